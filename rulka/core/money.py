@@ -1,0 +1,59 @@
+"""Amount text to int64 minor units and back, and the one rounding rule."""
+
+from __future__ import annotations
+
+import re
+from decimal import Decimal
+from fractions import Fraction
+
+AMOUNT = re.compile(r"-?[0-9]+(\.[0-9]+)?", re.ASCII)
+LIMIT = 1 << 62
+"""All absolute amounts of a ledger sum to below this many minor units (LEDGER_FORMAT.md, Amounts)."""
+
+QUANTITY_DIGITS = 2
+"""Decimals of a statistical quantity, whatever the entity's currency."""
+
+
+def parse_minor(text: str, digits: int) -> int:
+    """Turn `-?[0-9]+(.[0-9]+)?` into minor units; ValueError says in words what is wrong."""
+    if not AMOUNT.fullmatch(text):
+        raise ValueError(f"'{text}' is not a number; write digits with a point, no grouping or sign of currency")
+    whole, _, decimals = text.lstrip("-").partition(".")
+    if len(decimals) > digits:
+        raise ValueError(f"'{text}' has {len(decimals)} decimals where at most {digits} are allowed")
+    value = int(whole) * 10**digits + int((decimals + "0" * digits)[:digits] or "0")
+    return -value if text.startswith("-") else value
+
+
+def minor_text(value: int, digits: int) -> str:
+    """Write minor units as a plain decimal: ASCII minus, no grouping, always `digits` decimals."""
+    sign = "-" if value < 0 else ""
+    whole, part = divmod(abs(value), 10**digits)
+    return f"{sign}{whole}.{part:0{digits}d}" if digits else f"{sign}{whole}"
+
+
+def round_half_away(value: Fraction, digits: int) -> int:
+    """Round to `digits` decimals, half away from zero; the result counts units of 10**-digits."""
+    scaled = abs(value) * 10**digits
+    rounded = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
+    return -rounded if value < 0 else rounded
+
+
+def exact_text(value: Fraction, digits: int, most: int = 10) -> str:
+    """Write a value with at least `digits` decimals and at most `most`, half away from zero."""
+    text = minor_text(round_half_away(value, max(most, digits)), max(most, digits))
+    if max(most, digits) == digits:
+        return text
+    whole, _, decimals = text.partition(".")
+    decimals = decimals[:digits] + decimals[digits:].rstrip("0")
+    return f"{whole}.{decimals}" if decimals else whole
+
+
+def ratio_text(value: Fraction) -> str:
+    """Write a ratio to ten decimals, half away from zero."""
+    return minor_text(round_half_away(value, 10), 10)
+
+
+def as_decimal(value: Fraction, digits: int = 12) -> Decimal:
+    """The nearest Decimal with `digits` decimals, half away from zero."""
+    return Decimal(round_half_away(value, digits)).scaleb(-digits)

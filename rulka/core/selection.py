@@ -1,0 +1,214 @@
+"""The selection language: text such as `4*, 5010 to 5099 except 5050` to a mask over codes."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fnmatch import translate
+from functools import lru_cache
+
+import numpy as np
+
+from rulka.core.chart import BoolArray, CodeList, Item
+from rulka.core.errors import RulkaError
+
+KEYWORDS = ("under", "type", "category")
+BARE = re.compile(r'[^\s,":]+')
+
+
+class SelectionError(RulkaError):
+    """A selection that cannot be read; `position` counts characters from 0."""
+
+    code = "selection"
+
+    def __init__(self, text: str, position: int, expected: str) -> None:
+        self.position = position
+        self.text = text
+        found = f"'{text[position : position + 12].split(' ')[0]}'" if position < len(text.rstrip()) else "the end"
+        super().__init__(
+            f"At character {position + 1} of the selection: expected {expected}, found {found}.",
+            hint=f"It reads: {text}" if text.strip() else "",
+        )
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part of a selection; `kind` is code, pattern, range, under, type or category."""
+
+    kind: str
+    first: str
+    last: str = ""
+    position: int = 0
+
+    def text(self) -> str:
+        if self.kind == "range":
+            return f"{_quoted(self.first)} to {_quoted(self.last)}"
+        if self.kind in KEYWORDS:
+            return f"{self.kind}:{_quoted(self.first)}"
+        return self.first if self.kind == "pattern" else _quoted(self.first)
+
+
+@dataclass(frozen=True)
+class Selection:
+    """Parts that are meant, and parts taken away from them."""
+
+    included: tuple[Part, ...]
+    excluded: tuple[Part, ...] = ()
+
+    def text(self) -> str:
+        """The selection in its plainest writing."""
+        text = ", ".join(part.text() for part in self.included)
+        return text + (" except " + ", ".join(part.text() for part in self.excluded) if self.excluded else "")
+
+
+@dataclass(frozen=True)
+class _Token:
+    kind: str  # word, quoted, comma, colon
+    text: str
+    position: int
+
+
+def _quoted(code: str) -> str:
+    plain = BARE.fullmatch(code) and code.lower() not in ("to", "except") and not re.search(r"[*?]", code)
+    return code if plain else '"' + code.replace('"', '""') + '"'
+
+
+def _tokens(text: str) -> list[_Token]:
+    found: list[_Token] = []
+    place = 0
+    while place < len(text):
+        character = text[place]
+        if character.isspace():
+            place += 1
+        elif character in ",:":
+            found.append(_Token("comma" if character == "," else "colon", character, place))
+            place += 1
+        elif character == '"':
+            match = re.compile(r'"((?:[^"]|"")*)"').match(text, place)
+            if match is None:
+                raise SelectionError(text, place, "a closing quote")
+            found.append(_Token("quoted", match[1].replace('""', '"'), place))
+            place = match.end()
+        else:
+            match = BARE.match(text, place)
+            assert match is not None  # every other character is one of the bare ones
+            found.append(_Token("word", match[0], place))
+            place = match.end()
+    return found
+
+
+class _Parser:
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.tokens = _tokens(text)
+        self.place = 0
+
+    def parse(self) -> Selection:
+        included = self._parts()
+        excluded: tuple[Part, ...] = ()
+        if self._keyword("except"):
+            self.place += 1
+            excluded = self._parts()
+        if self.place < len(self.tokens):
+            raise SelectionError(self.text, self.tokens[self.place].position, "a comma, 'to' or 'except'")
+        return Selection(included, excluded)
+
+    def _parts(self) -> tuple[Part, ...]:
+        parts = [self._part()]
+        while self._peek() == "comma":
+            self.place += 1
+            parts.append(self._part())
+        return tuple(parts)
+
+    def _part(self) -> Part:
+        token = self._take_code("a code, a pattern, 'under:', 'type:' or 'category:'")
+        if token.kind == "word" and token.text.lower() in KEYWORDS and self._peek() == "colon":
+            self.place += 1
+            kind = token.text.lower()
+            wanted = {"under": "a code", "type": "an account type", "category": "a category"}[kind]
+            value = self._take_code(f"{wanted} after '{kind}:'")
+            return Part(kind, value.text, position=token.position)
+        if self._peek() == "colon":
+            raise SelectionError(self.text, token.position, "'under', 'type' or 'category' before a colon")
+        if self._keyword("to"):
+            self.place += 1
+            last = self._take_code("the code that ends the range")
+            return Part("range", token.text, last.text, token.position)
+        is_pattern = token.kind == "word" and re.search(r"[*?]", token.text)
+        return Part("pattern" if is_pattern else "code", token.text, position=token.position)
+
+    def _peek(self) -> str:
+        return self.tokens[self.place].kind if self.place < len(self.tokens) else "end"
+
+    def _keyword(self, word: str) -> bool:
+        if self._peek() != "word":
+            return False
+        return self.tokens[self.place].text.lower() == word
+
+    def _take_code(self, expected: str) -> _Token:
+        if self._peek() not in ("word", "quoted") or self._keyword("to") or self._keyword("except"):
+            end = self.place >= len(self.tokens)
+            raise SelectionError(self.text, len(self.text) if end else self.tokens[self.place].position, expected)
+        token = self.tokens[self.place]
+        self.place += 1
+        return token
+
+
+@lru_cache(maxsize=4096)
+def parse_selection(text: str) -> Selection:
+    """Read a selection; raises SelectionError that points at the character and says what was expected."""
+    return _Parser(text).parse()
+
+
+@dataclass(frozen=True)
+class Matched:
+    """What a selection means now: a mask over the code list, and a warning for each part that means nothing."""
+
+    mask: BoolArray
+    warnings: tuple[str, ...]
+
+
+def evaluate(selection: Selection, codes: CodeList) -> Matched:
+    """The items that exist now and are meant; ranges compare codes as text, ends included."""
+    mask = np.zeros(len(codes), dtype=bool)
+    warnings: list[str] = []
+    for parts, value in ((selection.included, True), (selection.excluded, False)):
+        for part in parts:
+            places = _places(part, codes)
+            if not places:
+                warnings.append(f"'{part.text()}' matches no {codes.kind}")
+            mask[places] = value
+    return Matched(mask, tuple(warnings))
+
+
+def select(text: str, codes: CodeList) -> Matched:
+    """Read and evaluate in one step."""
+    return evaluate(parse_selection(text), codes)
+
+
+def _places(part: Part, codes: CodeList) -> list[int]:
+    if part.kind == "code":
+        return [codes.index[part.first]] if part.first in codes.index else []
+    if part.kind == "under":
+        return codes.below.get(part.first, [])
+    return [place for place, item in enumerate(codes.items) if _matches(part, item)]
+
+
+def _matches(part: Part, item: Item) -> bool:
+    if part.kind == "range":
+        return part.first <= item.code <= part.last
+    if part.kind == "pattern":
+        return _pattern(part.first).match(item.code) is not None
+    value = item.type if part.kind == "type" else item.category
+    return value.casefold() == part.first.casefold()
+
+
+@lru_cache(maxsize=1024)
+def _pattern(text: str) -> re.Pattern[str]:
+    return re.compile(translate(text.replace("[", "[[]")))
+
+
+def codes_as_text(codes: Sequence[str]) -> str:
+    """Write codes as a selection, each one quoted where it has to be."""
+    return ", ".join(_quoted(code) for code in codes)

@@ -1,0 +1,78 @@
+"""A trial balance: opening, gross debits and credits, closing by entity and account."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from rulka.core.book import View
+from rulka.core.calendar import Period
+from rulka.core.chart import BoolArray
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.money import QUANTITY_DIGITS
+
+
+@dataclass(frozen=True)
+class TrialBalanceRow:
+    """One entity and account; amounts in minor units of `digits` decimals, debit positive, never presented sign."""
+
+    entity: str
+    account: str
+    name: str
+    opening: int
+    debits: int
+    credits: int
+    closing: int
+    digits: int
+
+
+def trial_balance(
+    view: View, first: Period, last: Period, *, entity: str = "", scenario: str = "actual", pending: bool = False
+) -> list[TrialBalanceRow]:
+    """Opening before the first period, closing after the last; rows that are zero throughout are left out.
+
+    Sorted by entity and account, statistical accounts and rolled retained earnings included, no totals.
+    """
+    if first.index > last.index:
+        raise RulkaError(
+            f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range"
+        )
+    frame, keys = view.frame, view.book.keys
+    chosen = view.node_keys(_entity_mask(view, entity))
+    balances = view.book.balances(scenario, pending=pending)
+    shape = (len(frame.entities), len(frame.accounts))
+    sums = []
+    for amounts in (
+        balances.opening[:, first.index],
+        balances.debits[:, last.index + 1] - balances.debits[:, first.index],
+        balances.credits[:, last.index + 1] - balances.credits[:, first.index],
+        balances.closing[:, last.index],
+    ):
+        total = np.zeros(shape, dtype=np.int64)
+        np.add.at(total, (keys.entity[chosen], keys.account[chosen]), amounts[chosen])
+        sums.append(total)
+    rows = []
+    for e, a in np.argwhere(np.any([total != 0 for total in sums], axis=0)):
+        account = frame.accounts.items[a]
+        digits = QUANTITY_DIGITS if account.type == "statistical" else int(frame.digits[e])
+        opening, debits, credits, closing = (int(total[e, a]) for total in sums)
+        rows.append(
+            TrialBalanceRow(
+                frame.entities.items[e].code, account.code, account.name, opening, debits, credits, closing, digits
+            )
+        )
+    return rows
+
+
+def _entity_mask(view: View, entity: str) -> BoolArray:
+    seen = view.visible_entities()
+    if not entity:
+        return seen
+    codes = view.frame.entities
+    mask = np.zeros(len(codes), dtype=bool)
+    if entity not in codes.index or not seen[codes.index[entity]]:
+        known = [item.code for item, visible in zip(codes.items, seen, strict=True) if visible]
+        raise NotFound(f"Entity '{entity}' does not exist.", hint=one_of(entity, known), subject="entity")
+    mask[codes.index[entity]] = True
+    return mask

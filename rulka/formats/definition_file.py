@@ -1,0 +1,137 @@
+"""Definition files: YAML documents of spines, spans and statements to checked mappings, and back."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import yaml
+from jsonschema import Draft202012Validator
+from jsonschema.exceptions import ValidationError, best_match
+
+from rulka.core.errors import RulkaError, RulkaErrors
+
+KINDS = ("spine", "span", "statement")
+SCHEMA = Path(__file__).with_name("definition.schema.json")
+MOST_BYTES = 2_000_000
+
+
+class _TextLoader(yaml.SafeLoader):
+    """Every scalar stays text (`0100`, `NO` and `12:30` too); a repeated key or an alias is refused."""
+
+    def compose_node(self, parent: Any, index: Any) -> Any:
+        if self.check_event(yaml.AliasEvent):
+            mark = self.peek_event().start_mark
+            raise yaml.constructor.ConstructorError(None, None, "aliases are not used in definitions", mark)
+        return super().compose_node(parent, index)
+
+    def construct_mapping(self, node: Any, deep: bool = False) -> dict[str, Any]:
+        seen: set[str] = set()
+        for key, _ in node.value:
+            if key.value in seen:
+                raise yaml.constructor.ConstructorError(None, None, f"'{key.value}' is written twice", key.start_mark)
+            seen.add(key.value)
+        return super().construct_mapping(node, deep)
+
+
+_TextLoader.yaml_implicit_resolvers = {}
+
+
+@cache
+def _validator() -> Draft202012Validator:
+    return Draft202012Validator(json.loads(SCHEMA.read_text()))
+
+
+def kind_of(body: Mapping[str, Any]) -> str:
+    """spine, span or statement; a statement names a spine and a span too."""
+    return next(kind for kind in ("statement", "spine", "span") if kind in body)
+
+
+def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
+    """All documents of a file, checked against the JSON Schema; every error says where it stands."""
+    if len(text) > MOST_BYTES:
+        raise RulkaError("The file is larger than 2 MB.", hint="A definition is a page of text.", subject=file)
+    try:
+        documents = [document for document in yaml.load_all(text, Loader=_TextLoader) if document not in (None, "")]
+    except RecursionError:
+        raise RulkaError("The file nests too deeply.", subject=file) from None
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        place = f", line {mark.line + 1}, character {mark.column + 1}" if mark else ""
+        raise RulkaError(f"Not readable as YAML: {getattr(error, 'problem', error)}.", subject=file + place) from None
+    if not documents:
+        raise RulkaError("The file holds no definition.", hint="Begin a document with spine:, span: or statement:.", subject=file)
+    errors = [error for document in documents for error in check_body(document, file)]
+    if errors:
+        raise RulkaErrors(errors, message="Refused, nothing was changed.")
+    return documents
+
+
+def check_body(body: Any, file: str = "") -> list[RulkaError]:
+    """What a mapping breaks of the schema, in words."""
+    if not isinstance(body, dict) or not any(kind in body for kind in KINDS):
+        return [RulkaError("A document is neither a spine, a span nor a statement.", hint="Begin it with one of these words.", subject=file)]
+    kind = kind_of(body)
+    definition = {"$ref": f"#/$defs/{kind}", "$defs": _validator().schema["$defs"]}
+    return [_in_words(error, body, kind, file) for error in Draft202012Validator(definition).iter_errors(body)]
+
+
+def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: str) -> RulkaError:
+    while error.context:
+        inner = best_match(_of_same_kind(error))
+        if inner is None:
+            break
+        error = inner
+    place, where = body, [f"{kind} {body.get(kind, '')}"]
+    for step in error.absolute_path:
+        place = place[step]
+        if isinstance(place, dict):
+            name = next((f"{word} {place[word]}" for word in ("section", "line", "calculation", "heading", "check", "column") if word in place), "")
+            where.append(name or str(step))
+        elif isinstance(step, str) and step not in ("lines", "columns"):
+            where.append(step)
+    message = {
+        "additionalProperties": lambda: error.message.replace("Additional properties are not allowed", "Unknown settings"),
+        "required": lambda: error.message.replace("is a required property", "is missing"),
+        "enum": lambda: f"'{error.instance}' is not one of {', '.join(map(str, error.validator_value))}",
+        "type": lambda: f"This should be {error.validator_value}, not {type(error.instance).__name__}",
+        "pattern": lambda: f"'{error.instance}' is not written as it must be",
+        "oneOf": lambda: "A line is one of section, line, calculation, heading or check",
+        "not": lambda: "A column is a difference or a percent, not both",
+    }.get(str(error.validator), lambda: error.message)()
+    prefix = f"{file}, " if file else ""
+    return RulkaError(f"{message}.", hint="See docs/definition-format.md.", subject=prefix + ", ".join(where))
+
+
+def _of_same_kind(error: ValidationError) -> list[ValidationError]:
+    """Of a failed choice, the errors of the kind the writer meant: the one whose own word is there."""
+    instance = error.instance
+    meant = [
+        inner
+        for inner in error.context or []
+        if not (inner.validator == "required" and inner.validator_value[0] not in instance)
+        and isinstance(instance, dict)
+        and error.validator_value[inner.schema_path[0]].get("required", [""])[0] in instance
+    ]
+    return meant
+
+
+def write_definitions(bodies: Iterable[Mapping[str, Any]]) -> str:
+    """YAML documents that read back to the same mappings, in the order a person would write them."""
+    return "---\n".join(
+        yaml.dump(dict(body), Dumper=_TextDumper, sort_keys=False, allow_unicode=True, width=110, default_flow_style=False) for body in bodies
+    )
+
+
+class _TextDumper(yaml.SafeDumper):
+    """Lists of plain names in one line, blocks otherwise."""
+
+    def represent_sequence(self, tag: str, sequence: Any, flow_style: Any = None) -> Any:
+        plain = all(isinstance(item, str) for item in sequence)
+        return super().represent_sequence(tag, sequence, flow_style=True if plain else flow_style)
+
+    def increase_indent(self, flow: bool = False, indentless: bool = False) -> Any:
+        return super().increase_indent(flow, False)

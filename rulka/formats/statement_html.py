@@ -1,0 +1,98 @@
+"""A computed statement as an HTML page that stands alone, and as a PDF made from the same page."""
+
+from __future__ import annotations
+
+import base64
+from datetime import datetime
+from html import escape
+from pathlib import Path
+
+from rulka.core.footing import Check
+from rulka.core.statement import Computed
+from rulka.formats.present import ShownRow, ShownStatement, moment_text, show
+
+FONTS = Path(__file__).parent.parent / "web" / "static" / "fonts"
+FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
+
+STYLE = """
+@page { size: A4 %(orientation)s; margin: 16mm 14mm 18mm;
+  @bottom-left { content: string(foot); font: 8pt "Source Sans 3"; color: #69706c; }
+  @bottom-right { content: "Page " counter(page) " of " counter(pages); font: 8pt "Source Sans 3"; color: #69706c; } }
+* { box-sizing: border-box; }
+body { margin: 0; color: #20292b; background: #fdfcf8; font: 9.5pt/1.35 "Source Sans 3", sans-serif; }
+@media screen { body { max-width: 70rem; margin: 2rem auto; padding: 0 1rem; } }
+@media print { body { background: none; } }
+h1 { font: 600 17pt "Source Serif 4", serif; margin: 0 0 1mm; }
+.about { color: #505856; margin: 0 0 1mm; }
+.foot { string-set: foot content(); color: #69706c; font-size: 8pt; margin: 0 0 4mm; }
+table { border-collapse: separate; border-spacing: 0; width: 100%%; font-variant-numeric: tabular-nums lining-nums; }
+thead { display: table-header-group; }
+th { font-weight: 600; text-align: right; padding: 1mm 2mm; vertical-align: bottom; }
+th:first-child, td:first-child { text-align: left; }
+tr.groups th { text-align: left; }
+tr.heads th { border-bottom: 0.8pt solid #20292b; }
+td { padding: 0.7mm 2mm; border-bottom: 0.3pt solid #e6e0d1; vertical-align: bottom; }
+td.f { text-align: right; white-space: nowrap; }
+.opens { border-left: 0.5pt solid #cfc7b4; }
+tr { break-inside: avoid; }
+tr.section td, tr.heading td { font: 600 10.5pt "Source Serif 4", serif; padding-top: 2mm; break-after: avoid; }
+tr.total td, tr.calculation td { font-weight: 600; }
+tr.single td.f, tr.double td.f { border-top: 0.6pt solid #20292b; }
+tr.double td.f { border-bottom: 2.2pt double #20292b; }
+.good { color: #1f5a4d; } .bad { color: #a43a2c; }
+.checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
+.checks .no { color: #a43a2c; font-weight: 600; }
+"""
+
+
+def _faces(embed: bool) -> str:
+    rules = []
+    for family, name in FACES.items():
+        path = FONTS / name
+        source = f"data:font/woff2;base64,{base64.b64encode(path.read_bytes()).decode()}" if embed else path.as_uri()
+        rules.append(f'@font-face {{ font-family: "{family}"; src: url({source}) format("woff2"); font-weight: 200 900; }}')
+    return "\n".join(rules)
+
+
+def as_html(computed: Computed, checks: list[Check], *, revision: str, at: datetime, embed_fonts: bool = True) -> str:
+    """One page with styles and fonts inside; it loads nothing from elsewhere."""
+    shown = show(computed)
+    style = _faces(embed_fonts) + STYLE % {"orientation": "landscape" if len(shown.columns) > 5 else "portrait"}
+    head = f'<meta charset="utf-8"><title>{escape(shown.title)}, {escape(shown.period)}</title><style>{style}</style>'
+    about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
+    foot = f"{escape(shown.title)}, {escape(shown.node)}, {escape(computed.period.code)} &middot; {escape(revision)} &middot; printed {escape(moment_text(at))}"
+    return (
+        f'<!doctype html><html lang="en"><head>{head}</head><body>'
+        f"<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p><p class=foot>{foot}</p>"
+        f"<table>{_head(shown)}<tbody>{''.join(_row(row) for row in shown.rows)}</tbody></table>{_checks(checks)}</body></html>"
+    )
+
+
+def _head(shown: ShownStatement) -> str:
+    groups = "".join(
+        f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>' for at, group in enumerate(shown.groups)
+    )
+    heads = "".join(f'<th scope=col class="{"opens" if column.opens_group else ""}">{escape(column.heading)}</th>' for column in shown.columns)
+    first = f"<tr class=groups><th></th>{groups}</tr>" if shown.has_groups else ""
+    return f'<thead>{first}<tr class=heads><th scope=col><span style="display:none">Line</span></th>{heads}</tr></thead>'
+
+
+def _row(row: ShownRow) -> str:
+    cells = "".join(f'<td class="f {cell.verdict} {"opens" if cell.opens_group else ""}">{cell.text}</td>' for cell in row.cells)
+    return f'<tr class="{row.kind} {row.ruling}"><td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>{cells}</tr>'
+
+
+def _checks(checks: list[Check]) -> str:
+    wrong = [check for check in checks if not check.ok]
+    if not wrong:
+        return "<p class=checks>Foots: every check of this statement holds.</p>"
+    items = "".join(f"<li><span class=no>{escape(check.check)}: no.</span> {escape(check.detail)}</li>" for check in wrong)
+    return f"<div class=checks>What does not tie:<ul>{items}</ul></div>"
+
+
+def as_pdf(computed: Computed, checks: list[Check], *, revision: str, at: datetime) -> bytes:
+    """The same page on paper: repeated heads, page x of y, rulings kept with their totals."""
+    from weasyprint import HTML
+
+    page = as_html(computed, checks, revision=revision, at=at, embed_fonts=False)
+    return bytes(HTML(string=page).write_pdf())

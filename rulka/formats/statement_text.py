@@ -1,0 +1,81 @@
+"""A computed statement as JSON and CSV: exact values, nothing rounded for display."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from rulka.core.footing import Check
+from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text
+from rulka.core.statement import Column, Computed, Row, Value
+
+
+def value_text(row: Row, column: Column, value: Value, digits: int) -> str | None:
+    """An exact decimal in presented sign; ratios to ten decimals; None where a figure has no meaning."""
+    if value is None:
+        return None
+    if column.kind == "percent" or row.unit in ("ratio", "rate"):
+        return ratio_text(value)
+    return exact_text(value, QUANTITY_DIGITS if row.unit == "quantity" else digits if row.unit == "money" else 0)
+
+
+def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
+    """The JSON of a run as DESIGN.md gives its shape."""
+    node = computed.node
+    content = {
+        "statement": computed.statement.name,
+        "ledger": ledger,
+        "revision": computed.view.book.revision,
+        "period": computed.period.code,
+        "node": node.code,
+        "currency": node.currency,
+        "columns": [_hidden({"key": column.key, "heading": column.heading}, column.hidden) for column in computed.columns],
+        "lines": [_line(row, computed) for row in computed.rows],
+        "footing": [{"check": check.check, "ok": check.ok, "detail": check.detail} for check in checks],
+    }
+    return json.dumps(content, ensure_ascii=False, indent=1) + "\n"
+
+
+def _hidden(content: dict[str, Any], hidden: bool) -> dict[str, Any]:
+    return {**content, "hidden": True} if hidden else content
+
+
+def _line(row: Row, computed: Computed) -> dict[str, Any]:
+    values = [value_text(row, column, value, computed.node.digits) for column, value in zip(computed.columns, row.values, strict=True)]
+    line: dict[str, Any] = {
+        "key": row.key,
+        "label": row.label,
+        "kind": row.kind,
+        "depth": row.depth,
+        "codes": list(row.codes),
+        "values": values,
+    }
+    if row.has_figures and None in values:
+        line["note"] = "n/m"
+    return _hidden(line, row.hidden)
+
+
+def as_csv(computed: Computed) -> str:
+    """Shown lines and columns with exact values; n/m where a figure has no meaning.
+
+    Text that a spreadsheet would take for a formula is led by an apostrophe.
+    """
+    shown = [place for place, column in enumerate(computed.columns) if not column.hidden]
+    file = io.StringIO()
+    writer = csv.writer(file, lineterminator="\r\n")
+    heads = [computed.columns[place] for place in shown]
+    writer.writerow(["line", *(f"{column.group}, {column.heading}" if column.group else column.heading for column in heads)])
+    for row in computed.rows:
+        if row.hidden:
+            continue
+        texts = [value_text(row, computed.columns[p], row.values[p], computed.node.digits) for p in shown]
+        writer.writerow([plain_text(row.label), *("n/m" if text is None and row.has_figures else text or "" for text in texts)])
+    return file.getvalue()
+
+
+def plain_text(text: str) -> str:
+    """Text from data that a spreadsheet shows and never runs."""
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

@@ -1,0 +1,204 @@
+"""A computed statement as a workbook: real numbers, totals and comparisons as live formulas with cached values."""
+
+from __future__ import annotations
+
+import io
+from datetime import datetime
+from fractions import Fraction
+
+import xlsxwriter
+from xlsxwriter.format import Format
+from xlsxwriter.utility import xl_rowcol_to_cell
+from xlsxwriter.workbook import Workbook
+
+from rulka.core.expressions import Name, Number, Operation, Tree, parse_formula
+from rulka.core.money import as_decimal
+from rulka.core.statement import Column, Computed, Row, Value
+from rulka.formats.present import digits_of, moment_text, unit_title, verdict_of
+from rulka.formats.statement_text import plain_text
+
+TITLE_ROWS = 5
+GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
+
+
+class _Sheet:
+    def __init__(self, computed: Computed, revision: str, at: datetime) -> None:
+        self.computed, self.revision, self.at = computed, revision, at
+        self.buffer = io.BytesIO()
+        self.book: Workbook = xlsxwriter.Workbook(self.buffer, {"in_memory": True})
+        self.book.set_calc_mode("auto")
+        self.sheet = self.book.add_worksheet(_sheet_name(computed.statement.title))
+        self.formats: dict[tuple[tuple[str, object], ...], Format] = {}
+        self.first = TITLE_ROWS + 2
+        self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
+        self.widths = [20.0] + [10.0] * len(computed.columns)
+
+    def format(self, **properties: object) -> Format:
+        key = tuple(sorted(properties.items()))
+        if key not in self.formats:
+            self.formats[key] = self.book.add_format({"font_name": "Calibri", "font_size": 10, "font_color": INK, **properties})
+        return self.formats[key]
+
+    def write(self) -> bytes:
+        self._title()
+        self._heads()
+        for row in self.computed.rows:
+            self._row(row)
+        self._layout()
+        self.book.close()
+        return self.buffer.getvalue()
+
+    def _title(self) -> None:
+        computed = self.computed
+        self.sheet.write_string(0, 0, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
+        self.sheet.write_string(1, 0, plain_text(computed.node.name), self.format(bold=True))
+        self.sheet.write_string(2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format())
+        self.sheet.write_string(3, 0, f"{self.revision}, made {moment_text(self.at)}", self.format(font_color=SOFT, italic=True))
+
+    def _heads(self) -> None:
+        line = self.format(bold=True, bottom=1, bottom_color=INK)
+        self.sheet.write_string(TITLE_ROWS + 1, 0, "", line)
+        for at, column in enumerate(self.computed.columns, 1):
+            former = self.computed.columns[at - 2] if at > 1 else None
+            if column.group and (former is None or former.group != column.group):
+                self.sheet.write_string(TITLE_ROWS, at, plain_text(column.group), self.format(bold=True))
+            self.sheet.write_string(
+                TITLE_ROWS + 1, at, plain_text(column.heading), self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True)
+            )
+            self.widths[at] = max(self.widths[at], len(column.heading) + 3)
+
+    def _row(self, row: Row) -> None:
+        at = self.place[row.key]
+        strong = row.kind in ("total", "calculation", "section", "heading")
+        look: dict[str, object] = {"bold": strong, **_rulings(row)}
+        self.sheet.write_string(at, 0, plain_text(row.label), self.format(bold=strong, indent=row.depth))
+        self.widths[0] = max(self.widths[0], len(row.label) * (1.1 if strong else 1.0) + row.depth * 2 + 2)
+        if row.hidden:
+            self.sheet.set_row(at, None, None, {"hidden": True})
+        if not row.has_figures:
+            return
+        for place, column in enumerate(self.computed.columns):
+            self._cell(row, column, place, at, row.values[place], look)
+
+    def _cell(self, row: Row, column: Column, place: int, at: int, value: Value, look: dict[str, object]) -> None:
+        digits, scale = digits_of(row, column, self.computed)
+        verdict = verdict_of(row, column, value)
+        colour = {"good": GREEN, "bad": MADDER}.get(verdict, INK)
+        cell = self.format(**look, num_format=_number_format(digits, scale), align="right", font_color=colour)
+        shown = f"{abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f}"
+        self.widths[place + 1] = max(self.widths[place + 1], len(shown) + 3.0)
+        formula = self._formula(row, column, place)
+        if formula and value is not None:
+            self.sheet.write_formula(at, place + 1, formula, cell, _number(value))
+        elif formula:
+            self.sheet.write_formula(at, place + 1, formula, cell, "n/m")
+        elif value is None:
+            self.sheet.write_string(at, place + 1, "n/m", cell)
+        else:
+            self.sheet.write_number(at, place + 1, _number(value), cell)
+
+    def _formula(self, row: Row, column: Column, place: int) -> str:
+        if column.kind != "figures":
+            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.definition.of)
+            if column.kind == "percent":
+                return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
+            places = self.computed.node.digits if row.unit == "money" else 2 if row.unit == "quantity" else 12
+            return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),ROUND({a}-{b},{places}),"n/m")'
+        if column.window is None:
+            return ""
+        if row.kind == "total":
+            return self._sum(row, place)
+        if row.kind == "calculation":
+            line = self.computed.line(row.line)
+            body = self._expression(parse_formula(line.formula), place)
+            if row.unit == "money":
+                return f'=IFERROR(ROUND({body},{self.computed.node.digits}),"n/m")' if "/" not in line.formula and "*" not in line.formula else f'=IFERROR({body},"n/m")'
+            return f'=IFERROR({body},"n/m")'
+        return ""
+
+    def _sum(self, row: Row, place: int) -> str:
+        rows = []
+        for key in row.parts:
+            if key in self.place:
+                rows.append(self.place[key])
+            else:
+                rows += [self.place[r.key] for r in self.computed.rows if r.line == key and r.kind == "account" and r.unit == row.unit]
+        digits = self.computed.node.digits if row.unit == "money" else 2
+        if not rows:
+            return ""
+        return f"=ROUND(SUM({','.join(_ranges(sorted(rows), place + 1))}),{digits})"
+
+    def _expression(self, tree: Tree, place: int) -> str:
+        if isinstance(tree, Number):
+            return str(as_decimal(tree.value).normalize().__format__("f"))
+        if isinstance(tree, Name):
+            return xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1)
+        assert isinstance(tree, Operation)
+        return f"({self._expression(tree.left, place)}{tree.sign}{self._expression(tree.right, place)})"
+
+    def _key(self, label: str) -> str:
+        wanted = label.casefold()
+        for row in self.computed.rows:
+            if row.has_figures and (row.label.casefold() == wanted or self.computed.line(row.line).label.casefold() == wanted):
+                return row.key
+        raise KeyError(label)
+
+    def _layout(self) -> None:
+        sheet, columns = self.sheet, self.computed.columns
+        for at, width in enumerate(self.widths):
+            hidden = at > 0 and columns[at - 1].hidden
+            sheet.set_column(at, at, min(width, 60), None, {"hidden": True} if hidden else {})
+        sheet.freeze_panes(TITLE_ROWS + 2, 1)
+        sheet.hide_gridlines(2)
+        sheet.set_paper(9)
+        if len(columns) > 5:
+            sheet.set_landscape()
+        sheet.fit_to_pages(1, 0)
+        sheet.repeat_rows(TITLE_ROWS, TITLE_ROWS + 1)
+        sheet.set_margins(left=0.5, right=0.5, top=0.7, bottom=0.7)
+        sheet.set_footer(f"&L{self.computed.statement.title.replace('&', '&&')}, {self.computed.period.code}&RPage &P of &N")
+        self.book.set_properties({"title": self.computed.statement.title, "subject": self.computed.node.name, "created": self.at.replace(tzinfo=None)})
+
+
+def _ranges(rows: list[int], column: int) -> list[str]:
+    """`B8:B12` for rows that follow each other; at most 250 parts are ever needed on a page."""
+    parts: list[str] = []
+    start = former = rows[0]
+    for row in [*rows[1:], -2]:
+        if row != former + 1:
+            first, last = xl_rowcol_to_cell(start, column), xl_rowcol_to_cell(former, column)
+            parts.append(first if first == last else f"{first}:{last}")
+            start = row
+        former = row
+    return parts
+
+
+def _rulings(row: Row) -> dict[str, object]:
+    if row.ruling == "double":
+        return {"top": 1, "bottom": 6}
+    return {"top": 1} if row.ruling == "single" else {}
+
+
+def _number(value: Fraction) -> float:
+    """A spreadsheet holds binary floats; this is the one that stands nearest to the exact value."""
+    return float(value)
+
+
+def _number_format(digits: int, scale: int) -> str:
+    decimals = "." + "0" * digits if digits else ""
+    if scale < 0:
+        return f"0{decimals}%;-0{decimals}%;\u2013"
+    body = f"#,##0{decimals}{',' * (scale // 3)}"
+    return f"{body};-{body};\u2013"
+
+
+def _sheet_name(title: str) -> str:
+    return "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ") or "Statement"
+
+
+def as_xlsx(computed: Computed, *, revision: str, at: datetime) -> bytes:
+    """The workbook; `revision` says in words what ledger state it shows, `at` when it was made."""
+    return _Sheet(computed, revision, at).write()
+
+
+

@@ -1,0 +1,65 @@
+"""What all of Rulka's commands share: the ledger, the person, where output goes, and one clear error."""
+
+from __future__ import annotations
+
+import sys
+from argparse import ArgumentParser
+from pathlib import Path
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandError
+
+from rulka.core.book import NO_FENCE, Book, Fence
+from rulka.core.errors import NotFound, RulkaError
+from rulka.ledger.models import Ledger
+from rulka.ledger.queries import book_of, find_ledger
+from rulka.people.models import Access
+
+
+class RulkaCommand(BaseCommand):
+    """A command that ends with exit code 0, or non-zero with one message on standard error and nothing changed."""
+
+    requires_system_checks: Any = []
+    writes_output = True
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument("--ledger", default="", help="code of the ledger")
+        if self.writes_output:
+            parser.add_argument("--out", type=Path, help="write to this file instead of standard output")
+            parser.add_argument("--as", dest="person", default="", help="see it through this person's fence")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        try:
+            self.run(**options)
+        except RulkaError as error:
+            raise CommandError(str(error)) from error
+        except OSError as error:
+            raise CommandError(f"{error.filename or 'file'}: {error.strerror}.") from error
+
+    def run(self, **options: Any) -> None:
+        raise NotImplementedError
+
+    def book(self, options: dict[str, Any]) -> tuple[Ledger, Book, Fence]:
+        """The ledger named, its book, and the fence of the person named (none: no fence)."""
+        ledger = find_ledger(options["ledger"])
+        return ledger, book_of(ledger), fence_of(options.get("person", ""), ledger)
+
+    def deliver(self, content: str | bytes, options: dict[str, Any]) -> None:
+        """Write to `--out` or standard output."""
+        data = content.encode() if isinstance(content, str) else content
+        if options["out"]:
+            options["out"].write_bytes(data)
+        elif isinstance(content, str):
+            self.stdout.write(content, ending="")
+        else:
+            sys.stdout.buffer.write(data)
+
+
+def fence_of(username: str, ledger: Ledger) -> Fence:
+    """The fence of a person on a ledger; commands without a person see all."""
+    if not username:
+        return NO_FENCE
+    access = Access.objects.filter(person__username=username, ledger=ledger).first()
+    if access is None:
+        raise NotFound(f"'{username}' has no access to ledger {ledger.code}.", subject="person")
+    return access.fence(ledger.sealed)

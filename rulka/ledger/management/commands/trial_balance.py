@@ -1,0 +1,61 @@
+"""Writes a trial balance: opening, gross debits and credits, closing by entity and account."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from argparse import ArgumentParser
+from typing import Any
+
+from rulka.core.money import minor_text
+from rulka.core.trial_balance import TrialBalanceRow, trial_balance
+from rulka.ledger.commanding import RulkaCommand
+
+COLUMNS = ("entity", "account", "name", "opening", "debits", "credits", "closing")
+
+
+class Command(RulkaCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        super().add_arguments(parser)
+        parser.add_argument("--from", dest="first", required=True, help="first period, such as 2027-P01")
+        parser.add_argument("--to", dest="last", required=True, help="last period, such as 2027-P07")
+        parser.add_argument("--entity", default="", help="code of one entity")
+        parser.add_argument("--scenario", default="actual")
+        parser.add_argument("--with-pending", action="store_true", help="count pending entries too")
+        parser.add_argument("--format", choices=["csv", "json"], default="csv")
+
+    def run(self, **options: Any) -> None:
+        _, book, fence = self.book(options)
+        calendar = book.frame.calendar
+        rows = trial_balance(
+            book.within(fence),
+            calendar.period(options["first"]),
+            calendar.period(options["last"]),
+            entity=options["entity"],
+            scenario=options["scenario"],
+            pending=options["with_pending"],
+        )
+        cells = [_texts(row) for row in rows]
+        if options["format"] == "json":
+            content = json.dumps([dict(zip(COLUMNS, row, strict=True)) for row in cells], ensure_ascii=False, indent=1) + "\n"
+        else:
+            content = _csv(cells)
+        self.deliver(content, options)
+
+
+def _texts(row: TrialBalanceRow) -> list[str]:
+    amounts = (row.opening, row.debits, row.credits, row.closing)
+    return [row.entity, row.account, row.name, *(minor_text(amount, row.digits) for amount in amounts)]
+
+
+def _csv(rows: list[list[str]]) -> str:
+    file = io.StringIO()
+    writer = csv.writer(file, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    writer.writerows(rows)
+    return file.getvalue()
+
+

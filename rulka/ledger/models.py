@@ -1,0 +1,281 @@
+"""A ledger in tables: codes, posting keys, journal and budget lines with their history, balances, revisions.
+
+Amounts are integers of the minor unit. A period is stored as year * 100 + number (202707 is 2027-P07), status,
+effect and kind as the small numbers of `rulka.core`.
+"""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from django.conf import settings
+from django.db import models
+from django.db.models import Q
+
+
+class Ledger(models.Model):
+    """One group's books. `calendar` is what ledger.json and periods.csv said, `absolute_total` a decimal integer."""
+
+    code = models.CharField(max_length=40, unique=True)
+    name = models.TextField()
+    group_currency = models.CharField(max_length=3)
+    calendar = models.JSONField()
+    retained_earnings = models.CharField(max_length=40)
+    translation_reserve = models.CharField(max_length=40, blank=True)
+    dimensions = models.JSONField(default=list)
+    sealed = models.TextField(blank=True, help_text="Accounts whose detail is sealed, as a selection")
+    revision = models.IntegerField(default=0)
+    absolute_total = models.CharField(max_length=40, default="0")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Revision(models.Model):
+    """The state of a ledger after one load; numbered, never rewritten."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="revisions")
+    number = models.IntegerField()
+    at = models.DateTimeField(auto_now_add=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    source = models.TextField()
+    counts = models.JSONField(default=dict)
+
+    class Meta:
+        ordering: ClassVar = ["-number"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "number"], name="one_revision_a_number")]
+
+
+class Coded(models.Model):
+    """What every coded thing of a ledger has."""
+
+    code = models.CharField(max_length=40)
+    name = models.TextField()
+
+    class Meta:
+        abstract = True
+
+
+class Entity(Coded):
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="entities")
+    currency = models.CharField(max_length=3)
+    parent = models.CharField(max_length=40, blank=True)
+    position = models.IntegerField()
+
+    class Meta:
+        ordering: ClassVar = ["position"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "code"], name="one_entity_a_code")]
+
+
+class Account(Coded):
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="accounts")
+    type = models.CharField(max_length=12)
+    category = models.TextField(blank=True)
+    parent = models.CharField(max_length=40, blank=True)
+    unit = models.TextField(blank=True)
+    intercompany = models.BooleanField(default=False)
+    rate = models.CharField(max_length=12)
+    active = models.BooleanField(default=True)
+
+    class Meta:
+        ordering: ClassVar = ["code"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "code"], name="one_account_a_code")]
+
+
+class Member(Coded):
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="members")
+    dimension = models.CharField(max_length=40)
+    parent = models.CharField(max_length=40, blank=True)
+
+    class Meta:
+        ordering: ClassVar = ["dimension", "code"]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["ledger", "dimension", "code"], name="one_member_a_code")
+        ]
+
+
+class Scenario(Coded):
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="scenarios")
+    kind = models.CharField(max_length=8)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "code"], name="one_scenario_a_code")]
+
+
+class Counterparty(Coded):
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="counterparties")
+    kind = models.TextField(blank=True)
+    address = models.TextField(blank=True)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "code"], name="one_counterparty_a_code")]
+
+
+class Rate(models.Model):
+    """Units of `target` for one unit of `source`, kept as text so that they stay exact."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="rates")
+    period = models.IntegerField()
+    source = models.CharField(max_length=3)
+    target = models.CharField(max_length=3)
+    average = models.CharField(max_length=40, blank=True)
+    closing = models.CharField(max_length=40)
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["ledger", "period", "source", "target"], name="one_rate_a_period")
+        ]
+
+
+class PostingKey(models.Model):
+    """Entity, account, partner entity and members; `members` are member ids in dimension order, comma-separated."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE)
+    account = models.ForeignKey(Account, on_delete=models.PROTECT)
+    entity = models.ForeignKey(Entity, on_delete=models.PROTECT)
+    partner = models.ForeignKey(Entity, null=True, on_delete=models.PROTECT, related_name="+")
+    members = models.CharField(max_length=200)
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(
+                fields=["account", "entity", "members"], condition=Q(partner=None), name="one_key_without_partner"
+            ),
+            models.UniqueConstraint(
+                fields=["account", "entity", "members", "partner"], name="one_key_with_partner"
+            ),
+        ]
+
+
+class JournalEntry(models.Model):
+    """The head of an entry; `digest` is over all its content but `modified_at`."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE)
+    entity = models.ForeignKey(Entity, on_delete=models.PROTECT)
+    number = models.CharField(max_length=40)
+    date = models.DateField()
+    period = models.IntegerField()
+    status = models.SmallIntegerField()
+    kind = models.CharField(max_length=9)
+    modified_at = models.DateTimeField(null=True)
+    digest = models.BinaryField()
+    revision = models.IntegerField()
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["entity", "number"], name="one_entry_a_number")]
+
+
+class LineFields(models.Model):
+    """What a journal line holds; period, date, status and effect repeat the entry's for the covering index."""
+
+    line = models.CharField(max_length=40)
+    key = models.ForeignKey(PostingKey, on_delete=models.PROTECT, db_index=False)
+    period = models.IntegerField()
+    date = models.DateField()
+    status = models.SmallIntegerField()
+    effect = models.SmallIntegerField()
+    debit = models.BigIntegerField()
+    credit = models.BigIntegerField()
+    description = models.TextField()
+    source = models.TextField()
+    document = models.TextField()
+    counterparty = models.TextField()
+    counterparty_name = models.TextField()
+    user = models.TextField()
+    historical_amount = models.BigIntegerField(null=True)
+
+    class Meta:
+        abstract = True
+
+
+class JournalLine(LineFields):
+    """A line as it is now; `revision` is the one that brought it."""
+
+    entry = models.ForeignKey(JournalEntry, on_delete=models.CASCADE, db_index=False, related_name="lines")
+    revision = models.IntegerField()
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["entry", "line"], name="one_line_a_number")]
+        indexes: ClassVar = [
+            models.Index(fields=["key", "period", "date", "status", "effect", "debit", "credit"], name="line_covering"),
+            models.Index(fields=["document"], name="line_document"),
+        ]
+
+
+class JournalLineFormer(LineFields):
+    """A line's former values, with the first and the last revision in which they held."""
+
+    entry = models.ForeignKey(JournalEntry, on_delete=models.CASCADE, related_name="former_lines")
+    since_revision = models.IntegerField()
+    until_revision = models.IntegerField()
+
+
+class BudgetFields(models.Model):
+    scenario = models.ForeignKey(Scenario, on_delete=models.PROTECT, db_index=False)
+    key = models.ForeignKey(PostingKey, on_delete=models.PROTECT)
+    period = models.IntegerField()
+    amount = models.BigIntegerField()
+    note = models.TextField()
+
+    class Meta:
+        abstract = True
+
+
+class BudgetLine(BudgetFields):
+    revision = models.IntegerField()
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "key", "period"], name="one_budget_a_period")]
+
+
+class BudgetLineFormer(BudgetFields):
+    since_revision = models.IntegerField()
+    until_revision = models.IntegerField()
+
+
+class BalanceFields(models.Model):
+    scenario = models.ForeignKey(Scenario, on_delete=models.PROTECT, db_index=False)
+    key = models.ForeignKey(PostingKey, on_delete=models.PROTECT, db_index=False)
+    period = models.IntegerField()
+    status = models.SmallIntegerField()
+    effect = models.SmallIntegerField()
+    debit = models.BigIntegerField()
+    credit = models.BigIntegerField()
+    count = models.BigIntegerField()
+
+    class Meta:
+        abstract = True
+
+
+class Balance(BalanceFields):
+    """Sums of lines, kept up with each revision in the same transaction."""
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["scenario", "period", "status", "effect", "key"], name="one_balance_a_key")
+        ]
+
+
+class BalanceChange(BalanceFields):
+    """What a revision added to a balance; as at revision r a balance is the current one less the changes after r."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE)
+
+
+class BalanceChunk(models.Model):
+    """One scenario's period as int64 arrays of bytes, derived from `Balance`, for quick reading."""
+
+    scenario = models.ForeignKey(Scenario, on_delete=models.CASCADE)
+    period = models.IntegerField()
+    status = models.SmallIntegerField()
+    effect = models.SmallIntegerField()
+    keys = models.BinaryField()
+    debits = models.BinaryField()
+    credits = models.BinaryField()
+    counts = models.BinaryField()
+    revision = models.IntegerField()
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["scenario", "period", "status", "effect"], name="one_chunk_a_period")
+        ]

@@ -1,0 +1,39 @@
+"""Stored definitions to core types: a statement with its spine and its span."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rulka.core.definitions import StatementDef, slug, span_from, spine_from, statement_from
+from rulka.core.errors import NotFound, one_of
+from rulka.ledger.models import Ledger
+from rulka.statements.models import Definition
+
+
+def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
+    """A definition by its name, or a statement by its title as well."""
+    stored = {definition.name: definition for definition in Definition.objects.filter(ledger=ledger, kind=kind)}
+    if name in stored:
+        return stored[name]
+    titled = [d for d in stored.values() if str(d.body.get("title", "")).casefold() == name.casefold() or d.name == slug(name)]
+    if len(titled) == 1:
+        return titled[0]
+    raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
+
+
+def parts_of(statement: Definition) -> tuple[Definition, Definition]:
+    """The spine and the span of a statement."""
+    ledger = statement.ledger
+    return find_definition(ledger, "spine", statement.body["spine"]), find_definition(ledger, "span", statement.body["span"])
+
+
+def assemble(statement: Definition) -> StatementDef:
+    """A statement ready to be computed."""
+    spine, span = parts_of(statement)
+    return statement_from(statement.body, spine_from(spine.body), span_from(span.body))
+
+
+def bodies_of(statement: Definition) -> list[dict[str, Any]]:
+    """All that a statement consists of, as its definition file says it."""
+    spine, span = parts_of(statement)
+    return [statement.body, spine.body, span.body]

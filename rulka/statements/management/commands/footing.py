@@ -1,0 +1,29 @@
+"""Tells the checks of a statement; exit code 3 when one fails."""
+
+from __future__ import annotations
+
+import sys
+from argparse import ArgumentParser
+from typing import Any
+
+from rulka.ledger.commanding import RulkaCommand, fence_of
+from rulka.ledger.queries import find_ledger
+from rulka.statements.services import run
+
+
+class Command(RulkaCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        super().add_arguments(parser)
+        parser.add_argument("name", help="the statement")
+        parser.add_argument("--period", required=True, help="the reporting period, such as 2027-P07")
+        parser.add_argument("--node", default="", help="entity code, or group; the first entity when left out")
+
+    def run(self, **options: Any) -> None:
+        ledger = find_ledger(options["ledger"])
+        outcome = run(ledger, options["name"], options["period"], options["node"], fence_of(options["person"], ledger))
+        told = [f"{'ok' if check.ok else 'FAILS'}  {check.check}" + (f": {check.detail}" if check.detail else "") for check in outcome.checks]
+        self.deliver("\n".join(told) + "\n", options)
+        if not outcome.foots:
+            sys.exit(3)

@@ -1,0 +1,27 @@
+"""Computes a statement and writes it as JSON, CSV, workbook, PDF or HTML."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser
+from typing import Any
+
+from rulka.ledger.commanding import RulkaCommand, fence_of
+from rulka.ledger.queries import find_ledger
+from rulka.statements.exports import TYPES, export
+from rulka.statements.services import run
+
+
+class Command(RulkaCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        super().add_arguments(parser)
+        parser.add_argument("name", help="the statement")
+        parser.add_argument("--period", required=True, help="the reporting period, such as 2027-P07")
+        parser.add_argument("--node", default="", help="entity code, or group; the first entity when left out")
+        parser.add_argument("--format", choices=sorted(TYPES), default="json")
+
+    def run(self, **options: Any) -> None:
+        ledger = find_ledger(options["ledger"])
+        outcome = run(ledger, options["name"], options["period"], options["node"], fence_of(options["person"], ledger))
+        self.deliver(export(outcome, ledger, options["format"]), options)

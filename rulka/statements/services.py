@@ -1,0 +1,229 @@
+"""What can be done to statements: load definitions, run one, change a line or column, undo."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from django.db import transaction
+
+from rulka.core.book import Fence
+from rulka.core.definitions import LINE_KINDS, LineDef, span_from, spine_from, statement_from
+from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
+from rulka.core.expressions import renamed
+from rulka.core.footing import Check, footing
+from rulka.core.selection import parse_selection
+from rulka.core.statement import Computed, run_statement
+from rulka.formats.definition_file import check_body, kind_of
+from rulka.ledger.models import Ledger
+from rulka.ledger.queries import book_of
+from rulka.people.models import Person
+from rulka.statements.assemble import assemble, find_definition, parts_of
+from rulka.statements.models import Definition, DefinitionChange
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """A computed statement with its checks."""
+
+    computed: Computed
+    checks: list[Check]
+
+    @property
+    def foots(self) -> bool:
+        return all(check.ok for check in self.checks)
+
+
+def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outcome:
+    """Compute a statement as one person may see it."""
+    view = book_of(ledger).within(fence)
+    computed = run_statement(assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node)
+    return Outcome(computed, footing(computed))
+
+
+@transaction.atomic
+def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, person: Person | None = None) -> list[str]:
+    """Store checked bodies, all or none; says what was new, changed or the same."""
+    told = []
+    touched = []
+    for body in bodies:
+        kind = kind_of(body)
+        name = body[kind]
+        stored = Definition.objects.filter(ledger=ledger, kind=kind, name=name).first()
+        if stored is None:
+            touched.append(Definition.objects.create(ledger=ledger, kind=kind, name=name, body=dict(body)))
+            told.append(f"{kind} {name}: new")
+        elif stored.body == body:
+            told.append(f"{kind} {name}: same")
+        else:
+            _change(stored, dict(body), "loaded from a file", person)
+            touched.append(stored)
+            told.append(f"{kind} {name}: changed")
+    for definition in touched:
+        check_definition(definition)
+    return told
+
+
+def check_definition(definition: Definition) -> None:
+    """Refuse what a schema can't: unreadable selections and formulas, parts that do not exist."""
+    body = definition.body
+    if definition.kind == "statement":
+        spine, span = parts_of(definition)
+        statement_from(body, spine_from(spine.body), span_from(span.body))
+        return
+    if definition.kind == "span":
+        span_from(body)
+        return
+    errors = [error for line in spine_from(body).walk() if (error := _line_error(line))]
+    if errors:
+        raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
+
+
+def _line_error(line: LineDef) -> RulkaError | None:
+    from rulka.core.expressions import parse_formula
+
+    try:
+        if line.accounts:
+            parse_selection(line.accounts)
+        if line.formula:
+            parse_formula(line.formula)
+    except RulkaError as error:
+        error.subject = f"line {line.label}"
+        return error
+    return None
+
+
+def _change(definition: Definition, body: dict[str, Any], what: str, person: Person | None) -> None:
+    DefinitionChange.objects.create(definition=definition, person=person, what=what, before=definition.body, after=body)
+    definition.body = body
+    definition.save(update_fields=["body"])
+
+
+def _raw_lines(lines: list[dict[str, Any]]) -> Iterable[dict[str, Any]]:
+    for line in lines:
+        yield line
+        yield from _raw_lines(line.get("lines", []))
+
+
+def _keyed(spine: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """Raw lines of a spine body by the key that each has or is given."""
+    return {line.key: raw for line, raw in zip(spine_from(spine).walk(), _raw_lines(spine["lines"]), strict=True)}
+
+
+def _required_editor(person: Person) -> None:
+    if not person.may_edit:
+        raise RulkaError("You may read this statement, not change it.", hint="Ask an accountant.", code="rights")
+
+
+def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], *, person: Person) -> str:
+    """Change label, selection, formula, sign, measure, hiding or total of a line; references follow a new label.
+
+    Empty values fall back to the default. Returns what was changed, in words.
+    """
+    _required_editor(person)
+    with transaction.atomic():
+        spine, _ = parts_of(find_definition(ledger, "statement", name))
+        body = copy.deepcopy(spine.body)
+        keyed = _keyed(body)
+        if key not in keyed:
+            raise NotFound(f"Line '{key}' does not exist.", hint=one_of(key, keyed), subject="line")
+        raw = keyed[key]
+        kind = next(kind for kind in LINE_KINDS if kind in raw)
+        told = []
+        for field, value in values.items():
+            value = value.strip()
+            place = kind if field == "label" else field
+            former = raw.get(place, "")
+            if value == former:
+                continue
+            if field in ("label", "total") and former:
+                for other, line in keyed.items():
+                    line.setdefault("key", other)  # keys stay when labels move
+                _rename(body, former, value)
+            if value:
+                raw[place] = value
+            else:
+                raw.pop(place, None)
+            told.append(f"{place} of {former if field == 'label' else raw.get(kind, '')} to {value or 'its default'}")
+        _accept(spine, body, told, person)
+        run_statement_once(ledger, name)
+    return "; ".join(told)
+
+
+def _rename(body: dict[str, Any], old: str, new: str) -> None:
+    for line in _raw_lines(body["lines"]):
+        if line.get("formula"):
+            line["formula"] = renamed(line["formula"], old, new)
+        if line.get("agree"):
+            line["agree"] = [new if label.casefold() == old.casefold() else label for label in line["agree"]]
+
+
+def change_column(ledger: Ledger, name: str, key: str, values: Mapping[str, str], *, person: Person) -> str:
+    """Change heading, scenario, window, shift or measure of a column."""
+    _required_editor(person)
+    with transaction.atomic():
+        _, span = parts_of(find_definition(ledger, "statement", name))
+        body = copy.deepcopy(span.body)
+        raw = next((column for column in body["columns"] if column["column"] == key), None)
+        if raw is None:
+            raise NotFound(f"Column '{key}' does not exist.", subject="column")
+        told = []
+        for field, value in values.items():
+            value = value.strip()
+            if value == raw.get(field, ""):
+                continue
+            if value:
+                raw[field] = value
+            else:
+                raw.pop(field, None)
+            told.append(f"{field} of column {key} to {value or 'its default'}")
+        _accept(span, body, told, person)
+        run_statement_once(ledger, name)
+    return "; ".join(told)
+
+
+def _accept(definition: Definition, body: dict[str, Any], told: list[str], person: Person) -> None:
+    if not told:
+        return
+    errors = check_body(body)
+    if errors:
+        raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
+    _change(definition, body, "; ".join(told), person)
+    check_definition(definition)
+
+
+def run_statement_once(ledger: Ledger, name: str) -> None:
+    """Refuse a change after which the statement can't be computed (circles, unknown names and scenarios)."""
+    view = book_of(ledger).within(Fence())
+    run_statement(assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.periods[-1])
+
+
+def last_change(ledger: Ledger, name: str, person: Person) -> DefinitionChange | None:
+    """The change that undo would take back: the person's latest on this statement that still stands."""
+    statement = find_definition(ledger, "statement", name)
+    parts = [statement, *parts_of(statement)]
+    return DefinitionChange.objects.filter(definition__in=parts, person=person, undone=False).select_related("definition").first()
+
+
+def undo(ledger: Ledger, name: str, *, person: Person) -> str:
+    """Take back the person's latest change; refused when somebody changed the same part since."""
+    _required_editor(person)
+    with transaction.atomic():
+        change = last_change(ledger, name, person)
+        if change is None:
+            raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
+        definition = change.definition
+        if definition.body != change.after:
+            raise RulkaError(
+                f"Somebody else changed the {definition.kind} {definition.name} since.", hint="Change it back by hand.", code="changed-since"
+            )
+        definition.body = change.before
+        definition.save(update_fields=["body"])
+        change.undone = True
+        change.save(update_fields=["undone"])
+    return change.what
+
+
+__all__ = ["Outcome", "assemble", "change_column", "change_line", "last_change", "load_definitions", "run", "undo"]

@@ -1,0 +1,8 @@
+"""The web app."""
+
+from django.apps import AppConfig
+
+
+class WebConfig(AppConfig):
+    name = "rulka.web"
+    label = "web"

@@ -1,0 +1,153 @@
+"""Settings, all from the environment with sound defaults; `RULKA_DEMO=1` opens the one-click demo sign-in."""
+
+import os
+import secrets
+from pathlib import Path
+from typing import Any
+
+import dj_database_url
+from csp.constants import NONCE, SELF, UNSAFE_INLINE
+
+BASE_DIR = Path(__file__).resolve().parent.parent.parent
+VAR = Path(os.environ.get("RULKA_VAR", BASE_DIR / "var"))
+VAR.mkdir(parents=True, exist_ok=True)
+
+DEBUG = os.environ.get("RULKA_DEBUG") == "1"
+DEMO = os.environ.get("RULKA_DEMO") == "1"
+ALLOWED_HOSTS = os.environ.get("RULKA_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
+CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("RULKA_ORIGINS", "").split(",") if origin]
+
+
+def _secret_key() -> str:
+    if given := os.environ.get("RULKA_SECRET_KEY"):
+        return given
+    kept = VAR / "secret-key"
+    if not kept.exists():
+        descriptor = os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        with os.fdopen(descriptor, "w") as file:
+            file.write(secrets.token_urlsafe(48))
+    return kept.read_text()
+
+
+SECRET_KEY = _secret_key()
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "whitenoise.runserver_nostatic",
+    "django.contrib.staticfiles",
+    "csp",
+    "django_htmx",
+    "rulka.people",
+    "rulka.ledger",
+    "rulka.statements",
+    "rulka.web",
+]
+
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "rulka.web.middleware.RefusalMiddleware",
+]
+
+ROOT_URLCONF = "rulka.web.urls"
+WSGI_APPLICATION = "rulka.web.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+                "csp.context_processors.nonce",
+                "rulka.web.shell.shell",
+            ]
+        },
+    }
+]
+
+SQLITE_OPTIONS: dict[str, Any] = {
+    "transaction_mode": "IMMEDIATE",
+    "timeout": 5,
+    "init_command": (
+        "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; "
+        "PRAGMA cache_size=-262144; PRAGMA temp_store=MEMORY;"
+    ),
+}
+
+
+def _database(url: str) -> dict[str, Any]:
+    settings: dict[str, Any] = dict(dj_database_url.parse(url))
+    if settings["ENGINE"].endswith("sqlite3"):
+        settings["OPTIONS"] = {**settings.get("OPTIONS", {}), **SQLITE_OPTIONS}
+    return settings
+
+
+DATABASES = {
+    "default": _database(os.environ.get("DATABASE_URL") or f"sqlite:///{VAR / 'rulka.sqlite3'}"),
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "people.Person"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    for name in ("UserAttributeSimilarityValidator", "MinimumLengthValidator", "CommonPasswordValidator")
+]
+LOGIN_URL = "sign-in"
+LOGIN_REDIRECT_URL = "statements"
+LOGOUT_REDIRECT_URL = "sign-in"
+
+LANGUAGE_CODE = "en-gb"
+TIME_ZONE = os.environ.get("RULKA_TIME_ZONE", "UTC")
+USE_TZ = True
+USE_I18N = False
+
+STATIC_URL = "static/"
+STATIC_ROOT = VAR / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+WHITENOISE_USE_FINDERS = True
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "style-src-elem": [SELF, NONCE],
+        "style-src-attr": [UNSAFE_INLINE],
+        "img-src": [SELF, "data:"],
+        "object-src": ["'none'"],
+        "base-uri": ["'none'"],
+        "form-action": [SELF],
+        "frame-ancestors": ["'none'"],
+    }
+}
+X_FRAME_OPTIONS = "DENY"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("RULKA_HTTPS") == "1"
+DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "loggers": {"rulka": {"handlers": ["console"], "level": "INFO"}},
+}

@@ -1,0 +1,18 @@
+// Copies the pinned scripts and fonts, with their licences, from node_modules into the static files.
+import { copyFileSync, mkdirSync } from "node:fs";
+
+const to = "rulka/web/static";
+mkdirSync(`${to}/vendor`, { recursive: true });
+mkdirSync(`${to}/fonts`, { recursive: true });
+const files = [
+  ["htmx.org/dist/htmx.min.js", "vendor/htmx.min.js"],
+  ["htmx.org/LICENSE", "vendor/htmx.LICENSE.txt"],
+  ["@alpinejs/csp/dist/cdn.min.js", "vendor/alpine-csp.min.js"],
+  ["idiomorph/dist/idiomorph-ext.min.js", "vendor/idiomorph-ext.min.js"],
+  ["idiomorph/LICENSE", "vendor/idiomorph.LICENSE.txt"],
+  ["@fontsource-variable/source-sans-3/files/source-sans-3-latin-wght-normal.woff2", "fonts/source-sans-3.woff2"],
+  ["@fontsource-variable/source-sans-3/LICENSE", "fonts/source-sans-3.LICENSE.txt"],
+  ["@fontsource-variable/source-serif-4/files/source-serif-4-latin-wght-normal.woff2", "fonts/source-serif-4.woff2"],
+  ["@fontsource-variable/source-serif-4/LICENSE", "fonts/source-serif-4.LICENSE.txt"],
+];
+for (const [from, name] of files) copyFileSync(`node_modules/${from}`, `${to}/${name}`);

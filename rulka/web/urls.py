@@ -1,0 +1,5 @@
+"""All addresses."""
+
+from django.urls import URLPattern, URLResolver
+
+urlpatterns: list[URLPattern | URLResolver] = []
