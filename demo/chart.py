@@ -202,22 +202,33 @@ _BLOCKS = {
 UNITS = {"9010": "passengers", "9020": "vehicles", "9030": "sailings", "9040": "FTE"}
 INTERCOMPANY = {"1710", "1720", "2510", "2520", "4590", "6250", "8050", "8060"}
 
-ACCOUNTS = [
-    (*line.split("|")[:2], type_, *line.split("|")[2:]) for type_, block in _BLOCKS.items() for line in block.strip().splitlines()
-]
+ACCOUNTS = [(*line.split("|")[:2], type_, *line.split("|")[2:]) for type_, block in _BLOCKS.items() for line in block.strip().splitlines()]
 TYPE = {code: type_ for code, _, type_, _, _ in ACCOUNTS}
 
 DEPARTMENTS = [
-    ("100", "Ships", ""), ("110", "Deck", "100"), ("120", "Engine", "100"), ("130", "Galley and shop", "100"),
-    ("200", "Shore", ""), ("210", "Ticketing", "200"), ("220", "Terminals", "200"), ("230", "Quay crew", "200"),
-    ("300", "Upkeep", ""), ("310", "Fleet workshop", "300"), ("320", "Buildings", "300"),
-    ("400", "Office", ""), ("410", "Finance", "400"), ("420", "People", "400"), ("430", "Management", "400"),
-]  # fmt: skip
+    ("100", "Ships", ""),
+    ("110", "Deck", "100"),
+    ("120", "Engine", "100"),
+    ("130", "Galley and shop", "100"),
+    ("200", "Shore", ""),
+    ("210", "Ticketing", "200"),
+    ("220", "Terminals", "200"),
+    ("230", "Quay crew", "200"),
+    ("300", "Upkeep", ""),
+    ("310", "Fleet workshop", "300"),
+    ("320", "Buildings", "300"),
+    ("400", "Office", ""),
+    ("410", "Finance", "400"),
+    ("420", "People", "400"),
+    ("430", "Management", "400"),
+]
 CROSSINGS = [("N", "North"), ("I", "Islands"), ("S", "Sound")]
 SCENARIOS = [
-    ("actual", "Actual", "actual"), ("budget", "Budget", "budget"),
-    ("revised-budget", "Revised budget FY2027", "budget"), ("forecast", "Forecast FY2027", "forecast"),
-]  # fmt: skip
+    ("actual", "Actual", "actual"),
+    ("budget", "Budget", "budget"),
+    ("revised-budget", "Revised budget FY2027", "budget"),
+    ("forecast", "Forecast FY2027", "forecast"),
+]
 
 COUNTERPARTIES = {
     "K001": ("Northpier Bunkers", "supplier", "Pier road 4, Norrsund"),
@@ -245,24 +256,82 @@ COUNTERPARTIES = {
 
 # name, entity, department, monthly wage in whole units of the entity's currency, seasonal
 CREW = [
-    *((name, "TF", "110", 3650 + 35 * place, False) for place, name in enumerate(
-        "A. Marren,B. Oske,C. Tolland,D. Vey,E. Harrow,F. Quist,G. Pell,H. Sund,I. Brae,J. Corran,K. Noll,L. Ferren".split(","))),
-    *((name, "TF", "120", 3900 + 40 * place, False) for place, name in enumerate(
-        "M. Dray,N. Ilver,O. Tamm,P. Wick,Q. Renno,R. Stell,S. Aske,T. Moorin".split(","))),
-    *((name, "TF", "130", 2750 + 25 * place, False) for place, name in enumerate("U. Lorne,V. Bask,W. Eddo,X. Fenn,Y. Carrow".split(","))),
-    *((name, "TF", "210", 2950 + 30 * place, False) for place, name in enumerate("Z. Hale,A. Tirre,B. Nesk,C. Orrin,D. Malt".split(","))),
-    *((name, "TF", "310", 3350 + 45 * place, False) for place, name in enumerate("E. Sorrel,F. Krane,G. Ushant,H. Dunn".split(","))),
-    *((name, "TF", dept, wage, False) for name, dept, wage in (
-        ("I. Vellow", "410", 4300), ("J. Asker", "410", 3600), ("K. Thole", "420", 3900), ("L. Garron", "430", 7800), ("M. Estry", "430", 6200))),
-    *((name, "TF", dept, 2600, True) for name, dept in (
-        ("N. Sands", "110"), ("O. Reef", "110"), ("P. Holt", "110"), ("Q. Dale", "130"), ("R. Linn", "130"), ("S. Mosse", "130"), ("T. Wade", "210"))),
-    *((name, "TQ", dept, wage, False) for name, dept, wage in (
-        ("U. Crane", "220", 3050), ("V. Ledge", "220", 3000), ("W. Stone", "220", 2950), ("X. Pier", "230", 3100), ("Y. Mole", "230", 3050),
-        ("Z. Ramp", "230", 2900), ("A. Brick", "320", 3300), ("B. Slate", "320", 3150), ("C. Till", "410", 4100))),
-    *((name, "NF", dept, wage, False) for name, dept, wage in (
-        ("D. Alm", "110", 36500), ("E. Bjork", "110", 36100), ("F. Dahl", "110", 35400), ("G. Ek", "120", 39800), ("H. Fors", "120", 39100),
-        ("I. Gran", "230", 33900), ("J. Holm", "410", 41500), ("K. Lind", "430", 58000))),
-]  # fmt: skip
+    *(
+        (name, "TF", "110", 3650 + 35 * place, False)
+        for place, name in enumerate(
+            [
+                "A. Marren",
+                "B. Oske",
+                "C. Tolland",
+                "D. Vey",
+                "E. Harrow",
+                "F. Quist",
+                "G. Pell",
+                "H. Sund",
+                "I. Brae",
+                "J. Corran",
+                "K. Noll",
+                "L. Ferren",
+            ]
+        )
+    ),
+    *(
+        (name, "TF", "120", 3900 + 40 * place, False)
+        for place, name in enumerate(["M. Dray", "N. Ilver", "O. Tamm", "P. Wick", "Q. Renno", "R. Stell", "S. Aske", "T. Moorin"])
+    ),
+    *((name, "TF", "130", 2750 + 25 * place, False) for place, name in enumerate(["U. Lorne", "V. Bask", "W. Eddo", "X. Fenn", "Y. Carrow"])),
+    *((name, "TF", "210", 2950 + 30 * place, False) for place, name in enumerate(["Z. Hale", "A. Tirre", "B. Nesk", "C. Orrin", "D. Malt"])),
+    *((name, "TF", "310", 3350 + 45 * place, False) for place, name in enumerate(["E. Sorrel", "F. Krane", "G. Ushant", "H. Dunn"])),
+    *(
+        (name, "TF", dept, wage, False)
+        for name, dept, wage in (
+            ("I. Vellow", "410", 4300),
+            ("J. Asker", "410", 3600),
+            ("K. Thole", "420", 3900),
+            ("L. Garron", "430", 7800),
+            ("M. Estry", "430", 6200),
+        )
+    ),
+    *(
+        (name, "TF", dept, 2600, True)
+        for name, dept in (
+            ("N. Sands", "110"),
+            ("O. Reef", "110"),
+            ("P. Holt", "110"),
+            ("Q. Dale", "130"),
+            ("R. Linn", "130"),
+            ("S. Mosse", "130"),
+            ("T. Wade", "210"),
+        )
+    ),
+    *(
+        (name, "TQ", dept, wage, False)
+        for name, dept, wage in (
+            ("U. Crane", "220", 3050),
+            ("V. Ledge", "220", 3000),
+            ("W. Stone", "220", 2950),
+            ("X. Pier", "230", 3100),
+            ("Y. Mole", "230", 3050),
+            ("Z. Ramp", "230", 2900),
+            ("A. Brick", "320", 3300),
+            ("B. Slate", "320", 3150),
+            ("C. Till", "410", 4100),
+        )
+    ),
+    *(
+        (name, "NF", dept, wage, False)
+        for name, dept, wage in (
+            ("D. Alm", "110", 36500),
+            ("E. Bjork", "110", 36100),
+            ("F. Dahl", "110", 35400),
+            ("G. Ek", "120", 39800),
+            ("H. Fors", "120", 39100),
+            ("I. Gran", "230", 33900),
+            ("J. Holm", "410", 41500),
+            ("K. Lind", "430", 58000),
+        )
+    ),
+]
 
 # entity, asset account, cost in major units, life in months, depreciation account, accumulated account, department, months in use at start
 REGISTER = [

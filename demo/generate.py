@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import csv
+import itertools
 import json
 from collections.abc import Iterable, Sequence
 from contextlib import ExitStack
@@ -66,7 +67,7 @@ class Generator:
         """Cut an amount into parts that add up to it again."""
         cuts = sorted(round(cents * (place + 0.6 * self.random.random()) / parts) for place in range(1, parts))
         edges = [0, *(min(cut, cents) for cut in cuts), cents]
-        return [after - before for before, after in zip(edges, edges[1:], strict=False)]
+        return [after - before for before, after in itertools.pairwise(edges)]
 
     # at the beginning -----------------------------------------------------------------------------------------------
 
@@ -76,12 +77,32 @@ class Generator:
             own[entity].append(Line(asset, cost * CENT))
             own[entity].append(Line(accumulated, -(cost * CENT * used // life)))
         whole = {
-            "TF": {"1160": 0, "1410": 186_000, "1420": 21_000, "1430": 74_000, "1440": 38_000, "1450": 265_000, "1520": 92_000, "1810": 1_950_000,
-                   "1820": 600_000, "1840": 24_000, "2010": -5_300_000, "2020": -6_900_000, "2110": -2_100_000, "2210": -410_000, "2340": -190_000,
-                   "2410": -395_000, "2420": -28_000, "3010": -4_000_000, "3020": -2_500_000, "3110": -400_000, "3120": -1_200_000},
+            "TF": {
+                "1160": 0,
+                "1410": 186_000,
+                "1420": 21_000,
+                "1430": 74_000,
+                "1440": 38_000,
+                "1450": 265_000,
+                "1520": 92_000,
+                "1810": 1_950_000,
+                "1820": 600_000,
+                "1840": 24_000,
+                "2010": -5_300_000,
+                "2020": -6_900_000,
+                "2110": -2_100_000,
+                "2210": -410_000,
+                "2340": -190_000,
+                "2410": -395_000,
+                "2420": -28_000,
+                "3010": -4_000_000,
+                "3020": -2_500_000,
+                "3110": -400_000,
+                "3120": -1_200_000,
+            },
             "TQ": {"1160": 1_900_000, "1530": 64_000, "1810": 720_000, "2030": -3_600_000, "2210": -85_000, "3010": -3_000_000, "3110": -300_000},
             "NF": {"1510": 3_900_000, "1810": 9_400_000, "2040": -18_000_000, "2210": -2_700_000, "3010": -20_000_000, "3110": -2_000_000},
-        }  # fmt: skip
+        }
         for entity, amounts in whole.items():
             lines = own[entity] + [Line(account, amount * CENT) for account, amount in amounts.items()]
             if entity == "TF":
@@ -139,9 +160,13 @@ class Generator:
         self.journal.post("TF", "tickets", day, f"Tickets {name}{place}", lines, document=f"Z-{crossing}{day:%y%m%d}-{till}")
         if foot_at_shop:
             self.journal.post(
-                "TF", "tickets", day, f"Fares taken on board, {name}{place}",
-                [Line("1840", foot_at_shop), Line("4440", -foot_at_shop, "130", crossing)], document=f"B-{crossing}{day:%y%m%d}-{till}",
-            )  # fmt: skip
+                "TF",
+                "tickets",
+                day,
+                f"Fares taken on board, {name}{place}",
+                [Line("1840", foot_at_shop), Line("4440", -foot_at_shop, "130", crossing)],
+                document=f"B-{crossing}{day:%y%m%d}-{till}",
+            )
 
     def _count(self, month: Month, crossing: str, level: float, outage: bool) -> None:
         runs = plan.sailings(month, crossing) + (1 if self.random.random() < 0.04 else 0) - (1 if self.random.random() < 0.06 else 0)
@@ -166,14 +191,31 @@ class Generator:
         cards, cash = self.journal.of("TF", "1830"), self.journal.of("TF", "1840") - 2_400_000
         if cards > 0:
             fee = round(cards * 0.0085)
-            self.journal.post("TF", "bank", day, "Card payments received", [Line("1810", cards - fee), Line("6660", fee, "410"), Line("1830", -cards)], party="K301", document=f"CARD-{day:%y%m%d}")
+            self.journal.post(
+                "TF",
+                "bank",
+                day,
+                "Card payments received",
+                [Line("1810", cards - fee), Line("6660", fee, "410"), Line("1830", -cards)],
+                party="K301",
+                document=f"CARD-{day:%y%m%d}",
+            )
         if cash > 0:
-            self.journal.post("TF", "bank", day, "Tills paid in", [Line("1810", cash), Line("1840", -cash)], party="K301", document=f"CASH-{day:%y%m%d}")
+            self.journal.post(
+                "TF", "bank", day, "Tills paid in", [Line("1810", cash), Line("1840", -cash)], party="K301", document=f"CASH-{day:%y%m%d}"
+            )
         self._bunkers(month, day)
         self._freight(month, day)
         if day.day <= 7:
             cents = round(41_000 * CENT * month.season * month.growth * self.noise(0.1))
-            self._sale("TQ", day, "K201" if month.month % 2 else "K202", "Berth fees", [("4510", "220", "-", cents), ("4520", "230", "-", round(850_000 * month.growth * self.noise(0.1)))], "1530")
+            self._sale(
+                "TQ",
+                day,
+                "K201" if month.month % 2 else "K202",
+                "Berth fees",
+                [("4510", "220", "-", cents), ("4520", "230", "-", round(850_000 * month.growth * self.noise(0.1)))],
+                "1530",
+            )
 
     def _bunkers(self, month: Month, day: date) -> None:
         price = FUEL_JUMP if day >= date(2026, 6, 1) else 1.0
@@ -193,19 +235,36 @@ class Generator:
             sold = [(account, "230", "N", round(plan.FREIGHT_SEK[account] * CENT * share)) for account in ("4210", "4220", "4230")]
             self._sale("NF", day, customer, "Freight", sold, "1510")
         if day.day <= 7:
-            self._sale("NF", day, "K106", "Mail and parcels", [("4240", "230", "N", round(plan.FREIGHT_SEK["4240"] * CENT * month.growth * self.noise(0.08)))], "1510")
+            self._sale(
+                "NF",
+                day,
+                "K106",
+                "Mail and parcels",
+                [("4240", "230", "N", round(plan.FREIGHT_SEK["4240"] * CENT * month.growth * self.noise(0.08)))],
+                "1510",
+            )
 
     def _sale(self, entity: str, day: date, customer: str, text: str, sold: Iterable[tuple[str, str, str, int]], receivable: str) -> None:
         lines = [Line(account, -cents, department, crossing) for account, department, crossing, cents in sold]
         total = -sum(line.cents for line in lines)
         document = f"S{day:%y%m%d}-{customer[1:]}"
-        self.journal.post(entity, "receivables", day, f"{text}, {chart.COUNTERPARTIES[customer][0]}", [Line(receivable, total), *lines], document=document, party=customer)
+        self.journal.post(
+            entity,
+            "receivables",
+            day,
+            f"{text}, {chart.COUNTERPARTIES[customer][0]}",
+            [Line(receivable, total), *lines],
+            document=document,
+            party=customer,
+        )
         self.due.append((day + timedelta(days=30 + int(self.random.random() * 15)), entity, customer, document, total, True))
 
     def _purchase(self, entity: str, day: date, supplier: str, text: str, lines: list[Line]) -> None:
         total = sum(line.cents for line in lines)
         document = f"I-{int(1000 + self.random.random() * 9000)}"
-        self.journal.post(entity, "payables", day, f"{chart.COUNTERPARTIES[supplier][0]}, {text}", [*lines, Line("2210", -total)], document=document, party=supplier)
+        self.journal.post(
+            entity, "payables", day, f"{chart.COUNTERPARTIES[supplier][0]}, {text}", [*lines, Line("2210", -total)], document=document, party=supplier
+        )
         self.due.append((day + timedelta(days=30), entity, supplier, document, total, False))
 
     def _settle(self, day: date) -> None:
@@ -259,7 +318,15 @@ class Generator:
             self.journal.post("TF", "general", date(2026, 9, 8), "Deck pay run of August moved from Finance to Deck", lines, document="GJ-2026-117")
         for entity in ("TF", "TQ", "NF"):
             net = -self.journal.of(entity, "2310")
-            self.journal.post(entity, "bank", date(month.year, month.month, 28), "Net wages paid", [Line("2310", net), Line("1810", -net)], party="K301", document=f"PAYOUT-{month.code}")
+            self.journal.post(
+                entity,
+                "bank",
+                date(month.year, month.month, 28),
+                "Net wages paid",
+                [Line("2310", net), Line("1810", -net)],
+                party="K301",
+                document=f"PAYOUT-{month.code}",
+            )
             owed = [(account, -self.journal.of(entity, account)) for account in ("2320", "2330")]
             lines = [Line(account, cents) for account, cents in owed] + [Line("1810", -sum(cents for _, cents in owed))]
             self.journal.post(entity, "bank", month.last, "Wage tax and social costs paid", lines, document=f"LEVY-{month.code}")
@@ -273,13 +340,22 @@ class Generator:
                 name = next(row[1] for row in chart.ACCOUNTS if row[0] == account)
                 self._purchase(entity, day, supplier, name, [Line(account, part, department, crossing)])
         if (month.year, month.month) in SHORE_POWER:
-            self._purchase("TF", date(month.year, month.month, 24), "K009", "Shore power", [Line("6815", SHORE_POWER[month.year, month.month], "120")])
+            self._purchase(
+                "TF", date(month.year, month.month, 24), "K009", "Shore power", [Line("6815", SHORE_POWER[month.year, month.month], "120")]
+            )
 
     def _insurance(self, month: Month) -> None:
         for entity, account, department, yearly in plan.PREMIUMS:
             if month.month == 4:
                 self._purchase(entity, date(month.year, 4, 3), "K005", "Premium for the year", [Line("1610", yearly)])
-            self.journal.post(entity, "general", month.last, "Insurance of the month", [Line(account, yearly // 12, department), Line("1610", -(yearly // 12))], document=f"INS-{month.code}")
+            self.journal.post(
+                entity,
+                "general",
+                month.last,
+                "Insurance of the month",
+                [Line(account, yearly // 12, department), Line("1610", -(yearly // 12))],
+                document=f"INS-{month.code}",
+            )
 
     def _dry_docks(self, month: Month) -> None:
         for year, falls_in, ship, cents in plan.DRY_DOCKS:
@@ -287,7 +363,9 @@ class Generator:
             if (year, falls_in) == (month.year, month.month):
                 cost = round(cents * DRY_DOCK_OVERRUN) if ship == "Guillemot" else round(cents * self.noise(0.03))
                 for place, part in enumerate(self.split(cost, 4)):
-                    self._purchase("TF", date(year, falls_in, 4 + 6 * place), "K004", f"Dry-dock, ship {ship}, part {place + 1}", [Line("6330", part, "310")])
+                    self._purchase(
+                        "TF", date(year, falls_in, 4 + 6 * place), "K004", f"Dry-dock, ship {ship}, part {place + 1}", [Line("6330", part, "310")]
+                    )
 
     def _season_cards(self, month: Month) -> None:
         yearly = sum(plan.SEASON_CARDS.values()) * 12 * CENT * month.growth
@@ -303,18 +381,57 @@ class Generator:
         gap = BERTH_GAP if (month.year, month.month) == (2026, 10) else 0
         document = f"BF-{month.code}"
         billed = fee + gap
-        self.journal.post("TQ", "receivables", month.last, "Berth fees, Ternwick Ferries", [Line("1710", billed, partner="TF"), Line("4590", -billed, "220", partner="TF")], document=document)
-        self.journal.post("TF", "payables", month.last, "Berth fees, Ternwick Quays", [Line("6250", fee, "110", partner="TQ"), Line("2510", -fee, partner="TQ")], document=document)
+        self.journal.post(
+            "TQ",
+            "receivables",
+            month.last,
+            "Berth fees, Ternwick Ferries",
+            [Line("1710", billed, partner="TF"), Line("4590", -billed, "220", partner="TF")],
+            document=document,
+        )
+        self.journal.post(
+            "TF",
+            "payables",
+            month.last,
+            "Berth fees, Ternwick Quays",
+            [Line("6250", fee, "110", partner="TQ"), Line("2510", -fee, partner="TQ")],
+            document=document,
+        )
         owed = -self.journal.of("TF", "2510") - fee
         if owed > 0:
             day = month.days[14]
-            self.journal.post("TF", "bank", day, "Group account settled", [Line("2510", owed, partner="TQ"), Line("1810", -owed)], document=f"GS-{month.code}")
-            self.journal.post("TQ", "bank", day, "Group account settled", [Line("1810", owed), Line("1710", -owed, partner="TF")], document=f"GS-{month.code}")
+            self.journal.post(
+                "TF", "bank", day, "Group account settled", [Line("2510", owed, partner="TQ"), Line("1810", -owed)], document=f"GS-{month.code}"
+            )
+            self.journal.post(
+                "TQ", "bank", day, "Group account settled", [Line("1810", owed), Line("1710", -owed, partner="TF")], document=f"GS-{month.code}"
+            )
         interest = 80_000_000 * 3 // 100 // 12
-        self.journal.post("TF", "general", month.last, "Interest on group loan", [Line("1810", interest), Line("8050", -interest, "410", partner="TQ")], document=f"GI-{month.code}")
-        self.journal.post("TQ", "general", month.last, "Interest on group loan", [Line("8060", interest, "410", partner="TF"), Line("1810", -interest)], document=f"GI-{month.code}")
+        self.journal.post(
+            "TF",
+            "general",
+            month.last,
+            "Interest on group loan",
+            [Line("1810", interest), Line("8050", -interest, "410", partner="TQ")],
+            document=f"GI-{month.code}",
+        )
+        self.journal.post(
+            "TQ",
+            "general",
+            month.last,
+            "Interest on group loan",
+            [Line("8060", interest, "410", partner="TF"), Line("1810", -interest)],
+            document=f"GI-{month.code}",
+        )
         rent, parking = 920_000, round(2_100_000 * month.season * month.growth * self.noise(0.07))
-        self.journal.post("TQ", "receivables", month.last, "Kiosks and car parks", [Line("1810", rent + parking), Line("4610", -rent, "220"), Line("4620", -parking, "220")], document=f"KP-{month.code}")
+        self.journal.post(
+            "TQ",
+            "receivables",
+            month.last,
+            "Kiosks and car parks",
+            [Line("1810", rent + parking), Line("4610", -rent, "220"), Line("4620", -parking, "220")],
+            document=f"KP-{month.code}",
+        )
 
     def _assets(self, month: Month) -> None:
         by_entity: dict[str, list[Line]] = {}
@@ -329,7 +446,9 @@ class Generator:
             now[entity, department] = now.get((entity, department), 0) + 1
         for place in sorted(set(now) | set(self.full_time)):
             moved = now.get(place, 0) - self.full_time.get(place, 0)
-            self.journal.post(place[0], "payroll", month.last, "Full-time equivalents", [Line("9040", moved * CENT, place[1])], document=f"FTE-{month.code}")
+            self.journal.post(
+                place[0], "payroll", month.last, "Full-time equivalents", [Line("9040", moved * CENT, place[1])], document=f"FTE-{month.code}"
+            )
         self.full_time = now
 
     def _finance(self, month: Month) -> None:
@@ -339,11 +458,26 @@ class Generator:
             lines = [Line("8010", interest, "410"), Line(loan, paid), Line("1810", -(interest + paid))]
             self.journal.post(entity, "bank", month.last, "Loan instalment and interest", lines, party="K301", document=f"LN-{loan}-{month.code}")
         lease = round(-self.journal.of("TF", "2110") * 0.05 / 12)
-        self.journal.post("TF", "bank", month.last, "Lease of Sandpiper", [Line("8020", lease, "410"), Line("2110", 2_400_000), Line("1810", -(lease + 2_400_000))], document=f"LS-{month.code}")
+        self.journal.post(
+            "TF",
+            "bank",
+            month.last,
+            "Lease of Sandpiper",
+            [Line("8020", lease, "410"), Line("2110", 2_400_000), Line("1810", -(lease + 2_400_000))],
+            document=f"LS-{month.code}",
+        )
         drawn = -self.journal.of("TF", "2610")
         if drawn > 0:
             cost = round(drawn * 0.08 / 12)
-            self.journal.post("TF", "bank", month.last, "Interest on overdraft", [Line("8030", cost, "410"), Line("1810", -cost)], party="K301", document=f"OD-{month.code}")
+            self.journal.post(
+                "TF",
+                "bank",
+                month.last,
+                "Interest on overdraft",
+                [Line("8030", cost, "410"), Line("1810", -cost)],
+                party="K301",
+                document=f"OD-{month.code}",
+            )
 
     def _tax(self, month: Month) -> None:
         for entity in ("TF", "TQ", "NF"):
@@ -357,25 +491,40 @@ class Generator:
             step = wanted - self.taxed[entity]
             self.taxed[entity] = wanted
             self._result_before[entity] = so_far
-            self.journal.post(entity, "general", month.last, "Income tax on the result so far", [Line("8110", step, "410"), Line("2350", -step)], document=f"TAX-{month.code}")
+            self.journal.post(
+                entity,
+                "general",
+                month.last,
+                "Income tax on the result so far",
+                [Line("8110", step, "410"), Line("2350", -step)],
+                document=f"TAX-{month.code}",
+            )
             owed = -self.journal.of(entity, "2350")
             if month.month in (6, 9, 12, 3) and owed > 0:
-                self.journal.post(entity, "bank", month.last, "Income tax paid on account", [Line("2350", owed), Line("1810", -owed)], document=f"TAXP-{month.code}")
+                self.journal.post(
+                    entity, "bank", month.last, "Income tax paid on account", [Line("2350", owed), Line("1810", -owed)], document=f"TAXP-{month.code}"
+                )
 
     def _treasury(self, month: Month) -> None:
         """Keep the banks sensible: draw or repay the overdraft, save, and pay dividends in June."""
         bank, drawn = self.journal.of("TF", "1810"), -self.journal.of("TF", "2610")
         if bank < 15_000_000:
             draw = (20_000_000 - bank) // 100_000 * 100_000
-            self.journal.post("TF", "bank", month.last, "Overdraft drawn", [Line("1810", draw), Line("2610", -draw)], party="K301", document=f"ODD-{month.code}")
+            self.journal.post(
+                "TF", "bank", month.last, "Overdraft drawn", [Line("1810", draw), Line("2610", -draw)], party="K301", document=f"ODD-{month.code}"
+            )
         elif drawn and bank > 60_000_000:
             back = min(drawn, bank - 40_000_000)
-            self.journal.post("TF", "bank", month.last, "Overdraft repaid", [Line("2610", back), Line("1810", -back)], party="K301", document=f"ODR-{month.code}")
+            self.journal.post(
+                "TF", "bank", month.last, "Overdraft repaid", [Line("2610", back), Line("1810", -back)], party="K301", document=f"ODR-{month.code}"
+            )
         for entity, keep in (("TF", 150_000_000), ("TQ", 60_000_000), ("NF", 900_000_000)):
             spare = self.journal.of(entity, "1810") - keep
             if month.month in (9, 11) and spare > 0:
                 paid = spare * 2 // 3 // 100_000 * 100_000
-                self.journal.post(entity, "bank", month.last, "Dividend paid", [Line("3220", paid), Line("1810", -paid)], party="K301", document=f"DIV-{month.code}")
+                self.journal.post(
+                    entity, "bank", month.last, "Dividend paid", [Line("3220", paid), Line("1810", -paid)], party="K301", document=f"DIV-{month.code}"
+                )
 
     # at the end of a year, and the planted loose ends ---------------------------------------------------------------
 
@@ -394,12 +543,38 @@ class Generator:
 
     def _pending(self) -> None:
         day = date(2026, 10, 31)
-        self.journal.post("TF", "general", day, "Port dues of October not yet invoiced",
-                          [Line("6210", PENDING_PORT_DUES, "110", "I"), Line("2220", -PENDING_PORT_DUES)], status="pending", document="ACC-2026-44", party="K003", number="TF-GE2610-P001")  # fmt: skip
-        self.journal.post("TF", "general", day, "Insurance true-up",
-                          [Line("6410", PENDING_INSURANCE, "110"), Line("2220", -PENDING_INSURANCE)], status="pending", document="ACC-2026-45", party="K005", number="TF-GE2610-P002")  # fmt: skip
-        self.journal.post("TF", "payables", date(2026, 10, 6), "Brightside Print and Post, autumn timetable",
-                          [Line("6510", TIMETABLE_INVOICE, "430"), Line("2210", -TIMETABLE_INVOICE)], document="I-8802", party="K006", number="TF-PA2610-N001")  # fmt: skip
+        self.journal.post(
+            "TF",
+            "general",
+            day,
+            "Port dues of October not yet invoiced",
+            [Line("6210", PENDING_PORT_DUES, "110", "I"), Line("2220", -PENDING_PORT_DUES)],
+            status="pending",
+            document="ACC-2026-44",
+            party="K003",
+            number="TF-GE2610-P001",
+        )
+        self.journal.post(
+            "TF",
+            "general",
+            day,
+            "Insurance true-up",
+            [Line("6410", PENDING_INSURANCE, "110"), Line("2220", -PENDING_INSURANCE)],
+            status="pending",
+            document="ACC-2026-45",
+            party="K005",
+            number="TF-GE2610-P002",
+        )
+        self.journal.post(
+            "TF",
+            "payables",
+            date(2026, 10, 6),
+            "Brightside Print and Post, autumn timetable",
+            [Line("6510", TIMETABLE_INVOICE, "430"), Line("2210", -TIMETABLE_INVOICE)],
+            document="I-8802",
+            party="K006",
+            number="TF-PA2610-N001",
+        )
 
 
 def write_table(path: Path, header: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
@@ -423,7 +598,10 @@ def write_master_data(folder: Path) -> None:
     write_table(
         folder / "accounts.csv",
         ("code", "name", "type", "category", "parent", "unit", "intercompany"),
-        [(code, name, type_, category, parent, chart.UNITS.get(code, ""), int(code in chart.INTERCOMPANY)) for code, name, type_, category, parent in chart.ACCOUNTS],
+        [
+            (code, name, type_, category, parent, chart.UNITS.get(code, ""), int(code in chart.INTERCOMPANY))
+            for code, name, type_, category, parent in chart.ACCOUNTS
+        ],
     )
     members = [("department", *row) for row in chart.DEPARTMENTS] + [("crossing", code, name, "") for code, name in chart.CROSSINGS]
     write_table(folder / "members.csv", ("dimension", "code", "name", "parent"), members)
@@ -456,7 +634,16 @@ def write_budgets(folder: Path) -> None:
                     key = (entity, account, department, crossing)
                     sums[key] = sums.get(key, 0) + value
                 for (entity, account, department, crossing), cents in sums.items():
-                    yield scenario, entity, account, department, crossing, month.code, f"{'-' if cents < 0 else ''}{abs(cents) // 100}.{abs(cents) % 100:02d}", ""
+                    yield (
+                        scenario,
+                        entity,
+                        account,
+                        department,
+                        crossing,
+                        month.code,
+                        f"{'-' if cents < 0 else ''}{abs(cents) // 100}.{abs(cents) % 100:02d}",
+                        "",
+                    )
 
     write_table(folder / "budgets.csv", ("scenario", "entity", "account", "department", "crossing", "period", "amount", "note"), rows())
 
@@ -467,13 +654,40 @@ def write_news(folder: Path) -> None:
     with (folder / "entries.csv").open("w", encoding="utf-8", newline="") as file:
         journal = Journal(file)
         stamp = "2026-11-05T09:12:00+00:00"
-        journal.post("TF", "payables", date(2026, 7, 29), "Rivet and Weld Works, bow door hydraulics of Petrel",
-                     [Line("6310", LATE_INVOICE, "310"), Line("2210", -LATE_INVOICE)], document="I-7741", party="K012", number="TF-PA2607-L001", modified=stamp)  # fmt: skip
-        journal.post("TF", "general", date(2026, 10, 31), "Port dues of October not yet invoiced",
-                     [Line("6210", PENDING_PORT_DUES, "110", "S"), Line("2220", -PENDING_PORT_DUES)], status="pending", document="ACC-2026-44",
-                     party="K003", number="TF-GE2610-P001", modified=stamp)  # fmt: skip
-        journal.post("TF", "payables", date(2026, 10, 6), "Brightside Print and Post, autumn timetable",
-                     [Line("6510", TIMETABLE_CORRECTED, "430"), Line("2210", -TIMETABLE_CORRECTED)], document="I-8802", party="K006", number="TF-PA2610-N001", modified=stamp)  # fmt: skip
+        journal.post(
+            "TF",
+            "payables",
+            date(2026, 7, 29),
+            "Rivet and Weld Works, bow door hydraulics of Petrel",
+            [Line("6310", LATE_INVOICE, "310"), Line("2210", -LATE_INVOICE)],
+            document="I-7741",
+            party="K012",
+            number="TF-PA2607-L001",
+            modified=stamp,
+        )
+        journal.post(
+            "TF",
+            "general",
+            date(2026, 10, 31),
+            "Port dues of October not yet invoiced",
+            [Line("6210", PENDING_PORT_DUES, "110", "S"), Line("2220", -PENDING_PORT_DUES)],
+            status="pending",
+            document="ACC-2026-44",
+            party="K003",
+            number="TF-GE2610-P001",
+            modified=stamp,
+        )
+        journal.post(
+            "TF",
+            "payables",
+            date(2026, 10, 6),
+            "Brightside Print and Post, autumn timetable",
+            [Line("6510", TIMETABLE_CORRECTED, "430"), Line("2210", -TIMETABLE_CORRECTED)],
+            document="I-8802",
+            party="K006",
+            number="TF-PA2610-N001",
+            modified=stamp,
+        )
 
 
 def generate(out: Path, lines: int = DEFAULT_LINES) -> int:

@@ -10,10 +10,35 @@ from typing import NamedTuple, TextIO
 from demo.chart import COUNTERPARTIES, TYPE
 
 COLUMNS = [
-    "entity", "entry", "line", "date", "account", "department", "crossing", "debit", "credit", "description", "source", "document",
-    "counterparty", "counterparty_name", "partner_entity", "user", "status", "kind", "modified_at",
-]  # fmt: skip
-USERS = {"tickets": "till", "payables": "ap.desk", "receivables": "ar.desk", "payroll": "pay.desk", "fixed assets": "fa.desk", "bank": "treasury", "general": "gl.desk"}
+    "entity",
+    "entry",
+    "line",
+    "date",
+    "account",
+    "department",
+    "crossing",
+    "debit",
+    "credit",
+    "description",
+    "source",
+    "document",
+    "counterparty",
+    "counterparty_name",
+    "partner_entity",
+    "user",
+    "status",
+    "kind",
+    "modified_at",
+]
+USERS = {
+    "tickets": "till",
+    "payables": "ap.desk",
+    "receivables": "ar.desk",
+    "payroll": "pay.desk",
+    "fixed assets": "fa.desk",
+    "bank": "treasury",
+    "general": "gl.desk",
+}
 
 
 def amount_text(cents: int) -> str:
@@ -44,9 +69,20 @@ class Journal:
         self._numbers: dict[str, int] = {}
 
     def post(
-        self, entity: str, module: str, day: date, text: str, lines: Sequence[Line], *, document: str = "", party: str = "",
-        status: str = "", kind: str = "", number: str = "", modified: str = "",
-    ) -> str:  # fmt: skip
+        self,
+        entity: str,
+        module: str,
+        day: date,
+        text: str,
+        lines: Sequence[Line],
+        *,
+        document: str = "",
+        party: str = "",
+        status: str = "",
+        kind: str = "",
+        number: str = "",
+        modified: str = "",
+    ) -> str:
         """Write one balanced entry; returns its number."""
         kept = [line for line in lines if line.cents]
         money = sum(line.cents for line in kept if TYPE[line.account] != "statistical")
@@ -62,10 +98,29 @@ class Journal:
         stamp = modified or f"{day.isoformat()}T18:30:00+00:00"
         for place, line in enumerate(kept, 1):
             debit, credit = (amount_text(line.cents), "") if line.cents > 0 else ("", amount_text(-line.cents))
-            self.writer.writerow([
-                entity, number, place, day.isoformat(), line.account, line.department, line.crossing, debit, credit, line.text or text, module,
-                document, party, name, line.partner, USERS[module], status, kind, stamp,
-            ])  # fmt: skip
+            self.writer.writerow(
+                [
+                    entity,
+                    number,
+                    place,
+                    day.isoformat(),
+                    line.account,
+                    line.department,
+                    line.crossing,
+                    debit,
+                    credit,
+                    line.text or text,
+                    module,
+                    document,
+                    party,
+                    name,
+                    line.partner,
+                    USERS[module],
+                    status,
+                    kind,
+                    stamp,
+                ]
+            )
             self._keep(entity, line, status, kind)
         self.lines += len(kept)
         return number

@@ -109,7 +109,8 @@ class Balances:
     def booked(self, window: Window) -> BoolArray:
         """Mask of the keys with any count, debit, credit, opening or closing other than zero in the window."""
         moved = self.counts[:, window.last + 1] != self.counts[:, window.first]
-        return moved | (self.opening[:, window.first] != 0) | (self.closing[:, window.last] != 0)
+        booked: BoolArray = moved | (self.opening[:, window.first] != 0) | (self.closing[:, window.last] != 0)
+        return booked
 
 
 def with_roll_keys(keys: Keys, frame: Frame) -> tuple[Keys, IntArray]:
@@ -128,7 +129,7 @@ def with_roll_keys(keys: Keys, frame: Frame) -> tuple[Keys, IntArray]:
     for k in np.flatnonzero(~carrying[keys.account]) if len(keys) else ():
         wanted = (int(keys.entity[k]), target_account, -1, *map(int, keys.members[k]))
         if wanted not in place:
-            place[wanted] = len(keys) + len(added)
+            place[wanted] = np.int64(len(keys) + len(added))
             added.append(wanted)
         target[k] = place[wanted]
     if not added:
@@ -180,9 +181,7 @@ def accumulate(movements: Movements, rolls_into: IntArray, frame: Frame, *, pend
             opening[:, period] = balance
             balance += debits[:, period] - credits[:, period]
             closing[:, period] = balance
-    return Balances(
-        opening, closing, _accumulated(debits), _accumulated(credits), _accumulated(counts), opened, closed, residual
-    )
+    return Balances(opening, closing, _accumulated(debits), _accumulated(credits), _accumulated(counts), opened, closed, residual)
 
 
 def _accumulated(table: IntArray) -> IntArray:
@@ -236,23 +235,16 @@ class Book:
     def balances(self, scenario: str, *, pending: bool = False) -> Balances:
         """One scenario's balances over all keys."""
         if scenario not in self.frame.scenarios:
-            raise NotFound(
-                f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario"
-            )
+            raise NotFound(f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario")
         wanted = (scenario, pending)
         if wanted not in self._balances:
-            self._balances[wanted] = accumulate(
-                self._movements.get(scenario, NO_MOVEMENTS), self.rolls_into, self.frame, pending=pending
-            )
+            self._balances[wanted] = accumulate(self._movements.get(scenario, NO_MOVEMENTS), self.rolls_into, self.frame, pending=pending)
         return self._balances[wanted]
 
     def within(self, fence: Fence) -> View:
         """The only way to figures: the book seen through a fence."""
         inside = fence.mask(self.keys, self.frame)
-        if fence.sealed:
-            sealed = select(fence.sealed, self.frame.accounts).mask
-        else:
-            sealed = np.zeros(len(self.frame.accounts), dtype=bool)
+        sealed = select(fence.sealed, self.frame.accounts).mask if fence.sealed else np.zeros(len(self.frame.accounts), dtype=bool)
         return View(self, inside, sealed, fence)
 
 

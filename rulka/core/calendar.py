@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import calendar as months
+import itertools
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
@@ -174,9 +175,7 @@ class FiscalCalendar:
 WINDOWS = ("period", "quarter", "quarter to date", "year to date", "year")
 
 
-def monthly_calendar(
-    *, first_month: int, year_label: str, first_year: int, last_year: int, adjusting_periods: int = 0
-) -> FiscalCalendar:
+def monthly_calendar(*, first_month: int, year_label: str, first_year: int, last_year: int, adjusting_periods: int = 0) -> FiscalCalendar:
     """Twelve calendar months a year from any first month; the label is the year's start or end.
 
     Computed adjusting periods are P13, P14 ... on the year's last day.
@@ -219,11 +218,7 @@ def listed_calendar(rows: Iterable[Period]) -> FiscalCalendar:
     _check_days([p for p in given if not p.adjusting])
     for year in {p.year for p in given}:
         _check_year([p for p in given if p.year == year], year)
-    return FiscalCalendar(
-        tuple(
-            Period(p.year, p.number, p.start, p.end, p.name, p.adjusting, index) for index, p in enumerate(given)
-        )
-    )
+    return FiscalCalendar(tuple(Period(p.year, p.number, p.start, p.end, p.name, p.adjusting, index) for index, p in enumerate(given)))
 
 
 def _check_numbers(given: Sequence[Period]) -> None:
@@ -237,7 +232,7 @@ def _check_numbers(given: Sequence[Period]) -> None:
 
 
 def _check_days(ordinary: Sequence[Period]) -> None:
-    for former, period in zip(ordinary, ordinary[1:], strict=False):
+    for former, period in itertools.pairwise(ordinary):
         expected = former.end + timedelta(days=1)
         if period.start != expected:
             what = "overlaps" if period.start < expected else "leaves a gap after"
@@ -260,9 +255,7 @@ def _check_year(of_year: Sequence[Period], year: int) -> None:
         )
     for period in of_year:
         if period.adjusting and not (ordinary[0].start <= period.start and period.end <= ordinary[-1].end):
-            raise RulkaError(
-                f"Adjusting period {period.code} lies outside FY{year}.", hint="Put it within the year.", subject="periods.csv"
-            )
+            raise RulkaError(f"Adjusting period {period.code} lies outside FY{year}.", hint="Put it within the year.", subject="periods.csv")
         if period.adjusting and period.number <= len(ordinary):
             raise RulkaError(
                 f"Adjusting period {period.code} is numbered among the ordinary ones.",

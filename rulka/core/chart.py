@@ -95,7 +95,7 @@ def parent_errors(kind: str, items: Sequence[Item]) -> list[RulkaError]:
             path.append(code)
             code = parent.get(code, "")
         if code and code in path:
-            loop = path[path.index(code) :] + [code]
+            loop = [*path[path.index(code) :], code]
             in_loop.update(loop)
             errors.append(
                 RulkaError(

@@ -21,9 +21,7 @@ class FormulaError(RulkaError):
 
     def __init__(self, text: str, position: int, expected: str) -> None:
         found = f"'{text[position]}'" if position < len(text) else "the end"
-        super().__init__(
-            f"At character {position + 1} of the formula: expected {expected}, found {found}.", hint=f"It reads: {text}"
-        )
+        super().__init__(f"At character {position + 1} of the formula: expected {expected}, found {found}.", hint=f"It reads: {text}")
 
 
 @dataclass(frozen=True)

@@ -88,6 +88,22 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
     return checks
 
 
+def unplaced_near(computed: Computed) -> dict[str, list[str]]:
+    """Booked accounts without a place, by the key of the account line they stand nearest to in code order."""
+    missing = _covered(computed) & (_placed(computed) == 0) & computed.booked_accounts()
+    accounts = computed.view.frame.accounts.items
+    lines = [
+        (code, row.key) for row in computed.rows if row.kind in ("line", "account") and not row.hidden and row.unit == "money" for code in row.codes
+    ]
+    near: dict[str, list[str]] = {}
+    for place in np.flatnonzero(missing):
+        before = [found for found in lines if found[0] < accounts[place].code]
+        if lines:
+            key = max(before)[1] if before else min(lines)[1]
+            near.setdefault(key, []).append(accounts[place].code)
+    return near
+
+
 def _totals(computed: Computed) -> Check:
     """Each section total again, straight from the accounts, line sign by line sign."""
     wrong = []
@@ -125,9 +141,7 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
             continue
         amounts = computed.account_totals(column, column.definition.measure)
         times = np.where(statistical | ~covered & (placed == 0), 0, placed)
-        difference = sum(int(a) * int(n) for a, n in zip(amounts, times, strict=True)) - int(
-            amounts[covered & ~statistical].sum()
-        )
+        difference = sum(int(a) * int(n) for a, n in zip(amounts, times, strict=True)) - int(amounts[covered & ~statistical].sum())
         if difference:
             amount = minor_text(-difference, computed.node.digits)
             apart.append(f"{column.heading} ({column.window.title}): {amount} {computed.node.currency} of the ledger is not on it")

@@ -217,8 +217,7 @@ class EntryChecker:
             for column in ("date", "period", "status", "kind", "modified_at"):
                 if getattr(row, column) != getattr(first, column):
                     self._add(
-                        f"Entry {first.entry} has {column} '{getattr(row, column)}' here and "
-                        f"'{getattr(first, column)}' in row {first.row}.",
+                        f"Entry {first.entry} has {column} '{getattr(row, column)}' here and '{getattr(first, column)}' in row {first.row}.",
                         row.row,
                         column,
                         "All lines of an entry share it.",
@@ -303,7 +302,10 @@ class EntryChecker:
         for row in rows:
             if row.line in seen:
                 self._add(
-                    f"Line {row.line} of entry {row.entry} stands in row {seen[row.line]} already.", row.row, "line", "Number the lines of an entry apart."
+                    f"Line {row.line} of entry {row.entry} stands in row {seen[row.line]} already.",
+                    row.row,
+                    "line",
+                    "Number the lines of an entry apart.",
                 )
             seen.setdefault(row.line, row.row)
 
@@ -341,7 +343,9 @@ def check_budgets(rows: Iterable[BudgetRow], books: Books) -> tuple[list[Budget]
             continue
         if budget.identity in seen:
             errors.append(
-                row_error(f"The same scenario, entity, account, members and period stand in row {seen[budget.identity]}.", row.row, hint="Add the two up.")
+                row_error(
+                    f"The same scenario, entity, account, members and period stand in row {seen[budget.identity]}.", row.row, hint="Add the two up."
+                )
             )
         seen.setdefault(budget.identity, row.row)
         found.append(budget)

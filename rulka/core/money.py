@@ -21,7 +21,7 @@ def parse_minor(text: str, digits: int) -> int:
     whole, _, decimals = text.lstrip("-").partition(".")
     if len(decimals) > digits:
         raise ValueError(f"'{text}' has {len(decimals)} decimals where at most {digits} are allowed")
-    value = int(whole) * 10**digits + int((decimals + "0" * digits)[:digits] or "0")
+    value: int = int(whole) * 10**digits + int((decimals + "0" * digits)[:digits] or "0")
     return -value if text.startswith("-") else value
 
 
@@ -35,7 +35,7 @@ def minor_text(value: int, digits: int) -> str:
 def round_half_away(value: Fraction, digits: int) -> int:
     """Round to `digits` decimals, half away from zero; the result counts units of 10**-digits."""
     scaled = abs(value) * 10**digits
-    rounded = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
+    rounded: int = (2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator)
     return -rounded if value < 0 else rounded
 
 

@@ -172,8 +172,7 @@ def _columns(statement: StatementDef, view: View, period: Period) -> tuple[Colum
             kind = "prior" if definition.shift_years < 0 else frame.scenarios[definition.scenario]
         titles[definition.key] = title = window.title if window else titles[definition.of[0]] if definition.of else "no period"
         heading, group = (
-            text.replace("{window}", title).replace("{scenario}", definition.scenario)
-            for text in (definition.heading, definition.group)
+            text.replace("{window}", title).replace("{scenario}", definition.scenario) for text in (definition.heading, definition.group)
         )
         columns.append(Column(definition, heading, group, window, kind, definition.hide == "always"))
     return tuple(columns)
@@ -382,7 +381,7 @@ class _Rows:
         values: list[Value] = []
         for place in range(len(self.computed.columns)):
             figures = self.computed.columns[place].window is not None
-            values.append(evaluate(tree, lambda name: needed[name][0][place]) if figures else None)
+            values.append(evaluate(tree, {name: found[place] for name, (found, _) in needed.items()}.__getitem__) if figures else None)
         return tuple(values), unit_of(tree, lambda name: needed[name][1])
 
     def _named(self, label: str) -> LineDef:

@@ -11,8 +11,9 @@ from rulka.core.book import Balances, View
 from rulka.core.calendar import Period
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.expressions import evaluate, parse_formula
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.statement import Column, Computed, Row, Value
+from rulka.core.statement import Column, Computed, Row, Value, percent
 
 
 @dataclass(frozen=True)
@@ -43,6 +44,7 @@ class Trace:
     total: Value
     unit: str
     how: str = ""
+    adds_up: bool = True
 
     @property
     def agrees(self) -> bool:
@@ -63,8 +65,7 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
         return _calculation(computed, row, column, value)
     if row.kind == "total":
         parts = tuple(
-            Part("row", part.label, part.values[computed.place(column_key)], row=part.key, column=column.key)
-            for part in _total_rows(computed, row)
+            Part("row", part.label, part.values[computed.place(column_key)], row=part.key, column=column.key) for part in _total_rows(computed, row)
         )
         return Trace(row.label, value, parts, _sum(parts), row.unit, "lines of the section added up")
     return _accounts(computed, row, column, value)
@@ -92,19 +93,17 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value) -> T
     )
     if column.kind == "difference":
         return Trace(row.label, value, parts, _sum(parts), row.unit, f"{a.heading} less {b.heading}")
-    from rulka.core.statement import percent
-
     again = percent(parts[0].value, parts[1].value)
-    return Trace(row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {b.heading} taken positive")
+    return Trace(row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {b.heading} taken positive", False)
 
 
 def _column_label(column: Column) -> str:
-    return f"{column.heading}, {column.window.title}" if column.window else column.heading
+    if column.window is None or column.window.title in column.heading:
+        return column.heading
+    return f"{column.heading}, {column.window.title}"
 
 
 def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    from rulka.core.expressions import evaluate, parse_formula
-
     place = computed.place(column.key)
     by_label: dict[str, Value] = {}
     parts: list[Part] = []
@@ -117,7 +116,7 @@ def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> 
         parts.append(Part("row", part.label, part.values[place], row=part.key, column=column.key))
     line = computed.line(row.line)
     again = evaluate(parse_formula(line.formula), lambda name: by_label[name.casefold()])
-    return Trace(row.label, value, tuple(parts), again, row.unit, line.formula)
+    return Trace(row.label, value, tuple(parts), again, row.unit, line.formula, False)
 
 
 def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
@@ -130,9 +129,7 @@ def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Tra
         place = frame.accounts.index[code]
         if totals[place] or booked[place]:
             amount = Fraction(int(totals[place]) * _sign(computed, row, measure), 10 ** _digits(computed, code))
-            parts.append(
-                Part("account", f"{code} {frame.accounts[code].name}", amount, row=row.key, column=column.key, account=code)
-            )
+            parts.append(Part("account", f"{code} {frame.accounts[code].name}", amount, row=row.key, column=column.key, account=code))
     how = f"accounts behind {_column_label(column)}, {measure}"
     return Trace(row.label, value, tuple(parts), _sum(tuple(parts)), row.unit, how)
 
@@ -218,9 +215,7 @@ def _activity(balances: Balances, keys: IntArray, period: Period, measure: str =
     return Component("period", period.code, period.title, amount, count)
 
 
-def _through(
-    computed: Computed, balances: Balances, keys: IntArray, at: int, *, whole: bool, account: int
-) -> list[Component]:
+def _through(computed: Computed, balances: Balances, keys: IntArray, at: int, *, whole: bool, account: int) -> list[Component]:
     """Everything that makes up a balance at a period: former years, then this year's periods one by one."""
     frame = computed.view.frame
     calendar, year = frame.calendar, frame.calendar.periods[at].year
@@ -270,12 +265,21 @@ def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str
     balances = computed.balances(column)
     sign, digits = computed.signs[row.line], computed.node.digits
     parts = []
-    for place, amount in _rolled_by_account(computed, balances, frame.calendar.years.index(year), frame.accounts.index[account]):
-        value = Fraction(amount * sign, 10**digits)
-        if place < 0:
-            parts.append(Part("rest", "accounts outside of what you may see", value))
+    for at, amount in _rolled_by_account(computed, balances, frame.calendar.years.index(year), frame.accounts.index[account]):
+        share = Fraction(amount * sign, 10**digits)
+        if at < 0:
+            parts.append(Part("rest", "accounts outside of what you may see", share))
         else:
-            item = frame.accounts.items[place]
-            parts.append(Part("rolled account", f"{item.code} {item.name}", value, row.key, column.key, item.code, f"year:{year}"))
-    total = _sum(tuple(parts))
-    return Trace(f"Result of FY{year} rolled into {account}", total, tuple(parts), total, "money", "what each account held at the year's end")
+            item = frame.accounts.items[at]
+            parts.append(Part("rolled account", f"{item.code} {item.name}", share, row.key, column.key, item.code, f"year:{year}"))
+    place = frame.accounts.index[account]
+    into = account_keys(computed.view, computed.node.entities, place)
+    first = frame.calendar.of_year(year)[-1].index + 1
+    later = frame.calendar.periods[first:]
+    value = 0
+    if later:  # what the account gained over the year's end, less its own closing and opening entries
+        own = balances.closed[into, frame.calendar.years.index(year)].sum() + balances.opened[into, first].sum()
+        value = int((balances.opening[into, first] - balances.closing[into, first - 1]).sum() - own)
+    figure = Fraction(value * sign, 10**digits)
+    title = f"Result of FY{year} rolled into {account}"
+    return Trace(title, figure, tuple(parts), _sum(tuple(parts)), "money", "what each account held at the year's end")

@@ -35,9 +35,7 @@ def trial_balance(
     Sorted by entity and account, statistical accounts and rolled retained earnings included, no totals.
     """
     if first.index > last.index:
-        raise RulkaError(
-            f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range"
-        )
+        raise RulkaError(f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range")
     frame, keys = view.frame, view.book.keys
     chosen = view.node_keys(_entity_mask(view, entity))
     balances = view.book.balances(scenario, pending=pending)
@@ -57,11 +55,7 @@ def trial_balance(
         account = frame.accounts.items[a]
         digits = QUANTITY_DIGITS if account.type == "statistical" else int(frame.digits[e])
         opening, debits, credits, closing = (int(total[e, a]) for total in sums)
-        rows.append(
-            TrialBalanceRow(
-                frame.entities.items[e].code, account.code, account.name, opening, debits, credits, closing, digits
-            )
-        )
+        rows.append(TrialBalanceRow(frame.entities.items[e].code, account.code, account.name, opening, debits, credits, closing, digits))
     return rows
 
 

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import yaml
 from jsonschema import Draft202012Validator
@@ -24,11 +24,11 @@ class _TextLoader(yaml.SafeLoader):
 
     def compose_node(self, parent: Any, index: Any) -> Any:
         if self.check_event(yaml.AliasEvent):
-            mark = self.peek_event().start_mark
+            mark = self.peek_event().start_mark  # type: ignore[no-untyped-call]
             raise yaml.constructor.ConstructorError(None, None, "aliases are not used in definitions", mark)
         return super().compose_node(parent, index)
 
-    def construct_mapping(self, node: Any, deep: bool = False) -> dict[str, Any]:
+    def construct_mapping(self, node: Any, deep: bool = False) -> dict[Hashable, Any]:
         seen: set[str] = set()
         for key, _ in node.value:
             if key.value in seen:
@@ -41,8 +41,9 @@ _TextLoader.yaml_implicit_resolvers = {}
 
 
 @cache
-def _validator() -> Draft202012Validator:
-    return Draft202012Validator(json.loads(SCHEMA.read_text()))
+def _schema() -> dict[str, Any]:
+    loaded: dict[str, Any] = json.loads(SCHEMA.read_text())
+    return loaded
 
 
 def kind_of(body: Mapping[str, Any]) -> str:
@@ -75,7 +76,7 @@ def check_body(body: Any, file: str = "") -> list[RulkaError]:
     if not isinstance(body, dict) or not any(kind in body for kind in KINDS):
         return [RulkaError("A document is neither a spine, a span nor a statement.", hint="Begin it with one of these words.", subject=file)]
     kind = kind_of(body)
-    definition = {"$ref": f"#/$defs/{kind}", "$defs": _validator().schema["$defs"]}
+    definition = {"$ref": f"#/$defs/{kind}", "$defs": _schema()["$defs"]}
     return [_in_words(error, body, kind, file) for error in Draft202012Validator(definition).iter_errors(body)]
 
 
@@ -85,7 +86,8 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
         if inner is None:
             break
         error = inner
-    place, where = body, [f"{kind} {body.get(kind, '')}"]
+    place: Any = body
+    where = [f"{kind} {body.get(kind, '')}"]
     for step in error.absolute_path:
         place = place[step]
         if isinstance(place, dict):
@@ -93,28 +95,30 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
             where.append(name or str(step))
         elif isinstance(step, str) and step not in ("lines", "columns"):
             where.append(step)
-    message = {
+    choices: Any = error.validator_value
+    words: dict[str, Callable[[], str]] = {
         "additionalProperties": lambda: error.message.replace("Additional properties are not allowed", "Unknown settings"),
         "required": lambda: error.message.replace("is a required property", "is missing"),
-        "enum": lambda: f"'{error.instance}' is not one of {', '.join(map(str, error.validator_value))}",
+        "enum": lambda: f"'{error.instance}' is not one of {', '.join(map(str, choices))}",
         "type": lambda: f"This should be {error.validator_value}, not {type(error.instance).__name__}",
         "pattern": lambda: f"'{error.instance}' is not written as it must be",
         "oneOf": lambda: "A line is one of section, line, calculation, heading or check",
         "not": lambda: "A column is a difference or a percent, not both",
-    }.get(str(error.validator), lambda: error.message)()
+    }
+    message = words.get(str(error.validator), lambda: error.message)()
     prefix = f"{file}, " if file else ""
     return RulkaError(f"{message}.", hint="See docs/definition-format.md.", subject=prefix + ", ".join(where))
 
 
 def _of_same_kind(error: ValidationError) -> list[ValidationError]:
     """Of a failed choice, the errors of the kind the writer meant: the one whose own word is there."""
-    instance = error.instance
+    instance, choices = cast(Any, error.instance), cast(Any, error.validator_value)
     meant = [
         inner
         for inner in error.context or []
-        if not (inner.validator == "required" and inner.validator_value[0] not in instance)
+        if not (inner.validator == "required" and cast(Any, inner.validator_value)[0] not in instance)
         and isinstance(instance, dict)
-        and error.validator_value[inner.schema_path[0]].get("required", [""])[0] in instance
+        and choices[inner.schema_path[0]].get("required", [""])[0] in instance
     ]
     return meant
 

@@ -94,9 +94,7 @@ class LedgerFolder:
                 [RulkaError("The file is missing.", hint="Add it; a header alone is an empty table.", subject=name) for name in missing]
             )
         known = {"ledger.json", *TABLES}
-        folder.notes += [
-            f"{entry.name}: unknown file, ignored" for entry in sorted(path.iterdir()) if entry.is_file() and entry.name not in known
-        ]
+        folder.notes += [f"{entry.name}: unknown file, ignored" for entry in sorted(path.iterdir()) if entry.is_file() and entry.name not in known]
         return folder
 
     def settings(self) -> LedgerSettings:
@@ -189,14 +187,14 @@ class LedgerFolder:
         for row, cells, place in self._rows("entries.csv", dimensions):
             cells.append("")
             fields = [cells[place.get(name, -1)] for name in EntryRow._fields[1:-1]]
-            yield EntryRow(row, *fields, tuple([cells[place.get(key, -1)] for key in dimensions]))
+            yield EntryRow._make([row, *fields, tuple([cells[place.get(key, -1)] for key in dimensions])])
 
     def budgets(self, dimensions: Sequence[str]) -> Iterator[BudgetRow]:
         """Rows of budgets.csv."""
         for row, cells, place in self._rows("budgets.csv", dimensions):
             cells.append("")
             fields = [cells[place.get(name, -1)] for name in BudgetRow._fields[1:-1]]
-            yield BudgetRow(row, *fields, tuple([cells[place.get(key, -1)] for key in dimensions]))
+            yield BudgetRow._make([row, *fields, tuple([cells[place.get(key, -1)] for key in dimensions])])
 
     def _rows(self, name: str, dimensions: Sequence[str]) -> Iterator[tuple[int, list[str], dict[str, int]]]:
         table, path = TABLES[name], self.path / name
@@ -266,11 +264,7 @@ def in_file(file: str, error: RulkaError) -> RulkaError:
 
 def calendar_text(calendar: FiscalCalendar) -> dict[str, Any]:
     """A calendar as plain data, every period listed."""
-    return {
-        "periods": [
-            [p.year, p.number, p.start.isoformat(), p.end.isoformat(), p.name, int(p.adjusting)] for p in calendar.periods
-        ]
-    }
+    return {"periods": [[p.year, p.number, p.start.isoformat(), p.end.isoformat(), p.name, int(p.adjusting)] for p in calendar.periods]}
 
 
 def calendar_from(text: Mapping[str, Any]) -> FiscalCalendar:

@@ -11,7 +11,7 @@ from rulka.core.definitions import UNITS
 from rulka.core.money import minor_text, round_half_away
 from rulka.core.statement import Column, Computed, Row, Value
 
-MINUS, THIN = "\u2212", "\u202f"
+MINUS, GAP = "\u2212", "\u00a0"
 DASH = "\u2013"
 
 
@@ -19,10 +19,10 @@ def grouped(value: int, digits: int) -> str:
     """Minor units as text with grouping and a true minus: 1234567 with 2 digits is `12 345.67`."""
     text = minor_text(abs(value), digits)
     whole, _, decimals = text.partition(".")
-    parts = []
+    parts: list[str] = []
     while len(whole) > 3:
         whole, parts = whole[:-3], [whole[-3:], *parts]
-    text = THIN.join([whole, *parts]) + (f".{decimals}" if decimals else "")
+    text = GAP.join([whole, *parts]) + (f".{decimals}" if decimals else "")
     return MINUS + text if value < 0 else text
 
 
@@ -45,6 +45,7 @@ class ShownCell:
     verdict: str  # good, bad or nothing: a difference judged by whether it is favourable
     quiet: bool
     opens_group: bool
+    lead: bool
 
 
 @dataclass(frozen=True)
@@ -144,7 +145,9 @@ def _cells(row: Row, shown: list[tuple[int, Column]], opens: list[bool], compute
         value = row.values[place] if row.has_figures else None
         digits, scale = digits_of(row, column, computed)
         text = _cell_text(value, digits, scale) if row.has_figures else ""
-        cells.append(ShownCell(text, column.key, bool(value and value < 0), verdict_of(row, column, value), text in (DASH, "n/m"), opening))
+        verdict = verdict_of(row, column, value) if text.strip("0." + MINUS) else ""
+        lead = column.scenario_kind == "actual" and row.unit == "money"
+        cells.append(ShownCell(text, column.key, bool(value and value < 0), verdict, text in (DASH, "n/m"), opening, lead))
     return tuple(cells)
 
 

@@ -60,7 +60,8 @@ def as_html(computed: Computed, checks: list[Check], *, revision: str, at: datet
     style = _faces(embed_fonts) + STYLE % {"orientation": "landscape" if len(shown.columns) > 5 else "portrait"}
     head = f'<meta charset="utf-8"><title>{escape(shown.title)}, {escape(shown.period)}</title><style>{style}</style>'
     about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
-    foot = f"{escape(shown.title)}, {escape(shown.node)}, {escape(computed.period.code)} &middot; {escape(revision)} &middot; printed {escape(moment_text(at))}"
+    what = f"{shown.title}, {shown.node}, {computed.period.code}"
+    foot = " &middot; ".join(escape(text) for text in (what, revision, f"printed {moment_text(at)}"))
     return (
         f'<!doctype html><html lang="en"><head>{head}</head><body>'
         f"<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p><p class=foot>{foot}</p>"
@@ -70,7 +71,8 @@ def as_html(computed: Computed, checks: list[Check], *, revision: str, at: datet
 
 def _head(shown: ShownStatement) -> str:
     groups = "".join(
-        f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>' for at, group in enumerate(shown.groups)
+        f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>'
+        for at, group in enumerate(shown.groups)
     )
     heads = "".join(f'<th scope=col class="{"opens" if column.opens_group else ""}">{escape(column.heading)}</th>' for column in shown.columns)
     first = f"<tr class=groups><th></th>{groups}</tr>" if shown.has_groups else ""

@@ -112,7 +112,11 @@ class _Sheet:
             line = self.computed.line(row.line)
             body = self._expression(parse_formula(line.formula), place)
             if row.unit == "money":
-                return f'=IFERROR(ROUND({body},{self.computed.node.digits}),"n/m")' if "/" not in line.formula and "*" not in line.formula else f'=IFERROR({body},"n/m")'
+                return (
+                    f'=IFERROR(ROUND({body},{self.computed.node.digits}),"n/m")'
+                    if "/" not in line.formula and "*" not in line.formula
+                    else f'=IFERROR({body},"n/m")'
+                )
             return f'=IFERROR({body},"n/m")'
         return ""
 
@@ -130,9 +134,9 @@ class _Sheet:
 
     def _expression(self, tree: Tree, place: int) -> str:
         if isinstance(tree, Number):
-            return str(as_decimal(tree.value).normalize().__format__("f"))
+            return f"{as_decimal(tree.value).normalize():f}"
         if isinstance(tree, Name):
-            return xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1)
+            return str(xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1))
         assert isinstance(tree, Operation)
         return f"({self._expression(tree.left, place)}{tree.sign}{self._expression(tree.right, place)})"
 
@@ -157,7 +161,9 @@ class _Sheet:
         sheet.repeat_rows(TITLE_ROWS, TITLE_ROWS + 1)
         sheet.set_margins(left=0.5, right=0.5, top=0.7, bottom=0.7)
         sheet.set_footer(f"&L{self.computed.statement.title.replace('&', '&&')}, {self.computed.period.code}&RPage &P of &N")
-        self.book.set_properties({"title": self.computed.statement.title, "subject": self.computed.node.name, "created": self.at.replace(tzinfo=None)})
+        self.book.set_properties(
+            {"title": self.computed.statement.title, "subject": self.computed.node.name, "created": self.at.replace(tzinfo=None)}
+        )
 
 
 def _ranges(rows: list[int], column: int) -> list[str]:
@@ -199,6 +205,3 @@ def _sheet_name(title: str) -> str:
 def as_xlsx(computed: Computed, *, revision: str, at: datetime) -> bytes:
     """The workbook; `revision` says in words what ledger state it shows, `at` when it was made."""
     return _Sheet(computed, revision, at).write()
-
-
-

@@ -234,10 +234,15 @@ class _Load:
         self._members()
         self._scenarios()
         self._rates()
-        rows = {values["code"]: dict(code=values["code"], name=values["name"], kind=values.get("kind", ""), address=values.get("address", ""))
-                for _, values in self._coded_rows("counterparties.csv")}  # fmt: skip
+        rows = {
+            values["code"]: dict(code=values["code"], name=values["name"], kind=values.get("kind", ""), address=values.get("address", ""))
+            for _, values in self._coded_rows("counterparties.csv")
+        }
         self._store("counterparties", Counterparty, lambda thing: thing.code, rows)
-        members = {key: frozenset(Member.objects.filter(ledger=self.ledger, dimension=key).values_list("code", flat=True)) for key in self.settings.dimensions}
+        members = {
+            key: frozenset(Member.objects.filter(ledger=self.ledger, dimension=key).values_list("code", flat=True))
+            for key in self.settings.dimensions
+        }
         digits = {}
         for entity in Entity.objects.filter(ledger=self.ledger):
             digits[entity.code] = minor_digits(entity.currency)
@@ -263,7 +268,9 @@ class _Load:
                 self._error(file, error.message, row, "currency", error.hint)
                 continue
             if code in used and stored[code].currency != currency:
-                self._error(file, f"{code} has lines in {stored[code].currency} and can't change to {currency}.", row, "currency", "Use a new entity.")
+                self._error(
+                    file, f"{code} has lines in {stored[code].currency} and can't change to {currency}.", row, "currency", "Use a new entity."
+                )
                 continue
             position = stored[code].position if code in stored else len(stored) + len(wanted)
             wanted[code] = dict(code=code, name=values["name"], currency=currency, parent=values.get("parent", ""), position=position)
@@ -285,16 +292,27 @@ class _Load:
             code, type_ = values["code"], values["type"]
             default_rate = "average" if type_ in ("revenue", "expense") else "historical" if type_ == "equity" else "closing"
             rate = values.get("rate", "") or default_rate
-            for column, value, allowed in (("type", type_, TYPES), ("rate", rate, RATES), ("intercompany", values.get("intercompany", ""), ("", "0", "1")),
-                                           ("active", values.get("active", ""), ("", "0", "1"))):  # fmt: skip
+            for column, value, allowed in (
+                ("type", type_, TYPES),
+                ("rate", rate, RATES),
+                ("intercompany", values.get("intercompany", ""), ("", "0", "1")),
+                ("active", values.get("active", ""), ("", "0", "1")),
+            ):
                 if value not in allowed:
                     self._error(file, f"'{value}' is not allowed here.", row, column, "Write " + ", ".join(a for a in allowed if a) + ".")
             if code in used and (stored[code].type == "statistical") != (type_ == "statistical"):
                 self._error(file, f"{code} has lines and can't change between money and quantities.", row, "type", "Use a new account.")
             wanted[code] = dict(
-                code=code, name=values["name"], type=type_, category=values.get("category", ""), parent=values.get("parent", ""),
-                unit=values.get("unit", ""), intercompany=values.get("intercompany") == "1", rate=rate, active=values.get("active") != "0",
-            )  # fmt: skip
+                code=code,
+                name=values["name"],
+                type=type_,
+                category=values.get("category", ""),
+                parent=values.get("parent", ""),
+                unit=values.get("unit", ""),
+                intercompany=values.get("intercompany") == "1",
+                rate=rate,
+                active=values.get("active") != "0",
+            )
         self._check_parents(file, "account", stored, wanted)
         types = {code: a.type for code, a in stored.items()} | {code: v["type"] for code, v in wanted.items()}
         for setting in ("retained_earnings", "translation_reserve"):
@@ -314,7 +332,13 @@ class _Load:
         wanted: dict[Any, dict[str, Any]] = {}
         for row, values in self._coded_rows(file, within="dimension"):
             if values["dimension"] not in self.settings.dimensions:
-                self._error(file, f"'{values['dimension']}' is no dimension of this ledger.", row, "dimension", f"ledger.json lists {', '.join(self.settings.dimensions) or 'none'}.")
+                self._error(
+                    file,
+                    f"'{values['dimension']}' is no dimension of this ledger.",
+                    row,
+                    "dimension",
+                    f"ledger.json lists {', '.join(self.settings.dimensions) or 'none'}.",
+                )
                 continue
             wanted[values["dimension"], values["code"]] = dict(
                 dimension=values["dimension"], code=values["code"], name=values["name"], parent=values.get("parent", "")
@@ -339,7 +363,13 @@ class _Load:
             if values["kind"] not in ("actual", "budget", "forecast"):
                 self._error(file, f"'{values['kind']}' is not a kind.", row, "kind", "Write actual, budget or forecast.")
             elif (values["code"] == "actual") != (values["kind"] == "actual"):
-                self._error(file, f"Scenario '{values['code']}' is of kind {values['kind']}.", row, "kind", "The scenario actual, and no other, is of kind actual.")
+                self._error(
+                    file,
+                    f"Scenario '{values['code']}' is of kind {values['kind']}.",
+                    row,
+                    "kind",
+                    "The scenario actual, and no other, is of kind actual.",
+                )
             wanted[values["code"]] = dict(code=values["code"], name=values["name"], kind=values["kind"])
         if not Scenario.objects.filter(ledger=self.ledger, code="actual").exists():
             wanted.setdefault("actual", dict(code="actual", name="Actual", kind="actual"))
@@ -388,7 +418,7 @@ class _Load:
         self.scenario_ids = dict(Scenario.objects.filter(ledger=ledger).values_list("code", "pk"))
         self.member_ids = {(d, c): pk for d, c, pk in Member.objects.filter(ledger=ledger).values_list("dimension", "code", "pk")}
         keys = PostingKey.objects.filter(ledger=ledger).values_list("account_id", "entity_id", "partner_id", "members", "pk")
-        self.key_ids = {(a, e, p, m): pk for a, e, p, m, pk in keys}
+        self.key_ids: dict[tuple[int, int, int | None, str], int] = {(a, e, p, m): pk for a, e, p, m, pk in keys}
         self.key_cache: dict[tuple[Any, ...], int] = {}
 
     def _key(self, entity: str, account: str, partner: str, members: tuple[str, ...]) -> int:
@@ -432,8 +462,21 @@ class _Load:
                 found = stored.get((self.entity_ids[entry.entity], entry.number))
                 digest, period = entry.digest(), period_number(entry.period.code)
                 if found is None:
-                    heads.append((next_id, self.ledger.pk, self.entity_ids[entry.entity], entry.number, entry.date.isoformat(), period,
-                                  entry.status, entry.kind, _moment(entry.modified_at), digest, self.now))  # fmt: skip
+                    heads.append(
+                        (
+                            next_id,
+                            self.ledger.pk,
+                            self.entity_ids[entry.entity],
+                            entry.number,
+                            entry.date.isoformat(),
+                            period,
+                            entry.status,
+                            entry.kind,
+                            _moment(entry.modified_at),
+                            digest,
+                            self.now,
+                        )
+                    )
                     for line in entry.lines:
                         lines.append(self._new_line(entry, line, next_id, period, actual))
                     lines_tally.new += len(entry.lines)
@@ -459,15 +502,25 @@ class _Load:
                 "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
                 heads,
             )
-            cursor.executemany(
-                f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * 17)})", lines
-            )
+            cursor.executemany(f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * 17)})", lines)
 
     def _new_line(self, entry: Entry, line: EntryLine, entry_id: int, period: int, actual: int) -> tuple[Any, ...]:
         key = self._key(entry.entity, line.account, line.partner, line.members)
         self._moves(actual, key, period, entry.status, entry.effect, line.debit, line.credit, 1)
-        return (line.line, key, period, entry.date.isoformat(), entry.status, entry.effect, line.debit, line.credit, *line.text,
-                line.historical_amount, entry_id, self.now)  # fmt: skip
+        return (
+            line.line,
+            key,
+            period,
+            entry.date.isoformat(),
+            entry.status,
+            entry.effect,
+            line.debit,
+            line.credit,
+            *line.text,
+            line.historical_amount,
+            entry_id,
+            self.now,
+        )
 
     def _changed(self, cursor: Any, entry: Entry, entry_id: int, digest: bytes, period: int, actual: int) -> list[tuple[Any, ...]]:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
@@ -478,7 +531,18 @@ class _Load:
         gone = set(former)
         for line in entry.lines:
             key = self._key(entry.entity, line.account, line.partner, line.members)
-            wanted = (line.line, key, period, entry.date.isoformat(), entry.status, entry.effect, line.debit, line.credit, *line.text, line.historical_amount)
+            wanted = (
+                line.line,
+                key,
+                period,
+                entry.date.isoformat(),
+                entry.status,
+                entry.effect,
+                line.debit,
+                line.credit,
+                *line.text,
+                line.historical_amount,
+            )
             old = former.get(line.line)
             if old is not None and _plain(old[:15]) == wanted:
                 tally.same += 1
@@ -501,7 +565,8 @@ class _Load:
             cursor.execute("DELETE FROM ledger_journalline WHERE id = %s", [row[16]])
             self._moves(actual, row[1], row[2], row[4], row[5], -row[6], -row[7], -1)
         cursor.execute(
-            "UPDATE ledger_journalentry SET date = %s, period = %s, status = %s, kind = %s, modified_at = %s, digest = %s, revision = %s WHERE id = %s",
+            "UPDATE ledger_journalentry SET date = %s, period = %s, status = %s, kind = %s, modified_at = %s, digest = %s, "
+            "revision = %s WHERE id = %s",
             [entry.date.isoformat(), period, entry.status, entry.kind, _moment(entry.modified_at), digest, self.now, entry_id],
         )
         return fresh

@@ -89,9 +89,7 @@ class Member(Coded):
 
     class Meta:
         ordering: ClassVar = ["dimension", "code"]
-        constraints: ClassVar = [
-            models.UniqueConstraint(fields=["ledger", "dimension", "code"], name="one_member_a_code")
-        ]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "dimension", "code"], name="one_member_a_code")]
 
 
 class Scenario(Coded):
@@ -122,9 +120,7 @@ class Rate(models.Model):
     closing = models.CharField(max_length=40)
 
     class Meta:
-        constraints: ClassVar = [
-            models.UniqueConstraint(fields=["ledger", "period", "source", "target"], name="one_rate_a_period")
-        ]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "period", "source", "target"], name="one_rate_a_period")]
 
 
 class PostingKey(models.Model):
@@ -138,12 +134,8 @@ class PostingKey(models.Model):
 
     class Meta:
         constraints: ClassVar = [
-            models.UniqueConstraint(
-                fields=["account", "entity", "members"], condition=Q(partner=None), name="one_key_without_partner"
-            ),
-            models.UniqueConstraint(
-                fields=["account", "entity", "members", "partner"], name="one_key_with_partner"
-            ),
+            models.UniqueConstraint(fields=["account", "entity", "members"], condition=Q(partner=None), name="one_key_without_partner"),
+            models.UniqueConstraint(fields=["account", "entity", "members", "partner"], name="one_key_with_partner"),
         ]
 
 
@@ -251,9 +243,7 @@ class Balance(BalanceFields):
     """Sums of lines, kept up with each revision in the same transaction."""
 
     class Meta:
-        constraints: ClassVar = [
-            models.UniqueConstraint(fields=["scenario", "period", "status", "effect", "key"], name="one_balance_a_key")
-        ]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "period", "status", "effect", "key"], name="one_balance_a_key")]
 
 
 class BalanceChange(BalanceFields):
@@ -276,6 +266,4 @@ class BalanceChunk(models.Model):
     revision = models.IntegerField()
 
     class Meta:
-        constraints: ClassVar = [
-            models.UniqueConstraint(fields=["scenario", "period", "status", "effect"], name="one_chunk_a_period")
-        ]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "period", "status", "effect"], name="one_chunk_a_period")]

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
-import json
 import numpy as np
 from django.db import connection, transaction
 from django.db.models import QuerySet, Sum
@@ -29,15 +29,14 @@ def snapshot() -> Iterator[None]:
     if connection.in_atomic_block:
         yield
         return
-    former = connection.transaction_mode if hasattr(connection, "transaction_mode") else None
-    if former is not None:
-        connection.transaction_mode = "DEFERRED"
+    backend: Any = connection  # the transaction mode is SQLite's own
+    former = backend.transaction_mode
+    backend.transaction_mode = "DEFERRED"
     try:
         with transaction.atomic():
             yield
     finally:
-        if former is not None:
-            connection.transaction_mode = former
+        backend.transaction_mode = former
 
 
 def find_ledger(code: str = "") -> Ledger:
@@ -108,23 +107,15 @@ def _frame(ledger: Ledger) -> Frame:
 def _keys(ledger: Ledger, frame: Frame) -> Keys:
     entity = {e.pk: frame.entities.index[e.code] for e in ledger.entities.all()}
     account = {a.pk: frame.accounts.index[a.code] for a in ledger.accounts.all()}
-    member = {
-        str(m.pk): frame.dimensions[m.dimension].index[m.code]
-        for m in ledger.members.all()
-        if m.dimension in frame.dimensions
-    }
-    rows = list(
-        PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", "entity", "account", "partner", "members")
-    )
+    member = {str(m.pk): frame.dimensions[m.dimension].index[m.code] for m in ledger.members.all() if m.dimension in frame.dimensions}
+    rows = list(PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", "entity", "account", "partner", "members"))
     width = len(frame.dimensions)
     return Keys(
         ids=np.array([row[0] for row in rows], dtype=np.int64),
         entity=np.array([entity[row[1]] for row in rows], dtype=np.int64),
         account=np.array([account[row[2]] for row in rows], dtype=np.int64),
         partner=np.array([-1 if row[3] is None else entity[row[3]] for row in rows], dtype=np.int64),
-        members=np.array(
-            [[member[code] for code in row[4].split(",")] if width else [] for row in rows], dtype=np.int64
-        ).reshape(len(rows), width),
+        members=np.array([[member[code] for code in row[4].split(",")] if width else [] for row in rows], dtype=np.int64).reshape(len(rows), width),
     )
 
 
@@ -134,9 +125,7 @@ def period_number(code: str) -> int:
 
 
 def _movements(ledger: Ledger, frame: Frame) -> dict[str, Movements]:
-    ids = np.array(
-        PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", flat=True), dtype=np.int64
-    )
+    ids = np.array(PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", flat=True), dtype=np.int64)
     place = {period_number(period.code): period.index for period in frame.calendar.periods}
     parts: dict[str, list[tuple[Any, ...]]] = {}
     for chunk in BalanceChunk.objects.filter(scenario__ledger=ledger).select_related("scenario"):
@@ -193,9 +182,9 @@ def totals(lines: QuerySet[JournalLine]) -> tuple[int, int, int]:
 
 def budget_rows(scenario: str, ledger: Ledger, keys: Sequence[int], periods: Sequence[int]) -> QuerySet[BudgetLine]:
     """The budget rows behind a figure."""
-    return BudgetLine.objects.filter(
-        scenario__ledger=ledger, scenario__code=scenario, **within("key", keys), period__in=periods
-    ).select_related("key__account", "key__entity")
+    return BudgetLine.objects.filter(scenario__ledger=ledger, scenario__code=scenario, **within("key", keys), period__in=periods).select_related(
+        "key__account", "key__entity"
+    )
 
 
 def find_entry(ledger: Ledger, entity: str, number: str) -> JournalEntry:

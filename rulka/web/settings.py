@@ -83,8 +83,7 @@ SQLITE_OPTIONS: dict[str, Any] = {
     "transaction_mode": "IMMEDIATE",
     "timeout": 5,
     "init_command": (
-        "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; "
-        "PRAGMA cache_size=-262144; PRAGMA temp_store=MEMORY;"
+        "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; PRAGMA cache_size=-262144; PRAGMA temp_store=MEMORY;"
     ),
 }
 

@@ -1,12 +1,22 @@
-"""What every page's frame shows: where one is, the reporting period, the person."""
+"""What every page's frame shows: the reporting period with its steps, one setting that all pages follow."""
 
 from __future__ import annotations
 
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpRequest
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
-    """Context of the frame; the reporting period is one setting that all pages follow."""
-    return {"reporting": getattr(request, "reporting", None)}
+    """Context of the frame: the former and the next period as (title, query), None at the calendar's ends."""
+    seat = getattr(request, "seat", None)
+    if seat is None:
+        return {"former": None, "next": None}
+
+    def step(by: int) -> tuple[str, str] | None:
+        period = seat.stepped(by)
+        query = {"ledger": seat.ledger.code, "period": period.code if period else "", "node": seat.node}
+        return (period.title, urlencode(query)) if period else None
+
+    return {"former": step(-1), "next": step(1)}

@@ -1,5 +1,17 @@
 """All addresses."""
 
-from django.urls import URLPattern, URLResolver
+from django.contrib.auth.views import LogoutView
+from django.urls import include, path
+from django.views.generic import RedirectView
 
-urlpatterns: list[URLPattern | URLResolver] = []
+from rulka.ledger.views import ledger_page
+from rulka.people.views import SignIn, demo_sign_in
+
+urlpatterns = [
+    path("", RedirectView.as_view(pattern_name="statements"), name="home"),
+    path("sign-in/", SignIn.as_view(), name="sign-in"),
+    path("sign-in/<str:username>/", demo_sign_in, name="demo-sign-in"),
+    path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("ledger/", ledger_page, name="ledger"),
+    path("statements/", include("rulka.statements.urls")),
+]

@@ -57,5 +57,3 @@ def _csv(rows: list[list[str]]) -> str:
     writer.writerow(COLUMNS)
     writer.writerows(rows)
     return file.getvalue()
-
-

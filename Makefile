@@ -1,0 +1,22 @@
+.DEFAULT_GOAL := help
+PYTHON := .venv/bin/python
+
+help: ## list what there is
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed -E 's/:[^#]*## /\t/' | expand -t 14
+dev: ## run with auto-reload on the demo's data
+	RULKA_DEMO=1 RULKA_DEBUG=1 RULKA_VAR=var/demo $(PYTHON) manage.py runserver
+demo: ## set up, load the demo, start
+	bin/demo
+test: ## all tests
+	bin/test
+test-fast: ## tests without the browser
+	$(PYTHON) -m pytest -m "not browser"
+check: ## lint, types, import contracts
+	.venv/bin/ruff check . && .venv/bin/ruff format --check . && .venv/bin/mypy && .venv/bin/lint-imports
+css: ## build the styles, copy the vendored scripts
+	npm ci --no-audit --no-fund && npm run vendor && npm run css
+screenshots: ## take the pictures of docs/screenshots again
+	$(PYTHON) -m docs.screenshots
+bench: ## performance as ratios against a general-purpose engine
+	$(PYTHON) -m bench.statement
+.PHONY: help dev demo test test-fast check css screenshots bench

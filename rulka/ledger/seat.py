@@ -1,0 +1,111 @@
+"""Where a person sits: which ledger, behind which fence, at which reporting period and node.
+
+Every page, fragment and download starts here; there is no other way from a request to figures.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+import numpy as np
+from django.http import HttpRequest
+
+from rulka.core.book import WHOLE, View, find_node
+from rulka.core.calendar import Period
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.ledger.models import Ledger
+from rulka.ledger.queries import book_of
+from rulka.people.models import Access, Person
+
+
+@dataclass(frozen=True)
+class Seat:
+    """One request's view of a ledger."""
+
+    person: Person
+    ledger: Ledger
+    view: View
+    period: Period
+    node: str
+
+    @property
+    def query(self) -> str:
+        """What an address has to carry to show the same figures."""
+        return urlencode({"ledger": self.ledger.code, "period": self.period.code, "node": self.node})
+
+    def stepped(self, by: int) -> Period | None:
+        """The next or former period, adjusting ones too."""
+        periods = self.view.frame.calendar.periods
+        place = self.period.index + by
+        return periods[place] if 0 <= place < len(periods) else None
+
+    @property
+    def nodes(self) -> list[tuple[str, str, str]]:
+        """(code, name, why it can't be shown) of every node this person may ask for."""
+        choices = []
+        seen = self.view.visible_entities()
+        named = [(item.code, item.name) for item, visible in zip(self.view.frame.entities.items, seen, strict=True) if visible]
+        if len(named) > 1:
+            named.append((WHOLE, self.view.frame.name))
+        for code, name in named:
+            try:
+                find_node(self.view, code)
+                choices.append((code, name, ""))
+            except RulkaError as error:
+                choices.append((code, name, str(error)))
+        return choices
+
+
+def ledgers_of(person: Person) -> list[Access]:
+    """The ledgers a person may see, each with its fence."""
+    return list(Access.objects.filter(person=person).select_related("ledger").order_by("ledger__code"))
+
+
+def seat_of(request: HttpRequest) -> Seat:
+    """Seat the signed-in person; what the address leaves open is what the session last had."""
+    person = request.user
+    assert isinstance(person, Person)
+    accesses = {access.ledger.code: access for access in ledgers_of(person)}
+    if not accesses:
+        raise NotFound("You have no ledger yet.", hint="Ask an administrator to give you one.", subject="ledger")
+    asked = request.GET.get("ledger") or request.session.get("ledger", "")
+    if asked not in accesses:
+        if request.GET.get("ledger"):
+            raise NotFound(f"Ledger '{asked}' does not exist.", hint=one_of(asked, accesses), subject="ledger")
+        asked = next(iter(accesses))
+    access = accesses[asked]
+    view = book_of(access.ledger).within(access.fence(access.ledger.sealed))
+    period = _period(request, view)
+    node = find_node_code(request, view)
+    for name, value in (("ledger", asked), ("period", period.code), ("node", node)):
+        if request.session.get(name) != value:
+            request.session[name] = value
+    seat = Seat(person, access.ledger, view, period, node)
+    request.seat = seat  # type: ignore[attr-defined]
+    return seat
+
+
+def _period(request: HttpRequest, view: View) -> Period:
+    calendar = view.frame.calendar
+    if asked := request.GET.get("period"):
+        return calendar.period(asked)
+    kept = calendar.by_code.get(request.session.get("period", ""))
+    return kept or latest_period(view)
+
+
+def latest_period(view: View) -> Period:
+    """The last period with anything booked in the actuals, the first of the calendar in an empty ledger."""
+    counts = view.book.balances("actual").counts
+    moved = np.flatnonzero((counts[:, 1:] != counts[:, :-1]).any(axis=0))
+    return view.frame.calendar.periods[int(moved[-1]) if len(moved) else 0]
+
+
+def find_node_code(request: HttpRequest, view: View) -> str:
+    """The node asked for, else the session's where it can be shown, else the first entity."""
+    if asked := request.GET.get("node"):
+        return find_node(view, asked).code
+    try:
+        return find_node(view, request.session.get("node", "")).code
+    except RulkaError:
+        return find_node(view).code

@@ -1,0 +1,265 @@
+"""The last steps of a trace: the journal lines and budget rows behind a component, and a whole entry."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Any
+
+from django.core.paginator import Page, Paginator
+
+from rulka.core.book import ACTIVITY, OPENING, View
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.statement import Computed
+from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
+from rulka.ledger.models import JournalEntry, JournalLine, Ledger
+from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, period_number, totals, within
+
+PAGE = 20
+SORTS = {
+    "newest": ("-date", "-entry__number", "line"),
+    "oldest": ("date", "entry__number", "line"),
+    "largest": ("-size", "-date", "line"),
+    "document": ("document", "date", "line"),
+}
+
+
+@dataclass(frozen=True)
+class ShownLine:
+    """One journal line or budget row of a trace."""
+
+    day: str
+    text: str
+    document: str
+    entity: str
+    entry: str
+    debit: Fraction
+    credit: Fraction
+    status: str
+
+
+@dataclass(frozen=True)
+class LinesPage:
+    """A page of lines with the totals over all of them; `agrees` says that they give the figure they came from."""
+
+    title: str
+    value: Fraction
+    lines: tuple[ShownLine, ...]
+    page: Page[Any]
+    count: int
+    debit: Fraction
+    credit: Fraction
+    total: Fraction
+    agrees: bool
+    filtered: bool
+    digits: int
+    kind: str
+
+
+def _part(computed: Computed, row: str, column: str, account: str, address: str, rolled: str) -> Part:
+    if rolled:
+        if not rolled.isdigit():
+            raise NotFound(f"'{rolled}' is not a fiscal year.", subject="trace")
+        parts = trace_rolled(computed, row, column, computed.view.frame.retained_earnings, int(rolled)).parts
+        found = [part for part in parts if part.account == account]
+    else:
+        found = [part for part in trace_account(computed, row, column, account).parts if part.component == address]
+    if not found:
+        raise NotFound(f"'{address}' is no part of account {account} here.", subject="trace")
+    return found[0]
+
+
+def lines_page(
+    ledger: Ledger,
+    computed: Computed,
+    row: str,
+    column: str,
+    account: str,
+    address: str,
+    *,
+    rolled: str = "",
+    sort: str = "newest",
+    search: str = "",
+    number: int = 1,
+) -> LinesPage:
+    """The lines behind one component of an account, sorted, filtered and paged; refused where the account is sealed."""
+    part = _part(computed, row, column, account, address, rolled)
+    view, frame = computed.view, computed.view.frame
+    place = frame.accounts.index[account]
+    if view.sealed[place]:
+        raise RulkaError(
+            f"The detail of {account} {frame.accounts[account].name} is sealed.",
+            hint="Its total counts; its lines show only to those who may open the seal.",
+            subject="trace",
+            code="sealed",
+        )
+    keys = [int(view.book.keys.ids[key]) for key in account_keys(view, computed.node.entities, place) if view.book.keys.ids[key]]
+    kind, _, code = part.component.partition(":")
+    wanted = [period for period in frame.calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
+    periods = [period_number(period.code) for period in wanted]
+    definition = computed.column(column).definition
+    measure = computed.measure_of(computed.line(computed.row(row).line), computed.column(column))
+    digits = QUANTITY_DIGITS if frame.accounts.items[place].type == "statistical" else computed.node.digits
+    title = f"{account} {frame.accounts[account].name}, {part.label}"
+    if frame.scenarios[definition.scenario] != "actual":
+        return _budget_page(ledger, definition.scenario, keys, periods, part, title, digits, measure, number)
+    effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
+    side = measure if measure in ("debits", "credits") else ""
+    whole = LineFilter(keys, periods, effect, definition.pending, side)
+    lines = lines_behind(LineFilter(keys, periods, effect, definition.pending, side, search))
+    count, debit, credit = totals(lines)
+    _, all_debit, all_credit = totals(lines_behind(whole)) if search else (count, debit, credit)
+    sign = 1 if side or computed.signs[computed.row(row).line] > 0 else -1
+    net = {"debits": all_debit, "credits": all_credit}.get(measure, sign * (all_debit - all_credit))
+    shown_net = {"debits": debit, "credits": credit}.get(measure, sign * (debit - credit))
+    if sort == "largest":
+        from django.db.models import F
+
+        lines = lines.annotate(size=F("debit") + F("credit"))
+    ordered = lines.order_by(*SORTS.get(sort, SORTS["newest"])).select_related("entry__entity")
+    page = Paginator(ordered, PAGE).get_page(number)
+    return LinesPage(
+        title,
+        part.value or Fraction(0),
+        tuple(_shown(line, digits) for line in page.object_list),
+        page,
+        count,
+        Fraction(debit, 10**digits),
+        Fraction(credit, 10**digits),
+        Fraction(shown_net, 10**digits),
+        Fraction(net, 10**digits) == part.value,
+        bool(search),
+        digits,
+        "lines",
+    )
+
+
+def _shown(line: JournalLine, digits: int) -> ShownLine:
+    return ShownLine(
+        line.date.isoformat(),
+        line.description,
+        line.document,
+        line.entry.entity.code,
+        line.entry.number,
+        Fraction(line.debit, 10**digits),
+        Fraction(line.credit, 10**digits),
+        "pending" if line.status else "",
+    )
+
+
+def _budget_page(
+    ledger: Ledger, scenario: str, keys: list[int], periods: list[int], part: Part, title: str, digits: int, measure: str, number: int
+) -> LinesPage:
+    rows = budget_rows(scenario, ledger, keys, periods).order_by("period", "pk")
+    amounts = list(rows.values_list("amount", flat=True))
+    debit, credit = sum(a for a in amounts if a > 0), -sum(a for a in amounts if a < 0)
+    value = part.value or Fraction(0)
+    total = Fraction({"debits": debit, "credits": credit}.get(measure, debit - credit), 10**digits)
+    total = total if total == value else -total
+    page = Paginator(rows, PAGE).get_page(number)
+    lines = tuple(
+        ShownLine(
+            f"{row.period // 100}-P{row.period % 100:02d}",
+            row.note or f"{scenario} of {row.key.entity.code}",
+            "",
+            "",
+            "",
+            Fraction(max(row.amount, 0), 10**digits),
+            Fraction(max(-row.amount, 0), 10**digits),
+            "",
+        )
+        for row in page.object_list
+    )
+    return LinesPage(
+        title,
+        value,
+        lines,
+        page,
+        len(amounts),
+        Fraction(debit, 10**digits),
+        Fraction(credit, 10**digits),
+        total,
+        total == value,
+        False,
+        digits,
+        "budget rows",
+    )
+
+
+@dataclass(frozen=True)
+class ShownEntryLine:
+    line: str
+    account: str
+    name: str
+    members: str
+    partner: str
+    debit: Fraction
+    credit: Fraction
+    description: str
+    document: str
+    counterparty: str
+    source: str
+    user: str
+
+
+@dataclass(frozen=True)
+class ShownEntry:
+    """An entry as far as a person may see it; `hidden` when some of its lines lie outside the fence or under a seal."""
+
+    entry: JournalEntry
+    lines: tuple[ShownEntryLine, ...]
+    debit: Fraction
+    credit: Fraction
+    hidden: bool
+    period: str
+    status: str
+    digits: int
+
+    @property
+    def balances(self) -> bool:
+        return self.debit == self.credit
+
+
+def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEntry:
+    """An entry with all its visible lines and document fields; unknown to whom no line of it is visible."""
+    entry = find_entry(ledger, entity, number)
+    frame, keys = view.frame, view.book.keys
+    visible = {int(keys.ids[k]): k for k in range(len(keys)) if keys.ids[k] and view.inside[k] and not view.sealed[keys.account[k]]}
+    found = list(entry.lines.filter(**within("key", list(visible))).order_by("pk"))
+    if not found:
+        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
+    digits = int(frame.digits[frame.entities.index[entity]])
+    lines = []
+    debit = credit = Fraction(0)
+    for line in found:
+        key = visible[line.key_id]
+        account = frame.accounts.items[keys.account[key]]
+        scale = 10 ** (QUANTITY_DIGITS if account.type == "statistical" else digits)
+        members = [
+            f"{codes.items[keys.members[key, at]].code} {codes.items[keys.members[key, at]].name}"
+            for at, codes in enumerate(frame.dimensions.values())
+            if codes.items[keys.members[key, at]].code != "-"
+        ]
+        if account.type != "statistical":
+            debit, credit = debit + Fraction(line.debit, scale), credit + Fraction(line.credit, scale)
+        lines.append(
+            ShownEntryLine(
+                line.line,
+                account.code,
+                account.name,
+                ", ".join(members),
+                frame.entities.items[keys.partner[key]].code if keys.partner[key] >= 0 else "",
+                Fraction(line.debit, scale),
+                Fraction(line.credit, scale),
+                line.description,
+                line.document,
+                " ".join(filter(None, (line.counterparty, line.counterparty_name))),
+                line.source,
+                line.user,
+            )
+        )
+    return ShownEntry(
+        entry, tuple(lines), debit, credit, len(found) < entry.lines.count(), f"{entry.period // 100}-P{entry.period % 100:02d}",
+        "pending" if entry.status else "posted", digits,
+    )  # fmt: skip

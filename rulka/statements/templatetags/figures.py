@@ -1,0 +1,30 @@
+"""Filters that write exact amounts."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from django import template
+
+from rulka.core.money import round_half_away
+from rulka.formats.present import grouped
+
+register = template.Library()
+
+
+@register.filter
+def amount(value: Fraction, digits: int) -> str:
+    """An amount with all its decimals, zero included."""
+    return grouped(round_half_away(value, digits), digits)
+
+
+@register.filter
+def amount_or_blank(value: Fraction, digits: int) -> str:
+    """An amount, nothing where it is zero."""
+    return amount(value, digits) if value else ""
+
+
+@register.filter
+def at(mapping: dict[str, list[str]], key: str) -> list[str]:
+    """What a mapping holds at a key, nothing when it has none."""
+    return mapping.get(key, [])

@@ -1,0 +1,153 @@
+"""Pages of statements: parse, call a service, render. Each region has its own address and one partial."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.footing import unplaced_near
+from rulka.formats.present import show
+from rulka.ledger.seat import Seat, seat_of
+from rulka.statements import services
+from rulka.statements.assemble import find_definition
+from rulka.statements.exports import TYPES, export, file_name
+from rulka.statements.models import Definition
+from rulka.statements.panel import panel_context
+
+LINE_FIELDS = ("label", "accounts", "formula", "sign", "measure", "hide", "total")
+COLUMN_FIELDS = ("heading", "scenario", "window", "shift", "measure")
+
+
+@require_GET
+def statement_list(request: HttpRequest) -> HttpResponse:
+    """All statements of the ledger."""
+    seat = seat_of(request)
+    statements = Definition.objects.filter(ledger=seat.ledger, kind="statement")
+    return render(request, "statements/list.html", {"seat": seat, "statements": statements, "where": "statements"})
+
+
+def _outcome(seat: Seat, name: str) -> services.Outcome:
+    return services.run(seat.ledger, name, seat.period.code, seat.node, seat.view.fence)
+
+
+def _context(request: HttpRequest, seat: Seat, name: str, asked: QueryDict | None = None, **extra: Any) -> dict[str, Any]:
+    from time import perf_counter
+
+    name = find_definition(seat.ledger, "statement", name).name
+    before = perf_counter()
+    outcome = _outcome(seat, name)
+    panel = panel_context(seat, outcome, request.GET if asked is None else asked, **extra)
+    return {
+        **panel,
+        "where": "statements",
+        "name": name,
+        "shown": show(outcome.computed),
+        "unplaced": next((check for check in outcome.checks if check.check == "Every account is placed"), None),
+        "failing": [check for check in outcome.checks if not check.ok],
+        "latest": seat.ledger.revisions.first(),
+        "sealed_rows": _sealed_rows(outcome),
+        "unplaced_near": unplaced_near(outcome.computed),
+        "taken": f"{(perf_counter() - before) * 1000:.0f}",
+        "undoable": services.last_change(seat.ledger, name, seat.person) if seat.person.may_edit else None,
+        "forms": [("xlsx", "Workbook (.xlsx)"), ("pdf", "PDF"), ("html", "HTML page"), ("csv", "CSV"), ("json", "JSON")],
+    }
+
+
+def _sealed_rows(outcome: services.Outcome) -> set[str]:
+    """Rows whose every account is sealed for this person."""
+    view = outcome.computed.view
+    codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
+    return {row.key for row in outcome.computed.rows if row.kind in ("line", "account") and codes & set(row.codes)}
+
+
+@require_GET
+def statement_page(request: HttpRequest, name: str) -> HttpResponse:
+    """The statement with its side panel."""
+    return render(request, "statements/page.html", _context(request, seat_of(request), name))
+
+
+@require_GET
+def statement_work(request: HttpRequest, name: str) -> HttpResponse:
+    """Statement, panel, period and status line, to be put in place of what is shown."""
+    seat = seat_of(request)
+    response = render(request, "statements/_work.html", {**_context(request, seat, name), "fragment": True})
+    response["HX-Push-Url"] = f"{reverse('statement', args=[name])}?{seat.query}"
+    return response
+
+
+@require_GET
+def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
+    """Only the side panel."""
+    return render(request, "statements/_panel.html", _context(request, seat_of(request), name))
+
+
+def _answer(request: HttpRequest, seat: Seat, name: str, asked: QueryDict, **extra: Any) -> HttpResponse:
+    """After an edit: the fragment for a script, the page again for a plain request."""
+    if request.headers.get("HX-Request"):
+        return render(request, "statements/_work.html", {**_context(request, seat, name, asked, **extra), "fragment": True})
+    if extra.get("problem"):
+        return render(request, "statements/page.html", _context(request, seat, name, asked, **extra), status=422)
+    return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
+
+
+def _posted(request: HttpRequest, fields: tuple[str, ...]) -> dict[str, str]:
+    return {field: request.POST[field] for field in fields if field in request.POST}
+
+
+def _address(panel: str, row: str, column: str) -> QueryDict:
+    asked = QueryDict(mutable=True)
+    asked.update({name: value for name, value in (("panel", panel), ("row", row), ("column", column)) if value})
+    return asked
+
+
+@require_POST
+def change_line(request: HttpRequest, name: str, key: str) -> HttpResponse:
+    """Change a line of the spine."""
+    seat = seat_of(request)
+    asked = _address("line", request.POST.get("row", key), request.POST.get("column", ""))
+    try:
+        services.change_line(seat.ledger, name, key, _posted(request, LINE_FIELDS), person=seat.person)
+    except RulkaError as error:
+        return _answer(request, seat, name, asked, problem=error, entered=request.POST)
+    return _answer(request, seat, name, asked, done="Changed and saved.")
+
+
+@require_POST
+def change_column(request: HttpRequest, name: str, key: str) -> HttpResponse:
+    """Change a column of the span."""
+    seat = seat_of(request)
+    asked = _address("column", request.POST.get("row", ""), key)
+    try:
+        services.change_column(seat.ledger, name, key, _posted(request, COLUMN_FIELDS), person=seat.person)
+    except RulkaError as error:
+        return _answer(request, seat, name, asked, problem=error, entered=request.POST)
+    return _answer(request, seat, name, asked, done="Changed and saved.")
+
+
+@require_POST
+def undo(request: HttpRequest, name: str) -> HttpResponse:
+    """Take back the person's latest change."""
+    seat = seat_of(request)
+    asked = _address(request.POST.get("panel", ""), request.POST.get("row", ""), request.POST.get("column", ""))
+    try:
+        done = f"Undone: {services.undo(seat.ledger, name, person=seat.person)}."
+    except RulkaError as error:
+        return _answer(request, seat, name, asked, problem=error)
+    return _answer(request, seat, name, asked, done=done)
+
+
+@require_GET
+def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
+    """The statement as a file."""
+    if form not in TYPES:
+        raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
+    seat = seat_of(request)
+    outcome = _outcome(seat, name)
+    response = HttpResponse(export(outcome, seat.ledger, form), content_type=TYPES[form])
+    response["Content-Disposition"] = f'attachment; filename="{file_name(outcome, form)}"'
+    return response

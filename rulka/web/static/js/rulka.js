@@ -1,0 +1,97 @@
+// Moves things on screen: open and close, walk the figures by key, keep focus. No figure is computed here.
+document.addEventListener("alpine:init", () => {
+  Alpine.data("drop", () => ({
+    open: false,
+    toggle() { this.open = !this.open; this.$root.querySelector(".drop").hidden = false; },
+    close() { this.open = false; },
+  }));
+});
+
+(() => {
+  let at = { row: "", column: "" };
+
+  const figures = () => document.getElementById("figures");
+  const rows = () => [...figures().tBodies[0].rows].filter((row) => row.querySelector("a.figure"));
+  const figure = (row, column) => row.querySelector(`a.figure[data-column="${CSS.escape(column)}"]`);
+  const current = () => document.activeElement && document.activeElement.closest("a.figure");
+
+  function remember(link) {
+    at = { row: link.closest("tr").dataset.row, column: link.dataset.column };
+  }
+
+  function setEntry() {
+    if (!figures()) return;
+    figures().querySelectorAll('a.figure[tabindex="0"]').forEach((link) => link.setAttribute("tabindex", "-1"));
+    const row = rows().find((candidate) => candidate.dataset.row === at.row) || rows()[0];
+    const link = row && (figure(row, at.column) || row.querySelector("a.figure"));
+    if (link) link.setAttribute("tabindex", "0");
+  }
+
+  function walk(link, key) {
+    const row = link.closest("tr");
+    const inRow = [...row.querySelectorAll("a.figure")];
+    const all = rows();
+    let target = null;
+    if (key === "ArrowRight") target = inRow[inRow.indexOf(link) + 1];
+    if (key === "ArrowLeft") target = inRow[inRow.indexOf(link) - 1];
+    if (key === "Home") target = inRow[0];
+    if (key === "End") target = inRow[inRow.length - 1];
+    if (key === "ArrowDown" && all[all.indexOf(row) + 1]) target = figure(all[all.indexOf(row) + 1], link.dataset.column);
+    if (key === "ArrowUp" && all[all.indexOf(row) - 1]) target = figure(all[all.indexOf(row) - 1], link.dataset.column);
+    if (target) { remember(target); setEntry(); target.focus(); }
+  }
+
+  const keysOff = () => localStorage.getItem("single-keys") === "off";
+  const inField = (target) => target.closest("input, textarea, select, dialog, [contenteditable]");
+
+  function single(key) {
+    const link = current();
+    if (key === ",") document.getElementById("step-back")?.click();
+    else if (key === ".") document.getElementById("step-on")?.click();
+    else if (key === "p") document.body.classList.toggle("folded");
+    else if (key === "?") document.getElementById("keys")?.showModal();
+    else if (key === "e" && link) link.closest("tr").querySelector("th a").click();
+    else if (key === "c" && link) {
+      const place = link.closest("td").cellIndex;
+      figures().querySelector("tr.heads").cells[place].querySelector("a").click();
+    } else return false;
+    return true;
+  }
+
+  document.addEventListener("keydown", (event) => {
+    if (inField(event.target)) return;
+    const link = current();
+    if (link && /^(Arrow|Home|End)/.test(event.key)) { walk(link, event.key); event.preventDefault(); return; }
+    if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
+      const undo = document.getElementById("undo");
+      if (undo && !undo.disabled) { undo.click(); event.preventDefault(); }
+      return;
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey || keysOff() && event.key !== "?") return;
+    if (figures() && single(event.key)) event.preventDefault();
+  });
+
+  document.addEventListener("focusin", (event) => {
+    const link = event.target.closest && event.target.closest("a.figure");
+    if (link) { remember(link); setEntry(); }
+  });
+
+  function choose() {
+    const panel = document.getElementById("panel");
+    if (!panel || !figures()) return;
+    figures().querySelectorAll("tr.chosen").forEach((row) => row.classList.remove("chosen"));
+    const row = panel.dataset.row && figures().querySelector(`tr[data-row="${CSS.escape(panel.dataset.row)}"]`);
+    if (row) row.classList.add("chosen");
+    setEntry();
+  }
+  document.addEventListener("htmx:afterSettle", choose);
+  document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
+  document.addEventListener("DOMContentLoaded", () => {
+    choose();
+    const off = document.getElementById("keys-off");
+    if (off) {
+      off.checked = keysOff();
+      off.addEventListener("change", () => localStorage.setItem("single-keys", off.checked ? "off" : "on"));
+    }
+  });
+})();

@@ -1,0 +1,112 @@
+"""Shared by all tests: the demo ledger generated once, databases that hold it, small ledgers as folders."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import shutil
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.core.management import call_command
+
+from demo.generate import generate
+
+ROOT = Path(__file__).parent.parent
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo's two loads as `ledger` and `news`."""
+    folder = tmp_path_factory.mktemp("ternwick")
+    generate(folder)
+    return folder
+
+
+@pytest.fixture(scope="session")
+def demo_database(demo_folder: Path, django_db_setup: None, django_db_blocker: Any) -> Iterator[None]:
+    """The demo in the test database, for the tests that only read or roll back."""
+    with django_db_blocker.unblock():
+        load_demo(demo_folder)
+    yield
+
+
+def load_demo(folder: Path) -> None:
+    out = io.StringIO()
+    for part in ("ledger", "news"):
+        call_command("load_ledger", str(folder / part), ledger="ternwick", stdout=out)
+    call_command("load_statement", *[str(path) for path in sorted((ROOT / "demo" / "definitions").glob("*.yaml"))], ledger="ternwick", stdout=out)
+    call_command("load_demo_people", ledger="ternwick", stdout=out)
+
+
+@pytest.fixture
+def ternwick(demo_database: None, db: None) -> Any:
+    """The demo ledger."""
+    from rulka.ledger.models import Ledger
+
+    return Ledger.objects.get(code="ternwick")
+
+
+SMALL = {
+    "ledger.json": {
+        "name": "Small and Sons",
+        "group_currency": "EUR",
+        "calendar": {"first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2026, "adjusting_periods": 1},
+        "retained_earnings": "3200",
+        "dimensions": ["department"],
+    },
+    "entities.csv": "code,name,currency,parent\nA,Small,EUR,\nB,Sons,EUR,A\n",
+    "accounts.csv": (
+        "code,name,type,category,parent\n1000,Bank,asset,cash and bank,\n1100,Receivables,asset,receivables,\n2000,Suppliers,liability,,\n"
+        "3000,Capital,equity,,\n3200,Earnings kept,equity,,\n4000,Sales,revenue,,\n4100,Other sales,revenue,,4000\n5000,Wages,expense,,\n"
+        "5100,Rent,expense,,\n9000,Hours,statistical,,\n"
+    ),
+    "members.csv": "dimension,code,name,parent\ndepartment,10,Shop,\ndepartment,11,Counter,10\ndepartment,20,Office,\n",
+    "scenarios.csv": "code,name,kind\nbudget,Budget,budget\n",
+    "entries.csv": (
+        "entity,entry,line,date,account,department,debit,credit,description,document,kind,status,period\n"
+        "A,E1,1,2025-01-05,1000,,100.00,,Sale,D1,,,\nA,E1,2,2025-01-05,4000,10,,100.00,Sale,D1,,,\n"
+        "A,E2,1,2025-02-05,5000,20,30.00,,Pay,D2,,,\nA,E2,2,2025-02-05,1000,,,30.00,Pay,D2,,,\n"
+        "A,E3,1,2026-01-10,1000,,50.00,,Sale,D3,,,\nA,E3,2,2026-01-10,4100,11,,50.00,Sale,D3,,,\n"
+        "A,H1,1,2026-01-10,9000,10,7.50,,Hours,,,,\n"
+    ),
+    "budgets.csv": "scenario,entity,account,department,period,amount,note\nbudget,A,4000,10,2026-P01,-40.00,plan\nbudget,A,5000,20,2026-P01,20.00,\n",
+}
+
+
+@pytest.fixture
+def small(tmp_path: Path) -> Callable[..., Path]:
+    """Writes the small ledger, with files replaced (None leaves one out); returns the folder."""
+
+    def write(name: str = "small", **replaced: Any) -> Path:
+        folder = tmp_path / name
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir()
+        files = {**SMALL, **{key.replace("__", "."): value for key, value in replaced.items()}}
+        for file, content in files.items():
+            if content is None:
+                continue
+            data = json.dumps(content) if isinstance(content, dict) else content
+            (folder / file).write_bytes(data if isinstance(data, bytes) else data.encode())
+        return folder
+
+    return write
+
+
+@pytest.fixture
+def command() -> Callable[..., str]:
+    """Runs a management command and returns what it wrote."""
+
+    def run(name: str, *arguments: Any, **options: Any) -> str:
+        out = io.StringIO()
+        call_command(name, *[str(argument) for argument in arguments], stdout=out, **options)
+        return out.getvalue()
+
+    return run
+
+
+def table(text: str) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO(text)))
