@@ -101,6 +101,7 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
         "required": lambda: error.message.replace("is a required property", "is missing"),
         "enum": lambda: f"'{error.instance}' is not one of {', '.join(map(str, choices))}",
         "type": lambda: f"This should be {error.validator_value}, not {type(error.instance).__name__}",
+        "minLength": lambda: "This must not be empty",
         "pattern": lambda: f"'{error.instance}' is not written as it must be",
         "oneOf": lambda: "A line is one of section, line, calculation, heading or check",
         "not": lambda: "A column is a difference or a percent, not both",

@@ -50,19 +50,21 @@ def find_ledger(code: str = "") -> Ledger:
     return ledgers[code]
 
 
-_BOOKS: dict[int, tuple[int, str, Book]] = {}
+_BOOKS: dict[int, tuple[object, Book]] = {}
 
 
 def book_of(ledger: Ledger) -> Book:
     """The ledger's balances in arrays, read again only when its revision moved."""
     with snapshot():
         ledger = Ledger.objects.get(pk=ledger.pk)
+        # the moment tells a ledger from another one that once had its place in the database
+        state = (ledger.code, ledger.revision, ledger.revisions.values_list("at", flat=True).first())
         kept = _BOOKS.get(ledger.pk)
-        if kept and kept[0] == ledger.revision and kept[1] == ledger.code:
-            return kept[2]
+        if kept and kept[0] == state:
+            return kept[1]
         frame = _frame(ledger)
         book = Book(frame, _keys(ledger, frame), _movements(ledger, frame), ledger.revision)
-    _BOOKS[ledger.pk] = (ledger.revision, ledger.code, book)
+    _BOOKS[ledger.pk] = (state, book)
     return book
 
 

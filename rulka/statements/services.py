@@ -142,7 +142,7 @@ def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], 
                 for other, line in keyed.items():
                     line.setdefault("key", other)  # keys stay when labels move
                 _rename(body, former, value)
-            if value:
+            if value or field == "label":
                 raw[place] = value
             else:
                 raw.pop(place, None)
