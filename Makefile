@@ -14,7 +14,7 @@ test-fast: ## tests without the browser
 check: ## lint, types, import contracts
 	.venv/bin/ruff check . && .venv/bin/ruff format --check . && .venv/bin/mypy && .venv/bin/lint-imports
 css: ## build the styles, copy the vendored scripts
-	npm ci --no-audit --no-fund && npm run vendor && npm run css
+	npm install --no-save --no-audit --no-fund && npm run vendor && npm run css
 screenshots: ## take the pictures of docs/screenshots again
 	$(PYTHON) -m docs.screenshots
 bench: ## performance as ratios against a general-purpose engine

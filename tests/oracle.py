@@ -46,9 +46,7 @@ class Oracle:
             return int(line["period"][:4]), int(line["period"][-2:])
         if self.listed:
             return next(
-                (int(p["year"]), int(p["number"]))
-                for p in self.listed
-                if p.get("adjusting") != "1" and p["start"] <= line["date"] <= p["end"]
+                (int(p["year"]), int(p["number"])) for p in self.listed if p.get("adjusting") != "1" and p["start"] <= line["date"] <= p["end"]
             )
         year, month = int(line["date"][:4]), int(line["date"][5:7])
         first = self.settings["calendar"]["first_month"]
@@ -98,7 +96,11 @@ class Oracle:
         """Debit less credit of normal and adjusting posted lines."""
         wanted = ("", "normal", "adjusting")
         return sum(
-            (line["amount"] for line in self.counted(entity, False) if line["account"] in codes and (line.get("kind") or "") in wanted and first <= line["p"] <= last),
+            (
+                line["amount"]
+                for line in self.counted(entity, False)
+                if line["account"] in codes and (line.get("kind") or "") in wanted and first <= line["p"] <= last
+            ),
             ZERO,
         )  # type: ignore[return-value]
 

@@ -107,6 +107,8 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
         "not": lambda: "A column is a difference or a percent, not both",
     }
     message = words.get(str(error.validator), lambda: error.message)()
+    if error.schema is False:
+        message = f"A difference or percent takes no scenario, window, shift, measure or entries of its own ('{error.instance}')"
     prefix = f"{file}, " if file else ""
     return RulkaError(f"{message}.", hint="See docs/definition-format.md.", subject=prefix + ", ".join(where))
 

@@ -15,11 +15,11 @@ FONTS = Path(__file__).parent.parent / "web" / "static" / "fonts"
 FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
 
 STYLE = """
-@page { size: A4 %(orientation)s; margin: 16mm 14mm 18mm;
+@page { size: A4 %(orientation)s; margin: 13mm 14mm 15mm;
   @bottom-left { content: string(foot); font: 8pt "Source Sans 3"; color: #69706c; }
   @bottom-right { content: "Page " counter(page) " of " counter(pages); font: 8pt "Source Sans 3"; color: #69706c; } }
 * { box-sizing: border-box; }
-body { margin: 0; color: #20292b; background: #fdfcf8; font: 9.5pt/1.35 "Source Sans 3", sans-serif; }
+body { margin: 0; color: #20292b; background: #fdfcf8; font: 9.5pt/1.25 "Source Sans 3", sans-serif; }
 @media screen { body { max-width: 70rem; margin: 2rem auto; padding: 0 1rem; } }
 @media print { body { background: none; } }
 h1 { font: 600 17pt "Source Serif 4", serif; margin: 0 0 1mm; }
@@ -31,7 +31,7 @@ th { font-weight: 600; text-align: right; padding: 1mm 2mm; vertical-align: bott
 th:first-child, td:first-child { text-align: left; }
 tr.groups th { text-align: left; }
 tr.heads th { border-bottom: 0.8pt solid #20292b; }
-td { padding: 0.7mm 2mm; border-bottom: 0.3pt solid #e6e0d1; vertical-align: bottom; }
+td { padding: 0.45mm 2mm; border-bottom: 0.3pt solid #e6e0d1; vertical-align: bottom; }
 td.f { text-align: right; white-space: nowrap; }
 .opens { border-left: 0.5pt solid #cfc7b4; }
 tr { break-inside: avoid; }
@@ -39,10 +39,19 @@ tr.section td, tr.heading td { font: 600 10.5pt "Source Serif 4", serif; padding
 tr.total td, tr.calculation td { font-weight: 600; }
 tr.single td.f, tr.double td.f { border-top: 0.6pt solid #20292b; }
 tr.double td.f { border-bottom: 2.2pt double #20292b; }
+.tri { width: 5pt; height: 4.4pt; margin-right: 2pt; }
 .good { color: #1f5a4d; } .bad { color: #a43a2c; }
 .checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
 .checks .no { color: #a43a2c; font-weight: 600; }
 """
+
+
+TRIANGLE = {
+    "": "",
+    "good": '<svg class=tri viewBox="0 0 10 9" role="img" aria-label="better"><path d="M5 0l5 9H0z" fill="#1f5a4d"/></svg>',
+    "bad": '<svg class=tri viewBox="0 0 10 9" role="img" aria-label="worse"><path d="M0 0h10L5 9z" fill="#a43a2c"/></svg>',
+}
+"""Good and bad carry a shape as well as a colour."""
 
 
 def _faces(embed: bool) -> str:
@@ -80,7 +89,9 @@ def _head(shown: ShownStatement) -> str:
 
 
 def _row(row: ShownRow) -> str:
-    cells = "".join(f'<td class="f {cell.verdict} {"opens" if cell.opens_group else ""}">{cell.text}</td>' for cell in row.cells)
+    cells = "".join(
+        f'<td class="f {cell.verdict} {"opens" if cell.opens_group else ""}">{TRIANGLE[cell.verdict]}{cell.text}</td>' for cell in row.cells
+    )
     return f'<tr class="{row.kind} {row.ruling}"><td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>{cells}</tr>'
 
 

@@ -84,7 +84,7 @@ class _Sheet:
         digits, scale = digits_of(row, column, self.computed)
         verdict = verdict_of(row, column, value)
         colour = {"good": GREEN, "bad": MADDER}.get(verdict, INK)
-        cell = self.format(**look, num_format=_number_format(digits, scale), align="right", font_color=colour)
+        cell = self.format(**look, num_format=_number_format(digits, scale, verdict), align="right", font_color=colour)
         shown = f"{abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f}"
         self.widths[place + 1] = max(self.widths[place + 1], len(shown) + 3.0)
         formula = self._formula(row, column, place)
@@ -190,12 +190,14 @@ def _number(value: Fraction) -> float:
     return float(value)
 
 
-def _number_format(digits: int, scale: int) -> str:
+def _number_format(digits: int, scale: int, verdict: str = "") -> str:
+    """Thousands and millions by the format alone, so that the cell holds the whole figure; a verdict carries its shape."""
+    shape = {"good": '"\u25b2 "', "bad": '"\u25bc "'}.get(verdict, "")
     decimals = "." + "0" * digits if digits else ""
     if scale < 0:
-        return f"0{decimals}%;-0{decimals}%;\u2013"
+        return f"{shape}0{decimals}%;{shape}-0{decimals}%;\u2013"
     body = f"#,##0{decimals}{',' * (scale // 3)}"
-    return f"{body};-{body};\u2013"
+    return f"{shape}{body};{shape}-{body};\u2013"
 
 
 def _sheet_name(title: str) -> str:

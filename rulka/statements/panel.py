@@ -54,7 +54,7 @@ def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, **extra: Any) 
     try:
         context.update(build(seat, outcome.computed, state))
     except RulkaError as error:
-        context.update({"refused": error})
+        context.update({"refused": error, "crumbs": _known_crumbs(outcome.computed, state)})
     return {**context, **extra}
 
 
@@ -187,6 +187,13 @@ def _address(part: Part) -> str:
     elif part.component:
         address["part"] = part.component
     return urlencode({name: value for name, value in address.items() if value})
+
+
+def _known_crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:
+    """The way back from a refused step, empty where the address itself is unknown."""
+    rows, columns = {row.key for row in computed.rows}, {column.key for column in computed.columns}
+    known = state.get("row") in rows and state.get("column") in columns
+    return _crumbs(computed, state) if known else []
 
 
 def _crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:

@@ -88,7 +88,9 @@ def check_ships_only(data, form, oracle):
 
 @pytest.mark.parametrize("route", ["statement", "statement-work", "statement-panel"])
 def test_statement_pages_keep_to_the_fence(route, sign_in, oracle):
-    page = sign_in("ships-lead").get(reverse(route, args=["income-statement"]), {"period": "2027-P07", "node": "TF", "panel": "trace", "row": "marketing", "column": "actual"})
+    page = sign_in("ships-lead").get(
+        reverse(route, args=["income-statement"]), {"period": "2027-P07", "node": "TF", "panel": "trace", "row": "marketing", "column": "actual"}
+    )
     text = page.content.decode()
     assert page.status_code == 200
     assert "Nothing is booked behind this figure" in text
@@ -123,13 +125,17 @@ def test_trace_lines_and_entry_keep_to_the_fence(sign_in):
     assert "Entry &#x27;TF-TI2610-0001&#x27; of TF does not exist" in tickets.content.decode()
 
 
-@pytest.mark.parametrize(("person", "opens"), [("accountant", True), ("controller", True), ("director", False), ("ships-lead", False), ("administrator", False)])
+@pytest.mark.parametrize(
+    ("person", "opens"), [("accountant", True), ("controller", True), ("director", False), ("ships-lead", False), ("administrator", False)]
+)
 def test_payroll_detail_is_sealed_but_for_accountant_and_controller(person, opens, sign_in):
     client = sign_in(person)
     url = reverse("statement-panel", args=["income-statement"])
     accounts = client.get(url, {**WAGES, "period": "2027-P07", "node": "TF"}).content.decode()
     assert "5010 Wages, permanent crew and staff" in accounts  # the total shows to all
-    detail = client.get(url, {**WAGES, "period": "2027-P07", "node": "TF", "account": "5010", "part": "period:2027-P07", "search": "A. Marren"}).content.decode()
+    detail = client.get(
+        url, {**WAGES, "period": "2027-P07", "node": "TF", "account": "5010", "part": "period:2027-P07", "search": "A. Marren"}
+    ).content.decode()
     assert ("Wages, A. Marren" in detail) == opens
     assert ("is sealed" in detail) != opens
     entry = client.get(url, {**WAGES, "period": "2027-P07", "entity": "TF", "entry": "TF-PA2610-0010"}).content.decode()
@@ -164,8 +170,12 @@ def test_every_route_needs_a_sign_in(client, ternwick):
               ("download", ["income-statement", "xlsx"])]  # fmt: skip
     for name, arguments in routes:
         response = client.get(reverse(name, args=arguments))
-        assert response.status_code == 302 and "/sign-in/" in response["Location"] or name == "home", name
-    for name, arguments in (("change-line", ["income-statement", "fuel"]), ("change-column", ["income-statement", "actual"]), ("undo", ["income-statement"])):
+        assert (response.status_code == 302 and "/sign-in/" in response["Location"]) or name == "home", name
+    for name, arguments in (
+        ("change-line", ["income-statement", "fuel"]),
+        ("change-column", ["income-statement", "actual"]),
+        ("undo", ["income-statement"]),
+    ):
         assert "/sign-in/" in client.post(reverse(name, args=arguments))["Location"]
 
 

@@ -160,8 +160,7 @@ def test_changed_entry_keeps_former_lines_in_history(small, command):
     command("load_ledger", small(), ledger="s")
     # E1 gets another amount and a third line, E2 loses nothing, E3 is not mentioned
     entries = HEADER + (
-        "A,E1,1,2025-01-05,1000,,110.00,,Sale,D1,,,\nA,E1,2,2025-01-05,4000,10,,100.00,Sale,D1,,,\n"
-        "A,E1,3,2025-01-05,4000,20,,10.00,Sale,D1,,,\n"
+        "A,E1,1,2025-01-05,1000,,110.00,,Sale,D1,,,\nA,E1,2,2025-01-05,4000,10,,100.00,Sale,D1,,,\nA,E1,3,2025-01-05,4000,20,,10.00,Sale,D1,,,\n"
     )
     told = command("load_ledger", small("news", entries__csv=entries, budgets__csv=None), ledger="s")
     assert "entries: 0 new, 1 changed, 0 same" in told
@@ -239,10 +238,12 @@ def test_any_split_of_a_load_gives_the_same_balances(seed, small, command):
             other, dept = rng.choice(("4000", "4100", "5000", "2000")), rng.choice(("", "10", "11", "20"))
             state = rng.choice(("", "pending"))
             kind = rng.choice(("", "", "opening", "closing", "adjusting"))
-            versions.append(f"A,N{number},1,{day},1000,,{amount},,,,{kind},{state},\nA,N{number},2,{day},{other},{dept},,{amount},,,{kind},{state},\n")
+            versions.append(
+                f"A,N{number},1,{day},1000,,{amount},,,,{kind},{state},\nA,N{number},2,{day},{other},{dept},,{amount},,,{kind},{state},\n"
+            )
         entries[number] = versions
     loads = [[], [], []]  # type: ignore[var-annotated]
-    for number, (first, second) in entries.items():
+    for first, second in entries.values():
         place = rng.randint(0, 2)
         loads[place].append(second)
         if place and rng.random() < 0.7:

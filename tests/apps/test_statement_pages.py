@@ -110,7 +110,15 @@ def test_changed_selection_shows_at_once_is_saved_and_undone(accountant):
 
 def test_changed_definition_survives_and_round_trips_through_files(accountant, command, ternwick, tmp_path):
     post(accountant, url("change-line", "income"), label="Income", total="All our income")
-    post(accountant, url("change-column", "prior-year"), heading="The year before", scenario="actual", window="period", shift="-1 year", measure="activity")
+    post(
+        accountant,
+        url("change-column", "prior-year"),
+        heading="The year before",
+        scenario="actual",
+        window="period",
+        shift="-1 year",
+        measure="activity",
+    )
     text = command("dump_statement", NAME, ledger="ternwick")
     assert '"All our income" + "Total running costs"' in text  # the reference followed
     bodies = {d.kind: d.body for d in Definition.objects.filter(ledger=ternwick, name__in=[NAME, "actual-against-budget"])}
@@ -130,7 +138,11 @@ def test_changed_definition_survives_and_round_trips_through_files(accountant, c
         ("fuel", {"label": ""}, "This must not be empty"),
         ("fuel", {"sign": "upside down"}, "is not one of as booked, flipped"),
         ("operating-result", {"formula": "Fule + 1"}, "No line is called &#x27;Fule&#x27;. Did you mean Fuel?"),
-        ("operating-result", {"formula": '"Result for the period"'}, "Calculations go in a circle: Operating result &gt; Result for the period &gt; Operating result"),
+        (
+            "operating-result",
+            {"formula": '"Result for the period"'},
+            "Calculations go in a circle: Operating result &gt; Result for the period &gt; Operating result",
+        ),
         ("interest", {"label": "Tax"}, "2 lines are called &#x27;Tax&#x27;"),
         ("nowhere", {"label": "x"}, "Line &#x27;nowhere&#x27; does not exist"),
     ],
@@ -199,7 +211,16 @@ def test_every_level_of_a_trace_adds_up_to_the_figure_above(row, column, account
     assert walk(accountant, f"panel=trace&row={row}&column={column}") >= 3
 
 
-@pytest.mark.parametrize(("row", "column"), [("retained-earnings", "now"), ("retained-earnings", "prior-year-end"), ("cash-and-bank", "now"), ("equity.total", "change"), ("result-for-the-year", "now")])
+@pytest.mark.parametrize(
+    ("row", "column"),
+    [
+        ("retained-earnings", "now"),
+        ("retained-earnings", "prior-year-end"),
+        ("cash-and-bank", "now"),
+        ("equity.total", "change"),
+        ("result-for-the-year", "now"),
+    ],
+)
 def test_traces_of_balances_add_up(row, column, accountant, monkeypatch):
     monkeypatch.setattr("tests.apps.test_statement_pages.NAME", "balance-sheet")
     assert walk(accountant, f"panel=trace&row={row}&column={column}") >= 4

@@ -28,7 +28,9 @@ def odd_ledger(folder: Path, calendar: str) -> Path:
         "dimensions": ["site"],
     }
     (folder / "ledger.json").write_text(json.dumps(settings))
-    write(folder, "entities.csv", ["code", "name", "currency"], [["E0", "Yen works", "JPY"], ["E2", "Euro works", "EUR"], ["E3", "Dinar works", "KWD"]])
+    write(
+        folder, "entities.csv", ["code", "name", "currency"], [["E0", "Yen works", "JPY"], ["E2", "Euro works", "EUR"], ["E3", "Dinar works", "KWD"]]
+    )
     accounts = [["0100", "Bank", "asset"], ["0200", "Debts", "liability"], ["RE 1", "Kept, so far", "equity"], ["04", "Sales", "revenue"],
                 ["05", "Costs", "expense"], ["S", "Heads", "statistical"]]  # fmt: skip
     write(folder, "accounts.csv", ["code", "name", "type"], accounts)
@@ -44,6 +46,7 @@ def odd_ledger(folder: Path, calendar: str) -> Path:
 
     minor = {"E0": 0, "E2": 2, "E3": 3}
     for entity, digits in minor.items():
+
         def money(units: int, digits: int = digits) -> str:
             return str(Decimal(units).scaleb(-digits).quantize(Decimal(1).scaleb(-digits)))
 
@@ -85,7 +88,15 @@ def write(folder: Path, name: str, header: list[str], rows: list[list]) -> None:
         csv.writer(file).writerows([header, *rows])
 
 
-RANGES = ["2025-P01 2025-P12", "2025-P12 2026-P01", "2026-P01 2026-P13", "2026-P05 2026-P05", "2026-P04 2027-P06", "2027-P01 2027-P01", "2025-P03 2027-P13"]
+RANGES = [
+    "2025-P01 2025-P12",
+    "2025-P12 2026-P01",
+    "2026-P01 2026-P13",
+    "2026-P05 2026-P05",
+    "2026-P04 2027-P06",
+    "2027-P01 2027-P01",
+    "2025-P03 2027-P13",
+]
 
 
 @pytest.mark.django_db

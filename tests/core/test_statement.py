@@ -180,7 +180,9 @@ def test_fence_masks_keys_before_anything_else():
 
 def expanded(**line):
     lines = [{"section": "All", "lines": [{"line": "Accounts", "accounts": "*", "expand": "accounts", "sign": "as booked", **line}], "total": "Sum"}]
-    return run({"spine": "s", "covers": "*", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": "closing"}]})
+    return run(
+        {"spine": "s", "covers": "*", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": "closing"}]}
+    )
 
 
 def test_expanding_line_has_a_row_for_each_account_and_totals_leave_quantities_out():
@@ -208,7 +210,13 @@ def test_plus_in_one_key_and_minus_in_another_is_still_booked():
 
 
 def test_footing_names_what_is_not_placed_and_what_twice():
-    lines = [{"section": "S", "lines": [{"line": "Sales", "accounts": "40"}, {"line": "Again", "accounts": "4*"}, {"line": "W", "accounts": "50"}], "total": "T"}]
+    lines = [
+        {
+            "section": "S",
+            "lines": [{"line": "Sales", "accounts": "40"}, {"line": "Again", "accounts": "4*"}, {"line": "W", "accounts": "50"}],
+            "total": "T",
+        }
+    ]
     computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]})
     checks = {check.check: check for check in footing(computed)}
     assert checks["Every account is placed"].detail == "3 of 4 accounts placed: 51 Rent is not"
@@ -240,7 +248,9 @@ def test_broken_line_is_refused_by_name(line, message):
     assert message in str(caught.value)
 
 
-@pytest.mark.parametrize(("a", "b", "wanted"), [(110, 100, "1/10"), (-110, -100, "-1/10"), (5, 0, None), (-5, 100, None), (5, -100, None), (0, 100, "-1"), (None, 1, None)])
+@pytest.mark.parametrize(
+    ("a", "b", "wanted"), [(110, 100, "1/10"), (-110, -100, "-1/10"), (5, 0, None), (-5, 100, None), (5, -100, None), (0, 100, "-1"), (None, 1, None)]
+)
 def test_percent_is_difference_per_absolute_base(a, b, wanted):
     value = percent(None if a is None else Fraction(a), Fraction(b))
     assert (None if value is None else str(value)) == wanted
@@ -271,5 +281,9 @@ def test_totals_foot_and_a_flip_flips_whatever_is_booked(amounts):
     flipped = {"spine": "s", "lines": [{"line": "L", "accounts": "4*", "sign": sign} for sign in ("as booked", "flipped")]}
     booked, turned = run(flipped, lines=lines).rows
     assert [v and -v for v in booked.values[:2]] == [v and v for v in turned.values[:2]]
-    closing = run({"spine": "s", "lines": [{"line": "All", "accounts": "*", "sign": "as booked"}]}, {"span": "p", "columns": [{"column": "c", "measure": "closing"}]}, lines=lines)
+    closing = run(
+        {"spine": "s", "lines": [{"line": "All", "accounts": "*", "sign": "as booked"}]},
+        {"span": "p", "columns": [{"column": "c", "measure": "closing"}]},
+        lines=lines,
+    )
     assert closing.rows[0].values[0] == 0

@@ -1,0 +1,136 @@
+"""One accountant's task from start to end, in a real browser."""
+
+from __future__ import annotations
+
+import io
+import os
+from decimal import Decimal
+
+import openpyxl
+import pytest
+from playwright.sync_api import Page, expect, sync_playwright
+from pypdf import PdfReader
+
+from tests.conftest import load_demo
+from tests.oracle import Oracle
+
+pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
+os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
+ARGUMENTS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+             "--disable-component-update", "--disable-sync"]  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser, live_server, demo_folder, settings):
+    settings.DEMO = True
+    load_demo(demo_folder)
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=live_server.url)
+    page = context.new_page()
+    trouble: list[str] = []
+    page.on("console", lambda message: trouble.append(message.text) if message.type == "error" else None)
+    page.on("pageerror", lambda error: trouble.append(str(error)))
+    yield page
+    context.close()
+    assert trouble == []
+
+
+def cell(page: Page, row: str, column: str):
+    return page.locator(f'tr[data-row="{row}"] a[data-column="{column}"]')
+
+
+def shown(value: Decimal) -> str:
+    """A figure in thousands with one decimal, as the page writes it."""
+    text = f"{abs(value) / 1000:,.1f}".replace(",", "\u00a0")
+    return f"\u2212{text}" if value < 0 else text
+
+
+def minor(value: Decimal) -> str:
+    text = f"{abs(value):,.2f}".replace(",", "\u00a0")
+    return f"\u2212{text}" if value < 0 else text
+
+
+def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
+    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
+    fuel_codes, october, september = oracle.between("6110", "6199"), (2027, 7), (2027, 6)
+
+    def fuel(codes, at):
+        return -oracle.activity("TF", codes, at, at)
+
+    # sign in, open the income statement
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").click()
+    page.get_by_role("link", name="Income statement").click()
+    expect(page.get_by_role("heading", name="Income statement")).to_be_visible()
+    expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
+
+    # step a period back by its key, without a new page, and on again
+    page.evaluate("window.same = true")
+    page.keyboard.press(",")
+    expect(page.locator(".period .now")).to_contain_text("September 2026")
+    expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, september)))
+    assert page.evaluate("window.same") and "period=2027-P06" in page.url
+    page.keyboard.press(".")
+    expect(page.locator(".period .now")).to_contain_text("October 2026")
+
+    # change a selection: the whole statement is right again, the footing too
+    with_power = {*fuel_codes, "6815"}
+    expect(page.locator("#foot")).to_contain_text("6815 Shore power is not")
+    page.locator('tr[data-row="fuel"] th a').click()
+    page.get_by_label("Accounts").fill("6110 to 6199, 6815")
+    page.get_by_role("button", name="Change").click()
+    expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(with_power, october)))
+    expect(page.locator("#foot")).to_contain_text("Foots")
+    page.reload()
+    expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(with_power, october)))
+
+    # undo
+    page.keyboard.press("Control+z")
+    expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
+    expect(page.locator("#foot")).to_contain_text("6815 Shore power is not")
+
+    # trace by keyboard: figure, accounts, periods, lines, entry with its document
+    cell(page, "vehicles", "actual").focus()
+    for key in ("ArrowDown", "ArrowUp", "ArrowRight", "ArrowLeft"):
+        page.keyboard.press(key)
+    cell(page, "fuel", "actual").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#panel .big")).to_contain_text(minor(fuel(fuel_codes, october)))
+    expect(page.locator("#panel .agrees")).to_have_text("agrees with the figure")
+    page.get_by_role("link", name="6110 Marine diesel").click()
+    expect(page.locator("#panel .big")).to_contain_text(minor(fuel({"6110"}, october)))
+    page.locator("#panel").get_by_role("link", name="October 2026", exact=True).click()
+    expect(page.locator("#panel .agrees")).to_have_text("agree with the figure")
+    page.get_by_label("Filter the lines").fill("Sound Oil")
+    page.get_by_role("button", name="Filter").click()
+    expect(page.locator("#panel tfoot")).to_contain_text("that fit the filter")
+    page.locator("a.line-entry").first.click()
+    expect(page.locator("#panel .facts")).to_contain_text("Sound Oil")
+    expect(page.locator("#panel .facts")).to_contain_text("I-")
+    expect(page.locator("#panel .agrees")).to_have_text("the entry balances")
+
+    # take both files away; the workbook's figures are the ledger's
+    page.get_by_role("button", name="Export").click()
+    with page.expect_download() as workbook:
+        page.get_by_role("link", name="Workbook (.xlsx)").click()
+    sheet = openpyxl.load_workbook(io.BytesIO(workbook.value.path().read_bytes()), data_only=True).active
+    figures = {row[0].value: [c.value for c in row[1:]] for row in sheet.iter_rows() if row[0].value}
+    assert Decimal(str(figures["Fuel"][0])) == fuel(fuel_codes, october)
+    income = -oracle.activity("TF", oracle.between("4000", "4999"), october, october)
+    assert Decimal(str(figures["Total income"][0])) == income
+    budget = -oracle.budget("budget", "TF", fuel_codes, october, october)
+    assert Decimal(str(figures["Fuel"][2])) == fuel(fuel_codes, october) - budget
+    assert abs(figures["Fuel"][3] - float((fuel(fuel_codes, october) - budget) / abs(budget))) < 1e-12
+    if not page.get_by_role("link", name="PDF").is_visible():
+        page.get_by_role("button", name="Export").click()
+    with page.expect_download() as paper:
+        page.get_by_role("link", name="PDF").click()
+    text = PdfReader(io.BytesIO(paper.value.path().read_bytes())).pages[0].extract_text()
+    assert "Income statement" in text and shown(fuel(fuel_codes, october)) in text and "Page 1 of" in text
