@@ -220,8 +220,9 @@ class Generator:
     def _bunkers(self, month: Month, day: date) -> None:
         price = FUEL_JUMP if day >= date(2026, 6, 1) else 1.0
         supplier = "K001" if day.day <= 14 else "K002"
+        runs = len(month.days) / sum(1 for other in month.days if other.weekday() == 0)
         for crossing, per_sailing in plan.FUEL_PER_SAILING.items():
-            cents = round(per_sailing * CENT * plan.sailings(month, crossing) * 7 * month.growth * price * self.noise(0.05))
+            cents = round(per_sailing * CENT * runs * plan.sailings(month, crossing) * month.growth * price * self.noise(0.05))
             self._purchase("TF", day, supplier, "Marine diesel", [Line("6110", cents, "120", crossing)])
         if day.day <= 7:
             back = round(self.noise(0.2) * 900_000 * month.season)

@@ -134,10 +134,10 @@ class FiscalCalendar:
             period = target
         if periods:
             ordinary = self._ordinary
-            base = period
+            own = period
             if period.adjusting:
-                base = [p for p in self.of_year(period.year) if not p.adjusting][-1]
-            place = ordinary.index(base) + periods
+                own = [p for p in self.of_year(period.year) if not p.adjusting][-1]
+            place = ordinary.index(own) + periods
             if not 0 <= place < len(ordinary):
                 return None
             period = ordinary[place]

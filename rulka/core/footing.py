@@ -137,9 +137,9 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
     statistical = computed.view.frame.accounts.of_type("statistical")
     apart = []
     for column in computed.columns:
-        if column.window is None or column.definition.measure in ("debits", "credits"):
+        if column.window is None or column.asked.measure in ("debits", "credits"):
             continue
-        amounts = computed.account_totals(column, column.definition.measure)
+        amounts = computed.account_totals(column, column.asked.measure)
         times = np.where(statistical | ~covered & (placed == 0), 0, placed)
         difference = sum(int(a) * int(n) for a, n in zip(amounts, times, strict=True)) - int(amounts[covered & ~statistical].sum())
         if difference:
@@ -153,7 +153,7 @@ def _ledger_balances(computed: Computed) -> Check:
     money = ~computed.view.frame.accounts.of_type("statistical")
     apart = []
     for column in computed.columns:
-        if column.window is not None and column.definition.scenario == "actual":
+        if column.window is not None and column.asked.scenario == "actual":
             rest = int(computed.account_totals(column, "closing")[money].sum())
             if rest:
                 apart.append(f"{column.heading}: {minor_text(rest, computed.node.digits)}")

@@ -30,7 +30,7 @@ FLIPPED_BY_CONVENTION = {
 class Column:
     """One computed column; `window` is None for comparisons and where the shift leaves the calendar."""
 
-    definition: ColumnDef
+    asked: ColumnDef
     heading: str
     group: str
     window: Window | None
@@ -39,11 +39,11 @@ class Column:
 
     @property
     def key(self) -> str:
-        return self.definition.key
+        return self.asked.key
 
     @property
     def kind(self) -> str:
-        return self.definition.kind
+        return self.asked.kind
 
 
 @dataclass(frozen=True)
@@ -106,10 +106,10 @@ class Computed:
         return keys.index(key)
 
     def balances(self, column: Column) -> Balances:
-        return self.view.book.balances(column.definition.scenario, pending=column.definition.pending)
+        return self.view.book.balances(column.asked.scenario, pending=column.asked.pending)
 
     def measure_of(self, line: LineDef, column: Column) -> str:
-        return line.measure or column.definition.measure
+        return line.measure or column.asked.measure
 
     def account_totals(self, column: Column, measure: str) -> IntArray:
         """Amount by account, debit positive, minor units, of the visible keys of the node."""
@@ -158,23 +158,21 @@ def run_statement(statement: StatementDef, view: View, period: Period, node_code
 def _columns(statement: StatementDef, view: View, period: Period) -> tuple[Column, ...]:
     frame, columns = view.frame, []
     titles: dict[str, str] = {}
-    for definition in statement.span.columns:
+    for asked in statement.span.columns:
         window, kind = None, ""
-        if definition.kind == "figures":
-            if definition.scenario not in frame.scenarios:
+        if asked.kind == "figures":
+            if asked.scenario not in frame.scenarios:
                 raise NotFound(
-                    f"Scenario '{definition.scenario}' does not exist in this ledger.",
-                    hint=one_of(definition.scenario, frame.scenarios),
-                    subject=f"column {definition.key}",
+                    f"Scenario '{asked.scenario}' does not exist in this ledger.",
+                    hint=one_of(asked.scenario, frame.scenarios),
+                    subject=f"column {asked.key}",
                 )
-            moved = frame.calendar.moved(period, years=definition.shift_years, periods=definition.shift_periods)
-            window = frame.calendar.window(definition.window, moved) if moved else None
-            kind = "prior" if definition.shift_years < 0 else frame.scenarios[definition.scenario]
-        titles[definition.key] = title = window.title if window else titles[definition.of[0]] if definition.of else "no period"
-        heading, group = (
-            text.replace("{window}", title).replace("{scenario}", definition.scenario) for text in (definition.heading, definition.group)
-        )
-        columns.append(Column(definition, heading, group, window, kind, definition.hide == "always"))
+            moved = frame.calendar.moved(period, years=asked.shift_years, periods=asked.shift_periods)
+            window = frame.calendar.window(asked.window, moved) if moved else None
+            kind = "prior" if asked.shift_years < 0 else frame.scenarios[asked.scenario]
+        titles[asked.key] = title = window.title if window else titles[asked.of[0]] if asked.of else "no period"
+        heading, group = (text.replace("{window}", title).replace("{scenario}", asked.scenario) for text in (asked.heading, asked.group))
+        columns.append(Column(asked, heading, group, window, kind, asked.hide == "always"))
     return tuple(columns)
 
 
@@ -464,7 +462,7 @@ def _compare(row: Row, computed: Computed) -> Row:
     for place, column in enumerate(computed.columns):
         if column.kind == "figures":
             continue
-        a, b = (values[computed.place(key)] for key in column.definition.of)
+        a, b = (values[computed.place(key)] for key in column.asked.of)
         if column.kind == "percent":
             values[place] = percent(a, b)
         else:

@@ -86,7 +86,7 @@ def _total_rows(computed: Computed, total: Row) -> list[Row]:
 
 
 def _comparison(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    a, b = (computed.column(key) for key in column.definition.of)
+    a, b = (computed.column(key) for key in column.asked.of)
     parts = tuple(
         Part("column", _column_label(part), row.values[computed.place(part.key)], row=row.key, column=part.key, adds=adds)
         for part, adds in ((a, 1), (b, -1))

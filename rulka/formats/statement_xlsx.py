@@ -99,7 +99,7 @@ class _Sheet:
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
         if column.kind != "figures":
-            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.definition.of)
+            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.asked.of)
             if column.kind == "percent":
                 return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
             places = self.computed.node.digits if row.unit == "money" else 2 if row.unit == "quantity" else 12

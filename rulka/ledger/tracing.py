@@ -98,16 +98,16 @@ def lines_page(
     kind, _, code = part.component.partition(":")
     wanted = [period for period in frame.calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
     periods = [period_number(period.code) for period in wanted]
-    definition = computed.column(column).definition
+    asked = computed.column(column).asked
     measure = computed.measure_of(computed.line(computed.row(row).line), computed.column(column))
     digits = QUANTITY_DIGITS if frame.accounts.items[place].type == "statistical" else computed.node.digits
     title = f"{account} {frame.accounts[account].name}, {part.label}"
-    if frame.scenarios[definition.scenario] != "actual":
-        return _budget_page(ledger, definition.scenario, keys, periods, part, title, digits, measure, number)
+    if frame.scenarios[asked.scenario] != "actual":
+        return _budget_page(ledger, asked.scenario, keys, periods, part, title, digits, measure, number)
     effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
     side = measure if measure in ("debits", "credits") else ""
-    whole = LineFilter(keys, periods, effect, definition.pending, side)
-    lines = lines_behind(LineFilter(keys, periods, effect, definition.pending, side, search))
+    whole = LineFilter(keys, periods, effect, asked.pending, side)
+    lines = lines_behind(LineFilter(keys, periods, effect, asked.pending, side, search))
     count, debit, credit = totals(lines)
     _, all_debit, all_credit = totals(lines_behind(whole)) if search else (count, debit, credit)
     sign = 1 if side or computed.signs[computed.row(row).line] > 0 else -1

@@ -15,29 +15,29 @@ document.addEventListener("alpine:init", () => {
   const figure = (row, column) => row.querySelector(`a.figure[data-column="${CSS.escape(column)}"]`);
   const current = () => document.activeElement && document.activeElement.closest("a.figure");
 
-  function remember(link) {
-    at = { row: link.closest("tr").dataset.row, column: link.dataset.column };
+  function remember(spot) {
+    at = { row: spot.closest("tr").dataset.row, column: spot.dataset.column };
   }
 
   function setEntry() {
     if (!figures()) return;
-    figures().querySelectorAll('a.figure[tabindex="0"]').forEach((link) => link.setAttribute("tabindex", "-1"));
-    const row = rows().find((candidate) => candidate.dataset.row === at.row) || rows()[0];
-    const link = row && (figure(row, at.column) || row.querySelector("a.figure"));
-    if (link) link.setAttribute("tabindex", "0");
+    figures().querySelectorAll('a.figure[tabindex="0"]').forEach((spot) => spot.setAttribute("tabindex", "-1"));
+    const line = rows().find((candidate) => candidate.dataset.row === at.row) || rows()[0];
+    const spot = line && (figure(line, at.column) || line.querySelector("a.figure"));
+    if (spot) spot.setAttribute("tabindex", "0");
   }
 
-  function walk(link, key) {
-    const row = link.closest("tr");
+  function walk(spot, key) {
+    const row = spot.closest("tr");
     const inRow = [...row.querySelectorAll("a.figure")];
     const all = rows();
     let target = null;
-    if (key === "ArrowRight") target = inRow[inRow.indexOf(link) + 1];
-    if (key === "ArrowLeft") target = inRow[inRow.indexOf(link) - 1];
+    if (key === "ArrowRight") target = inRow[inRow.indexOf(spot) + 1];
+    if (key === "ArrowLeft") target = inRow[inRow.indexOf(spot) - 1];
     if (key === "Home") target = inRow[0];
     if (key === "End") target = inRow[inRow.length - 1];
-    if (key === "ArrowDown" && all[all.indexOf(row) + 1]) target = figure(all[all.indexOf(row) + 1], link.dataset.column);
-    if (key === "ArrowUp" && all[all.indexOf(row) - 1]) target = figure(all[all.indexOf(row) - 1], link.dataset.column);
+    if (key === "ArrowDown" && all[all.indexOf(row) + 1]) target = figure(all[all.indexOf(row) + 1], spot.dataset.column);
+    if (key === "ArrowUp" && all[all.indexOf(row) - 1]) target = figure(all[all.indexOf(row) - 1], spot.dataset.column);
     if (target) { remember(target); setEntry(); target.focus(); }
   }
 
@@ -45,14 +45,14 @@ document.addEventListener("alpine:init", () => {
   const inField = (target) => target.closest("input, textarea, select, dialog, [contenteditable]");
 
   function single(key) {
-    const link = current();
+    const spot = current();
     if (key === ",") document.getElementById("step-back")?.click();
     else if (key === ".") document.getElementById("step-on")?.click();
     else if (key === "p") document.body.classList.toggle("folded");
     else if (key === "?") document.getElementById("keys")?.showModal();
-    else if (key === "e" && link) link.closest("tr").querySelector("th a").click();
-    else if (key === "c" && link) {
-      const place = link.closest("td").cellIndex;
+    else if (key === "e" && spot) spot.closest("tr").querySelector("th a").click();
+    else if (key === "c" && spot) {
+      const place = spot.closest("td").cellIndex;
       figures().querySelector("tr.heads").cells[place].querySelector("a").click();
     } else return false;
     return true;
@@ -60,8 +60,8 @@ document.addEventListener("alpine:init", () => {
 
   document.addEventListener("keydown", (event) => {
     if (inField(event.target)) return;
-    const link = current();
-    if (link && /^(Arrow|Home|End)/.test(event.key)) { walk(link, event.key); event.preventDefault(); return; }
+    const spot = current();
+    if (spot && /^(Arrow|Home|End)/.test(event.key)) { walk(spot, event.key); event.preventDefault(); return; }
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       const undo = document.getElementById("undo");
       if (undo && !undo.disabled) { undo.click(); event.preventDefault(); }
@@ -72,8 +72,8 @@ document.addEventListener("alpine:init", () => {
   });
 
   document.addEventListener("focusin", (event) => {
-    const link = event.target.closest && event.target.closest("a.figure");
-    if (link) { remember(link); setEntry(); }
+    const spot = event.target.closest && event.target.closest("a.figure");
+    if (spot) { remember(spot); setEntry(); }
   });
 
   function choose() {

@@ -1,0 +1,91 @@
+"""Takes the pictures of docs/screenshots from the demo data: `make screenshots`. Needs what bin/test installs."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+ROOT = Path(__file__).parent.parent
+OUT = ROOT / "docs" / "screenshots"
+ARGUMENTS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+             "--disable-component-update", "--disable-sync"]  # fmt: skip
+WHERE = "period=2027-P07&node=TF"
+FUEL = f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=actual"
+VIEWS = {
+    "statements": ("accountant", "/statements/"),
+    "statement": ("accountant", f"/statements/income-statement/?{WHERE}&panel=line&row=fuel"),
+    "trace-figure": ("accountant", f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=ytd-difference"),
+    "trace-lines": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07"),
+    "trace-entry": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07&entity=TF&entry=TF-PA2610-0012"),
+    "column": ("accountant", f"/statements/income-statement/?{WHERE}&panel=column&column=ytd-budget"),
+    "balance-sheet": ("accountant", f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&account=3210"),
+    "trial-balance": ("accountant", f"/statements/trial-balance/?{WHERE}"),
+    "footing": ("director", f"/statements/income-statement/?{WHERE}&panel=footing"),
+    "fence": ("ships-lead", f"/statements/income-statement/?{WHERE}&panel=trace&row=wages-and-social-costs&column=actual&account=5010"),
+    "ledger": ("accountant", "/ledger/"),
+    "refused": ("accountant", "/statements/income-statement/?node=group"),
+}
+
+
+def main() -> None:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    with tempfile.TemporaryDirectory() as var:
+        server = subprocess.Popen(
+            [str(ROOT / "bin" / "demo"), "--no-open", "--port", str(port)],
+            env={**os.environ, "RULKA_VAR": var, "DATABASE_URL": ""},
+            stdout=subprocess.DEVNULL,
+        )
+        try:
+            take(f"http://127.0.0.1:{port}")
+        finally:
+            server.terminate()
+            server.wait()
+
+
+def take(address: str) -> None:
+    wait_for(address)
+    OUT.mkdir(exist_ok=True)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
+        shoot(page, "sign-in", "/sign-in/")
+        now = ""
+        for name, (person, path) in VIEWS.items():
+            if person != now:
+                page.context.clear_cookies()
+                page.goto("/sign-in/")
+                page.click(f"form[action='/sign-in/{person}/'] button")
+                now = person
+            shoot(page, name, path)
+        browser.close()
+
+
+def shoot(page: Page, name: str, path: str) -> None:
+    page.goto(path)
+    page.evaluate("document.fonts.ready")
+    page.screenshot(path=OUT / f"{name}.png")
+    print(name)
+
+
+def wait_for(address: str) -> None:
+    port = int(address.rsplit(":", 1)[1])
+    until = time.monotonic() + 120
+    while time.monotonic() < until:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
+        time.sleep(0.5)
+    sys.exit("The demo did not start within two minutes.")
+
+
+if __name__ == "__main__":
+    main()
