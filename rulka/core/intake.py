@@ -360,8 +360,8 @@ def _budget(row: BudgetRow, books: Books, errors: list[RulkaError]) -> Budget | 
             errors.append(row_error(f"{what} '{code}' does not exist.", row.row, column, one_of(code, codes)))
 
     known("Scenario", row.scenario, "scenario", books.scenarios)
-    if books.scenarios.get(row.scenario) == "actual":
-        errors.append(row_error(f"'{row.scenario}' is a scenario of actuals.", row.row, "scenario", "Name a budget or forecast."))
+    if row.scenario == "actual":
+        errors.append(row_error("'actual' holds journal entries only.", row.row, "scenario", "Name a budget or forecast."))
     known("Entity", row.entity, "entity", books.digits)
     known("Account", row.account, "account", books.accounts)
     known("Period", row.period, "period", books.calendar.by_code)

@@ -11,7 +11,7 @@ import numpy as np
 from rulka.core.book import Balances, Node, View, find_node
 from rulka.core.calendar import Period, Window
 from rulka.core.chart import BoolArray, IntArray
-from rulka.core.definitions import ColumnDef, LineDef, StatementDef
+from rulka.core.definitions import ColumnDef, LineDef, SpineDef, StatementDef
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.expressions import direction_of, evaluate, names_in, parse_formula, unit_of
 from rulka.core.money import QUANTITY_DIGITS
@@ -145,7 +145,7 @@ def run_statement(statement: StatementDef, view: View, period: Period, node_code
     node = find_node(view, node_code)
     computed = Computed(statement, view, period, node, _columns(statement, view, period))
     _select(computed)
-    _check_names(computed)
+    check_names(statement.spine)
     rows = _Rows(computed).build()
     rows = [_compare(row, computed) for row in rows]
     computed.rows = tuple(_suppress(rows, computed))
@@ -206,9 +206,10 @@ def _sign(line: LineDef, mask: BoolArray, computed: Computed) -> int:
     return -1 if types & flipped and not types & {"asset", "statistical"} else 1
 
 
-def _check_names(computed: Computed) -> None:
-    labels = _labels(computed)
-    for line in computed.statement.spine.walk():
+def check_names(spine: SpineDef) -> None:
+    """Refuse formulas and checks that name a line which does not exist, or a label that several lines have."""
+    labels = _labels(spine)
+    for line in spine.walk():
         if line.kind == "calculation":
             try:
                 wanted = [name.text for name in names_in(parse_formula(line.formula))]
@@ -222,23 +223,23 @@ def _check_names(computed: Computed) -> None:
             if len(found) != 1:
                 raise RulkaError(
                     f"No line is called '{name}'." if not found else f"{len(found)} lines are called '{name}'.",
-                    hint=one_of(name, [label for _, label in _named(computed)]) if not found else "Rename one of them.",
+                    hint=one_of(name, [label for _, label in _named(spine)]) if not found else "Rename one of them.",
                     subject=f"line {line.label}",
                     code="unknown-line",
                 )
 
 
-def _named(computed: Computed) -> Iterator[tuple[str, str]]:
-    for line in computed.statement.spine.walk():
+def _named(spine: SpineDef) -> Iterator[tuple[str, str]]:
+    for line in spine.walk():
         if line.kind in ("line", "calculation", "section"):
             yield line.key, line.label
         if line.kind == "section" and line.total and line.total.casefold() != line.label.casefold():
             yield line.key, line.total
 
 
-def _labels(computed: Computed) -> dict[str, list[str]]:
+def _labels(spine: SpineDef) -> dict[str, list[str]]:
     labels: dict[str, list[str]] = {}
-    for key, label in _named(computed):
+    for key, label in _named(spine):
         labels.setdefault(label.casefold(), []).append(key)
     return labels
 
@@ -252,7 +253,7 @@ class _Rows:
     def __init__(self, computed: Computed) -> None:
         self.computed = computed
         self.by_key = {line.key: line for line in computed.statement.spine.walk()}
-        self.key_by_label = {label: keys[0] for label, keys in _labels(computed).items()}
+        self.key_by_label = {label: keys[0] for label, keys in _labels(computed.statement.spine).items()}
         self.values: dict[str, Values] = {}
         self.units: dict[str, str] = {}
         self.directions: dict[str, int] = {}

@@ -362,13 +362,13 @@ class _Load:
         for row, values in self._coded_rows(file):
             if values["kind"] not in ("actual", "budget", "forecast"):
                 self._error(file, f"'{values['kind']}' is not a kind.", row, "kind", "Write actual, budget or forecast.")
-            elif (values["code"] == "actual") != (values["kind"] == "actual"):
+            elif values["code"] == "actual" and values["kind"] != "actual":
                 self._error(
                     file,
                     f"Scenario '{values['code']}' is of kind {values['kind']}.",
                     row,
                     "kind",
-                    "The scenario actual, and no other, is of kind actual.",
+                    "The scenario actual is of kind actual.",
                 )
             wanted[values["code"]] = dict(code=values["code"], name=values["name"], kind=values["kind"])
         if not Scenario.objects.filter(ledger=self.ledger, code="actual").exists():

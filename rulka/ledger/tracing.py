@@ -102,7 +102,7 @@ def lines_page(
     measure = computed.measure_of(computed.line(computed.row(row).line), computed.column(column))
     digits = QUANTITY_DIGITS if frame.accounts.items[place].type == "statistical" else computed.node.digits
     title = f"{account} {frame.accounts[account].name}, {part.label}"
-    if frame.scenarios[asked.scenario] != "actual":
+    if asked.scenario != "actual":
         return _budget_page(ledger, asked.scenario, keys, periods, part, title, digits, measure, number)
     effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
     side = measure if measure in ("debits", "credits") else ""

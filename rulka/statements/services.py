@@ -12,10 +12,10 @@ from django.db import transaction
 from rulka.core.book import Fence
 from rulka.core.definitions import LINE_KINDS, LineDef, span_from, spine_from, statement_from
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
-from rulka.core.expressions import renamed
+from rulka.core.expressions import parse_formula, renamed
 from rulka.core.footing import Check, footing
 from rulka.core.selection import parse_selection
-from rulka.core.statement import Computed, run_statement
+from rulka.core.statement import Computed, check_names, run_statement
 from rulka.formats.definition_file import check_body, kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
@@ -76,14 +76,14 @@ def check_definition(definition: Definition) -> None:
     if definition.kind == "span":
         span_from(body)
         return
-    errors = [error for line in spine_from(body).walk() if (error := _line_error(line))]
+    checked = spine_from(body)
+    errors = [error for line in checked.walk() if (error := _line_error(line))]
     if errors:
         raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
+    check_names(checked)
 
 
 def _line_error(line: LineDef) -> RulkaError | None:
-    from rulka.core.expressions import parse_formula
-
     try:
         if line.accounts:
             parse_selection(line.accounts)

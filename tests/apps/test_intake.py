@@ -72,7 +72,7 @@ REFUSED = {
     "control character": ({"entries__csv": ENTRIES.replace("Rent", "Rent").replace("Pay", "Pa\x07y", 1)}, "row 4, column description: The cell holds a control character"),
     "open quote": ({"entries__csv": ENTRIES + 'A,E9,1,"2025'}, "Not readable as CSV"),
     "budget of unknown scenario": ({"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "plan,A,4000")}, "budgets.csv, row 2, column scenario: Scenario 'plan' does not exist"),
-    "budget in actuals": ({"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "actual,A,4000")}, "'actual' is a scenario of actuals"),
+    "budget in actuals": ({"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "actual,A,4000")}, "'actual' holds journal entries only"),
     "budget twice": ({"budgets__csv": SMALL["budgets.csv"] + "budget,A,4000,10,2026-P01,1.00,\n"}, "members and period stand in row 2. Add the two up"),
     "bad rate": ({"rates__csv": "period,from,to,closing\n2026-P01,EUR,SEK,0\n"}, "rates.csv, row 2, column closing: '0' is not a rate"),
     "too large": ({"entries__csv": ENTRIES + "A,X,1,2026-01-01,1000,,40000000000000000.00,,,,,,\nA,X,2,2026-01-01,4000,,,40000000000000000.00,,,,,\n"}, "together reach 2^62 minor units"),

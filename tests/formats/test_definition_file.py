@@ -68,6 +68,7 @@ def test_commands_refuse_and_change_nothing(small, command, tmp_path):
         LINE.replace("61*", "61* to"): "line Fuel: At character 7 of the selection: expected the code that ends the range",
         LINE + "---\nstatement: t\nspine: s\nspan: none\n": "The span 'none' does not exist",
         "span: s\ncolumns:\n  - column: a\n    difference: [b, c]\n": "Column a compares 'b', which is no column to the left of it",
+        "spine: s\nlines:\n  - calculation: a\n    formula: Fule + 1\n  - line: Fuel\n    accounts: '5*'\n": "line a: No line is called 'Fule'. Did you mean Fuel?",
         "spine: s\nlines:\n  - heading: a\n    key: k\n  - heading: b\n    key: k\n": "The key 'k' is used twice",
     }.items():
         file.write_text(text)

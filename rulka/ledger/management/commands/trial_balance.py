@@ -10,6 +10,7 @@ from typing import Any
 
 from rulka.core.money import minor_text
 from rulka.core.trial_balance import TrialBalanceRow, trial_balance
+from rulka.formats.statement_text import plain_text
 from rulka.ledger.commanding import RulkaCommand
 
 COLUMNS = ("entity", "account", "name", "opening", "debits", "credits", "closing")
@@ -55,5 +56,5 @@ def _csv(rows: list[list[str]]) -> str:
     file = io.StringIO()
     writer = csv.writer(file, lineterminator="\n")
     writer.writerow(COLUMNS)
-    writer.writerows(rows)
+    writer.writerows([entity, account, plain_text(name), *amounts] for entity, account, name, *amounts in rows)
     return file.getvalue()
