@@ -5,8 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from django.apps import apps
+from django.contrib.auth.password_validation import validate_password
 from django.db import transaction
 
+from rulka.core.errors import NotFound
+from rulka.core.selection import parse_selection
 from rulka.people.models import Access, Person
 
 DEMO_PEOPLE: dict[str, dict[str, Any]] = {
@@ -43,3 +46,35 @@ def make_demo_people(ledger_code: str) -> list[Person]:
         )
         people.append(person)
     return people
+
+
+@transaction.atomic
+def make_person(username: str, *, title: str = "", role: str = Person.Role.DIRECTOR, password: str | None = None) -> Person:
+    """Make or change a person; without a password a new one can't sign in yet. ValidationError on a weak password."""
+    person, new = Person.objects.get_or_create(username=username)
+    person.role = role
+    person.title = title or person.title
+    if password is not None:
+        validate_password(password, person)
+        person.set_password(password)
+    elif new:
+        person.set_unusable_password()
+    person.save()
+    return person
+
+
+def grant(person: Person, ledger_code: str, entities: str, accounts: str, members: dict[str, str], *, opens_seals: bool) -> Access:
+    """Let a person see a ledger within bounds; refuses bounds that can't be read or name no dimension."""
+    ledger = apps.get_model("ledger", "Ledger").objects.filter(code=ledger_code).first()
+    if ledger is None:
+        raise NotFound(f"Ledger '{ledger_code}' does not exist.", subject="ledger")
+    unknown = set(members) - set(ledger.dimensions)
+    if unknown:
+        raise NotFound(
+            f"'{sorted(unknown)[0]}' is no dimension of {ledger.code}.", hint=f"It has {', '.join(ledger.dimensions) or 'none'}.", subject="members"
+        )
+    for text in filter(None, (entities, accounts, *members.values())):
+        parse_selection(text)
+    bounds = {"entities": entities, "accounts": accounts, "members": members, "opens_seals": opens_seals}
+    access, _ = Access.objects.update_or_create(person=person, ledger=ledger, defaults=bounds)
+    return access

@@ -7,6 +7,7 @@ from typing import Any
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import redirect, render
 from django.urls import reverse
+from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -149,5 +150,5 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     seat = seat_of(request)
     outcome = _outcome(seat, name)
     response = HttpResponse(export(outcome, seat.ledger, form), content_type=TYPES[form])
-    response["Content-Disposition"] = f'attachment; filename="{file_name(outcome, form)}"'
+    response["Content-Disposition"] = content_disposition_header(True, file_name(outcome, form)) or "attachment"
     return response

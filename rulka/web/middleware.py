@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 
 from rulka.core.errors import NotFound, RulkaError
 
@@ -21,7 +22,11 @@ class RefusalMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        return self.get_response(request)
+        response = self.get_response(request)
+        if request.headers.get("HX-Request") and response.status_code == 302 and response["Location"].startswith(reverse("sign-in")):
+            # a fragment can't show the sign-in: let the browser go there
+            return HttpResponse(status=204, headers={"HX-Redirect": reverse("sign-in")})
+        return response
 
     def process_exception(self, request: HttpRequest, error: Exception) -> HttpResponse | None:
         if isinstance(error, RulkaError):

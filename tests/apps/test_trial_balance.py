@@ -162,3 +162,29 @@ def test_trial_balance_with_bad_input_says_what_and_what_to_do(options, message,
     command("load_ledger", small(), ledger="s")
     with pytest.raises(CommandError, match=message.replace("(", r"\(").replace(".", r"\.")):
         command("trial_balance", **{"ledger": "s", "first": "2025-P01", "last": "2026-P01", **options})
+
+
+@pytest.mark.django_db
+def test_ledger_without_dimensions_and_without_entries_works(small, command):
+    from tests.conftest import SMALL
+
+    bare = {**SMALL["ledger.json"], "dimensions": []}
+    header = "entity,entry,line,date,account,debit,credit\n"
+    folder = small(ledger__json=bare, entries__csv=header, budgets__csv=None, members__csv=None)
+    command("load_ledger", folder, ledger="s")
+    options = {"ledger": "s", "first": "2025-P01", "last": "2026-P13"}
+    assert command("trial_balance", **options) == "entity,account,name,opening,debits,credits,closing\n"
+    (folder / "entries.csv").write_text(header + "B,1,a,2025-12-31,4000,,2.5\nB,1,b,2025-12-31,1000,2.50,\n")
+    command("load_ledger", folder, ledger="s")
+    assert command("trial_balance", **{**options, "first": "2026-P01"}).splitlines()[1:] == [
+        "B,1000,Bank,2.50,0.00,0.00,2.50",
+        "B,3200,Earnings kept,-2.50,0.00,0.00,-2.50",
+    ]
+
+
+@pytest.mark.django_db
+def test_name_from_data_is_no_formula_in_the_file(small, command):
+    from tests.conftest import SMALL
+
+    command("load_ledger", small(accounts__csv=SMALL["accounts.csv"].replace("1000,Bank", "1000,=1+1")), ledger="s")
+    assert "A,1000,'=1+1,0.00," in command("trial_balance", ledger="s", first="2025-P01", last="2025-P01")

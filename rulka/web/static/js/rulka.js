@@ -58,7 +58,15 @@ document.addEventListener("alpine:init", () => {
     return true;
   }
 
+  function back() {
+    const line = figures() && rows().find((candidate) => candidate.dataset.row === at.row);
+    const spot = line && figure(line, at.column);
+    if (spot) spot.focus();
+    return Boolean(spot);
+  }
+
   document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape" && event.target.closest("#panel") && back()) { event.preventDefault(); return; }
     if (inField(event.target)) return;
     const spot = current();
     if (spot && /^(Arrow|Home|End)/.test(event.key)) { walk(spot, event.key); event.preventDefault(); return; }
@@ -84,7 +92,18 @@ document.addEventListener("alpine:init", () => {
     if (row) row.classList.add("chosen");
     setEntry();
   }
-  document.addEventListener("htmx:afterSettle", choose);
+  // what was replaced can't keep the focus: it goes to the panel, or back to the figure it was on
+  let place = "";
+  document.addEventListener("htmx:beforeSwap", () => {
+    const active = document.activeElement;
+    place = !active || active === document.body ? place : active.closest("#panel") ? "panel" : active.closest("a.figure") ? "figure" : "";
+  });
+  document.addEventListener("htmx:afterSettle", () => {
+    choose();
+    if (document.activeElement !== document.body) return;
+    if (place === "panel") document.getElementById("panel")?.focus({ preventScroll: true });
+    else if (place === "figure") back();
+  });
   document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
   document.addEventListener("DOMContentLoaded", () => {
     choose();

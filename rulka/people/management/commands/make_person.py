@@ -1,0 +1,42 @@
+"""Makes or changes a person: role, and what they may see of a ledger. The password is read from standard input."""
+
+from __future__ import annotations
+
+import sys
+from argparse import ArgumentParser
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.core.management.base import BaseCommand, CommandError
+
+from rulka.core.errors import RulkaError
+from rulka.people.models import Person
+from rulka.people.services import grant, make_person
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument("name", help="what they sign in with")
+        parser.add_argument("--title", default="", help="what others call them")
+        parser.add_argument("--role", choices=Person.Role.values, default=Person.Role.DIRECTOR)
+        parser.add_argument("--ledger", default="", help="a ledger they may see")
+        parser.add_argument("--entities", default="", help="only these entities, as a selection")
+        parser.add_argument("--accounts", default="", help="only these accounts, as a selection")
+        parser.add_argument("--members", action="append", default=[], metavar="DIMENSION=SELECTION", help="only these members; may be repeated")
+        parser.add_argument("--opens-seals", action="store_true")
+        parser.add_argument("--password", action="store_true", help="read a new password from standard input")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        password = sys.stdin.readline().rstrip("\n") if options["password"] else None
+        members = dict(pair.partition("=")[::2] for pair in options["members"])
+        try:
+            person = make_person(options["name"], title=options["title"], role=options["role"], password=password)
+            if options["ledger"]:
+                grant(person, options["ledger"], options["entities"], options["accounts"], members, opens_seals=options["opens_seals"])
+        except RulkaError as error:
+            raise CommandError(str(error)) from error
+        except ValidationError as error:
+            raise CommandError(" ".join(error.messages)) from error
+        self.stdout.write(f"{person.username}: {person.get_role_display()}")
