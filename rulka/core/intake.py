@@ -10,12 +10,13 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timezone
 from hashlib import blake2b
+from operator import attrgetter
 from typing import NamedTuple
 
 from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, POSTED
 from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.errors import RulkaError, one_of
-from rulka.core.money import LIMIT, QUANTITY_DIGITS, parse_minor
+from rulka.core.money import LIMIT, QUANTITY_DIGITS, minor_text, parse_minor
 
 CODE_LENGTH = 40
 NO_MEMBER = "-"
@@ -166,6 +167,9 @@ def parse_moment(text: str) -> datetime | None:
     return moment.astimezone(timezone.utc)
 
 
+_HEAD = attrgetter("date", "period", "status", "kind", "modified_at")
+
+
 class EntryChecker:
     """Checks entries one by one against the books; errors collect in `errors`."""
 
@@ -173,6 +177,7 @@ class EntryChecker:
         self.books = books
         self.errors: list[RulkaError] = []
         self._periods: dict[tuple[str, str], Period | None] = {}
+        self._known: dict[tuple[str, str, str, tuple[str, ...]], tuple[tuple[str, ...], int]] = {}
 
     def check(self, rows: Sequence[EntryRow]) -> Entry | None:
         """One entry from all its rows, or None with its errors collected."""
@@ -213,7 +218,10 @@ class EntryChecker:
 
     def _shared(self, rows: Sequence[EntryRow]) -> None:
         first = rows[0]
+        head = _HEAD(first)
         for row in rows[1:]:
+            if _HEAD(row) == head:
+                continue
             for column in ("date", "period", "status", "kind", "modified_at"):
                 if getattr(row, column) != getattr(first, column):
                     self._add(
@@ -261,20 +269,17 @@ class EntryChecker:
 
     def _line(self, row: EntryRow) -> EntryLine | None:
         before = len(self.errors)
-        self._code(row.line, row.row, "line")
-        type_ = self.books.accounts.get(row.account)
-        if type_ is None:
-            self._unknown("Account", row.account, row.row, "account", self.books.accounts)
-        members = []
-        for (dimension, known), code in zip(self.books.members.items(), row.members, strict=True):
-            member = code or NO_MEMBER
-            if member not in known:
-                self._unknown("Member", member, row.row, dimension, known)
-            members.append(member)
-        if row.partner_entity and row.partner_entity not in self.books.digits:
-            self._unknown("Entity", row.partner_entity, row.row, "partner_entity", self.books.digits)
-        digits = QUANTITY_DIGITS if type_ == "statistical" else self.books.digits.get(row.entity, 2)
-        debit, credit = (self._amount(text, digits, row.row, column) for text, column in ((row.debit, "debit"), (row.credit, "credit")))
+        if code_problem(row.line):
+            self._code(row.line, row.row, "line")
+        place = (row.entity, row.account, row.partner_entity, row.members)
+        known = self._known.get(place)
+        if known is None:
+            known = self._place(row)
+            if len(self.errors) == before:
+                self._known[place] = known
+        members, digits = known
+        debit = self._amount(row.debit, digits, row.row, "debit") if row.debit else 0
+        credit = self._amount(row.credit, digits, row.row, "credit") if row.credit else 0
         if debit and credit:
             self._add("Debit and credit are both filled.", row.row, "credit", "Keep one of them, or write two lines.")
         historical = None
@@ -283,21 +288,38 @@ class EntryChecker:
         if len(self.errors) > before:
             return None
         text = (row.description, row.source, row.document, row.counterparty, row.counterparty_name, row.user)
-        return EntryLine(row.line, row.account, row.partner_entity, tuple(members), debit, credit, historical, text)
+        return EntryLine(row.line, row.account, row.partner_entity, members, debit, credit, historical, text)
+
+    def _place(self, row: EntryRow) -> tuple[tuple[str, ...], int]:
+        """Members with none written out, and the decimals allowed; unknown codes collect as errors."""
+        type_ = self.books.accounts.get(row.account)
+        if type_ is None:
+            self._unknown("Account", row.account, row.row, "account", self.books.accounts)
+        members = []
+        for (dimension, codes), code in zip(self.books.members.items(), row.members, strict=True):
+            member = code or NO_MEMBER
+            if member not in codes:
+                self._unknown("Member", member, row.row, dimension, codes)
+            members.append(member)
+        if row.partner_entity and row.partner_entity not in self.books.digits:
+            self._unknown("Entity", row.partner_entity, row.row, "partner_entity", self.books.digits)
+        return tuple(members), QUANTITY_DIGITS if type_ == "statistical" else self.books.digits.get(row.entity, 2)
 
     def _amount(self, text: str, digits: int, row: int, column: str) -> int:
-        if not text:
-            return 0
-        value = self._value(lambda given: parse_minor(given, digits), text, row, column)
-        if value is None:
+        try:
+            value = parse_minor(text, digits)
+        except ValueError as error:
+            self._add(f"{error}.", row, column)
             return 0
         if value < 0:
             self._add(f"'{text}' is negative.", row, column, "Write it positive on the other side.")
         elif value >= LIMIT:
             self._add(f"'{text}' is too large.", row, column, "A ledger holds less than 2^62 minor units in all.")
-        return int(value)
+        return value
 
     def _unique(self, rows: Sequence[EntryRow]) -> None:
+        if len({row.line for row in rows}) == len(rows):
+            return
         seen: dict[str, int] = {}
         for row in rows:
             if row.line in seen:
@@ -313,8 +335,6 @@ class EntryChecker:
         money = [line for line in lines if line is not None and self.books.accounts[line.account] != "statistical"]
         debit, credit = sum(line.debit for line in money), sum(line.credit for line in money)
         if debit != credit:
-            from rulka.core.money import minor_text
-
             digits = self.books.digits[first.entity]
             self._add(
                 f"Entry {first.entry} of {first.entity} does not balance: debit {minor_text(debit, digits)}, "

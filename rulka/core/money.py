@@ -16,13 +16,16 @@ QUANTITY_DIGITS = 2
 
 def parse_minor(text: str, digits: int) -> int:
     """Turn `-?[0-9]+(.[0-9]+)?` into minor units; ValueError says in words what is wrong."""
-    if not AMOUNT.fullmatch(text):
+    match = AMOUNT.fullmatch(text)
+    if match is None:
         raise ValueError(f"'{text}' is not a number; write digits with a point, no grouping or sign of currency")
-    whole, _, decimals = text.lstrip("-").partition(".")
-    if len(decimals) > digits:
-        raise ValueError(f"'{text}' has {len(decimals)} decimals where at most {digits} are allowed")
-    value: int = int(whole) * 10**digits + int((decimals + "0" * digits)[:digits] or "0")
-    return -value if text.startswith("-") else value
+    decimals = match[1]
+    if decimals is None:
+        return int(text + "0" * digits)
+    missing = digits - len(decimals) + 1
+    if missing < 0:
+        raise ValueError(f"'{text}' has {len(decimals) - 1} decimals where at most {digits} are allowed")
+    return int(text.replace(".", "") + "0" * missing)
 
 
 def minor_text(value: int, digits: int) -> str:

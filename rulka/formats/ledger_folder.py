@@ -7,13 +7,15 @@ import json
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from operator import itemgetter
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from rulka.core.calendar import FiscalCalendar, Period, listed_calendar, monthly_calendar
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors
 from rulka.core.intake import BudgetRow, EntryRow, parse_date, row_error
 
+RowType = TypeVar("RowType", EntryRow, BudgetRow)
 CONTROL = re.compile(r"[\x00-\x09\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 MOST_ERRORS = 2000
 csv.field_size_limit(1_000_000)
@@ -184,17 +186,24 @@ class LedgerFolder:
 
     def entries(self, dimensions: Sequence[str]) -> Iterator[EntryRow]:
         """Rows of entries.csv; absent optional columns are empty."""
-        for row, cells, place in self._rows("entries.csv", dimensions):
-            cells.append("")
-            fields = [cells[place.get(name, -1)] for name in EntryRow._fields[1:-1]]
-            yield EntryRow._make([row, *fields, tuple([cells[place.get(key, -1)] for key in dimensions])])
+        return self._picked("entries.csv", EntryRow, dimensions)
 
     def budgets(self, dimensions: Sequence[str]) -> Iterator[BudgetRow]:
         """Rows of budgets.csv."""
-        for row, cells, place in self._rows("budgets.csv", dimensions):
+        return self._picked("budgets.csv", BudgetRow, dimensions)
+
+    def _picked(self, name: str, kind: type[RowType], dimensions: Sequence[str]) -> Iterator[RowType]:
+        """Rows as tuples: row number, the named columns, the members; a column that is not there reads as empty."""
+        wanted = kind._fields[1:-1]
+        pick: Any = None
+        members: list[int] = []
+        cells: list[str]
+        for row, cells, place in self._rows(name, dimensions):
+            if pick is None:
+                pick = itemgetter(*(place.get(column, -1) for column in wanted))
+                members = [place.get(key, -1) for key in dimensions]
             cells.append("")
-            fields = [cells[place.get(name, -1)] for name in BudgetRow._fields[1:-1]]
-            yield BudgetRow._make([row, *fields, tuple([cells[place.get(key, -1)] for key in dimensions])])
+            yield kind._make((row, *pick(cells), tuple([cells[at] for at in members])))
 
     def _rows(self, name: str, dimensions: Sequence[str]) -> Iterator[tuple[int, list[str], dict[str, int]]]:
         table, path = TABLES[name], self.path / name
