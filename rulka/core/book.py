@@ -294,6 +294,18 @@ class Node:
     digits: int
 
 
+def first_node(view: View) -> Node:
+    """The first entity that can be shown, in the ledger's own order with the first entity in front."""
+    codes = [item.code for item, seen in zip(view.frame.entities.items, view.visible_entities(), strict=True) if seen]
+    codes.sort(key=lambda code: code != view.frame.first_entity)
+    for code in codes:
+        try:
+            return find_node(view, code)
+        except RulkaError:
+            continue
+    return find_node(view)
+
+
 WHOLE = "group"
 """The node that is every entity of the ledger."""
 

@@ -15,13 +15,14 @@ from rulka.core.statement import Computed, Row
 
 @dataclass(frozen=True)
 class Check:
-    """One check; `accounts` and `lines` name what it is about, for a way to the cause."""
+    """One check; `accounts` and `lines` name what it is about, for a way to the cause. A `note` is only told."""
 
     check: str
     ok: bool
     detail: str
     accounts: tuple[str, ...] = ()
     lines: tuple[str, ...] = ()
+    note: bool = False
 
 
 def footing(computed: Computed) -> list[Check]:
@@ -34,9 +35,9 @@ def footing(computed: Computed) -> list[Check]:
     if computed.view.inside.all():
         checks += [_ledger_balances(computed), *_agreements(computed)]
     else:
-        checks.append(Check("Fence", True, "You see a part of this ledger; checks that need the whole are not made."))
+        checks.append(Check("Fence", True, "You see a part of this ledger; checks that need the whole are not made.", note=True))
     if computed.warnings:
-        checks.append(Check("Selections", True, "; ".join(computed.warnings)))
+        checks.append(Check("Selections", True, "; ".join(computed.warnings), note=True))
     return checks
 
 

@@ -212,6 +212,8 @@ def _activity(balances: Balances, keys: IntArray, period: Period, measure: str =
     credit = int((balances.credits[keys, at + 1] - balances.credits[keys, at]).sum())
     count = int((balances.counts[keys, at + 1] - balances.counts[keys, at]).sum())
     amount = {"activity": debit - credit, "debits": debit, "credits": credit}[measure]
+    if not (debit or credit):
+        count = 0  # opening entries count in the period too, but are no activity of it
     return Component("period", period.code, period.title, amount, count)
 
 

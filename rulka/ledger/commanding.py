@@ -13,7 +13,7 @@ from rulka.core.book import NO_FENCE, Book, Fence
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of, find_ledger
-from rulka.people.models import Access
+from rulka.people.queries import access_by_name
 
 
 class RulkaCommand(BaseCommand):
@@ -59,7 +59,7 @@ def fence_of(username: str, ledger: Ledger) -> Fence:
     """The fence of a person on a ledger; commands without a person see all."""
     if not username:
         return NO_FENCE
-    access = Access.objects.filter(person__username=username, ledger=ledger).first()
+    access = access_by_name(username, ledger.pk)
     if access is None:
         raise NotFound(f"'{username}' has no access to ledger {ledger.code}.", subject="person")
     return access.fence(ledger.sealed)

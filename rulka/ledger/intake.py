@@ -541,20 +541,7 @@ class _Load:
     def _new_line(self, entry: Entry, line: EntryLine, entry_id: int, period: int, actual: int) -> tuple[Any, ...]:
         key = self._key(entry.entity, line.account, line.partner, line.members)
         self._moves(actual, key, period, entry.status, entry.effect, line.debit, line.credit, 1)
-        return (
-            line.line,
-            key,
-            period,
-            entry.date.isoformat(),
-            entry.status,
-            entry.effect,
-            line.debit,
-            line.credit,
-            *line.text,
-            line.historical_amount,
-            entry_id,
-            self.now,
-        )
+        return (*_stored(entry, line, key, period), entry_id, self.now)
 
     def _changed(self, cursor: Any, entry: Entry, entry_id: int, digest: bytes, period: int, actual: int) -> list[tuple[Any, ...]]:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
@@ -565,18 +552,7 @@ class _Load:
         gone = set(former)
         for line in entry.lines:
             key = self._key(entry.entity, line.account, line.partner, line.members)
-            wanted = (
-                line.line,
-                key,
-                period,
-                entry.date.isoformat(),
-                entry.status,
-                entry.effect,
-                line.debit,
-                line.credit,
-                *line.text,
-                line.historical_amount,
-            )
+            wanted = _stored(entry, line, key, period)
             old = former.get(line.line)
             if old is not None and _plain(old[:15]) == wanted:
                 tally.same += 1
@@ -672,6 +648,12 @@ LINE_COLUMNS = (
     "line, key_id, period, date, status, effect, debit, credit, description, source, document, counterparty, "
     'counterparty_name, "user", historical_amount'
 )
+
+
+def _stored(entry: Entry, line: EntryLine, key: int, period: int) -> tuple[Any, ...]:
+    """A line's values in the order of LINE_COLUMNS."""
+    head = (line.line, key, period, entry.date.isoformat(), entry.status, entry.effect)
+    return (*head, line.debit, line.credit, *line.text, line.historical_amount)
 
 
 def _plain(row: tuple[Any, ...]) -> tuple[Any, ...]:

@@ -11,12 +11,13 @@ from urllib.parse import urlencode
 import numpy as np
 from django.http import HttpRequest
 
-from rulka.core.book import WHOLE, View, find_node
+from rulka.core.book import WHOLE, View, find_node, first_node
 from rulka.core.calendar import Period
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
-from rulka.people.models import Access, Person
+from rulka.people.models import Person
+from rulka.people.queries import accesses_of
 
 
 @dataclass(frozen=True)
@@ -57,16 +58,11 @@ class Seat:
         return choices
 
 
-def ledgers_of(person: Person) -> list[Access]:
-    """The ledgers a person may see, each with its fence."""
-    return list(Access.objects.filter(person=person).select_related("ledger").order_by("ledger__code"))
-
-
 def seat_of(request: HttpRequest) -> Seat:
     """Seat the signed-in person; what the address leaves open is what the session last had."""
     person = request.user
     assert isinstance(person, Person)
-    accesses = {access.ledger.code: access for access in ledgers_of(person)}
+    accesses = {access.ledger.code: access for access in accesses_of(person)}
     if not accesses:
         raise NotFound("You have no ledger yet.", hint="Ask an administrator to give you one.", subject="ledger")
     asked = request.GET.get("ledger") or request.session.get("ledger", "")
@@ -108,4 +104,4 @@ def find_node_code(request: HttpRequest, view: View) -> str:
     try:
         return find_node(view, request.session.get("node", "")).code
     except RulkaError:
-        return find_node(view).code
+        return first_node(view).code

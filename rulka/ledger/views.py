@@ -7,7 +7,8 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from rulka.ledger.models import Revision
-from rulka.ledger.seat import ledgers_of, seat_of
+from rulka.ledger.seat import seat_of
+from rulka.people.queries import accesses_of
 
 
 def _told(revision: Revision) -> list[tuple[str, dict[str, int]]]:
@@ -25,5 +26,5 @@ def ledger_page(request: HttpRequest) -> HttpResponse:
     return render(
         request,
         "ledger/page.html",
-        {"seat": seat, "where": "ledger", "revisions": revisions, "entities": entities, "ledgers": [a.ledger for a in ledgers_of(seat.person)]},
+        {"seat": seat, "where": "ledger", "revisions": revisions, "entities": entities, "ledgers": [a.ledger for a in accesses_of(seat.person)]},
     )

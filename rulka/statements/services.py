@@ -9,7 +9,7 @@ from typing import Any
 
 from django.db import transaction
 
-from rulka.core.book import Fence
+from rulka.core.book import Fence, first_node
 from rulka.core.definitions import LINE_KINDS, LineDef, span_from, spine_from, statement_from
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
 from rulka.core.expressions import parse_formula, renamed
@@ -197,7 +197,8 @@ def _accept(definition: Definition, body: dict[str, Any], told: list[str], perso
 def run_statement_once(ledger: Ledger, name: str) -> None:
     """Refuse a change after which the statement can't be computed (circles, unknown names and scenarios)."""
     view = book_of(ledger).within(Fence())
-    run_statement(assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.periods[-1])
+    statement = assemble(find_definition(ledger, "statement", name))
+    run_statement(statement, view, view.frame.calendar.periods[-1], first_node(view).code)
 
 
 def last_change(ledger: Ledger, name: str, person: Person) -> DefinitionChange | None:

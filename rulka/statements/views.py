@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, QueryDict
@@ -37,8 +39,6 @@ def _outcome(seat: Seat, name: str) -> services.Outcome:
 
 
 def _context(request: HttpRequest, seat: Seat, name: str, asked: QueryDict | None = None, **extra: Any) -> dict[str, Any]:
-    from time import perf_counter
-
     name = find_definition(seat.ledger, "statement", name).name
     before = perf_counter()
     outcome = _outcome(seat, name)
@@ -106,40 +106,45 @@ def _address(panel: str, row: str, column: str) -> QueryDict:
     return asked
 
 
+def _edited(request: HttpRequest, seat: Seat, name: str, asked: QueryDict, edit: Callable[[], str]) -> HttpResponse:
+    """Do an edit and show its outcome: what was done, or the problem beside what was typed."""
+    try:
+        done = edit()
+    except RulkaError as error:
+        return _answer(request, seat, name, asked, problem=error, entered=request.POST)
+    return _answer(request, seat, name, asked, done=done)
+
+
 @require_POST
 def change_line(request: HttpRequest, name: str, key: str) -> HttpResponse:
     """Change a line of the spine."""
     seat = seat_of(request)
-    asked = _address("line", request.POST.get("row", key), request.POST.get("column", ""))
-    try:
+
+    def edit() -> str:
         services.change_line(seat.ledger, name, key, _posted(request, LINE_FIELDS), person=seat.person)
-    except RulkaError as error:
-        return _answer(request, seat, name, asked, problem=error, entered=request.POST)
-    return _answer(request, seat, name, asked, done="Changed and saved.")
+        return "Changed and saved."
+
+    return _edited(request, seat, name, _address("line", request.POST.get("row", key), request.POST.get("column", "")), edit)
 
 
 @require_POST
 def change_column(request: HttpRequest, name: str, key: str) -> HttpResponse:
     """Change a column of the span."""
     seat = seat_of(request)
-    asked = _address("column", request.POST.get("row", ""), key)
-    try:
+
+    def edit() -> str:
         services.change_column(seat.ledger, name, key, _posted(request, COLUMN_FIELDS), person=seat.person)
-    except RulkaError as error:
-        return _answer(request, seat, name, asked, problem=error, entered=request.POST)
-    return _answer(request, seat, name, asked, done="Changed and saved.")
+        return "Changed and saved."
+
+    return _edited(request, seat, name, _address("column", request.POST.get("row", ""), key), edit)
 
 
 @require_POST
 def undo(request: HttpRequest, name: str) -> HttpResponse:
     """Take back the person's latest change."""
     seat = seat_of(request)
-    asked = _address(request.POST.get("panel", ""), request.POST.get("row", ""), request.POST.get("column", ""))
-    try:
-        done = f"Undone: {services.undo(seat.ledger, name, person=seat.person)}."
-    except RulkaError as error:
-        return _answer(request, seat, name, asked, problem=error)
-    return _answer(request, seat, name, asked, done=done)
+    asked = _address(*(request.POST.get(field, "") for field in ("panel", "row", "column")))
+    return _edited(request, seat, name, asked, lambda: f"Undone: {services.undo(seat.ledger, name, person=seat.person)}.")
 
 
 @require_GET

@@ -260,3 +260,19 @@ def test_download_is_named_after_what_it_is(accountant):
     response = accountant.get(url("download", "json"))
     assert response["Content-Disposition"] == 'attachment; filename="income-statement-TF-2027-P07.json"'
     assert json.loads(response.content)["revision"] == 2
+
+
+def test_ledger_whose_first_entity_mixes_currencies_opens_on_another_one(client, small, command, ternwick):
+    from rulka.ledger.models import Ledger
+    from rulka.people.models import Access
+    from tests.conftest import ROOT, SMALL
+
+    command("load_ledger", small(entities__csv=SMALL["entities.csv"].replace("Sons,EUR", "Sons,SEK")), ledger="mixed")
+    command("load_statement", ROOT / "demo" / "definitions" / "trial-balance.yaml", ledger="mixed")
+    person = Person.objects.create(username="kim", role=Person.Role.ACCOUNTANT)
+    Access.objects.create(person=person, ledger=Ledger.objects.get(code="mixed"))
+    client.force_login(person)
+    page = client.get(reverse("statement", args=["trial-balance"]))
+    assert (page.status_code, page.context["seat"].node) == (200, "B")
+    changed = client.post(reverse("change-line", args=["trial-balance", "result-accounts"]), {"label": "Result"}, headers={"HX-Request": "true"})
+    assert "Changed and saved" in changed.content.decode()
