@@ -76,20 +76,19 @@ class LedgerFolder:
     """A folder opened for reading. `errors` collects what single rows have wrong, `notes` what was ignored."""
 
     path: Path
+    name: str = ""
     errors: list[RulkaError] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
 
     @classmethod
-    def open(cls, path: Path) -> LedgerFolder:
-        """Check that this is a ledger folder at all: every required file there and not empty."""
-        if not path.is_dir():
-            raise NotFound(f"{path} is not a folder.", hint="Name a folder with ledger.json in it.", subject="ledger folder")
-        folder = cls(path)
+    def open(cls, path: Path, *, name: str = "") -> LedgerFolder:
+        """Check that this is a ledger folder at all: every required file is there. `name` is what it is called."""
+        folder = cls(path, name or str(path))
         required = ["ledger.json", *(table.file for table in TABLES.values() if table.must_exist)]
         missing = [name for name in required if not (path / name).is_file()]
         if "ledger.json" in missing:
             raise NotFound(
-                f"{path} is not a ledger folder: it has no ledger.json.", hint="See LEDGER_FORMAT.md for its files.", subject="ledger folder"
+                f"{folder.name} is not a ledger folder: it has no ledger.json.", hint="See LEDGER_FORMAT.md for its files.", subject="ledger folder"
             )
         if missing:
             raise RulkaErrors(

@@ -33,6 +33,7 @@ from rulka.core.intake import (
 from rulka.core.money import AMOUNT
 from rulka.formats.currencies import minor_digits
 from rulka.formats.ledger_folder import LedgerFolder, LedgerSettings, in_file
+from rulka.formats.ledger_source import ledger_folder
 from rulka.ledger.models import Account, Counterparty, Entity, JournalLine, Ledger, Member, PostingKey, Rate, Revision, Scenario
 from rulka.ledger.queries import calendar_of, period_number
 
@@ -118,22 +119,23 @@ class _DryRun(Exception):
 
 
 def load_folder(code: str, path: Path, *, person: Any = None, dry_run: bool = False) -> LoadReport:
-    """Load a folder into a ledger, made when new; all or nothing.
+    """Load a folder, .zip or .xlsx into a ledger, made when new; all or nothing.
 
     Raises RulkaErrors with every refused row; then nothing was changed.
     """
     if problem := code_problem(code):
         raise RulkaError(f"The ledger code {problem}.", subject="ledger")
-    folder = LedgerFolder.open(path)
-    settings = folder.settings()
-    report = LoadReport(code, dry_run=dry_run)
-    try:
-        with _without_collector(), transaction.atomic():
-            _Load(code, folder, settings, person, report).run()
-            if dry_run:
-                raise _DryRun
-    except _DryRun:
-        pass
+    with ledger_folder(path) as readable:
+        folder = LedgerFolder.open(readable, name=str(path))
+        settings = folder.settings()
+        report = LoadReport(code, dry_run=dry_run)
+        try:
+            with _without_collector(), transaction.atomic():
+                _Load(code, folder, settings, person, report).run()
+                if dry_run:
+                    raise _DryRun
+        except _DryRun:
+            pass
     if not dry_run and report.tally("entries").new > 5000:
         with connection.cursor() as cursor:
             cursor.execute("ANALYZE")
@@ -623,7 +625,7 @@ class _Load:
             ledger=self.ledger,
             number=self.now,
             person=self.person,
-            source=str(self.folder.path),
+            source=self.folder.name,
             counts={what: tally.__dict__ for what, tally in self.report.tallies.items()},
         )
         Ledger.objects.filter(pk=self.ledger.pk).update(revision=self.now, absolute_total=str(self.absolute))

@@ -185,7 +185,7 @@ def totals(lines: QuerySet[JournalLine]) -> tuple[int, int, int]:
 def budget_rows(scenario: str, ledger: Ledger, keys: Sequence[int], periods: Sequence[int]) -> QuerySet[BudgetLine]:
     """The budget rows behind a figure."""
     return BudgetLine.objects.filter(scenario__ledger=ledger, scenario__code=scenario, **within("key", keys), period__in=periods).select_related(
-        "key__account", "key__entity"
+        "key__entity", "scenario"
     )
 
 

@@ -7,13 +7,14 @@ from fractions import Fraction
 from typing import Any
 
 from django.core.paginator import Page, Paginator
+from django.db.models import F, QuerySet
 
 from rulka.core.book import ACTIVITY, OPENING, View
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.statement import Computed
 from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
-from rulka.ledger.models import JournalEntry, JournalLine, Ledger
+from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
 from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, period_number, totals, within
 
 PAGE = 20
@@ -55,6 +56,7 @@ class LinesPage:
     filtered: bool
     digits: int
     kind: str
+    money: bool
 
 
 def _part(computed: Computed, row: str, column: str, account: str, address: str, rolled: str) -> Part:
@@ -100,22 +102,22 @@ def lines_page(
     periods = [period_number(period.code) for period in wanted]
     asked = computed.column(column).asked
     measure = computed.measure_of(computed.line(computed.row(row).line), computed.column(column))
-    digits = QUANTITY_DIGITS if frame.accounts.items[place].type == "statistical" else computed.node.digits
+    quantity = frame.accounts.items[place].type == "statistical"
+    digits = QUANTITY_DIGITS if quantity else computed.node.digits
     title = f"{account} {frame.accounts[account].name}, {part.label}"
-    if asked.scenario != "actual":
-        return _budget_page(ledger, asked.scenario, keys, periods, part, title, digits, measure, number)
-    effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
     side = measure if measure in ("debits", "credits") else ""
+    sign = 1 if side else computed.signs[computed.row(row).line]
+    if asked.scenario != "actual":
+        rows = budget_rows(asked.scenario, ledger, keys, periods).order_by("period", "pk")
+        return _budget_page(rows, part, title, digits, measure, sign, number, money=not quantity)
+    effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
     whole = LineFilter(keys, periods, effect, asked.pending, side)
     lines = lines_behind(LineFilter(keys, periods, effect, asked.pending, side, search))
     count, debit, credit = totals(lines)
     _, all_debit, all_credit = totals(lines_behind(whole)) if search else (count, debit, credit)
-    sign = 1 if side or computed.signs[computed.row(row).line] > 0 else -1
     net = {"debits": all_debit, "credits": all_credit}.get(measure, sign * (all_debit - all_credit))
     shown_net = {"debits": debit, "credits": credit}.get(measure, sign * (debit - credit))
     if sort == "largest":
-        from django.db.models import F
-
         lines = lines.annotate(size=F("debit") + F("credit"))
     ordered = lines.order_by(*SORTS.get(sort, SORTS["newest"])).select_related("entry__entity")
     page = Paginator(ordered, PAGE).get_page(number)
@@ -132,6 +134,7 @@ def lines_page(
         bool(search),
         digits,
         "lines",
+        not quantity,
     )
 
 
@@ -148,20 +151,16 @@ def _shown(line: JournalLine, digits: int) -> ShownLine:
     )
 
 
-def _budget_page(
-    ledger: Ledger, scenario: str, keys: list[int], periods: list[int], part: Part, title: str, digits: int, measure: str, number: int
-) -> LinesPage:
-    rows = budget_rows(scenario, ledger, keys, periods).order_by("period", "pk")
+def _budget_page(rows: QuerySet[BudgetLine], part: Part, title: str, digits: int, measure: str, sign: int, number: int, *, money: bool) -> LinesPage:
     amounts = list(rows.values_list("amount", flat=True))
     debit, credit = sum(a for a in amounts if a > 0), -sum(a for a in amounts if a < 0)
     value = part.value or Fraction(0)
-    total = Fraction({"debits": debit, "credits": credit}.get(measure, debit - credit), 10**digits)
-    total = total if total == value else -total
+    total = Fraction({"debits": debit, "credits": credit}.get(measure, sign * (debit - credit)), 10**digits)
     page = Paginator(rows, PAGE).get_page(number)
     lines = tuple(
         ShownLine(
             f"{row.period // 100}-P{row.period % 100:02d}",
-            row.note or f"{scenario} of {row.key.entity.code}",
+            row.note or f"{row.scenario.name}, {row.key.entity.code}",
             "",
             "",
             "",
@@ -184,6 +183,7 @@ def _budget_page(
         False,
         digits,
         "budget rows",
+        money,
     )
 
 

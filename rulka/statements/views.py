@@ -30,7 +30,9 @@ COLUMN_FIELDS = ("heading", "scenario", "window", "shift", "measure")
 def statement_list(request: HttpRequest) -> HttpResponse:
     """All statements of the ledger."""
     seat = seat_of(request)
-    statements = Definition.objects.filter(ledger=seat.ledger, kind="statement")
+    stored = list(Definition.objects.filter(ledger=seat.ledger))
+    titles = {(d.kind, d.name): d.body.get("title", d.name) for d in stored}
+    statements = [(d, titles["spine", d.body["spine"]], titles["span", d.body["span"]]) for d in stored if d.kind == "statement"]
     return render(request, "statements/list.html", {"seat": seat, "statements": statements, "where": "statements"})
 
 

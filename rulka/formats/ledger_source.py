@@ -1,0 +1,172 @@
+"""A ledger as a folder, a .zip of it, or an .xlsx workbook with one sheet per file: all become a folder to read."""
+
+from __future__ import annotations
+
+import csv
+import tempfile
+import zipfile
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path, PurePosixPath
+from typing import Any
+
+from rulka.core.errors import NotFound, RulkaError
+from rulka.formats.ledger_folder import TABLES
+
+MOST_BYTES = 4_000_000_000
+MOST_FILES = 200
+MOST_RATIO = 400
+"""An archive that would unpack beyond these is refused before anything is written."""
+
+
+@contextmanager
+def ledger_folder(path: Path) -> Iterator[Path]:
+    """The folder to read; what was unpacked or converted is removed afterwards."""
+    if path.is_dir():
+        yield path
+        return
+    if not path.is_file():
+        raise NotFound(f"{path} does not exist.", hint="Name a ledger folder, .zip or .xlsx.", subject="ledger")
+    if path.suffix.lower() not in (".zip", ".xlsx"):
+        raise RulkaError(f"{path.name} is neither a folder, a .zip nor an .xlsx.", hint="Name one of these.", subject="ledger")
+    if not zipfile.is_zipfile(path):
+        raise RulkaError("The file can't be opened; it is damaged or something else.", hint="Save it again.", subject=path.name)
+    with tempfile.TemporaryDirectory(prefix="rulka-ledger-") as folder:
+        with zipfile.ZipFile(path) as archive:
+            _check_size(archive, path.name)
+            if path.suffix.lower() == ".zip":
+                _unpack(archive, Path(folder), path.name)
+        if path.suffix.lower() == ".xlsx":
+            _sheets(path, Path(folder))
+        yield Path(folder)
+
+
+def _check_size(archive: zipfile.ZipFile, name: str) -> None:
+    members = archive.infolist()
+    size, packed = sum(member.file_size for member in members), sum(member.compress_size for member in members)
+    if len(members) > MOST_FILES or size > MOST_BYTES or (size > 50_000_000 and size > MOST_RATIO * max(packed, 1)):
+        raise RulkaError(
+            f"It would unpack to {len(members)} files of {size:,} bytes.",
+            hint=f"At most {MOST_FILES} files, {MOST_BYTES:,} bytes and {MOST_RATIO} times its packed size are taken.",
+            subject=name,
+            code="too-large",
+        )
+
+
+def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
+    """The archive's files, whether they lie at its top or in one folder; nothing is written outside of ours."""
+    files = [member for member in archive.infolist() if not member.is_dir() and not member.filename.startswith("__MACOSX/")]
+    parents = {PurePosixPath(member.filename).parent for member in files}
+    if len(parents) > 1:
+        raise RulkaError("Its files lie in several folders.", hint="Pack one ledger folder.", subject=name)
+    for member in files:
+        target = folder / PurePosixPath(member.filename).name
+        if member.flag_bits & 1:
+            raise RulkaError("It is locked with a password.", hint="Pack it without one.", subject=name)
+        try:
+            with archive.open(member) as source, target.open("wb") as file:
+                left = member.file_size
+                while block := source.read(1 << 20):
+                    left -= len(block)
+                    if left < 0:
+                        raise RulkaError("A file is larger than the archive says.", hint="Pack it again.", subject=f"{name}, {member.filename}")
+                    file.write(block)
+        except (zipfile.BadZipFile, EOFError) as error:
+            raise RulkaError("A file in it is damaged.", hint="Pack it again.", subject=f"{name}, {member.filename}") from error
+
+
+def _sheets(path: Path, folder: Path) -> None:
+    """Each sheet to the file it is called after; `ledger` (or ledger.json) holds name and value in two columns."""
+    import openpyxl
+    from openpyxl.utils.exceptions import InvalidFileException
+
+    try:
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+    except (InvalidFileException, KeyError, ValueError, zipfile.BadZipFile) as error:
+        raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name) from error
+    try:
+        for sheet in book.worksheets:
+            title = sheet.title.strip()
+            stem = title.rsplit(".", 1)[0]
+            if stem == "ledger":
+                (folder / "ledger.json").write_text(_settings(sheet, path.name), encoding="utf-8")
+            elif f"{stem}.csv" in TABLES:
+                _table(sheet, folder / f"{stem}.csv", path.name)
+            else:
+                (folder / f"sheet {title}".replace("/", "_")).touch()
+    finally:
+        book.close()
+
+
+def _settings(sheet: Any, name: str) -> str:
+    """The sheet `ledger`: one cell that holds the JSON, or rows of name and value (values that read as JSON are JSON)."""
+    import json
+
+    rows = [[_cell(cell, name, sheet.title, at) for cell in row] for at, row in enumerate(list(sheet.iter_rows(values_only=True)), 1)]
+    filled = [[cell for cell in row if cell] for row in rows]
+    filled = [row for row in filled if row]
+    if len(filled) == 1 and len(filled[0]) == 1:
+        return filled[0][0]
+    values: dict[str, Any] = {}
+    for row in filled:
+        if len(row) != 2:
+            raise RulkaError(f"The row '{', '.join(row)}' is not a name and a value.", hint="Write name and value.", subject=f"{name}, sheet ledger")
+        key, text = row
+        try:
+            values[key] = json.loads(text) if text[:1] in "{[" else text
+        except json.JSONDecodeError as error:
+            raise RulkaError(f"The value of '{key}' is not JSON: {error.msg}.", subject=f"{name}, sheet ledger") from None
+    return json.dumps(values)
+
+
+def _table(sheet: Any, target: Path, name: str) -> None:
+    with closing(sheet.iter_rows(values_only=True)) as rows, target.open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file)
+        header = [_cell(cell, name, sheet.title, 1) for cell in next(rows, ())]
+        while header and not header[-1]:
+            header.pop()
+        if not header:
+            return
+        writer.writerow(header)
+        for at, row in enumerate(rows, 2):
+            cells = [_cell(cell, name, sheet.title, at) for cell in row]
+            if any(cells[len(header) :]):
+                raise RulkaError(
+                    "The row is longer than the header.", hint="Empty the cells beside the table.", subject=f"{name}, sheet {sheet.title}, row {at}"
+                )
+            cells = [*cells, *[""] * len(header)][: len(header)]
+            if any(cells):
+                writer.writerow(cells)
+            elif _more(rows):
+                raise RulkaError("The row is empty.", hint="Remove it.", subject=f"{name}, sheet {sheet.title}, row {at}")
+
+
+def _more(rows: Any) -> bool:
+    """Whether any row after an empty one holds something; trailing empty rows are no rows."""
+    return any(any(cell not in (None, "") for cell in row) for row in rows)
+
+
+def _cell(value: Any, name: str, sheet: str, row: int) -> str:
+    """A cell as the text that a CSV would hold: dates ISO, numbers plain decimals, never an exponent."""
+    if value is None:
+        return ""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, bool):
+        return "1" if value else "0"
+    if isinstance(value, datetime):
+        return value.date().isoformat() if (value.hour, value.minute, value.second, value.microsecond) == (0, 0, 0, 0) else value.isoformat()
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, (int, float)):
+        exact = Decimal(repr(value))
+        if abs(exact) >= 10**15:
+            raise RulkaError(
+                f"{value} is too large for a spreadsheet to hold exactly.",
+                hint="Format the cell as text and type it again.",
+                subject=f"{name}, sheet {sheet}, row {row}",
+            )
+        return f"{exact.to_integral_value():f}" if exact == exact.to_integral_value() else f"{exact:f}"
+    raise RulkaError(f"A cell holds {value!r}, which is no text, number or date.", subject=f"{name}, sheet {sheet}, row {row}")
