@@ -29,7 +29,8 @@ def snapshot() -> Iterator[None]:
     if connection.in_atomic_block:
         yield
         return
-    backend: Any = connection  # the transaction mode is SQLite's own
+    connection.ensure_connection()
+    backend: Any = connection  # the transaction mode is SQLite's own, known once it is connected
     former = backend.transaction_mode
     backend.transaction_mode = "DEFERRED"
     try:
