@@ -35,7 +35,7 @@ def page(browser, live_server, demo_folder, settings):
     context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=live_server.url)
     page = context.new_page()
     trouble: list[str] = []
-    page.on("console", lambda message: trouble.append(message.text) if message.type == "error" else None)
+    page.on("console", lambda message: trouble.append(message.text) if message.type == "error" and "404" not in message.text else None)
     page.on("pageerror", lambda error: trouble.append(str(error)))
     yield page
     context.close()
@@ -134,3 +134,75 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
         page.get_by_role("link", name="PDF").click()
     text = PdfReader(io.BytesIO(paper.value.path().read_bytes())).pages[0].extract_text()
     assert "Income statement" in text and shown(fuel(fuel_codes, october)) in text and "Page 1 of" in text
+
+
+def focused(page: Page) -> str:
+    return str(
+        page.evaluate("document.activeElement.closest('#panel') ? 'panel' : document.activeElement.dataset.column || document.activeElement.tagName")
+    )
+
+
+def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").press("Enter")
+    page.get_by_role("link", name="Income statement").press("Enter")
+    expect(page.locator("#figures")).to_be_visible()
+
+    # edit the line under the focus, and come back to its figure
+    cell(page, "fuel", "actual").focus()
+    page.keyboard.press("e")
+    field = page.get_by_label("Accounts")
+    expect(field).to_be_focused()
+    field.press("Control+a")
+    field.press_sequentially("6110 to ")
+    page.get_by_role("button", name="Change").press("Enter")
+    expect(page.locator("#problem")).to_contain_text("expected the code that ends the range")
+    field.press("Control+a")
+    field.press_sequentially("6110")
+    page.get_by_role("button", name="Change").press("Enter")
+    expect(page.locator("#panel .done")).to_have_text("Changed and saved.")
+    page.locator("#panel").get_by_label("Accounts").press("Escape")
+    expect(cell(page, "fuel", "actual")).to_be_focused()
+    page.keyboard.press("Control+z")
+    expect(page.locator("#panel .done")).to_contain_text("Undone")
+
+    # single letters do nothing in fields
+    page.keyboard.press("e")
+    expect(page.get_by_label("Accounts")).to_be_focused()
+    page.keyboard.press(",")
+    expect(page.locator(".period .now")).to_contain_text("October 2026")
+
+    # trace, go on into it, and come back
+    cell(page, "fuel", "budget").focus()
+    page.keyboard.press("Enter")
+    expect(page.locator("#panel .big")).to_be_visible()
+    page.keyboard.press("Enter")
+    assert focused(page) == "panel"
+    page.keyboard.press("Enter")
+    expect(page.locator("#panel .crumbs")).to_contain_text("6110")
+    assert focused(page) == "panel"
+    page.keyboard.press("Escape")
+    assert focused(page) == "budget"
+
+    # the list of keys, and switching single letters off
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_be_visible()
+    page.get_by_label("Switch single-letter keys off").check()
+    page.get_by_role("button", name="Close").press("Enter")
+    cell(page, "fuel", "budget").focus()
+    page.keyboard.press(",")
+    expect(page.locator(".period .now")).to_contain_text("October 2026")
+
+
+def test_refused_fragment_is_told_in_an_alert(page: Page):
+    from rulka.people.models import Access
+
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").click()
+    page.get_by_role("link", name="Balance sheet").click()
+    expect(page.locator("a.figure[tabindex='0']")).to_have_count(1)
+    Access.objects.all().delete()
+    with page.expect_response(lambda response: response.status == 404):
+        page.keyboard.press(",")
+    expect(page.get_by_role("alert")).to_contain_text("You have no ledger yet")
+    expect(page.get_by_role("heading", name="Balance sheet")).to_be_visible()

@@ -9,6 +9,7 @@ document.addEventListener("alpine:init", () => {
 
 (() => {
   let at = { row: "", column: "" };
+  let place = ""; // where the focus was before something was replaced: panel, figure, or form when it shall go there
 
   const figures = () => document.getElementById("figures");
   const rows = () => [...figures().tBodies[0].rows].filter((row) => row.querySelector("a.figure"));
@@ -50,12 +51,22 @@ document.addEventListener("alpine:init", () => {
     else if (key === ".") document.getElementById("step-on")?.click();
     else if (key === "p") document.body.classList.toggle("folded");
     else if (key === "?") document.getElementById("keys")?.showModal();
-    else if (key === "e" && spot) spot.closest("tr").querySelector("th a").click();
+    else if (key === "e" && spot) { place = "form"; spot.closest("tr").querySelector("th a").click(); }
     else if (key === "c" && spot) {
+      place = "form";
       const place = spot.closest("td").cellIndex;
       figures().querySelector("tr.heads").cells[place].querySelector("a").click();
     } else return false;
     return true;
+  }
+
+  // Enter on a figure that is traced already goes on into its trace
+  function intoTrace(spot) {
+    const panel = document.getElementById("panel");
+    const shown = panel.dataset.row === spot.closest("tr").dataset.row && panel.dataset.column === spot.dataset.column;
+    const first = shown && panel.querySelector(".parts a");
+    if (first) first.focus();
+    return Boolean(first);
   }
 
   function back() {
@@ -69,6 +80,7 @@ document.addEventListener("alpine:init", () => {
     if (event.key === "Escape" && event.target.closest("#panel") && back()) { event.preventDefault(); return; }
     if (inField(event.target)) return;
     const spot = current();
+    if (spot && event.key === "Enter" && intoTrace(spot)) { event.preventDefault(); return; }
     if (spot && /^(Arrow|Home|End)/.test(event.key)) { walk(spot, event.key); event.preventDefault(); return; }
     if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "z") {
       const undo = document.getElementById("undo");
@@ -93,13 +105,18 @@ document.addEventListener("alpine:init", () => {
     setEntry();
   }
   // what was replaced can't keep the focus: it goes to the panel, or back to the figure it was on
-  let place = "";
   document.addEventListener("htmx:beforeSwap", () => {
+    if (place === "form") return;
     const active = document.activeElement;
     place = !active || active === document.body ? place : active.closest("#panel") ? "panel" : active.closest("a.figure") ? "figure" : "";
   });
-  document.addEventListener("htmx:afterSettle", () => {
+  document.addEventListener("htmx:afterSettle", (event) => {
     choose();
+    if (place === "form" && event.target.id === "panel") {
+      const field = document.querySelector("#panel textarea") || document.querySelector("#panel input:not([type=hidden])");
+      field?.focus();
+      place = "";
+    }
     if (document.activeElement !== document.body) return;
     if (place === "panel") document.getElementById("panel")?.focus({ preventScroll: true });
     else if (place === "figure") back();
