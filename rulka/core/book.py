@@ -36,9 +36,6 @@ class Frame:
     first_entity: str
     group_digits: int = 2
 
-    def entity_currency(self, code: str) -> str:
-        return self.currencies[self.entities.index[code]]
-
     def carrying(self) -> BoolArray:
         """Mask of the accounts that carry their balance over a year end."""
         return self.accounts.of_type(*CARRYING)

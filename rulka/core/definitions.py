@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -117,16 +117,17 @@ class _Keys:
 
 def spine_from(body: Mapping[str, Any]) -> SpineDef:
     """Build a spine from a checked mapping (see the JSON Schema); raises on what a schema can't say."""
-    keys = _Keys({str(line["key"]) for line in _raw_lines(body["lines"]) if line.get("key")})
+    keys = _Keys({str(line["key"]) for line in raw_lines(body["lines"]) if line.get("key")})
     explicit: set[str] = set()
     lines = tuple(_line(raw, keys, explicit, f"spine {body['spine']}") for raw in body["lines"])
     return SpineDef(body["spine"], body.get("title", body["spine"]), body.get("signs", CONVENTIONS[0]), body.get("covers", ""), lines)
 
 
-def _raw_lines(lines: Sequence[Mapping[str, Any]]) -> Iterator[Mapping[str, Any]]:
+def raw_lines(lines: Iterable[Any]) -> Iterator[Any]:
+    """The mappings of all lines of a body, in the order that `SpineDef.walk` has them."""
     for line in lines:
         yield line
-        yield from _raw_lines(line.get("lines", ()))
+        yield from raw_lines(line.get("lines", ()))
 
 
 def _line(raw: Mapping[str, Any], keys: _Keys, explicit: set[str], where: str) -> LineDef:

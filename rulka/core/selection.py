@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass
 from fnmatch import translate
 from functools import lru_cache
@@ -207,8 +206,3 @@ def _matches(part: Part, item: Item) -> bool:
 @lru_cache(maxsize=1024)
 def _pattern(text: str) -> re.Pattern[str]:
     return re.compile(translate(text.replace("[", "[[]")))
-
-
-def codes_as_text(codes: Sequence[str]) -> str:
-    """Write codes as a selection, each one quoted where it has to be."""
-    return ", ".join(_quoted(code) for code in codes)

@@ -10,7 +10,7 @@ from typing import Any
 from django.db import transaction
 
 from rulka.core.book import Fence, first_node
-from rulka.core.definitions import LINE_KINDS, LineDef, span_from, spine_from, statement_from
+from rulka.core.definitions import LINE_KINDS, LineDef, raw_lines, span_from, spine_from, statement_from
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
 from rulka.core.expressions import parse_formula, renamed
 from rulka.core.footing import Check, footing
@@ -101,15 +101,9 @@ def _change(definition: Definition, body: dict[str, Any], what: str, person: Per
     definition.save(update_fields=["body"])
 
 
-def _raw_lines(lines: list[dict[str, Any]]) -> Iterable[dict[str, Any]]:
-    for line in lines:
-        yield line
-        yield from _raw_lines(line.get("lines", []))
-
-
 def _keyed(spine: dict[str, Any]) -> dict[str, dict[str, Any]]:
     """Raw lines of a spine body by the key that each has or is given."""
-    return {line.key: raw for line, raw in zip(spine_from(spine).walk(), _raw_lines(spine["lines"]), strict=True)}
+    return {line.key: raw for line, raw in zip(spine_from(spine).walk(), raw_lines(spine["lines"]), strict=True)}
 
 
 def _required_editor(person: Person) -> None:
@@ -153,7 +147,7 @@ def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], 
 
 
 def _rename(body: dict[str, Any], old: str, new: str) -> None:
-    for line in _raw_lines(body["lines"]):
+    for line in raw_lines(body["lines"]):
         if line.get("formula"):
             line["formula"] = renamed(line["formula"], old, new)
         if line.get("agree"):

@@ -6,7 +6,12 @@ from hypothesis import strategies as st
 
 from rulka.core.chart import Item, code_list
 from rulka.core.errors import RulkaError
-from rulka.core.selection import SelectionError, codes_as_text, parse_selection, select
+from rulka.core.selection import Part, SelectionError, parse_selection, select
+
+
+def codes_as_text(codes):
+    return ", ".join(Part("code", code).text() for code in codes)
+
 
 CODES = code_list(
     "account",
