@@ -279,6 +279,12 @@ class View:
             return select(self.fence.entities, self.frame.entities).mask
         return np.ones(len(self.frame.entities), dtype=bool)
 
+    def visible_accounts(self) -> BoolArray:
+        """Mask of the accounts that the fence lets a person see at all."""
+        if self.fence.accounts:
+            return select(self.fence.accounts, self.frame.accounts).mask
+        return np.ones(len(self.frame.accounts), dtype=bool)
+
 
 @dataclass(frozen=True)
 class Node:

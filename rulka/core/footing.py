@@ -56,7 +56,7 @@ def _covered(computed: Computed) -> BoolArray:
     """
     accounts, spine = computed.view.frame.accounts, computed.statement.spine
     heads = np.fromiter((len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts))
-    return _wanted(computed, spine.covers) & ~(heads & ~computed.booked_accounts())
+    return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts())
 
 
 def _wanted(computed: Computed, covers: str) -> BoolArray:

@@ -187,18 +187,17 @@ def _select(computed: Computed) -> None:
             error.subject = f"line {line.label}"
             raise
         computed.warnings.extend(f"{line.label}: {warning}" for warning in matched.warnings)
-        mask = matched.mask
+        mask = matched.mask & computed.view.visible_accounts()
         statistical = accounts.of_type("statistical") & mask
         if not line.expand and statistical.any() and not statistical[mask].all():
             computed.warnings.append(f"{line.label}: statistical accounts are left out of a money line")
             mask = mask & ~statistical
         computed.masks[line.key] = mask
-        computed.signs[line.key] = _sign(line, mask, computed)
+        computed.signs[line.key] = {"flipped": -1, "as booked": 1}.get(line.sign) or default_sign(mask, computed)
 
 
-def _sign(line: LineDef, mask: BoolArray, computed: Computed) -> int:
-    if line.sign:
-        return -1 if line.sign == "flipped" else 1
+def default_sign(mask: BoolArray, computed: Computed) -> int:
+    """1 (as booked) or -1 (flipped), as the spine's convention has it for the types of these accounts."""
     types = {computed.view.frame.accounts.items[place].type for place in np.flatnonzero(mask)}
     flipped = set(FLIPPED_BY_CONVENTION[computed.statement.spine.signs])
     if types <= flipped and types:

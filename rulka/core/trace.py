@@ -143,6 +143,13 @@ def _digits(computed: Computed, account: str) -> int:
     return QUANTITY_DIGITS if statistical else computed.node.digits
 
 
+def sealed_rows(computed: Computed) -> set[str]:
+    """Keys of the rows of account lines with any account whose detail is sealed for the reader."""
+    view = computed.view
+    codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
+    return {row.key for row in computed.rows if row.kind in ("line", "account") and codes & set(row.codes)}
+
+
 @dataclass(frozen=True)
 class Component:
     """A slice of an account's balance in time: an address such as `period:2027-P07`.
@@ -229,8 +236,8 @@ def _through(computed: Computed, balances: Balances, keys: IntArray, at: int, *,
             activity = [_activity(balances, keys, period) for period in of_year]
             amount = sum(c.amount for c in activity) + int(balances.opened[keys, span].sum() + balances.closed[keys, place].sum())
             found.append(Component("year", str(former), f"All of FY{former}", amount, sum(c.count for c in activity)))
-            rolled = sum(amount for _, amount in _rolled_by_account(computed, balances, place, account))
             if frame.accounts.items[account].code == frame.retained_earnings:
+                rolled = sum(amount for _, amount in _rolled_by_account(computed, balances, place, account))
                 found.append(Component("rolled", str(former), f"Result of FY{former} rolled in", rolled))
     for period in calendar.of_year(year):
         if period.index > at:

@@ -92,7 +92,7 @@ def _period(request: HttpRequest, view: View) -> Period:
 
 def latest_period(view: View) -> Period:
     """The last period with anything booked in the actuals, the first of the calendar in an empty ledger."""
-    counts = view.book.balances("actual").counts
+    counts = view.book.balances("actual").counts[view.inside]
     moved = np.flatnonzero((counts[:, 1:] != counts[:, :-1]).any(axis=0))
     return view.frame.calendar.periods[int(moved[-1]) if len(moved) else 0]
 

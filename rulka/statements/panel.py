@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
@@ -10,10 +10,10 @@ from django.http import QueryDict
 
 from rulka.core.book import MEASURES
 from rulka.core.calendar import WINDOWS
-from rulka.core.definitions import HIDING, SIGNS, LineDef
+from rulka.core.definitions import HIDING, SIGNS
 from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.statement import Computed, Value
+from rulka.core.statement import Computed, Value, default_sign
 from rulka.core.trace import Part, Trace, trace_account, trace_cell, trace_rolled
 from rulka.formats.present import figure_text
 from rulka.ledger.seat import Seat
@@ -77,18 +77,11 @@ def _line(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, An
         "line": line,
         "matched": matched[:60],
         "matched_count": len(matched),
-        "default_sign": SIGNS[1] if _unsigned(computed, line) < 0 else SIGNS[0],
+        "default_sign": SIGNS[1] if mask is not None and default_sign(mask, computed) < 0 else SIGNS[0],
         "signs": SIGNS,
         "hiding": HIDING,
         "measures": MEASURES,
     }
-
-
-def _unsigned(computed: Computed, line: LineDef) -> int:
-    from rulka.core.statement import _sign
-
-    mask = computed.masks.get(line.key)
-    return 1 if mask is None else _sign(replace(line, sign=""), mask, computed)
 
 
 def _column(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, Any]:

@@ -14,6 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.footing import unplaced_near
+from rulka.core.trace import sealed_rows
 from rulka.formats.present import show
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import services
@@ -53,19 +54,12 @@ def _context(request: HttpRequest, seat: Seat, name: str, asked: QueryDict | Non
         "unplaced": next((check for check in outcome.checks if check.check == "Every account is placed"), None),
         "failing": [check for check in outcome.checks if not check.ok],
         "latest": seat.ledger.revisions.first(),
-        "sealed_rows": _sealed_rows(outcome),
+        "sealed_rows": sealed_rows(outcome.computed),
         "unplaced_near": unplaced_near(outcome.computed),
         "taken": f"{(perf_counter() - before) * 1000:.0f}",
         "undoable": services.last_change(seat.ledger, name, seat.person) if seat.person.may_edit else None,
         "forms": [("xlsx", "Workbook (.xlsx)"), ("pdf", "PDF"), ("html", "HTML page"), ("csv", "CSV"), ("json", "JSON")],
     }
-
-
-def _sealed_rows(outcome: services.Outcome) -> set[str]:
-    """Rows whose every account is sealed for this person."""
-    view = outcome.computed.view
-    codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
-    return {row.key for row in outcome.computed.rows if row.kind in ("line", "account") and codes & set(row.codes)}
 
 
 @require_GET

@@ -12,6 +12,7 @@ from django.core.management.base import CommandError
 from django.urls import reverse
 from pypdf import PdfReader
 
+from rulka.ledger.models import JournalLine
 from rulka.people.models import Access, Person
 from tests.conftest import table
 from tests.oracle import Oracle
@@ -138,8 +139,10 @@ def test_payroll_detail_is_sealed_but_for_accountant_and_controller(person, open
     ).content.decode()
     assert ("Wages, A. Marren" in detail) == opens
     assert ("is sealed" in detail) != opens
-    entry = client.get(url, {**WAGES, "period": "2027-P07", "entity": "TF", "entry": "TF-PA2610-0010"}).content.decode()
-    assert "A. Marren" not in entry or opens
+    pay_run = JournalLine.objects.filter(entry__ledger__code="ternwick", document="PAY-2026-10-110").first().entry.number
+    entry = client.get(url, {**WAGES, "period": "2027-P07", "entity": "TF", "entry": pay_run}).content.decode()
+    assert ("Wages, A. Marren" in entry) == opens
+    assert "5110 Social costs" in entry  # what is not sealed shows to all who may see the department
 
 
 def test_person_without_access_sees_no_ledger(client, ternwick):
@@ -165,12 +168,29 @@ def test_entity_fence_hides_the_other_entities(client, ternwick, command):
         command("trial_balance", ledger="ternwick", first="2027-P01", last="2027-P01", person="quays", entity="NF")
 
 
+def test_account_fence_names_no_account_outside_of_it(client, ternwick, command):
+    person = Person.objects.create(username="fuel")
+    Access.objects.create(person=person, ledger=ternwick, accounts="6110 to 6199")
+    client.force_login(person)
+    for query in (
+        {"panel": "line", "row": "office-and-systems"},
+        {"panel": "footing"},
+        {"panel": "trace", "row": "operating-result", "column": "actual"},
+    ):
+        text = client.get(reverse("statement", args=["income-statement"]), {"period": "2027-P07", **query}).content.decode()
+        assert "6815" not in text and "6710" not in text and "Ticket system" not in text
+    result = json.loads(command("run_statement", "income-statement", ledger="ternwick", period="2027-P07", person="fuel"))
+    assert {code for line in result["lines"] for code in line["codes"]} == {"6110", "6120", "6130"}
+    shown = command("run_statement", "trial-balance", ledger="ternwick", period="2027-P07", person="fuel", format="csv")
+    assert "6110 Marine diesel" in shown and "4110 Cars" not in shown
+
+
 def test_every_route_needs_a_sign_in(client, ternwick):
     routes = [("home", []), ("statements", []), ("ledger", []), *[(name, ["income-statement"]) for name in ("statement", "statement-work", "statement-panel")],
               ("download", ["income-statement", "xlsx"])]  # fmt: skip
     for name, arguments in routes:
         response = client.get(reverse(name, args=arguments))
-        assert (response.status_code == 302 and "/sign-in/" in response["Location"]) or name == "home", name
+        assert response.status_code == 302 and response["Location"].startswith("/sign-in/"), name
     for name, arguments in (
         ("change-line", ["income-statement", "fuel"]),
         ("change-column", ["income-statement", "actual"]),
