@@ -109,15 +109,10 @@ class _Sheet:
         if row.kind == "total":
             return self._sum(row, place)
         if row.kind == "calculation":
-            line = self.computed.line(row.line)
-            body = self._expression(parse_formula(line.formula), place)
-            if row.unit == "money":
-                return (
-                    f'=IFERROR(ROUND({body},{self.computed.node.digits}),"n/m")'
-                    if "/" not in line.formula and "*" not in line.formula
-                    else f'=IFERROR({body},"n/m")'
-                )
-            return f'=IFERROR({body},"n/m")'
+            tree = parse_formula(self.computed.line(row.line).formula)
+            body = self._expression(tree, place)
+            exact = f"ROUND({body},{self.computed.node.digits})" if row.unit == "money" and _only_adds(tree) else body
+            return f'=IFERROR({exact},"n/m")'
         return ""
 
     def _sum(self, row: Row, place: int) -> str:
@@ -164,6 +159,13 @@ class _Sheet:
         self.book.set_properties(
             {"title": self.computed.statement.title, "subject": self.computed.node.name, "created": self.at.replace(tzinfo=None)}
         )
+
+
+def _only_adds(tree: Tree) -> bool:
+    """Whether a formula only adds and subtracts, so that its value has the currency's decimals exactly."""
+    if isinstance(tree, Operation):
+        return tree.sign in "+-" and _only_adds(tree.left) and _only_adds(tree.right)
+    return isinstance(tree, Name) or tree.value == 0
 
 
 def _ranges(rows: list[int], column: int) -> list[str]:
