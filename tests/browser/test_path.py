@@ -136,9 +136,10 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     assert "Income statement" in text and shown(fuel(fuel_codes, october)) in text and "Page 1 of" in text
 
 
-def focused(page: Page) -> str:
-    return str(
-        page.evaluate("document.activeElement.closest('#panel') ? 'panel' : document.activeElement.dataset.column || document.activeElement.tagName")
+def expect_focus(page: Page, where: str) -> None:
+    """Wait until the focus is in the panel, or on a figure of the column named; it moves once a fragment has settled."""
+    page.wait_for_function(
+        "where => (document.activeElement.closest('#panel') ? 'panel' : document.activeElement.dataset.column) === where", arg=where, timeout=5000
     )
 
 
@@ -167,6 +168,7 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     expect(page.locator("#panel .done")).to_contain_text("Undone")
 
     # single letters do nothing in fields
+    expect(cell(page, "fuel", "actual")).to_be_focused()
     page.keyboard.press("e")
     expect(page.get_by_label("Accounts")).to_be_focused()
     page.keyboard.press(",")
@@ -177,12 +179,12 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     page.keyboard.press("Enter")
     expect(page.locator("#panel .big")).to_be_visible()
     page.keyboard.press("Enter")
-    assert focused(page) == "panel"
+    expect_focus(page, "panel")
     page.keyboard.press("Enter")
     expect(page.locator("#panel .crumbs")).to_contain_text("6110")
-    assert focused(page) == "panel"
+    expect_focus(page, "panel")
     page.keyboard.press("Escape")
-    assert focused(page) == "budget"
+    expect_focus(page, "budget")
 
     # the list of keys, and switching single letters off
     page.keyboard.press("?")
