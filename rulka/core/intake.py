@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, timezone
 from hashlib import blake2b
 from operator import attrgetter
@@ -22,6 +22,8 @@ CODE_LENGTH = 40
 NO_MEMBER = "-"
 STATUSES = {"": POSTED, "posted": POSTED, "pending": PENDING}
 EFFECTS = {"": ACTIVITY, "normal": ACTIVITY, "adjusting": ACTIVITY, "opening": OPENING, "closing": CLOSING}
+UNIT, RECORD = "\x1f", "\x1e"
+"""Control characters, which no cell may hold, so that joined cells can't be mistaken for others."""
 DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", re.ASCII)
 
 
@@ -53,7 +55,14 @@ class EntryRow(NamedTuple):
     period: str
     modified_at: str
     historical_amount: str
+    batch: str
+    transaction_currency: str
+    transaction_amount: str
+    attributes: str
     members: tuple[str, ...]
+
+
+LINE_TEXTS = ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch", "transaction_currency", "attributes")
 
 
 class EntryLine(NamedTuple):
@@ -66,7 +75,23 @@ class EntryLine(NamedTuple):
     debit: int
     credit: int
     historical_amount: int | None
-    text: tuple[str, ...]  # description, source, document, counterparty, counterparty_name, user
+    transaction_amount: int | None
+    text: tuple[str, ...]  # description, source, document, counterparty, counterparty_name, user, batch, transaction_currency, attributes
+
+    def as_text(self) -> str:
+        """Its content in one line, for the digest of its entry."""
+        amounts = (str(self.debit), str(self.credit), _text(self.historical_amount), _text(self.transaction_amount))
+        return UNIT.join((self.line, self.account, self.partner, *self.members, *amounts, *self.text))
+
+
+def _text(amount: int | None) -> str:
+    return "" if amount is None else str(amount)
+
+
+def entry_digest(day: str, period: str, status: int, kind: str, lines: Iterable[str]) -> bytes:
+    """A fingerprint of an entry's content but `modified_at`; lines as `EntryLine.as_text` in order of their codes."""
+    head = UNIT.join((day, period, str(status), kind))
+    return blake2b(RECORD.join((head, *lines)).encode(), digest_size=16).digest()
 
 
 @dataclass(frozen=True)
@@ -89,8 +114,7 @@ class Entry:
 
     def digest(self) -> bytes:
         """A fingerprint of all content but `modified_at`."""
-        head = (self.date.isoformat(), self.period.code, self.status, self.kind)
-        return blake2b(repr((head, [tuple(line) for line in self.lines])).encode(), digest_size=16).digest()
+        return entry_digest(self.date.isoformat(), self.period.code, self.status, self.kind, (line.as_text() for line in self.lines))
 
 
 class BudgetRow(NamedTuple):
@@ -131,6 +155,7 @@ class Books:
     members: Mapping[str, frozenset[str]]
     scenarios: Mapping[str, str]
     group_digits: int
+    currencies: Mapping[str, int] = field(default_factory=dict)
 
 
 def code_problem(code: str) -> str:
@@ -246,6 +271,16 @@ class EntryChecker:
             self._period(day, row)
         return day, self._periods[cached]
 
+    def resolve_head(self, row: EntryRow) -> tuple[str, int, int, str] | None:
+        """Period, status, effect and text for the digest of an entry's head; None (and no error told) where a rule is broken."""
+        kept = len(self.errors)
+        _, period = self._when(row)
+        del self.errors[kept:]
+        if period is None or row.status not in STATUSES or row.kind not in EFFECTS:
+            return None
+        status = STATUSES[row.status]
+        return period.code, status, EFFECTS[row.kind], UNIT.join((row.date, period.code, str(status), row.kind or "normal"))
+
     def _period(self, day: date, row: EntryRow) -> Period | None:
         calendar = self.books.calendar
         ordinary = calendar.on(day)
@@ -285,10 +320,18 @@ class EntryChecker:
         historical = None
         if row.historical_amount:
             historical = self._value(lambda text: parse_minor(text, self.books.group_digits), row.historical_amount, row.row, "historical_amount")
+        foreign = self._foreign(row) if row.transaction_amount or row.transaction_currency else None
         if len(self.errors) > before:
             return None
-        text = (row.description, row.source, row.document, row.counterparty, row.counterparty_name, row.user)
-        return EntryLine(row.line, row.account, row.partner_entity, members, debit, credit, historical, text)
+        text = tuple(getattr(row, name) for name in LINE_TEXTS)
+        return EntryLine(row.line, row.account, row.partner_entity, members, debit, credit, historical, foreign, text)
+
+    def _foreign(self, row: EntryRow) -> int | None:
+        digits = self.books.currencies.get(row.transaction_currency)
+        if digits is None:
+            self._add(f"'{row.transaction_currency}' is not a currency of ISO 4217.", row.row, "transaction_currency", "Write its three letters.")
+            return None
+        return self._value(lambda text: parse_minor(text, digits), row.transaction_amount, row.row, "transaction_amount")  # type: ignore[no-any-return]
 
     def _place(self, row: EntryRow) -> tuple[tuple[str, ...], int]:
         """Members with none written out, and the decimals allowed; unknown codes collect as errors."""

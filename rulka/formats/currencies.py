@@ -20,3 +20,9 @@ def minor_digits(code: str) -> int:
     if exponent is None:
         raise NotFound(f"'{code}' has no minor unit in ISO 4217.", hint="Name a currency that amounts are kept in.", subject="currency")
     return int(exponent)
+
+
+@cache
+def currency_digits() -> dict[str, int]:
+    """Minor digits of every currency that amounts can be kept in."""
+    return {currency.code: int(currency.exponent) for currency in Currency if currency.exponent is not None}

@@ -5,17 +5,19 @@ from __future__ import annotations
 import csv
 import json
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from operator import itemgetter
+from itertools import islice
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 from rulka.core.calendar import FiscalCalendar, Period, listed_calendar, monthly_calendar
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors
+from rulka.core.blocks import FIELDS, EntryBlock
 from rulka.core.intake import BudgetRow, EntryRow, parse_date, row_error
 
-RowType = TypeVar("RowType", EntryRow, BudgetRow)
+BLOCK = 8_192
+"""Rows of entries that are read and checked at a time."""
 CONTROL = re.compile(r"[\x00-\x09\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 MOST_ERRORS = 2000
 csv.field_size_limit(1_000_000)
@@ -34,8 +36,8 @@ class Table:
 TABLES = {
     table.file: table
     for table in (
-        Table("periods.csv", ("year", "number", "start", "end"), ("name", "adjusting")),
-        Table("entities.csv", ("code", "name", "currency"), ("parent",), True),
+        Table("periods.csv", ("year", "number", "start", "end"), ("name", "adjusting", "calendar")),
+        Table("entities.csv", ("code", "name", "currency"), ("parent", "calendar"), True),
         Table(
             "accounts.csv",
             ("code", "name", "type"),
@@ -48,14 +50,15 @@ TABLES = {
         Table(
             "entries.csv",
             ("entity", "entry", "line", "date", "account", "debit", "credit"),
-            EntryRow._fields[8:-1],
+            EntryRow._fields[8:-2],
             True,
         ),
         Table("budgets.csv", ("scenario", "entity", "account", "period", "amount"), ("note",)),
         Table("rates.csv", ("period", "from", "to", "closing"), ("average",)),
+        Table("controls.csv", ("entity", "period", "debit", "credit"), ("lines",)),
     )
 }
-SETTINGS = ("name", "group_currency", "calendar", "retained_earnings", "translation_reserve", "dimensions")
+SETTINGS = ("name", "group_currency", "calendar", "retained_earnings", "translation_reserve", "dimensions", "calendars")
 
 
 @dataclass(frozen=True)
@@ -69,6 +72,7 @@ class LedgerSettings:
     dimensions: tuple[str, ...]
     calendar: FiscalCalendar
     calendar_text: dict[str, Any]
+    calendars: dict[str, Any] = field(default_factory=dict)  # further calendars that entities may name, as calendar_text
 
 
 @dataclass
@@ -79,6 +83,9 @@ class LedgerFolder:
     name: str = ""
     errors: list[RulkaError] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
+    keep: bool = False  # unknown columns of entries.csv become named attributes of the line
+    read_rows: int = 0
+    watch: Callable[[int, int], None] | None = None  # told rows and bytes of entries.csv read so far
 
     @classmethod
     def open(cls, path: Path, *, name: str = "") -> LedgerFolder:
@@ -115,7 +122,7 @@ class LedgerFolder:
         for key in dimensions:
             if key in taken or dimensions.count(key) > 1:
                 raise RulkaError(f"A dimension can't be called '{key}'.", hint="Choose another key.", subject="ledger.json, dimensions")
-        calendar = self._calendar(raw["calendar"])
+        calendar, further = self._calendars(raw["calendar"], raw.get("calendars", {}))
         return LedgerSettings(
             raw["name"],
             raw["group_currency"],
@@ -124,6 +131,7 @@ class LedgerFolder:
             tuple(dimensions),
             calendar,
             calendar_text(calendar),
+            {name: calendar_text(other) for name, other in further.items()},
         )
 
     def _json(self) -> dict[str, Any]:
@@ -140,12 +148,24 @@ class LedgerFolder:
             raise RulkaError("The file holds no settings.", hint='Write { "name": ... }.', subject="ledger.json")
         return raw
 
-    def _calendar(self, raw: Any) -> FiscalCalendar:
+    def _calendars(self, raw: Any, further: Any) -> tuple[FiscalCalendar, dict[str, FiscalCalendar]]:
+        """The group's calendar and those that entities may name: computed in ledger.json, or listed in periods.csv."""
+        if not isinstance(further, dict) or not all(further):
+            raise RulkaError("'calendars' is no list of named calendars.", hint='Write { "calendar year": { "first_month": 1, ... } }.', subject="ledger.json")
+        listed: dict[str, list[Period]] = {}
         if (self.path / "periods.csv").is_file():
-            rows = [self._listed(row, values) for row, values in self.table("periods.csv")]
+            for row, values in self.table("periods.csv"):
+                period = self._listed(row, values)
+                if period:
+                    listed.setdefault(values.get("calendar", ""), []).append(period)
             self.refuse_if_errors()
-            return listed_calendar(period for period in rows if period)
-        where = "ledger.json, calendar"
+            if not listed:
+                listed[""] = []
+        calendar = listed_calendar(listed.pop("")) if "" in listed else self._calendar(raw, "ledger.json, calendar")
+        named = {name: self._calendar(one, f"ledger.json, calendars, {name}") for name, one in further.items()}
+        return calendar, named | {name: listed_calendar(periods) for name, periods in listed.items()}
+
+    def _calendar(self, raw: Any, where: str) -> FiscalCalendar:
         if not isinstance(raw, dict):
             raise RulkaError("The calendar holds no settings.", hint='Write { "first_month": 4, ... }.', subject=where)
         values: dict[str, Any] = {}
@@ -183,28 +203,32 @@ class LedgerFolder:
         for row, cells, place in self._rows(name, dimensions):
             yield row, {column: cells[at] for column, at in place.items()}
 
-    def entries(self, dimensions: Sequence[str]) -> Iterator[EntryRow]:
-        """Rows of entries.csv; absent optional columns are empty."""
-        return self._picked("entries.csv", EntryRow, dimensions)
+    def entry_blocks(self, dimensions: Sequence[str], size: int = BLOCK) -> Iterator[EntryBlock]:
+        """Rows of entries.csv column by column, a block at a time; absent optional columns are empty."""
+        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):
+            columns = list(zip(*block, strict=True))
+            empty = ("",) * len(block)
+            picked = [columns[place[name]] if name in place else empty for name in FIELDS]
+            if self.keep:
+                unknown = [(at, name) for at, name in enumerate(header) if name not in place]
+                if unknown:
+                    picked[FIELDS.index("attributes")] = _attributes([name for _, name in unknown], [columns[at] for at, _ in unknown])
+            self.read_rows += len(rows)
+            yield EntryBlock(rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions))
 
     def budgets(self, dimensions: Sequence[str]) -> Iterator[BudgetRow]:
         """Rows of budgets.csv."""
-        return self._picked("budgets.csv", BudgetRow, dimensions)
-
-    def _picked(self, name: str, kind: type[RowType], dimensions: Sequence[str]) -> Iterator[RowType]:
-        """Rows as tuples: row number, the named columns, the members; a column that is not there reads as empty."""
-        wanted = kind._fields[1:-1]
-        pick: Any = None
-        members: list[int] = []
-        cells: list[str]
-        for row, cells, place in self._rows(name, dimensions):
-            if pick is None:
-                pick = itemgetter(*(place.get(column, -1) for column in wanted))
-                members = [place.get(key, -1) for key in dimensions]
-            cells.append("")
-            yield kind._make((row, *pick(cells), tuple([cells[at] for at in members])))
+        for row, cells, place in self._rows("budgets.csv", dimensions):
+            values = [cells[place[name]] if name in place else "" for name in BudgetRow._fields[1:-1]]
+            yield BudgetRow._make((row, *values, tuple(cells[place[key]] if key in place else "" for key in dimensions)))
 
     def _rows(self, name: str, dimensions: Sequence[str]) -> Iterator[tuple[int, list[str], dict[str, int]]]:
+        for rows, block, place, _ in self._blocks(name, dimensions, 500):
+            for row, cells in zip(rows, block, strict=True):
+                yield row, cells, place
+
+    def _blocks(self, name: str, dimensions: Sequence[str], size: int) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
+        """Sound rows with their numbers, the place of each known column, and the header."""
         table, path = TABLES[name], self.path / name
         if not path.is_file():
             return
@@ -219,23 +243,41 @@ class LedgerFolder:
                 place = self._header(table, header, dimensions)
                 if place is None:
                     return
-                width = len(header)
-                for cells in reader:
-                    row += 1
-                    if len(cells) != width:
-                        what = "is empty" if not cells else f"has {len(cells)} cells where the header has {width}"
-                        self._refuse(f"The row {what}.", name, row, "Quote cells that hold a comma; remove empty lines.")
-                    elif CONTROL.search("".join(cells)):
-                        at = next(i for i, cell in enumerate(cells) if CONTROL.search(cell))
-                        self._refuse("The cell holds a control character.", name, row, "Remove it.", header[at])
-                    else:
-                        yield row, cells, place
-                    if len(self.errors) >= MOST_ERRORS:
+                while True:
+                    block: list[list[str]] = []
+                    try:
+                        block.extend(islice(reader, size))
+                    finally:  # what was read before a damaged row is sound
+                        rows, sound = self._sound(name, header, row, block)
+                        row += len(block)
+                    if self.watch and name == "entries.csv":
+                        self.watch(row - 1, file.buffer.tell())
+                    if sound:
+                        yield rows, sound, place, header
+                    if len(block) < size or len(self.errors) >= MOST_ERRORS:
                         return
         except UnicodeDecodeError:
             self._refuse("The file is not UTF-8 here.", name, row + 1, "Save it as UTF-8 and load again.")
         except csv.Error as error:
             self._refuse(f"Not readable as CSV: {error}.", name, row + 1, "Quote cells as RFC 4180 says.")
+
+    def _sound(self, name: str, header: list[str], before: int, block: list[list[str]]) -> tuple[list[int], list[list[str]]]:
+        """The rows of a block that are as wide as the header and hold no control character; the others are told."""
+        width = len(header)
+        if set(map(len, block)) <= {width} and "".join(map("".join, block)).isprintable():
+            return list(range(before + 1, before + 1 + len(block))), block
+        rows, sound = [], []
+        for row, cells in enumerate(block, before + 1):
+            if len(cells) != width:
+                what = "is empty" if not cells else f"has {len(cells)} cells where the header has {width}"
+                self._refuse(f"The row {what}.", name, row, "Quote cells that hold a comma; remove empty lines.")
+            elif CONTROL.search("".join(cells)):
+                at = next(i for i, cell in enumerate(cells) if CONTROL.search(cell))
+                self._refuse("The cell holds a control character.", name, row, "Remove it.", header[at])
+            else:
+                rows.append(row)
+                sound.append(cells)
+        return rows, sound
 
     def _refuse(self, message: str, file: str, row: int, hint: str = "", column: str = "") -> None:
         self.errors.append(in_file(file, row_error(message, row, column, hint)))
@@ -251,7 +293,8 @@ class LedgerFolder:
             self._refuse(f"The column '{column}' is missing.", table.file, 1, f"The header reads: {', '.join(header)}")
         for column in doubled:
             self._refuse(f"The column '{column}' stands twice.", table.file, 1, "Keep one.")
-        self.notes += [f"{table.file}: unknown column '{column}', ignored" for column in header if column not in known]
+        done = "kept with the line" if self.keep and table.file == "entries.csv" else "ignored"
+        self.notes += [f"{table.file}: unknown column '{column}', {done}" for column in header if column not in known]
         if missing or doubled:
             return None
         return {column: header.index(column) for column in header if column in known}
@@ -262,6 +305,15 @@ class LedgerFolder:
             count = len(self.errors)
             more = " or more" if count >= MOST_ERRORS else ""
             raise RulkaErrors(self.errors, message=f"Refused, nothing was loaded: {count}{more} error{'s' if count > 1 else ''}.")
+
+
+def _attributes(names: Sequence[str], columns: Sequence[Sequence[str]]) -> list[str]:
+    """Each row's filled cells of these columns as a JSON object, nothing where all are empty."""
+    texts = []
+    for cells in zip(*columns, strict=True):
+        filled = {name: cell for name, cell in zip(names, cells, strict=True) if cell}
+        texts.append(json.dumps(filled, ensure_ascii=False, separators=(",", ":")) if filled else "")
+    return texts
 
 
 def in_file(file: str, error: RulkaError) -> RulkaError:

@@ -9,10 +9,10 @@ from typing import Any
 from django.db.models import Model, QuerySet
 
 from rulka.core.chart import CARRYING, TYPES, Item, parent_errors
-from rulka.core.errors import RulkaError
+from rulka.core.errors import RulkaError, one_of
 from rulka.core.intake import NO_MEMBER, Books, code_problem, row_error
 from rulka.core.money import AMOUNT
-from rulka.formats.currencies import minor_digits
+from rulka.formats.currencies import currency_digits, minor_digits
 from rulka.formats.ledger_folder import LedgerFolder, LedgerSettings, in_file
 from rulka.ledger.models import Account, Counterparty, Entity, Ledger, Member, PostingKey, Rate, Scenario
 from rulka.ledger.queries import calendar_of, period_number
@@ -35,6 +35,17 @@ class Wanted:
         return values[0] if len(values) == 1 else values
 
 
+def compare_wanted(wanted: Wanted, ledger: Ledger | None) -> tuple[list[Any], list[Any], int]:
+    """Identities that are new, those whose values change, and how many stay the same."""
+    model: Any = wanted.model
+    stored = {wanted.identity(thing): thing for thing in model.objects.filter(ledger=ledger)} if ledger else {}
+    new = [key for key in wanted.rows if key not in stored]
+    changed = [
+        key for key, values in wanted.rows.items() if key in stored and any(getattr(stored[key], name) != value for name, value in values.items())
+    ]
+    return new, changed, len(wanted.rows) - len(new) - len(changed)
+
+
 @dataclass
 class MasterData:
     """Settings and master data of a load; errors collect in the folder."""
@@ -52,6 +63,7 @@ class MasterData:
             "name": settings.name,
             "group_currency": settings.group_currency,
             "calendar": settings.calendar_text,
+            "calendars": settings.calendars,
             "retained_earnings": settings.retained_earnings,
             "translation_reserve": settings.translation_reserve,
             "dimensions": list(settings.dimensions),
@@ -75,6 +87,7 @@ class MasterData:
             members={key: frozenset(code for dimension, code in members if dimension == key) for key in self.settings.dimensions},
             scenarios=self._merged("scenarios", "kind"),
             group_digits=minor_digits(self.settings.group_currency),
+            currencies=currency_digits(),
         )
 
     def _stored(self, model: Any, **narrowed: Any) -> QuerySet[Any]:
@@ -157,7 +170,12 @@ class MasterData:
                 )
                 continue
             position = stored[code].position if code in stored else len(stored) + len(wanted)
-            wanted[code] = dict(code=code, name=values["name"], currency=currency, parent=values.get("parent", ""), position=position)
+            calendar = values.get("calendar", "")
+            if calendar and calendar not in self.settings.calendars:
+                self._error(file, f"Calendar '{calendar}' does not exist.", row, "calendar", one_of(calendar, self.settings.calendars))
+            wanted[code] = dict(
+                code=code, name=values["name"], currency=currency, parent=values.get("parent", ""), position=position, calendar=calendar
+            )
         self._check_parents(file, "entity", stored, wanted)
         self._want("entities", Entity, ("code",), wanted)
 

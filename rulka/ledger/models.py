@@ -14,17 +14,21 @@ from django.db.models import Q
 
 
 class Ledger(models.Model):
-    """One group's books. `calendar` is what ledger.json and periods.csv said, `absolute_total` a decimal integer."""
+    """One group's books. `calendar` is what ledger.json and periods.csv said, `calendars` those that entities may name besides,
+    `absolute_total` a decimal integer."""
 
     code = models.CharField(max_length=40, unique=True)
     name = models.TextField()
     group_currency = models.CharField(max_length=3)
     calendar = models.JSONField()
+    calendars = models.JSONField(default=dict)
     retained_earnings = models.CharField(max_length=40)
     translation_reserve = models.CharField(max_length=40, blank=True)
     dimensions = models.JSONField(default=list)
     sealed = models.TextField(blank=True, help_text="Accounts whose detail is sealed, as a selection")
     revision = models.IntegerField(default=0)
+    settings_revision = models.IntegerField(default=1)
+    loaded_at = models.DateTimeField(null=True, help_text="When a load last looked at the source, whether it brought news or not")
     absolute_total = models.CharField(max_length=40, default="0")
 
     def __str__(self) -> str:
@@ -40,6 +44,8 @@ class Revision(models.Model):
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     source = models.TextField()
     counts = models.JSONField(default=dict)
+    report = models.JSONField(default=dict)
+    feed = models.ForeignKey("Feed", null=True, on_delete=models.SET_NULL)
 
     class Meta:
         ordering: ClassVar = ["-number"]
@@ -47,10 +53,11 @@ class Revision(models.Model):
 
 
 class Coded(models.Model):
-    """What every coded thing of a ledger has."""
+    """What every coded thing of a ledger has; `revision` is the one since which it is as it is."""
 
     code = models.CharField(max_length=40)
     name = models.TextField()
+    revision = models.IntegerField(default=1)
 
     class Meta:
         abstract = True
@@ -61,6 +68,7 @@ class Entity(Coded):
     currency = models.CharField(max_length=3)
     parent = models.CharField(max_length=40, blank=True)
     position = models.IntegerField()
+    calendar = models.CharField(max_length=40, blank=True, help_text="Its own calendar, one of the ledger's; empty is the group's")
 
     class Meta:
         ordering: ClassVar = ["position"]
@@ -118,9 +126,20 @@ class Rate(models.Model):
     target = models.CharField(max_length=3)
     average = models.CharField(max_length=40, blank=True)
     closing = models.CharField(max_length=40)
+    revision = models.IntegerField(default=1)
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "period", "source", "target"], name="one_rate_a_period")]
+
+
+class MasterFormer(models.Model):
+    """Former values of a coded thing, a rate or the settings, with the first and the last revision in which they held."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE)
+    what = models.CharField(max_length=20)
+    values = models.JSONField()
+    since_revision = models.IntegerField()
+    until_revision = models.IntegerField()
 
 
 class PostingKey(models.Model):
@@ -152,6 +171,8 @@ class JournalEntry(models.Model):
     modified_at = models.DateTimeField(null=True)
     digest = models.BinaryField()
     revision = models.IntegerField()
+    withdrawn = models.BooleanField(default=False)
+    feed = models.ForeignKey("Feed", null=True, on_delete=models.SET_NULL, db_index=False)
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["entity", "number"], name="one_entry_a_number")]
@@ -175,6 +196,10 @@ class LineFields(models.Model):
     counterparty_name = models.TextField()
     user = models.TextField()
     historical_amount = models.BigIntegerField(null=True)
+    batch = models.TextField(default="")
+    transaction_currency = models.CharField(max_length=3, default="")
+    transaction_amount = models.BigIntegerField(null=True, help_text="In minor units of the transaction currency, debit positive")
+    attributes = models.TextField(default="", help_text="Further columns of the source as a JSON object, or nothing")
 
     class Meta:
         abstract = True
@@ -190,7 +215,8 @@ class JournalLine(LineFields):
         constraints: ClassVar = [models.UniqueConstraint(fields=["entry", "line"], name="one_line_a_number")]
         indexes: ClassVar = [
             models.Index(fields=["key", "period", "date", "status", "effect", "debit", "credit"], name="line_covering"),
-            models.Index(fields=["document"], name="line_document"),
+            models.Index(fields=["document"], name="line_document", condition=~Q(document="")),
+            models.Index(fields=["counterparty"], name="line_counterparty", condition=~Q(counterparty="")),
         ]
 
 
@@ -246,16 +272,10 @@ class Balance(BalanceFields):
         constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "period", "status", "effect", "key"], name="one_balance_a_key")]
 
 
-class BalanceChange(BalanceFields):
-    """What a revision added to a balance; as at revision r a balance is the current one less the changes after r."""
+class ChunkFields(models.Model):
+    """Balances of one scenario, period, status and effect as int64 arrays of bytes; keys rise."""
 
-    revision = models.ForeignKey(Revision, on_delete=models.CASCADE)
-
-
-class BalanceChunk(models.Model):
-    """One scenario's period as int64 arrays of bytes, derived from `Balance`, for quick reading."""
-
-    scenario = models.ForeignKey(Scenario, on_delete=models.CASCADE)
+    scenario = models.ForeignKey(Scenario, on_delete=models.CASCADE, db_index=False)
     period = models.IntegerField()
     status = models.SmallIntegerField()
     effect = models.SmallIntegerField()
@@ -263,7 +283,74 @@ class BalanceChunk(models.Model):
     debits = models.BinaryField()
     credits = models.BinaryField()
     counts = models.BinaryField()
+
+    class Meta:
+        abstract = True
+
+
+class BalanceChunk(ChunkFields):
+    """The balances as they are now, derived from `Balance`, for quick reading."""
+
     revision = models.IntegerField()
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "period", "status", "effect"], name="one_chunk_a_period")]
+
+
+class BalanceChangeChunk(ChunkFields):
+    """What a revision added to balances; as at revision r a balance is the current one less the changes after r."""
+
+    revision = models.ForeignKey(Revision, on_delete=models.CASCADE)
+
+
+class ClosedPeriod(models.Model):
+    """That an entity's period is closed: loads into it are refused or held."""
+
+    entity = models.ForeignKey(Entity, on_delete=models.CASCADE, related_name="closed_periods")
+    period = models.IntegerField()
+    at = models.DateTimeField(auto_now_add=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["entity", "period"], name="one_close_a_period")]
+
+
+class Feed(models.Model):
+    """A stored way to pull: where from, how its columns map, what to refuse or hold, and when."""
+
+    class Kind(models.TextChoices):
+        LEDGER = "ledger", "Plain ledger folder, .zip or .xlsx"
+        TABLE = "table", "CSV or workbook through a mapping"
+        SERVICE = "service", "Web service (OData)"
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="feeds")
+    name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=8, choices=Kind.choices)
+    location = models.TextField(blank=True, help_text="A path or an address; empty for files that a person hands in")
+    mapping = models.JSONField(default=dict, blank=True)
+    options = models.JSONField(default=dict, blank=True)
+    rules = models.JSONField(default=dict, blank=True)
+    schedule = models.CharField(max_length=80, blank=True, help_text="When to pull by itself, as five fields of cron; empty is never")
+    on_opening = models.BooleanField(default=False, help_text="Pull when somebody opens the ledger and the data is older than an hour")
+    mark = models.CharField(max_length=40, blank=True, help_text="The newest modified-at that was accepted: news come from here on")
+    pulled_at = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar = ["name"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_feed_a_name")]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class SideTable(models.Model):
+    """A table loaded beside the ledger, kept as it came, for extracts."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="side_tables")
+    name = models.CharField(max_length=80)
+    columns = models.JSONField()
+    rows = models.JSONField()
+    at = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_side_table_a_name")]

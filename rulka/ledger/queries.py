@@ -20,6 +20,7 @@ from rulka.core.chart import Item, code_list
 from rulka.core.errors import NotFound, one_of
 from rulka.formats.currencies import minor_digits
 from rulka.formats.ledger_folder import calendar_from
+from rulka.ledger.staging import period_number
 from rulka.ledger.models import BalanceChunk, BudgetLine, JournalEntry, JournalLine, Ledger, PostingKey
 
 
@@ -120,11 +121,6 @@ def _keys(ledger: Ledger, frame: Frame) -> Keys:
         partner=np.array([-1 if row[3] is None else entity[row[3]] for row in rows], dtype=np.int64),
         members=np.array([[member[code] for code in row[4].split(",")] if width else [] for row in rows], dtype=np.int64).reshape(len(rows), width),
     )
-
-
-def period_number(code: str) -> int:
-    """`2027-P07` as stored: 202707."""
-    return int(code[:4]) * 100 + int(code[-2:])
 
 
 def _movements(ledger: Ledger, frame: Frame) -> dict[str, Movements]:

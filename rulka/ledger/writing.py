@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, nullcontext
-from datetime import datetime
 from typing import Any
 
 import numpy as np
 from django.db import connection
+from django.utils import timezone
 
 from rulka.core.book import POSTED
-from rulka.core.intake import NO_MEMBER, Budget, Entry, EntryLine, check_total
-from rulka.ledger.master_data import MasterData, Wanted
-from rulka.ledger.models import Account, Entity, JournalLine, Ledger, Member, PostingKey, Revision, Scenario
-from rulka.ledger.queries import period_number
+from rulka.core.intake import NO_MEMBER, Budget, check_total
+from rulka.ledger.balances import Change, write_balances
+from rulka.ledger.master_data import Wanted
+from rulka.ledger.models import Account, Entity, Feed, JournalLine, Ledger, MasterFormer, Member, PostingKey, Revision, Scenario
 from rulka.ledger.report import LoadReport
+from rulka.ledger.staging import CHANGED, LINE_TEXTS, NEW, SAME, Stage, period_number
 
 MANY_LINES = 20_000
 """From here on a first load builds the line indices afterwards."""
+
+LINE_COLUMNS = f"line, key_id, period, date, status, effect, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS}"
+LINE_WIDTH = 19
 
 
 @contextmanager
@@ -26,7 +30,7 @@ def _indexed_afterwards() -> Iterator[None]:
     """Drop the line indices for a bulk write into an empty table and build them again, in the same transaction."""
     with connection.cursor() as cursor:
         names = [index.name for index in JournalLine._meta.indexes]
-        cursor.execute("SELECT name, sql FROM sqlite_master WHERE name IN (%s, %s)", names)
+        cursor.execute(f"SELECT name, sql FROM sqlite_master WHERE name IN ({', '.join(['%s'] * len(names))})", names)
         indices = cursor.fetchall()
         for name, _ in indices:
             cursor.execute(f"DROP INDEX {name}")
@@ -38,28 +42,44 @@ def _indexed_afterwards() -> Iterator[None]:
 class LoadWriter:
     """One load, inside a transaction that the caller holds."""
 
-    def __init__(self, ledger: Ledger, master: MasterData, person: Any, report: LoadReport) -> None:
-        self.ledger, self.master, self.settings, self.person, self.report = ledger, master, master.settings, person, report
+    def __init__(self, ledger: Ledger, *, source: str, person: Any, report: LoadReport, feed: Feed | None = None) -> None:
+        self.ledger, self.source, self.person, self.report, self.feed = ledger, source, person, report, feed
         self.now = ledger.revision + 1
-        self.changes: dict[tuple[int, int, int, int, int], list[int]] = {}
+        self.changes: Change = {}
+        self.blocks: list[tuple[tuple[int, int, int, int], np.ndarray[Any, Any]]] = []
         self.absolute = int(ledger.absolute_total)
 
-    def write(self, entries: list[Entry], budgets: list[Budget]) -> None:
-        """Write everything; a revision is made only when something moved."""
-        self._settings()
-        for wanted in self.master.wanted:
-            self._store(wanted)
+    def write(
+        self,
+        stage: Stage | None = None,
+        budgets: Sequence[Budget] = (),
+        *,
+        values: dict[str, Any] | None = None,
+        wanted: Sequence[Wanted] = (),
+        withdraw: Sequence[int] = (),
+    ) -> None:
+        """Write everything; a revision is made only when something moved. `withdraw` are ids of entries to take out."""
+        if values is not None:
+            self._settings(values)
+        for one in wanted:
+            self._store(one)
         self._codes()
-        self._write_entries(entries)
+        if stage is not None:
+            self._write_entries(stage)
+        for entry_id in withdraw:
+            self._withdraw(entry_id)
         self._write_budgets(budgets)
         if not self.report.moved:
             self.report.revision = self.ledger.revision
+            Ledger.objects.filter(pk=self.ledger.pk).update(loaded_at=timezone.now())
             return
         check_total(self.absolute)
         self._finish()
 
-    def _settings(self) -> None:
-        tally, values = self.report.tally("settings"), self.master.values
+    # master data ----------------------------------------------------------------------------------------------------
+
+    def _settings(self, values: dict[str, Any]) -> None:
+        tally = self.report.tally("settings")
         if self.ledger.pk is None:
             for name, value in values.items():
                 setattr(self.ledger, name, value)
@@ -68,22 +88,31 @@ class LoadWriter:
         elif all(getattr(self.ledger, name) == value for name, value in values.items()):
             tally.same = 1
         else:
+            former = {name: getattr(self.ledger, name) for name in values}
+            self._keep_former("settings", former, self.ledger.settings_revision)
             added = values["dimensions"][len(self.ledger.dimensions) :]
             for name, value in values.items():
                 setattr(self.ledger, name, value)
+            self.ledger.settings_revision = self.now
             self.ledger.save()
             self._grow_keys(self.ledger, added)
             tally.changed = 1
 
+    def _keep_former(self, what: str, values: dict[str, Any], since: int) -> None:
+        if since < self.now:
+            MasterFormer.objects.create(ledger=self.ledger, what=what, values=values, since_revision=since, until_revision=self.now - 1)
+
     def _grow_keys(self, ledger: Ledger, added: list[str]) -> None:
         for dimension in added:
-            none, _ = Member.objects.get_or_create(ledger=ledger, dimension=dimension, code=NO_MEMBER, defaults={"name": "none"})
+            none, _ = Member.objects.get_or_create(
+                ledger=ledger, dimension=dimension, code=NO_MEMBER, defaults={"name": "none", "revision": self.now}
+            )
             for key in PostingKey.objects.filter(ledger=ledger):
                 key.members = f"{key.members},{none.pk}" if key.members else str(none.pk)
                 key.save(update_fields=["members"])
 
     def _store(self, wanted: Wanted) -> None:
-        """Make, change or leave one row for each identity."""
+        """Make, change or leave one row for each identity; what a changed one was goes to history."""
         model: Any = wanted.model
         tally = self.report.tally(wanted.what)
         stored = {wanted.identity(thing): thing for thing in model.objects.filter(ledger=self.ledger)}
@@ -91,11 +120,13 @@ class LoadWriter:
         for key, values in wanted.rows.items():
             thing = stored.get(key)
             if thing is None:
-                fresh.append(model(ledger=self.ledger, **values))
+                fresh.append(model(ledger=self.ledger, revision=self.now, **values))
                 tally.new += 1
             elif any(getattr(thing, name) != value for name, value in values.items()):
+                self._keep_former(wanted.what, {name: getattr(thing, name) for name in values}, thing.revision)
                 for name, value in values.items():
                     setattr(thing, name, value)
+                thing.revision = self.now
                 thing.save()
                 tally.changed += 1
             else:
@@ -110,138 +141,166 @@ class LoadWriter:
         self.member_ids = {(d, c): pk for d, c, pk in Member.objects.filter(ledger=ledger).values_list("dimension", "code", "pk")}
         keys = PostingKey.objects.filter(ledger=ledger).values_list("account_id", "entity_id", "partner_id", "members", "pk")
         self.key_ids: dict[tuple[int, int, int | None, str], int] = {(a, e, p, m): pk for a, e, p, m, pk in keys}
-        self.key_cache: dict[tuple[Any, ...], int] = {}
 
-    def _key(self, entity: str, account: str, partner: str, members: tuple[str, ...]) -> int:
-        cached = (entity, account, partner, members)
-        found = self.key_cache.get(cached)
-        if found is None:
-            ids = ",".join(str(self.member_ids[pair]) for pair in zip(self.settings.dimensions, members, strict=True))
-            identity = (self.account_ids[account], self.entity_ids[entity], self.entity_ids[partner] if partner else None, ids)
-            if identity not in self.key_ids:
-                key = PostingKey.objects.create(
-                    ledger=self.ledger, account_id=identity[0], entity_id=identity[1], partner_id=identity[2], members=ids
-                )
-                self.key_ids[identity] = key.pk
-            found = self.key_cache[cached] = self.key_ids[identity]
-        return found
+    def _keys(self, wanted: Sequence[tuple[str, str, str, tuple[str, ...]]]) -> list[int]:
+        """Ids of posting keys by (entity, account, partner, members), made where they are new."""
+        identities = []
+        for entity, account, partner, members in wanted:
+            ids = ",".join(str(self.member_ids[pair]) for pair in zip(self.ledger.dimensions, members, strict=True))
+            identities.append((self.account_ids[account], self.entity_ids[entity], self.entity_ids[partner] if partner else None, ids))
+        fresh = list(dict.fromkeys(identity for identity in identities if identity not in self.key_ids))
+        made = PostingKey.objects.bulk_create(
+            [PostingKey(ledger=self.ledger, account_id=a, entity_id=e, partner_id=p, members=m) for a, e, p, m in fresh], batch_size=2_000
+        )
+        self.key_ids |= {identity: key.pk for identity, key in zip(fresh, made, strict=True)}
+        return [self.key_ids[identity] for identity in identities]
+
+    # entries --------------------------------------------------------------------------------------------------------
 
     def _moves(self, scenario: int, key: int, period: int, status: int, effect: int, debit: int, credit: int, count: int) -> None:
-        place = (scenario, key, period, status, effect)
-        change = self.changes.get(place)
-        if change is None:
-            self.changes[place] = [debit, credit, count]
-        else:
-            change[0] += debit
-            change[1] += credit
-            change[2] += count
+        change = self.changes.setdefault((scenario, key, period, status, effect), [0, 0, 0])
+        change[0] += debit
+        change[1] += credit
+        change[2] += count
         self.absolute += debit + credit
 
-    def _write_entries(self, entries: list[Entry]) -> None:
-        tally, actual = self.report.tally("entries"), self.scenario_ids["actual"]
-        lines_tally = self.report.tally("lines")
+    def _write_entries(self, stage: Stage) -> None:
+        self.actual = self.scenario_ids["actual"]
+        key_ids = self._keys([place[:4] for place in stage.places])
+        self.place_keys = key_ids
         with connection.cursor() as cursor:
+            cursor.executemany("UPDATE temp.stage_place SET key_id = %s WHERE id = %s", [(key, at) for at, key in enumerate(key_ids)])
+            stage.compare(self.ledger.pk)
+            tallies, entries, lines = stage.tally(), self.report.tally("entries"), self.report.tally("lines")
+            entries.new, lines.new = tallies.get(NEW, (0, 0))
+            entries.same, lines.same = tallies.get(SAME, (0, 0))
+            self._write_older(stage)
+            self._write_new(cursor, lines.new)
+            cursor.execute("SELECT id, entry_id FROM temp.stage_entry WHERE state = %s ORDER BY id", [CHANGED])
+            changed = cursor.fetchall()
+            for staged, entry_id in changed:
+                self._change(cursor, staged, entry_id)
             cursor.execute(
-                "SELECT entity_id, number, id, digest, modified_at, revision FROM ledger_journalentry WHERE ledger_id = %s", [self.ledger.pk]
+                "UPDATE ledger_journalentry SET modified_at = s.modified_at FROM temp.stage_entry s "
+                "WHERE s.state = %s AND s.entry_id = ledger_journalentry.id AND s.modified_at IS NOT ledger_journalentry.modified_at",
+                [SAME],
             )
-            stored = {(row[0], row[1]): row[2:] for row in cursor.fetchall()}
-            cursor.execute("SELECT COALESCE(MAX(id), 0) FROM ledger_journalentry")
-            next_id = cursor.fetchone()[0] + 1
-            heads: list[tuple[Any, ...]] = []
-            lines: list[tuple[Any, ...]] = []
-            for entry in entries:
-                found = stored.get((self.entity_ids[entry.entity], entry.number))
-                digest, period = entry.digest(), period_number(entry.period.code)
-                if found is None:
-                    heads.append(
-                        (
-                            next_id,
-                            self.ledger.pk,
-                            self.entity_ids[entry.entity],
-                            entry.number,
-                            entry.date.isoformat(),
-                            period,
-                            entry.status,
-                            entry.kind,
-                            _moment(entry.modified_at),
-                            digest,
-                            self.now,
-                        )
-                    )
-                    for line in entry.lines:
-                        lines.append(self._new_line(entry, line, next_id, period, actual))
-                    lines_tally.new += len(entry.lines)
-                    tally.new += 1
-                    next_id += 1
-                    continue
-                entry_id, former_digest, modified_at, _ = found
-                incoming = _moment(entry.modified_at)
-                former_moment = _moment(modified_at) if isinstance(modified_at, datetime) else modified_at
-                if incoming and former_moment and incoming < former_moment:
-                    tally.skipped += 1
-                    self.report.notes.append(f"entries.csv, row {entry.row}: {entry.number} of {entry.entity} is older than what is stored, skipped")
-                elif bytes(former_digest) == digest:
-                    tally.same += 1
-                    lines_tally.same += len(entry.lines)
-                    if incoming != former_moment:
-                        cursor.execute("UPDATE ledger_journalentry SET modified_at = %s WHERE id = %s", [incoming, entry_id])
-                else:
-                    tally.changed += 1
-                    lines += self._changed(cursor, entry, entry_id, digest, period, actual)
-            first = not JournalLine.objects.exists() and len(lines) >= MANY_LINES
-            cursor.executemany(
-                "INSERT INTO ledger_journalentry (id, ledger_id, entity_id, number, date, period, status, kind, modified_at, digest, revision) "
-                "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
-                heads,
+
+    def _write_older(self, stage: Stage) -> None:
+        count, older = stage.entries_where("state = 3", most=20)
+        self.report.tally("entries").skipped = count
+        self.report.notes += [f"entries.csv, row {row}: {number} of {entity} is older than what is stored, skipped" for entity, number, _, row in older]
+        if count > len(older):
+            self.report.notes.append(f"... and {count - len(older)} more entries that are older than what is stored")
+
+    def _write_new(self, cursor: Any, lines: int) -> None:
+        """New entries in bulk, and what they add to balances."""
+        cursor.execute("SELECT COALESCE(MAX(id), 0) FROM ledger_journalentry")
+        base = cursor.fetchone()[0]
+        cursor.execute("UPDATE temp.stage_entry SET entry_id = id + %s WHERE state = %s", [base, NEW])
+        cursor.execute(
+            "INSERT INTO ledger_journalentry (id, ledger_id, entity_id, number, date, period, status, kind, modified_at, digest, revision, withdrawn, "
+            "feed_id) SELECT s.entry_id, %s, e.id, s.number, s.date, s.period, s.status, s.kind, s.modified_at, s.digest, %s, 0, %s "
+            "FROM temp.stage_entry s CROSS JOIN ledger_entity e WHERE s.state = %s AND e.ledger_id = %s AND e.code = s.entity ORDER BY s.id",
+            [self.ledger.pk, self.now, self.feed.pk if self.feed else None, NEW, self.ledger.pk],
+        )
+        first = lines >= MANY_LINES and not JournalLine.objects.exists()
+        texts = ", ".join(f"l.{name}" for name in LINE_TEXTS.split(", "))
+        with _indexed_afterwards() if first else nullcontext():
+            cursor.execute(
+                f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) SELECT l.line, p.key_id, s.period, s.date, s.status, s.effect, "
+                f"l.debit, l.credit, l.historical_amount, l.transaction_amount, {texts}, s.entry_id, %s "
+                "FROM temp.stage_line l CROSS JOIN temp.stage_entry s ON s.id = l.entry CROSS JOIN temp.stage_place p ON p.id = l.place "
+                "WHERE s.state = %s ORDER BY l.id",
+                [self.now, NEW],
             )
-            with _indexed_afterwards() if first else nullcontext():
-                cursor.executemany(f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * 17)})", lines)
+        cursor.execute(
+            "SELECT p.key_id, s.period, s.status, s.effect, SUM(l.debit), SUM(l.credit), COUNT(*) FROM temp.stage_line l "
+            "CROSS JOIN temp.stage_entry s ON s.id = l.entry CROSS JOIN temp.stage_place p ON p.id = l.place WHERE s.state = %s GROUP BY 1, 2, 3, 4",
+            [NEW],
+        )
+        for key, period, status, effect, debit, credit, count in cursor:
+            self._moves(self.actual, key, period, status, effect, debit, credit, count)
 
-    def _new_line(self, entry: Entry, line: EntryLine, entry_id: int, period: int, actual: int) -> tuple[Any, ...]:
-        key = self._key(entry.entity, line.account, line.partner, line.members)
-        self._moves(actual, key, period, entry.status, entry.effect, line.debit, line.credit, 1)
-        return (*_stored(entry, line, key, period), entry_id, self.now)
-
-    def _changed(self, cursor: Any, entry: Entry, entry_id: int, digest: bytes, period: int, actual: int) -> list[tuple[Any, ...]]:
+    def _change(self, cursor: Any, staged: int, entry_id: int) -> None:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
         tally = self.report.tally("lines")
-        cursor.execute(f"SELECT {LINE_COLUMNS}, revision, id FROM ledger_journalline WHERE entry_id = %s", [entry_id])
-        former = {row[0]: row for row in cursor.fetchall()}
-        fresh = []
-        gone = set(former)
-        for line in entry.lines:
-            key = self._key(entry.entity, line.account, line.partner, line.members)
-            wanted = _stored(entry, line, key, period)
-            old = former.get(line.line)
-            if old is not None and _plain(old[:15]) == wanted:
+        cursor.execute(
+            "SELECT first, lines, date, period, status, effect, kind, modified_at, digest FROM temp.stage_entry WHERE id = %s", [staged]
+        )
+        first, count, date, period, status, effect, kind, modified_at, digest = cursor.fetchone()
+        cursor.execute(
+            f"SELECT line, place, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS} FROM temp.stage_line "
+            "WHERE id BETWEEN %s AND %s ORDER BY id",
+            [first, first + count - 1],
+        )
+        wanted = {
+            row[0]: (row[0], self.place_keys[row[1]], period, date, status, effect, *row[2:]) for row in cursor.fetchall()
+        }
+        former = self._former(cursor, entry_id)
+        fresh, moved = [], False
+        for code, line in wanted.items():
+            old = former.get(code)
+            if old is not None and old[:LINE_WIDTH] == line:
                 tally.same += 1
-                gone.discard(line.line)
+                del former[code]
                 continue
-            fresh.append(self._new_line(entry, line, entry_id, period, actual))
+            moved = True
+            fresh.append((*line, entry_id, self.now))
+            self._moves(self.actual, line[1], period, status, effect, line[6], line[7], 1)
             if old is None:
                 tally.new += 1
             else:
                 tally.changed += 1
-        kept = {line.line for line in entry.lines}
-        for code in gone:
-            row = former[code]
-            if code not in kept:
-                tally.withdrawn += 1
-            cursor.execute(
-                f"INSERT INTO ledger_journallineformer ({LINE_COLUMNS}, entry_id, since_revision, until_revision) VALUES ({', '.join(['%s'] * 18)})",
-                [*_plain(row[:15]), entry_id, row[15], self.now - 1],
-            )
-            cursor.execute("DELETE FROM ledger_journalline WHERE id = %s", [row[16]])
-            self._moves(actual, row[1], row[2], row[4], row[5], -row[6], -row[7], -1)
+        tally.withdrawn += len(former.keys() - wanted.keys())
+        self._take_out(cursor, entry_id, former.values())
+        cursor.executemany(f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * 21)})", fresh)
+        cursor.execute("SELECT kind, withdrawn, revision FROM ledger_journalentry WHERE id = %s", [entry_id])
+        former_kind, withdrawn, revision = cursor.fetchone()
+        moved = moved or bool(former) or withdrawn or former_kind != kind
         cursor.execute(
-            "UPDATE ledger_journalentry SET date = %s, period = %s, status = %s, kind = %s, modified_at = %s, digest = %s, "
-            "revision = %s WHERE id = %s",
-            [entry.date.isoformat(), period, entry.status, entry.kind, _moment(entry.modified_at), digest, self.now, entry_id],
+            "UPDATE ledger_journalentry SET date = %s, period = %s, status = %s, kind = %s, modified_at = %s, digest = %s, revision = %s, withdrawn = 0 "
+            "WHERE id = %s",
+            [date, period, status, kind, modified_at, digest, self.now if moved else revision, entry_id],
         )
-        return fresh
+        entries = self.report.tally("entries")
+        if moved:
+            entries.changed += 1
+        else:
+            entries.same += 1
 
-    def _write_budgets(self, budgets: list[Budget]) -> None:
+    def _former(self, cursor: Any, entry_id: int) -> dict[str, tuple[Any, ...]]:
+        """An entry's stored lines by code, their dates as text; revision and id come last."""
+        cursor.execute(f"SELECT {LINE_COLUMNS}, revision, id FROM ledger_journalline WHERE entry_id = %s", [entry_id])
+        return {row[0]: (*row[:3], row[3] if isinstance(row[3], str) else row[3].isoformat(), *row[4:]) for row in cursor.fetchall()}
+
+    def _take_out(self, cursor: Any, entry_id: int, lines: Any) -> None:
+        """Move lines to history."""
+        for row in lines:
+            cursor.execute(
+                f"INSERT INTO ledger_journallineformer ({LINE_COLUMNS}, entry_id, since_revision, until_revision) VALUES ({', '.join(['%s'] * 22)})",
+                [*row[:LINE_WIDTH], entry_id, row[LINE_WIDTH], self.now - 1],
+            )
+            cursor.execute("DELETE FROM ledger_journalline WHERE id = %s", [row[LINE_WIDTH + 1]])
+            self._moves(self.actual, row[1], row[2], row[4], row[5], -row[6], -row[7], -1)
+
+    def _withdraw(self, entry_id: int) -> None:
+        """Take an entry out: its lines go to history, its head says so; it comes back when a source brings it again."""
+        self.actual = self.scenario_ids["actual"]
+        with connection.cursor() as cursor:
+            former = self._former(cursor, entry_id)
+            self._take_out(cursor, entry_id, former.values())
+            cursor.execute("UPDATE ledger_journalentry SET withdrawn = 1, digest = %s, revision = %s WHERE id = %s", [b"", self.now, entry_id])
+        self.report.tally("entries").withdrawn += 1
+        self.report.tally("lines").withdrawn += len(former)
+
+    # budgets --------------------------------------------------------------------------------------------------------
+
+    def _write_budgets(self, budgets: Sequence[Budget]) -> None:
         tally = self.report.tally("budget rows")
+        if not budgets:
+            return
+        keys = self._keys([(budget.entity, budget.account, "", budget.members) for budget in budgets])
         with connection.cursor() as cursor:
             cursor.execute(
                 "SELECT b.scenario_id, b.key_id, b.period, b.amount, b.note, b.revision, b.id FROM ledger_budgetline b "
@@ -250,9 +309,8 @@ class LoadWriter:
             )
             stored = {row[:3]: row[3:] for row in cursor.fetchall()}
             fresh = []
-            for budget in budgets:
+            for budget, key in zip(budgets, keys, strict=True):
                 scenario, period = self.scenario_ids[budget.scenario], period_number(budget.period.code)
-                key = self._key(budget.entity, budget.account, "", budget.members)
                 found = stored.get((scenario, key, period))
                 if found and found[:2] == (budget.amount, budget.note):
                     tally.same += 1
@@ -282,68 +340,10 @@ class LoadWriter:
             ledger=self.ledger,
             number=self.now,
             person=self.person,
-            source=self.master.folder.name,
+            source=self.source,
             counts={what: tally.__dict__ for what, tally in self.report.tallies.items()},
+            report=self.report.as_data(),
+            feed=self.feed,
         )
-        Ledger.objects.filter(pk=self.ledger.pk).update(revision=self.now, absolute_total=str(self.absolute))
-        moved = [(*place, *change) for place, change in self.changes.items() if any(change)]
-        with connection.cursor() as cursor:
-            cursor.executemany(
-                "INSERT INTO ledger_balance (scenario_id, key_id, period, status, effect, debit, credit, count) "
-                "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect, key_id) DO UPDATE SET "
-                "debit = debit + excluded.debit, credit = credit + excluded.credit, count = count + excluded.count",
-                moved,
-            )
-            cursor.executemany(
-                "INSERT INTO ledger_balancechange (scenario_id, key_id, period, status, effect, debit, credit, count, revision_id) "
-                f"VALUES (%s, %s, %s, %s, %s, %s, %s, %s, {revision.pk})",
-                moved,
-            )
-            for chunk in sorted({(row[0], row[2], row[3], row[4]) for row in moved}):
-                write_chunk(cursor, *chunk, self.now)
-
-
-LINE_COLUMNS = (
-    "line, key_id, period, date, status, effect, debit, credit, description, source, document, counterparty, "
-    'counterparty_name, "user", historical_amount'
-)
-
-
-def _stored(entry: Entry, line: EntryLine, key: int, period: int) -> tuple[Any, ...]:
-    """A line's values in the order of LINE_COLUMNS."""
-    head = (line.line, key, period, entry.date.isoformat(), entry.status, entry.effect)
-    return (*head, line.debit, line.credit, *line.text, line.historical_amount)
-
-
-def _plain(row: tuple[Any, ...]) -> tuple[Any, ...]:
-    """A stored line as bound: its date as text."""
-    day = row[3]
-    return (*row[:3], day if isinstance(day, str) else day.isoformat(), *row[4:])
-
-
-def _moment(moment: datetime | None) -> str | None:
-    """A UTC moment as the database keeps it."""
-    return moment.strftime("%Y-%m-%d %H:%M:%S.%f") if moment else None
-
-
-def write_chunk(cursor: Any, scenario: int, period: int, status: int, effect: int, revision: int) -> None:
-    """Derive one balance chunk again from its balance rows."""
-    place = [scenario, period, status, effect]
-    cursor.execute(
-        "DELETE FROM ledger_balance WHERE scenario_id = %s AND period = %s AND status = %s AND effect = %s AND count = 0 "
-        "AND debit = 0 AND credit = 0",
-        place,
-    )
-    cursor.execute(
-        "SELECT key_id, debit, credit, count FROM ledger_balance WHERE scenario_id = %s AND period = %s AND status = %s "
-        "AND effect = %s ORDER BY key_id",
-        place,
-    )
-    rows = np.array(cursor.fetchall(), dtype=np.int64).reshape(-1, 4)
-    columns = [np.ascontiguousarray(rows[:, at]).tobytes() for at in range(4)]
-    cursor.execute(
-        "INSERT INTO ledger_balancechunk (scenario_id, period, status, effect, keys, debits, credits, counts, revision) "
-        "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect) DO UPDATE SET "
-        "keys = excluded.keys, debits = excluded.debits, credits = excluded.credits, counts = excluded.counts, revision = excluded.revision",
-        [*place, *columns, revision],
-    )
+        Ledger.objects.filter(pk=self.ledger.pk).update(revision=self.now, absolute_total=str(self.absolute), loaded_at=timezone.now())
+        write_balances(self.changes, revision)

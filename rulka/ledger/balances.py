@@ -1,0 +1,90 @@
+"""Keeps balances up: what a revision moved goes into the balance rows, their chunks, and the change that history needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+import numpy as np
+from django.db import connection
+
+from rulka.core.chart import IntArray
+from rulka.ledger.models import Revision
+
+Change = dict[tuple[int, int, int, int, int], list[int]]
+"""(scenario, key, period, status, effect) -> debit, credit, count added."""
+
+ARRAYS = ("keys", "debits", "credits", "counts")
+
+
+def write_balances(changes: Change, revision: Revision) -> None:
+    """Add changes to balance rows and chunks, and keep them as this revision's."""
+    moved = [(*place, *change) for place, change in changes.items() if any(change)]
+    if not moved:
+        return
+    rows = np.array(moved, dtype=np.int64)
+    rows = rows[np.lexsort((rows[:, 1], rows[:, 4], rows[:, 3], rows[:, 2], rows[:, 0]))]
+    chunk = rows[:, [0, 2, 3, 4]]
+    starts = [0, *(np.flatnonzero((chunk[1:] != chunk[:-1]).any(axis=1)) + 1).tolist(), len(rows)]
+    with connection.cursor() as cursor:
+        cursor.executemany(
+            "INSERT INTO ledger_balance (scenario_id, key_id, period, status, effect, debit, credit, count) "
+            "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect, key_id) DO UPDATE SET "
+            "debit = debit + excluded.debit, credit = credit + excluded.credit, count = count + excluded.count",
+            rows.tolist(),
+        )
+        for start, end in zip(starts, starts[1:], strict=False):
+            place = chunk[start].tolist()
+            cursor.execute(
+                "INSERT INTO ledger_balancechangechunk (revision_id, scenario_id, period, status, effect, keys, debits, credits, counts) "
+                "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
+                [revision.pk, *place, *_bytes(rows[start:end, [1, 5, 6, 7]])],
+            )
+            _write_chunk(cursor, place, rows[start:end, [1, 5, 6, 7]], revision.number)
+
+
+def _write_chunk(cursor: Any, place: list[int], added: IntArray, revision: int) -> None:
+    """Add rows (key, debit, credit, count) to a chunk; keys that come to nothing leave it and the balance rows."""
+    where = "scenario_id = %s AND period = %s AND status = %s AND effect = %s"
+    cursor.execute(f"SELECT {', '.join(ARRAYS)} FROM ledger_balancechunk WHERE {where}", place)
+    found = cursor.fetchone()
+    if found:
+        stored = np.stack([np.frombuffer(data, dtype=np.int64) for data in found], axis=1)
+        both = np.concatenate([stored, added])
+        keys, at = np.unique(both[:, 0], return_inverse=True)
+        total = np.zeros((len(keys), 4), dtype=np.int64)
+        np.add.at(total, at, both)
+        total[:, 0] = keys
+    else:
+        total = added
+    empty = (total[:, 1:] == 0).all(axis=1)
+    if empty.any():
+        cursor.executemany(f"DELETE FROM ledger_balance WHERE {where} AND key_id = %s", [[*place, key] for key in total[empty, 0].tolist()])
+        total = total[~empty]
+    cursor.execute(
+        "INSERT INTO ledger_balancechunk (scenario_id, period, status, effect, keys, debits, credits, counts, revision) "
+        "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect) DO UPDATE SET "
+        "keys = excluded.keys, debits = excluded.debits, credits = excluded.credits, counts = excluded.counts, revision = excluded.revision",
+        [*place, *_bytes(total), revision],
+    )
+
+
+def _bytes(rows: IntArray) -> list[bytes]:
+    return [np.ascontiguousarray(rows[:, at]).tobytes() for at in range(4)]
+
+
+def sum_changes(changes: Iterable[tuple[Any, ...]]) -> dict[tuple[int, int, int, int], IntArray]:
+    """Changes (scenario, period, status, effect, keys, debits, credits, counts) added up by chunk: rows (key, debit, credit, count)."""
+    parts: dict[tuple[int, int, int, int], list[IntArray]] = {}
+    for *place, keys, debits, credits, counts in changes:
+        arrays = [np.frombuffer(data, dtype=np.int64) for data in (keys, debits, credits, counts)]
+        parts.setdefault(tuple(place), []).append(np.stack(arrays, axis=1))  # type: ignore[arg-type]
+    summed = {}
+    for at, rows in parts.items():
+        both = np.concatenate(rows)
+        keys, inverse = np.unique(both[:, 0], return_inverse=True)
+        total = np.zeros((len(keys), 4), dtype=np.int64)
+        np.add.at(total, inverse, both)
+        total[:, 0] = keys
+        summed[at] = total
+    return summed
