@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from hashlib import blake2b
-from itertools import pairwise
+from itertools import pairwise, repeat
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -25,7 +25,10 @@ SAFE = 1 << 47
 
 
 class EntryBlock(NamedTuple):
-    """Rows of entries.csv by column: `columns` in the order of EntryRow without row and members, `members` by dimension."""
+    """Rows of entries.csv by column: `columns` in the order of EntryRow without row and members, `members` by dimension.
+
+    An entry whose rows stand together is whole in one block.
+    """
 
     rows: Sequence[int]
     columns: tuple[Sequence[str], ...]
@@ -77,8 +80,10 @@ class Place(NamedTuple):
     members: tuple[str, ...]
     digits: int
     money: bool
-    text: str
 
+
+Columns = list[Sequence[Any]]
+"""Checked lines column by column, in the order of PlacedLine."""
 
 FIELDS = EntryRow._fields[1:-1]
 AT = {name: place for place, name in enumerate(FIELDS)}
@@ -92,7 +97,7 @@ class Scattered(Exception):
 
 @dataclass
 class BlockChecker:
-    """Checks entries a block at a time; the last entry of a block waits for the next one."""
+    """Checks entries a block at a time; no block cuts an entry."""
 
     books: Books
     checker: EntryChecker = field(init=False)
@@ -103,6 +108,10 @@ class BlockChecker:
     _heads: dict[tuple[str, ...], tuple[str, int, int, str]] = field(default_factory=dict)
     _moments: dict[str, str] = field(default_factory=dict)
     _lines: set[str] = field(default_factory=set)
+    _texts: list[str] = field(default_factory=list)
+    _money: list[int] = field(default_factory=list)
+    _digits: list[int] = field(default_factory=list)
+    _all_cents: bool = True
     _seen: set[int] = field(default_factory=set)
 
     def __post_init__(self) -> None:
@@ -112,49 +121,33 @@ class BlockChecker:
     def errors(self) -> list[RulkaError]:
         return self.checker.errors
 
-    def check(self, blocks: Iterable[EntryBlock]) -> Iterator[tuple[list[EntryHead], list[Any]]]:
-        """Heads and lines, entry by entry in the file's order. Raises Scattered when an entry comes back later."""
-        waiting: EntryBlock | None = None
+    def check(self, blocks: Iterable[EntryBlock]) -> Iterator[tuple[list[EntryHead], Columns]]:
+        """Heads, and lines in columns, entry by entry in the file's order. Raises Scattered when an entry comes back later."""
         for block in blocks:
-            joined = _joined(waiting, block)
-            entities, numbers = joined.columns[AT["entity"]], joined.columns[AT["entry"]]
-            names = list(zip(entities, numbers, strict=True))
+            names = list(zip(block.columns[AT["entity"]], block.columns[AT["entry"]], strict=True))
             starts = [0, *(place for place, (before, after) in enumerate(pairwise(names), 1) if before != after)]
-            last = starts.pop()
-            waiting = _cut(joined, last, len(names))
-            if starts:
-                self._note(names[start] for start in starts)
-                yield self._whole(_cut(joined, 0, last), starts)
-        if waiting is not None:
-            self._note([(waiting.columns[AT["entity"]][0], waiting.columns[AT["entry"]][0])])
-            yield self._whole(waiting, [0])
+            marks = [hash(names[start]) for start in starts]
+            if len(set(marks)) < len(marks) or not self._seen.isdisjoint(marks):
+                raise Scattered
+            self._seen.update(marks)
+            quick = self._quickly(block, starts)
+            yield quick if quick is not None else self._slowly(_rows(block))
 
-    def check_scattered(self, blocks: Iterable[EntryBlock]) -> tuple[list[EntryHead], list[Any]]:
+    def check_scattered(self, blocks: Iterable[EntryBlock]) -> tuple[list[EntryHead], Columns]:
         """The same for a file whose entries stand apart; holds it whole."""
         return self._slowly(row for block in blocks for row in _rows(block))
 
-    def _note(self, names: Iterable[tuple[str, str]]) -> None:
-        for name in names:
-            mark = hash(name)
-            if mark in self._seen:
-                raise Scattered
-            self._seen.add(mark)
-
-    def _whole(self, block: EntryBlock, starts: list[int]) -> tuple[list[EntryHead], list[Any]]:
-        quick = self._quickly(block, starts)
-        return quick if quick is not None else self._slowly(_rows(block))
-
     # row by row -----------------------------------------------------------------------------------------------------
 
-    def _slowly(self, rows: Iterable[EntryRow]) -> tuple[list[EntryHead], list[Any]]:
+    def _slowly(self, rows: Iterable[EntryRow]) -> tuple[list[EntryHead], Columns]:
         heads: list[EntryHead] = []
-        lines: list[Any] = []
+        lines: list[PlacedLine] = []
         for group in group_rows(rows).values():
             entry = self.checker.check(group)
             if entry is not None:
                 heads.append(self._head(entry))
                 lines += self._placed(entry)
-        return heads, lines
+        return heads, list(zip(*lines, strict=True)) if lines else [()] * len(PlacedLine._fields)
 
     def _head(self, entry: Entry) -> EntryHead:
         moment = entry.modified_at.isoformat() if entry.modified_at else ""
@@ -195,20 +188,23 @@ class BlockChecker:
             money = type_ != "statistical"
             found = len(self.places)
             digits = books.digits[entity] if money else QUANTITY_DIGITS
-            self.places.append(Place(entity, account, partner, members, digits, money, UNIT.join((account, partner, *members))))
+            self.places.append(Place(entity, account, partner, members, digits, money))
+            self._texts.append(UNIT.join((account, partner, *members)))
+            self._money.append(int(money))
+            self._digits.append(digits)
+            self._all_cents = self._all_cents and digits == 2
         self._place[codes] = found
         return found
 
     # column by column -----------------------------------------------------------------------------------------------
 
-    def _quickly(self, block: EntryBlock, starts: list[int]) -> tuple[list[EntryHead], list[Any]] | None:
+    def _quickly(self, block: EntryBlock, starts: list[int]) -> tuple[list[EntryHead], Columns] | None:
         columns, count = block.columns, len(block.rows)
         codes = zip(columns[AT["entity"]], columns[AT["account"]], columns[AT["partner_entity"]], *block.members, strict=True)
         known = self._place
         places = [found if (found := known.get(code)) is not None else self._place_of(*code) for code in codes]
         heads = list(zip(*(columns[at] for at in HEAD), strict=True))
-        inner = set(range(count)).difference(starts)
-        if min(places) < 0 or any(heads[at] != heads[at - 1] for at in inner):
+        if min(places) < 0 or any(heads[start:end].count(heads[start]) != end - start for start, end in zip(starts, [*starts[1:], count], strict=True)):
             return None
         debits, credits = self._amounts(columns[AT["debit"]], places), self._amounts(columns[AT["credit"]], places)
         historical = self._optional(columns[AT["historical_amount"]], [self.books.group_digits] * count)
@@ -224,7 +220,7 @@ class BlockChecker:
         debit, credit = np.array(debits, dtype=np.int64), np.array(credits, dtype=np.int64)
         if debit.max() >= SAFE or credit.max() >= SAFE or ((debit != 0) & (credit != 0)).any():
             return None
-        money = np.fromiter(map(self._money().__getitem__, places), dtype=np.int64, count=count)
+        money = np.fromiter(map(self._money.__getitem__, places), dtype=np.int64, count=count)
         sums_debit, sums_credit = np.add.reduceat(debit * money, starts), np.add.reduceat(credit * money, starts)
         if (sums_debit != sums_credit).any():
             return None
@@ -232,10 +228,10 @@ class BlockChecker:
         if found is None:
             return None
         texts = [columns[at] for at in TEXTS]
-        lines: list[Any] = list(zip(line_codes, places, debits, credits, historical, foreign, *texts, strict=True))
-        place_texts = [place.text for place in self.places]
-        amounts = (map(str, debits), map(str, credits), map(_text, historical), map(_text, foreign))
-        prints = list(map(UNIT.join, zip(line_codes, map(place_texts.__getitem__, places), *amounts, *texts, strict=True)))
+        lines: Columns = [line_codes, places, debits, credits, historical, foreign, *texts]
+        moved: list[int] | None = None
+        amounts = (map(str, debits), map(str, credits), _texts(historical), _texts(foreign))
+        prints = list(map(UNIT.join, zip(line_codes, map(self._texts.__getitem__, places), *amounts, *texts, strict=True)))
         ends = [*starts[1:], count]
         result: list[EntryHead] = []
         entities, numbers, rows = columns[AT["entity"]], columns[AT["entry"]], block.rows
@@ -244,16 +240,15 @@ class BlockChecker:
                 order = sorted(range(start, end), key=line_codes.__getitem__)
                 if any(line_codes[before] == line_codes[after] for before, after in pairwise(order)):
                     return None
-                lines[start:end] = [lines[place] for place in order]
+                if moved is None:
+                    moved = list(range(count))
+                moved[start:end] = order
                 prints[start:end] = [prints[place] for place in order]
             print_ = blake2b((head_text + RECORD + RECORD.join(prints[start:end])).encode(), digest_size=16).digest()
             result.append(EntryHead(entities[start], numbers[start], *values, print_, rows[start], end - start))
             self._add(entities[start], values[1], values[2], int(sums_debit[at]), int(sums_credit[at]), end - start)
         self.absolute += sum(debits) + sum(credits)
-        return result, lines
-
-    def _money(self) -> list[int]:
-        return [int(place.money) for place in self.places]
+        return result, lines if moved is None else [[column[place] for place in moved] for column in lines]
 
     def _entry_heads(self, heads: list[tuple[str, ...]], columns: tuple[Sequence[str], ...], starts: list[int]) -> list[Any] | None:
         """For each entry its head as text and (date, period, status, effect, kind, moment)."""
@@ -294,10 +289,9 @@ class BlockChecker:
 
     def _amounts(self, texts: Sequence[str], places: list[int]) -> list[int] | None:
         """Minor units; None when any is not plainly right."""
-        all_cents = all(place.digits == 2 for place in self.places)
-        if all_cents and CENTS.fullmatch("\n".join(texts) + "\n"):
+        if self._all_cents and CENTS.fullmatch("\n".join(texts) + "\n"):
             return [int(text.replace(".", "")) if text else 0 for text in texts]
-        digits = [place.digits for place in self.places]
+        digits = self._digits
         try:
             values = [parse_minor(text, digits[place]) if text else 0 for text, place in zip(texts, places, strict=True)]
         except ValueError:
@@ -324,22 +318,10 @@ class BlockChecker:
         return self._optional(amounts, [known.get(currency, 2) for currency in currencies])
 
 
-def _text(amount: int | None) -> str:
-    return "" if amount is None else str(amount)
-
-
-def _joined(waiting: EntryBlock | None, block: EntryBlock) -> EntryBlock:
-    if waiting is None:
-        return block
-    return EntryBlock(
-        [*waiting.rows, *block.rows],
-        tuple([*before, *after] for before, after in zip(waiting.columns, block.columns, strict=True)),
-        tuple([*before, *after] for before, after in zip(waiting.members, block.members, strict=True)),
-    )
-
-
-def _cut(block: EntryBlock, start: int, end: int) -> EntryBlock:
-    return EntryBlock(block.rows[start:end], tuple(c[start:end] for c in block.columns), tuple(c[start:end] for c in block.members))
+def _texts(amounts: list[int | None]) -> Iterator[str]:
+    if amounts.count(None) == len(amounts):
+        return repeat("", len(amounts))
+    return ("" if amount is None else str(amount) for amount in amounts)
 
 
 def _rows(block: EntryBlock) -> Iterator[EntryRow]:

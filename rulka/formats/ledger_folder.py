@@ -16,7 +16,7 @@ from rulka.core.errors import NotFound, RulkaError, RulkaErrors
 from rulka.core.blocks import FIELDS, EntryBlock
 from rulka.core.intake import BudgetRow, EntryRow, parse_date, row_error
 
-BLOCK = 8_192
+BLOCK = 1_024
 """Rows of entries that are read and checked at a time."""
 CONTROL = re.compile(r"[\x00-\x09\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 MOST_ERRORS = 2000
@@ -205,7 +205,7 @@ class LedgerFolder:
 
     def entry_blocks(self, dimensions: Sequence[str], size: int = BLOCK) -> Iterator[EntryBlock]:
         """Rows of entries.csv column by column, a block at a time; absent optional columns are empty."""
-        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):
+        for rows, block, place, header in self._whole_entries(dimensions, size):
             columns = list(zip(*block, strict=True))
             empty = ("",) * len(block)
             picked = [columns[place[name]] if name in place else empty for name in FIELDS]
@@ -215,6 +215,22 @@ class LedgerFolder:
                     picked[FIELDS.index("attributes")] = _attributes([name for _, name in unknown], [columns[at] for at, _ in unknown])
             self.read_rows += len(rows)
             yield EntryBlock(rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions))
+
+    def _whole_entries(self, dimensions: Sequence[str], size: int) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
+        """Blocks that no entry is cut by: the last one's rows wait for the next block."""
+        waiting_rows: list[int] = []
+        waiting: list[list[str]] = []
+        place, header = {}, []
+        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):  # noqa: B007
+            rows, block = waiting_rows + rows, waiting + block
+            entity, entry, last = place["entity"], place["entry"], len(block) - 1
+            while last and block[last - 1][entry] == block[-1][entry] and block[last - 1][entity] == block[-1][entity]:
+                last -= 1
+            waiting_rows, waiting = rows[last:], block[last:]
+            if last:
+                yield rows[:last], block[:last], place, header
+        if waiting:
+            yield waiting_rows, waiting, place, header
 
     def budgets(self, dimensions: Sequence[str]) -> Iterator[BudgetRow]:
         """Rows of budgets.csv."""

@@ -17,13 +17,12 @@ Change = dict[tuple[int, int, int, int, int], list[int]]
 ARRAYS = ("keys", "debits", "credits", "counts")
 
 
-def write_balances(changes: Change, revision: Revision) -> None:
-    """Add changes to balance rows and chunks, and keep them as this revision's."""
-    moved = [(*place, *change) for place, change in changes.items() if any(change)]
-    if not moved:
+def write_balances(changes: Change, added: IntArray, revision: Revision) -> None:
+    """Add changes, and rows of them in an array, to balance rows and chunks; keep them as this revision's."""
+    rows = np.concatenate([added, np.array([(*place, *change) for place, change in changes.items()], dtype=np.int64).reshape(-1, 8)])
+    rows = _summed(rows)
+    if not len(rows):
         return
-    rows = np.array(moved, dtype=np.int64)
-    rows = rows[np.lexsort((rows[:, 1], rows[:, 4], rows[:, 3], rows[:, 2], rows[:, 0]))]
     chunk = rows[:, [0, 2, 3, 4]]
     starts = [0, *(np.flatnonzero((chunk[1:] != chunk[:-1]).any(axis=1)) + 1).tolist(), len(rows)]
     with connection.cursor() as cursor:
@@ -41,6 +40,18 @@ def write_balances(changes: Change, revision: Revision) -> None:
                 [revision.pk, *place, *_bytes(rows[start:end, [1, 5, 6, 7]])],
             )
             _write_chunk(cursor, place, rows[start:end, [1, 5, 6, 7]], revision.number)
+
+
+def _summed(rows: IntArray) -> IntArray:
+    """One row for each scenario, period, status, effect and key, in this order; rows that come to nothing are left out."""
+    if not len(rows):
+        return rows
+    rows = rows[np.lexsort((rows[:, 1], rows[:, 4], rows[:, 3], rows[:, 2], rows[:, 0]))]
+    starts = np.flatnonzero(np.concatenate([[True], (rows[1:, :5] != rows[:-1, :5]).any(axis=1)]))
+    total = rows[starts]
+    total[:, 5:] = np.add.reduceat(rows[:, 5:], starts, axis=0)
+    summed: IntArray = total[(total[:, 5:] != 0).any(axis=1)]
+    return summed
 
 
 def _write_chunk(cursor: Any, place: list[int], added: IntArray, revision: int) -> None:

@@ -5,22 +5,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
 from django.db import connection
 
-from rulka.core.blocks import BlockChecker, EntryBlock, EntryHead, Place, Scattered
+from rulka.core.blocks import BlockChecker, Columns, EntryBlock, EntryHead, Place, PlacedLine, Scattered
 from rulka.core.intake import Books
 
 NEW, CHANGED, SAME, OLDER = range(4)
 LINE_TEXTS = 'description, source, document, counterparty, counterparty_name, "user", batch, transaction_currency, attributes'
+LINE_FIELDS = ['"user"' if name == "user" else name for name in PlacedLine._fields]
+OPTIONAL_AMOUNTS = ("historical_amount", "transaction_amount")
 TABLES = {
     "stage_entry": "id INTEGER PRIMARY KEY, entity TEXT, number TEXT, date TEXT, period INT, status INT, effect INT, kind TEXT, modified_at TEXT, "
     "digest BLOB, line_row INT, lines INT, first INT, state INT DEFAULT 0, entry_id INT",
-    "stage_line": f"id INTEGER PRIMARY KEY, entry INT, line TEXT, place INT, debit INT, credit INT, historical_amount INT, transaction_amount INT, "
-    f"{LINE_TEXTS}",
+    "stage_line": "id INTEGER PRIMARY KEY, entry INT, line TEXT, place INT DEFAULT 0, debit INT DEFAULT 0, credit INT DEFAULT 0, historical_amount INT, transaction_amount INT, "
+    + ", ".join(f"{name} TEXT DEFAULT ''" for name in LINE_TEXTS.split(", ")),
     "stage_place": "id INTEGER PRIMARY KEY, entity TEXT, account TEXT, money INT, key_id INT",
 }
 
@@ -84,7 +86,9 @@ class Stage:
             cursor.executemany("INSERT INTO temp.stage_place (id, entity, account, money) VALUES (%s, %s, %s, %s)", rows)
         return checker.errors
 
-    def _put(self, heads: list[EntryHead], lines: list[Any]) -> None:
+    def _put(self, heads: list[EntryHead], lines: Columns) -> None:
+        if not heads:
+            return
         entries, at, first = [], self.entries, self.lines
         owners: list[int] = []
         for head in heads:
@@ -101,10 +105,10 @@ class Stage:
                 "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
                 entries,
             )
+            filled = [(name, column) for name, column in zip(LINE_FIELDS, lines, strict=True) if _told(name, column)]
             cursor.executemany(
-                f"INSERT INTO temp.stage_line (entry, line, place, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS}) "
-                "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
-                [(owner, *line) for owner, line in zip(owners, lines, strict=True)],
+                f"INSERT INTO temp.stage_line (entry, {', '.join(name for name, _ in filled)}) VALUES ({', '.join(['%s'] * (len(filled) + 1))})",
+                zip(owners, *(column for _, column in filled), strict=True),
             )
         self.entries, self.lines = at, first
 
@@ -138,6 +142,11 @@ class Stage:
             count = cursor.fetchone()[0]
             cursor.execute(f"SELECT entity, number, date, line_row FROM temp.stage_entry WHERE {condition} ORDER BY id LIMIT {most}", given)
             return count, cursor.fetchall()
+
+
+def _told(name: str, column: Sequence[Any]) -> bool:
+    """Whether a column of lines says more than its default; an amount of zero is more than none."""
+    return any(column) or (name in OPTIONAL_AMOUNTS and any(value is not None for value in column)) or name == "line"
 
 
 def period_number(code: str) -> int:

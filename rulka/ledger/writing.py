@@ -46,7 +46,7 @@ class LoadWriter:
         self.ledger, self.source, self.person, self.report, self.feed = ledger, source, person, report, feed
         self.now = ledger.revision + 1
         self.changes: Change = {}
-        self.blocks: list[tuple[tuple[int, int, int, int], np.ndarray[Any, Any]]] = []
+        self.added = np.zeros((0, 8), dtype=np.int64)  # the same for new entries: scenario, key, period, status, effect, debit, credit, count
         self.absolute = int(ledger.absolute_total)
 
     def write(
@@ -215,12 +215,13 @@ class LoadWriter:
                 [self.now, NEW],
             )
         cursor.execute(
-            "SELECT p.key_id, s.period, s.status, s.effect, SUM(l.debit), SUM(l.credit), COUNT(*) FROM temp.stage_line l "
+            "SELECT s.period, s.status, s.effect, p.key_id, SUM(l.debit), SUM(l.credit), COUNT(*) FROM temp.stage_line l "
             "CROSS JOIN temp.stage_entry s ON s.id = l.entry CROSS JOIN temp.stage_place p ON p.id = l.place WHERE s.state = %s GROUP BY 1, 2, 3, 4",
             [NEW],
         )
-        for key, period, status, effect, debit, credit, count in cursor:
-            self._moves(self.actual, key, period, status, effect, debit, credit, count)
+        sums = np.array(cursor.fetchall(), dtype=np.int64).reshape(-1, 7)
+        self.added = np.column_stack([np.full(len(sums), self.actual), sums[:, 3], sums[:, :3], sums[:, 4:]])
+        self.absolute += int(sums[:, 4:6].sum())
 
     def _change(self, cursor: Any, staged: int, entry_id: int) -> None:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
@@ -346,4 +347,4 @@ class LoadWriter:
             feed=self.feed,
         )
         Ledger.objects.filter(pk=self.ledger.pk).update(revision=self.now, absolute_total=str(self.absolute), loaded_at=timezone.now())
-        write_balances(self.changes, revision)
+        write_balances(self.changes, self.added, revision)

@@ -1,0 +1,176 @@
+"""Times intake beside general-purpose ways in one run: `python -m bench.intake [--lines 1000000] [--large 5000000]`.
+
+Prints ratios; these machines are shared and noisy, so only the ratios mean something. Each load runs in a process of
+its own, so that its peak memory is its own.
+"""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import json
+import os
+import random
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import date, timedelta
+from pathlib import Path
+from typing import Any
+
+FIRST = date(2021, 1, 1)
+DAYS = 5 * 365
+ENTITIES = [f"E{n:02d}" for n in range(10)]
+ACCOUNTS = [f"{n}" for n in range(1000, 1500)]
+DEPARTMENTS = [f"{n}" for n in range(100, 130)]
+
+
+def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) -> None:
+    """A ledger of about 15,000 posting keys over 60 periods, skewed as ledgers are; entries of two to four lines.
+
+    `first` numbers the entries on, `changed` repeats that many earlier entries with another amount.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    dice = random.Random(first + 1)
+    calendar = {"first_month": 1, "year_label": "start", "first_year": 2021, "last_year": 2026, "adjusting_periods": 1}
+    (folder / "ledger.json").write_text(
+        json.dumps(
+            {"name": "Bench", "group_currency": "EUR", "calendar": calendar, "retained_earnings": ACCOUNTS[250], "dimensions": ["department"]}
+        )
+    )
+    kinds = ["asset", "liability", "equity", "revenue", "expense"]
+
+    def table(name: str, header: str, rows: Any) -> None:
+        with (folder / name).open("w", newline="") as file:
+            writer = csv.writer(file)
+            writer.writerow(header.split(","))
+            writer.writerows(rows)
+
+    table("entities.csv", "code,name,currency", [[code, f"Entity {code}", "EUR"] for code in ENTITIES])
+    table("accounts.csv", "code,name,type", [[code, f"Account {code}", kinds[at // 100]] for at, code in enumerate(ACCOUNTS)])
+    table("members.csv", "dimension,code,name", [["department", code, f"Department {code}"] for code in DEPARTMENTS])
+    keys = [(dice.choice(ACCOUNTS), dice.choice(DEPARTMENTS)) for _ in range(1_500)]
+
+    def entries() -> Any:
+        written, number = 0, first
+        while written < lines:
+            number += 1
+            again = number - first <= changed
+            count = dice.choice((2, 2, 2, 3, 4))
+            own = dice.randrange(1, first + 1) if again else number
+            entity, day = ENTITIES[own % len(ENTITIES)], FIRST + timedelta(days=own * 7 % DAYS)
+            amounts = [dice.randrange(100, 500_000) for _ in range(count - 1)]
+            document, party = f"D{own}", f"C{own % 2_000}"
+            for at in range(count):
+                account, department = keys[int(len(keys) * dice.random() ** 2)]
+                amount = sum(amounts) if at == count - 1 else amounts[at]
+                text = f"{amount // 100}.{amount % 100:02d}"
+                debit, credit = ("", text) if at == count - 1 else (text, "")
+                yield [entity, f"N{own:08d}", at + 1, day.isoformat(), account, department, debit, credit, f"Invoice {own}", "payables", document, party,
+                       f"Company {party}", "clerk"]  # fmt: skip
+            written += count
+
+    header = "entity,entry,line,date,account,department,debit,credit,description,source,document,counterparty,counterparty_name,user"
+    table("entries.csv", header, entries())
+
+
+def best(work: Callable[[], Any], times: int = 5) -> float:
+    """The shortest of several runs, in milliseconds."""
+    taken = []
+    for _ in range(times):
+        before = time.perf_counter()
+        work()
+        taken.append((time.perf_counter() - before) * 1000)
+    return min(taken)
+
+
+def load_alone(var: Path, folder: Path) -> tuple[int, float, float]:
+    """Load in a process of its own: lines, seconds, peak memory in MB."""
+    code = (
+        "import time,resource,sys,json,django;django.setup();from pathlib import Path;from rulka.ledger.intake import load_folder;"
+        "b=time.perf_counter();r=load_folder('bench',Path(sys.argv[1]));t=time.perf_counter()-b;"
+        "print(json.dumps([r.tally('lines').new,t,resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/1024]))"
+    )
+    env = {**os.environ, "RULKA_VAR": str(var), "DATABASE_URL": "", "DJANGO_SETTINGS_MODULE": "rulka.web.settings"}
+    done = subprocess.run([sys.executable, "-c", code, str(folder)], env=env, check=True, capture_output=True, text=True)
+    lines, seconds, memory = json.loads(done.stdout.strip().splitlines()[-1])
+    return lines, seconds, memory
+
+
+def migrate(var: Path) -> None:
+    env = {**os.environ, "RULKA_VAR": str(var), "DATABASE_URL": ""}
+    for database in ("default", "work"):
+        subprocess.run([sys.executable, "manage.py", "migrate", "--verbosity", "0", "--database", database], env=env, check=True)
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--lines", type=int, default=1_000_000)
+    parser.add_argument("--large", type=int, default=0, help="also load this many lines, into a ledger of their own")
+    asked = parser.parse_args()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        one = folder / "one"
+        migrate(one)
+        write_ledger(folder / "first", asked.lines)
+        lines, seconds, memory = load_alone(one, folder / "first")
+        speed = lines / seconds
+        print(f"first load: {lines:,} lines in {seconds:.1f} s, {speed:,.0f} lines/s, peak {memory:,.0f} MB", flush=True)
+        os.environ.update(RULKA_VAR=str(one), DATABASE_URL="", DJANGO_SETTINGS_MODULE="rulka.web.settings")
+        import django
+
+        django.setup()
+        bulk = orm_speed()
+        print(f"  ORM bulk_create with the same indices: {bulk:,.0f} lines/s; ratio {speed / bulk:.1f} (wanted: 6)")
+        write_ledger(folder / "news", 11_000, first=lines // 3, changed=500)
+        new, taken, _ = load_alone(one, folder / "news")
+        print(f"refresh: {new:,} new lines and up to 500 changed entries in {taken:.2f} s; 1/{seconds / taken:.0f} of the first load (wanted: 1/15)")
+        reading()
+        browsing()
+        if asked.large:
+            large = folder / "large"
+            migrate(large)
+            write_ledger(folder / "many", asked.large)
+            lines, more, memory = load_alone(large, folder / "many")
+            print(f"{lines:,} lines in {more:.1f} s, peak {memory:,.0f} MB; a line takes {more / lines * speed:.2f} times as long (wanted: 1.3)")
+    print(f"peak of this process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:,.0f} MB")
+
+
+def orm_speed() -> float:
+    from django.db import transaction
+
+    from rulka.ledger.models import JournalLine
+
+    sample = list(JournalLine.objects.all()[:20_000])
+    for line in sample:
+        line.pk, line.line = None, f"x{line.line}"
+
+    def orm() -> None:
+        with transaction.atomic():
+            JournalLine.objects.bulk_create(sample, batch_size=2_000)
+            transaction.set_rollback(True)
+
+    return len(sample) / (best(orm, 2) / 1000)
+
+
+def reading() -> None:
+    from rulka.ledger import queries
+    from rulka.ledger.models import Balance, Ledger
+
+    ledger = Ledger.objects.get(code="bench")
+    frame = queries.frame_of(ledger)
+    chunks = best(lambda: queries.movements_of(ledger, frame))
+    rows = best(lambda: list(Balance.objects.values_list("scenario_id", "key_id", "period", "status", "effect", "debit", "credit", "count")), 3)
+    count = Balance.objects.count()
+    print(f"balances into memory: {chunks:.1f} ms; fetching their {count:,} rows: {rows:.0f} ms; 1/{rows / chunks:.0f} (wanted: 1/40)")
+
+
+def browsing() -> None:
+    """Replaced once the journal browser is there."""
+
+
+if __name__ == "__main__":
+    main()
