@@ -204,7 +204,9 @@ class BlockChecker:
         known = self._place
         places = [found if (found := known.get(code)) is not None else self._place_of(*code) for code in codes]
         heads = list(zip(*(columns[at] for at in HEAD), strict=True))
-        if min(places) < 0 or any(heads[start:end].count(heads[start]) != end - start for start, end in zip(starts, [*starts[1:], count], strict=True)):
+        if min(places) < 0 or any(
+            heads[start:end].count(heads[start]) != end - start for start, end in zip(starts, [*starts[1:], count], strict=True)
+        ):
             return None
         debits, credits = self._amounts(columns[AT["debit"]], places), self._amounts(columns[AT["credit"]], places)
         historical = self._optional(columns[AT["historical_amount"]], [self.books.group_digits] * count)
@@ -327,4 +329,3 @@ def _texts(amounts: list[int | None]) -> Iterator[str]:
 def _rows(block: EntryBlock) -> Iterator[EntryRow]:
     for row, *values in zip(block.rows, *block.columns, *block.members, strict=True):
         yield EntryRow._make((row, *values[: len(FIELDS)], tuple(values[len(FIELDS) :])))
-

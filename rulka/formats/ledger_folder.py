@@ -11,9 +11,9 @@ from itertools import islice
 from pathlib import Path
 from typing import Any
 
+from rulka.core.blocks import FIELDS, EntryBlock
 from rulka.core.calendar import FiscalCalendar, Period, listed_calendar, monthly_calendar
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors
-from rulka.core.blocks import FIELDS, EntryBlock
 from rulka.core.intake import BudgetRow, EntryRow, parse_date, row_error
 
 BLOCK = 1_024
@@ -151,7 +151,9 @@ class LedgerFolder:
     def _calendars(self, raw: Any, further: Any) -> tuple[FiscalCalendar, dict[str, FiscalCalendar]]:
         """The group's calendar and those that entities may name: computed in ledger.json, or listed in periods.csv."""
         if not isinstance(further, dict) or not all(further):
-            raise RulkaError("'calendars' is no list of named calendars.", hint='Write { "calendar year": { "first_month": 1, ... } }.', subject="ledger.json")
+            raise RulkaError(
+                "'calendars' is no list of named calendars.", hint='Write { "calendar year": { "first_month": 1, ... } }.', subject="ledger.json"
+            )
         listed: dict[str, list[Period]] = {}
         if (self.path / "periods.csv").is_file():
             for row, values in self.table("periods.csv"):
@@ -221,7 +223,7 @@ class LedgerFolder:
         waiting_rows: list[int] = []
         waiting: list[list[str]] = []
         place, header = {}, []
-        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):  # noqa: B007
+        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):
             rows, block = waiting_rows + rows, waiting + block
             entity, entry, last = place["entity"], place["entry"], len(block) - 1
             while last and block[last - 1][entry] == block[-1][entry] and block[last - 1][entity] == block[-1][entity]:

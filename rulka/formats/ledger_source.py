@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import csv
+import json
 import tempfile
 import zipfile
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
-from datetime import date, datetime
-from decimal import Decimal
+from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
 from typing import Any
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.ledger_folder import TABLES
+from rulka.formats.table_file import sheet_rows, sheets_of
 
 MOST_BYTES = 4_000_000_000
 MOST_FILES = 200
@@ -79,32 +79,18 @@ def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
 
 def _sheets(path: Path, folder: Path) -> None:
     """Each sheet to the file it is called after; `ledger` (or ledger.json) holds name and value in two columns."""
-    import openpyxl
-    from openpyxl.utils.exceptions import InvalidFileException
-
-    try:
-        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
-    except (InvalidFileException, KeyError, ValueError, zipfile.BadZipFile) as error:
-        raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name) from error
-    try:
-        for sheet in book.worksheets:
-            title = sheet.title.strip()
-            stem = title.rsplit(".", 1)[0]
-            if stem == "ledger":
-                (folder / "ledger.json").write_text(_settings(sheet, path.name), encoding="utf-8")
-            elif f"{stem}.csv" in TABLES:
-                _table(sheet, folder / f"{stem}.csv", path.name)
-            else:
-                (folder / f"sheet {title}".replace("/", "_")).touch()
-    finally:
-        book.close()
+    for title in sheets_of(path):
+        stem = title.strip().rsplit(".", 1)[0]
+        if stem == "ledger":
+            (folder / "ledger.json").write_text(_settings([cells for _, cells in sheet_rows(path, title)], path.name), encoding="utf-8")
+        elif f"{stem}.csv" in TABLES:
+            _table(sheet_rows(path, title), folder / f"{stem}.csv", f"{path.name}, sheet {title}")
+        else:
+            (folder / f"sheet {title}".replace("/", "_")).touch()
 
 
-def _settings(sheet: Any, name: str) -> str:
+def _settings(rows: list[list[str]], name: str) -> str:
     """The sheet `ledger`: one cell that holds the JSON, or rows of name and value (values that read as JSON are JSON)."""
-    import json
-
-    rows = [[_cell(cell, name, sheet.title, at) for cell in row] for at, row in enumerate(list(sheet.iter_rows(values_only=True)), 1)]
     filled = [[cell for cell in row if cell] for row in rows]
     filled = [row for row in filled if row]
     if len(filled) == 1 and len(filled[0]) == 1:
@@ -121,52 +107,23 @@ def _settings(sheet: Any, name: str) -> str:
     return json.dumps(values)
 
 
-def _table(sheet: Any, target: Path, name: str) -> None:
-    with closing(sheet.iter_rows(values_only=True)) as rows, target.open("w", encoding="utf-8", newline="") as file:
+def _table(rows: Iterator[tuple[int, list[str]]], target: Path, subject: str) -> None:
+    with target.open("w", encoding="utf-8", newline="") as file:
         writer = csv.writer(file)
-        header = [_cell(cell, name, sheet.title, 1) for cell in next(rows, ())]
+        header = next(rows, (1, []))[1]
         while header and not header[-1]:
             header.pop()
         if not header:
             return
         writer.writerow(header)
-        for at, row in enumerate(rows, 2):
-            cells = [_cell(cell, name, sheet.title, at) for cell in row]
-            if any(cells[len(header) :]):
-                raise RulkaError(
-                    "The row is longer than the header.", hint="Empty the cells beside the table.", subject=f"{name}, sheet {sheet.title}, row {at}"
-                )
-            cells = [*cells, *[""] * len(header)][: len(header)]
-            if any(cells):
+        empty = 0
+        for at, row in rows:
+            if any(row[len(header) :]):
+                raise RulkaError("The row is longer than the header.", hint="Empty the cells beside the table.", subject=f"{subject}, row {at}")
+            cells = [*row, *[""] * len(header)][: len(header)]
+            if not any(cells):
+                empty = empty or at  # trailing empty rows are no rows
+            elif empty:
+                raise RulkaError("The row is empty.", hint="Remove it.", subject=f"{subject}, row {empty}")
+            else:
                 writer.writerow(cells)
-            elif _more(rows):
-                raise RulkaError("The row is empty.", hint="Remove it.", subject=f"{name}, sheet {sheet.title}, row {at}")
-
-
-def _more(rows: Any) -> bool:
-    """Whether any row after an empty one holds something; trailing empty rows are no rows."""
-    return any(any(cell not in (None, "") for cell in row) for row in rows)
-
-
-def _cell(value: Any, name: str, sheet: str, row: int) -> str:
-    """A cell as the text that a CSV would hold: dates ISO, numbers plain decimals, never an exponent."""
-    if value is None:
-        return ""
-    if isinstance(value, str):
-        return value
-    if isinstance(value, bool):
-        return "1" if value else "0"
-    if isinstance(value, datetime):
-        return value.date().isoformat() if (value.hour, value.minute, value.second, value.microsecond) == (0, 0, 0, 0) else value.isoformat()
-    if isinstance(value, date):
-        return value.isoformat()
-    if isinstance(value, (int, float)):
-        exact = Decimal(repr(value))
-        if abs(exact) >= 10**15:
-            raise RulkaError(
-                f"{value} is too large for a spreadsheet to hold exactly.",
-                hint="Format the cell as text and type it again.",
-                subject=f"{name}, sheet {sheet}, row {row}",
-            )
-        return f"{exact.to_integral_value():f}" if exact == exact.to_integral_value() else f"{exact:f}"
-    raise RulkaError(f"A cell holds {value!r}, which is no text, number or date.", subject=f"{name}, sheet {sheet}, row {row}")

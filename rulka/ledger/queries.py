@@ -16,12 +16,12 @@ from django.db.models.expressions import RawSQL
 
 from rulka.core.book import PENDING, POSTED, Book, Frame, Keys, Movements
 from rulka.core.calendar import FiscalCalendar
-from rulka.core.chart import Item, code_list
+from rulka.core.chart import IntArray, Item, code_list
 from rulka.core.errors import NotFound, one_of
 from rulka.formats.currencies import minor_digits
 from rulka.formats.ledger_folder import calendar_from
+from rulka.ledger.models import Account, BalanceChunk, BudgetLine, Entity, JournalEntry, JournalLine, Ledger, Member, PostingKey, Scenario
 from rulka.ledger.staging import period_number
-from rulka.ledger.models import BalanceChunk, BudgetLine, JournalEntry, JournalLine, Ledger, PostingKey
 
 
 @contextmanager
@@ -64,10 +64,26 @@ def book_of(ledger: Ledger) -> Book:
         kept = _BOOKS.get(ledger.pk)
         if kept and kept[0] == state:
             return kept[1]
-        frame = _frame(ledger)
-        book = Book(frame, _keys(ledger, frame), _movements(ledger, frame), ledger.revision)
+        book = _read_book(ledger)
     _BOOKS[ledger.pk] = (state, book)
     return book
+
+
+@dataclass(frozen=True)
+class MasterRows:
+    """The coded things of a ledger, as stored or as they were."""
+
+    entities: list[Entity]
+    accounts: list[Account]
+    members: list[Member]
+    scenarios: list[Scenario]
+
+
+def _read_book(ledger: Ledger) -> Book:
+    rows = MasterRows(list(ledger.entities.all()), list(ledger.accounts.all()), list(ledger.members.all()), list(ledger.scenarios.order_by("pk")))
+    frame = build_frame(ledger, rows)
+    keys, ids = build_keys(ledger, frame, rows)
+    return Book(frame, keys, movements_from(balance_chunks(ledger), ids, frame, rows.scenarios), ledger.revision)
 
 
 @lru_cache(maxsize=32)
@@ -80,12 +96,12 @@ def calendar_of(ledger: Ledger) -> FiscalCalendar:
     return _calendar(json.dumps(ledger.calendar, sort_keys=True))
 
 
-def _frame(ledger: Ledger) -> Frame:
-    entities = list(ledger.entities.all())
-    by_code = {entity.code: entity.currency for entity in entities}
-    codes = code_list("entity", (Item(e.code, e.name, e.parent) for e in entities))
+def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
+    """The frame of a book from settings and coded things."""
+    by_code = {entity.code: entity.currency for entity in rows.entities}
+    codes = code_list("entity", (Item(e.code, e.name, e.parent) for e in rows.entities))
     members: dict[str, list[Item]] = {key: [] for key in ledger.dimensions}
-    for member in ledger.members.all():
+    for member in rows.members:
         if member.dimension in members:
             members[member.dimension].append(Item(member.code, member.name, member.parent))
     currencies = tuple(by_code[item.code] for item in codes.items)
@@ -96,43 +112,61 @@ def _frame(ledger: Ledger) -> Frame:
         entities=codes,
         accounts=code_list(
             "account",
-            (Item(a.code, a.name, a.parent, a.type, a.category, a.active, a.unit, a.intercompany) for a in ledger.accounts.all()),
+            (Item(a.code, a.name, a.parent, a.type, a.category, a.active, a.unit, a.intercompany) for a in rows.accounts),
         ),
         dimensions={key: code_list(key, items) for key, items in members.items()},
         retained_earnings=ledger.retained_earnings,
-        scenarios={scenario.code: scenario.kind for scenario in ledger.scenarios.order_by("pk")},
+        scenarios={scenario.code: scenario.kind for scenario in sorted(rows.scenarios, key=lambda scenario: scenario.pk)},
         currencies=currencies,
         digits=np.array([minor_digits(currency) for currency in currencies], dtype=np.int64),
-        first_entity=entities[0].code if entities else "",
+        first_entity=rows.entities[0].code if rows.entities else "",
         group_digits=minor_digits(ledger.group_currency),
     )
 
 
-def _keys(ledger: Ledger, frame: Frame) -> Keys:
-    entity = {e.pk: frame.entities.index[e.code] for e in ledger.entities.all()}
-    account = {a.pk: frame.accounts.index[a.code] for a in ledger.accounts.all()}
-    member = {str(m.pk): frame.dimensions[m.dimension].index[m.code] for m in ledger.members.all() if m.dimension in frame.dimensions}
-    rows = list(PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", "entity", "account", "partner", "members"))
+def build_keys(ledger: Ledger, frame: Frame, rows: MasterRows) -> tuple[Keys, IntArray]:
+    """The posting keys that the frame knows, and their ids; members of dimensions that came later are left off."""
+    entity = {e.pk: frame.entities.index[e.code] for e in rows.entities}
+    account = {a.pk: frame.accounts.index[a.code] for a in rows.accounts}
+    member = {str(m.pk): frame.dimensions[m.dimension].index[m.code] for m in rows.members if m.dimension in frame.dimensions}
     width = len(frame.dimensions)
-    return Keys(
-        ids=np.array([row[0] for row in rows], dtype=np.int64),
-        entity=np.array([entity[row[1]] for row in rows], dtype=np.int64),
-        account=np.array([account[row[2]] for row in rows], dtype=np.int64),
-        partner=np.array([-1 if row[3] is None else entity[row[3]] for row in rows], dtype=np.int64),
-        members=np.array([[member[code] for code in row[4].split(",")] if width else [] for row in rows], dtype=np.int64).reshape(len(rows), width),
-    )
+    stored = PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", "entity", "account", "partner", "members")
+    found, members = [], []
+    for pk, of_entity, of_account, partner, codes in stored:
+        if of_entity not in entity or of_account not in account or (partner is not None and partner not in entity):
+            continue
+        places = [member.get(code, -1) for code in codes.split(",")[:width]] if width else []
+        if -1 in places:
+            continue
+        found.append((pk, entity[of_entity], account[of_account], -1 if partner is None else entity[partner]))
+        members.append(places)
+    table = np.array(found, dtype=np.int64).reshape(-1, 4)
+    keys = Keys(table[:, 0], table[:, 1], table[:, 2], table[:, 3], np.array(members, dtype=np.int64).reshape(len(found), width))
+    return keys, table[:, 0]
 
 
-def _movements(ledger: Ledger, frame: Frame) -> dict[str, Movements]:
-    ids = np.array(PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", flat=True), dtype=np.int64)
+def balance_chunks(ledger: Ledger) -> list[tuple[Any, ...]]:
+    """The ledger's balances as stored: scenario, period, status, effect, then arrays of bytes."""
+    fields = ("scenario_id", "period", "status", "effect", "keys", "debits", "credits", "counts")
+    return list(BalanceChunk.objects.filter(scenario__ledger=ledger).values_list(*fields))
+
+
+def movements_from(chunks: Sequence[tuple[Any, ...]], ids: IntArray, frame: Frame, scenarios: Sequence[Scenario]) -> dict[str, Movements]:
+    """Movements by scenario from chunks; `ids` are the posting keys in the order of the book's, rising."""
     place = {period_number(period.code): period.index for period in frame.calendar.periods}
+    code = {scenario.pk: scenario.code for scenario in scenarios}
     parts: dict[str, list[tuple[Any, ...]]] = {}
-    for chunk in BalanceChunk.objects.filter(scenario__ledger=ledger).select_related("scenario"):
-        keys = np.searchsorted(ids, np.frombuffer(chunk.keys, dtype=np.int64))
-        amounts = [np.frombuffer(data, dtype=np.int64) for data in (chunk.debits, chunk.credits, chunk.counts)]
-        fixed = [np.full(len(keys), value, dtype=np.int64) for value in (place[chunk.period], chunk.status, chunk.effect)]
-        parts.setdefault(chunk.scenario.code, []).append((keys, *fixed, *amounts))
-    return {code: Movements(*(np.concatenate(columns) for columns in zip(*rows, strict=True))) for code, rows in parts.items()}
+    for scenario, period, status, effect, *arrays in chunks:
+        if scenario not in code or period not in place or not len(ids):
+            continue
+        stored, *amounts = (np.frombuffer(data, dtype=np.int64) for data in arrays)
+        keys = np.minimum(np.searchsorted(ids, stored), len(ids) - 1)
+        known = ids[keys] == stored
+        if not known.all():
+            keys, amounts = keys[known], [amount[known] for amount in amounts]
+        fixed = [np.full(len(keys), value, dtype=np.int64) for value in (place[period], status, effect)]
+        parts.setdefault(code[scenario], []).append((keys, *fixed, *amounts))
+    return {name: Movements(*(np.concatenate(columns) for columns in zip(*rows, strict=True))) for name, rows in parts.items()}
 
 
 def within(field: str, ids: Sequence[int]) -> dict[str, Any]:

@@ -27,7 +27,7 @@ RULES = {
 }  # fmt: skip
 """A feed's rules where it says nothing itself."""
 
-COMMAND_RULES = {kind: ACCEPT for kind in FINDINGS} | {"closed": REFUSE, "controls": REFUSE}
+COMMAND_RULES = dict.fromkeys(FINDINGS, ACCEPT) | {"closed": REFUSE, "controls": REFUSE}
 """`load_ledger` accepts at once when nothing is refused."""
 
 

@@ -189,7 +189,9 @@ class LoadWriter:
     def _write_older(self, stage: Stage) -> None:
         count, older = stage.entries_where("state = 3", most=20)
         self.report.tally("entries").skipped = count
-        self.report.notes += [f"entries.csv, row {row}: {number} of {entity} is older than what is stored, skipped" for entity, number, _, row in older]
+        self.report.notes += [
+            f"entries.csv, row {row}: {number} of {entity} is older than what is stored, skipped" for entity, number, _, row in older
+        ]
         if count > len(older):
             self.report.notes.append(f"... and {count - len(older)} more entries that are older than what is stored")
 
@@ -226,18 +228,14 @@ class LoadWriter:
     def _change(self, cursor: Any, staged: int, entry_id: int) -> None:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
         tally = self.report.tally("lines")
-        cursor.execute(
-            "SELECT first, lines, date, period, status, effect, kind, modified_at, digest FROM temp.stage_entry WHERE id = %s", [staged]
-        )
+        cursor.execute("SELECT first, lines, date, period, status, effect, kind, modified_at, digest FROM temp.stage_entry WHERE id = %s", [staged])
         first, count, date, period, status, effect, kind, modified_at, digest = cursor.fetchone()
         cursor.execute(
             f"SELECT line, place, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS} FROM temp.stage_line "
             "WHERE id BETWEEN %s AND %s ORDER BY id",
             [first, first + count - 1],
         )
-        wanted = {
-            row[0]: (row[0], self.place_keys[row[1]], period, date, status, effect, *row[2:]) for row in cursor.fetchall()
-        }
+        wanted = {row[0]: (row[0], self.place_keys[row[1]], period, date, status, effect, *row[2:]) for row in cursor.fetchall()}
         former = self._former(cursor, entry_id)
         fresh, moved = [], False
         for code, line in wanted.items():

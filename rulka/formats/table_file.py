@@ -1,0 +1,176 @@
+"""Any CSV file or workbook sheet to rows of text, as it stands: encoding and delimiter found or given, nothing changed."""
+
+from __future__ import annotations
+
+import csv
+import io
+import zipfile
+from collections.abc import Iterator
+from contextlib import closing
+from dataclasses import dataclass
+from datetime import date, datetime
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+
+from rulka.core.errors import RulkaError
+
+DELIMITERS = (";", ",", "\t", "|")
+ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
+SAMPLE = 200_000
+ERROR_VALUES = ("#REF!", "#VALUE!", "#N/A", "#NAME?", "#DIV/0!", "#NUM!", "#NULL!")
+
+
+@dataclass(frozen=True)
+class TableLook:
+    """How a file is read: `sheet` for a workbook, `encoding` and `delimiter` for text; `header` is the header's row, from 1."""
+
+    encoding: str = "utf-8-sig"
+    delimiter: str = ","
+    sheet: str = ""
+    header: int = 1
+
+
+def is_workbook(path: Path) -> bool:
+    return path.suffix.lower() in (".xlsx", ".xlsm")
+
+
+def sheets_of(path: Path) -> list[str]:
+    """The names of a workbook's sheets."""
+    book = _open(path, values=True)
+    try:
+        return [str(sheet.title) for sheet in book.worksheets]
+    finally:
+        book.close()
+
+
+def find_encoding(data: bytes) -> str:
+    """UTF-8 or UTF-16 where it is surely that, otherwise what the bytes look most like."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return "utf-16"
+    try:
+        io.TextIOWrapper(io.BytesIO(data), "utf-8-sig").read()
+    except UnicodeDecodeError as error:
+        if error.start < len(data) - 4:  # not merely cut in the middle of a character
+            from charset_normalizer import from_bytes
+
+            found = from_bytes(data, cp_isolation=["cp1252", "cp1250", "cp1251", "cp437", "cp850", "mac_roman"]).best()
+            return found.encoding if found and found.encoding != "utf_8" else "cp1252"
+    return "utf-8-sig"
+
+
+def find_delimiter(text: str) -> str:
+    """The delimiter that cuts the first lines into the most columns, and most evenly."""
+    best, score = ",", 0.0
+    for delimiter in DELIMITERS:
+        rows = [row for row in csv.reader(io.StringIO(text), delimiter=delimiter) if row][:60]
+        widths = [len(row) for row in rows]
+        if not widths:
+            continue
+        usual = max(set(widths), key=lambda width: (widths.count(width), width))
+        value = usual * widths.count(usual) / len(widths) if usual > 1 else 0.0
+        if value > score:
+            best, score = delimiter, value
+    return best
+
+
+def look_at(path: Path) -> TableLook:
+    """A first idea of how a file is to be read; the header is guessed elsewhere."""
+    if is_workbook(path):
+        return TableLook(sheet=sheets_of(path)[0])
+    data = path.open("rb").read(SAMPLE)
+    if not data:
+        raise RulkaError("The file has zero bytes.", hint="Hand in one with rows.", subject=path.name)
+    encoding = find_encoding(data)
+    return TableLook(encoding, find_delimiter(data.decode(encoding, errors="ignore")))
+
+
+def read_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
+    """All rows with their numbers, as a spreadsheet counts; rows that are empty throughout are left out."""
+    rows = sheet_rows(path, look.sheet) if is_workbook(path) else _text_rows(path, look)
+    for number, cells in rows:
+        stripped = [cell.strip() for cell in cells]
+        if any(stripped):
+            yield number, stripped
+
+
+def _text_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
+    number = 0
+    try:
+        with path.open(encoding=look.encoding, errors="strict", newline="") as file:
+            for number, cells in enumerate(csv.reader(file, delimiter=look.delimiter, strict=True), 1):
+                yield number, cells
+    except UnicodeError:
+        raise RulkaError(
+            f"The file is not {look.encoding} here.", hint="Choose another encoding.", subject=f"{path.name}, row {number + 1}"
+        ) from None
+    except LookupError:
+        raise RulkaError(f"'{look.encoding}' is no encoding.", hint="Write utf-8 or cp1252.", subject=path.name) from None
+    except csv.Error as error:
+        raise RulkaError(
+            f"Not readable as CSV: {error}.", hint="Look for a quote that is not closed.", subject=f"{path.name}, row {number + 1}"
+        ) from None
+
+
+def _open(path: Path, *, values: bool) -> Any:
+    import openpyxl
+    from openpyxl.utils.exceptions import InvalidFileException
+
+    try:
+        return openpyxl.load_workbook(path, read_only=True, data_only=values)
+    except (InvalidFileException, KeyError, ValueError, OSError, zipfile.BadZipFile) as error:
+        raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name) from error
+
+
+def sheet_rows(path: Path, name: str) -> Iterator[tuple[int, list[str]]]:
+    """A sheet's rows; a formula without a kept result and an error value are refused with the cell's address."""
+    book, formulas = _open(path, values=True), _open(path, values=False)
+    try:
+        if name and name not in book.sheetnames:
+            raise RulkaError(f"There is no sheet '{name}'.", hint="It has " + ", ".join(book.sheetnames) + ".", subject=path.name)
+        sheet, written = (one[name] if name else one.worksheets[0] for one in (book, formulas))
+        with closing(sheet.iter_rows(values_only=True)) as rows, closing(written.iter_rows(values_only=True)) as texts:
+            for number, (row, text) in enumerate(zip(rows, texts, strict=False), 1):
+                yield (
+                    number,
+                    [_cell(value, source, path.name, sheet.title, number, at) for at, (value, source) in enumerate(zip(row, text, strict=False))],
+                )
+    finally:
+        book.close()
+        formulas.close()
+
+
+def _cell(value: Any, source: Any, file: str, sheet: str, row: int, at: int) -> str:
+    if isinstance(source, str) and source.startswith("=") and value is None:
+        raise _refused("The cell holds a formula whose result was not kept.", "Open the workbook, let it compute and save it.", file, sheet, row, at)
+    if isinstance(value, str) and value in ERROR_VALUES:
+        raise _refused(f"The cell holds the error {value}.", "Mend the formula and save the workbook.", file, sheet, row, at)
+    return cell_text(value, f"{file}, sheet {sheet}, row {row}")
+
+
+def _refused(message: str, hint: str, file: str, sheet: str, row: int, at: int) -> RulkaError:
+    from openpyxl.utils import get_column_letter
+
+    return RulkaError(message, hint=hint, subject=f"{file}, sheet {sheet}, cell {get_column_letter(at + 1)}{row}")
+
+
+def cell_text(value: Any, subject: str) -> str:
+    """A cell as the text that a CSV would hold: dates ISO, numbers plain decimals, never an exponent."""
+    if value is None:
+        return ""
+    if isinstance(value, str):
+        return value
+    if isinstance(value, bool):
+        return "1" if value else "0"
+    if isinstance(value, datetime):
+        return value.date().isoformat() if (value.hour, value.minute, value.second, value.microsecond) == (0, 0, 0, 0) else value.isoformat()
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, (int, float)):
+        exact = Decimal(repr(value))
+        if abs(exact) >= 10**15:
+            raise RulkaError(
+                f"{value} is too large for a spreadsheet to hold exactly.", hint="Format the cell as text and type it again.", subject=subject
+            )
+        return f"{exact.to_integral_value():f}" if exact == exact.to_integral_value() else f"{exact:f}"
+    raise RulkaError(f"A cell holds {value!r}, which is no text, number or date.", subject=subject)
