@@ -37,9 +37,7 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
     dice = random.Random(first + 1)
     calendar = {"first_month": 1, "year_label": "start", "first_year": 2021, "last_year": 2026, "adjusting_periods": 1}
     (folder / "ledger.json").write_text(
-        json.dumps(
-            {"name": "Bench", "group_currency": "EUR", "calendar": calendar, "retained_earnings": ACCOUNTS[250], "dimensions": ["department"]}
-        )
+        json.dumps({"name": "Bench", "group_currency": "EUR", "calendar": calendar, "retained_earnings": ACCOUNTS[250], "dimensions": ["department"]})
     )
     kinds = ["asset", "liability", "equity", "revenue", "expense"]
 

@@ -66,7 +66,7 @@ class Books:
         self.lock = threading.Lock()
         self.data = sqlite3.connect(":memory:", check_same_thread=False)
         self.data.row_factory = sqlite3.Row
-        self.day = date(2026, 11, 1)
+        self.day = date(2026, 11, 5)
         self.steps = 0
         for name, (_, properties) in SETS.items():
             self.data.execute(f"CREATE TABLE {name} ({', '.join(f'{prop} TEXT' for prop in properties)})")
@@ -108,7 +108,9 @@ class Books:
             ).fetchall()
             posted, corrected = [], []
             for at, (company, voucher) in enumerate(dice.sample(vouchers, min(12, len(vouchers)))):
-                lines = self.data.execute("SELECT * FROM JournalLines WHERE Company = ? AND Voucher = ? ORDER BY LineNo", [company, voucher]).fetchall()
+                lines = self.data.execute(
+                    "SELECT * FROM JournalLines WHERE Company = ? AND Voucher = ? ORDER BY LineNo", [company, voucher]
+                ).fetchall()
                 number = f"{company}-NEW{self.steps:03d}-{at + 1:02d}"
                 for line in lines:
                     values = dict(line) | {"Voucher": number, "PostingDate": self.day.isoformat(), "ModifiedAt": moment}
@@ -129,7 +131,9 @@ class Books:
         for row, side in ((debit, "Debit"), (credit, "Credit")):
             if Decimal(row[side] or 0):
                 self.data.execute(f"UPDATE JournalLines SET {side} = ? WHERE rowid = ?", [str(Decimal(row[side]) + more), row["rowid"]])
-        self.data.execute("UPDATE JournalLines SET ModifiedAt = ?, Text = Text || ' (corrected)' WHERE Company = ? AND Voucher = ?", [moment, company, voucher])
+        self.data.execute(
+            "UPDATE JournalLines SET ModifiedAt = ?, Text = Text || ' (corrected)' WHERE Company = ? AND Voucher = ?", [moment, company, voucher]
+        )
 
     def remove(self, company: str, voucher: str) -> None:
         """Lose an entry, as a source sometimes does."""

@@ -18,6 +18,14 @@ from demo.generate import generate
 ROOT = Path(__file__).parent.parent
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Whatever uses the database uses both: sessions and progress live in the second one."""
+    for item in items:
+        marker = item.get_closest_marker("django_db")
+        if marker is not None and "databases" not in marker.kwargs:
+            item.add_marker(pytest.mark.django_db(**marker.kwargs, databases="__all__"), append=False)
+
+
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo's two loads as `ledger` and `news`."""

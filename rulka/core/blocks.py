@@ -226,18 +226,19 @@ class BlockChecker:
         sums_debit, sums_credit = np.add.reduceat(debit * money, starts), np.add.reduceat(credit * money, starts)
         if (sums_debit != sums_credit).any():
             return None
-        found = self._entry_heads(heads, columns, starts)
-        if found is None:
+        head_values = self._entry_heads(heads, columns, starts)
+        if head_values is None:
             return None
         texts = [columns[at] for at in TEXTS]
         lines: Columns = [line_codes, places, debits, credits, historical, foreign, *texts]
         moved: list[int] | None = None
         amounts = (map(str, debits), map(str, credits), _texts(historical), _texts(foreign))
-        prints = list(map(UNIT.join, zip(line_codes, map(self._texts.__getitem__, places), *amounts, *texts, strict=True)))
+        parts: list[Iterable[str]] = [line_codes, map(self._texts.__getitem__, places), *amounts, *texts]
+        prints = list(map(UNIT.join, zip(*parts, strict=True)))
         ends = [*starts[1:], count]
         result: list[EntryHead] = []
         entities, numbers, rows = columns[AT["entity"]], columns[AT["entry"]], block.rows
-        for at, (start, end, (head_text, values)) in enumerate(zip(starts, ends, found, strict=True)):
+        for at, (start, end, (head_text, values)) in enumerate(zip(starts, ends, head_values, strict=True)):
             if end - start > 1 and any(line_codes[place] >= line_codes[place + 1] for place in range(start, end - 1)):
                 order = sorted(range(start, end), key=line_codes.__getitem__)
                 if any(line_codes[before] == line_codes[after] for before, after in pairwise(order)):
@@ -247,7 +248,7 @@ class BlockChecker:
                 moved[start:end] = order
                 prints[start:end] = [prints[place] for place in order]
             print_ = blake2b((head_text + RECORD + RECORD.join(prints[start:end])).encode(), digest_size=16).digest()
-            result.append(EntryHead(entities[start], numbers[start], *values, print_, rows[start], end - start))
+            result.append(EntryHead._make((entities[start], numbers[start], *values, print_, rows[start], end - start)))
             self._add(entities[start], values[1], values[2], int(sums_debit[at]), int(sums_credit[at]), end - start)
         self.absolute += sum(debits) + sum(credits)
         return result, lines if moved is None else [[column[place] for place in moved] for column in lines]

@@ -124,5 +124,7 @@ def _accounts(rows: Iterable[dict[str, str]], bounds: Bounds, rules: OpeningRule
         rest = sum((Decimal(row["credit"] or 0) - Decimal(row["debit"] or 0) for row in money), Decimal(0))
         if rest:
             side = {"debit": f"{rest:f}", "credit": ""} if rest > 0 else {"debit": "", "credit": f"{-rest:f}"}
-            head = {name: lines[0].get(name, "") for name in ("entity", "entry", "date", "status", "kind", "period", "modified_at") if name in lines[0]}
+            head: dict[str, str] = {
+                name: lines[0].get(name, "") for name in ("entity", "entry", "date", "status", "kind", "period", "modified_at") if name in lines[0]
+            }
             yield {**head, "line": "rest", "account": bounds.rest_account, "description": "Outside the feed's accounts", **side}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -210,7 +211,7 @@ class LedgerFolder:
         for rows, block, place, header in self._whole_entries(dimensions, size):
             columns = list(zip(*block, strict=True))
             empty = ("",) * len(block)
-            picked = [columns[place[name]] if name in place else empty for name in FIELDS]
+            picked: list[Sequence[str]] = [columns[place[name]] if name in place else empty for name in FIELDS]
             if self.keep:
                 unknown = [(at, name) for at, name in enumerate(header) if name not in place]
                 if unknown:
@@ -222,7 +223,8 @@ class LedgerFolder:
         """Blocks that no entry is cut by: the last one's rows wait for the next block."""
         waiting_rows: list[int] = []
         waiting: list[list[str]] = []
-        place, header = {}, []
+        place: dict[str, int] = {}
+        header: list[str] = []
         for rows, block, place, header in self._blocks("entries.csv", dimensions, size):
             rows, block = waiting_rows + rows, waiting + block
             entity, entry, last = place["entity"], place["entry"], len(block) - 1
@@ -255,7 +257,7 @@ class LedgerFolder:
             return
         row = 1
         try:
-            with path.open(encoding="utf-8-sig", errors="strict", newline="") as file:
+            with path.open("rb") as raw, io.TextIOWrapper(raw, encoding="utf-8-sig", errors="strict", newline="") as file:
                 reader = csv.reader(file, strict=True)
                 header = next(reader, [])
                 place = self._header(table, header, dimensions)
@@ -269,7 +271,7 @@ class LedgerFolder:
                         rows, sound = self._sound(name, header, row, block)
                         row += len(block)
                     if self.watch and name == "entries.csv":
-                        self.watch(row - 1, file.buffer.tell())
+                        self.watch(row - 1, raw.tell())
                     if sound:
                         yield rows, sound, place, header
                     if len(block) < size or len(self.errors) >= MOST_ERRORS:

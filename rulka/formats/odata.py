@@ -66,7 +66,9 @@ def sets_from(data: Mapping[str, Any]) -> dict[str, SetMapping]:
         if f"{file}.csv" not in TABLES:
             raise RulkaError(f"'{file}' is no file of a ledger folder.", hint="Map entries, accounts and so on.", subject="mapping")
         if not isinstance(about, dict) or not about.get("set") or not isinstance(about.get("fields"), dict):
-            raise RulkaError(f"The mapping of {file} names no set or no fields.", hint='Write {"set": "JournalLines", "fields": {...}}.', subject="mapping")
+            raise RulkaError(
+                f"The mapping of {file} names no set or no fields.", hint='Write {"set": "JournalLines", "fields": {...}}.', subject="mapping"
+            )
         sets[file] = SetMapping(about["set"], about["fields"], about.get("modified", ""), tuple(about.get("keys", ())), about.get("constants", {}))
     return sets
 
@@ -135,7 +137,10 @@ class Service:
     def rows(self, name: str, options: Mapping[str, str], keys: Sequence[str] = ()) -> Iterator[dict[str, Any]]:
         """All rows of a set, page after page. Refused when pages go in a circle, keys repeat or the count moves."""
         where, params = urljoin(self.address, name), dict(options) | {"$count": "true"}
-        url, sent, seen, known = where, params, set(), set()
+        url = where
+        sent: dict[str, str] | None = params
+        seen: set[str] = set()
+        known: set[tuple[Any, ...]] = set()
         stated: int | None = None
         given = 0
         for _ in range(MOST_PAGES):
@@ -167,7 +172,9 @@ class Service:
         raise self._refused(name, f"It has more than {MOST_PAGES} pages.")
 
     def _refused(self, name: str, message: str) -> RulkaError:
-        return RulkaError(message, hint="Nothing was changed; pull again, and tell the service's keeper if it comes back.", subject=name, code="service")
+        return RulkaError(
+            message, hint="Nothing was changed; pull again, and tell the service's keeper if it comes back.", subject=name, code="service"
+        )
 
 
 def _told(answer: httpx.Response) -> str:
@@ -189,9 +196,7 @@ def pull(
     pulled = Pulled(mark=since)
     for file, mapping in sets.items():
         table = TABLES[f"{file}.csv"]
-        columns = [
-            name for name in (*table.required, *table.optional, *dimensions) if name in mapping.fields or name in mapping.constants
-        ]
+        columns = [name for name in (*table.required, *table.optional, *dimensions) if name in mapping.fields or name in mapping.constants]
         signed = file == "entries" and "amount" in mapping.fields
         if signed:
             columns += ["debit", "credit"]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -32,7 +33,7 @@ def write_balances(changes: Change, added: IntArray, revision: Revision) -> None
             "debit = debit + excluded.debit, credit = credit + excluded.credit, count = count + excluded.count",
             rows.tolist(),
         )
-        for start, end in zip(starts, starts[1:], strict=False):
+        for start, end in pairwise(starts):
             place = chunk[start].tolist()
             cursor.execute(
                 "INSERT INTO ledger_balancechangechunk (revision_id, scenario_id, period, status, effect, keys, debits, credits, counts) "
@@ -89,7 +90,7 @@ def sum_changes(changes: Iterable[tuple[Any, ...]]) -> dict[tuple[int, int, int,
     parts: dict[tuple[int, int, int, int], list[IntArray]] = {}
     for *place, keys, debits, credits, counts in changes:
         arrays = [np.frombuffer(data, dtype=np.int64) for data in (keys, debits, credits, counts)]
-        parts.setdefault(tuple(place), []).append(np.stack(arrays, axis=1))  # type: ignore[arg-type]
+        parts.setdefault(tuple(place), []).append(np.stack(arrays, axis=1))
     summed = {}
     for at, rows in parts.items():
         both = np.concatenate(rows)

@@ -177,7 +177,7 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
             )
         ):
             keys = json.dumps(inside)
-            given = [first, last, keys, first, last, last, keys] if at == 0 else [first, first, last, keys]
+            given: list[Any] = [first, last, keys, first, last, last, keys] if at == 0 else [first, first, last, keys]
             cursor.execute(sql, given)
             for entry_id, count in cursor.fetchall():
                 counts.setdefault(entry_id, [0, 0])[at] = count
@@ -214,13 +214,13 @@ def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[Ch
             total[0] += debit
             total[1] += credit
     sums = []
-    for (scenario, entity, account, period), (debit, credit) in sorted(totals.items()):
+    for (code, entity, account, period), (debit, credit) in sorted(totals.items()):
         if not debit and not credit:
             continue
         item = frame.accounts.items[account]
         digits = QUANTITY_DIGITS if item.type == "statistical" else int(frame.digits[entity])
         texts = (minor_text(debit, digits), minor_text(credit, digits), minor_text(debit - credit, digits))
-        sums.append(ChangedSum(scenario, frame.entities.items[entity].code, item.code, item.name, f"{period // 100}-P{period % 100:02d}", *texts))
+        sums.append(ChangedSum(code, frame.entities.items[entity].code, item.code, item.name, f"{period // 100}-P{period % 100:02d}", *texts))
     return tuple(sums)
 
 

@@ -49,7 +49,6 @@ class Loading:
     full: bool = False
     withdraw: bool = False
     keep: bool = False
-    master_optional: bool = False
     watch: Callable[[str, int, int], None] | None = None
     rows: dict[str, list[int]] = field(default_factory=dict)  # the source's own rows behind a file's, for errors
 
@@ -110,9 +109,9 @@ def load(loading: Loading) -> Outcome:
             report.notes += folder.notes
         verdict = report.judge(loading.rules)
         if verdict == REFUSE:
-            error = _refusal(report)
-            report.refuse(error.errors)
-            return Outcome("refused", report, error)
+            refusal = _refusal(report)
+            report.refuse(refusal.errors)
+            return Outcome("refused", report, refusal)
         if loading.hold or (verdict != ACCEPT and not loading.dry_run):
             report.revision = ledger.revision if ledger else 0
             return Outcome("held", report)

@@ -15,7 +15,8 @@ from rulka.core.money import AMOUNT
 from rulka.formats.currencies import currency_digits, minor_digits
 from rulka.formats.ledger_folder import LedgerFolder, LedgerSettings, in_file
 from rulka.ledger.models import Account, Counterparty, Entity, Ledger, Member, PostingKey, Rate, Scenario
-from rulka.ledger.queries import calendar_of, period_number
+from rulka.ledger.queries import calendar_of
+from rulka.ledger.staging import period_number
 
 RATES = ("closing", "average", "historical")
 

@@ -21,8 +21,8 @@ OPTIONAL_AMOUNTS = ("historical_amount", "transaction_amount")
 TABLES = {
     "stage_entry": "id INTEGER PRIMARY KEY, entity TEXT, number TEXT, date TEXT, period INT, status INT, effect INT, kind TEXT, modified_at TEXT, "
     "digest BLOB, line_row INT, lines INT, first INT, state INT DEFAULT 0, entry_id INT",
-    "stage_line": "id INTEGER PRIMARY KEY, entry INT, line TEXT, place INT DEFAULT 0, debit INT DEFAULT 0, credit INT DEFAULT 0, historical_amount INT, transaction_amount INT, "
-    + ", ".join(f"{name} TEXT DEFAULT ''" for name in LINE_TEXTS.split(", ")),
+    "stage_line": "id INTEGER PRIMARY KEY, entry INT, line TEXT, place INT DEFAULT 0, debit INT DEFAULT 0, credit INT DEFAULT 0, "
+    "historical_amount INT, transaction_amount INT, " + ", ".join(f"{name} TEXT DEFAULT ''" for name in LINE_TEXTS.split(", ")),
     "stage_place": "id INTEGER PRIMARY KEY, entity TEXT, account TEXT, money INT, key_id INT",
 }
 
@@ -108,7 +108,7 @@ class Stage:
             filled = [(name, column) for name, column in zip(LINE_FIELDS, lines, strict=True) if _told(name, column)]
             cursor.executemany(
                 f"INSERT INTO temp.stage_line (entry, {', '.join(name for name, _ in filled)}) VALUES ({', '.join(['%s'] * (len(filled) + 1))})",
-                zip(owners, *(column for _, column in filled), strict=True),
+                list(zip(owners, *(column for _, column in filled), strict=True)),
             )
         self.entries, self.lines = at, first
 

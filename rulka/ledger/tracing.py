@@ -15,7 +15,8 @@ from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.statement import Computed
 from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
 from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
-from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, period_number, totals, within
+from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, totals, within
+from rulka.ledger.staging import period_number
 
 PAGE = 20
 SORTS = {

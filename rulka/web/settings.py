@@ -40,7 +40,10 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "csp",
     "django_htmx",
+    "django_tasks",
+    "django_tasks_db",
     "rulka.people",
+    "rulka.work",
     "rulka.ledger",
     "rulka.statements",
     "rulka.web",
@@ -97,7 +100,11 @@ def _database(url: str) -> dict[str, Any]:
 
 DATABASES = {
     "default": _database(os.environ.get("DATABASE_URL") or f"sqlite:///{VAR / 'rulka.sqlite3'}"),
+    "work": _database(os.environ.get("RULKA_WORK_URL") or f"sqlite:///{VAR / 'work.sqlite3'}"),
 }
+DATABASE_ROUTERS = ["rulka.work.routing.WorkRouter"]
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
+FEED_FOLDER = os.environ.get("RULKA_FEED_FOLDER") or str(VAR / "feeds")
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.Person"

@@ -9,7 +9,17 @@ import pytest
 from django.core.management.base import CommandError
 from django.db import connection
 
-from rulka.ledger.models import Balance, BalanceChangeChunk, BalanceChunk, BudgetLineFormer, JournalLine, JournalLineFormer, Ledger, PostingKey, Revision
+from rulka.ledger.models import (
+    Balance,
+    BalanceChangeChunk,
+    BalanceChunk,
+    BudgetLineFormer,
+    JournalLine,
+    JournalLineFormer,
+    Ledger,
+    PostingKey,
+    Revision,
+)
 from rulka.ledger.queries import book_of
 from tests.conftest import SMALL
 

@@ -12,6 +12,7 @@ from rulka.core.money import minor_text
 from rulka.core.trial_balance import TrialBalanceRow, trial_balance
 from rulka.formats.statement_text import plain_text
 from rulka.ledger.commanding import RulkaCommand
+from rulka.ledger.history import book_at
 
 COLUMNS = ("entity", "account", "name", "opening", "debits", "credits", "closing")
 
@@ -26,10 +27,13 @@ class Command(RulkaCommand):
         parser.add_argument("--entity", default="", help="code of one entity")
         parser.add_argument("--scenario", default="actual")
         parser.add_argument("--with-pending", action="store_true", help="count pending entries too")
+        parser.add_argument("--revision", type=int, default=0, help="as at this revision; the newest when it is not given")
         parser.add_argument("--format", choices=["csv", "json"], default="csv")
 
     def run(self, **options: Any) -> None:
-        _, book, fence = self.book(options)
+        ledger, book, fence = self.book(options)
+        if options["revision"]:
+            book = book_at(ledger, options["revision"])
         calendar = book.frame.calendar
         rows = trial_balance(
             book.within(fence),
@@ -40,16 +44,16 @@ class Command(RulkaCommand):
             pending=options["with_pending"],
         )
         cells = [_texts(row) for row in rows]
-        if options["format"] == "json":
-            content = json.dumps([dict(zip(COLUMNS, row, strict=True)) for row in cells], ensure_ascii=False, indent=1) + "\n"
-        else:
-            content = _csv(cells)
-        self.deliver(content, options)
+        self.deliver(_json(cells) if options["format"] == "json" else _csv(cells), options)
 
 
 def _texts(row: TrialBalanceRow) -> list[str]:
     amounts = (row.opening, row.debits, row.credits, row.closing)
     return [row.entity, row.account, row.name, *(minor_text(amount, row.digits) for amount in amounts)]
+
+
+def _json(rows: list[list[str]]) -> str:
+    return json.dumps([dict(zip(COLUMNS, row, strict=True)) for row in rows], ensure_ascii=False, indent=1) + "\n"
 
 
 def _csv(rows: list[list[str]]) -> str:

@@ -1,0 +1,45 @@
+"""Runs the background worker: takes up what a dead one left, pulls feeds when their time has come, and does queued loads."""
+
+from __future__ import annotations
+
+import threading
+from argparse import ArgumentParser
+from typing import Any
+
+from django.core.management import call_command
+from django.core.management.base import BaseCommand
+from django.db import connections
+from django_tasks_db.models import DBTaskResult
+
+from rulka.ledger import feeds
+
+EVERY = 30
+"""Seconds between two looks at the schedules."""
+
+
+class Command(BaseCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        parser.add_argument("--once", action="store_true", help="do what is queued and due, then end")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        DBTaskResult.objects.running().delete()  # their worker is gone; the loads themselves are taken up below
+        feeds.recover()
+        feeds.pull_due()
+        done = threading.Event()
+        clock = threading.Thread(target=_clock, args=(done,), daemon=True)
+        if not options["once"]:
+            clock.start()
+        try:
+            call_command("db_worker", interval=0.5, batch=options["once"], startup_delay=False, verbosity=options["verbosity"], reload=False)
+        finally:
+            done.set()
+
+
+def _clock(done: threading.Event) -> None:
+    while not done.wait(EVERY):
+        try:
+            feeds.pull_due()
+        finally:
+            connections.close_all()

@@ -1,0 +1,58 @@
+"""Work that goes on in the background: loads, with their progress, their report and how they ended."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from django.db import models
+
+
+class Load(models.Model):
+    """One load, from being asked for to its end. It names ledger, feed and person without pointing at their tables."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waits its turn"
+        RUNNING = "running", "runs"
+        HELD = "held", "waits for a decision"
+        ACCEPTED = "accepted", "accepted"
+        REFUSED = "refused", "refused"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "cancelled"
+        DROPPED = "dropped", "dropped"
+
+    ledger = models.CharField(max_length=40)
+    feed = models.IntegerField(null=True)
+    feed_name = models.CharField(max_length=80)
+    person = models.IntegerField(null=True)
+    person_name = models.CharField(max_length=80, blank=True)
+    source = models.TextField()
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    unattended = models.BooleanField(default=False)
+    full = models.BooleanField(default=False, help_text="Asks the source for all it has, not for news only")
+    accepting = models.BooleanField(default=False, help_text="A person accepted it; it is checked once more and written")
+    withdraw = models.BooleanField(default=False, help_text="Entries that the source no longer has are taken out")
+    folder = models.TextField(blank=True, help_text="Where what was pulled is kept until it is decided")
+    mark = models.CharField(max_length=40, blank=True)
+    doing = models.CharField(max_length=20, blank=True)
+    done = models.IntegerField(default=0)
+    of = models.IntegerField(default=0)
+    cancel = models.BooleanField(default=False)
+    worker = models.CharField(max_length=80, blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+    started = models.DateTimeField(null=True)
+    ended = models.DateTimeField(null=True)
+    report = models.JSONField(default=dict)
+    revision = models.IntegerField(null=True)
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+        indexes: ClassVar = [models.Index(fields=["ledger", "-id"], name="loads_of_ledger"), models.Index(fields=["state"], name="loads_by_state")]
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still runs or waits for its turn."""
+        return self.state in (self.State.WAITING, self.State.RUNNING)
+
+    @property
+    def percent(self) -> int:
+        return min(100, self.done * 100 // self.of) if self.of else 0

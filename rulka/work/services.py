@@ -1,0 +1,86 @@
+"""What can be done with background work: its progress, its end, cancelling, and taking up what a dead worker left."""
+
+from __future__ import annotations
+
+import os
+import socket
+import time
+from collections.abc import Callable
+from typing import Any
+
+from django.utils import timezone
+
+from rulka.core.errors import RulkaError
+from rulka.work.models import Load
+
+TELL_EVERY = 0.25
+"""Seconds between two writes of a load's progress."""
+
+
+class Cancelled(RulkaError):
+    """Somebody cancelled the load while it ran; nothing was changed."""
+
+    code = "cancelled"
+
+
+def this_worker() -> str:
+    """What names this process among all that could run a load."""
+    return f"{socket.gethostname()}:{os.getpid()}"
+
+
+def is_alive(worker: str) -> bool:
+    """Whether the process that a load names still runs on this machine."""
+    host, _, pid = worker.rpartition(":")
+    if host != socket.gethostname() or not pid.isdigit():
+        return False
+    try:
+        os.kill(int(pid), 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True
+
+
+def watcher(load_id: int) -> Callable[[str, int, int], None]:
+    """Writes progress now and then, and raises Cancelled once somebody asked for it."""
+    last = 0.0
+
+    def told(doing: str, done: int, of: int) -> None:
+        nonlocal last
+        now = time.monotonic()
+        if now - last < TELL_EVERY and doing != "writing":
+            return
+        last = now
+        Load.objects.filter(pk=load_id).update(doing=doing, done=done, of=of)
+        if Load.objects.filter(pk=load_id, cancel=True).exists():
+            raise Cancelled("The load was cancelled.", hint="Nothing was changed.")
+
+    return told
+
+
+def cancel(load_id: int) -> Load:
+    """Cancel a load: at once while it waits, at its next block while it runs; what is being written is finished."""
+    if Load.objects.filter(pk=load_id, state=Load.State.WAITING).update(state=Load.State.CANCELLED, ended=timezone.now()):
+        return Load.objects.get(pk=load_id)
+    if not Load.objects.filter(pk=load_id, state=Load.State.RUNNING).update(cancel=True):
+        raise RulkaError("This load has ended already.", subject="load")
+    return Load.objects.get(pk=load_id)
+
+
+def claim(load_id: int) -> Load | None:
+    """Take a waiting load for this process; None when it is not waiting any more."""
+    taken = Load.objects.filter(pk=load_id, state=Load.State.WAITING).update(
+        state=Load.State.RUNNING, started=timezone.now(), worker=this_worker(), doing="reading", done=0, of=0, cancel=False
+    )
+    return Load.objects.get(pk=load_id) if taken else None
+
+
+def finish(load_id: int, state: str, **values: Any) -> None:
+    """Set a load's end, or that it waits for a decision."""
+    Load.objects.filter(pk=load_id).update(state=state, ended=timezone.now(), doing="", **values)
+
+
+def orphans() -> list[Load]:
+    """Running loads whose process is gone."""
+    return [load for load in Load.objects.filter(state=Load.State.RUNNING) if not is_alive(load.worker)]
