@@ -22,8 +22,18 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Whatever uses the database uses both: sessions and progress live in the second one."""
     for item in items:
         marker = item.get_closest_marker("django_db")
-        if marker is not None and "databases" not in marker.kwargs:
-            item.add_marker(pytest.mark.django_db(**marker.kwargs, databases="__all__"), append=False)
+        if marker is not None or "db" in getattr(item, "fixturenames", ()):
+            given = marker.kwargs if marker else {}
+            item.add_marker(pytest.mark.django_db(**given | {"databases": "__all__"}), append=False)
+
+
+@pytest.fixture(scope="session", autouse=True)
+def own_var(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Files that loads keep, and their locks, apart for each process that tests."""
+    from django.conf import settings
+
+    settings.VAR = tmp_path_factory.mktemp("var")
+    settings.FEED_FOLDER = str(settings.VAR / "feeds")
 
 
 @pytest.fixture(scope="session")

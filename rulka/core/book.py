@@ -238,6 +238,10 @@ class Book:
             self._balances[wanted] = accumulate(self._movements.get(scenario, NO_MOVEMENTS), self.rolls_into, self.frame, pending=pending)
         return self._balances[wanted]
 
+    def movements(self, scenario: str) -> Movements:
+        """One scenario's sums of lines as stored, of every period, status and effect."""
+        return self._movements.get(scenario, NO_MOVEMENTS)
+
     def within(self, fence: Fence) -> View:
         """The only way to figures: the book seen through a fence."""
         inside = fence.mask(self.keys, self.frame)

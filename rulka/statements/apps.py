@@ -6,3 +6,9 @@ from django.apps import AppConfig
 class StatementsConfig(AppConfig):
     name = "rulka.statements"
     label = "statements"
+
+    def ready(self) -> None:
+        from rulka.ledger.placement import tells_placements
+        from rulka.statements.assemble import placed_accounts
+
+        tells_placements(placed_accounts)

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
+from rulka.core.book import View
 from rulka.core.definitions import StatementDef, slug, span_from, spine_from, statement_from
 from rulka.core.errors import NotFound, one_of
+from rulka.core.selection import select
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Definition
 
@@ -31,6 +35,19 @@ def assemble(statement: Definition) -> StatementDef:
     """A statement ready to be computed."""
     spine, span = parts_of(statement)
     return statement_from(statement.body, spine_from(spine.body), span_from(span.body))
+
+
+def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
+    """For each account code the (name, title) of the statements that have a line for it."""
+    found: dict[str, list[tuple[str, str]]] = {}
+    for statement in Definition.objects.filter(ledger=ledger, kind="statement"):
+        mask = np.zeros(len(view.frame.accounts), dtype=bool)
+        for line in assemble(statement).spine.walk():
+            if line.accounts:
+                mask |= select(line.accounts, view.frame.accounts).mask
+        for at in np.flatnonzero(mask):
+            found.setdefault(view.frame.accounts.items[at].code, []).append((statement.name, str(statement.body.get("title", statement.name))))
+    return found
 
 
 def bodies_of(statement: Definition) -> list[dict[str, Any]]:

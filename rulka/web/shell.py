@@ -6,6 +6,7 @@ from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest
+from django.urls import reverse
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
@@ -17,6 +18,8 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     def step(by: int) -> tuple[str, str] | None:
         period = seat.stepped(by)
         query = {"ledger": seat.ledger.code, "period": period.code if period else "", "node": seat.node}
+        if not request.path.startswith(reverse("statements")):  # other pages keep what they are asked for
+            query = {name: value for name, value in request.GET.items() if name not in ("after", "before", "end")} | query
         return (period.title, urlencode(query)) if period else None
 
     return {"former": step(-1), "next": step(1)}

@@ -4,7 +4,6 @@ from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 from django.views.generic import RedirectView
 
-from rulka.ledger.views import ledger_page
 from rulka.people.views import SignIn, demo_sign_in
 
 urlpatterns = [
@@ -12,6 +11,6 @@ urlpatterns = [
     path("sign-in/", SignIn.as_view(), name="sign-in"),
     path("sign-in/<str:username>/", demo_sign_in, name="demo-sign-in"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
-    path("ledger/", ledger_page, name="ledger"),
+    path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),
 ]

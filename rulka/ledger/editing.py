@@ -1,0 +1,187 @@
+"""What a person changes in a ledger by hand: master data, an entry's standing, closed periods. Every change makes a revision."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from django.db import transaction
+
+from rulka.core.blocks import FIELDS, EntryBlock
+from rulka.core.chart import TYPES, Item, parent_errors
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.intake import Books, EntryRow
+from rulka.core.money import QUANTITY_DIGITS, minor_text
+from rulka.formats.currencies import currency_digits, minor_digits
+from rulka.ledger.feeds import alone
+from rulka.ledger.master_data import Wanted
+from rulka.ledger.models import Account, ClosedPeriod, Entity, JournalEntry, Ledger, Member, PostingKey, Scenario
+from rulka.ledger.queries import calendar_of, find_entry
+from rulka.ledger.report import LoadReport
+from rulka.ledger.staging import period_number, stage
+from rulka.ledger.writing import LoadWriter
+from rulka.people.models import Person
+
+ACCOUNT_FIELDS = ("name", "type", "category", "parent", "unit", "intercompany", "active")
+
+
+def _may(person: Person) -> None:
+    if not person.may_edit:
+        raise RulkaError("You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights")
+
+
+def _write(ledger: Ledger, person: Person, source: str, **what: Any) -> LoadReport:
+    report = LoadReport(ledger.code)
+    with alone(ledger.code), transaction.atomic():
+        now = Ledger.objects.get(pk=ledger.pk)
+        LoadWriter(now, source=source, person=person, report=report).write(**what)
+    return report
+
+
+def change_account(ledger: Ledger, code: str, values: Mapping[str, Any], *, person: Person) -> LoadReport:
+    """Change an account's name, type, category, parent, unit, intercompany mark or whether it is active."""
+    _may(person)
+    account = Account.objects.filter(ledger=ledger, code=code).first()
+    if account is None:
+        raise NotFound(f"Account '{code}' does not exist.", subject="account")
+    wanted = {name: getattr(account, name) for name in ("code", *ACCOUNT_FIELDS)} | {name: values[name] for name in ACCOUNT_FIELDS if name in values}
+    if not wanted["name"].strip():
+        raise RulkaError("The name is empty.", hint="Write one.", subject="name")
+    if wanted["type"] not in TYPES:
+        raise RulkaError(f"'{wanted['type']}' is not a type.", hint="Choose " + ", ".join(TYPES) + ".", subject="type")
+    used = PostingKey.objects.filter(account=account).exists()
+    if used and (account.type == "statistical") != (wanted["type"] == "statistical"):
+        raise RulkaError(f"{code} has lines and can't change between money and quantities.", hint="Use a new account.", subject="type")
+    if code in (ledger.retained_earnings, ledger.translation_reserve) and wanted["type"] not in ("asset", "liability", "equity"):
+        raise RulkaError(f"{code} takes former years' results and has to carry its balance.", hint="Leave it equity.", subject="type")
+    _check_parent("account", Account.objects.filter(ledger=ledger), code, wanted["parent"])
+    return _write(ledger, person, f"account {code} changed by hand", wanted=[Wanted("accounts", Account, ("code",), {code: wanted})])
+
+
+def change_member(ledger: Ledger, dimension: str, code: str, values: Mapping[str, str], *, person: Person) -> LoadReport:
+    """Change a member's name or parent."""
+    _may(person)
+    member = Member.objects.filter(ledger=ledger, dimension=dimension, code=code).first()
+    if member is None:
+        raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
+    wanted = {
+        "dimension": dimension,
+        "code": code,
+        "name": values.get("name", member.name).strip(),
+        "parent": values.get("parent", member.parent).strip(),
+    }
+    if not wanted["name"]:
+        raise RulkaError("The name is empty.", hint="Write one.", subject="name")
+    _check_parent("member", Member.objects.filter(ledger=ledger, dimension=dimension), code, wanted["parent"])
+    rows = {(dimension, code): wanted}
+    return _write(ledger, person, f"member {code} of {dimension} changed by hand", wanted=[Wanted("members", Member, ("dimension", "code"), rows)])
+
+
+def change_entity_calendar(ledger: Ledger, code: str, calendar: str, *, person: Person) -> LoadReport:
+    """Let an entity name one of the ledger's own calendars, or none."""
+    _may(person)
+    entity = Entity.objects.filter(ledger=ledger, code=code).first()
+    if entity is None:
+        raise NotFound(f"Entity '{code}' does not exist.", subject="entity")
+    if calendar and calendar not in ledger.calendars:
+        raise NotFound(f"Calendar '{calendar}' does not exist.", hint=one_of(calendar, ledger.calendars), subject="calendar")
+    names = ("code", "name", "currency", "parent", "position")
+    rows = {code: {name: getattr(entity, name) for name in names} | {"calendar": calendar}}
+    return _write(ledger, person, f"entity {code} changed by hand", wanted=[Wanted("entities", Entity, ("code",), rows)])
+
+
+def _check_parent(kind: str, things: Any, code: str, parent: str) -> None:
+    parents = dict(things.values_list("code", "parent")) | {code: parent}
+    for error in parent_errors(kind, [Item(one, "", above) for one, above in parents.items()]):
+        error.subject = "parent"
+        raise error
+
+
+def set_closed(ledger: Ledger, entity: str, period: str, closed: bool, *, person: Person) -> None:
+    """Close an entity's period, or open it again."""
+    _may(person)
+    found = Entity.objects.filter(ledger=ledger, code=entity).first()
+    if found is None:
+        raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
+    number = period_number(calendar_of(ledger).period(period).code)
+    if closed:
+        ClosedPeriod.objects.get_or_create(entity=found, period=number, defaults={"person": person})
+    else:
+        ClosedPeriod.objects.filter(entity=found, period=number).delete()
+
+
+# an entry -----------------------------------------------------------------------------------------------------------
+
+
+def books_of(ledger: Ledger) -> Books:
+    """The codes that entries of a ledger may use, as stored."""
+    members = ledger.members.values_list("dimension", "code")
+    return Books(
+        calendar=calendar_of(ledger),
+        digits={code: minor_digits(currency) for code, currency in ledger.entities.values_list("code", "currency")},
+        accounts=dict(ledger.accounts.values_list("code", "type")),
+        members={key: frozenset(code for dimension, code in members if dimension == key) for key in ledger.dimensions},
+        scenarios=dict(Scenario.objects.filter(ledger=ledger).values_list("code", "kind")),
+        group_digits=minor_digits(ledger.group_currency),
+        currencies=currency_digits(),
+    )
+
+
+def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
+    """A stored entry as the rows that a file would have."""
+    books = books_of(ledger)
+    codes = {str(pk): code for pk, code in ledger.members.values_list("pk", "code")}
+    calendar = calendar_of(ledger)
+    period = f"{entry.period // 100}-P{entry.period % 100:02d}"
+    stated = period if calendar.by_code[period].adjusting else ""
+    rows = []
+    for at, line in enumerate(entry.lines.select_related("key__account", "key__partner").order_by("line"), 2):
+        digits = QUANTITY_DIGITS if line.key.account.type == "statistical" else books.digits[entry.entity.code]
+        texts = {name: getattr(line, name) for name in ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch")}
+        values = dict.fromkeys(FIELDS, "") | texts | {
+            "entity": entry.entity.code, "entry": entry.number, "line": line.line, "date": entry.date.isoformat(), "account": line.key.account.code,
+            "debit": minor_text(line.debit, digits) if line.debit else "", "credit": minor_text(line.credit, digits) if line.credit else "",
+            "partner_entity": line.key.partner.code if line.key.partner else "", "status": "pending" if entry.status else "posted", "kind": entry.kind,
+            "period": stated, "modified_at": entry.modified_at.isoformat() if entry.modified_at else "", "attributes": line.attributes,
+            "transaction_currency": line.transaction_currency,
+        }  # fmt: skip
+        if line.historical_amount is not None:
+            values["historical_amount"] = minor_text(line.historical_amount, books.group_digits)
+        if line.transaction_amount is not None:
+            values["transaction_amount"] = minor_text(line.transaction_amount, books.currencies[line.transaction_currency])
+        members = tuple(codes[pk] for pk in line.key.members.split(",")) if line.key.members else ()
+        rows.append(EntryRow._make((at, *(values[name] for name in FIELDS), members)))
+    return rows
+
+
+def _changed_row(row: EntryRow, values: Mapping[str, str], partners: Mapping[str, str]) -> EntryRow:
+    status, kind, period = (values.get(name, getattr(row, name)) for name in ("status", "kind", "period"))
+    return row._replace(status=status, kind=kind, period=period, partner_entity=partners.get(row.line, row.partner_entity))
+
+
+def change_entry(ledger: Ledger, entity: str, number: str, values: Mapping[str, str], partners: Mapping[str, str], *, person: Person) -> LoadReport:
+    """Change an entry's status, kind or period, and its lines' partner entities (by line code), by the rules that a load follows."""
+    _may(person)
+    entry = find_entry(ledger, entity, number)
+    rows = [_changed_row(row, values, partners) for row in entry_rows(ledger, entry)]
+    calendar = calendar_of(ledger)
+    with stage() as staged:
+        block = EntryBlock(
+            [row.row for row in rows], tuple(zip(*(row[1:-1] for row in rows), strict=True)), tuple(zip(*(row.members for row in rows), strict=True))
+        )
+        errors = staged.fill(books_of(ledger), lambda: [block])
+        if errors:
+            error = errors[0]
+            error.subject = error.subject.rpartition("column ")[2] or "entry"
+            raise error
+        staged_period = rows[0].period or (calendar.on(entry.date) or calendar.periods[0]).code
+        touched = {entry.period, period_number(staged_period)}
+        closed = ClosedPeriod.objects.filter(entity=entry.entity, period__in=touched).first()
+        if closed is not None:
+            raise RulkaError(
+                f"{closed.period // 100}-P{closed.period % 100:02d} of {entity} is closed.",
+                hint="Open it again first.",
+                subject="period",
+                code="closed",
+            )
+        return _write(ledger, person, f"entry {number} of {entity} changed by hand", stage=staged)

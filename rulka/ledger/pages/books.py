@@ -1,0 +1,238 @@
+"""Pages of what a ledger holds: overview, accounts, members, scenarios, rates."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from django.db.models import Count
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from rulka.core.book import find_node
+from rulka.core.chart import TYPES, CodeList
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.overview import account_use, held_by_period, spark_points
+from rulka.formats.present import grouped
+from rulka.ledger import editing
+from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
+from rulka.ledger.pages.common import money, page, sees_whole
+from rulka.ledger.placement import placements
+from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.staging import period_number
+from rulka.people.queries import accesses_of
+
+
+@require_GET
+def overview(request: HttpRequest) -> HttpResponse:
+    """Entities by periods of a fiscal year: lines, whether debits equal credits, open or closed."""
+    seat = seat_of(request)
+    frame, whole = seat.view.frame, sees_whole(seat)
+    asked = request.GET.get("year", "")
+    year = int(asked) if asked.isdigit() and int(asked) in frame.calendar.years else seat.period.year
+    periods = frame.calendar.of_year(year)
+    held = held_by_period(seat.view)
+    closed = set(ClosedPeriod.objects.filter(entity__ledger=seat.ledger).values_list("entity__code", "period"))
+    rows = []
+    for at, entity in enumerate(frame.entities.items):
+        if not seat.view.visible_entities()[at]:
+            continue
+        cells = []
+        for period in periods:
+            one = held[at][period.index]
+            off = money(one.debit - one.credit, int(frame.digits[at])) if whole and not one.ties else ""
+            cells.append({"period": period, "held": one, "closed": (entity.code, period_number(period.code)) in closed, "off": off})
+        lines = [held[at][period.index].lines for period in periods]
+        rows.append({"entity": entity, "currency": frame.currencies[at], "cells": cells, "lines": sum(lines)})
+    entities = {entity.code: entity.calendar for entity in seat.ledger.entities.all()}
+    context = {
+        "year": year,
+        "years": frame.calendar.years,
+        "periods": periods,
+        "rows": rows,
+        "whole": whole,
+        "calendars": entities if seat.ledger.calendars else {},
+        "choices": list(seat.ledger.calendars),
+        "ledgers": [access.ledger for access in accesses_of(seat.person)],
+        "totals": {
+            "accounts": len(frame.accounts),
+            "lines": sum(one.lines for row in held for one in row),
+            "pending": sum(one.pending for row in held for one in row),
+        },
+    }
+    return page(request, seat, "ledger", "ledger/overview.html", context)
+
+
+@require_POST
+def close_period(request: HttpRequest) -> HttpResponse:
+    """Close an entity's period or open it again."""
+    seat = seat_of(request)
+    editing.set_closed(seat.ledger, request.POST.get("entity", ""), request.POST.get("of", ""), request.POST.get("closed") == "1", person=seat.person)
+    return redirect(f"{reverse('ledger')}?{seat.query}&year={request.POST.get('year', '')}")
+
+
+@require_POST
+def entity_calendar(request: HttpRequest, code: str) -> HttpResponse:
+    """Let an entity name a calendar of its own."""
+    seat = seat_of(request)
+    editing.change_entity_calendar(seat.ledger, code, request.POST.get("calendar", ""), person=seat.person)
+    return redirect(f"{reverse('ledger')}?{seat.query}")
+
+
+def _indented(codes: CodeList) -> list[tuple[int, int]]:
+    """(place, depth) of every item, parents before what is below them, in code order."""
+    children: dict[str, list[int]] = {}
+    for at, item in enumerate(codes.items):
+        children.setdefault(item.parent, []).append(at)
+    found: list[tuple[int, int]] = []
+
+    def walk(parent: str, depth: int) -> None:
+        for at in children.get(parent, ()):
+            found.append((at, depth))
+            walk(codes.items[at].code, depth + 1)
+
+    walk("", 0)
+    return found
+
+
+@require_http_methods(["GET", "POST"])
+def accounts(request: HttpRequest) -> HttpResponse:
+    """The chart of accounts with balances and their course, where each is used and placed; one of them to edit."""
+    seat = seat_of(request)
+    code = request.GET.get("account", "")
+    problem, entered = None, None
+    if request.method == "POST":
+        entered = request.POST.dict()
+        values: dict[str, Any] = {name: str(entered.get(name, "")).strip() for name in ("name", "type", "category", "parent", "unit")}
+        values |= {"active": "active" in entered, "intercompany": "intercompany" in entered}
+        try:
+            editing.change_account(seat.ledger, code, values, person=seat.person)
+            return redirect(f"{reverse('ledger-accounts')}?{_kept(request)}")
+        except RulkaError as error:
+            problem = error
+    return page(request, seat, "ledger-accounts", "ledger/accounts.html", _accounts(request, seat, code) | {"problem": problem, "entered": entered},
+                status=422 if problem else 200)  # fmt: skip
+
+
+def _kept(request: HttpRequest) -> str:
+    return request.GET.urlencode()
+
+
+def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
+    view, frame = seat.view, seat.view.frame
+    node = find_node(view, seat.node)
+    uses = account_use(view, node.entities, seat.period.index)
+    placed = placements(seat.ledger, view)
+    seen = view.visible_accounts()
+    search, of_type = request.GET.get("search", "").strip().lower(), request.GET.get("type", "")
+    unused = request.GET.get("unused") == "1"
+    rows: list[dict[str, Any]] = []
+    for at, depth in _indented(frame.accounts):
+        item, use = frame.accounts.items[at], uses[at]
+        if not seen[at] or (search and search not in f"{item.code} {item.name} {item.category}".lower()) or (of_type and item.type != of_type):
+            continue
+        if use.lines and unused:
+            continue
+        digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
+        rows.append(
+            {
+                "item": item, "depth": 0 if search or of_type else min(depth, 4), "balance": money(use.balances[-1], digits), "points": spark_points(use.balances),
+                "lines": use.lines, "first": frame.calendar.periods[use.first].code if use.first is not None else "",
+                "last": frame.calendar.periods[use.last].code if use.last is not None else "", "placed": placed.get(item.code, []),
+                "sealed": bool(view.sealed[at]), "negative": use.balances[-1] < 0,
+            }
+        )  # fmt: skip
+    if code and (code not in frame.accounts.index or not seen[frame.accounts.index[code]]):
+        raise NotFound(f"Account '{code}' does not exist.", subject="account")
+    chosen = next((row for row in rows if row["item"].code == code), None)
+    if code and chosen is None:
+        chosen = {"item": frame.accounts[code], "placed": placed.get(code, []), "lines": uses[frame.accounts.index[code]].lines}
+    return {"rows": rows, "chosen": chosen, "types": TYPES, "node": node, "nodes": seat.nodes, "search": request.GET.get("search", ""), "of_type": of_type,
+            "unused": unused, "categories": sorted({item.category for item in frame.accounts.items if item.category})}  # fmt: skip
+
+
+@require_http_methods(["GET", "POST"])
+def members(request: HttpRequest) -> HttpResponse:
+    """Dimensions with their members as hierarchies, what each holds, and one of them to edit."""
+    seat = seat_of(request)
+    dimension, code = request.GET.get("dimension", ""), request.GET.get("member", "")
+    problem = None
+    if request.method == "POST":
+        try:
+            editing.change_member(seat.ledger, dimension, code, request.POST.dict(), person=seat.person)
+            return redirect(f"{reverse('ledger-members')}?{_kept(request)}")
+        except RulkaError as error:
+            problem = error
+    view, frame = seat.view, seat.view.frame
+    moved = view.book.movements("actual")
+    inside = view.inside[moved.key]
+    shown = []
+    for at, (name, codes) in enumerate(frame.dimensions.items()):
+        counts = np.zeros(len(codes), dtype=np.int64)
+        np.add.at(counts, view.book.keys.members[moved.key[inside], at], moved.count[inside])
+        fence = view.fence.members.get(name)
+        rows = [(codes.items[place], depth, int(counts[place])) for place, depth in _indented(codes) if not fence or counts[place]]
+        shown.append((name, rows))
+    chosen = None
+    if code:
+        if dimension not in frame.dimensions or code not in frame.dimensions[dimension].index:
+            raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
+        chosen = frame.dimensions[dimension][code]
+    return page(request, seat, "ledger-members", "ledger/members.html",
+                {"shown": shown, "chosen": chosen, "dimension": dimension, "problem": problem}, status=422 if problem else 200)  # fmt: skip
+
+
+@require_GET
+def scenarios(request: HttpRequest) -> HttpResponse:
+    """Scenarios with what they hold, and two of them compared account by account."""
+    seat = seat_of(request)
+    view, frame = seat.view, seat.view.frame
+    node = find_node(view, seat.node)
+    counts = (
+        dict(BudgetLine.objects.filter(scenario__ledger=seat.ledger).values_list("scenario__code").annotate(n=Count("pk")))
+        if sees_whole(seat)
+        else {}
+    )
+    listed = [(scenario, counts.get(scenario.code)) for scenario in seat.ledger.scenarios.order_by("pk")]
+    one, other = request.GET.get("one", ""), request.GET.get("other", "")
+    rows, total = [], None
+    if one and other:
+        window = frame.calendar.window("year" if request.GET.get("whole") else "year to date", seat.period)
+        keys = view.node_keys(node.entities)
+        first, second = (view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other))
+        for at, item in enumerate(frame.accounts.items):
+            a, b = int(first[at]), int(second[at])
+            if a or b:
+                digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
+                rows.append((item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)))
+        result = [at for at, item in enumerate(frame.accounts.items) if item.type in ("revenue", "expense")]
+        a, b = int(first[result].sum()), int(second[result].sum())
+        total = (grouped(a, node.digits), grouped(b, node.digits), grouped(b - a, node.digits), window.title)
+    context = {
+        "listed": listed,
+        "one": one,
+        "other": other,
+        "rows": rows,
+        "total": total,
+        "node": node,
+        "nodes": seat.nodes,
+        "whole": request.GET.get("whole"),
+    }
+    return page(request, seat, "ledger-scenarios", "ledger/scenarios.html", context)
+
+
+@require_GET
+def rates(request: HttpRequest) -> HttpResponse:
+    """Average and closing rates by period and pair of currencies."""
+    seat = seat_of(request)
+    found = list(Rate.objects.filter(ledger=seat.ledger).order_by("-period", "source", "target"))
+    pairs = sorted({(rate.source, rate.target) for rate in found})
+    table: dict[int, dict[tuple[str, str], Rate]] = {}
+    for rate in found:
+        table.setdefault(rate.period, {})[rate.source, rate.target] = rate
+    titles = {period_number(period.code): period.title for period in seat.view.frame.calendar.periods}
+    rows = [(f"{number // 100}-P{number % 100:02d}", titles.get(number, ""), [row.get(pair) for pair in pairs]) for number, row in table.items()]
+    return page(request, seat, "ledger-rates", "ledger/rates.html", {"pairs": pairs, "rows": rows})

@@ -1,0 +1,71 @@
+"""What the ledger's pages share: the frame around them, and who may see what comes from whole loads."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from rulka.core.errors import RulkaError
+from rulka.formats.present import grouped
+from rulka.ledger.models import Ledger
+from rulka.ledger.seat import Seat
+from rulka.work.models import Load
+
+TABS = (
+    ("ledger", "Overview"),
+    ("ledger-accounts", "Accounts"),
+    ("ledger-members", "Members"),
+    ("ledger-scenarios", "Scenarios"),
+    ("ledger-rates", "Rates"),
+    ("ledger-journal", "Journal"),
+    ("ledger-trial-balance", "Trial balance"),
+    ("feeds", "Feeds"),
+    ("revisions", "Revisions"),
+)
+
+
+def page(request: HttpRequest, seat: Seat, tab: str, template: str, context: dict[str, Any], *, status: int = 200) -> HttpResponse:
+    """Render a page of the ledger with its tabs and its status line."""
+    ledger = Ledger.objects.get(pk=seat.ledger.pk)
+    frame = {
+        "seat": seat,
+        "where": "ledger",
+        "tab": tab,
+        "tabs": TABS,
+        "ledger": ledger,
+        "latest": ledger.revisions.first(),
+        "held": Load.objects.filter(ledger=ledger.code, state=Load.State.HELD).count() if sees_whole(seat) else 0,
+        "running": Load.objects.filter(ledger=ledger.code, state__in=(Load.State.WAITING, Load.State.RUNNING)).first() if sees_whole(seat) else None,
+    }
+    return render(request, template, frame | context, status=status)
+
+
+def sees_whole(seat: Seat) -> bool:
+    """Whether nothing of the ledger is hidden from this person but the detail of sealed accounts."""
+    fence = seat.view.fence
+    return not (fence.entities or fence.accounts or any(fence.members.values()))
+
+
+def whole_only(seat: Seat) -> None:
+    """Refuse what shows a load as a whole to somebody who sees a part of the ledger."""
+    if not sees_whole(seat):
+        raise RulkaError("Feeds and loads show the whole ledger; you see a part of it.", hint="Ask an accountant.", subject="rights", code="rights")
+
+
+def may_edit(seat: Seat) -> None:
+    """Refuse a change by somebody who only reads."""
+    if not seat.person.may_edit:
+        raise RulkaError("You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights", code="rights")
+
+
+def money(minor: int, digits: int, *, zero: str = "") -> str:
+    """Minor units as a person reads them."""
+    return grouped(minor, digits) if minor else zero
+
+
+def exact(value: Fraction, digits: int) -> str:
+    """An exact amount as a person reads it, nothing where it is zero."""
+    return grouped(int(value * 10**digits), digits) if value else ""

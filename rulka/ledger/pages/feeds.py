@@ -1,0 +1,338 @@
+"""Pages of feeds and loads: set a feed up, map a strange file, pull, watch, decide."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from rulka.core.errors import NotFound, RulkaError
+from rulka.formats.guessing import KnownCodes, guess
+from rulka.formats.mapping import AMOUNTS, DATES, NUMBERS, TARGETS, MappingDefinition, Source, convert, preview_rows, target_fields
+from rulka.formats.table_file import TableLook, is_workbook, sheets_of
+from rulka.ledger import feeds
+from rulka.ledger.models import Feed
+from rulka.ledger.pages.common import may_edit, page, whole_only
+from rulka.ledger.report import FINDINGS, RULES, LoadReport
+from rulka.ledger.seat import Seat, seat_of
+from rulka.work import services as work
+from rulka.work.models import Load
+
+ACTIONS = ("accept", "hold", "refuse")
+ENCODINGS = ("utf-8-sig", "utf-16", "cp1252", "cp1250", "iso-8859-15", "cp850")
+DELIMITERS = ((";", "semicolon"), (",", "comma"), ("\t", "tab"), ("|", "bar"))
+MOST_SAMPLE = 200_000_000
+
+
+def _seat(request: HttpRequest) -> Seat:
+    seat = seat_of(request)
+    whole_only(seat)
+    return seat
+
+
+def _feed(seat: Seat, pk: int) -> Feed:
+    found = Feed.objects.filter(ledger=seat.ledger, pk=pk).first()
+    if found is None:
+        raise NotFound("This feed does not exist.", hint="Choose one from the list.", subject="feed")
+    return found
+
+
+def _load(seat: Seat, pk: int) -> Load:
+    found = Load.objects.filter(ledger=seat.ledger.code, pk=pk).first()
+    if found is None:
+        raise NotFound("This load does not exist.", hint="Choose one from the list.", subject="load")
+    return found
+
+
+@require_http_methods(["GET", "POST"])
+def feed_list(request: HttpRequest) -> HttpResponse:
+    """All feeds with their age and last load; a new one."""
+    seat = _seat(request)
+    problem = None
+    if request.method == "POST":
+        may_edit(seat)
+        kind = request.POST.get("kind", "")
+        values = {"name": request.POST.get("name", ""), "kind": kind, "location": request.POST.get("location", "").strip()}
+        try:
+            made = feeds.save_feed(seat.ledger, values)
+            step = "feed-map" if kind == Feed.Kind.TABLE else "feed"
+            return redirect(f"{reverse(step, args=[made.pk])}?{seat.query}")
+        except RulkaError as error:
+            problem = error
+    loads = list(Load.objects.filter(ledger=seat.ledger.code)[:30])
+    listed = [(feed, next((load for load in loads if load.feed == feed.pk), None)) for feed in seat.ledger.feeds.all()]
+    context = {
+        "listed": listed,
+        "loads": loads,
+        "problem": problem,
+        "kinds": Feed.Kind.choices,
+        "entered": request.POST,
+        "folder": feeds.feed_folder(),
+    }
+    return page(request, seat, "feeds", "ledger/feeds.html", context, status=422 if problem else 200)
+
+
+@require_http_methods(["GET", "POST"])
+def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """One feed: where from, what to refuse or hold, when; its loads."""
+    seat = _seat(request)
+    feed, problem, done = _feed(seat, pk), None, ""
+    if request.method == "POST":
+        may_edit(seat)
+        try:
+            feeds.save_feed(seat.ledger, _settings(request.POST, feed), feed=feed)
+            if request.POST.get("secret"):
+                feeds.keep_secret(feed, request.POST["secret"])
+            done = "Saved."
+        except RulkaError as error:
+            problem = error
+    rules = [(kind, title, (feed.rules or {}).get(kind, RULES[kind])) for kind, title in FINDINGS.items()]
+    text = request.POST.get("mapping") if problem else json.dumps(feed.mapping, indent=1, ensure_ascii=False) if feed.mapping else ""
+    context = {"feed": feed, "problem": problem, "done": done, "rules": rules, "actions": ACTIONS, "mapping_text": text,
+               "loads": Load.objects.filter(feed=feed.pk)[:20], "bounds": feed.options.get("bounds") or {}, "sign_in": feed.options.get("sign_in") or {},
+               "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else ""}  # fmt: skip
+    return page(request, seat, "feeds", "ledger/feed.html", context, status=422 if problem else 200)
+
+
+def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
+    """A feed's settings as the form has them."""
+    bounds = {name: posted.get(name, "").strip() for name in ("first_day", "entities", "accounts", "rest_account")}
+    options = {**feed.options, "bounds": {name: value for name, value in bounds.items() if value}, "keep_columns": "keep_columns" in posted}
+    if posted.get("long_past", "").isdigit():
+        options["long_past"] = int(str(posted["long_past"]))
+    if feed.kind == Feed.Kind.SERVICE:
+        options["sign_in"] = {"kind": posted.get("sign_in", ""), "user": posted.get("user", "")}
+    values: dict[str, Any] = {
+        "name": posted.get("name", ""),
+        "location": posted.get("location", "").strip(),
+        "schedule": posted.get("schedule", "").strip(),
+        "on_opening": "on_opening" in posted,
+        "rules": {kind: posted[f"rule-{kind}"] for kind in FINDINGS if f"rule-{kind}" in posted},
+        "options": options,
+    }
+    if feed.kind == Feed.Kind.SERVICE:
+        try:
+            values["mapping"] = json.loads(posted.get("mapping") or "{}")
+        except json.JSONDecodeError as error:
+            raise RulkaError(f"The mapping is not JSON: {error.msg}.", hint=f"Look at line {error.lineno}.", subject="mapping") from None
+    return values
+
+
+@require_POST
+def feed_pull(request: HttpRequest, pk: int) -> HttpResponse:
+    """Queue a pull: news only, or all; a file handed in takes the place of the feed's location."""
+    seat = _seat(request)
+    may_edit(seat)
+    upload = request.FILES.get("file")
+    load = feeds.ask(
+        _feed(seat, pk), person=seat.person, full=request.POST.get("full") == "1", upload=upload, upload_name=upload.name if upload else ""
+    )
+    return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
+
+
+# a mapping ----------------------------------------------------------------------------------------------------------
+
+
+def _sample_folder(feed: Feed) -> Path:
+    return Path(settings.VAR) / "samples" / f"feed-{feed.pk}"
+
+
+def _sample(feed: Feed) -> Path | None:
+    return next(iter(sorted(_sample_folder(feed).glob("*"))), None) if _sample_folder(feed).is_dir() else None
+
+
+def _known(seat: Seat) -> KnownCodes:
+    frame = seat.view.frame
+    return KnownCodes(
+        frozenset(frame.entities.index), frozenset(frame.accounts.index), {key: frozenset(codes.index) for key, codes in frame.dimensions.items()}
+    )
+
+
+@require_http_methods(["GET", "POST"])
+def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
+    """Say which column is what, beside the file's first rows and what becomes of them."""
+    seat = _seat(request)
+    may_edit(seat)
+    feed = _feed(seat, pk)
+    if feed.kind != Feed.Kind.TABLE:
+        raise RulkaError("Only a CSV or workbook is mapped here.", hint="Open the feed's settings.", subject=feed.name)
+    upload = request.FILES.get("file")
+    if upload is not None:
+        _keep_sample(feed, upload)
+        return redirect(f"{reverse('feed-map', args=[pk])}?{seat.query}&table={request.POST.get('table', 'entries')}")
+    sample = _sample(feed)
+    if sample is None and feed.location:
+        sample = feeds.place_of(feed.location)
+    if sample is None:
+        return page(request, seat, "feeds", "ledger/map.html", {"feed": feed, "sample": None, "targets": TARGETS})
+    problem, mapping = None, None
+    try:
+        if request.method == "POST":
+            mapping = _mapping(request.POST, seat, sample)
+        elif feed.mapping and not request.GET.get("table"):
+            mapping = MappingDefinition.from_data(feed.mapping)
+        else:
+            mapping = guess(sample, request.GET.get("table") or "entries", _known(seat))
+    except RulkaError as error:
+        problem = error
+        mapping = mapping or guess(sample, "entries", _known(seat))
+    if request.method == "POST" and problem is None and request.POST.get("do") in ("save", "load"):
+        try:
+            feeds.save_feed(seat.ledger, {"mapping": mapping.as_data()}, feed=feed)
+            if request.POST["do"] == "load":
+                with sample.open("rb") as file:
+                    load = feeds.ask(feed, person=seat.person, upload=file, upload_name=sample.name)
+                return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
+            return redirect(f"{reverse('feed', args=[pk])}?{seat.query}")
+        except RulkaError as error:
+            problem = error
+    context = _map_context(seat, feed, sample, mapping)
+    problem = problem or context.pop("trouble", None)
+    template = "ledger/_map.html" if request.headers.get("HX-Request") else "ledger/map.html"
+    context |= {"feed": feed, "sample": sample, "problem": problem, "targets": TARGETS, "seat": seat}
+    if request.headers.get("HX-Request"):
+        return render(request, template, context)
+    return page(request, seat, "feeds", template, context, status=422 if problem and request.method == "POST" else 200)
+
+
+def _keep_sample(feed: Feed, upload: Any) -> None:
+    if upload.size > MOST_SAMPLE:
+        raise RulkaError(f"'{upload.name}' is larger than {MOST_SAMPLE // 1_000_000} MB.", hint="Map a part of it.", subject="file")
+    folder = _sample_folder(feed)
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    with (folder / Path(upload.name).name).open("wb") as target:
+        for block in upload.chunks():
+            target.write(block)
+
+
+def _mapping(posted: QueryDict, seat: Seat, sample: Path) -> MappingDefinition:
+    """The mapping as the form has it; a changed way of reading starts from a fresh guess."""
+    look = TableLook(
+        posted.get("encoding", "utf-8-sig"),
+        posted.get("delimiter", ","),
+        posted.get("sheet", ""),
+        int(str(posted["header"])) if posted.get("header", "").isdigit() else 1,
+    )
+    table = posted.get("table", "entries")
+    if table not in TARGETS:
+        raise RulkaError(f"'{table}' is nothing to map to.", subject="mapping")
+    if posted.get("do") == "again":
+        return guess(sample, table, _known(seat), look=look)
+    amounts = posted.get("amounts", AMOUNTS[0])
+    must, may = target_fields(table, list(seat.ledger.dimensions), amounts if amounts in AMOUNTS else AMOUNTS[0])
+    translations: dict[str, dict[str, str]] = {}
+    for row in posted.get("translations", "").splitlines():
+        name, mark, rest = row.partition(":")
+        source, equals, target = rest.partition("=")
+        if row.strip() and not (mark and equals):
+            raise RulkaError(f"'{row}' is no translation.", hint="Write field: value = other value, one a row.", subject="translations")
+        if row.strip():
+            translations.setdefault(name.strip(), {})[source.strip()] = target.strip()
+    fields = {}
+    for name in [*must, *may]:
+        columns = tuple(column for column in (posted.get(f"c-{name}", ""), posted.get(f"c2-{name}", "")) if column)
+        constant = posted.get(f"k-{name}", "").strip()
+        if columns or constant:
+            fields[name] = Source(columns, constant, translations.get(name, {}))
+    parts = tuple(posted.getlist("part")) if posted.get("segments") else ()
+    return MappingDefinition.from_data(
+        replace(
+            MappingDefinition(table, look, posted.get("date", "YYYY-MM-DD"), posted.get("number", "1234.56"), amounts, fields),
+            segments_column=posted.get("segments", ""),
+            segments_separator=posted.get("separator", "-") or "-",
+            segments_parts=parts,
+            keep=tuple(posted.getlist("keep")),
+            side_name=posted.get("side_name", "").strip(),
+        ).as_data()
+    )
+
+
+def _map_context(seat: Seat, feed: Feed, sample: Path, mapping: MappingDefinition) -> dict[str, Any]:
+    dimensions = list(seat.ledger.dimensions)
+    context: dict[str, Any] = {}
+    rows: list[tuple[int, list[str]]] = []
+    try:
+        rows = list(preview_rows(sample, mapping.look, mapping.look.header + 8))
+    except RulkaError as error:
+        context["trouble"] = error
+    header: list[str] = next((cells for number, cells in rows if number >= mapping.look.header), [])
+    must, may = target_fields(mapping.table, dimensions, mapping.amounts)
+    fields = [(name, name in must, mapping.fields.get(name)) for name in [*must, *may]]
+    made: list[list[str]] = []
+    errors: list[RulkaError] = []
+    heads: list[str] = []
+    if mapping.table != "side" and "trouble" not in context:
+        try:
+            heads, made, errors = _tried(sample, mapping, dimensions)
+        except RulkaError as error:
+            context["trouble"] = error
+    parts = list(mapping.segments_parts) or [""]
+    return context | {
+        "mapping": mapping, "header": header, "below": [cells for number, cells in rows if number > mapping.look.header][:6], "fields": fields,
+        "dates": DATES, "numbers": NUMBERS, "amounts": AMOUNTS, "encodings": ENCODINGS, "delimiters": DELIMITERS,
+        "sheets": sheets_of(sample) if is_workbook(sample) else [], "heads": heads, "made": made, "errors": errors[:8], "error_count": len(errors),
+        "parts": parts, "part_choices": ["", "entity", "account", *dimensions], "unused": [name for name in header if name],
+        "translations": "\n".join(f"{name}: {a} = {b}" for name, source in mapping.fields.items() for a, b in source.translate.items()),
+    }  # fmt: skip
+
+
+def _tried(sample: Path, mapping: MappingDefinition, dimensions: list[str]) -> tuple[list[str], list[list[str]], list[RulkaError]]:
+    """What the mapping makes of the file: heads, the first rows, and every error."""
+    import csv
+
+    with tempfile.TemporaryDirectory(prefix="rulka-map-") as name:
+        converted = convert(sample, mapping, Path(name), dimensions)
+        with (Path(name) / converted.file).open(encoding="utf-8", newline="") as file:
+            reader = csv.reader(file)
+            heads = next(reader, [])
+            return heads, [row for _, row in zip(range(6), reader, strict=False)], converted.errors
+
+
+# loads --------------------------------------------------------------------------------------------------------------
+
+
+def _load_context(seat: Seat, load: Load) -> dict[str, Any]:
+    report = LoadReport.from_data(load.report) if load.report else None
+    stays = bool(report and any(finding.kind == "vanished" for finding in report.findings))
+    return {"load": load, "report": report, "vanished": stays, "seat": seat}
+
+
+@require_GET
+def load_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """What a load brought, or why it was refused; what waits is decided here."""
+    seat = _seat(request)
+    return page(request, seat, "feeds", "ledger/load.html", _load_context(seat, _load(seat, pk)))
+
+
+@require_GET
+def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
+    """Only the load's state, asked for again and again while it runs."""
+    seat = _seat(request)
+    return render(request, "ledger/_load.html", _load_context(seat, _load(seat, pk)))
+
+
+@require_POST
+def load_decide(request: HttpRequest, pk: int) -> HttpResponse:
+    """Accept or drop what waits, or cancel what runs."""
+    seat = _seat(request)
+    may_edit(seat)
+    load, decision = _load(seat, pk), request.POST.get("decision", "")
+    if decision == "cancel":
+        work.cancel(load.pk)
+    elif decision == "drop":
+        feeds.drop(load)
+    elif decision in ("accept", "withdraw"):
+        feeds.accept(load, person=seat.person, withdraw=decision == "withdraw")
+    else:
+        raise RulkaError(f"'{decision}' is no decision.", hint="Choose accept, drop or cancel.", subject="load")
+    return redirect(f"{reverse('load', args=[pk])}?{seat.query}")

@@ -1,0 +1,249 @@
+"""Pages of lines and balances: the journal browser, one entry, the trial balance."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET, require_http_methods
+
+from rulka.core.book import NO_FENCE
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.money import minor_text
+from rulka.core.trial_balance import TrialBalanceRow, trial_balance
+from rulka.formats.present import grouped
+from rulka.formats.row_sheet import rows_workbook
+from rulka.formats.statement_text import plain_text
+from rulka.ledger import editing
+from rulka.ledger.calendars import own_calendar_book
+from rulka.ledger.history import book_at
+from rulka.ledger.journal import Journal, JournalFilter, JournalRow
+from rulka.ledger.models import JournalLineFormer
+from rulka.ledger.pages.common import exact, page
+from rulka.ledger.queries import find_entry
+from rulka.ledger.seat import Seat, seat_of
+
+MORE = ("source", "user", "batch", "partner", "kind", "least", "most", "attribute", "entry")
+HEADINGS = ("entity", "entry", "line", "date", "period", "account", "name", "partner", "debit", "credit", "description", "document", "counterparty",
+            "counterparty name", "source", "user", "batch", "status", "kind")  # fmt: skip
+
+
+def _wanted(request: HttpRequest, seat: Seat) -> JournalFilter:
+    return JournalFilter.from_query(request.GET.dict(), list(seat.ledger.dimensions))
+
+
+@require_GET
+def journal(request: HttpRequest) -> HttpResponse:
+    """All lines that a filter lets through, a page at a time."""
+    seat = seat_of(request)
+    wanted = _wanted(request, seat)
+    problem, shown = None, None
+    try:
+        found = Journal(seat.view, seat.ledger, wanted).page(
+            after=request.GET.get("after", ""), before=request.GET.get("before", ""), end=request.GET.get("end") == "1"
+        )
+        rows = [(row, exact(row.debit, row.digits), exact(row.credit, row.digits)) for row in found.rows]
+        sums = [(code or "quantities", exact(debit, digits) or "0", exact(credit, digits) or "0") for code, debit, credit, digits in found.sums]
+        shown = {"page": found, "rows": rows, "sums": sums}
+    except RulkaError as error:
+        problem = error
+    kept = request.GET.copy()
+    for name in ("after", "before", "end"):
+        kept.pop(name, None)
+    context = {"shown": shown, "problem": problem, "wanted": wanted, "kept": kept.urlencode(),
+               "members": [(key, wanted.members.get(key, "")) for key in seat.ledger.dimensions],
+               "more": any(getattr(wanted, name) for name in MORE)}  # fmt: skip
+    return page(request, seat, "ledger-journal", "ledger/journal.html", context, status=422 if problem else 200)
+
+
+class _Echo:
+    def write(self, text: str) -> str:
+        return text
+
+
+def _cells(row: JournalRow) -> list[Any]:
+    texts = (row.entity, row.entry, row.line, row.date, row.period, row.account, row.account_name, row.partner)
+    amounts = [minor_text(int(value * 10**row.digits), row.digits) if value else "" for value in (row.debit, row.credit)]
+    rest = (row.description, row.document, row.counterparty, row.counterparty_name, row.source, row.user, row.batch, row.status, row.kind)
+    return [*map(plain_text, texts), *amounts, *map(plain_text, rest), *map(plain_text, row.members)]
+
+
+@require_GET
+def journal_export(request: HttpRequest, form: str) -> Any:
+    """Every line of the filter as a CSV file or a workbook."""
+    seat = seat_of(request)
+    found = Journal(seat.view, seat.ledger, _wanted(request, seat))
+    headings = [*HEADINGS, *seat.ledger.dimensions]
+    if form == "csv":
+        writer = csv.writer(_Echo())
+        lines = _all(writer, headings, (_cells(row) for row in found.every()))
+        return _attachment(StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8"), "journal.csv")
+    if form == "xlsx":
+        data = rows_workbook("Journal", headings, (_cells(row) for row in found.every()), amounts={8, 9})
+        return _attachment(HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"), "journal.xlsx")
+    raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
+
+
+def _all(writer: Any, headings: Iterable[str], rows: Iterable[list[Any]]) -> Iterator[str]:
+    yield writer.writerow(headings)
+    for row in rows:
+        yield writer.writerow(row)
+
+
+def _attachment(response: Any, name: str) -> Any:
+    response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
+    return response
+
+
+@require_http_methods(["GET", "POST"])
+def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
+    """One whole entry with its former values; its status, kind, period and partners can be changed."""
+    seat = seat_of(request)
+    problem = None
+    if request.method == "POST":
+        partners = {name.removeprefix("partner-"): value for name, value in request.POST.items() if name.startswith("partner-")}
+        values = {name: request.POST[name] for name in ("status", "kind", "period") if name in request.POST}
+        try:
+            _seen_entry(seat, entity, number)
+            editing.change_entry(seat.ledger, entity, number, values, {str(k): str(v) for k, v in partners.items()}, person=seat.person)
+            return redirect(f"{reverse('ledger-entry', args=[entity, number])}?{seat.query}")
+        except RulkaError as error:
+            problem = error
+    found, lines, hidden = _seen_entry(seat, entity, number)
+    former = []
+    for line in JournalLineFormer.objects.filter(entry=found).select_related("key__account").order_by("-until_revision", "line"):
+        at = _place(seat, line.key_id)
+        if at is not None:
+            digits = _digits(seat, at)
+            former.append((line, _amount(line.debit, digits), _amount(line.credit, digits)))
+    calendar = seat.view.frame.calendar
+    code = f"{found.period // 100}-P{found.period % 100:02d}"
+    period = calendar.by_code[code]
+    adjusting = [one for one in calendar.of_year(period.year) if one.adjusting]
+    context = {"entry": found, "lines": lines, "hidden": hidden, "former": former, "problem": problem, "of": period, "adjusting": adjusting,
+               "entities": seat.ledger.entities.all(), "dimensions": list(seat.ledger.dimensions)}  # fmt: skip
+    return page(request, seat, "ledger-journal", "ledger/entry.html", context, status=422 if problem else 200)
+
+
+def _place(seat: Seat, key_id: int) -> int | None:
+    """A posting key's place in the book, None where the fence or a seal hides it."""
+    keys = seat.view.book.keys
+    found = [int(at) for at in (keys.ids == key_id).nonzero()[0]]
+    if not found or not seat.view.inside[found[0]] or seat.view.sealed[keys.account[found[0]]]:
+        return None
+    return found[0]
+
+
+def _digits(seat: Seat, at: int) -> int:
+    frame, keys = seat.view.frame, seat.view.book.keys
+    return 2 if frame.accounts.items[keys.account[at]].type == "statistical" else int(frame.digits[keys.entity[at]])
+
+
+def _amount(minor: int, digits: int) -> str:
+    return grouped(minor, digits) if minor else ""
+
+
+def _seen_entry(seat: Seat, entity: str, number: str) -> tuple[Any, list[Any], int]:
+    found = find_entry(seat.ledger, entity, number)
+    lines, hidden = [], 0
+    frame, keys = seat.view.frame, seat.view.book.keys
+    for line in found.lines.select_related("key__account", "key__partner").order_by("line"):
+        at = _place(seat, line.key_id)
+        if at is None:
+            hidden += 1
+            continue
+        members = [codes.items[keys.members[at, n]].code for n, codes in enumerate(frame.dimensions.values())]
+        digits = _digits(seat, at)
+        lines.append((line, _amount(line.debit, digits), _amount(line.credit, digits), members))
+    if not lines and (hidden or not found.withdrawn):
+        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
+    return found, lines, hidden
+
+
+# trial balance ------------------------------------------------------------------------------------------------------
+
+
+def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[list[TrialBalanceRow], dict[str, Any]]:
+    asked = request.GET
+    view, mark = seat.view, ""
+    revision = asked.get("revision", "")
+    if revision:
+        if not revision.isdigit():
+            raise RulkaError(f"'{revision}' is no revision.", hint="Write its number.", subject="revision")
+        book = book_at(seat.ledger, int(revision))
+        view = book.within(seat.view.fence if seat.view.fence else NO_FENCE)
+        mark = f"as at revision {revision}"
+    entity = asked.get("entity", "")
+    if asked.get("calendar") == "own":
+        if not entity:
+            raise RulkaError("An own calendar belongs to one entity.", hint="Choose an entity.", subject="calendar")
+        view = own_calendar_book(seat.ledger, entity).within(seat.view.fence)
+    calendar = view.frame.calendar
+    here = calendar.on(seat.period.end) or calendar.periods[-1]
+    last = calendar.period(asked["to"]) if asked.get("to") else here
+    first = calendar.period(asked["from"]) if asked.get("from") else calendar.of_year(last.year)[0]
+    by = asked.get("by", "")
+    rows = trial_balance(view, first, last, entity=entity, scenario=asked.get("scenario") or "actual", pending=asked.get("pending") == "1", by=by)
+    return rows, {"first": first, "last": last, "by": by, "entity": entity, "mark": mark, "frame": view.frame, "calendar": asked.get("calendar", "")}
+
+
+@require_GET
+def trial_balance_page(request: HttpRequest) -> HttpResponse:
+    """Opening, debits, credits and closing by account, with a total for each entity."""
+    seat = seat_of(request)
+    problem: RulkaError | None = None
+    groups: list[dict[str, Any]] = []
+    about: dict[str, Any] = {}
+    try:
+        rows, about = _trial_balance(request, seat)
+        types = {item.code: item.type for item in about["frame"].accounts.items}
+        for entity in dict.fromkeys(row.entity for row in rows):
+            own = [row for row in rows if row.entity == entity]
+            money_rows = [row for row in own if types[row.account] != "statistical"]
+            sums = [sum(getattr(row, name) for row in money_rows) for name in ("opening", "debits", "credits", "closing")]
+            digits = money_rows[0].digits if money_rows else 2
+            at = about["frame"].entities.index[entity]
+            groups.append(
+                {"entity": about["frame"].entities.items[at], "currency": about["frame"].currencies[at], "rows": [_shown(row, types) for row in own],
+                 "sums": [grouped(amount, digits) for amount in sums], "ties": sums[0] == 0 and sums[3] == 0 and sums[1] == sums[2]}
+            )  # fmt: skip
+    except RulkaError as error:
+        problem = error
+    calendars = {one.code: one.calendar for one in seat.ledger.entities.all() if one.calendar}
+    context = {"groups": groups, "about": about, "problem": problem, "scenarios": seat.ledger.scenarios.order_by("pk"), "asked": request.GET,
+               "kept": request.GET.urlencode(), "dimensions": list(seat.ledger.dimensions), "nodes": seat.nodes, "calendars": calendars,
+               "entities": [code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index]}  # fmt: skip
+    return page(request, seat, "ledger-trial-balance", "ledger/trial_balance.html", context, status=422 if problem else 200)
+
+
+def _shown(row: TrialBalanceRow, types: dict[str, str]) -> dict[str, Any]:
+    amounts = [grouped(amount, row.digits) if amount else "" for amount in (row.opening, row.debits, row.credits, row.closing)]
+    return {"row": row, "amounts": amounts, "quantity": types[row.account] == "statistical"}
+
+
+@require_GET
+def trial_balance_export(request: HttpRequest, form: str) -> Any:
+    """The trial balance as shown, as a CSV file or a workbook."""
+    seat = seat_of(request)
+    rows, about = _trial_balance(request, seat)
+    headings = ["entity", "account", "name", *([about["by"]] if about["by"] else []), "opening", "debits", "credits", "closing"]
+    cells = [
+        [plain_text(row.entity), plain_text(row.account), plain_text(row.name), *([plain_text(row.member)] if about["by"] else []),
+         *(minor_text(amount, row.digits) for amount in (row.opening, row.debits, row.credits, row.closing))]
+        for row in rows
+    ]  # fmt: skip
+    if form == "csv":
+        file = io.StringIO()
+        csv.writer(file, lineterminator="\n").writerows([headings, *cells])
+        return _attachment(HttpResponse(file.getvalue(), content_type="text/csv; charset=utf-8"), "trial-balance.csv")
+    if form == "xlsx":
+        start = len(headings) - 4
+        data = rows_workbook("Trial balance", headings, cells, amounts=set(range(start, start + 4)))
+        return _attachment(HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"), "trial-balance.xlsx")
+    raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
