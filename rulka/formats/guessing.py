@@ -191,12 +191,21 @@ def _by_content(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]]
 
 def _segmented(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]], known: KnownCodes) -> MappingDefinition:
     """An account column whose cells are codes of entity, account and members joined together."""
-    if mapping.table not in ("entries", "budgets") or "account" not in mapping.fields:
+    if mapping.table not in ("entries", "budgets"):
         return mapping
-    column = mapping.fields["account"].columns[0]
-    cells = columns[column]
-    if not cells or _share(cells, known.accounts) > 0.5:
+    named = mapping.fields.get("account", Source()).columns[:1]
+    if named and (not columns[named[0]] or _share(columns[named[0]], known.accounts) > 0.5):
         return mapping
+    taken = {column for name, source in mapping.fields.items() for column in source.columns if name != "account"}
+    for column in named or tuple(name for name, cells in columns.items() if cells and name not in taken):
+        found = _cut_up(mapping, column, columns[column], known)
+        if found is not None:
+            return found
+    return mapping
+
+
+def _cut_up(mapping: MappingDefinition, column: str, cells: Sequence[str], known: KnownCodes) -> MappingDefinition | None:
+    """The mapping with a column cut into segments, where one of them is surely the account."""
     for separator in ("-", ".", "/", "|", " "):
         rows = [cell.split(separator) for cell in cells]
         width = len(rows[0])
@@ -212,4 +221,4 @@ def _segmented(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]],
         if "account" in parts:
             fields = {name: source for name, source in mapping.fields.items() if name not in parts}
             return replace(mapping, fields=fields, segments_column=column, segments_separator=separator, segments_parts=tuple(parts))
-    return mapping
+    return None

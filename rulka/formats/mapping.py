@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import csv
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Generator, Iterator, Mapping, Sequence
+from contextlib import closing
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -185,7 +187,11 @@ def parse_day(text: str, style: str) -> str:
 
 def convert(path: Path, mapping: MappingDefinition, folder: Path, dimensions: Sequence[str]) -> Converted:
     """Write the table as a file of a ledger folder. Errors of rows collect; a column that is gone raises RulkaError at once."""
-    rows = read_rows(path, mapping.look)
+    with closing(read_rows(path, mapping.look)) as rows:
+        return _converted(path, mapping, folder, dimensions, rows)
+
+
+def _converted(path: Path, mapping: MappingDefinition, folder: Path, dimensions: Sequence[str], rows: Iterator[tuple[int, list[str]]]) -> Converted:
     header = next((cells for number, cells in rows if number >= mapping.look.header), [])
     place = {name: at for at, name in reversed(list(enumerate(header)))}
     _fits(mapping, place, path.name)
@@ -319,14 +325,12 @@ class _Rower:
 
 def side_rows(path: Path, mapping: MappingDefinition) -> tuple[list[str], list[list[str]]]:
     """A table beside the ledger, whole, as text."""
-    rows = read_rows(path, mapping.look)
-    header = next((cells for number, cells in rows if number >= mapping.look.header), [])
-    return header, [[*cells, *[""] * (len(header) - len(cells))][: len(header)] for _, cells in rows]
+    with closing(read_rows(path, mapping.look)) as rows:
+        header = next((cells for number, cells in rows if number >= mapping.look.header), [])
+        return header, [[*cells, *[""] * (len(header) - len(cells))][: len(header)] for _, cells in rows]
 
 
-def preview_rows(path: Path, look: TableLook, most: int = 12) -> Iterator[tuple[int, list[str]]]:
+def preview_rows(path: Path, look: TableLook, most: int = 12) -> Generator[tuple[int, list[str]], None, None]:
     """The first rows of a file as it is read."""
-    for count, row in enumerate(read_rows(path, look)):
-        if count >= most:
-            return
-        yield row
+    with closing(read_rows(path, look)) as rows:
+        yield from islice(rows, most)

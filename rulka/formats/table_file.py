@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -54,8 +54,10 @@ def find_encoding(data: bytes) -> str:
         if error.start < len(data) - 4:  # not merely cut in the middle of a character
             from charset_normalizer import from_bytes
 
-            found = from_bytes(data, cp_isolation=["cp1252", "cp1250", "cp1251", "cp437", "cp850", "mac_roman"]).best()
-            return found.encoding if found and found.encoding != "utf_8" else "cp1252"
+            found = from_bytes(data, cp_isolation=["cp1252", "cp1250", "cp1251", "cp437", "cp850", "mac_roman"])
+            best = found.best()
+            # short texts fit several tables of one script: the usual one of Windows goes first
+            return "cp1252" if best is None or any("cp1252" in (one.encoding, *one.could_be_from_charset) for one in found) else best.encoding
     return "utf-8-sig"
 
 
@@ -78,14 +80,15 @@ def look_at(path: Path) -> TableLook:
     """A first idea of how a file is to be read; the header is guessed elsewhere."""
     if is_workbook(path):
         return TableLook(sheet=sheets_of(path)[0])
-    data = path.open("rb").read(SAMPLE)
+    with path.open("rb") as file:
+        data = file.read(SAMPLE)
     if not data:
         raise RulkaError("The file has zero bytes.", hint="Hand in one with rows.", subject=path.name)
     encoding = find_encoding(data)
     return TableLook(encoding, find_delimiter(data.decode(encoding, errors="ignore")))
 
 
-def read_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
+def read_rows(path: Path, look: TableLook) -> Generator[tuple[int, list[str]], None, None]:
     """All rows with their numbers, as a spreadsheet counts; rows that are empty throughout are left out."""
     rows = sheet_rows(path, look.sheet) if is_workbook(path) else _text_rows(path, look)
     for number, cells in rows:

@@ -141,6 +141,7 @@ def ask(feed: Feed, *, person: Person | None = None, full: bool = False, unatten
     )  # fmt: skip
     if upload is not None:
         folder = loads_folder(load.pk)
+        shutil.rmtree(folder, ignore_errors=True)
         folder.mkdir(parents=True)
         name = Path(upload_name).name or "upload"
         size = 0

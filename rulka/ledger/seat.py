@@ -5,6 +5,7 @@ Every page, fragment and download starts here; there is no other way from a requ
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
@@ -14,10 +15,14 @@ from django.http import HttpRequest
 from rulka.core.book import WHOLE, View, find_node, first_node
 from rulka.core.calendar import Period
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.ledger.feeds import pull_on_opening
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
 from rulka.people.models import Person
 from rulka.people.queries import accesses_of
+
+OPENING_LASTS = 3_600
+"""Seconds after which somebody who comes back opens the ledger again."""
 
 
 @dataclass(frozen=True)
@@ -71,6 +76,10 @@ def seat_of(request: HttpRequest) -> Seat:
             raise NotFound(f"Ledger '{asked}' does not exist.", hint=one_of(asked, accesses), subject="ledger")
         asked = next(iter(accesses))
     access = accesses[asked]
+    opened = request.session.get("opened", {})
+    if time.time() - opened.get(asked, 0) > OPENING_LASTS:
+        request.session["opened"] = {**opened, asked: time.time()}
+        pull_on_opening(asked)
     view = book_of(access.ledger).within(access.fence(access.ledger.sealed))
     period = _period(request, view)
     node = find_node_code(request, view)

@@ -54,6 +54,7 @@ def overview(request: HttpRequest) -> HttpResponse:
         "periods": periods,
         "rows": rows,
         "whole": whole,
+        "ties": all(one.ties for row in held for one in row),
         "calendars": entities if seat.ledger.calendars else {},
         "choices": list(seat.ledger.calendars),
         "ledgers": [access.ledger for access in accesses_of(seat.person)],
@@ -205,7 +206,7 @@ def scenarios(request: HttpRequest) -> HttpResponse:
         first, second = (view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other))
         for at, item in enumerate(frame.accounts.items):
             a, b = int(first[at]), int(second[at])
-            if a or b:
+            if (a or b) and item.type in ("revenue", "expense", "statistical"):
                 digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
                 rows.append((item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)))
         result = [at for at, item in enumerate(frame.accounts.items) if item.type in ("revenue", "expense")]

@@ -318,7 +318,11 @@ def load_page(request: HttpRequest, pk: int) -> HttpResponse:
 def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
     """Only the load's state, asked for again and again while it runs."""
     seat = _seat(request)
-    return render(request, "ledger/_load.html", _load_context(seat, _load(seat, pk)))
+    load = _load(seat, pk)
+    response = render(request, "ledger/_load.html", _load_context(seat, load))
+    if not load.is_open:  # the bar and the foot have changed with it
+        response["HX-Refresh"] = "true"
+    return response
 
 
 @require_POST
