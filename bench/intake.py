@@ -54,11 +54,11 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
 
     def entries() -> Any:
         written, number = 0, first
+        repeated = dice.sample(range(1, first + 1), changed)
         while written < lines:
             number += 1
-            again = number - first <= changed
             count = dice.choice((2, 2, 2, 3, 4))
-            own = dice.randrange(1, first + 1) if again else number
+            own = repeated[number - first - 1] if number - first <= changed else number
             entity, day = ENTITIES[own % len(ENTITIES)], FIRST + timedelta(days=own * 7 % DAYS)
             amounts = [dice.randrange(100, 500_000) for _ in range(count - 1)]
             document, party = f"D{own}", f"C{own % 2_000}"

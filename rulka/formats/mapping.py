@@ -185,13 +185,25 @@ def parse_day(text: str, style: str) -> str:
         raise ValueError(f"'{text}' is not a day of the calendar") from error
 
 
-def convert(path: Path, mapping: MappingDefinition, folder: Path, dimensions: Sequence[str]) -> Converted:
-    """Write the table as a file of a ledger folder. Errors of rows collect; a column that is gone raises RulkaError at once."""
+def convert(
+    path: Path, mapping: MappingDefinition, folder: Path, dimensions: Sequence[str], *, watch: Callable[[int], None] | None = None
+) -> Converted:
+    """Write the table as a file of a ledger folder. Errors of rows collect; a column that is gone raises RulkaError at once.
+
+    `watch` is told the rows read now and then, and may raise to end it.
+    """
     with closing(read_rows(path, mapping.look)) as rows:
-        return _converted(path, mapping, folder, dimensions, rows)
+        return _converted(path, mapping, folder, dimensions, rows, watch)
 
 
-def _converted(path: Path, mapping: MappingDefinition, folder: Path, dimensions: Sequence[str], rows: Iterator[tuple[int, list[str]]]) -> Converted:
+def _converted(
+    path: Path,
+    mapping: MappingDefinition,
+    folder: Path,
+    dimensions: Sequence[str],
+    rows: Iterator[tuple[int, list[str]]],
+    watch: Callable[[int], None] | None,
+) -> Converted:
     header = next((cells for number, cells in rows if number >= mapping.look.header), [])
     place = {name: at for at, name in reversed(list(enumerate(header)))}
     _fits(mapping, place, path.name)
@@ -209,6 +221,8 @@ def _converted(path: Path, mapping: MappingDefinition, folder: Path, dimensions:
         for number, cells in rows:
             if number <= mapping.look.header:
                 continue
+            if watch and number % 2_000 == 0:
+                watch(number)
             values = rower.row(number, [*cells, *[""] * (len(header) - len(cells))])
             if values is not None:
                 writer.writerow(values)

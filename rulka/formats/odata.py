@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import csv
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
@@ -24,6 +24,10 @@ from rulka.formats.ledger_folder import TABLES
 TRIES = 4
 MOST_PAGES = 20_000
 ACCEPT = "application/json;odata.metadata=minimal;IEEE754Compatible=true"
+
+
+Watch = Callable[[int, int], None]
+"""Told after each page how many rows have come, of how many; may raise to end the pull."""
 
 
 class Unsteady(Exception):
@@ -76,11 +80,11 @@ def sets_from(data: Mapping[str, Any]) -> dict[str, SetMapping]:
 class Service:
     """One service; use it as a context manager."""
 
-    def __init__(self, address: str, sign_in: SignIn, *, seconds: float = 30, wait: float = 0.5) -> None:
+    def __init__(self, address: str, sign_in: SignIn, *, seconds: float = 30, wait: float = 0.5, watch: Watch | None = None) -> None:
         if urlsplit(address).scheme not in ("http", "https"):
             raise RulkaError(f"'{address}' is no web address.", hint="Begin it with https://.", subject="address")
         self.address = address.rstrip("/") + "/"
-        self.wait, self.requests = wait, 0
+        self.wait, self.requests, self.watch = wait, 0, watch
         headers = {"Accept": ACCEPT, "OData-Version": "4.0", "OData-MaxVersion": "4.01"}
         auth: Any = None
         if sign_in.kind == "basic":
@@ -158,6 +162,8 @@ class Service:
                     known.add(key)
                 given += 1
                 yield row
+            if self.watch:
+                self.watch(given, max(given, stated or 0))
             following = page.get("@odata.nextLink")
             if not following:
                 if stated is not None and given != stated:

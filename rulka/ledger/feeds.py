@@ -7,7 +7,7 @@ import fcntl
 import json
 import os
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -31,6 +31,9 @@ from rulka.ledger.report import ACCEPT, FINDINGS, RULES, LoadReport
 from rulka.people.models import Person
 from rulka.work import services as work
 from rulka.work.models import Load
+
+Watch = Callable[[str, int, int], None]
+"""Told what is being done, how many rows of it, and of how many; raises Cancelled when somebody asked for that."""
 
 ENOUGH = timedelta(hours=1)
 MOST_UPLOAD = 500_000_000
@@ -240,7 +243,7 @@ def _run(job: Load) -> None:
     watch = work.watcher(job.pk)
     watch("reading", 0, 0)
     person = Person.objects.filter(pk=job.person or -1).first()
-    source = Prepared.kept(loads_folder(job.pk)) if job.accepting or feed is None else _prepare(feed, job)
+    source = Prepared.kept(loads_folder(job.pk)) if job.accepting or feed is None else _prepare(feed, job, watch)
     if source is None:  # a table beside the ledger: nothing of the ledger changes
         return
     Load.objects.filter(pk=job.pk).update(mark=source.mark, folder=str(source.folder))
@@ -297,18 +300,18 @@ class Prepared:
         return cls(where / "ledger", about["name"], about["mark"], about["full"], about["rows"])
 
 
-def _prepare(feed: Feed, job: Load) -> Prepared | None:
+def _prepare(feed: Feed, job: Load, watch: Watch) -> Prepared | None:
     where = loads_folder(job.pk)
     folder = where / "ledger"
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)
     if feed.kind == Feed.Kind.SERVICE:
-        return _from_service(feed, job, folder).keep(where)
+        return _from_service(feed, job, folder, watch).keep(where)
     upload = next(where.glob("upload-*"), None)
     path = upload or place_of(feed.location)
     name = path.name.removeprefix("upload-")
     if feed.kind == Feed.Kind.TABLE:
-        return _from_table(feed, job, path, folder, name, where)
+        return _from_table(feed, job, path, folder, name, where, watch)
     with ledger_folder(path) as readable:
         shutil.copytree(readable, folder, dirs_exist_ok=True)
     _bound(feed, folder)
@@ -337,7 +340,7 @@ def _quoted(text: str) -> str:
     return '"' + text.replace('"', '""') + '"' if text else ""
 
 
-def _from_table(feed: Feed, job: Load, path: Path, folder: Path, name: str, where: Path) -> Prepared | None:
+def _from_table(feed: Feed, job: Load, path: Path, folder: Path, name: str, where: Path, watch: Watch) -> Prepared | None:
     if not feed.mapping:
         raise RulkaError("This feed has no mapping yet.", hint="Open the feed and say which column is what.", subject=feed.name)
     mapping = MappingDefinition.from_data(feed.mapping)
@@ -350,7 +353,7 @@ def _from_table(feed: Feed, job: Load, path: Path, folder: Path, name: str, wher
         _clear(job)
         work.finish(job.pk, Load.State.ACCEPTED, report=report.as_data(), revision=feed.ledger.revision)
         return None
-    converted = convert(path, mapping, folder, feed.ledger.dimensions)
+    converted = convert(path, mapping, folder, feed.ledger.dimensions, watch=lambda rows: watch("reading", rows, rows))
     if converted.errors:
         raise RulkaErrors(converted.errors, message=f"Refused, nothing was loaded: {len(converted.errors)} errors.")
     _settings_file(feed.ledger, folder)
@@ -360,14 +363,15 @@ def _from_table(feed: Feed, job: Load, path: Path, folder: Path, name: str, wher
     return Prepared(folder, name, full=mapping.table == "entries" and job.full, rows=rows).keep(where)
 
 
-def _from_service(feed: Feed, job: Load, folder: Path) -> Prepared:
+def _from_service(feed: Feed, job: Load, folder: Path, watch: Watch) -> Prepared:
     sets = sets_from(feed.mapping)
     about = feed.options.get("sign_in") or {}
     sign_in = SignIn(about.get("kind", ""), about.get("user", ""), _secret(feed))
     bounds = bounds_of(feed)
     since = "" if job.full else feed.mark
     dimensions = feed.ledger.dimensions
-    with Service(feed.location, sign_in, seconds=float(feed.options.get("seconds", 30)), wait=float(feed.options.get("wait", 0.5))) as service:
+    seconds, wait = float(feed.options.get("seconds", 30)), float(feed.options.get("wait", 0.5))
+    with Service(feed.location, sign_in, seconds=seconds, wait=wait, watch=lambda rows, of: watch("reading", rows, of)) as service:
         pulled = pull(service, sets, folder, dimensions, since=since, bounds=bounds)
         _settings_file(feed.ledger, folder)
         if not bounds.is_open:

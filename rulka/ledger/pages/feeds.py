@@ -133,9 +133,8 @@ def feed_pull(request: HttpRequest, pk: int) -> HttpResponse:
     seat = _seat(request)
     may_edit(seat)
     upload = request.FILES.get("file")
-    load = feeds.ask(
-        _feed(seat, pk), person=seat.person, full=request.POST.get("full") == "1", upload=upload, upload_name=upload.name if upload else ""
-    )
+    name = (upload.name or "upload") if upload else ""
+    load = feeds.ask(_feed(seat, pk), person=seat.person, full=request.POST.get("full") == "1", upload=upload, upload_name=name)
     return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
 
 
