@@ -126,7 +126,7 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     code = f"{found.period // 100}-P{found.period % 100:02d}"
     period = calendar.by_code[code]
     adjusting = [one for one in calendar.of_year(period.year) if one.adjusting]
-    context = {"entry": found, "lines": lines, "hidden": hidden, "former": former, "problem": problem, "of": period, "adjusting": adjusting,
+    context = {"entry": found, "lines": lines, "hidden": hidden, "former_lines": former, "problem": problem, "of": period, "adjusting": adjusting,
                "entities": seat.ledger.entities.all(), "dimensions": list(seat.ledger.dimensions)}  # fmt: skip
     return page(request, seat, "ledger-journal", "ledger/entry.html", context, status=422 if problem else 200)
 
@@ -216,10 +216,15 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     except RulkaError as error:
         problem = error
     calendars = {one.code: one.calendar for one in seat.ledger.entities.all() if one.calendar}
-    context = {"groups": groups, "about": about, "problem": problem, "scenarios": seat.ledger.scenarios.order_by("pk"), "asked": request.GET,
+    context = {"groups": groups, "range": _range(request, about), "about": about, "problem": problem, "scenarios": seat.ledger.scenarios.order_by("pk"), "asked": request.GET,
                "kept": request.GET.urlencode(), "dimensions": list(seat.ledger.dimensions), "nodes": seat.nodes, "calendars": calendars,
                "entities": [code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index]}  # fmt: skip
     return page(request, seat, "ledger-trial-balance", "ledger/trial_balance.html", context, status=422 if problem else 200)
+
+
+def _range(request: HttpRequest, about: dict[str, Any]) -> list[str]:
+    """The periods in the form: as asked for, else as shown."""
+    return [request.GET.get(asked) or (about[end].code if about else "") for asked, end in (("from", "first"), ("to", "last"))]
 
 
 def _shown(row: TrialBalanceRow, types: dict[str, str]) -> dict[str, Any]:

@@ -11,6 +11,7 @@ from typing import Any
 from rulka.core.money import minor_text
 from rulka.core.trial_balance import TrialBalanceRow, trial_balance
 from rulka.formats.statement_text import plain_text
+from rulka.ledger.calendars import own_calendar_book
 from rulka.ledger.commanding import RulkaCommand
 from rulka.ledger.history import book_at
 
@@ -27,6 +28,7 @@ class Command(RulkaCommand):
         parser.add_argument("--entity", default="", help="code of one entity")
         parser.add_argument("--scenario", default="actual")
         parser.add_argument("--with-pending", action="store_true", help="count pending entries too")
+        parser.add_argument("--calendar", choices=["group", "own"], default="group", help="the group's calendar, or the one that --entity names")
         parser.add_argument("--revision", type=int, default=0, help="as at this revision; the newest when it is not given")
         parser.add_argument("--format", choices=["csv", "json"], default="csv")
 
@@ -34,6 +36,8 @@ class Command(RulkaCommand):
         ledger, book, fence = self.book(options)
         if options["revision"]:
             book = book_at(ledger, options["revision"])
+        if options["calendar"] == "own":
+            book = own_calendar_book(ledger, options["entity"])
         calendar = book.frame.calendar
         rows = trial_balance(
             book.within(fence),
