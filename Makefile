@@ -19,4 +19,5 @@ screenshots: ## take the pictures of docs/screenshots again
 	$(PYTHON) -m docs.screenshots
 bench: ## performance as ratios against a general-purpose engine
 	$(PYTHON) -m bench.statement
+	$(PYTHON) -m bench.intake --large 5000000
 .PHONY: help dev demo test test-fast check css screenshots bench

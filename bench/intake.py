@@ -100,8 +100,7 @@ def load_alone(var: Path, folder: Path) -> tuple[int, float, float]:
 
 def migrate(var: Path) -> None:
     env = {**os.environ, "RULKA_VAR": str(var), "DATABASE_URL": ""}
-    for database in ("default", "work"):
-        subprocess.run([sys.executable, "manage.py", "migrate", "--verbosity", "0", "--database", database], env=env, check=True)
+    subprocess.run([sys.executable, "manage.py", "migrate", "--verbosity", "0"], env=env, check=True)
 
 
 def main() -> None:
@@ -123,9 +122,11 @@ def main() -> None:
         django.setup()
         bulk = orm_speed()
         print(f"  ORM bulk_create with the same indices: {bulk:,.0f} lines/s; ratio {speed / bulk:.1f} (wanted: 6)")
-        write_ledger(folder / "news", 11_000, first=lines // 3, changed=500)
+        from rulka.ledger.models import JournalEntry
+
+        write_ledger(folder / "news", 11_200, first=JournalEntry.objects.count(), changed=200)
         new, taken, _ = load_alone(one, folder / "news")
-        print(f"refresh: {new:,} new lines and up to 500 changed entries in {taken:.2f} s; 1/{seconds / taken:.0f} of the first load (wanted: 1/15)")
+        print(f"refresh: {new:,} new lines and 200 changed entries in {taken:.2f} s; 1/{seconds / taken:.0f} of the first load (wanted: 1/15)")
         reading()
         browsing()
         if asked.large:
@@ -159,15 +160,56 @@ def reading() -> None:
     from rulka.ledger.models import Balance, Ledger
 
     ledger = Ledger.objects.get(code="bench")
-    frame = queries.frame_of(ledger)
-    chunks = best(lambda: queries.movements_of(ledger, frame))
+    book = queries.book_of(ledger)
+    scenarios = list(ledger.scenarios.all())
+    ids = book.keys.ids[book.keys.ids > 0]
+    chunks = best(lambda: queries.movements_from(queries.balance_chunks(ledger), ids, book.frame, scenarios))
     rows = best(lambda: list(Balance.objects.values_list("scenario_id", "key_id", "period", "status", "effect", "debit", "credit", "count")), 3)
     count = Balance.objects.count()
     print(f"balances into memory: {chunks:.1f} ms; fetching their {count:,} rows: {rows:.0f} ms; 1/{rows / chunks:.0f} (wanted: 1/40)")
 
 
 def browsing() -> None:
-    """Replaced once the journal browser is there."""
+    """First pages with count and sums at several filters, and a page at 95 % depth by key and by OFFSET."""
+    from django.db import connection
+
+    from rulka.core.book import NO_FENCE
+    from rulka.ledger.journal import PAGE, Journal, JournalFilter
+    from rulka.ledger.models import Ledger
+    from rulka.ledger.queries import book_of
+
+    ledger = Ledger.objects.get(code="bench")
+    view = book_of(ledger).within(NO_FENCE)
+    filters = {
+        "all": JournalFilter(),
+        "an account": JournalFilter(accounts="1200"),
+        "accounts": JournalFilter(accounts="12*"),
+        "a member": JournalFilter(members={"department": "110"}),
+        "a period": JournalFilter(first="2023-P03", last="2023-P03"),
+        "account, member and periods": JournalFilter(accounts="13*", members={"department": "105"}, first="2023-P01", last="2023-P12"),
+        "a document": JournalFilter(document="D777"),
+        "a counterparty": JournalFilter(counterparty="C77"),
+    }
+    for name, wanted in filters.items():
+        taken = best(lambda wanted=wanted: Journal(view, ledger, wanted).page(), 4)  # type: ignore[misc]
+        print(f"journal, {name}: first page with count and sums in {taken:.0f} ms (wanted: 100)")
+    journal = Journal(view, ledger, JournalFilter())
+    count = journal.totals()[0]
+    depth = count * 95 // 100
+    with connection.cursor() as cursor:
+        sql = "SELECT id, period, date FROM ledger_journalline ORDER BY period, date, id LIMIT %s OFFSET %s"
+
+        def by_offset() -> Any:
+            cursor.execute(sql, [PAGE, depth])
+            return cursor.fetchall()
+
+        offset = best(by_offset, 3)
+        pk, period, date = by_offset()[0]
+    place = next(at for at, number in enumerate(journal.numbers) if number == period)
+    key = f"{place}_{date}_{pk}"
+    keyed = best(lambda: journal._walk((place, str(date), pk), PAGE, down=False), 4)
+    assert journal.page(after=key).rows
+    print(f"journal, page at 95 % of {count:,} lines: {keyed:.1f} ms; OFFSET {offset:.0f} ms; 1/{offset / keyed:.0f} (wanted: 1/30)")
 
 
 if __name__ == "__main__":

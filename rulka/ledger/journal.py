@@ -141,6 +141,7 @@ class Journal:
         self.statuses = [int(pending)] if pending is not None else [0, 1]
         self.effects = list(effects)
         self.conditions, self.values = self._conditions()
+        self.by_index = bool(wanted.document or wanted.counterparty)
 
     def _conditions(self) -> tuple[str, list[Any]]:
         """What balances can't answer, as SQL over `l` and `e`."""
@@ -224,12 +225,11 @@ class Journal:
         """The whole filter as SQL, for one period (an index) or for all; keys are those with anything in it."""
         mask = self.mask if period is None else self.mask & (self.moved.period == period)
         keys = json.dumps(self.view.book.keys.ids[np.unique(self.moved.key[mask])].tolist())
-        by_index = self.wanted.document or self.wanted.counterparty
-        key = "+l.key_id" if by_index else "l.key_id"
+        key = "+l.key_id" if self.by_index else "l.key_id"
         numbers = [self.numbers[period]] if period is not None else [self.numbers[at] for at in np.unique(self.moved.period[mask]).tolist()]
         clauses = [
             f"{key} IN (SELECT value FROM json_each(%s))",
-            f"{'+' if by_index else ''}l.period IN ({', '.join(['%s'] * len(numbers)) or 'NULL'})",
+            f"{'+' if self.by_index else ''}l.period IN ({', '.join(['%s'] * len(numbers)) or 'NULL'})",
         ]
         values: list[Any] = [keys, *numbers]
         if len(self.statuses) == 1:
@@ -253,6 +253,8 @@ class Journal:
 
     def _walk(self, start: tuple[int, str, int] | None, limit: int, *, down: bool) -> list[tuple[int, str, int]]:
         """Up to `limit` (period, date, id) from a place on, period by period."""
+        if self.by_index:
+            return self._at_once(start, limit, down=down)
         periods = np.unique(self.moved.period[self.mask]).tolist()
         if down:
             periods.reverse()
@@ -265,6 +267,19 @@ class Journal:
             if len(found) >= limit:
                 break
         return found
+
+    def _at_once(self, start: tuple[int, str, int] | None, limit: int, *, down: bool) -> list[tuple[int, str, int]]:
+        """The same where an index finds the few lines that fit, whatever their period."""
+        where, values = self._where(None)
+        if start is not None:
+            where += f" AND (l.period, l.date, l.id) {'<' if down else '>'} (%s, %s, %s)"
+            values += [self.numbers[start[0]], start[1], start[2]]
+        direction = "DESC" if down else "ASC"
+        order = ", ".join(f"l.{name} {direction}" for name in ("period", "date", "id"))
+        with connection.cursor() as cursor:
+            cursor.execute(f"SELECT l.period, l.date, l.id FROM {self._from()} WHERE {where} ORDER BY {order} LIMIT {limit}", values)
+            place = {number: at for at, number in enumerate(self.numbers)}
+            return [(place[period], str(date), pk) for period, date, pk in cursor.fetchall()]
 
     def page(self, *, after: str = "", before: str = "", end: bool = False, size: int = PAGE) -> JournalPage:
         """The first page, the one after or before a key, or the last one."""

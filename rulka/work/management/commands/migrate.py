@@ -1,0 +1,19 @@
+"""Django's own `migrate`, over both databases where none is named."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser
+from typing import Any
+
+from django.conf import settings
+from django.core.management.commands import migrate
+
+
+class Command(migrate.Command):
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        super().add_arguments(parser)
+        parser.set_defaults(database="")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        for database in [options["database"]] if options["database"] else list(settings.DATABASES):
+            super().handle(*args, **options | {"database": database})
