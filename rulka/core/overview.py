@@ -88,12 +88,16 @@ def spark_points(amounts: tuple[int, ...], width: int = 88, height: int = 18) ->
     return " ".join(f"{at * step:.1f},{height - 1 - (amount - low) * (height - 2) / (high - low):.1f}" for at, amount in enumerate(amounts))
 
 
+ALL_EFFECTS = (ACTIVITY, OPENING, CLOSING)
+
+
 def counted(moved: Movements, keys: BoolArray, periods: BoolArray, *, pending: bool | None, effects: tuple[int, ...]) -> BoolArray:
     """Mask of the movements of some keys and periods; `pending` None counts both states."""
-    mask: BoolArray = keys[moved.key] & periods[moved.period] & np.isin(moved.effect, effects)
+    mask: BoolArray = keys[moved.key]
+    if not periods.all():
+        mask = mask & periods[moved.period]
+    if effects != ALL_EFFECTS:
+        mask = mask & np.isin(moved.effect, effects)
     if pending is not None:
-        mask &= (moved.status == PENDING) == pending
+        mask = mask & ((moved.status == PENDING) == pending)
     return mask
-
-
-ALL_EFFECTS = (ACTIVITY, OPENING, CLOSING)

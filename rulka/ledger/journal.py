@@ -13,7 +13,7 @@ import numpy as np
 from django.db import connection
 
 from rulka.core.book import View
-from rulka.core.chart import BoolArray
+from rulka.core.chart import BoolArray, IntArray
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.overview import ALL_EFFECTS, counted
@@ -135,8 +135,10 @@ class Journal:
         effects = (KINDS[wanted.kind],) if wanted.kind else ALL_EFFECTS
         self.moved = view.book.movements("actual")
         self.mask = counted(self.moved, self.open_keys, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
-        hidden = counted(self.moved, sealed, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
-        self.sealed = int(self.moved.count[hidden].sum())
+        self.sealed = 0
+        if sealed.any():
+            hidden = counted(self.moved, sealed, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
+            self.sealed = int(self.moved.count[hidden].sum())
         self.numbers = [period_number(period.code) for period in frame.calendar.periods]
         self.statuses = [int(pending)] if pending is not None else [0, 1]
         self.effects = list(effects)
@@ -196,37 +198,43 @@ class Journal:
 
     def totals(self) -> tuple[int, list[tuple[str, Fraction, Fraction, int]]]:
         """How many lines, and gross debits and credits by currency, quantities apart."""
-        keys, moved = self.view.book.keys, self.moved
+        keys, moved, frame = self.view.book.keys, self.moved, self.view.frame
         if self.wanted.is_simple:
-            rows = np.stack([moved.key[self.mask], moved.count[self.mask], moved.debit[self.mask], moved.credit[self.mask]], axis=1)
+            rows = (moved.key[self.mask], moved.count[self.mask], moved.debit[self.mask], moved.credit[self.mask])
         else:
             place = {int(key): at for at, key in enumerate(keys.ids) if key}
             with connection.cursor() as cursor:
                 where, values = self._where(None)
                 cursor.execute(f"SELECT l.key_id, COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from()} WHERE {where} GROUP BY 1", values)
                 found = [(place[row[0]], *row[1:]) for row in cursor.fetchall()]
-            rows = np.array(found, dtype=np.int64).reshape(-1, 4)
-        frame = self.view.frame
-        statistical = frame.accounts.of_type("statistical")[keys.account[rows[:, 0]]]
-        sums: dict[str, list[int]] = {}
-        for currency in dict.fromkeys(frame.currencies):
-            of = np.array([one == currency for one in frame.currencies])[keys.entity[rows[:, 0]]] & ~statistical
-            if of.any():
-                sums[currency] = rows[of][:, 2:].sum(axis=0).tolist()
-        if statistical.any():
-            sums[""] = rows[statistical][:, 2:].sum(axis=0).tolist()
+            rows = tuple(np.array(found, dtype=np.int64).reshape(-1, 4).T)  # type: ignore[assignment]
+        # by currency, quantities last: the sums of money in different currencies can't be one
+        codes = [*dict.fromkeys(frame.currencies), ""]
+        of_entity = np.array([codes.index(currency) for currency in frame.currencies], dtype=np.int64)
+        group = np.where(frame.accounts.of_type("statistical")[keys.account], len(codes) - 1, of_entity[keys.entity])[rows[0]]
+        totals = np.zeros((3, len(codes)), dtype=np.int64)
+        for at, amounts in enumerate(rows[1:]):
+            np.add.at(totals[at], group, amounts)
         digits = dict(zip(frame.currencies, frame.digits.tolist(), strict=True)) | {"": QUANTITY_DIGITS}
-        told = [(code, *(Fraction(amount, 10 ** digits[code]) for amount in pair), digits[code]) for code, pair in sums.items()]
-        return int(rows[:, 1].sum()), told
+        told = [
+            (code, Fraction(int(totals[1, at]), 10 ** digits[code]), Fraction(int(totals[2, at]), 10 ** digits[code]), digits[code])
+            for at, code in enumerate(codes)
+            if totals[0, at]
+        ]
+        return int(totals[0].sum()), told
 
     # pages ----------------------------------------------------------------------------------------------------------
 
     def _where(self, period: int | None) -> tuple[str, list[Any]]:
         """The whole filter as SQL, for one period (an index) or for all; keys are those with anything in it."""
         mask = self.mask if period is None else self.mask & (self.moved.period == period)
-        keys = json.dumps(self.view.book.keys.ids[np.unique(self.moved.key[mask])].tolist())
+        keys = json.dumps(self.view.book.keys.ids[_among(self.moved.key[mask], len(self.view.book.keys))].tolist())
         key = "+l.key_id" if self.by_index else "l.key_id"
-        numbers = [self.numbers[period]] if period is not None else [self.numbers[at] for at in np.unique(self.moved.period[mask]).tolist()]
+        numbers = (
+            [self.numbers[period]]
+            if period is not None
+            else [self.numbers[at] for at in np.flatnonzero(_among(self.moved.period[mask], len(self.numbers))).tolist()]
+        )
         clauses = [
             f"{key} IN (SELECT value FROM json_each(%s))",
             f"{'+' if self.by_index else ''}l.period IN ({', '.join(['%s'] * len(numbers)) or 'NULL'})",
@@ -255,7 +263,7 @@ class Journal:
         """Up to `limit` (period, date, id) from a place on, period by period."""
         if self.by_index:
             return self._at_once(start, limit, down=down)
-        periods = np.unique(self.moved.period[self.mask]).tolist()
+        periods = np.flatnonzero(_among(self.moved.period[self.mask], len(self.numbers))).tolist()
         if down:
             periods.reverse()
         found: list[tuple[int, str, int]] = []
@@ -330,6 +338,13 @@ class Journal:
             if len(rows) < size:
                 return
             place = rows[-1]
+
+
+def _among(places: IntArray, count: int) -> BoolArray:
+    """Mask of the places, out of so many, that are named at all."""
+    mask = np.zeros(count, dtype=bool)
+    mask[places] = True
+    return mask
 
 
 def _key(row: tuple[int, str, int]) -> str:

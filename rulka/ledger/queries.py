@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import lru_cache
@@ -155,18 +155,30 @@ def movements_from(chunks: Sequence[tuple[Any, ...]], ids: IntArray, frame: Fram
     """Movements by scenario from chunks; `ids` are the posting keys in the order of the book's, rising."""
     place = {period_number(period.code): period.index for period in frame.calendar.periods}
     code = {scenario.pk: scenario.code for scenario in scenarios}
+    if not len(ids):
+        return {}
+    at = np.full(int(ids[-1]) + 2, -1, dtype=np.int64)  # the place of each key by its id: quicker than searching
+    at[ids] = np.arange(len(ids))
     parts: dict[str, list[tuple[Any, ...]]] = {}
-    for scenario, period, status, effect, *arrays in chunks:
-        if scenario not in code or period not in place or not len(ids):
-            continue
-        stored, *amounts = (np.frombuffer(data, dtype=np.int64) for data in arrays)
-        keys = np.minimum(np.searchsorted(ids, stored), len(ids) - 1)
-        known = ids[keys] == stored
-        if not known.all():
-            keys, amounts = keys[known], [amount[known] for amount in amounts]
-        fixed = [np.full(len(keys), value, dtype=np.int64) for value in (place[period], status, effect)]
-        parts.setdefault(code[scenario], []).append((keys, *fixed, *amounts))
-    return {name: Movements(*(np.concatenate(columns) for columns in zip(*rows, strict=True))) for name, rows in parts.items()}
+    for chunk in chunks:
+        if chunk[0] in code and chunk[1] in place:
+            parts.setdefault(code[chunk[0]], []).append(chunk)
+    return {name: _movements(rows, at, place) for name, rows in parts.items()}
+
+
+def _movements(chunks: Sequence[tuple[Any, ...]], at: IntArray, place: Mapping[int, int]) -> Movements:
+    sizes = [len(chunk[4]) // 8 for chunk in chunks]
+    fixed = [
+        np.repeat(np.array(values, dtype=np.int64), sizes)
+        for values in ([place[chunk[1]] for chunk in chunks], [chunk[2] for chunk in chunks], [chunk[3] for chunk in chunks])
+    ]
+    stored, *amounts = (np.frombuffer(b"".join(chunk[column] for chunk in chunks), dtype=np.int64) for column in range(4, 8))
+    keys = at[np.minimum(stored, len(at) - 1)]
+    known = keys >= 0
+    columns = [keys, *fixed, *amounts]
+    if not known.all():
+        columns = [column[known] for column in columns]
+    return Movements(*columns)
 
 
 def within(field: str, ids: Sequence[int]) -> dict[str, Any]:

@@ -216,7 +216,8 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     except RulkaError as error:
         problem = error
     calendars = {one.code: one.calendar for one in seat.ledger.entities.all() if one.calendar}
-    context = {"groups": groups, "range": _range(request, about), "about": about, "problem": problem, "scenarios": seat.ledger.scenarios.order_by("pk"), "asked": request.GET,
+    context = {"groups": groups, "range": _range(request, about), "about": about, "problem": problem,
+               "scenarios": seat.ledger.scenarios.order_by("pk"), "asked": request.GET,
                "kept": request.GET.urlencode(), "dimensions": list(seat.ledger.dimensions), "nodes": seat.nodes, "calendars": calendars,
                "entities": [code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index]}  # fmt: skip
     return page(request, seat, "ledger-trial-balance", "ledger/trial_balance.html", context, status=422 if problem else 200)

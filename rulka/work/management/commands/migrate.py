@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
 from typing import Any
 
 from django.conf import settings
+from django.core.management.base import CommandParser
 from django.core.management.commands import migrate
 
 
 class Command(migrate.Command):
-    def add_arguments(self, parser: ArgumentParser) -> None:
+    def add_arguments(self, parser: CommandParser) -> None:
         super().add_arguments(parser)
         parser.set_defaults(database="")
 
