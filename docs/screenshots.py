@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import os
+import signal
 import socket
 import subprocess
 import sys
 import tempfile
 import time
+import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -29,7 +31,10 @@ VIEWS = {
     "trial-balance": ("accountant", f"/statements/trial-balance/?{WHERE}"),
     "footing": ("director", f"/statements/income-statement/?{WHERE}&panel=footing"),
     "fence": ("ships-lead", f"/statements/income-statement/?{WHERE}&panel=trace&row=wages-and-social-costs&column=actual&account=5010"),
-    "ledger": ("accountant", "/ledger/"),
+    "ledger": ("accountant", "/ledger/?period=2027-P07"),
+    "accounts": ("accountant", "/ledger/accounts/?period=2027-P07&node=TF&search=power&account=6815"),
+    "journal": ("accountant", "/ledger/journal/?accounts=61*&first=2027-P06"),
+    "revisions": ("accountant", "/ledger/revisions/?from=1&to=2"),
     "refused": ("accountant", "/statements/income-statement/?node=group"),
 }
 
@@ -43,16 +48,18 @@ def main() -> None:
             [str(ROOT / "bin" / "demo"), "--no-open", "--port", str(port)],
             env={**os.environ, "RULKA_VAR": var, "DATABASE_URL": ""},
             stdout=subprocess.DEVNULL,
+            start_new_session=True,
         )
         try:
             take(f"http://127.0.0.1:{port}")
         finally:
-            server.terminate()
+            os.killpg(server.pid, signal.SIGTERM)
             server.wait()
 
 
 def take(address: str) -> None:
     wait_for(address)
+    wait_for(f"{address.rsplit(':', 1)[0]}:{int(address.rsplit(':', 1)[1]) + 10}")
     OUT.mkdir(exist_ok=True)
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
@@ -66,7 +73,28 @@ def take(address: str) -> None:
                 page.click(f"form[action='/sign-in/{person}/'] button")
                 now = person
             shoot(page, name, path)
+        feeds(page, int(address.rsplit(":", 1)[1]) + 10)
         browser.close()
+
+
+def feeds(page: Page, service: int) -> None:
+    """A day passes at the ledger service; its news wait for a decision; a strange file is mapped."""
+    page.context.clear_cookies()
+    page.goto("/sign-in/")
+    page.click("form[action='/sign-in/accountant/'] button")
+    urllib.request.urlopen(urllib.request.Request(f"http://127.0.0.1:{service}/control/step", method="POST", data=b"")).close()
+    page.goto("/ledger/feeds/")
+    page.get_by_role("button", name="Pull the news of Ledger service").click()
+    page.locator("#load .state.held").wait_for()
+    shoot(page, "load", page.url)
+    shoot(page, "feeds", "/ledger/feeds/")
+    page.get_by_role("link", name="Harbour shop tills").click()
+    page.get_by_role("link", name="build it").click()
+    page.get_by_label("A file to look at").set_input_files(ROOT / "demo" / "files" / "harbour-shops.csv")
+    page.get_by_role("button", name="Look at it").click()
+    page.get_by_text("Every row can be read so.").wait_for()
+    page.screenshot(path=OUT / "mapping.png")
+    print("mapping")
 
 
 def shoot(page: Page, name: str, path: str) -> None:

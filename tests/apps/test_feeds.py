@@ -443,6 +443,19 @@ def test_what_a_dead_worker_left_is_taken_up(ledger, small, person):
     assert load.state == "accepted"
 
 
+def test_what_nobody_expected_ends_a_load_with_an_incident(ledger, small, person, monkeypatch):
+    load = feeds.ask(folder_feed(ledger, put(small("n", entries__csv=HEADER + NEWS))), unattended=True)
+
+    def broken(*_, **__):
+        raise OSError("no space left")
+
+    monkeypatch.setattr("rulka.ledger.feeds.load", broken)
+    call_command("work", once=True, verbosity=0)
+    load.refresh_from_db()
+    assert load.state == "failed" and "incident" in load.report["refused"][0]["what"]
+    assert Ledger.objects.get(code="s").revision == 1
+
+
 def test_second_load_at_the_same_time_is_refused(ledger, small, command):
     from django.core.management.base import CommandError
 

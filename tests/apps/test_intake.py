@@ -43,6 +43,13 @@ def settings(**values):
     return {**SMALL["ledger.json"], **values}
 
 
+def foreign(currency: str, amount: str) -> str:
+    """The entries with a batch, and a transaction currency and amount on the first line."""
+    head, first, *rest = ENTRIES.splitlines()
+    more = [f"{row},B7,," for row in rest]
+    return "\n".join([f"{head},batch,transaction_currency,transaction_amount", f"{first},B7,{currency},{amount}", *more]) + "\n"
+
+
 REFUSED = {
     "unbalanced": ({"entries__csv": changed(",,100.00,,Sale", ",,100.01,,Sale")}, "entries.csv, row 2: Entry E1 of A does not balance: debit 100.01, credit 100.00, 0.01 apart"),
     "unknown account": ({"entries__csv": changed("4000,10", "4001,10")}, "row 3, column account: Account '4001' does not exist. Did you mean"),
@@ -86,6 +93,9 @@ REFUSED = {
     "budget twice": ({"budgets__csv": SMALL["budgets.csv"] + "budget,A,4000,10,2026-P01,1.00,\n"}, "members and period stand in row 2. Add the two up"),
     "bad rate": ({"rates__csv": "period,from,to,closing\n2026-P01,EUR,SEK,0\n"}, "rates.csv, row 2, column closing: '0' is not a rate"),
     "too large": ({"entries__csv": ENTRIES + "A,X,1,2026-01-01,1000,,40000000000000000.00,,,,,,\nA,X,2,2026-01-01,4000,,,40000000000000000.00,,,,,\n"}, "together reach 2^62 minor units"),
+    "transaction amount without a currency": ({"entries__csv": foreign("", "5.00")}, "row 2, column transaction_currency: '' is not a currency of ISO 4217"),
+    "transaction amount with too many decimals": ({"entries__csv": foreign("JPY", "5.5")}, "row 2, column transaction_amount: '5.5' has 1 decimals where at most 0 are allowed"),
+    "entity with an unknown calendar": ({"entities__csv": "code,name,currency,calendar\nA,Small,EUR,lunar\n"}, "entities.csv, row 2, column calendar: Calendar 'lunar' does not exist"),
     "a dimension called like a column": ({"ledger__json": settings(dimensions=["account"])}, "A dimension can't be called 'account'"),
 }  # fmt: skip
 
@@ -318,3 +328,11 @@ def test_new_dimension_at_the_end_grows_the_keys(small, command):
     assert book.balances("actual").closing.sum(axis=0).tolist() == before
     with pytest.raises(CommandError, match="The dimensions were department, project"):
         command("load_ledger", small(ledger__json=settings(dimensions=["project"])), ledger="s")
+
+
+def test_batch_and_transaction_currency_are_kept_with_the_line(small, command):
+    command("load_ledger", small(entries__csv=foreign("USD", "108.25")), ledger="s")
+    line = S(JournalLine).get(entry__number="E1", line="1")
+    assert (line.batch, line.transaction_currency, line.transaction_amount) == ("B7", "USD", 10_825)
+    assert "nothing changed" in command("load_ledger", small(entries__csv=foreign("USD", "108.25")), ledger="s")
+    assert "lines: 0 new, 1 changed" in command("load_ledger", small(entries__csv=foreign("USD", "108.20")), ledger="s")

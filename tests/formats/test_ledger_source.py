@@ -116,3 +116,16 @@ def test_archives_that_are_none_or_too_much_are_refused(small, command, tmp_path
             command("load_ledger", path, ledger="z")
         assert message in str(caught.value)
     assert not (tmp_path.parent / "b").exists()
+
+
+def test_formula_without_a_result_and_error_value_in_an_amount_name_their_cells(small, command, tmp_path):
+    for value, message in (
+        ("=1+1", "sheet entries, cell G2: The cell holds a formula whose result was not kept"),
+        ("#REF!", "cell G2: The cell holds the error #REF!"),
+    ):
+
+        def change(book, value=value):
+            book["entries"]["G2"] = value
+
+        with pytest.raises(CommandError, match=message):
+            command("load_ledger", workbook(small(), tmp_path / "l.xlsx", change), ledger="s")

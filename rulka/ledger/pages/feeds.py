@@ -30,6 +30,7 @@ from rulka.work.models import Load
 ACTIONS = ("accept", "hold", "refuse")
 ENCODINGS = ("utf-8-sig", "utf-16", "cp1252", "cp1250", "iso-8859-15", "cp850")
 DELIMITERS = ((";", "semicolon"), (",", "comma"), ("\t", "tab"), ("|", "bar"))
+SHOWN_FIRST = ("scenario", "entity", "entry", "line", "date", "period", "account", "debit", "credit", "amount")
 MOST_SAMPLE = 200_000_000
 
 
@@ -294,7 +295,9 @@ def _tried(sample: Path, mapping: MappingDefinition, dimensions: list[str]) -> t
         with (Path(name) / converted.file).open(encoding="utf-8", newline="") as file:
             reader = csv.reader(file)
             heads = next(reader, [])
-            return heads, [row for _, row in zip(range(6), reader, strict=False)], converted.errors
+            order = sorted(range(len(heads)), key=lambda at: (SHOWN_FIRST.index(heads[at]) if heads[at] in SHOWN_FIRST else len(SHOWN_FIRST), at))
+            rows = [[row[at] for at in order] for _, row in zip(range(6), reader, strict=False)]
+            return [heads[at] for at in order], rows, converted.errors
 
 
 # loads --------------------------------------------------------------------------------------------------------------

@@ -9,9 +9,12 @@ from typing import Any
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import connections
+from django.utils import timezone
+from django_tasks import TaskResultStatus
 from django_tasks_db.models import DBTaskResult
 
 from rulka.ledger import feeds
+from rulka.work import services as work
 
 EVERY = 30
 """Seconds between two looks at the schedules."""
@@ -24,7 +27,7 @@ class Command(BaseCommand):
         parser.add_argument("--once", action="store_true", help="do what is queued and due, then end")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        DBTaskResult.objects.running().delete()  # their worker is gone; the loads themselves are taken up below
+        end_orphans()
         feeds.recover()
         feeds.pull_due()
         done = threading.Event()
@@ -32,9 +35,24 @@ class Command(BaseCommand):
         if not options["once"]:
             clock.start()
         try:
-            call_command("db_worker", interval=0.5, batch=options["once"], startup_delay=False, verbosity=options["verbosity"], reload=False)
+            call_command(
+                "db_worker",
+                worker_id=work.this_worker(),
+                interval=0.5,
+                batch=options["once"],
+                startup_delay=False,
+                verbosity=options["verbosity"],
+                reload=False,
+            )
         finally:
             done.set()
+
+
+def end_orphans() -> None:
+    """Mark tasks as failed whose worker is gone; the loads behind them are taken up again by themselves."""
+    for task in DBTaskResult.objects.running():
+        if not any(work.is_alive(worker) for worker in task.worker_ids):
+            DBTaskResult.objects.filter(pk=task.pk).update(status=TaskResultStatus.FAILED, finished_at=timezone.now())
 
 
 def _clock(done: threading.Event) -> None:

@@ -88,6 +88,8 @@ document.addEventListener("alpine:init", () => {
       return;
     }
     if (event.ctrlKey || event.metaKey || event.altKey || keysOff() && event.key !== "?") return;
+    const step = { ",": "step-back", ".": "step-on" }[event.key];
+    if (step && !figures()) document.getElementById(step)?.click();
     if (figures() && single(event.key)) event.preventDefault();
   });
 

@@ -14,6 +14,12 @@ class Command(migrate.Command):
         super().add_arguments(parser)
         parser.set_defaults(database="")
 
+    def get_check_kwargs(self, options: Any) -> Any:
+        return {**super().get_check_kwargs(options), "databases": self._named(options)}
+
+    def _named(self, options: dict[str, Any]) -> list[str]:
+        return [options["database"]] if options["database"] else list(settings.DATABASES)
+
     def handle(self, *args: Any, **options: Any) -> None:
-        for database in [options["database"]] if options["database"] else list(settings.DATABASES):
+        for database in self._named(options):
             super().handle(*args, **options | {"database": database})
