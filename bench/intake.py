@@ -15,11 +15,11 @@ import resource
 import subprocess
 import sys
 import tempfile
-import time
-from collections.abc import Callable
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
+
+from bench.statement import best
 
 FIRST = date(2021, 1, 1)
 DAYS = 5 * 365
@@ -73,16 +73,6 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
 
     header = "entity,entry,line,date,account,department,debit,credit,description,source,document,counterparty,counterparty_name,user"
     table("entries.csv", header, entries())
-
-
-def best(work: Callable[[], Any], times: int = 5) -> float:
-    """The shortest of several runs, in milliseconds."""
-    taken = []
-    for _ in range(times):
-        before = time.perf_counter()
-        work()
-        taken.append((time.perf_counter() - before) * 1000)
-    return min(taken)
 
 
 def load_alone(var: Path, folder: Path) -> tuple[int, float, float]:

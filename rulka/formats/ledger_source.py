@@ -13,12 +13,7 @@ from typing import Any
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.ledger_folder import TABLES
-from rulka.formats.table_file import sheet_rows, sheets_of
-
-MOST_BYTES = 4_000_000_000
-MOST_FILES = 200
-MOST_RATIO = 400
-"""An archive that would unpack beyond these is refused before anything is written."""
+from rulka.formats.table_file import check_archive, sheet_rows, sheets_of
 
 
 @contextmanager
@@ -35,24 +30,12 @@ def ledger_folder(path: Path) -> Iterator[Path]:
         raise RulkaError("The file can't be opened; it is damaged or something else.", hint="Save it again.", subject=path.name)
     with tempfile.TemporaryDirectory(prefix="rulka-ledger-") as folder:
         with zipfile.ZipFile(path) as archive:
-            _check_size(archive, path.name)
+            check_archive(archive, path.name)
             if path.suffix.lower() == ".zip":
                 _unpack(archive, Path(folder), path.name)
         if path.suffix.lower() == ".xlsx":
             _sheets(path, Path(folder))
         yield Path(folder)
-
-
-def _check_size(archive: zipfile.ZipFile, name: str) -> None:
-    members = archive.infolist()
-    size, packed = sum(member.file_size for member in members), sum(member.compress_size for member in members)
-    if len(members) > MOST_FILES or size > MOST_BYTES or (size > 50_000_000 and size > MOST_RATIO * max(packed, 1)):
-        raise RulkaError(
-            f"It would unpack to {len(members)} files of {size:,} bytes.",
-            hint=f"At most {MOST_FILES} files, {MOST_BYTES:,} bytes and {MOST_RATIO} times its packed size are taken.",
-            subject=name,
-            code="too-large",
-        )
 
 
 def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:

@@ -21,6 +21,12 @@ SAMPLE = 200_000
 ERROR_VALUES = ("#REF!", "#VALUE!", "#N/A", "#NAME?", "#DIV/0!", "#NUM!", "#NULL!")
 
 
+MOST_BYTES = 4_000_000_000
+MOST_FILES = 200
+MOST_RATIO = 400
+"""An archive that would unpack beyond these is refused before anything is written."""
+
+
 @dataclass(frozen=True)
 class TableLook:
     """How a file is read: `sheet` for a workbook, `encoding` and `delimiter` for text; `header` is the header's row, from 1."""
@@ -115,10 +121,27 @@ def _text_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
         ) from None
 
 
+def check_archive(archive: zipfile.ZipFile, name: str) -> None:
+    """Refuse an archive that would unpack beyond the limits."""
+    members = archive.infolist()
+    size, packed = sum(member.file_size for member in members), sum(member.compress_size for member in members)
+    if len(members) > MOST_FILES or size > MOST_BYTES or (size > 50_000_000 and size > MOST_RATIO * max(packed, 1)):
+        raise RulkaError(
+            f"It would unpack to {len(members)} files of {size:,} bytes.",
+            hint=f"At most {MOST_FILES} files, {MOST_BYTES:,} bytes and {MOST_RATIO} times its packed size are taken.",
+            subject=name,
+            code="too-large",
+        )
+
+
 def _open(path: Path, *, values: bool) -> Any:
     import openpyxl
     from openpyxl.utils.exceptions import InvalidFileException
 
+    if not zipfile.is_zipfile(path):
+        raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name)
+    with zipfile.ZipFile(path) as archive:
+        check_archive(archive, path.name)
     try:
         return openpyxl.load_workbook(path, read_only=True, data_only=values)
     except (InvalidFileException, KeyError, ValueError, OSError, zipfile.BadZipFile) as error:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime
 from functools import lru_cache
 
 import numpy as np
@@ -13,7 +13,7 @@ from rulka.core.book import Book, Movements
 from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.ledger_folder import calendar_from
-from rulka.ledger.models import Ledger
+from rulka.ledger.models import Ledger, Revision
 from rulka.ledger.queries import book_of, snapshot
 
 
@@ -24,11 +24,12 @@ def own_calendar_book(ledger: Ledger, entity: str) -> Book:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
     if not found.calendar:
         raise RulkaError(f"{entity} names no calendar of its own.", hint="Its calendar is the group's.", subject="calendar")
-    return _book(ledger.pk, Ledger.objects.get(pk=ledger.pk).revision, found.pk, found.calendar)
+    newest = Revision.objects.filter(ledger=ledger).latest("number")
+    return _book(ledger.pk, newest.at, found.pk, found.calendar)
 
 
 @lru_cache(maxsize=8)
-def _book(ledger_id: int, revision: int, entity_id: int, name: str) -> Book:
+def _book(ledger_id: int, at: datetime, entity_id: int, name: str) -> Book:
     with snapshot():
         ledger = Ledger.objects.get(pk=ledger_id)
         book = book_of(ledger)
@@ -56,7 +57,7 @@ def _book(ledger_id: int, revision: int, entity_id: int, name: str) -> Book:
         own = own_period(calendar, group[number], group[number].end)
         parts.setdefault(code, []).append((place[key], own.index, *rest))
     movements = {code: Movements(*np.array(found, dtype=np.int64).reshape(-1, 7).T) for code, found in parts.items()}
-    return Book(replace(book.frame, calendar=calendar), book.keys, movements, revision)
+    return Book(replace(book.frame, calendar=calendar), book.keys, movements, book.revision)
 
 
 def own_period(calendar: FiscalCalendar, of_group: Period, day: date) -> Period:

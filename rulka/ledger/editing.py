@@ -32,9 +32,9 @@ def _may(person: Person) -> None:
 
 def _write(ledger: Ledger, person: Person, source: str, **what: Any) -> LoadReport:
     report = LoadReport(ledger.code)
-    with alone(ledger.code), transaction.atomic():
+    with alone(ledger.code, wait=False), transaction.atomic():
         now = Ledger.objects.get(pk=ledger.pk)
-        LoadWriter(now, source=source, person=person, report=report).write(**what)
+        LoadWriter(now, source=source, person=person, report=report, by_hand=True).write(**what)
     return report
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
@@ -83,11 +84,12 @@ def book_at(ledger: Ledger, revision: int) -> Book:
     if revision == ledger.revision:
         return book_of(ledger)
     found = find_revision(ledger, revision)
-    return _book_at(ledger.pk, found.pk, revision)
+    return _book_at(ledger.pk, found.at, revision)
 
 
 @lru_cache(maxsize=4)
-def _book_at(ledger_id: int, revision_id: int, revision: int) -> Book:
+def _book_at(ledger_id: int, at: datetime, revision: int) -> Book:
+    """`at` tells a ledger from another one that once had its place in the database."""
     with snapshot():
         current = Ledger.objects.get(pk=ledger_id)
         ledger = settings_at(current, revision)
@@ -192,7 +194,9 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
             what = "withdrawn" if not new else "changed" if gone else "new"
             listed.append(ChangedEntry(entry.entity.code, entry.number, entry.date.isoformat(), what, new, gone))
         sums = _sums_between(view, ledger, first, last)
-        master = _master_between(ledger, first, last)
+        # codes and names of what lies outside a fence are not told
+        bounded = view.fence.entities or view.fence.accounts or any(view.fence.members.values())
+        master = () if bounded else _master_between(ledger, first, last)
     return Changes(first, last, len(counts), tuple(listed), sums, master)
 
 

@@ -42,9 +42,11 @@ def _indexed_afterwards() -> Iterator[None]:
 class LoadWriter:
     """One load, inside a transaction that the caller holds."""
 
-    def __init__(self, ledger: Ledger, *, source: str, person: Any, report: LoadReport, feed: Feed | None = None) -> None:
+    def __init__(self, ledger: Ledger, *, source: str, person: Any, report: LoadReport, feed: Feed | None = None, by_hand: bool = False) -> None:
         self.ledger, self.source, self.person, self.report, self.feed = ledger, source, person, report, feed
         self.now = ledger.revision + 1
+        # a change by hand is no look at the source
+        self.looked: dict[str, Any] = {} if by_hand else {"loaded_at": timezone.now()}
         self.changes: Change = {}
         self.added = np.zeros((0, 8), dtype=np.int64)  # the same for new entries: scenario, key, period, status, effect, debit, credit, count
         self.absolute = int(ledger.absolute_total)
@@ -71,7 +73,8 @@ class LoadWriter:
         self._write_budgets(budgets)
         if not self.report.moved:
             self.report.revision = self.ledger.revision
-            Ledger.objects.filter(pk=self.ledger.pk).update(loaded_at=timezone.now())
+            if self.looked:
+                Ledger.objects.filter(pk=self.ledger.pk).update(**self.looked)
             return
         check_total(self.absolute)
         self._finish()
@@ -344,5 +347,5 @@ class LoadWriter:
             report=self.report.as_data(),
             feed=self.feed,
         )
-        Ledger.objects.filter(pk=self.ledger.pk).update(revision=self.now, absolute_total=str(self.absolute), loaded_at=timezone.now())
+        Ledger.objects.filter(pk=self.ledger.pk).update(revision=self.now, absolute_total=str(self.absolute), **self.looked)
         write_balances(self.changes, self.added, revision)

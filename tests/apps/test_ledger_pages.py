@@ -13,7 +13,7 @@ from django.urls import reverse
 from rulka.core.book import NO_FENCE
 from rulka.ledger.history import book_at
 from rulka.ledger.journal import Journal, JournalFilter
-from rulka.ledger.models import ClosedPeriod, JournalLine, Ledger
+from rulka.ledger.models import ClosedPeriod, JournalEntry, JournalLine, Ledger
 from rulka.ledger.queries import book_of
 from rulka.people.models import Person
 from tests.conftest import SMALL
@@ -131,6 +131,15 @@ def test_fence_and_seal_hold_in_every_page(ternwick, client, lines):
     assert wages["description"] not in page and "outside of what you see" in page
     assert "You may read this ledger" in client.post(reverse("close-period"), {"entity": "TF", "of": "2027-P07", "closed": "1"}).content.decode()
     assert not ClosedPeriod.objects.exists()
+    as_(client, "administrator")  # may edit, but opens no seals
+    refused = client.post(reverse("ledger-entry", args=[wages["entity"], wages["entry"]]), {"status": "pending"})
+    assert refused.status_code == 422 and "outside of what you see" in refused.content.decode()
+    assert JournalEntry.objects.get(number=wages["entry"]).status == 0
+    assert "Master data" not in get(as_(client, "ships-lead"), "revisions", **{"from": "0", "to": "1"})
+    lead = Person.objects.get(username="ships-lead")
+    lead.role = Person.Role.ACCOUNTANT
+    lead.save()
+    assert "you see a part of it" in client.post(reverse("ledger-accounts") + "?account=6815", {"name": "x", "type": "expense"}).content.decode()
 
 
 def test_overview_counts_lines_and_closes_periods(ternwick, client, lines):

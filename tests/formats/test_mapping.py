@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import zipfile
 from dataclasses import replace
 from pathlib import Path
 
@@ -234,3 +235,14 @@ def test_nothing_mapped_to_a_needed_field_is_told(tmp_path):
     mapping = replace(guess(path, "entries", KNOWN), fields={"account": Source(("GL Account",))})
     with pytest.raises(RulkaError, match="Nothing is mapped to entity, entry, date"):
         convert(path, mapping, tmp_path, ["department"])
+
+
+def test_workbook_that_would_unpack_beyond_the_limits_is_refused(tmp_path):
+    path = tmp_path / "bomb.xlsx"
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("xl/worksheets/sheet1.xml", b"0" * 60_000_000)
+    with pytest.raises(RulkaError, match="It would unpack to 1 files of 60,000,000 bytes"):
+        look_at(path)
+    (tmp_path / "no.xlsx").write_text("text")
+    with pytest.raises(RulkaError, match="can't be read"):
+        look_at(tmp_path / "no.xlsx")

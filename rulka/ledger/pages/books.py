@@ -19,7 +19,7 @@ from rulka.core.overview import account_use, held_by_period, spark_points
 from rulka.formats.present import grouped
 from rulka.ledger import editing
 from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
-from rulka.ledger.pages.common import money, page, sees_whole
+from rulka.ledger.pages.common import money, page, sees_whole, whole_only
 from rulka.ledger.placement import placements
 from rulka.ledger.seat import Seat, seat_of
 from rulka.ledger.staging import period_number
@@ -71,6 +71,7 @@ def overview(request: HttpRequest) -> HttpResponse:
 def close_period(request: HttpRequest) -> HttpResponse:
     """Close an entity's period or open it again."""
     seat = seat_of(request)
+    whole_only(seat)
     editing.set_closed(seat.ledger, request.POST.get("entity", ""), request.POST.get("of", ""), request.POST.get("closed") == "1", person=seat.person)
     return redirect(f"{reverse('ledger')}?{seat.query}&year={request.POST.get('year', '')}")
 
@@ -79,6 +80,7 @@ def close_period(request: HttpRequest) -> HttpResponse:
 def entity_calendar(request: HttpRequest, code: str) -> HttpResponse:
     """Let an entity name a calendar of its own."""
     seat = seat_of(request)
+    whole_only(seat)
     editing.change_entity_calendar(seat.ledger, code, request.POST.get("calendar", ""), person=seat.person)
     return redirect(f"{reverse('ledger')}?{seat.query}")
 
@@ -110,6 +112,7 @@ def accounts(request: HttpRequest) -> HttpResponse:
         values: dict[str, Any] = {name: str(entered.get(name, "")).strip() for name in ("name", "type", "category", "parent", "unit")}
         values |= {"active": "active" in entered, "intercompany": "intercompany" in entered}
         try:
+            whole_only(seat)
             editing.change_account(seat.ledger, code, values, person=seat.person)
             return redirect(f"{reverse('ledger-accounts')}?{_kept(request)}")
         except RulkaError as error:
@@ -163,6 +166,7 @@ def members(request: HttpRequest) -> HttpResponse:
     problem = None
     if request.method == "POST":
         try:
+            whole_only(seat)
             editing.change_member(seat.ledger, dimension, code, request.POST.dict(), person=seat.person)
             return redirect(f"{reverse('ledger-members')}?{_kept(request)}")
         except RulkaError as error:

@@ -50,9 +50,9 @@ def sees_whole(seat: Seat) -> bool:
 
 
 def whole_only(seat: Seat) -> None:
-    """Refuse what shows a load as a whole to somebody who sees a part of the ledger."""
+    """Refuse what shows or changes a ledger as a whole to somebody who sees a part of it."""
     if not sees_whole(seat):
-        raise RulkaError("Feeds and loads show the whole ledger; you see a part of it.", hint="Ask an accountant.", subject="rights", code="rights")
+        raise RulkaError("This is about the whole ledger; you see a part of it.", hint="Ask an accountant.", subject="rights", code="rights")
 
 
 def may_edit(seat: Seat) -> None:

@@ -110,7 +110,8 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
         partners = {name.removeprefix("partner-"): value for name, value in request.POST.items() if name.startswith("partner-")}
         values = {name: request.POST[name] for name in ("status", "kind", "period") if name in request.POST}
         try:
-            _seen_entry(seat, entity, number)
+            if _seen_entry(seat, entity, number)[2]:
+                raise RulkaError("A part of this entry lies outside of what you see.", hint="Ask somebody who sees all of it.", subject="rights")
             editing.change_entry(seat.ledger, entity, number, values, {str(k): str(v) for k, v in partners.items()}, person=seat.person)
             return redirect(f"{reverse('ledger-entry', args=[entity, number])}?{seat.query}")
         except RulkaError as error:
