@@ -87,7 +87,8 @@ class Books:
                 vouchers = sorted({(row["entity"], row["entry"]) for row in rows})
                 self.data.executemany("DELETE FROM JournalLines WHERE Company = ? AND Voucher = ?", vouchers)
                 for row in rows:
-                    row["modified_at"] = datetime.fromisoformat(row["modified_at"]).strftime("%Y-%m-%d %H:%M:%S")
+                    moment = row.get("modified_at")
+                    row["modified_at"] = datetime.fromisoformat(moment).strftime("%Y-%m-%d %H:%M:%S") if moment else ""
             elif name != "Budgets":
                 self.data.execute(f"DELETE FROM {name}")
             values = [[row.get(column, "") for column in properties.values()] for row in rows]

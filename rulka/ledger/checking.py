@@ -238,8 +238,9 @@ def _counterparties(report: LoadReport, ledger: Ledger, wanted: Sequence[Wanted]
     stored = set(Counterparty.objects.filter(ledger=ledger).values_list("code", flat=True))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT l.counterparty, MAX(l.counterparty_name) FROM temp.stage_line l WHERE l.counterparty <> '' "
-            "AND NOT EXISTS (SELECT 1 FROM ledger_journalline j WHERE j.counterparty = l.counterparty AND j.counterparty <> '') GROUP BY 1 ORDER BY 1"
+            "SELECT c.counterparty, c.name FROM (SELECT counterparty, MAX(counterparty_name) AS name FROM temp.stage_line WHERE counterparty <> '' GROUP BY 1) c "
+            # written like the condition of the partial index, so that it is used
+            "WHERE NOT EXISTS (SELECT 1 FROM ledger_journalline j WHERE j.counterparty = c.counterparty AND NOT (j.counterparty = '')) ORDER BY 1"
         )
         fresh = {code: name for code, name in cursor.fetchall() if code not in stored}
     fresh |= {code: name for code, name in named.items() if code not in stored}

@@ -12,9 +12,13 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from rulka.ledger import feeds
 from rulka.ledger.history import book_at, changes_between
 from rulka.ledger.models import Ledger
+from rulka.people.models import Person
+from standins.ledger_service import SECRET, start
 from tests.conftest import SMALL, table
+from tests.formats.test_ledger_source import workbook, zipped
 from tests.oracle import Oracle
 
 pytestmark = pytest.mark.django_db
@@ -63,7 +67,55 @@ def entry(number: int, version: int, *, when: int) -> list[list[str]]:
 
 
 EXAMPLE = itertools.count()
-PLANS = st.lists(st.lists(st.tuples(st.integers(1, 8), st.integers(0, 3)), min_size=1, max_size=6), min_size=2, max_size=5)
+LOADS = st.tuples(
+    st.sampled_from(["folder", "zip", "workbook", "table", "service"]),
+    st.lists(st.tuples(st.integers(1, 8), st.integers(0, 3)), min_size=1, max_size=6),
+)
+PLANS = st.lists(LOADS, min_size=2, max_size=5)
+FIELDS = [name for name in COLUMNS if name != "modified_at"]
+SERVICE = {"entity": "Company", "entry": "Voucher", "line": "LineNo", "date": "PostingDate", "account": "Account", "department": "Department", "debit": "Debit",
+           "credit": "Credit", "description": "Text", "partner_entity": "PartnerCompany", "status": "State", "kind": "Kind"}  # fmt: skip
+
+
+def bring(source: str, folder: Path, code: str, command, *, blind: bool) -> None:
+    """Load a folder's entries in one of the ways that a ledger can be loaded; the first time it is made from the folder."""
+    ledger = Ledger.objects.filter(code=code).first()
+    if source == "folder" or ledger is None:
+        command("load_ledger", folder, ledger=code)
+    elif source == "zip":
+        command("load_ledger", zipped(folder, folder.parent / "part.zip"), ledger=code)
+    elif source == "workbook":
+        command("load_ledger", workbook(folder, folder.parent / "part.xlsx"), ledger=code)
+    else:
+        person, _ = Person.objects.get_or_create(username="maker", defaults={"role": Person.Role.ACCOUNTANT})
+        feed = {"name": f"{source} {ledger.revision} {ledger.feeds.count()}", "kind": source}
+        if source == "table":
+            names = FIELDS if blind else COLUMNS
+            mapping = {
+                "table": "entries",
+                "date": "YYYY-MM-DD",
+                "number": "1234.56",
+                "amounts": "debit and credit",
+                "fields": {name: {"columns": [name]} for name in names},
+            }
+            made = feeds.save_feed(ledger, feed | {"mapping": mapping})
+            load = feeds.ask(made, person=person, upload=io.BytesIO((folder / "entries.csv").read_bytes()), upload_name="part.csv")
+            feeds.run(load.pk)
+        else:
+            running = start(folder)
+            fields = SERVICE if blind else SERVICE | {"modified_at": "ModifiedAt"}
+            sets = {"entries": {"set": "JournalLines", "fields": fields, "keys": ["Company", "Voucher", "LineNo"]}}
+            made = feeds.save_feed(ledger, feed | {"location": running.address, "mapping": sets, "options": {"sign_in": {"kind": "bearer"}}})
+            feeds.keep_secret(made, SECRET)
+            load = feeds.ask(made, person=person)
+            feeds.run(load.pk)
+            running.shutdown()
+            running.server_close()
+        load.refresh_from_db()
+        feeds.accept(load, person=person)
+        feeds.run(load.pk)
+        load.refresh_from_db()
+        assert load.state == "accepted", load.report
 
 
 def trial_balances(command, code: str, **options) -> list[str]:
@@ -74,13 +126,13 @@ def trial_balances(command, code: str, **options) -> list[str]:
     ]
 
 
-@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(plan=PLANS, blind=st.booleans())
 def test_any_split_and_order_of_loads_gives_the_final_state_and_keeps_the_former_ones(plan, blind, small, command):
-    """Each load brings entries in some version, again or corrected; `blind` leaves modified_at out, so that the later load wins."""
+    """Each load, by some source, brings entries in some version, again or corrected; `blind` leaves modified_at out: the later load wins."""
     split, whole = (f"{name}-{next(EXAMPLE)}" for name in ("split", "whole"))
     final, former, newest = {}, [], {}
-    for load in plan:
+    for source, load in plan:
         chosen = dict(load)
         rows = []
         for number, version in chosen.items():
@@ -90,7 +142,7 @@ def test_any_split_and_order_of_loads_gives_the_final_state_and_keeps_the_former
             if blind or version >= newest.get(number, -1):
                 final[number], newest[number] = lines, version
             rows += lines
-        command("load_ledger", small("part", entries__csv=text_of(rows), budgets__csv=None), ledger=split)
+        bring(source, small("part", entries__csv=text_of(rows), budgets__csv=None), split, command, blind=blind)
         revision = Ledger.objects.get(code=split).revision
         former.append((revision, trial_balances(command, split)))
     command("load_ledger", small("whole", entries__csv=text_of([row for lines in final.values() for row in lines]), budgets__csv=None), ledger=whole)
