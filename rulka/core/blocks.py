@@ -237,6 +237,7 @@ class BlockChecker:
         prints = list(map(UNIT.join, zip(*parts, strict=True)))
         ends = [*starts[1:], count]
         result: list[EntryHead] = []
+        sums: list[tuple[str, str, int, int, int, int]] = []
         entities, numbers, rows = columns[AT["entity"]], columns[AT["entry"]], block.rows
         for at, (start, end, (head_text, values)) in enumerate(zip(starts, ends, head_values, strict=True)):
             if end - start > 1 and any(line_codes[place] >= line_codes[place + 1] for place in range(start, end - 1)):
@@ -249,7 +250,9 @@ class BlockChecker:
                 prints[start:end] = [prints[place] for place in order]
             print_ = blake2b((head_text + RECORD + RECORD.join(prints[start:end])).encode(), digest_size=16).digest()
             result.append(EntryHead._make((entities[start], numbers[start], *values, print_, rows[start], end - start)))
-            self._add(entities[start], values[1], values[2], int(sums_debit[at]), int(sums_credit[at]), end - start)
+            sums.append((entities[start], values[1], values[2], int(sums_debit[at]), int(sums_credit[at]), end - start))
+        for one in sums:  # only now is the whole block sure
+            self._add(*one)
         self.absolute += sum(debits) + sum(credits)
         return result, lines if moved is None else [[column[place] for place in moved] for column in lines]
 

@@ -208,7 +208,7 @@ def test_trial_balance_page_breaks_down_goes_back_and_exports(ternwick, client, 
 def test_revisions_page_compares(ternwick, client):
     page = get(as_(client, "accountant"), "revisions", **{"from": "1", "to": "2"})
     assert "TF-PA2607-L001" in page and "TF-GE2610-P001" in page
-    assert "3 entries" in page
+    assert "3 entries" in page and "Totals read" in page
     assert "Write the numbers of two revisions" in get(client, "revisions", **{"from": "x", "to": "2"}, status=422)
 
 
