@@ -107,7 +107,9 @@ document.addEventListener("alpine:init", () => {
     setEntry();
   }
   // what was replaced can't keep the focus: it goes to the panel, or back to the figure it was on
-  document.addEventListener("htmx:beforeSwap", () => {
+  document.addEventListener("htmx:beforeSwap", (event) => {
+    // what is being typed into a form that follows every change must outlast the answer to the change before
+    if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = event.detail.target.id === "mapping";
     if (place === "form") return;
     const active = document.activeElement;
     place = !active || active === document.body ? place : active.closest("#panel") ? "panel" : active.closest("a.figure") ? "figure" : "";
