@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from decimal import Decimal
+from decimal import ROUND_HALF_UP, Decimal
 
 import openpyxl
 import pytest
@@ -146,6 +146,11 @@ def test_overview_counts_lines_and_closes_periods(ternwick, client, lines):
     page = get(as_(client, "accountant"), "ledger", period="2027-P06")
     count = sum(1 for one in lines if one["entity"] == "TQ" and one["p"] == (2027, 6))
     assert f">{count}</a>" in page and "Debits equal credits in every period" in page and "4 pending" in page
+    types = {account.code: account.type for account in ternwick.accounts.all()}
+    debit = sum(
+        Decimal(one["debit"] or 0) for one in lines if one["entity"] == "TQ" and one["p"] == (2027, 6) and types[one["account"]] != "statistical"
+    )
+    assert f"{debit.quantize(Decimal(1), ROUND_HALF_UP):,}".replace(",", "\u00a0") in get(client, "ledger", period="2027-P06", show="debits")
     client.post(reverse("close-period") + "?period=2027-P06", {"entity": "TQ", "of": "2027-P06", "closed": "1", "year": "2027"})
     assert ClosedPeriod.objects.get().period == 202706
     assert "<small>closed</small>" in get(client, "ledger", period="2027-P06")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Any
 
 import numpy as np
@@ -14,7 +15,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from rulka.core.book import find_node
 from rulka.core.chart import TYPES, CodeList
 from rulka.core.errors import NotFound, RulkaError
-from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.money import QUANTITY_DIGITS, round_half_away
 from rulka.core.overview import account_use, held_by_period, spark_points
 from rulka.formats.present import grouped
 from rulka.ledger import editing
@@ -44,7 +45,8 @@ def overview(request: HttpRequest) -> HttpResponse:
         for period in periods:
             one = held[at][period.index]
             off = money(one.debit - one.credit, int(frame.digits[at])) if whole and not one.ties else ""
-            cells.append({"period": period, "held": one, "closed": (entity.code, period_number(period.code)) in closed, "off": off})
+            total = grouped(round_half_away(Fraction(one.debit, 10 ** int(frame.digits[at])), 0), 0)
+            cells.append({"period": period, "held": one, "total": total, "closed": (entity.code, period_number(period.code)) in closed, "off": off})
         lines = [held[at][period.index].lines for period in periods]
         rows.append({"entity": entity, "currency": frame.currencies[at], "cells": cells, "lines": sum(lines)})
     entities = {entity.code: entity.calendar for entity in seat.ledger.entities.all()}
@@ -54,6 +56,7 @@ def overview(request: HttpRequest) -> HttpResponse:
         "periods": periods,
         "rows": rows,
         "whole": whole,
+        "show": "debits" if request.GET.get("show") == "debits" else "lines",
         "ties": all(one.ties for row in held for one in row),
         "calendars": entities if seat.ledger.calendars else {},
         "choices": list(seat.ledger.calendars),
