@@ -93,6 +93,18 @@ def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = Non
     return feed
 
 
+def remove_feed(feed: Feed) -> None:
+    """Take a feed away with its secret and its sample; what it brought stays. Refused while a load of it is not decided."""
+    if _busy(feed):
+        raise RulkaError("A load of this feed runs or waits for a decision.", hint="Decide or cancel it first.", subject=feed.name)
+    for kept in (Path(settings.VAR) / "secrets" / f"feed-{feed.pk}", Path(settings.VAR) / "samples" / f"feed-{feed.pk}"):
+        if kept.is_dir():
+            shutil.rmtree(kept)
+        else:
+            kept.unlink(missing_ok=True)
+    feed.delete()
+
+
 def keep_secret(feed: Feed, secret: str) -> None:
     """Keep a service's password or token in a file of its own that only we may read."""
     folder = Path(settings.VAR) / "secrets"

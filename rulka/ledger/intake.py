@@ -134,7 +134,7 @@ def _check(loading: Loading, folder: LedgerFolder, staged: Stage, report: LoadRe
         staged.compare(ledger.pk if ledger else None)
         digits = dict(books.digits)
         find(report, ledger, staged, master.wanted, settings.calendar, controls=controls, digits=digits, feed=loading.feed, full=loading.full)
-        if loading.hold or any(finding.action != ACCEPT for finding in report.findings) or report.judge(loading.rules) != ACCEPT:
+        if loading.hold or report.judge(loading.rules) != ACCEPT:
             preview(report, ledger, staged, master.wanted, budgets)
     return ledger, master, budgets
 

@@ -20,6 +20,7 @@ urlpatterns = [
     path("feeds/", feeds.feed_list, name="feeds"),
     path("feeds/<int:pk>/", feeds.feed_page, name="feed"),
     path("feeds/<int:pk>/pull/", feeds.feed_pull, name="feed-pull"),
+    path("feeds/<int:pk>/remove/", feeds.feed_remove, name="feed-remove"),
     path("feeds/<int:pk>/map/", feeds.feed_map, name="feed-map"),
     path("loads/<int:pk>/", feeds.load_page, name="load"),
     path("loads/<int:pk>/state/", feeds.load_progress, name="load-progress"),

@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from rulka.ledger import feeds
-from rulka.ledger.models import Feed, Ledger
+from rulka.ledger.models import Feed, JournalEntry, Ledger
 from rulka.people.models import Access, Person
 from rulka.work.models import Load
 from tests.conftest import SMALL
@@ -142,6 +142,22 @@ def test_load_page_fragment_and_decisions(seated, small):
     assert "Accepted" in page and Ledger.objects.get(code="s").revision == 2
     assert "has ended already" in post(seated, "load-decide", load.pk, decision="cancel", status=422).content.decode()
     assert seated.get(reverse("load", args=[999])).status_code == 404
+
+
+def test_feed_is_removed_and_what_it_brought_stays(seated, small):
+    news = HEADER + "A,E9,1,2026-02-01,1000,,9.00,,new,,,,\nA,E9,2,2026-02-01,4000,,,9.00,new,,,,\n"
+    from tests.apps.test_feeds import pulled, put
+
+    feed = made(seated, kind="ledger", location=put(small("n", entries__csv=news)))
+    feeds.keep_secret(feed, "x")
+    waiting = feeds.ask(feed, unattended=True)
+    assert "runs or waits for a decision" in post(seated, "feed-remove", feed.pk, status=422).content.decode()
+    feeds.run(waiting.pk)
+    assert pulled(feed, unattended=True).state == "accepted"
+    post(seated, "feed-remove", feed.pk)
+    assert not Feed.objects.exists() and JournalEntry.objects.get(number="E9").feed is None
+    assert not (feeds.loads_folder(0).parent.parent / "secrets" / f"feed-{feed.pk}").exists()
+    assert seated.get(reverse("load", args=[waiting.pk])).status_code == 200
 
 
 def test_reader_sees_loads_and_changes_nothing(seated):

@@ -129,6 +129,15 @@ def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
 
 
 @require_POST
+def feed_remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a feed away; what it brought stays."""
+    seat = _seat(request)
+    may_edit(seat)
+    feeds.remove_feed(_feed(seat, pk))
+    return redirect(f"{reverse('feeds')}?{seat.query}")
+
+
+@require_POST
 def feed_pull(request: HttpRequest, pk: int) -> HttpResponse:
     """Queue a pull: news only, or all; a file handed in takes the place of the feed's location."""
     seat = _seat(request)

@@ -13,7 +13,6 @@ from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_http_methods
 
-from rulka.core.book import NO_FENCE
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import minor_text
 from rulka.core.trial_balance import TrialBalanceRow, trial_balance
@@ -178,7 +177,7 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[list[TrialBalanceR
         if not revision.isdigit():
             raise RulkaError(f"'{revision}' is no revision.", hint="Write its number.", subject="revision")
         book = book_at(seat.ledger, int(revision))
-        view = book.within(seat.view.fence if seat.view.fence else NO_FENCE)
+        view = book.within(seat.view.fence)
         mark = f"as at revision {revision}"
     entity = asked.get("entity", "")
     if asked.get("calendar") == "own":
