@@ -283,7 +283,8 @@ def _run(job: Load) -> None:
         work.finish(job.pk, Load.State.REFUSED, report=outcome.report.as_data())
         return
     if feed is not None:
-        Feed.objects.filter(pk=feed.pk).update(pulled_at=timezone.now(), mark=source.mark or feed.mark)
+        # a load that waited long may be accepted after a newer one: the mark never goes back
+        Feed.objects.filter(pk=feed.pk).update(pulled_at=timezone.now(), mark=max(source.mark, feed.mark))
     work.finish(job.pk, Load.State.ACCEPTED, report=outcome.report.as_data(), revision=outcome.report.revision)
 
 

@@ -323,6 +323,8 @@ def test_service_gives_the_same_trial_balance_as_the_folder_and_then_only_news(t
     assert (tally["new"], tally["changed"]) == (len(told["posted"]), len(told["corrected"]))
     assert sum("JournalLines" in path for path in service.asked) == 1  # one page of news, not sixty thousand lines
     done(load, person)
+    feed.refresh_from_db()
+    assert feed.mark == "2026-11-06T18:30:00Z"
     news = balances(command, "web")
     whole = done(pulled(feed, person=person, full=True), person)
     assert whole.report["tallies"]["entries"]["new"] == whole.report["tallies"]["entries"]["changed"] == 0
