@@ -10,6 +10,7 @@ import numpy as np
 from rulka.core.calendar import FiscalCalendar, Window
 from rulka.core.chart import CARRYING, BoolArray, CodeList, IntArray
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.selection import select
 
 ACTIVITY, OPENING, CLOSING = 0, 1, 2
@@ -198,7 +199,12 @@ class Fence:
 
     @property
     def is_open(self) -> bool:
-        return not (self.entities or self.accounts or self.sealed or any(self.members.values()))
+        return self.hides_nothing and not self.sealed
+
+    @property
+    def hides_nothing(self) -> bool:
+        """Whether all entities, accounts and members are inside; detail may still be sealed."""
+        return not (self.entities or self.accounts or any(self.members.values()))
 
     def mask(self, keys: Keys, frame: Frame) -> BoolArray:
         """Mask of the posting keys inside the fence."""
@@ -265,6 +271,12 @@ class View:
     @property
     def frame(self) -> Frame:
         return self.book.frame
+
+    def digits_of(self, key: int) -> int:
+        """Decimals of the amounts on a posting key (by place)."""
+        keys = self.book.keys
+        quantity = self.frame.accounts.items[keys.account[key]].type == "statistical"
+        return QUANTITY_DIGITS if quantity else int(self.frame.digits[keys.entity[key]])
 
     def node_keys(self, entities: BoolArray) -> BoolArray:
         """Mask of the visible keys that belong to a node's entities."""

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, Movements, View
+from rulka.core.calendar import Window
 from rulka.core.chart import BoolArray, IntArray
 
 
@@ -77,6 +78,34 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
             AccountUse(tuple(shown[at].tolist()), int(counts[at].sum()), int(used[0]) if len(used) else None, int(used[-1]) if len(used) else None)
         )
     return found
+
+
+def lines_by_member(view: View, dimension: str) -> IntArray:
+    """How many actual lines inside the fence each member of a dimension has, over all time."""
+    moved = view.book.movements("actual")
+    inside = view.inside[moved.key]
+    counts = np.zeros(len(view.frame.dimensions[dimension]), dtype=np.int64)
+    at = list(view.frame.dimensions).index(dimension)
+    np.add.at(counts, view.book.keys.members[moved.key[inside], at], moved.count[inside])
+    return counts
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two scenarios side by side: (account place, one, other) where either is not zero, and the result of each, in minor units, debit positive."""
+
+    rows: tuple[tuple[int, int, int], ...]
+    results: tuple[int, int]
+
+
+def compare_scenarios(view: View, entities: BoolArray, window: Window, one: str, other: str) -> Compared:
+    """The activity of revenue, expense and statistical accounts in two scenarios over a window."""
+    keys, accounts = view.node_keys(entities), view.frame.accounts
+    first, second = (view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other))
+    told = accounts.of_type("revenue", "expense", "statistical") & ((first != 0) | (second != 0))
+    result = accounts.of_type("revenue", "expense")
+    rows = tuple((int(at), int(first[at]), int(second[at])) for at in np.flatnonzero(told))
+    return Compared(rows, (int(first[result].sum()), int(second[result].sum())))
 
 
 def spark_points(amounts: tuple[int, ...], width: int = 88, height: int = 18) -> str:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import groupby
 
 import numpy as np
 
-from rulka.core.book import View
+from rulka.core.book import Frame, View
 from rulka.core.calendar import Period
 from rulka.core.chart import BoolArray
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -63,6 +65,37 @@ def trial_balance(
         opening, debits, credits, closing = (int(total[e, a, m]) for total in sums)
         rows.append(TrialBalanceRow(frame.entities.items[e].code, account.code, account.name, opening, debits, credits, closing, digits, member))
     return rows
+
+
+@dataclass(frozen=True)
+class EntityPart:
+    """One entity's rows, and opening, debits, credits and closing over its money accounts in minor units."""
+
+    entity: str
+    rows: tuple[TrialBalanceRow, ...]
+    totals: tuple[int, int, int, int]
+
+    @property
+    def ties(self) -> bool:
+        """Whether opening and closing come to nothing and debits equal credits."""
+        opening, debits, credits, closing = self.totals
+        return opening == closing == 0 and debits == credits
+
+
+def by_entity(rows: Iterable[TrialBalanceRow], frame: Frame) -> list[EntityPart]:
+    """A trial balance in parts by entity; quantities are in no total."""
+    parts = []
+    for entity, group in groupby(rows, key=lambda row: row.entity):
+        own = tuple(group)
+        money = [row for row in own if frame.accounts[row.account].type != "statistical"]
+        sums = (
+            sum(row.opening for row in money),
+            sum(row.debits for row in money),
+            sum(row.credits for row in money),
+            sum(row.closing for row in money),
+        )
+        parts.append(EntityPart(entity, own, sums))
+    return parts
 
 
 def _entity_mask(view: View, entity: str) -> BoolArray:

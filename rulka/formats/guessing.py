@@ -74,7 +74,6 @@ class KnownCodes:
     entities: frozenset[str] = frozenset()
     accounts: frozenset[str] = frozenset()
     members: Mapping[str, frozenset[str]] = field(default_factory=dict)
-    dimension_names: Mapping[str, str] = field(default_factory=dict)
 
 
 def guess(path: Path, table: str, known: KnownCodes, *, look: TableLook | None = None) -> MappingDefinition:
@@ -123,7 +122,7 @@ def _named(table: str, columns: Mapping[str, Sequence[str]], known: KnownCodes) 
     result: dict[str, str] = {}
     plain = {name: _plain(name) for name in columns}
     wanted = {name: WORDS[name] for name in OF_TABLE[table]}
-    wanted |= {key: (key, known.dimension_names.get(key, key).lower()) for key in known.members if table in ("entries", "budgets")}
+    wanted |= {key: (key.lower(),) for key in known.members if table in ("entries", "budgets")}
 
     def take(fits: Callable[[str, str], bool]) -> None:
         for name, words in wanted.items():

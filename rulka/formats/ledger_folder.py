@@ -85,7 +85,6 @@ class LedgerFolder:
     errors: list[RulkaError] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
     keep: bool = False  # unknown columns of entries.csv become named attributes of the line
-    read_rows: int = 0
     watch: Callable[[int, int], None] | None = None  # told rows and bytes of entries.csv read so far
 
     @classmethod
@@ -216,7 +215,6 @@ class LedgerFolder:
                 unknown = [(at, name) for at, name in enumerate(header) if name not in place]
                 if unknown:
                     picked[FIELDS.index("attributes")] = _attributes([name for _, name in unknown], [columns[at] for at, _ in unknown])
-            self.read_rows += len(rows)
             yield EntryBlock(rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions))
 
     def _whole_entries(self, dimensions: Sequence[str], size: int) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:

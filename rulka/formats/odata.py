@@ -60,7 +60,6 @@ class Pulled:
 
     rows: dict[str, int] = field(default_factory=dict)
     mark: str = ""
-    requests: int = 0
 
 
 def sets_from(data: Mapping[str, Any]) -> dict[str, SetMapping]:
@@ -84,7 +83,7 @@ class Service:
         if urlsplit(address).scheme not in ("http", "https"):
             raise RulkaError(f"'{address}' is no web address.", hint="Begin it with https://.", subject="address")
         self.address = address.rstrip("/") + "/"
-        self.wait, self.requests, self.watch = wait, 0, watch
+        self.wait, self.watch = wait, watch
         headers = {"Accept": ACCEPT, "OData-Version": "4.0", "OData-MaxVersion": "4.01"}
         auth: Any = None
         if sign_in.kind == "basic":
@@ -117,7 +116,6 @@ class Service:
         raise AssertionError("unreachable")
 
     def _once(self, url: str, params: Mapping[str, str] | None) -> dict[str, Any]:
-        self.requests += 1
         try:
             answer = self.client.get(url, params=params)
         except httpx.TimeoutException:
@@ -230,7 +228,6 @@ def pull(
                     pulled.mark = max(pulled.mark, _text(row.get(mapping.modified), mapping.modified))
                 count += 1
         pulled.rows[file] = count
-    pulled.requests = service.requests
     return pulled
 
 

@@ -62,11 +62,7 @@ def _write_chunk(cursor: Any, place: list[int], added: IntArray, revision: int) 
     found = cursor.fetchone()
     if found:
         stored = np.stack([np.frombuffer(data, dtype=np.int64) for data in found], axis=1)
-        both = np.concatenate([stored, added])
-        keys, at = np.unique(both[:, 0], return_inverse=True)
-        total = np.zeros((len(keys), 4), dtype=np.int64)
-        np.add.at(total, at, both)
-        total[:, 0] = keys
+        total = _merged([stored, added])
     else:
         total = added
     empty = (total[:, 1:] == 0).all(axis=1)
@@ -81,6 +77,16 @@ def _write_chunk(cursor: Any, place: list[int], added: IntArray, revision: int) 
     )
 
 
+def _merged(parts: list[IntArray]) -> IntArray:
+    """Rows (key, debit, credit, count) added up by key, keys rising."""
+    both = np.concatenate(parts)
+    keys, at = np.unique(both[:, 0], return_inverse=True)
+    total = np.zeros((len(keys), 4), dtype=np.int64)
+    np.add.at(total, at, both)
+    total[:, 0] = keys
+    return total
+
+
 def _bytes(rows: IntArray) -> list[bytes]:
     return [np.ascontiguousarray(rows[:, at]).tobytes() for at in range(4)]
 
@@ -91,12 +97,4 @@ def sum_changes(changes: Iterable[tuple[Any, ...]]) -> dict[tuple[int, int, int,
     for *place, keys, debits, credits, counts in changes:
         arrays = [np.frombuffer(data, dtype=np.int64) for data in (keys, debits, credits, counts)]
         parts.setdefault(tuple(place), []).append(np.stack(arrays, axis=1))
-    summed = {}
-    for at, rows in parts.items():
-        both = np.concatenate(rows)
-        keys, inverse = np.unique(both[:, 0], return_inverse=True)
-        total = np.zeros((len(keys), 4), dtype=np.int64)
-        np.add.at(total, inverse, both)
-        total[:, 0] = keys
-        summed[at] = total
-    return summed
+    return {at: _merged(rows) for at, rows in parts.items()}

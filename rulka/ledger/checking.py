@@ -18,16 +18,11 @@ from rulka.ledger.master_data import Wanted, compare_wanted
 from rulka.ledger.models import BudgetLine, Counterparty, Feed, Ledger
 from rulka.ledger.queries import book_of
 from rulka.ledger.report import Finding, LoadReport
-from rulka.ledger.staging import CHANGED, NEW, OLDER, SAME, Stage, period_number
+from rulka.ledger.staging import CHANGED, NEW, OLDER, SAME, Stage, period_code, period_number
 
 LONG_PAST = 3
 """Ordinary periods before the newest booked one that count as recent, where a feed says nothing else."""
 MOST = 200
-
-
-def period_code(number: int) -> str:
-    """`202707` as a person writes it: 2027-P07."""
-    return f"{number // 100}-P{number % 100:02d}"
 
 
 def preview(report: LoadReport, ledger: Ledger | None, stage: Stage, wanted: Iterable[Wanted], budgets: Sequence[Budget]) -> None:

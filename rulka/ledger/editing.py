@@ -18,7 +18,7 @@ from rulka.ledger.master_data import Wanted
 from rulka.ledger.models import Account, ClosedPeriod, Entity, JournalEntry, Ledger, Member, PostingKey, Scenario
 from rulka.ledger.queries import calendar_of, find_entry
 from rulka.ledger.report import LoadReport
-from rulka.ledger.staging import period_number, stage
+from rulka.ledger.staging import period_code, period_number, stage
 from rulka.ledger.writing import LoadWriter
 from rulka.people.models import Person
 
@@ -132,7 +132,7 @@ def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
     books = books_of(ledger)
     codes = {str(pk): code for pk, code in ledger.members.values_list("pk", "code")}
     calendar = calendar_of(ledger)
-    period = f"{entry.period // 100}-P{entry.period % 100:02d}"
+    period = period_code(entry.period)
     stated = period if calendar.by_code[period].adjusting else ""
     rows = []
     for at, line in enumerate(entry.lines.select_related("key__account", "key__partner").order_by("line"), 2):
@@ -179,7 +179,7 @@ def change_entry(ledger: Ledger, entity: str, number: str, values: Mapping[str, 
         closed = ClosedPeriod.objects.filter(entity=entry.entity, period__in=touched).first()
         if closed is not None:
             raise RulkaError(
-                f"{closed.period // 100}-P{closed.period % 100:02d} of {entity} is closed.",
+                f"{period_code(closed.period)} of {entity} is closed.",
                 hint="Open it again first.",
                 subject="period",
                 code="closed",

@@ -28,6 +28,7 @@ from rulka.ledger.models import (
     Scenario,
 )
 from rulka.ledger.queries import MasterRows, book_of, build_frame, build_keys, movements_from, snapshot, within
+from rulka.ledger.staging import period_code
 
 MODELS: dict[str, Any] = {"entities": Entity, "accounts": Account, "members": Member, "scenarios": Scenario, "rates": Rate}
 IDENTITIES = {
@@ -195,8 +196,7 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
             listed.append(ChangedEntry(entry.entity.code, entry.number, entry.date.isoformat(), what, new, gone))
         sums = _sums_between(view, ledger, first, last)
         # codes and names of what lies outside a fence are not told
-        bounded = view.fence.entities or view.fence.accounts or any(view.fence.members.values())
-        master = () if bounded else _master_between(ledger, first, last)
+        master = _master_between(ledger, first, last) if view.fence.hides_nothing else ()
     return Changes(first, last, len(counts), tuple(listed), sums, master)
 
 
@@ -224,7 +224,7 @@ def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[Ch
         item = frame.accounts.items[account]
         digits = QUANTITY_DIGITS if item.type == "statistical" else int(frame.digits[entity])
         texts = (minor_text(debit, digits), minor_text(credit, digits), minor_text(debit - credit, digits))
-        sums.append(ChangedSum(code, frame.entities.items[entity].code, item.code, item.name, f"{period // 100}-P{period % 100:02d}", *texts))
+        sums.append(ChangedSum(code, frame.entities.items[entity].code, item.code, item.name, period_code(period), *texts))
     return tuple(sums)
 
 

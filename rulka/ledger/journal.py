@@ -20,7 +20,7 @@ from rulka.core.overview import ALL_EFFECTS, counted
 from rulka.core.selection import select
 from rulka.ledger.models import JournalLine, Ledger
 from rulka.ledger.queries import snapshot
-from rulka.ledger.staging import period_number
+from rulka.ledger.staging import period_code, period_number
 
 PAGE = 100
 KINDS = {"normal": 0, "opening": 1, "closing": 2}
@@ -315,12 +315,12 @@ class Journal:
             line = found[pk]
             at = place[line.key_id]
             account = line.key.account
-            digits = QUANTITY_DIGITS if account.type == "statistical" else int(frame.digits[keys.entity[at]])
+            digits = self.view.digits_of(at)
             members = tuple(codes.items[keys.members[at, n]].code for n, codes in enumerate(frame.dimensions.values()))
             entry = line.entry
             rows.append(
                 JournalRow(
-                    entry.entity.code, entry.number, line.line, line.date.isoformat(), f"{line.period // 100}-P{line.period % 100:02d}",
+                    entry.entity.code, entry.number, line.line, line.date.isoformat(), period_code(line.period),
                     account.code, account.name, members, line.key.partner.code if line.key.partner else "",
                     Fraction(line.debit, 10**digits), Fraction(line.credit, 10**digits), digits, line.description, line.document, line.counterparty,
                     line.counterparty_name, line.source, line.user, line.batch, "pending" if line.status else "posted", entry.kind,

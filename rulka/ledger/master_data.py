@@ -36,14 +36,16 @@ class Wanted:
         return values[0] if len(values) == 1 else values
 
 
-def compare_wanted(wanted: Wanted, ledger: Ledger | None) -> tuple[list[Any], list[Any], int]:
-    """Identities that are new, those whose values change, and how many stay the same."""
+def compare_wanted(wanted: Wanted, ledger: Ledger | None) -> tuple[list[Any], dict[Any, Any], int]:
+    """Identities that are new, stored things whose values change by identity, and how many stay the same."""
     model: Any = wanted.model
     stored = {wanted.identity(thing): thing for thing in model.objects.filter(ledger=ledger)} if ledger else {}
     new = [key for key in wanted.rows if key not in stored]
-    changed = [
-        key for key, values in wanted.rows.items() if key in stored and any(getattr(stored[key], name) != value for name, value in values.items())
-    ]
+    changed = {
+        key: stored[key]
+        for key, values in wanted.rows.items()
+        if key in stored and any(getattr(stored[key], name) != value for name, value in values.items())
+    }
     return new, changed, len(wanted.rows) - len(new) - len(changed)
 
 

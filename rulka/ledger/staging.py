@@ -65,14 +65,12 @@ class Stage:
         self.sums: dict[tuple[str, str, int], list[int]] = {}
         self.absolute = 0
 
-    def fill(self, books: Books, blocks: Callable[[], Iterable[EntryBlock]], *, watch: Callable[[int], None] | None = None) -> list[Any]:
+    def fill(self, books: Books, blocks: Callable[[], Iterable[EntryBlock]]) -> list[Any]:
         """Check all blocks into the tables; returns the errors. Grouped whole where the rows of an entry stand apart."""
         checker = BlockChecker(books)
         try:
             for heads, lines in checker.check(blocks()):
                 self._put(heads, lines)
-                if watch:
-                    watch(self.lines)
         except Scattered:
             with connection.cursor() as cursor:
                 for name in TABLES:
@@ -152,6 +150,11 @@ def _told(name: str, column: Sequence[Any]) -> bool:
 def period_number(code: str) -> int:
     """`2027-P07` as stored: 202707."""
     return int(code[:4]) * 100 + int(code[-2:])
+
+
+def period_code(number: int) -> str:
+    """`202707` as a person writes it: 2027-P07."""
+    return f"{number // 100}-P{number % 100:02d}"
 
 
 def moment_text(moment: str) -> str | None:

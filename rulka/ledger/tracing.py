@@ -16,7 +16,7 @@ from rulka.core.statement import Computed
 from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
 from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
 from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, totals, within
-from rulka.ledger.staging import period_number
+from rulka.ledger.staging import period_code, period_number
 
 PAGE = 20
 SORTS = {
@@ -160,7 +160,7 @@ def _budget_page(rows: QuerySet[BudgetLine], part: Part, title: str, digits: int
     page = Paginator(rows, PAGE).get_page(number)
     lines = tuple(
         ShownLine(
-            f"{row.period // 100}-P{row.period % 100:02d}",
+            period_code(row.period),
             row.note or f"{row.scenario.name}, {row.key.entity.code}",
             "",
             "",
@@ -261,6 +261,6 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
             )
         )
     return ShownEntry(
-        entry, tuple(lines), debit, credit, len(found) < entry.lines.count(), f"{entry.period // 100}-P{entry.period % 100:02d}",
+        entry, tuple(lines), debit, credit, len(found) < entry.lines.count(), period_code(entry.period),
         "pending" if entry.status else "posted", digits,
     )  # fmt: skip

@@ -13,7 +13,7 @@ from django.utils import timezone
 from rulka.core.book import POSTED
 from rulka.core.intake import NO_MEMBER, Budget, check_total
 from rulka.ledger.balances import Change, write_balances
-from rulka.ledger.master_data import Wanted
+from rulka.ledger.master_data import Wanted, compare_wanted
 from rulka.ledger.models import Account, Entity, Feed, JournalLine, Ledger, MasterFormer, Member, PostingKey, Revision, Scenario
 from rulka.ledger.report import LoadReport
 from rulka.ledger.staging import CHANGED, LINE_TEXTS, NEW, SAME, Stage, period_number
@@ -118,23 +118,16 @@ class LoadWriter:
         """Make, change or leave one row for each identity; what a changed one was goes to history."""
         model: Any = wanted.model
         tally = self.report.tally(wanted.what)
-        stored = {wanted.identity(thing): thing for thing in model.objects.filter(ledger=self.ledger)}
-        fresh = []
-        for key, values in wanted.rows.items():
-            thing = stored.get(key)
-            if thing is None:
-                fresh.append(model(ledger=self.ledger, revision=self.now, **values))
-                tally.new += 1
-            elif any(getattr(thing, name) != value for name, value in values.items()):
-                self._keep_former(wanted.what, {name: getattr(thing, name) for name in values}, thing.revision)
-                for name, value in values.items():
-                    setattr(thing, name, value)
-                thing.revision = self.now
-                thing.save()
-                tally.changed += 1
-            else:
-                tally.same += 1
-        model.objects.bulk_create(fresh)
+        new, changed, same = compare_wanted(wanted, self.ledger)
+        tally.new, tally.changed, tally.same = len(new), len(changed), same
+        for key, thing in changed.items():
+            values = wanted.rows[key]
+            self._keep_former(wanted.what, {name: getattr(thing, name) for name in values}, thing.revision)
+            for name, value in values.items():
+                setattr(thing, name, value)
+            thing.revision = self.now
+            thing.save()
+        model.objects.bulk_create([model(ledger=self.ledger, revision=self.now, **wanted.rows[key]) for key in new])
 
     def _codes(self) -> None:
         ledger = self.ledger

@@ -173,10 +173,10 @@ def test_numbers_are_read_as_they_are_written(text, style, expected):
 
 @pytest.mark.parametrize(
     ("text", "style"),
-    [("1,23,456", "1,234.56"), ("1.234", "1.234,56 "), ("12x", "1234.56"), ("1.5e3", "1234.56"), ("1,234.56", "1234.56"), ("", "1234.56")],
+    [("1,23,456", "1,234.56"), ("12x", "1234.56"), ("1.5e3", "1234.56"), ("1,234.56", "1234.56"), ("", "1234.56")],
 )
 def test_numbers_of_another_style_are_refused(text, style):
-    with pytest.raises(ValueError, match="is not a number written as") if style in ("1,234.56", "1234.56") else pytest.raises(KeyError):
+    with pytest.raises(ValueError, match="is not a number written as"):
         parse_number(text, style)
 
 

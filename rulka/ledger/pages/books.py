@@ -5,7 +5,6 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-import numpy as np
 from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
@@ -16,14 +15,14 @@ from rulka.core.book import find_node
 from rulka.core.chart import TYPES, CodeList
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, round_half_away
-from rulka.core.overview import account_use, held_by_period, spark_points
+from rulka.core.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
 from rulka.formats.present import grouped
 from rulka.ledger import editing
 from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole, whole_only
 from rulka.ledger.placement import placements
 from rulka.ledger.seat import Seat, seat_of
-from rulka.ledger.staging import period_number
+from rulka.ledger.staging import period_code, period_number
 from rulka.people.queries import accesses_of
 
 
@@ -175,12 +174,9 @@ def members(request: HttpRequest) -> HttpResponse:
         except RulkaError as error:
             problem = error
     view, frame = seat.view, seat.view.frame
-    moved = view.book.movements("actual")
-    inside = view.inside[moved.key]
     shown = []
-    for at, (name, codes) in enumerate(frame.dimensions.items()):
-        counts = np.zeros(len(codes), dtype=np.int64)
-        np.add.at(counts, view.book.keys.members[moved.key[inside], at], moved.count[inside])
+    for name, codes in frame.dimensions.items():
+        counts = lines_by_member(view, name)
         fence = view.fence.members.get(name)
         rows = [(codes.items[place], depth, int(counts[place])) for place, depth in _indented(codes) if not fence or counts[place]]
         shown.append((name, rows))
@@ -189,6 +185,8 @@ def members(request: HttpRequest) -> HttpResponse:
         if dimension not in frame.dimensions or code not in frame.dimensions[dimension].index:
             raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
         chosen = frame.dimensions[dimension][code]
+        if chosen not in [item for name, rows in shown if name == dimension for item, _, _ in rows]:
+            raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
     return page(request, seat, "ledger-members", "ledger/members.html",
                 {"shown": shown, "chosen": chosen, "dimension": dimension, "problem": problem}, status=422 if problem else 200)  # fmt: skip
 
@@ -209,15 +207,12 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     rows, total = [], None
     if one and other:
         window = frame.calendar.window("year" if request.GET.get("whole") else "year to date", seat.period)
-        keys = view.node_keys(node.entities)
-        first, second = (view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other))
-        for at, item in enumerate(frame.accounts.items):
-            a, b = int(first[at]), int(second[at])
-            if (a or b) and item.type in ("revenue", "expense", "statistical"):
-                digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
-                rows.append((item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)))
-        result = [at for at, item in enumerate(frame.accounts.items) if item.type in ("revenue", "expense")]
-        a, b = int(first[result].sum()), int(second[result].sum())
+        found = compare_scenarios(view, node.entities, window, one, other)
+        for at, a, b in found.rows:
+            item = frame.accounts.items[at]
+            digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
+            rows.append((item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)))
+        a, b = found.results
         total = (grouped(a, node.digits), grouped(b, node.digits), grouped(b - a, node.digits), window.title)
     context = {
         "listed": listed,
@@ -242,5 +237,5 @@ def rates(request: HttpRequest) -> HttpResponse:
     for rate in found:
         table.setdefault(rate.period, {})[rate.source, rate.target] = rate
     titles = {period_number(period.code): period.title for period in seat.view.frame.calendar.periods}
-    rows = [(f"{number // 100}-P{number % 100:02d}", titles.get(number, ""), [row.get(pair) for pair in pairs]) for number, row in table.items()]
+    rows = [(period_code(number), titles.get(number, ""), [row.get(pair) for pair in pairs]) for number, row in table.items()]
     return page(request, seat, "ledger-rates", "ledger/rates.html", {"pairs": pairs, "rows": rows})

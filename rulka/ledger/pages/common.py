@@ -45,8 +45,7 @@ def page(request: HttpRequest, seat: Seat, tab: str, template: str, context: dic
 
 def sees_whole(seat: Seat) -> bool:
     """Whether nothing of the ledger is hidden from this person but the detail of sealed accounts."""
-    fence = seat.view.fence
-    return not (fence.entities or fence.accounts or any(fence.members.values()))
+    return seat.view.fence.hides_nothing
 
 
 def whole_only(seat: Seat) -> None:

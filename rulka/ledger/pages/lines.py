@@ -13,9 +13,10 @@ from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_http_methods
 
+from rulka.core.book import Frame
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import minor_text
-from rulka.core.trial_balance import TrialBalanceRow, trial_balance
+from rulka.core.trial_balance import TrialBalanceRow, by_entity, trial_balance
 from rulka.formats.present import grouped
 from rulka.formats.row_sheet import rows_workbook
 from rulka.formats.statement_text import plain_text
@@ -27,6 +28,7 @@ from rulka.ledger.models import JournalLineFormer
 from rulka.ledger.pages.common import exact, page
 from rulka.ledger.queries import find_entry
 from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.staging import period_code
 
 MORE = ("source", "user", "batch", "partner", "kind", "least", "most", "attribute", "entry")
 HEADINGS = ("entity", "entry", "line", "date", "period", "account", "name", "partner", "debit", "credit", "description", "document", "counterparty",
@@ -120,10 +122,10 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     for line in JournalLineFormer.objects.filter(entry=found).select_related("key__account").order_by("-until_revision", "line"):
         at = _place(seat, line.key_id)
         if at is not None:
-            digits = _digits(seat, at)
+            digits = seat.view.digits_of(at)
             former.append((line, _amount(line.debit, digits), _amount(line.credit, digits)))
     calendar = seat.view.frame.calendar
-    code = f"{found.period // 100}-P{found.period % 100:02d}"
+    code = period_code(found.period)
     period = calendar.by_code[code]
     adjusting = [one for one in calendar.of_year(period.year) if one.adjusting]
     context = {"entry": found, "lines": lines, "hidden": hidden, "former_lines": former, "problem": problem, "of": period, "adjusting": adjusting,
@@ -140,11 +142,6 @@ def _place(seat: Seat, key_id: int) -> int | None:
     return found[0]
 
 
-def _digits(seat: Seat, at: int) -> int:
-    frame, keys = seat.view.frame, seat.view.book.keys
-    return 2 if frame.accounts.items[keys.account[at]].type == "statistical" else int(frame.digits[keys.entity[at]])
-
-
 def _amount(minor: int, digits: int) -> str:
     return grouped(minor, digits) if minor else ""
 
@@ -159,7 +156,7 @@ def _seen_entry(seat: Seat, entity: str, number: str) -> tuple[Any, list[Any], i
             hidden += 1
             continue
         members = [codes.items[keys.members[at, n]].code for n, codes in enumerate(frame.dimensions.values())]
-        digits = _digits(seat, at)
+        digits = seat.view.digits_of(at)
         lines.append((line, _amount(line.debit, digits), _amount(line.credit, digits), members))
     if not lines and (hidden or not found.withdrawn):
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
@@ -202,16 +199,12 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     about: dict[str, Any] = {}
     try:
         rows, about = _trial_balance(request, seat)
-        types = {item.code: item.type for item in about["frame"].accounts.items}
-        for entity in dict.fromkeys(row.entity for row in rows):
-            own = [row for row in rows if row.entity == entity]
-            money_rows = [row for row in own if types[row.account] != "statistical"]
-            sums = [sum(getattr(row, name) for row in money_rows) for name in ("opening", "debits", "credits", "closing")]
-            digits = money_rows[0].digits if money_rows else 2
-            at = about["frame"].entities.index[entity]
+        frame = about["frame"]
+        for part in by_entity(rows, frame):
+            at = frame.entities.index[part.entity]
             groups.append(
-                {"entity": about["frame"].entities.items[at], "currency": about["frame"].currencies[at], "rows": [_shown(row, types) for row in own],
-                 "sums": [grouped(amount, digits) for amount in sums], "ties": sums[0] == 0 and sums[3] == 0 and sums[1] == sums[2]}
+                {"entity": frame.entities.items[at], "currency": frame.currencies[at], "rows": [_shown(row, frame) for row in part.rows],
+                 "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals], "ties": part.ties}
             )  # fmt: skip
     except RulkaError as error:
         problem = error
@@ -228,9 +221,9 @@ def _range(request: HttpRequest, about: dict[str, Any]) -> list[str]:
     return [request.GET.get(asked) or (about[end].code if about else "") for asked, end in (("from", "first"), ("to", "last"))]
 
 
-def _shown(row: TrialBalanceRow, types: dict[str, str]) -> dict[str, Any]:
+def _shown(row: TrialBalanceRow, frame: Frame) -> dict[str, Any]:
     amounts = [grouped(amount, row.digits) if amount else "" for amount in (row.opening, row.debits, row.credits, row.closing)]
-    return {"row": row, "amounts": amounts, "quantity": types[row.account] == "statistical"}
+    return {"row": row, "amounts": amounts, "quantity": frame.accounts[row.account].type == "statistical"}
 
 
 @require_GET
