@@ -1,4 +1,4 @@
-"""Times loading and computing beside SQLite's own ways, in one run: `make bench` or `python -m bench.statement --lines N`.
+"""Times computing beside SQLite's own ways, in one run: `make bench` or `python -m bench.statement --lines N`.
 
 Prints milliseconds and ratios; these machines are shared and noisy, so only the ratios mean something.
 """
@@ -38,7 +38,7 @@ def main() -> None:
 
 def run(folder: Path, lines: int) -> None:
     from django.core.management import call_command
-    from django.db import connection, transaction
+    from django.db import connection
 
     from demo.generate import generate
     from rulka.core.book import NO_FENCE
@@ -46,26 +46,14 @@ def run(folder: Path, lines: int) -> None:
     from rulka.formats.definition_file import read_definitions
     from rulka.ledger import queries
     from rulka.ledger.intake import load_folder
-    from rulka.ledger.models import Balance, JournalLine, Ledger
+    from rulka.ledger.models import Balance, Ledger
     from rulka.statements.assemble import assemble, find_definition
     from rulka.statements.services import load_definitions
 
     call_command("migrate", verbosity=0)
     count = generate(folder / "demo", lines)
-    before = time.perf_counter()
     load_folder("bench", folder / "demo" / "ledger")
-    loading = count / (time.perf_counter() - before)
-    sample = list(JournalLine.objects.all()[:20_000])
-    for line in sample:
-        line.pk, line.line = None, f"x{line.line}"
-
-    def orm() -> None:
-        with transaction.atomic():
-            JournalLine.objects.bulk_create(sample, batch_size=2_000)
-            transaction.set_rollback(True)
-
-    bulk = len(sample) / (best(orm, 2) / 1000)
-    print(f"{count} lines\nload, checked: {loading:,.0f} lines/s; ORM bulk_create alone: {bulk:,.0f} lines/s; ratio {loading / bulk:.1f}")
+    print(f"{count} lines")
 
     ledger = Ledger.objects.get(code="bench")
 
