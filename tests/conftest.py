@@ -12,10 +12,13 @@ from typing import Any
 
 import pytest
 from django.core.management import call_command
+from hypothesis import settings as hypothesis_settings
 
 from demo.generate import generate
 
 ROOT = Path(__file__).parent.parent
+hypothesis_settings.register_profile("rulka", deadline=None)  # machines are shared: how long an example takes says nothing
+hypothesis_settings.load_profile("rulka")
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -2,22 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Mapping
+from dataclasses import dataclass, field, replace
+from typing import TypeVar, cast
 
 import numpy as np
 
 from rulka.core.calendar import FiscalCalendar, Window
 from rulka.core.chart import CARRYING, BoolArray, CodeList, IntArray
+from rulka.core.details import JournalReader, NoJournal
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.narrowing import Clause, KeyMask, Narrowing, key_mask, matches_text
+from rulka.core.rates import Rates
 from rulka.core.selection import select
 
 ACTIVITY, OPENING, CLOSING = 0, 1, 2
 """Effects of a movement: in its period, in its period's opening balance, or after its year's last period."""
 
 POSTED, PENDING = 0, 1
-MEASURES = ("activity", "opening", "closing", "debits", "credits")
+STATUSES = {"posted": (POSTED,), "with pending": (POSTED, PENDING), "pending only": (PENDING,)}
+MEASURES = ("activity", "opening", "closing", "debits", "credits", "average", "quantity")
+"""What a column shows; `average` is the mean balance, `quantity` the activity of statistical accounts only."""
 
 
 @dataclass(frozen=True)
@@ -36,6 +43,8 @@ class Frame:
     digits: IntArray
     first_entity: str
     group_digits: int = 2
+    translation_reserve: str = ""
+    rates: Rates = field(default_factory=Rates)
 
     def carrying(self) -> BoolArray:
         """Mask of the accounts that carry their balance over a year end."""
@@ -68,6 +77,17 @@ class Movements:
     credit: IntArray
     count: IntArray
 
+    def only(self, chosen: BoolArray) -> Movements:
+        """The chosen rows."""
+        return Movements(*(getattr(self, name)[chosen] for name in MOVEMENT_FIELDS))
+
+    def beside(self, others: Movements) -> Movements:
+        """These rows and others."""
+        return Movements(*(np.concatenate([getattr(self, name), getattr(others, name)]) for name in MOVEMENT_FIELDS))
+
+
+MOVEMENT_FIELDS = ("key", "period", "status", "effect", "debit", "credit", "count")
+
 
 @dataclass(frozen=True)
 class Balances:
@@ -86,10 +106,17 @@ class Balances:
     opened: IntArray
     closed: IntArray
     residual: IntArray
+    missing: tuple[int, RulkaError] | None = None
+    """The first period that translation found no rate for, and the error that says so."""
 
     def measure(self, name: str, window: Window) -> IntArray:
-        """One amount per key: the measure over a window, debit positive (debits and credits are gross)."""
+        """One amount per key: the measure over a window, debit positive (debits and credits are gross).
+
+        `average` is a sum that `average_parts` says how many balances went into.
+        """
         first, last = window.first, window.last
+        if self.missing and last >= self.missing[0]:
+            raise self.missing[1]
         if name == "opening":
             return self.opening[:, first]
         if name == "closing":
@@ -100,7 +127,7 @@ class Balances:
             return debits
         if name == "credits":
             return credits
-        if name == "activity":
+        if name in ("activity", "quantity"):
             return debits - credits
         raise RulkaError(f"'{name}' is not a measure.", hint="Use " + ", ".join(MEASURES) + ".", subject="measure")
 
@@ -109,6 +136,40 @@ class Balances:
         moved = self.counts[:, window.last + 1] != self.counts[:, window.first]
         booked: BoolArray = moved | (self.opening[:, window.first] != 0) | (self.closing[:, window.last] != 0)
         return booked
+
+
+@dataclass(frozen=True)
+class Source:
+    """Which movements are read: a scenario, from after period `until` on another one (`then`), lines of what status,
+    only some journal lines (`lines`: clauses on source, kind or counterparty), translated into the group currency or not."""
+
+    scenario: str = "actual"
+    status: str = "posted"
+    then: str = ""
+    until: int = -1
+    lines: tuple[Clause, ...] = ()
+    translated: bool = False
+
+
+def with_reserve_keys(keys: Keys, frame: Frame) -> Keys:
+    """Add the keys that take the remainder of translation: one for each entity that keeps another currency."""
+    if not frame.translation_reserve:
+        return keys
+    account = frame.accounts.index[frame.translation_reserve]
+    none = [codes.index["-"] for codes in frame.dimensions.values()]
+    foreign = [place for place, currency in enumerate(frame.currencies) if currency != frame.group_currency]
+    plain = (keys.account == account) & (keys.partner == -1) & (keys.members == none).all(axis=1) if len(keys) else np.zeros(0, dtype=bool)
+    added = [place for place in foreign if place not in keys.entity[plain]]
+    if not added:
+        return keys
+    fresh = np.zeros(len(added), dtype=np.int64)
+    return Keys(
+        np.concatenate([keys.ids, fresh]),
+        np.concatenate([keys.entity, np.array(added, dtype=np.int64)]),
+        np.concatenate([keys.account, fresh + account]),
+        np.concatenate([keys.partner, fresh - 1]),
+        np.concatenate([keys.members.reshape(len(keys), len(none)), np.tile(np.array(none, dtype=np.int64), (len(added), 1))]),
+    )
 
 
 def with_roll_keys(keys: Keys, frame: Frame) -> tuple[Keys, IntArray]:
@@ -143,16 +204,16 @@ def with_roll_keys(keys: Keys, frame: Frame) -> tuple[Keys, IntArray]:
     return grown, np.concatenate([target, np.full(len(added), -1, dtype=np.int64)])
 
 
-def accumulate(movements: Movements, rolls_into: IntArray, frame: Frame, *, pending: bool) -> Balances:
+def accumulate(movements: Movements, rolls_into: IntArray, frame: Frame, *, statuses: tuple[int, ...] = (POSTED,)) -> Balances:
     """Turn one scenario's movements into balances, rolling each year's residual as LEDGER_FORMAT.md says.
 
-    `rolls_into` comes from `with_roll_keys`. Pending movements count only where `pending` is set.
+    `rolls_into` comes from `with_roll_keys`. Only movements with one of the statuses count.
     """
     keys, periods, years = len(rolls_into), len(frame.calendar.periods), frame.calendar.years
-    counted = np.ones(len(movements.key), dtype=bool) if pending else movements.status == POSTED
+    counted = np.isin(movements.status, statuses)
 
     def table(amount: IntArray, effect: int) -> IntArray:
-        result = np.zeros((keys, periods), dtype=np.int64)
+        result = np.zeros((keys, periods), dtype=np.int64, order="F")
         chosen = counted & (movements.effect == effect)
         np.add.at(result, (movements.key[chosen], movements.period[chosen]), amount[chosen])
         return result
@@ -179,11 +240,11 @@ def accumulate(movements: Movements, rolls_into: IntArray, frame: Frame, *, pend
             opening[:, period] = balance
             balance += debits[:, period] - credits[:, period]
             closing[:, period] = balance
-    return Balances(opening, closing, _accumulated(debits), _accumulated(credits), _accumulated(counts), opened, closed, residual)
+    return Balances(opening, closing, accumulated(debits), accumulated(credits), accumulated(counts), opened, closed, residual)
 
 
-def _accumulated(table: IntArray) -> IntArray:
-    result = np.zeros((table.shape[0], table.shape[1] + 1), dtype=np.int64)
+def accumulated(table: IntArray) -> IntArray:
+    result = np.zeros((table.shape[0], table.shape[1] + 1), dtype=np.int64, order="F")
     np.cumsum(table, axis=1, out=result[:, 1:])
     return result
 
@@ -225,24 +286,79 @@ class Fence:
 NO_FENCE = Fence()
 
 
+MOST_BALANCES = 16
+MOST_KEPT = 2_000
+Made = TypeVar("Made")
+
+
 class Book:
     """A ledger's balances at one revision; scenarios are accumulated when first asked for."""
 
-    def __init__(self, frame: Frame, keys: Keys, movements: Mapping[str, Movements], revision: int) -> None:
+    def __init__(
+        self, frame: Frame, keys: Keys, movements: Mapping[str, Movements], revision: int, journal: JournalReader | None = None
+    ) -> None:
         self.frame = frame
-        self.keys, self.rolls_into = with_roll_keys(keys, frame)
+        self.keys, self.rolls_into = with_roll_keys(with_reserve_keys(keys, frame), frame)
         self.revision = revision
+        self.journal = journal or NoJournal()
         self._movements = movements
-        self._balances: dict[tuple[str, bool], Balances] = {}
+        self._balances: OrderedDict[Source, Balances] = OrderedDict()
+        self._kept: OrderedDict[Hashable, object] = OrderedDict()
 
     def balances(self, scenario: str, *, pending: bool = False) -> Balances:
         """One scenario's balances over all keys."""
-        if scenario not in self.frame.scenarios:
-            raise NotFound(f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario")
-        wanted = (scenario, pending)
-        if wanted not in self._balances:
-            self._balances[wanted] = accumulate(self._movements.get(scenario, NO_MOVEMENTS), self.rolls_into, self.frame, pending=pending)
-        return self._balances[wanted]
+        return self.balances_of(Source(scenario, "with pending" if pending else "posted"))
+
+    def balances_of(self, source: Source) -> Balances:
+        """The balances of a source over all keys; kept, since every column and node reads the same ones."""
+        for scenario in filter(None, (source.scenario, source.then)):
+            if scenario not in self.frame.scenarios:
+                raise NotFound(f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario")
+        found = self._balances.get(source)
+        if found is None:
+            if source.translated:
+                from rulka.core.translation import translate
+
+                found = translate(self, source)
+            else:
+                found = accumulate(self.movements_of(source), self.rolls_into, self.frame, statuses=STATUSES[source.status])
+            self._balances[source] = found
+            if len(self._balances) > MOST_BALANCES:
+                self._balances.popitem(last=False)
+        self._balances.move_to_end(source)
+        return found
+
+    def movements_of(self, source: Source) -> Movements:
+        """The movements of a source, of every status."""
+        movements = self.lines_of(source) if source.lines else self.movements(source.scenario)
+        if source.then:
+            later = self.movements(source.then)
+            movements = movements.only(movements.period <= source.until).beside(later.only(later.period > source.until))
+        return movements
+
+    def lines_of(self, source: Source) -> Movements:
+        """Sums of the journal lines that pass the clauses of a source; budgets hold no lines, so they give none."""
+        if source.scenario != "actual":
+            return NO_MOVEMENTS
+        fields = tuple(sorted({clause.name for clause in source.lines}))
+        grouped = self.kept(("grouped", fields), lambda: self.journal.grouped(fields, 0, len(self.frame.calendar.periods) - 1))
+        chosen = np.ones(len(grouped.movements.key), dtype=bool)
+        for name in fields:
+            chosen &= matches_text(source.lines, name, grouped.labels[name])[grouped.codes[name]]
+        return grouped.movements.only(chosen)
+
+    def mask(self, narrowing: Narrowing) -> KeyMask:
+        """What a narrowing means in this book."""
+        return self.kept(("mask", narrowing), lambda: key_mask(narrowing, self.keys, self.frame))
+
+    def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
+        """Something derived from this book, made once; the book never changes."""
+        if name not in self._kept:
+            self._kept[name] = make()
+            if len(self._kept) > MOST_KEPT:
+                self._kept.popitem(last=False)
+        self._kept.move_to_end(name)
+        return cast(Made, self._kept[name])
 
     def movements(self, scenario: str) -> Movements:
         """One scenario's sums of lines as stored, of every period, status and effect."""
@@ -300,61 +416,3 @@ class View:
         if self.fence.accounts:
             return select(self.fence.accounts, self.frame.accounts).mask
         return np.ones(len(self.frame.accounts), dtype=bool)
-
-
-@dataclass(frozen=True)
-class Node:
-    """Whose figures are shown: some entities that share a currency."""
-
-    code: str
-    name: str
-    entities: BoolArray
-    currency: str
-    digits: int
-
-
-def first_node(view: View) -> Node:
-    """The first entity that can be shown, in the ledger's own order with the first entity in front."""
-    codes = [item.code for item, seen in zip(view.frame.entities.items, view.visible_entities(), strict=True) if seen]
-    codes.sort(key=lambda code: code != view.frame.first_entity)
-    for code in codes:
-        try:
-            return find_node(view, code)
-        except RulkaError:
-            continue
-    return find_node(view)
-
-
-WHOLE = "group"
-"""The node that is every entity of the ledger."""
-
-
-def find_node(view: View, code: str = "") -> Node:
-    """An entity with all below it, or the whole group; the first entity when none is named.
-
-    Refused when its entities keep different currencies, or all lie outside the fence.
-    """
-    frame = view.frame
-    seen = view.visible_entities()
-    if not code:
-        codes = [item.code for item, visible in zip(frame.entities.items, seen, strict=True) if visible]
-        code = frame.first_entity if not codes or frame.first_entity in codes else codes[0]
-    mask = np.zeros(len(frame.entities), dtype=bool)
-    if code in frame.entities.index:
-        mask[frame.entities.below[code]] = True
-        name = frame.entities[code].name
-    elif code == WHOLE:
-        mask[:] = True
-        name = frame.name
-    if not (mask & seen).any():
-        known = [item.code for item, visible in zip(frame.entities.items, seen, strict=True) if visible] + [WHOLE]
-        raise NotFound(f"Node '{code}' does not exist.", hint=one_of(code, known), subject="node")
-    currencies = sorted({frame.currencies[place] for place in np.flatnonzero(mask)})
-    if len(currencies) > 1:
-        raise RulkaError(
-            f"{name} mixes currencies: {', '.join(currencies)}.",
-            hint="Amounts in different currencies can't be added before they are translated; choose an entity.",
-            subject=f"node {code}",
-            code="mixed-currencies",
-        )
-    return Node(code, name, mask, currencies[0], int(frame.digits[np.flatnonzero(mask)[0]]))

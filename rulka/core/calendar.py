@@ -47,11 +47,20 @@ class Period:
 
 @dataclass(frozen=True)
 class Window:
-    """A run of periods, first and last index included, with what a person calls it."""
+    """A run of periods, first and last index included, with what a person calls it.
+
+    With `start` and `end` (both included) it is a run of days inside of these periods instead.
+    """
 
     first: int
     last: int
     title: str
+    start: date | None = None
+    end: date | None = None
+
+    @property
+    def by_day(self) -> bool:
+        return self.start is not None
 
 
 @dataclass(frozen=True)
@@ -69,7 +78,13 @@ class FiscalCalendar:
         return sorted({period.year for period in self.periods})
 
     def of_year(self, year: int) -> list[Period]:
-        return [period for period in self.periods if period.year == year]
+        cached: dict[int, list[Period]] | None = self.__dict__.get("_of_year_cache")
+        if cached is None:
+            cached = {}
+            for period in self.periods:
+                cached.setdefault(period.year, []).append(period)
+            object.__setattr__(self, "_of_year_cache", cached)
+        return cached.get(year, [])
 
     def first_of_year(self) -> list[int]:
         """The index of each year's first period, in year order."""
@@ -118,8 +133,12 @@ class FiscalCalendar:
             object.__setattr__(self, "_ordinary_cache", cached)
         return cached
 
+    def has_quarters(self, year: int) -> bool:
+        """Whether a year has exactly twelve ordinary periods; others have no quarters."""
+        return sum(not period.adjusting for period in self.of_year(year)) == 12
+
     def quarter_of(self, period: Period) -> int:
-        """The fiscal quarter: three periods each, what is left over belongs to the fourth."""
+        """The fiscal quarter: three periods each, adjusting ones belong to the fourth."""
         if period.adjusting:
             ordinary = [p for p in self.of_year(period.year) if not p.adjusting]
             return self.quarter_of(ordinary[-1])
@@ -143,25 +162,6 @@ class FiscalCalendar:
             period = ordinary[place]
         return period
 
-    def window(self, kind: str, period: Period) -> Window:
-        """The periods that `kind` means, seen from a period.
-
-        `quarter` and `year` are whole, with their adjusting periods; the two `to date` kinds end at the period.
-        """
-        if kind == "period":
-            return Window(period.index, period.index, period.title)
-        of_year = self.of_year(period.year)
-        quarter = self.quarter_of(period)
-        of_quarter = [p for p in of_year if self.quarter_of(p) == quarter]
-        if kind == "quarter":
-            return Window(of_quarter[0].index, of_quarter[-1].index, f"Quarter {quarter}, FY{period.year}")
-        if kind == "year":
-            return Window(of_year[0].index, of_year[-1].index, f"FY{period.year}")
-        first = {"quarter to date": of_quarter[0], "year to date": of_year[0]}.get(kind)
-        if first is None:
-            raise RulkaError(f"'{kind}' is not a window.", hint="Use " + ", ".join(WINDOWS) + ".", subject="window")
-        return Window(first.index, period.index, self.range_title(first, period))
-
     def range_title(self, first: Period, last: Period) -> str:
         """`October 2026`, `April to October 2026`, `November 2026 to January 2027`."""
         if first.index == last.index:
@@ -170,9 +170,6 @@ class FiscalCalendar:
         if opening[-5:] == closing[-5:] and opening[-5:-4] == " " and opening[-4:].isdigit():
             opening = opening[:-5]
         return f"{opening} to {closing}"
-
-
-WINDOWS = ("period", "quarter", "quarter to date", "year to date", "year")
 
 
 def monthly_calendar(*, first_month: int, year_label: str, first_year: int, last_year: int, adjusting_periods: int = 0) -> FiscalCalendar:

@@ -30,6 +30,7 @@ class Item:
     active: bool = True
     unit: str = ""
     intercompany: bool = False
+    rate: str = ""
 
 
 @dataclass(frozen=True)

@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
 
+from rulka.core.amounts import read_vector
 from rulka.core.chart import BoolArray, IntArray
+from rulka.core.columns import Column, reading_of
+from rulka.core.elimination import pairs, without_partner
+from rulka.core.leaves import Leaf
 from rulka.core.money import exact_text, minor_text
+from rulka.core.narrowing import read_narrowing
+from rulka.core.nodes import REST, nodes_of
 from rulka.core.selection import select
-from rulka.core.statement import Computed, Row
+from rulka.core.spines import LineDef
+from rulka.core.statement import GROSS, NO_OVERRIDE, Computed, Row
 
 
 @dataclass(frozen=True)
@@ -30,22 +38,62 @@ def footing(computed: Computed) -> list[Check]:
 
     Inside a fence that hides part of the ledger, ties against the whole are left out and that is said.
     """
-    placed, covered = _placed(computed), _covered(computed)
-    checks = [*_placement(computed, placed, covered), _totals(computed), _ledger_tie(computed, placed, covered)]
+    checks: list[Check] = []
+    if places_accounts(computed):
+        placed, covered = _placed(computed), _covered(computed)
+        checks += [*_placement(computed, placed, covered), _totals(computed), _ledger_tie(computed, placed, covered)]
+    else:
+        checks.append(_totals(computed))
+    checks += _series(computed)
     if computed.view.inside.all():
-        checks += [_ledger_balances(computed), *_agreements(computed)]
+        checks += [*_ledger_balances(computed), *_result(computed), *_judged(computed)]
     else:
         checks.append(Check("Fence", True, "You see a part of this ledger; checks that need the whole are not made.", note=True))
+    checks += [*_intercompany(computed), *_not_elsewhere(computed)]
+    if computed.statement.rounding != "exact":
+        detail = "; ".join(computed.roundings[:12]) + (f"; and {len(computed.roundings) - 12} more" if len(computed.roundings) > 12 else "")
+        checks.append(Check("Rounded so that it foots", True, detail or "No figure had to give way.", note=True))
     if computed.warnings:
-        checks.append(Check("Selections", True, "; ".join(computed.warnings), note=True))
+        checks.append(Check("Selections", True, "; ".join(dict.fromkeys(computed.warnings)), note=True))
     return checks
+
+
+# placement ----------------------------------------------------------------------------------------------------------
+
+
+def places_accounts(computed: Computed) -> bool:
+    """Whether the spine is one that owes accounts a place: it says so, or its lines select accounts and nothing besides."""
+    spine = computed.statement.spine
+    if spine.covers:
+        return spine.covers != "nothing"
+    lines = [line for line in spine.walk() if line.kind == "line" and not line.override and not line.intercompany]
+    return bool(lines) and all(_only_accounts(line) for line in lines)
+
+
+def _only_accounts(line: LineDef) -> bool:
+    return all(clause.name == "account" for clause in read_narrowing(line.accounts).clauses)
+
+
+def _placing(computed: Computed) -> Iterator[Leaf]:
+    """The leaves that place accounts: each line's outermost ones, unless the line reads something else than the column."""
+    for key, leaves in computed.planned.by_line.items():
+        line = computed.line(key)
+        if not line.override and not line.intercompany:
+            yield from leaves
 
 
 def _placed(computed: Computed) -> IntArray:
     """How many account lines hold each account."""
     count = np.zeros(len(computed.view.frame.accounts), dtype=np.int64)
-    for mask in computed.masks.values():
-        count += mask
+    statistical = computed.view.frame.accounts.of_type("statistical")
+    for key, leaves in computed.planned.by_line.items():
+        line = computed.line(key)
+        if line.override or line.intercompany or not leaves:
+            continue
+        of_line = np.zeros(len(count), dtype=bool)
+        for leaf in leaves:
+            of_line |= leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
+        count += of_line
     return count
 
 
@@ -85,12 +133,20 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
         detail += f": {names} {'is' if len(codes) == 1 else 'are'} not{quiet}"
     checks = [Check("Every account is placed", not (missing & booked).any(), detail, codes)]
     names, codes = _names(computed, twice)
-    checks.append(Check("No account is placed twice", not codes, names and f"Placed more than once: {names}", codes))
+    checks.append(Check("No account is placed twice", not codes, names and f"Placed more than once: {names}{_holders(computed, twice)}", codes))
     return checks
+
+
+def _holders(computed: Computed, twice: BoolArray) -> str:
+    """The lines that hold an account which stands twice."""
+    labels = [computed.line(leaf.line.key).label for leaf in _placing(computed) if (leaf.accounts & twice).any()]
+    return f", by {', '.join(dict.fromkeys(labels))}" if labels else ""
 
 
 def unplaced_near(computed: Computed) -> dict[str, list[str]]:
     """Booked accounts without a place, by the key of the account line they stand nearest to in code order."""
+    if not places_accounts(computed):
+        return {}
     missing = _covered(computed) & (_placed(computed) == 0) & computed.booked_accounts()
     accounts = computed.view.frame.accounts.items
     lines = [
@@ -105,6 +161,9 @@ def unplaced_near(computed: Computed) -> dict[str, list[str]]:
     return near
 
 
+# totals and ties ----------------------------------------------------------------------------------------------------
+
+
 def _totals(computed: Computed) -> Check:
     """Each section total again, straight from the accounts, line sign by line sign."""
     wrong = []
@@ -112,69 +171,180 @@ def _totals(computed: Computed) -> Check:
         if row.kind != "total":
             continue
         for place, column in enumerate(computed.columns):
-            if column.window is not None and _from_accounts(computed, row, place) != row.values[place]:
+            if column.has_figures and column.asked.measure != "quantity" and _from_accounts(computed, row, column) != row.values[place]:
                 wrong.append(row.label)
                 break
     return Check("Totals foot", not wrong, f"Does not foot: {', '.join(wrong)}" if wrong else "", lines=tuple(wrong))
 
 
-def _from_accounts(computed: Computed, total: Row, place: int) -> Fraction:
-    column, accounts = computed.columns[place], computed.view.frame.accounts
-    statistical = accounts.of_type("statistical")
-    result, todo = 0, [computed.line(total.line)]
+def _from_accounts(computed: Computed, total: Row, column: Column) -> Fraction | None:
+    result, todo = Fraction(0), [computed.line(total.line)]
     while todo:
         line = todo.pop()
+        if line.columns and not {column.key, column.asked.key, column.series} & set(line.columns):
+            continue
         todo.extend(line.lines)
-        if line.kind == "line":
-            mask = computed.masks[line.key] & (statistical if total.unit == "quantity" else ~statistical)
-            measure = computed.measure_of(line, column)
-            sign = 1 if measure in ("debits", "credits") else computed.signs[line.key]
-            result += sign * int(computed.account_totals(column, measure)[mask].sum())
-    return Fraction(result, 10 ** (2 if total.unit == "quantity" else computed.node.digits))
+        for leaf in computed.planned.by_line.get(line.key, ()):
+            if leaf.is_quantity != (total.unit == "quantity"):
+                continue
+            vector = computed.vector(leaf, column)
+            if vector is None:
+                return None
+            amount = int(computed.by_account(leaf, column).sum())
+            result += Fraction(amount * computed.sign(leaf, column), vector.divisor * 10 ** computed.digits(leaf, column))
+    return result
+
+
+def _plain(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
+    """Columns of the ledger's own net figures, with the amounts of the whole node by account."""
+    for column in computed.columns:
+        if not column.has_figures or column.asked.measure in (*GROSS, "average", "quantity") or column.lines or column.asked.part:
+            continue
+        reading = reading_of(column, NO_OVERRIDE, computed.view, computed.period, translated=computed.translated)
+        vector = read_vector(computed.view.book, reading, column.asked.by_day)
+        if vector is not None and vector.divisor == 1:
+            keys = computed.node.keys if column.keys is None else computed.node.keys & column.keys
+            yield column, computed.view.by_account(vector.amounts, keys)
+
+
+def _title(column: Column) -> str:
+    return f"{column.heading} ({column.window.title})" if column.window and column.window.title not in column.heading else column.heading
 
 
 def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Check:
     """What the statement's lines hold equals what the ledger holds on the accounts it covers."""
     statistical = computed.view.frame.accounts.of_type("statistical")
     apart = []
-    for column in computed.columns:
-        if column.window is None or column.asked.measure in ("debits", "credits"):
-            continue
-        amounts = computed.account_totals(column, column.asked.measure)
+    for column, amounts in _plain(computed):
         times = np.where(statistical | ~covered & (placed == 0), 0, placed)
         difference = sum(int(a) * int(n) for a, n in zip(amounts, times, strict=True)) - int(amounts[covered & ~statistical].sum())
         if difference:
             amount = minor_text(-difference, computed.node.digits)
-            apart.append(f"{column.heading} ({column.window.title}): {amount} {computed.node.currency} of the ledger is not on it")
+            apart.append(f"{_title(column)}: {amount} {computed.node.currency} of the ledger is not on it")
     return Check("Ties to the ledger", not apart, "; ".join(apart))
 
 
-def _ledger_balances(computed: Computed) -> Check:
-    """Debits equal credits over all money accounts of the node."""
+def _ledger_balances(computed: Computed) -> list[Check]:
+    """Debits equal credits over all money accounts of each entity of the node."""
+    if not all(_is_whole(computed, place) for place in np.flatnonzero(computed.node.entities)):
+        return []
     money = ~computed.view.frame.accounts.of_type("statistical")
+    entity, items = computed.view.book.keys.entity, computed.view.frame.entities.items
+    apart: list[str] = []
+    for column in computed.columns:
+        if not column.has_figures or column.asked.scenario != "actual" or column.asked.then or column.lines or column.window is None:
+            continue
+        reading = reading_of(column, NO_OVERRIDE, computed.view, computed.period, translated=computed.translated)
+        balances = computed.view.book.balances_of(reading.source)
+        closing = np.where(money[computed.view.book.keys.account], balances.measure("closing", column.window), 0)
+        for place in np.flatnonzero(computed.node.entities):
+            rest = int(closing[entity == place].sum())
+            if rest:
+                apart.append(f"{items[place].code}, {column.heading}: {minor_text(rest, computed.node.digits)}")
+    return [Check("The ledger is in balance", not apart, "; ".join(apart[:12]))]
+
+
+def _result(computed: Computed) -> list[Check]:
+    """The year's result as a balance sheet reads it (what result accounts hold) and as an income statement does (what
+    was booked on them since the year began) are one figure."""
+    accounts, frame = computed.view.frame.accounts, computed.view.frame
+    placed = _placed(computed) > 0
+    results = accounts.of_type("revenue", "expense")
+    if not (placed & results).any() or computed.translated:
+        return []
+    keys = results[computed.view.book.keys.account] & computed.node.keys
     apart = []
     for column in computed.columns:
-        if column.window is not None and column.asked.scenario == "actual":
-            rest = int(computed.account_totals(column, "closing")[money].sum())
-            if rest:
-                apart.append(f"{column.heading}: {minor_text(rest, computed.node.digits)}")
-    return Check("The ledger is in balance", not apart, "; ".join(apart))
-
-
-def _agreements(computed: Computed) -> list[Check]:
-    checks = []
-    value_by_label = {row.label.casefold(): row for row in computed.rows if row.has_figures}
-    for line in computed.statement.spine.walk():
-        if line.kind != "check":
+        if not column.has_figures or column.asked.then or column.lines or column.window is None or column.window.by_day:
             continue
-        apart = []
-        first, *others = [value_by_label[name.casefold()] for name in line.agree]
-        for place, column in enumerate(computed.columns):
-            if column.window is None:
-                continue
-            for other in others:
-                a, b = first.values[place], other.values[place]
-                if a is not None and b is not None and a != b:
-                    apart.append(f"{column.heading} ({column.window.title}): {exact_text(a - b, computed.node.digits)} apart")
-        checks.append(Check(line.label, not apart, "; ".join(apart), lines=(line.key,)))
+        balances = computed.view.book.balances_of(reading_of(column, NO_OVERRIDE, computed.view, computed.period, translated=False).source)
+        last = column.window.last
+        start = frame.calendar.of_year(frame.calendar.periods[last].year)[0].index
+        held = int(balances.closing[keys, last].sum())
+        booked = int((balances.debits[keys, last + 1] - balances.debits[keys, start] - balances.credits[keys, last + 1]).sum())
+        booked += int(balances.credits[keys, start].sum()) + int(balances.opened[keys, start : last + 1].sum())
+        if held != booked:
+            apart.append(f"{_title(column)}: {minor_text(held - booked, computed.node.digits)}")
+    return [Check("The result ties", not apart, "; ".join(apart))]
+
+
+def _is_whole(computed: Computed, entity: int) -> bool:
+    """Whether the node holds every posting key of an entity."""
+    return bool(computed.node.keys[computed.view.book.keys.entity == entity].all())
+
+
+def _judged(computed: Computed) -> list[Check]:
+    """The spine's own checks."""
+    checks = []
+    for judged in computed.checks:
+        apart = [f"{_title(column)}: {exact_text(by, computed.node.digits)} apart" for column, by in judged.apart]
+        detail = "; ".join(apart) if judged.judged else "Judged in no column: none of them has figures for it."
+        checks.append(Check(judged.line.label, judged.holds, detail, lines=(judged.line.key,)))
     return checks
+
+
+def _series(computed: Computed) -> list[Check]:
+    """A series over members whose parts, with what is none of them, add up to the column that isn't narrowed."""
+    checks = []
+    for rest in computed.columns:
+        if not rest.is_rest or not rest.has_figures:
+            continue
+        parts = [column for column in computed.columns if column.series == rest.series and column.has_figures and not column.is_total]
+        parts = [column for column in parts if column.asked.key == rest.asked.key]
+        reading = reading_of(rest, NO_OVERRIDE, computed.view, computed.period, translated=computed.translated)
+        vector = read_vector(computed.view.book, reading, rest.asked.by_day)
+        if vector is None:
+            continue
+        covered = np.zeros(len(vector.amounts), dtype=np.int64)
+        for column in parts:
+            covered += column.keys if column.keys is not None else 1
+        own = _whole_of(computed, rest)
+        missing = computed.node.keys & own & (covered != 1)
+        gap = int(vector.amounts[missing].sum())
+        detail = f"{len(parts)} columns add up to the whole" if not missing.any() else f"{minor_text(gap, computed.node.digits)} stands in none or in two"
+        checks.append(Check(f"The columns of {rest.series} are complete", not missing.any(), detail))
+    return checks
+
+
+def _whole_of(computed: Computed, rest: Column) -> BoolArray:
+    """What the un-narrowed column of a series would hold: all that its remaining narrowing lets through."""
+    return computed.view.book.mask(read_narrowing(rest.asked.narrow)).keys
+
+
+# nodes --------------------------------------------------------------------------------------------------------------
+
+
+def _intercompany(computed: Computed) -> list[Check]:
+    """Where columns eliminate: each pair that doesn't agree, balances and activity separately, and lines without a partner."""
+    columns = [column for column in computed.columns if column.has_figures and column.asked.part in ("eliminations", "after elimination")]
+    if not columns:
+        return []
+    column, view = columns[-1], computed.view
+    assert column.window is not None
+    reading = reading_of(column, NO_OVERRIDE, view, computed.period, translated=computed.translated)
+    balances = view.book.balances_of(reading.source)
+    carrying = view.frame.carrying()
+    apart = []
+    for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
+        for pair in pairs(view, computed.node, balances.measure(measure, column.window), accounts):
+            if pair.apart:
+                first, second, gap = (minor_text(amount, computed.node.digits) for amount in (pair.of_first, pair.of_second, pair.apart))
+                apart.append(f"{what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart")
+    lonely = without_partner(view, computed.node, balances.booked(column.window))
+    checks = [Check("Intercompany agrees", not apart, "; ".join(apart))]
+    if lonely:
+        names = ", ".join(f"{entity} {account}" for entity, account in lonely[:8])
+        checks.append(Check("Intercompany without a partner", True, f"Not eliminated, no partner is named: {names}", note=True))
+    return checks
+
+
+def _not_elsewhere(computed: Computed) -> list[Check]:
+    """What a node of a scope holds that none of its children does."""
+    if computed.statement.scope is None or not computed.node.children:
+        return []
+    rest = next((node for node in nodes_of(computed.view, computed.statement.scope) if node.code == computed.node.code + REST), None)
+    if rest is None:
+        return []
+    accounts = np.unique(computed.view.book.keys.account[rest.keys])
+    detail = f"Node {rest.code} holds what no child of {computed.node.name} does, on {len(accounts)} account{'s' if len(accounts) != 1 else ''}"
+    return [Check("Not elsewhere", True, detail, note=True)]

@@ -24,6 +24,7 @@ class SelectionError(RulkaError):
     def __init__(self, text: str, position: int, expected: str) -> None:
         self.position = position
         self.text = text
+        self.expected = expected
         found = f"'{text[position : position + 12].split(' ')[0]}'" if position < len(text.rstrip()) else "the end"
         super().__init__(
             f"At character {position + 1} of the selection: expected {expected}, found {found}.",

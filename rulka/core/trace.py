@@ -7,20 +7,23 @@ from fractions import Fraction
 
 import numpy as np
 
-from rulka.core.book import Balances, View
+from rulka.core.book import Balances
 from rulka.core.calendar import Period
-from rulka.core.chart import BoolArray, IntArray
-from rulka.core.errors import NotFound, RulkaError
-from rulka.core.expressions import evaluate, parse_formula
-from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.statement import Column, Computed, Row, Value, percent
+from rulka.core.chart import IntArray
+from rulka.core.columns import Column
+from rulka.core.comparing import Comparer
+from rulka.core.errors import NotFound
+from rulka.core.expressions import Value, evaluate, parse_formula
+from rulka.core.leaves import Leaf
+from rulka.core.naming import Names
+from rulka.core.statement import Computed, Row
 
 
 @dataclass(frozen=True)
 class Part:
     """One part of a figure, in presented sign and major units.
 
-    `kind` is row, column, account or a component of an account (period, opening, year, rolled); `row`,
+    `kind` is row, column, account or a component of an account (period, opening, year, rolled, days, balance); `row`,
     `column`, `account` and `component` are the address that opens it further.
     """
 
@@ -52,23 +55,31 @@ class Trace:
 
 
 def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
-    """Open a cell: a comparison into its columns, a total or calculation into lines, a line into accounts."""
+    """Open a cell: a column that works on others into these, a total or calculation into lines, a line into accounts."""
     row, column = computed.row(row_key), computed.column(column_key)
-    if not row.has_figures:
+    place = computed.place(column_key)
+    if not row.has_figures or column.kind == "text":
         raise NotFound(f"{row.label} shows no figures.", hint="Open a line below it.", subject="line")
-    value = row.values[computed.place(column_key)]
-    if column.kind != "figures":
-        return _comparison(computed, row, column, value)
-    if column.window is None:
+    value = row.values[place]
+    comparer = Comparer(computed.columns)
+    if column.is_empty:
         return Trace(row.label, value, (), None, row.unit, "The column lies outside the calendar.")
-    if row.kind == "calculation":
-        return _calculation(computed, row, column, value)
-    if row.kind == "total":
-        parts = tuple(
-            Part("row", part.label, part.values[computed.place(column_key)], row=part.key, column=column.key) for part in _total_rows(computed, row)
-        )
-        return Trace(row.label, value, parts, _sum(parts), row.unit, "lines of the section added up")
-    return _accounts(computed, row, column, value)
+    if column.kind == "figures" or (comparer.is_base[place] and row.kind in ("calculation", "total")):
+        if row.kind == "calculation":
+            return _calculation(computed, row, column, value)
+        if row.kind == "total":
+            parts = tuple(
+                Part("row", part.label, part.values[place], row=part.key, column=column.key)
+                for part in computed.rows_of_total(row)
+                if part.values[place] is not None or place not in part.blank
+            )
+            return Trace(row.label, value, parts, _sum(parts), row.unit, "lines of the section added up")
+        if row.kind == "check":
+            return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
+        if row.kind in ("entry", "counterparty") or (row.kind == "others" and ":sealed" in row.key):
+            return Trace(row.label, value, (), value, row.unit, "; ".join(f"{name} {text}" for name, text in row.texts.items() if text))
+        return _accounts(computed, row, column, value)
+    return _comparison(computed, row, column, value, comparer)
 
 
 def _sum(parts: tuple[Part, ...]) -> Value:
@@ -76,25 +87,32 @@ def _sum(parts: tuple[Part, ...]) -> Value:
     return None if None in values else sum((v * p.adds for v, p in zip(values, parts, strict=True) if v is not None), Fraction(0))
 
 
-def _total_rows(computed: Computed, total: Row) -> list[Row]:
-    """The rows a total adds up; an expanding line stands as its account rows."""
-    rows = []
-    for key in total.parts:
-        line = next((row for row in computed.rows if row.key == key), None)
-        rows += [line] if line else [row for row in computed.rows if row.line == key and row.kind == "account" and row.unit == total.unit]
-    return rows
-
-
-def _comparison(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    a, b = (computed.column(key) for key in column.asked.of)
+def _comparison(computed: Computed, row: Row, column: Column, value: Value, comparer: Comparer) -> Trace:
+    operands = [computed.column(key) for key in column.of]
     parts = tuple(
-        Part("column", _column_label(part), row.values[computed.place(part.key)], row=row.key, column=part.key, adds=adds)
-        for part, adds in ((a, 1), (b, -1))
+        Part("column", _column_label(part), row.values[computed.place(part.key)], row=row.key, column=part.key, adds=-1 if at and column.kind == "difference" else 1)
+        for at, part in enumerate(operands)
     )
+    if column.kind == "share":
+        whole = Names(computed.statement.spine).find(column.asked.line)
+        of_line = computed.cells[whole.key]
+        again = comparer.share(column, row.values.__getitem__, of_line.__getitem__)
+        key = f"{whole.key}.total" if f"{whole.key}.total" in computed.rows_by_key else whole.key
+        parts = (*parts, Part("row", whole.label, of_line[computed.place(operands[0].key)], row=key, column=operands[0].key))
+        return Trace(row.label, value, parts, again, "percent", f"{row.label} as a part of {column.asked.line}", False)
+    sign = computed.line_sign(computed.leaf(row.key), column) if row.key in computed.leaf_keys else 1
+    again = comparer.value(column, row.values.__getitem__, sign)
     if column.kind == "difference":
-        return Trace(row.label, value, parts, _sum(parts), row.unit, f"{a.heading} less {b.heading}")
-    again = percent(parts[0].value, parts[1].value)
-    return Trace(row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {b.heading} taken positive", False)
+        a, b = operands
+        adds_up = _sum(parts) == again
+        return Trace(row.label, value, parts, again, row.unit, f"{a.heading} less {b.heading}", adds_up)
+    if column.kind == "sum":
+        return Trace(row.label, value, parts, again, row.unit, "columns added up")
+    if column.kind == "formula":
+        return Trace(row.label, value, parts, again, row.unit, column.asked.formula, False)
+    a, b = operands
+    base = computed.column(column.base).heading if column.base else b.heading
+    return Trace(row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {base} taken positive", False)
 
 
 def _column_label(column: Column) -> str:
@@ -104,50 +122,48 @@ def _column_label(column: Column) -> str:
 
 
 def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    place = computed.place(column.key)
-    by_label: dict[str, Value] = {}
-    parts: list[Part] = []
-    for key in row.parts:
-        part = next((found for found in computed.rows if found.key == key), None)
-        if part is None or not part.has_figures:
-            raise RulkaError(f"{computed.line(key).label} has no row of its own to open.", hint="Give its section a total.", subject="trace")
-        by_label[part.label.casefold()] = part.values[place]
-        by_label.setdefault(computed.line(part.line).label.casefold(), part.values[place])
-        parts.append(Part("row", part.label, part.values[place], row=part.key, column=column.key))
+    place, names = computed.place(column.key), Names(computed.statement.spine)
     line = computed.line(row.line)
-    again = evaluate(parse_formula(line.formula), lambda name: by_label[name.casefold()])
+    tree = parse_formula(line.formula)
+    parts = []
+    for named in names.operands(tree):
+        key = f"{named.key}.total" if named.kind == "section" and named.total else named.key
+        opens = key if key in computed.rows_by_key and computed.rows_by_key[key].kind != "section" else ""
+        parts.append(Part("row" if opens else "rest", named.total or named.label, computed.cells[named.key][place], row=opens, column=column.key))
+    again = evaluate(
+        tree,
+        lambda name: computed.cells[names.find(name).key][place],
+        lambda first, last: [computed.cells[between.key][place] for between in names.between(first, last)],
+    )
     return Trace(row.label, value, tuple(parts), again, row.unit, line.formula, False)
 
 
 def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    line = computed.line(row.line)
-    measure = computed.measure_of(line, column)
-    totals = computed.account_totals(column, measure)
-    frame, booked = computed.view.frame, computed.booked_accounts()
-    parts = []
-    for code in row.codes:
-        place = frame.accounts.index[code]
-        if totals[place] or booked[place]:
-            amount = Fraction(int(totals[place]) * _sign(computed, row, measure), 10 ** _digits(computed, code))
-            parts.append(Part("account", f"{code} {frame.accounts[code].name}", amount, row=row.key, column=column.key, account=code))
-    how = f"accounts behind {_column_label(column)}, {measure}"
+    leaf = computed.leaf(row.key)
+    vector = computed.vector(leaf, column)
+    if vector is None:
+        return Trace(row.label, value, (), None, row.unit, "Nothing can be read here.")
+    totals = computed.by_account(leaf, column)
+    keys = computed.keys_behind(leaf, column)
+    booked = np.zeros(len(totals), dtype=bool)
+    booked[computed.view.book.keys.account[keys & vector.booked]] = True
+    items, parts = computed.view.frame.accounts.items, []
+    for place in np.flatnonzero(booked | (totals != 0)):
+        amount = _in_units(computed, leaf, column, int(totals[place]), vector.divisor)
+        parts.append(Part("account", f"{items[place].code} {items[place].name}", amount, row=row.key, column=column.key, account=items[place].code))
+    how = f"accounts behind {_column_label(column)}, {computed.reading(leaf, column).measure}"
     return Trace(row.label, value, tuple(parts), _sum(tuple(parts)), row.unit, how)
 
 
-def _sign(computed: Computed, row: Row, measure: str) -> int:
-    return 1 if measure in ("debits", "credits") else computed.signs[row.line]
-
-
-def _digits(computed: Computed, account: str) -> int:
-    statistical = computed.view.frame.accounts[account].type == "statistical"
-    return QUANTITY_DIGITS if statistical else computed.node.digits
+def _in_units(computed: Computed, leaf: Leaf, column: Column, amount: int, divisor: int = 1) -> Fraction:
+    return Fraction(amount * computed.sign(leaf, column), divisor * 10 ** computed.digits(leaf, column))
 
 
 def sealed_rows(computed: Computed) -> set[str]:
     """Keys of the rows of account lines with any account whose detail is sealed for the reader."""
     view = computed.view
     codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
-    return {row.key for row in computed.rows if row.kind in ("line", "account") and codes & set(row.codes)}
+    return {row.key for row in computed.rows if row.key in computed.leaf_keys and codes & set(row.codes)}
 
 
 @dataclass(frozen=True)
@@ -155,7 +171,8 @@ class Component:
     """A slice of an account's balance in time: an address such as `period:2027-P07`.
 
     `kind` is period (activity), opening (opening entries), year (everything of a former year, closing entries
-    included) or rolled (the residual result of a former year). `amount` is debit positive, in minor units.
+    included), rolled (the residual result of a former year), days (between two days), balance (one of the balances of
+    a mean) or translation (what restating a balance at another rate changed). `amount` is debit positive, minor units.
     """
 
     kind: str
@@ -166,51 +183,69 @@ class Component:
 
     @property
     def address(self) -> str:
-        return f"{self.kind}:{self.code}"
+        return f"{self.kind}:{self.code}" if self.kind not in ("balance", "translation", "eliminated") else ""
 
 
-def _account_row(computed: Computed, row_key: str, account: str) -> Row:
+def _account_leaf(computed: Computed, row_key: str, account: str) -> Leaf:
     row = computed.row(row_key)
-    if account not in row.codes or row.kind not in ("line", "account"):
+    if account not in row.codes or row_key not in computed.leaf_keys:
         raise NotFound(f"Account '{account}' does not stand behind {row.label}.", subject="account")
-    return row
+    return computed.leaf(row_key)
 
 
 def trace_account(computed: Computed, row_key: str, column_key: str, account: str) -> Trace:
     """Open an account behind a cell into periods, former years, opening entries and rolled results."""
-    row, column = _account_row(computed, row_key, account), computed.column(column_key)
-    if column.window is None:
+    leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
+    vector = computed.vector(leaf, column) if column.has_figures else None
+    if vector is None:
         raise NotFound(f"{column.heading} shows no ledger figures of its own.", subject="column")
-    measure = computed.measure_of(computed.line(row.line), column)
     place = computed.view.frame.accounts.index[account]
-    sign, digits = _sign(computed, row, measure), _digits(computed, account)
     parts = tuple(
-        Part("component", c.label, Fraction(c.amount * sign, 10**digits), row.key, column.key, account, c.address)
-        for c in components(computed, column, measure, place)
+        Part("component", c.label, _in_units(computed, leaf, column, c.amount, vector.divisor), row_key, column.key, account, c.address)
+        for c in components(computed, leaf, column, place)
     )
-    amount = int(computed.account_totals(column, measure)[place])
+    amount = int(computed.by_account(leaf, column)[place])
     unit = "quantity" if computed.view.frame.accounts[account].type == "statistical" else "money"
     title = f"{account} {computed.view.frame.accounts[account].name}"
-    return Trace(title, Fraction(amount * sign, 10**digits), parts, _sum(parts), unit, f"{measure} by period, {_column_label(column)}")
+    measure = computed.reading(leaf, column).measure
+    return Trace(title, _in_units(computed, leaf, column, amount, vector.divisor), parts, _sum(parts), unit, f"{measure} by period, {_column_label(column)}")
 
 
-def components(computed: Computed, column: Column, measure: str, account: int) -> list[Component]:
+def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> list[Component]:
     """The slices in time whose amounts add up to an account's measure."""
-    assert column.window is not None
-    keys = account_keys(computed.view, computed.node.entities, account)
-    balances, calendar = computed.balances(column), computed.view.frame.calendar
-    first, last = column.window.first, column.window.last
-    if measure in ("activity", "debits", "credits"):
-        periods = calendar.periods[first : last + 1]
+    reading = computed.reading(leaf, column)
+    window, measure = reading.window, reading.measure
+    assert window is not None
+    keys = account_keys(computed, leaf, column, account)
+    balances, calendar = computed.view.book.balances_of(reading.source), computed.view.frame.calendar
+    whole = int(computed.by_account(leaf, column)[account])
+    if column.asked.part or leaf.line.intercompany:
+        return [Component("eliminated", "", column.asked.part or "before elimination", whole)] if whole else []
+    if window.by_day:
+        assert window.start and window.end
+        kind = "days" if measure in ("activity", "debits", "credits", "quantity") else "balance"
+        return [Component(kind, f"{window.start}/{window.end}", window.title, whole)]
+    if measure == "average":
+        return _balances_of_mean(balances, keys, calendar.periods[window.first : window.last + 1])
+    if measure in ("activity", "debits", "credits", "quantity"):
+        periods = calendar.periods[window.first : window.last + 1]
         found = [_activity(balances, keys, period, measure) for period in periods]
         return [c for c in found if c.amount or c.count]
-    at = first if measure == "opening" else last
-    return _through(computed, balances, keys, at, whole=measure == "closing", account=account)
+    at = window.first if measure == "opening" else window.last
+    found = _through(computed, balances, keys, at, whole=measure == "closing", account=account)
+    restated = whole - sum(component.amount for component in found)
+    return [*found, Component("translation", "", "Translated at another rate", restated)] if restated and computed.translated else found
 
 
-def account_keys(view: View, entities: BoolArray, account: int) -> IntArray:
-    """Indices of the visible posting keys of an account in a node."""
-    return np.flatnonzero(view.node_keys(entities) & (view.book.keys.account == account))
+def _balances_of_mean(balances: Balances, keys: IntArray, periods: tuple[Period, ...]) -> list[Component]:
+    """The balances that a mean is of, each as it stands; the figure divides their sum by their number."""
+    found = [Component("balance", "", f"Opening, {periods[0].title}", int(balances.opening[keys, periods[0].index].sum()))]
+    return found + [Component("balance", "", f"Closing, {p.title}", int(balances.closing[keys, p.index].sum())) for p in periods if not p.adjusting]
+
+
+def account_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
+    """Places of the visible posting keys of an account behind a cell."""
+    return np.flatnonzero(computed.keys_behind(leaf, column) & (computed.view.book.keys.account == account))
 
 
 def _activity(balances: Balances, keys: IntArray, period: Period, measure: str = "activity") -> Component:
@@ -218,7 +253,7 @@ def _activity(balances: Balances, keys: IntArray, period: Period, measure: str =
     debit = int((balances.debits[keys, at + 1] - balances.debits[keys, at]).sum())
     credit = int((balances.credits[keys, at + 1] - balances.credits[keys, at]).sum())
     count = int((balances.counts[keys, at + 1] - balances.counts[keys, at]).sum())
-    amount = {"activity": debit - credit, "debits": debit, "credits": credit}[measure]
+    amount = {"debits": debit, "credits": credit}.get(measure, debit - credit)
     if not (debit or credit):
         count = 0  # opening entries count in the period too, but are no activity of it
     return Component("period", period.code, period.title, amount, count)
@@ -237,7 +272,7 @@ def _through(computed: Computed, balances: Balances, keys: IntArray, at: int, *,
             amount = sum(c.amount for c in activity) + int(balances.opened[keys, span].sum() + balances.closed[keys, place].sum())
             found.append(Component("year", str(former), f"All of FY{former}", amount, sum(c.count for c in activity)))
             if frame.accounts.items[account].code == frame.retained_earnings:
-                rolled = sum(amount for _, amount in _rolled_by_account(computed, balances, place, account))
+                rolled = sum(amount for _, amount in _rolled_by_account(computed, balances, place, keys))
                 found.append(Component("rolled", str(former), f"Result of FY{former} rolled in", rolled))
     for period in calendar.of_year(year):
         if period.index > at:
@@ -250,45 +285,42 @@ def _through(computed: Computed, balances: Balances, keys: IntArray, at: int, *,
     return [c for c in found if c.amount or c.count]
 
 
-def _rolled_by_account(computed: Computed, balances: Balances, year_place: int, into: int) -> list[tuple[int, int]]:
-    """What a year's residual result consisted of: (account, amount) of the visible keys of the node."""
+def _rolled_by_account(computed: Computed, balances: Balances, year_place: int, into: IntArray) -> list[tuple[int, int]]:
+    """What a year's residual result consisted of that rolled into some keys: (account, amount)."""
     view = computed.view
     target = view.book.rolls_into
+    wanted = np.zeros(len(target), dtype=bool)
+    wanted[into] = True
     rolling = np.flatnonzero(target >= 0)
-    seen = view.node_keys(computed.node.entities)
-    chosen = rolling[seen[target[rolling]] & (view.book.keys.account[target[rolling]] == into)]
     totals: dict[int, int] = {}
-    for key in chosen:
+    for key in rolling[wanted[target[rolling]]]:
         # what lies outside the fence still counts in the balance, but only as one nameless rest
-        place = int(view.book.keys.account[key]) if seen[key] else -1
+        place = int(view.book.keys.account[key]) if view.inside[key] else -1
         totals[place] = totals.get(place, 0) + int(balances.residual[key, year_place])
     return sorted((place, amount) for place, amount in totals.items() if amount)
 
 
 def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str, year: int) -> Trace:
     """Open a rolled year of retained earnings into that year's revenue and expense accounts."""
-    row, column = _account_row(computed, row_key, account), computed.column(column_key)
+    leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
     frame = computed.view.frame
-    if year not in frame.calendar.years or column.window is None:
+    if year not in frame.calendar.years or not column.has_figures:
         raise NotFound(f"FY{year} is not a year of this ledger.", subject="year")
-    balances = computed.balances(column)
-    sign, digits = computed.signs[row.line], computed.node.digits
+    balances = computed.balances(leaf, column)
+    into = account_keys(computed, leaf, column, frame.accounts.index[account])
     parts = []
-    for at, amount in _rolled_by_account(computed, balances, frame.calendar.years.index(year), frame.accounts.index[account]):
-        share = Fraction(amount * sign, 10**digits)
+    for at, amount in _rolled_by_account(computed, balances, frame.calendar.years.index(year), into):
+        share = _in_units(computed, leaf, column, amount)
         if at < 0:
             parts.append(Part("rest", "accounts outside of what you may see", share))
         else:
             item = frame.accounts.items[at]
-            parts.append(Part("rolled account", f"{item.code} {item.name}", share, row.key, column.key, item.code, f"year:{year}"))
-    place = frame.accounts.index[account]
-    into = account_keys(computed.view, computed.node.entities, place)
+            parts.append(Part("rolled account", f"{item.code} {item.name}", share, row_key, column.key, item.code, f"year:{year}"))
     first = frame.calendar.of_year(year)[-1].index + 1
-    later = frame.calendar.periods[first:]
     value = 0
-    if later:  # what the account gained over the year's end, less its own closing and opening entries
+    if first < len(frame.calendar.periods):  # what the account gained over the year's end, less its own closing and opening entries
         own = balances.closed[into, frame.calendar.years.index(year)].sum() + balances.opened[into, first].sum()
         value = int((balances.opening[into, first] - balances.closing[into, first - 1]).sum() - own)
-    figure = Fraction(value * sign, 10**digits)
+    figure = _in_units(computed, leaf, column, value)
     title = f"Result of FY{year} rolled into {account}"
     return Trace(title, figure, tuple(parts), _sum(tuple(parts)), "money", "what each account held at the year's end")

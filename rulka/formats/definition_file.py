@@ -1,4 +1,4 @@
-"""Definition files: YAML documents of spines, spans and statements to checked mappings, and back."""
+"""Definition files: YAML documents of spines, spans, scopes and statements to checked mappings, and back."""
 
 from __future__ import annotations
 
@@ -14,7 +14,9 @@ from jsonschema.exceptions import ValidationError, best_match
 
 from rulka.core.errors import RulkaError, RulkaErrors
 
-KINDS = ("spine", "span", "statement")
+KINDS = ("spine", "span", "scope", "statement")
+NAMED = ("section", "line", "calculation", "heading", "text", "spacer", "page break", "check", "column", "series", "node", "grow")
+COMPARED = ("difference", "percent", "share", "sum", "formula", "text")
 SCHEMA = Path(__file__).with_name("definition.schema.json")
 MOST_BYTES = 2_000_000
 
@@ -47,8 +49,8 @@ def _schema() -> dict[str, Any]:
 
 
 def kind_of(body: Mapping[str, Any]) -> str:
-    """spine, span or statement; a statement names a spine and a span too."""
-    return next(kind for kind in ("statement", "spine", "span") if kind in body)
+    """spine, span, scope or statement; a statement names the others too."""
+    return next(kind for kind in ("statement", "spine", "span", "scope") if kind in body)
 
 
 def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
@@ -64,7 +66,7 @@ def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
         place = f", line {mark.line + 1}, character {mark.column + 1}" if mark else ""
         raise RulkaError(f"Not readable as YAML: {getattr(error, 'problem', error)}.", subject=file + place) from None
     if not documents:
-        raise RulkaError("The file holds no definition.", hint="Begin a document with spine:, span: or statement:.", subject=file)
+        raise RulkaError("The file holds no definition.", hint="Begin a document with spine:, span:, scope: or statement:.", subject=file)
     errors = [error for document in documents for error in check_body(document, file)]
     if errors:
         raise RulkaErrors(errors, message="Refused, nothing was changed.")
@@ -74,7 +76,7 @@ def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
 def check_body(body: Any, file: str = "") -> list[RulkaError]:
     """What a mapping breaks of the schema, in words."""
     if not isinstance(body, dict) or not any(kind in body for kind in KINDS):
-        return [RulkaError("A document is neither a spine, a span nor a statement.", hint="Begin it with one of these words.", subject=file)]
+        return [RulkaError("A document is neither a spine, a span, a scope nor a statement.", hint="Begin it with one of these words.", subject=file)]
     kind = kind_of(body)
     definition = {"$ref": f"#/$defs/{kind}", "$defs": _schema()["$defs"]}
     return [_in_words(error, body, kind, file) for error in Draft202012Validator(definition).iter_errors(body)]
@@ -91,7 +93,7 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
     for step in error.absolute_path:
         place = place[step]
         if isinstance(place, dict):
-            name = next((f"{word} {place[word]}" for word in ("section", "line", "calculation", "heading", "check", "column") if word in place), "")
+            name = next((f"{word} {place[word]}" for word in NAMED if word in place), "")
             where.append(name or str(step))
         elif isinstance(step, str) and step not in ("lines", "columns"):
             where.append(step)
@@ -103,27 +105,44 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
         "type": lambda: f"This should be {error.validator_value}, not {type(error.instance).__name__}",
         "minLength": lambda: "This must not be empty",
         "pattern": lambda: f"'{error.instance}' is not written as it must be",
-        "oneOf": lambda: "A line is one of section, line, calculation, heading or check",
-        "not": lambda: "A column is a difference or a percent, not both",
+        "oneOf": lambda: _one_of_kinds(error),
+        "not": lambda: "A column works on others in one way only",
     }
     message = words.get(str(error.validator), lambda: error.message)()
-    if error.schema is False:
-        message = f"A difference or percent takes no scenario, window, shift, measure or entries of its own ('{error.instance}')"
     prefix = f"{file}, " if file else ""
     return RulkaError(f"{message}.", hint="See docs/definition-format.md.", subject=prefix + ", ".join(where))
 
 
+def _one_of_kinds(error: ValidationError) -> str:
+    instance = cast(Any, error.instance)
+    if not isinstance(instance, dict):
+        return "This should be a mapping of settings"
+    twice = [word for word in COMPARED if word in instance]
+    if len(twice) > 1 and ("column" in instance or "series" in instance):
+        return f"A column is one of {' and '.join(twice)}, not both"
+    if "agree" in instance and "holds" in instance:
+        return "A check either agrees or holds, not both"
+    choices = cast(Any, error.validator_value)
+    kinds = [choice["required"][0] for choice in choices if "required" in choice]
+    return f"This should be one of {', '.join(dict.fromkeys(kinds))}"
+
+
 def _of_same_kind(error: ValidationError) -> list[ValidationError]:
-    """Of a failed choice, the errors of the kind the writer meant: the one whose own word is there."""
+    """Of a failed choice, the errors of the kind the writer meant: the one all of whose own words are there."""
     instance, choices = cast(Any, error.instance), cast(Any, error.validator_value)
-    meant = [
-        inner
-        for inner in error.context or []
-        if not (inner.validator == "required" and cast(Any, inner.validator_value)[0] not in instance)
-        and isinstance(instance, dict)
-        and choices[inner.schema_path[0]].get("required", [""])[0] in instance
-    ]
-    return meant
+    if not isinstance(instance, dict):
+        return []
+    names = [choice.get("required", ["", ""]) for choice in choices]
+    meant = [place for place, words in enumerate(names) if words[0] in instance and (len(words) < 2 or words[1] in instance or words[0] not in SHARED)]
+    special = [place for place in meant if len(names[place]) > 1]
+    wanted = (special if any(words[0] in SHARED for words in names) and special else meant)[:1]
+    if len([word for word in COMPARED if word in instance]) > 1 and "column" in instance:
+        return []
+    return [inner for inner in error.context or [] if inner.schema_path[0] in wanted]
+
+
+SHARED = ("column",)
+"""Words that several kinds begin with; the next one tells them apart."""
 
 
 def write_definitions(bodies: Iterable[Mapping[str, Any]]) -> str:

@@ -7,9 +7,12 @@ from datetime import datetime
 from fractions import Fraction
 from itertools import groupby
 
-from rulka.core.definitions import UNITS
+from rulka.core.columns import Column
+from rulka.core.expressions import Value
+from rulka.core.looks import PLAIN, UNITS, Look, NumberStyle
 from rulka.core.money import minor_text, round_half_away
-from rulka.core.statement import Column, Computed, Row, Value
+from rulka.core.statement import Computed, Row
+from rulka.formats.statement_text import cell_words
 
 MINUS, GAP = "\u2212", "\u00a0"
 DASH = "\u2013"
@@ -37,7 +40,7 @@ def figure_text(value: Value, *, digits: int, scale: int = 0) -> str:
 
 @dataclass(frozen=True)
 class ShownCell:
-    """One cell of a page: its text and what surrounds it."""
+    """One cell of a page: its text and what surrounds it; `words` for text columns, `trend` the points of a drawing."""
 
     text: str
     column: str
@@ -46,6 +49,9 @@ class ShownCell:
     quiet: bool
     opens_group: bool
     lead: bool
+    red: bool = False
+    words: bool = False
+    align: str = ""
 
 
 @dataclass(frozen=True)
@@ -54,10 +60,26 @@ class ShownRow:
     label: str
     kind: str
     depth: int
-    ruling: str
+    above: str
+    below: str
     unit: str
     cells: tuple[ShownCell, ...]
     line: str
+    look: Look = PLAIN
+
+    @property
+    def classes(self) -> str:
+        """What the row looks like, in words that style sheets know."""
+        look = self.look
+        words = [self.kind.replace(" ", "-"), f"above-{self.above}", f"below-{self.below}", self.unit]
+        words += [f"shade-{look.shade}"] if look.shade else []
+        words += ["bold"] if look.bold == "yes" else ["plain"] if look.bold == "no" else []
+        words += ["italic"] if look.italic == "yes" else []
+        words += ["box"] if look.box else []
+        words += [f"break-{look.page_break}"] if look.page_break else []
+        words += ["keep"] if look.keep else []
+        words += [f"align-{look.align}"] if look.align else []
+        return " ".join(words)
 
 
 @dataclass(frozen=True)
@@ -74,24 +96,31 @@ class ShownColumn:
     heading: str
     mark: str
     opens_group: bool
+    words: bool = False
+    width: int = 0
 
 
 @dataclass(frozen=True)
 class ShownStatement:
-    """A statement ready for a page: all texts made, hidden lines and columns gone."""
+    """A statement ready for a page: all texts made, hidden lines and columns gone.
+
+    `heads` are the levels of spanning headings, the widest first; `has_label` says that the first column is the
+    line's label, as long as no column says where labels stand.
+    """
 
     title: str
     subtitle: str
     node: str
     unit: str
     period: str
-    groups: tuple[ShownGroup, ...]
+    heads: tuple[tuple[ShownGroup, ...], ...]
     columns: tuple[ShownColumn, ...]
     rows: tuple[ShownRow, ...]
+    has_label: bool = True
 
     @property
     def has_groups(self) -> bool:
-        return any(group.title for group in self.groups)
+        return bool(self.heads)
 
 
 def unit_title(computed: Computed) -> str:
@@ -100,61 +129,120 @@ def unit_title(computed: Computed) -> str:
     return computed.node.currency + ("" if unit == "units" else f" {unit}")
 
 
+OWN_STYLES = ("percent", "quantity", "per unit")
+BY_UNIT = {"money": "amount", "quantity": "quantity", "ratio": "per unit", "rate": "per unit", "plain": "per unit"}
+DECIMALS = {"percent": 1, "quantity": 0, "per unit": 2}
+
+
+def style_of(row: Row, column: Column, computed: Computed) -> NumberStyle:
+    """How a cell is written, every setting decided.
+
+    A percent or share column writes percent. Else a line of percent, quantities or rates keeps its own style, then the
+    column's style goes before the line's, and the statement's comes last.
+    """
+    statement = computed.statement
+    below = NumberStyle("amount", statement.decimals, statement.unit, "minus", "dash", "never")
+    below = statement.number.over(below)
+    line = row.look.number
+    own = line.style or ("quantity" if column.asked.measure == "quantity" else BY_UNIT[row.unit])
+    if column.kind in ("percent", "share"):
+        return _decided(column.asked.number.over(line), "percent", below)
+    if own in OWN_STYLES:
+        return _decided(line.over(NumberStyle(decimals=-1)), own, below)
+    return _decided(column.asked.number.over(line), column.asked.number.style or own, below)
+
+
+def _decided(chosen: NumberStyle, style: str, below: NumberStyle) -> NumberStyle:
+    decimals = chosen.decimals if chosen.decimals >= 0 else DECIMALS.get(style, below.decimals)
+    return NumberStyle(
+        style, decimals, chosen.unit or below.unit, chosen.negative or below.negative, chosen.zero or below.zero, chosen.currency or below.currency
+    )
+
+
 def digits_of(row: Row, column: Column, computed: Computed) -> tuple[int, int]:
     """(decimals, power of ten) that a cell is shown with."""
-    if column.kind == "percent":
-        return 1, -2
-    if row.unit == "money":
-        return computed.statement.decimals, UNITS[computed.statement.unit]
-    return {"quantity": 0, "ratio": 2, "rate": 2, "plain": 2}[row.unit], 0
+    style = style_of(row, column, computed)
+    return style.decimals, -2 if style.style == "percent" else UNITS[style.unit] if style.style == "amount" else 0
 
 
-def verdict_of(row: Row, column: Column, value: Value) -> str:
+def verdict_of(row: Row, place: int, column: Column, value: Value) -> str:
     """Whether a difference or percent is favourable, by the line's direction and never by its sign alone."""
-    if column.kind == "figures" or not value or not row.direction:
+    direction = row.directions[place] if row.directions else 0
+    if column.kind not in ("difference", "percent") or not value or not direction:
         return ""
-    return "good" if value * row.direction > 0 else "bad"
+    return "good" if value * direction > 0 else "bad"
 
 
 def show(computed: Computed) -> ShownStatement:
     """Turn figures into texts, once, for every page and paper."""
     shown = [(place, column) for place, column in enumerate(computed.columns) if not column.hidden]
-    titles = [column.group for _, column in shown]
+    levels = max((len(column.groups) for _, column in shown), default=0)
+    titles = [(*("",) * (levels - len(column.groups)), *column.groups) for _, column in shown]
     opens = [bool(place) and titles[place] != titles[place - 1] for place in range(len(titles))]
+    writer = _Writer(computed, shown, opens)
     return ShownStatement(
         title=computed.statement.title,
         subtitle=computed.statement.subtitle,
         node=computed.node.name,
         unit=unit_title(computed),
         period=computed.period.title,
-        groups=tuple(ShownGroup(title, len(list(run))) for title, run in groupby(titles)),
+        heads=tuple(_head(titles, level) for level in range(levels)),
         columns=tuple(
-            ShownColumn(column.key, column.heading, column.scenario_kind, opening) for (_, column), opening in zip(shown, opens, strict=True)
+            ShownColumn(
+                column.key, column.heading, column.scenario_kind if column.has_figures else "", opening, column.kind == "text", column.asked.width
+            )
+            for (_, column), opening in zip(shown, opens, strict=True)
         ),
-        rows=tuple(
-            ShownRow(row.key, row.label, row.kind, row.depth, row.ruling, row.unit, _cells(row, shown, opens, computed), row.line)
-            for row in computed.rows
-            if not row.hidden
-        ),
+        rows=tuple(writer.row(row) for row in computed.rows if not row.hidden),
+        has_label=not any(column.kind == "text" and column.asked.text == "label" for _, column in shown),
     )
 
 
-def _cells(row: Row, shown: list[tuple[int, Column]], opens: list[bool], computed: Computed) -> tuple[ShownCell, ...]:
-    cells = []
-    for (place, column), opening in zip(shown, opens, strict=True):
-        value = row.values[place] if row.has_figures else None
-        digits, scale = digits_of(row, column, computed)
-        text = _cell_text(value, digits, scale) if row.has_figures else ""
-        verdict = verdict_of(row, column, value) if text.strip("0." + MINUS) else ""
+def _head(titles: list[tuple[str, ...]], level: int) -> tuple[ShownGroup, ...]:
+    """Neighbours with the same headings down to a level share one cell."""
+    return tuple(ShownGroup(key[-1], len(list(run))) for key, run in groupby(titles, key=lambda title: title[: level + 1]))
+
+
+class _Writer:
+    def __init__(self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool]) -> None:
+        self.computed, self.shown, self.opens = computed, shown, opens
+        money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
+        self.first = money[0] if money else ""
+
+    def row(self, row: Row) -> ShownRow:
+        cells = tuple(self._cell(row, place, column, opening) for (place, column), opening in zip(self.shown, self.opens, strict=True))
+        return ShownRow(row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, cells, row.line, row.look)
+
+    def _cell(self, row: Row, place: int, column: Column, opening: bool) -> ShownCell:
+        if column.kind == "text":
+            return ShownCell(cell_words(row, column, self.computed), column.key, False, "", False, opening, False, words=True)
+        if not row.has_figures or place in row.blank:
+            return ShownCell("", column.key, False, "", False, opening, False)
+        rounded = row.shown is not None and column.kind not in ("percent", "share")
+        value = row.shown[place] if rounded and row.shown is not None else row.values[place]
+        style = style_of(row, column, self.computed)
+        text = written(value, style)
+        if style.style == "amount" and style.currency == "first and totals" and value and (row.key == self.first or row.kind in ("total", "calculation")):
+            text = f"{self.computed.node.currency}{GAP}{text}"
+        verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
         lead = column.scenario_kind == "actual" and row.unit == "money"
-        cells.append(ShownCell(text, column.key, bool(value and value < 0), verdict, text in (DASH, "n/m"), opening, lead))
-    return tuple(cells)
+        negative = bool(value and value < 0)
+        return ShownCell(
+            text, column.key, negative, verdict, text in (DASH, "n/m"), opening, lead, red=negative and style.negative == "red", align=row.look.align
+        )
 
 
-def _cell_text(value: Value, digits: int, scale: int) -> str:
-    if scale < 0:
-        return figure_text(None if value is None else value * Fraction(10) ** -scale, digits=digits)
-    return figure_text(value, digits=digits, scale=scale)
+def written(value: Value, style: NumberStyle) -> str:
+    """A value in a number style: scaled, rounded half away from zero, grouped."""
+    if value is None:
+        return "n/m"
+    if value == 0:
+        return {"dash": DASH, "0": grouped(0, style.decimals), "blank": ""}[style.zero]
+    scale = -2 if style.style == "percent" else UNITS[style.unit] if style.style == "amount" else 0
+    rounded = round_half_away(value * 100 if scale < 0 else value / 10**scale, style.decimals)
+    if style.negative == "brackets" and rounded < 0:
+        return f"({grouped(-rounded, style.decimals)})"
+    return grouped(rounded, style.decimals)
 
 
 def moment_text(moment: datetime) -> str:

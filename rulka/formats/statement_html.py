@@ -37,8 +37,18 @@ td.f { text-align: right; white-space: nowrap; }
 tr { break-inside: avoid; }
 tr.section td, tr.heading td { font: 600 10.5pt "Source Serif 4", serif; padding-top: 2mm; break-after: avoid; }
 tr.total td, tr.calculation td { font-weight: 600; }
-tr.single td.f, tr.double td.f { border-top: 0.6pt solid #20292b; }
-tr.double td.f { border-bottom: 2.2pt double #20292b; }
+tr.above-single td.f { border-top: 0.6pt solid #20292b; } tr.below-single td.f { border-bottom: 0.6pt solid #20292b; }
+tr.above-double td.f { border-top: 2.2pt double #20292b; } tr.below-double td.f { border-bottom: 2.2pt double #20292b; }
+tr.above-thick td.f { border-top: 1.6pt solid #20292b; } tr.below-thick td.f { border-bottom: 1.6pt solid #20292b; }
+tr.above-dotted td.f { border-top: 0.8pt dotted #20292b; } tr.below-dotted td.f { border-bottom: 0.8pt dotted #20292b; }
+tr.box td { border-top: 0.6pt solid #20292b; border-bottom: 0.6pt solid #20292b; }
+tr.bold td { font-weight: 600; } tr.plain td { font-weight: 400; } tr.italic td { font-style: italic; }
+tr.shade-light td { background: #f3efe4; } tr.shade-strong td { background: #e6e0d1; }
+tr.spacer td { height: 4mm; border-bottom: 0; } tr.text td { font-style: normal; }
+tr.page-break { break-before: page; } tr.page-break td { height: 0; padding: 0; border: 0; }
+tr.break-before { break-before: page; } tr.break-after { break-after: page; } tr.keep { break-after: avoid; }
+tr.align-left td.f { text-align: left; } tr.align-centre td.f { text-align: center; }
+td.w { text-align: left; } .red { color: #a43a2c; }
 .tri { width: 5pt; height: 4.4pt; margin-right: 2pt; }
 .good { color: #1f5a4d; } .bad { color: #a43a2c; }
 .checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
@@ -74,25 +84,33 @@ def as_html(computed: Computed, checks: list[Check], *, revision: str, at: datet
     return (
         f'<!doctype html><html lang="en"><head>{head}</head><body>'
         f"<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p><p class=foot>{foot}</p>"
-        f"<table>{_head(shown)}<tbody>{''.join(_row(row) for row in shown.rows)}</tbody></table>{_checks(checks)}</body></html>"
+        f"<table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in shown.rows)}</tbody></table>{_checks(checks)}</body></html>"
     )
 
 
 def _head(shown: ShownStatement) -> str:
-    groups = "".join(
-        f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>'
-        for at, group in enumerate(shown.groups)
+    label = "<th></th>" if shown.has_label else ""
+    levels = "".join(
+        f"<tr class=groups>{label}"
+        + "".join(
+            f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>' for at, group in enumerate(level)
+        )
+        + "</tr>"
+        for level in shown.heads
     )
     heads = "".join(f'<th scope=col class="{"opens" if column.opens_group else ""}">{escape(column.heading)}</th>' for column in shown.columns)
-    first = f"<tr class=groups><th></th>{groups}</tr>" if shown.has_groups else ""
-    return f'<thead>{first}<tr class=heads><th scope=col><span style="display:none">Line</span></th>{heads}</tr></thead>'
+    first = '<th scope=col><span style="display:none">Line</span></th>' if shown.has_label else ""
+    return f"<thead>{levels}<tr class=heads>{first}{heads}</tr></thead>"
 
 
-def _row(row: ShownRow) -> str:
+def _row(row: ShownRow, shown: ShownStatement) -> str:
     cells = "".join(
-        f'<td class="f {cell.verdict} {"opens" if cell.opens_group else ""}">{TRIANGLE[cell.verdict]}{cell.text}</td>' for cell in row.cells
+        f'<td class="{"w" if cell.words else "f"} {cell.verdict} {"red" if cell.red else ""} {"opens" if cell.opens_group else ""}">'
+        f"{TRIANGLE[cell.verdict]}{escape(cell.text)}</td>"
+        for cell in row.cells
     )
-    return f'<tr class="{row.kind} {row.ruling}"><td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>{cells}</tr>'
+    label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>' if shown.has_label else ""
+    return f'<tr class="{row.classes}">{label}{cells}</tr>'
 
 
 def _checks(checks: list[Check]) -> str:

@@ -10,14 +10,18 @@ from typing import Any
 
 from rulka.core.footing import Check
 from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text
-from rulka.core.statement import Column, Computed, Row, Value
+from rulka.core.columns import Column
+from rulka.core.expressions import Value
+from rulka.core.statement import Computed, Row
 
 
 def value_text(row: Row, column: Column, value: Value, digits: int) -> str | None:
     """An exact decimal in presented sign; ratios to ten decimals; None where a figure has no meaning."""
     if value is None:
         return None
-    if column.kind == "percent" or row.unit in ("ratio", "rate"):
+    if column.asked.measure == "quantity":
+        return exact_text(value, QUANTITY_DIGITS)
+    if column.kind in ("percent", "share") or row.unit in ("ratio", "rate"):
         return ratio_text(value)
     return exact_text(value, QUANTITY_DIGITS if row.unit == "quantity" else digits if row.unit == "money" else 0)
 
@@ -32,11 +36,20 @@ def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
         "period": computed.period.code,
         "node": node.code,
         "currency": node.currency,
-        "columns": [_hidden({"key": column.key, "heading": column.heading}, column.hidden) for column in computed.columns],
+        "columns": [_column(column) for column in computed.columns],
         "lines": [_line(row, computed) for row in computed.rows],
         "footing": [{"check": check.check, "ok": check.ok, "detail": check.detail} for check in checks],
     }
     return json.dumps(content, ensure_ascii=False, indent=1) + "\n"
+
+
+def _column(column: Column) -> dict[str, Any]:
+    content: dict[str, Any] = {"key": column.key, "heading": column.heading}
+    if column.groups:
+        content["groups"] = list(column.groups)
+    if column.note:
+        content["note"] = column.note
+    return _hidden(content, column.hidden)
 
 
 def _hidden(content: dict[str, Any], hidden: bool) -> dict[str, Any]:
@@ -53,7 +66,11 @@ def _line(row: Row, computed: Computed) -> dict[str, Any]:
         "codes": list(row.codes),
         "values": values,
     }
-    if row.has_figures and None in values:
+    if row.texts:
+        line["texts"] = row.texts
+    if row.shown is not None:
+        line["rounded"] = [None if value is None else exact_text(value, 0) for value in row.shown]
+    if row.has_figures and any(value is None for place, value in enumerate(values) if place not in row.blank):
         line["note"] = "n/m"
     return _hidden(line, row.hidden)
 
@@ -71,9 +88,30 @@ def as_csv(computed: Computed) -> str:
     for row in computed.rows:
         if row.hidden:
             continue
-        texts = [value_text(row, computed.columns[p], row.values[p], computed.node.digits) for p in shown]
-        writer.writerow([plain_text(row.label), *("n/m" if text is None and row.has_figures else text or "" for text in texts)])
+        writer.writerow([plain_text(row.label), *(_csv_cell(row, computed, place) for place in shown)])
     return file.getvalue()
+
+
+def _csv_cell(row: Row, computed: Computed, place: int) -> str:
+    column = computed.columns[place]
+    if column.kind == "text":
+        return plain_text(cell_words(row, column, computed))
+    text = value_text(row, column, row.values[place], computed.node.digits)
+    if text is not None:
+        return text
+    return "n/m" if row.has_figures and place not in row.blank else ""
+
+
+def cell_words(row: Row, column: Column, computed: Computed) -> str:
+    """What a text column says of a row; nothing for drawings."""
+    what = column.asked.text
+    if what == "label":
+        return row.label
+    if what == "accounts":
+        return ", ".join(row.codes) if len(row.codes) <= 6 else f"{row.codes[0]} to {row.codes[-1]} ({len(row.codes)})"
+    if what == "note":
+        return row.look.note
+    return row.texts.get(what, "")
 
 
 def plain_text(text: str) -> str:

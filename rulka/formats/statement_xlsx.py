@@ -11,11 +11,13 @@ from xlsxwriter.format import Format
 from xlsxwriter.utility import xl_rowcol_to_cell
 from xlsxwriter.workbook import Workbook
 
-from rulka.core.expressions import Name, Number, Operation, Tree, parse_formula
+from rulka.core.columns import Column
+from rulka.core.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
 from rulka.core.money import as_decimal
-from rulka.core.statement import Column, Computed, Row, Value
+from rulka.core.naming import Names
+from rulka.core.statement import Computed, Row
 from rulka.formats.present import digits_of, moment_text, unit_title, verdict_of
-from rulka.formats.statement_text import plain_text
+from rulka.formats.statement_text import cell_words, plain_text
 
 TITLE_ROWS = 5
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
@@ -30,6 +32,7 @@ class _Sheet:
         self.sheet = self.book.add_worksheet(_sheet_name(computed.statement.title))
         self.formats: dict[tuple[tuple[str, object], ...], Format] = {}
         self.first = TITLE_ROWS + 2
+        self.names = Names(computed.statement.spine)
         self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
         self.widths = [20.0] + [10.0] * len(computed.columns)
 
@@ -81,8 +84,14 @@ class _Sheet:
             self._cell(row, column, place, at, row.values[place], look)
 
     def _cell(self, row: Row, column: Column, place: int, at: int, value: Value, look: dict[str, object]) -> None:
+        if column.kind == "text":
+            self.sheet.write_string(at, place + 1, plain_text(cell_words(row, column, self.computed)), self.format(**look))
+            return
+        if place in row.blank:
+            self.sheet.write_blank(at, place + 1, None, self.format(**look))
+            return
         digits, scale = digits_of(row, column, self.computed)
-        verdict = verdict_of(row, column, value)
+        verdict = verdict_of(row, place, column, value)
         colour = {"good": GREEN, "bad": MADDER}.get(verdict, INK)
         cell = self.format(**look, num_format=_number_format(digits, scale, verdict), align="right", font_color=colour)
         shown = f"{abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f}"
@@ -98,30 +107,32 @@ class _Sheet:
             self.sheet.write_number(at, place + 1, _number(value), cell)
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
-        if column.kind != "figures":
+        if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
+            if "gross" in self._kinds(column):
+                return ""
             a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.asked.of)
             if column.kind == "percent":
                 return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
             places = self.computed.node.digits if row.unit == "money" else 2 if row.unit == "quantity" else 12
             return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),ROUND({a}-{b},{places}),"n/m")'
-        if column.window is None:
+        if not column.has_figures:
             return ""
         if row.kind == "total":
             return self._sum(row, place)
         if row.kind == "calculation":
             tree = parse_formula(self.computed.line(row.line).formula)
+            if not self._is_plain(tree):
+                return ""
             body = self._expression(tree, place)
             exact = f"ROUND({body},{self.computed.node.digits})" if row.unit == "money" and _only_adds(tree) else body
             return f'=IFERROR({exact},"n/m")'
         return ""
 
     def _sum(self, row: Row, place: int) -> str:
-        rows = []
-        for key in row.parts:
-            if key in self.place:
-                rows.append(self.place[key])
-            else:
-                rows += [self.place[r.key] for r in self.computed.rows if r.line == key and r.kind == "account" and r.unit == row.unit]
+        parts = self.computed.rows_of_total(row)
+        if any(part.values[place] is None for part in parts if place not in part.blank):
+            return ""
+        rows = [self.place[part.key] for part in parts if place not in part.blank]
         digits = self.computed.node.digits if row.unit == "money" else 2
         if not rows:
             return ""
@@ -136,11 +147,19 @@ class _Sheet:
         return f"({self._expression(tree.left, place)}{tree.sign}{self._expression(tree.right, place)})"
 
     def _key(self, label: str) -> str:
-        wanted = label.casefold()
-        for row in self.computed.rows:
-            if row.has_figures and (row.label.casefold() == wanted or self.computed.line(row.line).label.casefold() == wanted):
-                return row.key
-        raise KeyError(label)
+        """The row that a name in a formula stands for; empty where it has none on the sheet."""
+        line = self.names.find(label)
+        return next((key for key in (f"{line.key}.total", line.key) if key in self.computed.rows_by_key and self.computed.rows_by_key[key].has_figures), "")
+
+    def _is_plain(self, tree: Tree) -> bool:
+        """Whether a formula is plain arithmetic over rows that stand on the sheet; others are written as values."""
+        if isinstance(tree, Operation):
+            return tree.sign not in COMPARISONS and self._is_plain(tree.left) and self._is_plain(tree.right)
+        return isinstance(tree, Number) or (isinstance(tree, Name) and bool(self._key(tree.text)))
+
+    def _kinds(self, column: Column) -> set[str]:
+        measures = {self.computed.column(key).asked.measure for key in column.of}
+        return {"gross"} if measures == {"debits", "credits"} else measures
 
     def _layout(self) -> None:
         sheet, columns = self.sheet, self.computed.columns
@@ -182,9 +201,13 @@ def _ranges(rows: list[int], column: int) -> list[str]:
 
 
 def _rulings(row: Row) -> dict[str, object]:
-    if row.ruling == "double":
-        return {"top": 1, "bottom": 6}
-    return {"top": 1} if row.ruling == "single" else {}
+    lines = {"single": 1, "thick": 5, "dotted": 4, "double": 6}
+    found: dict[str, object] = {}
+    if row.above in lines:
+        found["top"] = lines[row.above]
+    if row.below in lines:
+        found["bottom"] = lines[row.below]
+    return {"top": 1, "bottom": 1, **found} if row.look.box else found
 
 
 def _number(value: Fraction) -> float:

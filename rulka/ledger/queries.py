@@ -5,7 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import date
+from fractions import Fraction
 from functools import lru_cache
 from typing import Any
 
@@ -14,14 +16,16 @@ from django.db import connection, transaction
 from django.db.models import QuerySet, Sum
 from django.db.models.expressions import RawSQL
 
-from rulka.core.book import PENDING, POSTED, Book, Frame, Keys, Movements
+from rulka.core.book import POSTED, Book, Frame, Keys, Movements
 from rulka.core.calendar import FiscalCalendar
 from rulka.core.chart import IntArray, Item, code_list
 from rulka.core.errors import NotFound, one_of
+from rulka.core.rates import Rates
 from rulka.formats.currencies import minor_digits
 from rulka.formats.ledger_folder import calendar_from
+from rulka.ledger.line_reader import LineReader
 from rulka.ledger.models import Account, BalanceChunk, BudgetLine, Entity, JournalEntry, JournalLine, Ledger, Member, PostingKey, Scenario
-from rulka.ledger.staging import period_number
+from rulka.ledger.staging import period_code, period_number
 
 
 @contextmanager
@@ -83,7 +87,8 @@ def _read_book(ledger: Ledger) -> Book:
     rows = MasterRows(list(ledger.entities.all()), list(ledger.accounts.all()), list(ledger.members.all()), list(ledger.scenarios.order_by("pk")))
     frame = build_frame(ledger, rows)
     keys, ids = build_keys(ledger, frame, rows)
-    return Book(frame, keys, movements_from(balance_chunks(ledger), ids, frame, rows.scenarios), ledger.revision)
+    movements = movements_from(balance_chunks(ledger), ids, frame, rows.scenarios)
+    return Book(frame, keys, movements, ledger.revision, LineReader(ledger, frame, ids))
 
 
 @lru_cache(maxsize=32)
@@ -112,7 +117,7 @@ def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
         entities=codes,
         accounts=code_list(
             "account",
-            (Item(a.code, a.name, a.parent, a.type, a.category, a.active, a.unit, a.intercompany) for a in rows.accounts),
+            (Item(a.code, a.name, a.parent, a.type, a.category, a.active, a.unit, a.intercompany, a.rate) for a in rows.accounts),
         ),
         dimensions={key: code_list(key, items) for key, items in members.items()},
         retained_earnings=ledger.retained_earnings,
@@ -121,7 +126,17 @@ def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
         digits=np.array([minor_digits(currency) for currency in currencies], dtype=np.int64),
         first_entity=rows.entities[0].code if rows.entities else "",
         group_digits=minor_digits(ledger.group_currency),
+        translation_reserve=ledger.translation_reserve,
+        rates=rates_of(ledger),
     )
+
+
+def rates_of(ledger: Ledger) -> Rates:
+    """The ledger's rates, exactly as its source wrote them."""
+    given = {}
+    for period, source, target, average, closing in ledger.rates.values_list("period", "source", "target", "average", "closing"):
+        given[period_code(period), source, target] = (Fraction(average) if average else None, Fraction(closing))
+    return Rates(given)
 
 
 def build_keys(ledger: Ledger, frame: Frame, rows: MasterRows) -> tuple[Keys, IntArray]:
@@ -186,23 +201,35 @@ def within(field: str, ids: Sequence[int]) -> dict[str, Any]:
     return {f"{field}__in": RawSQL("SELECT value FROM json_each(%s)", [json.dumps(list(ids))])}
 
 
+LINE_COLUMNS = {"source": "source", "counterparty": "counterparty", "kind": "entry__kind"}
+"""Where a journal line keeps what a selection can narrow by."""
+
+
 @dataclass(frozen=True)
 class LineFilter:
-    """Which journal lines: posting keys, stored period numbers, effects (None is all), pending ones too or not."""
+    """Which journal lines: posting keys, stored period numbers, effects (None is all), statuses, days (both included),
+    and by field (source, kind, counterparty) the texts they may have."""
 
     keys: Sequence[int]
     periods: Sequence[int]
     effect: int | None = None
-    pending: bool = False
+    statuses: Sequence[int] = (POSTED,)
     side: str = ""  # debits, credits: only lines on that side
     search: str = ""
+    start: date | None = None
+    end: date | None = None
+    texts: Mapping[str, Sequence[str]] = field(default_factory=dict)
 
 
 def lines_behind(wanted: LineFilter) -> QuerySet[JournalLine]:
     """The journal lines behind a figure."""
     lines = JournalLine.objects.filter(
-        **within("key", wanted.keys), period__in=wanted.periods, status__in=[POSTED, PENDING] if wanted.pending else [POSTED]
+        **within("key", wanted.keys), period__in=wanted.periods, status__in=list(wanted.statuses)
     )
+    if wanted.start and wanted.end:
+        lines = lines.filter(date__range=(wanted.start, wanted.end))
+    for name, texts in wanted.texts.items():
+        lines = lines.filter(**{f"{LINE_COLUMNS[name]}__in": texts})
     if wanted.effect is not None:
         lines = lines.filter(effect=wanted.effect)
     if wanted.side == "debits":

@@ -12,9 +12,10 @@ from urllib.parse import urlencode
 import numpy as np
 from django.http import HttpRequest
 
-from rulka.core.book import WHOLE, View, find_node, first_node
+from rulka.core.book import View
 from rulka.core.calendar import Period
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.nodes import WHOLE, find_node, first_node
 from rulka.ledger.feeds import pull_on_opening
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
@@ -34,11 +35,14 @@ class Seat:
     view: View
     period: Period
     node: str
+    of: str = ""
+    """A node of the statement's own scope, where it has one."""
 
     @property
     def query(self) -> str:
         """What an address has to carry to show the same figures."""
-        return urlencode({"ledger": self.ledger.code, "period": self.period.code, "node": self.node})
+        own = {"of": self.of} if self.of else {}
+        return urlencode({"ledger": self.ledger.code, "period": self.period.code, "node": self.node, **own})
 
     def stepped(self, by: int) -> Period | None:
         """The next or former period, adjusting ones too."""
@@ -86,7 +90,7 @@ def seat_of(request: HttpRequest) -> Seat:
     for name, value in (("ledger", asked), ("period", period.code), ("node", node)):
         if request.session.get(name) != value:
             request.session[name] = value
-    seat = Seat(person, access.ledger, view, period, node)
+    seat = Seat(person, access.ledger, view, period, node, request.GET.get("of", ""))
     request.seat = seat  # type: ignore[attr-defined]
     return seat
 

@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
+import numpy as np
 from django.core.paginator import Page, Paginator
 from django.db.models import F, QuerySet
 
-from rulka.core.book import ACTIVITY, OPENING, View
+from rulka.core.book import ACTIVITY, OPENING, STATUSES, View
+from rulka.core.chart import IntArray
+from rulka.core.columns import Column
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.leaves import Leaf
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.statement import Computed
 from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
 from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
+from rulka.ledger.line_reader import texts_of
 from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, totals, within
 from rulka.ledger.staging import period_code, period_number
 
@@ -58,6 +63,7 @@ class LinesPage:
     digits: int
     kind: str
     money: bool
+    note: str = ""
 
 
 def _part(computed: Computed, row: str, column: str, account: str, address: str, rolled: str) -> Part:
@@ -97,27 +103,37 @@ def lines_page(
             subject="trace",
             code="sealed",
         )
-    keys = [int(view.book.keys.ids[key]) for key in account_keys(view, computed.node.entities, place) if view.book.keys.ids[key]]
+    leaf, shown_column = computed.leaf(row), computed.column(column)
+    chosen = _rolling_keys(computed, leaf, shown_column, place) if rolled else account_keys(computed, leaf, shown_column, place)
+    keys = [int(view.book.keys.ids[key]) for key in chosen if view.book.keys.ids[key]]
     kind, _, code = part.component.partition(":")
-    wanted = [period for period in frame.calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
+    reading = computed.reading(leaf, shown_column)
+    source, measure = reading.source, reading.measure
+    days = reading.window if kind == "days" else None
+    if days is not None:
+        wanted = [period for period in frame.calendar.periods[days.first : days.last + 1] if not period.adjusting]
+    else:
+        wanted = [period for period in frame.calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
     periods = [period_number(period.code) for period in wanted]
-    asked = computed.column(column).asked
-    measure = computed.measure_of(computed.line(computed.row(row).line), computed.column(column))
     quantity = frame.accounts.items[place].type == "statistical"
-    digits = QUANTITY_DIGITS if quantity else computed.node.digits
+    digits = QUANTITY_DIGITS if quantity else computed.digits(leaf, shown_column)
     title = f"{account} {frame.accounts[account].name}, {part.label}"
     side = measure if measure in ("debits", "credits") else ""
-    sign = 1 if side else computed.signs[computed.row(row).line]
-    if asked.scenario != "actual":
-        rows = budget_rows(asked.scenario, ledger, keys, periods).order_by("period", "pk")
+    sign = computed.sign(leaf, shown_column)
+    scenario = source.then if source.then and wanted and wanted[0].index > source.until else source.scenario
+    if scenario != "actual":
+        rows = budget_rows(scenario, ledger, keys, periods).order_by("period", "pk")
         return _budget_page(rows, part, title, digits, measure, sign, number, money=not quantity)
     effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
-    whole = LineFilter(keys, periods, effect, asked.pending, side)
-    lines = lines_behind(LineFilter(keys, periods, effect, asked.pending, side, search))
+    if days is not None:
+        effect = ACTIVITY
+    whole = LineFilter(keys, periods, effect, STATUSES[source.status], side, "", days.start if days else None, days.end if days else None,
+                       texts_of(view.book, source.lines))  # fmt: skip
+    lines = lines_behind(replace(whole, search=search))
     count, debit, credit = totals(lines)
     _, all_debit, all_credit = totals(lines_behind(whole)) if search else (count, debit, credit)
-    net = {"debits": all_debit, "credits": all_credit}.get(measure, sign * (all_debit - all_credit))
-    shown_net = {"debits": debit, "credits": credit}.get(measure, sign * (debit - credit))
+    net = sign * {"debits": all_debit, "credits": all_credit}.get(measure, all_debit - all_credit)
+    shown_net = sign * {"debits": debit, "credits": credit}.get(measure, debit - credit)
     if sort == "largest":
         lines = lines.annotate(size=F("debit") + F("credit"))
     ordered = lines.order_by(*SORTS.get(sort, SORTS["newest"])).select_related("entry__entity")
@@ -136,7 +152,26 @@ def lines_page(
         digits,
         "lines",
         not quantity,
+        _local_note(computed, chosen),
     )
+
+
+def _rolling_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
+    """Places of the keys of a result account that roll into the retained earnings behind a cell."""
+    view = computed.view
+    into = np.zeros(len(view.book.keys), dtype=bool)
+    into[account_keys(computed, leaf, column, view.frame.accounts.index[view.frame.retained_earnings])] = True
+    rolls = view.book.rolls_into
+    return np.flatnonzero((view.book.keys.account == account) & (rolls >= 0) & into[np.maximum(rolls, 0)] & view.inside)
+
+
+def _local_note(computed: Computed, keys: IntArray) -> str:
+    """What to say where lines stand in another currency than the translated figure; empty where they don't."""
+    frame = computed.view.frame
+    currencies = {frame.currencies[place] for place in computed.view.book.keys.entity[keys]} - {frame.group_currency}
+    if not computed.translated or not currencies:
+        return ""
+    return f"Lines are in {', '.join(sorted(currencies))}; the figure is translated into {frame.group_currency}."
 
 
 def _shown(line: JournalLine, digits: int) -> ShownLine:
@@ -156,7 +191,7 @@ def _budget_page(rows: QuerySet[BudgetLine], part: Part, title: str, digits: int
     amounts = list(rows.values_list("amount", flat=True))
     debit, credit = sum(a for a in amounts if a > 0), -sum(a for a in amounts if a < 0)
     value = part.value or Fraction(0)
-    total = Fraction({"debits": debit, "credits": credit}.get(measure, sign * (debit - credit)), 10**digits)
+    total = Fraction(sign * {"debits": debit, "credits": credit}.get(measure, debit - credit), 10**digits)
     page = Paginator(rows, PAGE).get_page(number)
     lines = tuple(
         ShownLine(

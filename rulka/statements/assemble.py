@@ -7,9 +7,13 @@ from typing import Any
 import numpy as np
 
 from rulka.core.book import View
-from rulka.core.definitions import StatementDef, slug, span_from, spine_from, statement_from
+from rulka.core.definitions import StatementDef, statement_from
 from rulka.core.errors import NotFound, one_of
-from rulka.core.selection import select
+from rulka.core.keys import slug
+from rulka.core.narrowing import read_narrowing
+from rulka.core.scopes import scope_from
+from rulka.core.spans import span_from
+from rulka.core.spines import spine_from
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Definition
 
@@ -31,10 +35,17 @@ def parts_of(statement: Definition) -> tuple[Definition, Definition]:
     return find_definition(ledger, "spine", statement.body["spine"]), find_definition(ledger, "span", statement.body["span"])
 
 
+def scope_of(statement: Definition) -> Definition | None:
+    """The scope of a statement, None where it shows entities."""
+    name = statement.body.get("scope", "")
+    return find_definition(statement.ledger, "scope", name) if name else None
+
+
 def assemble(statement: Definition) -> StatementDef:
     """A statement ready to be computed."""
     spine, span = parts_of(statement)
-    return statement_from(statement.body, spine_from(spine.body), span_from(span.body))
+    scope = scope_of(statement)
+    return statement_from(statement.body, spine_from(spine.body), span_from(span.body), scope_from(scope.body) if scope else None)
 
 
 def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
@@ -43,8 +54,8 @@ def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str
     for statement in Definition.objects.filter(ledger=ledger, kind="statement"):
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
         for line in assemble(statement).spine.walk():
-            if line.accounts:
-                mask |= select(line.accounts, view.frame.accounts).mask
+            if line.kind == "line":
+                mask |= view.book.mask(read_narrowing(line.accounts)).accounts
         for at in np.flatnonzero(mask):
             found.setdefault(view.frame.accounts.items[at].code, []).append((statement.name, str(statement.body.get("title", statement.name))))
     return found
@@ -53,4 +64,5 @@ def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str
 def bodies_of(statement: Definition) -> list[dict[str, Any]]:
     """All that a statement consists of, as its definition file says it."""
     spine, span = parts_of(statement)
-    return [statement.body, spine.body, span.body]
+    scope = scope_of(statement)
+    return [statement.body, spine.body, span.body, *([scope.body] if scope else [])]

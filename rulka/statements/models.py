@@ -1,4 +1,4 @@
-"""Definitions of statements, spines and spans as plain mappings, with every change kept."""
+"""Definitions of statements, spines, spans and scopes as plain mappings, with every change kept."""
 
 from __future__ import annotations
 
@@ -11,11 +11,12 @@ from rulka.ledger.models import Ledger
 
 
 class Definition(models.Model):
-    """One spine, span or statement: `body` is what its YAML document says, every scalar as text."""
+    """One spine, span, scope or statement: `body` is what its YAML document says, every scalar as text."""
 
     class Kind(models.TextChoices):
         SPINE = "spine"
         SPAN = "span"
+        SCOPE = "scope"
         STATEMENT = "statement"
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="definitions")

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlencode
 
+import numpy as np
 from django.http import QueryDict
 
 from rulka.core.book import MEASURES
-from rulka.core.calendar import WINDOWS
-from rulka.core.definitions import HIDING, SIGNS
 from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.statement import Computed, Value, default_sign
+from rulka.core.expressions import Value
+from rulka.core.leaves import sign_of
+from rulka.core.spines import HIDING, SIGNS
+from rulka.core.statement import Computed
 from rulka.core.trace import Part, Trace, trace_account, trace_cell, trace_rolled
+from rulka.core.windows import WINDOWS
 from rulka.formats.present import figure_text
 from rulka.ledger.seat import Seat
 from rulka.ledger.tracing import lines_page, show_entry
@@ -68,20 +72,28 @@ def _line(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, An
         return {**shown, "line": None}
     row = computed.row(state["row"])
     line = computed.line(row.line)
-    mask = computed.masks.get(line.key)
+    leaves = computed.planned.by_line.get(line.key, [])
     accounts = computed.view.frame.accounts.items
-    matched = [accounts[at] for at in range(len(accounts)) if mask is not None and mask[at]]
+    matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
+    unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
     return {
         **shown,
         "row": row,
         "line": line,
         "matched": matched[:60],
         "matched_count": len(matched),
-        "default_sign": SIGNS[1] if mask is not None and default_sign(mask, computed) < 0 else SIGNS[0],
+        "default_sign": SIGNS[1] if unsigned and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0 else SIGNS[0],
         "signs": SIGNS,
         "hiding": HIDING,
         "measures": MEASURES,
     }
+
+
+def raw_column(body: Mapping[str, Any], key: str) -> dict[str, Any]:
+    """A column or series of a span's body by its key, those inside of a series too; empty when there is none."""
+    columns = [inner for column in body["columns"] for inner in (column, *column.get("columns", ()))]
+    found: dict[str, Any] = next((column for column in columns if key in (column.get("column"), column.get("series"))), {})
+    return found
 
 
 def _column(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, Any]:
@@ -90,7 +102,7 @@ def _column(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, 
         return {**shown, "column": None}
     column = computed.column(state["column"])
     _, span = parts_of(find_definition(seat.ledger, "statement", computed.statement.name))
-    raw = next(c for c in span.body["columns"] if c["column"] == column.key)
+    raw = raw_column(span.body, column.asked.key)
     shifts = dict.fromkeys(["", "-1 year", "-2 years", "-1 period", raw.get("shift", "")])
     return {
         **shown,

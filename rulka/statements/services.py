@@ -9,13 +9,18 @@ from typing import Any
 
 from django.db import transaction
 
-from rulka.core.book import Fence, first_node
-from rulka.core.definitions import LINE_KINDS, LineDef, raw_lines, span_from, spine_from, statement_from
+from rulka.core.book import Fence, View
+from rulka.core.definitions import StatementDef
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
 from rulka.core.expressions import parse_formula, renamed
 from rulka.core.footing import Check, footing
-from rulka.core.selection import parse_selection
-from rulka.core.statement import Computed, check_names, run_statement
+from rulka.core.naming import check_names
+from rulka.core.narrowing import read_narrowing
+from rulka.core.nodes import Node, first_node, in_group_currency, nodes_of
+from rulka.core.scopes import scope_from
+from rulka.core.spans import span_from
+from rulka.core.spines import LINE_KINDS, UNLABELLED, LineDef, raw_lines, spine_from
+from rulka.core.statement import Computed, run_nodes, run_statement
 from rulka.formats.definition_file import check_body, kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
@@ -41,6 +46,33 @@ def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outc
     view = book_of(ledger).within(fence)
     computed = run_statement(assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node)
     return Outcome(computed, footing(computed))
+
+
+PAGES = ("node", "children", "all")
+"""For which nodes a statement is run: the one named, it and its children, or it and all below it."""
+
+
+def run_pages(ledger: Ledger, name: str, period: str, node: str, fence: Fence, *, pages: str = "node") -> list[Outcome]:
+    """Compute a statement for several nodes, the whole first."""
+    view = book_of(ledger).within(fence)
+    statement = assemble(find_definition(ledger, "statement", name))
+    at = view.frame.calendar.period(period)
+    first = run_statement(statement, view, at, node).node
+    known = {found.code: found for found in page_nodes(statement, view)}
+    below = [known[code] for code in first.children if code in known]
+    todo = list(below) if pages == "all" else []
+    while todo:
+        inner = [known[code] for code in todo.pop(0).children if code in known]
+        below += inner
+        todo += inner
+    chosen = [first, *(below if pages != "node" else [])]
+    return [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen)]
+
+
+def page_nodes(statement: StatementDef, view: View) -> list[Node]:
+    """The nodes a statement can be run for; in the group's currency where it translates."""
+    nodes = nodes_of(view, statement.scope)
+    return [in_group_currency(node, view) for node in nodes] if statement.currency == "group" else nodes
 
 
 @transaction.atomic
@@ -70,11 +102,18 @@ def check_definition(definition: Definition) -> None:
     """Refuse what a schema can't: unreadable selections and formulas, parts that do not exist."""
     body = definition.body
     if definition.kind == "statement":
-        spine, span = parts_of(definition)
-        statement_from(body, spine_from(spine.body), span_from(span.body))
+        statement = assemble(definition)
+        if statement.rest:
+            check_names(statement.spine).find(statement.rest)
+        for column in statement.span.walk():
+            if column.kind == "share":
+                check_names(statement.spine).find(column.line)
         return
     if definition.kind == "span":
         span_from(body)
+        return
+    if definition.kind == "scope":
+        scope_from(body)
         return
     checked = spine_from(body)
     errors = [error for line in checked.walk() if (error := _line_error(line))]
@@ -85,8 +124,7 @@ def check_definition(definition: Definition) -> None:
 
 def _line_error(line: LineDef) -> RulkaError | None:
     try:
-        if line.accounts:
-            parse_selection(line.accounts)
+        read_narrowing(line.accounts)
         if line.formula:
             parse_formula(line.formula)
     except RulkaError as error:
@@ -125,6 +163,8 @@ def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], 
             raise NotFound(f"Line '{key}' does not exist.", hint=one_of(key, keyed), subject="line")
         raw = keyed[key]
         kind = next(kind for kind in LINE_KINDS if kind in raw)
+        if kind in UNLABELLED:
+            raise RulkaError(f"A {kind} has nothing to change.", subject=f"line {key}")
         told = []
         for field, value in values.items():
             value = value.strip()
@@ -136,6 +176,7 @@ def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], 
                 for other, line in keyed.items():
                     line.setdefault("key", other)  # keys stay when labels move
                 _rename(body, former, value)
+                _keep_shares(ledger, spine, former, key, person)
             if value or field == "label":
                 raw[place] = value
             else:
@@ -146,10 +187,25 @@ def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], 
     return "; ".join(told)
 
 
+def _keep_shares(ledger: Ledger, spine: Definition, old: str, key: str, person: Person) -> None:
+    """Shares of the renamed line, in every span that stands beside this spine, name it by its key from now on."""
+    statements = [d for d in Definition.objects.filter(ledger=ledger, kind="statement") if d.body["spine"] == spine.name]
+    for name in {statement.body["span"] for statement in statements}:
+        span = find_definition(ledger, "span", name)
+        body = copy.deepcopy(span.body)
+        columns = [inner for column in body["columns"] for inner in (column, *column.get("columns", ()))]
+        sharing = [column for column in columns if column.get("line", "").casefold() == old.casefold()]
+        for column in sharing:
+            column["line"] = key
+        if sharing:
+            _change(span, body, f"line of a share to {key}", person)
+
+
 def _rename(body: dict[str, Any], old: str, new: str) -> None:
     for line in raw_lines(body["lines"]):
-        if line.get("formula"):
-            line["formula"] = renamed(line["formula"], old, new)
+        for field in ("formula", "holds"):
+            if line.get(field):
+                line[field] = renamed(line[field], old, new)
         if line.get("agree"):
             line["agree"] = [new if label.casefold() == old.casefold() else label for label in line["agree"]]
 

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 
 from rulka.core.calendar import Period, listed_calendar, monthly_calendar
 from rulka.core.errors import RulkaError
+from rulka.core.windows import window_at
 
 APRIL = monthly_calendar(first_month=4, year_label="end", first_year=2024, last_year=2027)
 ADJUSTED = monthly_calendar(first_month=7, year_label="start", first_year=2025, last_year=2026, adjusting_periods=2)
@@ -45,7 +46,7 @@ def test_monthly_period_has_its_days(calendar, code, start, end):
     ],
 )
 def test_window_covers_its_periods(calendar, kind, code, first, last, title):
-    window = calendar.window(kind, calendar.period(code))
+    window = window_at(calendar, kind, calendar.period(code))
     assert (calendar.periods[window.first].code, calendar.periods[window.last].code, window.title) == (first, last, title)
 
 

@@ -7,13 +7,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Book, Fence, Frame, Keys, Movements, find_node
+from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Book, Fence, Frame, Keys, Movements
 from rulka.core.calendar import monthly_calendar
 from rulka.core.chart import Item, code_list
-from rulka.core.definitions import span_from, spine_from, statement_from
+from rulka.core.comparing import percent
+from rulka.core.definitions import statement_from
 from rulka.core.errors import RulkaError
 from rulka.core.footing import footing, unplaced_near
-from rulka.core.statement import percent, run_statement
+from rulka.core.nodes import find_node
+from rulka.core.spans import span_from
+from rulka.core.spines import spine_from
+from rulka.core.statement import run_statement
 from rulka.core.trace import trace_cell, trace_rolled
 
 CALENDAR = monthly_calendar(first_month=1, year_label="start", first_year=2025, last_year=2026)
@@ -220,7 +224,7 @@ def test_footing_names_what_is_not_placed_and_what_twice():
     computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]})
     checks = {check.check: check for check in footing(computed)}
     assert checks["Every account is placed"].detail == "3 of 4 accounts placed: 51 Rent is not"
-    assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales"
+    assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales, by Sales, Again"
     # the ledger has -55 on its result accounts; the lines hold 40 twice and leave 51 out: -120
     assert "65.00 EUR of the ledger is not on it" in checks["Ties to the ledger"].detail
     assert unplaced_near(computed) == {"w": ["51"]}

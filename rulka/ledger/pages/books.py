@@ -11,11 +11,12 @@ from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from rulka.core.book import find_node
 from rulka.core.chart import TYPES, CodeList
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, round_half_away
+from rulka.core.nodes import find_node
 from rulka.core.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
+from rulka.core.windows import window_at
 from rulka.formats.present import grouped
 from rulka.ledger import editing
 from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
@@ -206,7 +207,7 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     one, other = request.GET.get("one", ""), request.GET.get("other", "")
     rows, total = [], None
     if one and other:
-        window = frame.calendar.window("year" if request.GET.get("whole") else "year to date", seat.period)
+        window = window_at(frame.calendar, "year" if request.GET.get("whole") else "year to date", seat.period)
         found = compare_scenarios(view, node.entities, window, one, other)
         for at, a, b in found.rows:
             item = frame.accounts.items[at]

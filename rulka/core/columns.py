@@ -1,0 +1,369 @@
+"""A span at a period and node to the columns that stand on the page: series cut into pieces, windows found, headings filled."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from rulka.core.book import Source, View
+from rulka.core.calendar import FiscalCalendar, Period, Window
+from rulka.core.chart import BoolArray
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.headings import fill_heading
+from rulka.core.keys import slug
+from rulka.core.narrowing import Clause, Narrowing, codes_of, read_narrowing
+from rulka.core.nodes import Node, keys_of_scope_node, nodes_of
+from rulka.core.scopes import ScopeDef
+from rulka.core.spans import COMPARED, ColumnDef, SpanDef
+from rulka.core.spines import Override
+from rulka.core.windows import pieces_of, read_shift, shifted, window_at
+
+TIME = ("period", "quarter", "year", "week")
+MOST_COLUMNS = 400
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column of a page.
+
+    `window` is None for columns that work on others (`of`), for text, and where time leaves the calendar; `keys`
+    `(keys,)` is what the column itself narrows to, None for nothing; `accounts` only where it names accounts;
+    `names_accounts` says so. `at` is the period it is seen from.
+    """
+
+    asked: ColumnDef
+    key: str
+    heading: str
+    groups: tuple[str, ...]
+    kind: str
+    window: Window | None = None
+    at: Period | None = None
+    of: tuple[str, ...] = ()
+    base: str = ""
+    scenario_kind: str = ""
+    hidden: bool = False
+    keys: BoolArray | None = field(default=None, compare=False)
+    accounts: BoolArray | None = field(default=None, compare=False)
+    lines: tuple[Clause, ...] = ()
+    series: str = ""
+    is_cut: bool = False
+    is_rest: bool = False
+    is_total: bool = False
+    note: str = ""
+
+    @property
+    def group(self) -> str:
+        """The nearest heading above it."""
+        return self.groups[-1] if self.groups else ""
+
+    @property
+    def has_figures(self) -> bool:
+        """Whether it shows ledger figures of its own, at a time that the calendar has."""
+        return self.kind == "figures" and self.window is not None
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether it would show ledger figures, had the calendar its time."""
+        return self.kind == "figures" and self.window is None
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What is read for a line in a column: which movements, over which window, by which measure; no window means nothing."""
+
+    source: Source
+    window: Window | None
+    measure: str
+
+
+def build_columns(span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, *, translated: bool = False) -> tuple[Column, ...]:
+    """The columns of a page from left to right; raises RulkaError on scenarios, members or nodes that don't exist."""
+    return _Builder(span, scope, view, period, node, translated).build()
+
+
+class _Builder:
+    def __init__(self, span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, translated: bool) -> None:
+        self.span, self.scope, self.view, self.period, self.node = span, scope, view, period, node
+        self.frame, self.calendar = view.frame, view.frame.calendar
+        self.translated = translated
+        self.columns: list[Column] = []
+        self.made: dict[str, list[str]] = {}  # key as written to the keys of what was made of it
+
+    def build(self) -> tuple[Column, ...]:
+        for asked in self.span.columns:
+            if asked.kind == "series":
+                self._series(asked)
+            else:
+                self._add(self._single(asked, asked.key, self.made), asked.key)
+        return tuple(self.columns)
+
+    def _add(self, column: Column, written: str) -> None:
+        if any(former.key == column.key for former in self.columns):
+            column = replace(column, key=f"{column.key}-{len(self.columns)}")
+        self.columns.append(column)
+        if not column.is_total:
+            self.made.setdefault(written, []).append(column.key)
+        if len(self.columns) > MOST_COLUMNS:
+            raise RulkaError(f"The span {self.span.name} makes more than {MOST_COLUMNS} columns.", hint="Narrow its series.", code="too-much")
+
+    def _single(self, asked: ColumnDef, key: str, made: dict[str, list[str]], **piece: object) -> Column:
+        """A column that isn't a series; `piece` is what a series puts in its place (window, keys, member)."""
+        where = f"column {asked.key}"
+        of = tuple(found for name in asked.of for found in made.get(name, ()))
+        column = Column(asked, key, "", (), asked.kind, of=of, base=(made.get(asked.base) or [""])[0], hidden=asked.hide == "always")
+        window: Window | None = None
+        if asked.kind == "figures":
+            self._check_scenarios(asked, where)
+            try:
+                column = self._with_time(column, piece.get("window"))
+                column = self._with_keys(column, piece.get("keys"))
+            except RulkaError as error:
+                error.subject = error.subject or where
+                raise
+            window = column.window
+        return self._with_heading(column, window, piece)
+
+    def _check_scenarios(self, asked: ColumnDef, where: str) -> None:
+        for scenario in filter(None, (asked.scenario, asked.then)):
+            if scenario not in self.frame.scenarios:
+                raise NotFound(
+                    f"Scenario '{scenario}' does not exist in this ledger.", hint=one_of(scenario, self.frame.scenarios), subject=where
+                )
+
+    def _with_time(self, column: Column, piece: object) -> Column:
+        asked, shift = column.asked, read_shift(column.asked.shift)
+        if isinstance(piece, Window):
+            window = shifted_window(self.calendar, piece, asked.shift)
+            at = self.calendar.periods[window.last] if window else None
+        else:
+            at = shifted(self.calendar, self.period, shift)
+            window = window_at(self.calendar, asked.window, at, asked.weeks) if at else None
+        note = ""
+        if window is None:
+            moved = f" moved by {asked.shift}" if asked.shift else ""
+            note = f"the calendar has no {asked.window if not isinstance(piece, Window) else 'such time'}{moved}, seen from {self.period.code}"
+        kind = "prior" if shift.years < 0 else self.frame.scenarios[asked.scenario]
+        return replace(column, window=window, at=at, scenario_kind=kind, note=note, is_cut=isinstance(piece, Window))
+
+    def _with_keys(self, column: Column, piece: object) -> Column:
+        narrowing = read_narrowing(column.asked.narrow)
+        keys: BoolArray | None = piece if isinstance(piece, np.ndarray) else None
+        accounts: BoolArray | None = None
+        if narrowing.by_key:
+            mask = self.view.book.mask(narrowing)
+            keys = mask.keys if keys is None else keys & mask.keys
+            accounts = mask.accounts if mask.names_accounts else None
+        if column.asked.node:
+            if self.scope is None:
+                raise RulkaError("The statement names no scope whose node it could show.", hint="Give the statement a scope.")
+            own = keys_of_scope_node(self.view, self.scope, column.asked.node)
+            keys = own if keys is None else keys & own
+        return replace(column, keys=keys, accounts=accounts, lines=narrowing.by_line)
+
+    def _with_heading(self, column: Column, window: Window | None, piece: dict[str, object]) -> Column:
+        asked = column.asked
+        values = self.values(window, asked)
+        if column.kind in COMPARED and column.of:
+            compared = [former for former in self.columns if former.key in column.of]
+            if compared:
+                values = {**self.values(compared[0].window, compared[0].asked), "base": compared[-1].heading}
+        values |= {name: piece[name] for name in ("member", "member.code") if name in piece}
+        heading = asked.heading
+        if "member" in piece and not heading:
+            heading = "{member}"
+        return replace(column, heading=fill_heading(heading, values), groups=tuple(fill_heading(group, values) for group in asked.groups))
+
+    def values(self, window: Window | None, asked: ColumnDef) -> dict[str, object]:
+        """What the tokens of a heading stand for."""
+        values: dict[str, object] = {
+            "scenario": asked.scenario,
+            "then": asked.then,
+            "node": self.node.name,
+            "node.code": self.node.code,
+            "currency": self.node.currency,
+            "window": "no period",
+        }
+        if window is not None:
+            first, last = self.calendar.periods[window.first], self.calendar.periods[window.last]
+            values |= {
+                "window": window.title,
+                "period.name": last.title,
+                "period.code": last.code,
+                "period.number": last.number,
+                "period.start": last.start,
+                "period.end": last.end,
+                "window.start": window.start or first.start,
+                "window.end": window.end or last.end,
+                "year": last.year,
+                "from": first.title,
+                "to": last.title,
+            }
+        return values
+
+    # series ---------------------------------------------------------------------------------------------------------
+
+    def _series(self, asked: ColumnDef) -> None:
+        inner = asked.columns or (replace(asked, kind="figures", columns=(), shift=""),)
+        if asked.each in TIME:
+            self._time_series(asked, inner)
+        else:
+            self._member_series(asked, inner)
+
+    def _piece(self, asked: ColumnDef, inner: Sequence[ColumnDef], code: str, *, is_total: bool = False, is_rest: bool = False, **piece: object) -> None:
+        """One piece of a series: its own column, or each of its inner ones."""
+        made: dict[str, list[str]] = {}
+        for column in inner:
+            key = f"{asked.key}-{code}" + (f"-{column.key}" if asked.columns else "")
+            groups = column.groups
+            if asked.columns and asked.heading:
+                groups = (str(piece.get("label") or asked.heading), *groups)
+            wanted = replace(column, groups=groups, hide=column.hide or asked.hide, narrow=_both(column.narrow, str(piece.get("narrow", asked.narrow))))
+            if not asked.columns:
+                wanted = replace(wanted, narrow=str(piece.get("narrow", asked.narrow)), heading=str(piece.get("label") or asked.heading))
+            built = self._single(wanted, key, made, **piece)
+            built = replace(built, series=asked.key, is_total=is_total, is_rest=is_rest)
+            made.setdefault(column.key, []).append(built.key)
+            self._add(built, asked.key if not asked.columns else f"{asked.key}/{column.key}")
+
+    def _time_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
+        at = shifted(self.calendar, self.period, read_shift(asked.shift))
+        within = asked.within or ("period" if asked.each == "week" else "year to date")
+        whole = window_at(self.calendar, within, at, asked.weeks) if at else None
+        if whole is None:
+            raise RulkaError(f"The calendar has no {within}, seen from {self.period.code}.", subject=f"series {asked.key}", code="no-time")
+        pieces = pieces_of(self.calendar, whole, asked.each, asked.weeks)
+        heading = asked.heading or {"period": "{period.name}", "year": "{year}"}.get(asked.each, "{window}")
+        asked = replace(asked, heading=heading)
+        for place, piece in enumerate(pieces):
+            self._piece(asked, inner, self._time_code(piece, asked.each), window=piece, label=fill_heading(heading, self.values(piece, asked)))
+            following = pieces[place + 1] if place + 1 < len(pieces) else None
+            for level in asked.totals:
+                if following is None or self._level(piece, level) != self._level(following, level):
+                    parts = [p for p in pieces[: place + 1] if self._level(p, level) == self._level(piece, level)]
+                    self._time_total(asked, inner, parts, level)
+        if asked.total:
+            self._time_total(asked, inner, pieces, "")
+
+    def _time_total(self, asked: ColumnDef, inner: Sequence[ColumnDef], parts: list[Window], level: str) -> None:
+        first, last = parts[0], parts[-1]
+        title = self.calendar.range_title(self.calendar.periods[first.first], self.calendar.periods[last.last])
+        window = Window(first.first, last.last, title)
+        cut = pieces_of(self.calendar, window, level) if level else []
+        if len(cut) == 1:
+            window = replace(window, title=cut[0].title)
+        label = fill_heading(asked.total, self.values(window, asked)) if not level else window.title
+        code = "total" if not level else self._time_code(window, level)
+        self._piece(asked, inner, code, is_total=True, window=window, label=label)
+
+    def _level(self, window: Window, level: str) -> object:
+        period = self.calendar.periods[window.first]
+        return {"quarter": (period.year, self.calendar.quarter_of(period)), "year": period.year, "period": period.index}[level]
+
+    def _time_code(self, window: Window, each: str) -> str:
+        if each == "week" and window.start:
+            return f"week-{window.start.isoformat()}"
+        period = self.calendar.periods[window.first]
+        return {"period": period.code.lower(), "quarter": f"{period.year}-q{self.calendar.quarter_of(period)}", "year": str(period.year)}[each]
+
+    def _member_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
+        heading = asked.heading or "{member}"
+        covered = np.zeros(len(self.view.book.keys), dtype=bool)
+        rest = asked.narrow
+        asked = replace(asked, heading=heading)
+        for code, name, mask, narrow in self._members(asked):
+            covered |= mask
+            rest = narrow
+            label = fill_heading(heading, {**self.values(None, asked), "member": name, "member.code": code, "window": ""})
+            self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, **{"member.code": code})
+        if asked.none:
+            self._piece(asked, inner, "none", is_rest=True, keys=~covered, label=asked.none, member=asked.none, narrow=rest)
+        if asked.total:
+            for column in inner:
+                written = f"{asked.key}/{column.key}" if asked.columns else asked.key
+                parts = tuple(self.made.get(written, ()))
+                key = f"{asked.key}-total" + (f"-{column.key}" if asked.columns else "")
+                groups = (asked.total, *column.groups) if asked.columns else column.groups
+                summed = replace(
+                    column, key=key, kind="sum", heading=column.heading if asked.columns else asked.total, groups=groups, of=(written,), columns=()
+                )
+                if column.kind != "figures":
+                    summed = replace(column, groups=groups)
+                    made = {name: [f"{asked.key}-total-{name}"] for name in column.of}
+                    built = self._single(summed, key, made)
+                else:
+                    built = self._single(summed, key, {written: list(parts)})
+                self._add(replace(built, series=asked.key, is_total=True), written)
+
+    def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, str]]:
+        """(code, name, keys, what still narrows) of each child, entity or member that the series shows."""
+        keys = self.view.book.keys
+        if asked.each == "child":
+            known = {node.code: node for node in nodes_of(self.view, self.scope)}
+            for code in known[self.node.code].children if self.node.code in known else ():
+                if code in known:
+                    yield code, known[code].name, known[code].keys, asked.narrow
+            return
+        codes = codes_of(asked.each, self.frame)
+        narrowing = read_narrowing(asked.narrow)
+        own = Narrowing(narrowing.of(asked.each))
+        others = Narrowing(tuple(clause for clause in narrowing.clauses if clause.name != asked.each)).text()
+        of_key = keys.entity if asked.each == "entity" else keys.members[:, list(self.frame.dimensions).index(asked.each)]
+        within = self.node.keys & self.view.inside
+        if own.clauses:
+            within = within & self.view.book.mask(own).keys
+        present = set(np.unique(of_key[within]).tolist())
+        for place, item in enumerate(codes.items):
+            if place in present and not (item.code == "-" and asked.none):
+                yield item.code, item.name if item.code != "-" else "none", of_key == place, others
+
+
+def _both(one: str, other: str) -> str:
+    return "; ".join(text for text in (one, other) if text)
+
+
+def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str) -> Window | None:
+    """A window moved as a whole: both its ends by so much; None where an end leaves the calendar."""
+    shift = read_shift(shift_text)
+    if not shift:
+        return window
+    if window.by_day:
+        number = next((place for place, week in enumerate(_weeks(calendar, window)) if week.start == window.start), None)
+        period = shifted(calendar, calendar.periods[window.first], shift)
+        weeks = _weeks(calendar, replace(window, first=period.index)) if period and number is not None else []
+        return weeks[number] if number is not None and number < len(weeks) else None
+    first, last = (shifted(calendar, calendar.periods[place], shift) for place in (window.first, window.last))
+    if first is None or last is None:
+        return None
+    found = Window(first.index, last.index, calendar.range_title(first, last))
+    year = calendar.of_year(first.year)
+    return replace(found, title=f"FY{first.year}") if (year[0].index, year[-1].index) == (found.first, found.last) and len(year) > 1 else found
+
+
+def _weeks(calendar: FiscalCalendar, window: Window) -> list[Window]:
+    from rulka.core.windows import weeks_of
+
+    return list(weeks_of(calendar.periods[window.first]))
+
+
+def reading_of(column: Column, override: Override, view: View, run_period: Period, *, translated: bool, lines: tuple[Clause, ...] = ()) -> Reading:
+    """What a line with an override reads in a column; a line's shift comes on top of the column's."""
+    asked, calendar = column.asked, view.frame.calendar
+    window, at = column.window, column.at
+    if override.window or override.shift:
+        moved = shifted(calendar, at, read_shift(override.shift)) if at else None
+        if override.window:
+            window = window_at(calendar, override.window, moved, asked.weeks) if moved else None
+        elif column.is_cut:
+            window = shifted_window(calendar, window, override.shift) if window else None
+        else:
+            window = window_at(calendar, asked.window, moved, asked.weeks) if moved else None
+    scenario = override.scenario or asked.scenario
+    then = "" if override.scenario else asked.then
+    source = Source(
+        scenario, override.entries or asked.entries, then, run_period.index if then else -1, tuple(dict.fromkeys((*column.lines, *lines))), translated
+    )
+    return Reading(source, window, override.measure or asked.measure)
+
+

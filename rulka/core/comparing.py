@@ -1,0 +1,71 @@
+"""Columns that work on other columns: difference, percent, share, sum, formula; which aggregate and which compare."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from fractions import Fraction
+
+from rulka.core.columns import Column
+from rulka.core.expressions import Value, evaluate, parse_formula
+
+Figure = Callable[[int], Value]
+"""The value of one line in the column at a place."""
+
+
+def percent(a: Value, b: Value, base: Value = None, *, other_base: bool = False) -> Value:
+    """(a - b) / |base|, the base being b; None (n/m) when the base is zero or a and b have different signs.
+
+    With another base the signs of a and b don't matter.
+    """
+    if a is None or b is None:
+        return None
+    if other_base:
+        return None if not base else (a - b) / abs(base)
+    if b == 0 or a * b < 0:
+        return None
+    return (a - b) / abs(b)
+
+
+class Comparer:
+    """Computes the columns that work on others, from what stands to their left."""
+
+    def __init__(self, columns: Sequence[Column]) -> None:
+        self.columns = columns
+        self.place: Mapping[str, int] = {column.key: place for place, column in enumerate(columns)}
+        self.is_base = [self._aggregates(column) for column in columns]
+
+    def _aggregates(self, column: Column) -> bool:
+        return column.kind == "figures" or (column.kind not in ("text", "figures") and (column.asked.does_aggregate or self.is_gross(column)))
+
+    def is_gross(self, column: Column) -> bool:
+        """Whether it is debits less credits: then it is the net movement, in the line's presented sign."""
+        if column.kind != "difference":
+            return False
+        a, b = (self.columns[self.place[key]].asked for key in column.of)
+        return (a.measure, b.measure) == ("debits", "credits")
+
+    def value(self, column: Column, figure: Figure, line_sign: int = 1) -> Value:
+        """The value of a line from its figures in other columns; a share needs `share` instead."""
+        values = [figure(self.place[key]) for key in column.of]
+        if column.kind == "difference":
+            a, b = values
+            if a is None or b is None:
+                return None
+            if self.is_gross(column):
+                shown_negative = self.columns[self.place[column.of[1]]].asked.credits == "negative"
+                return (a + b if shown_negative else a - b) * line_sign
+            return a - b
+        if column.kind == "percent":
+            base = figure(self.place[column.base]) if column.base else None
+            return percent(*values, base, other_base=bool(column.base))
+        if column.kind == "sum":
+            given = [value for key, value in zip(column.of, values, strict=True) if not self.columns[self.place[key]].is_empty]
+            return None if None in given or not given else sum((value for value in given if value is not None), Fraction(0))
+        by_name = dict(zip(column.asked.of, values, strict=True))
+        return evaluate(parse_formula(column.asked.formula), by_name.__getitem__)
+
+    def share(self, column: Column, figure: Figure, of_line: Figure) -> Value:
+        """A line's figure as a part of another line's in the same column; n/m where that is zero."""
+        place = self.place[column.of[0]]
+        own, whole = figure(place), of_line(place)
+        return None if own is None or not whole else own / whole

@@ -1,0 +1,105 @@
+"""Names in formulas and checks: a label as the reader sees it to the line it means, ranges to the lines between."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+from rulka.core.errors import RulkaError, one_of
+from rulka.core.expressions import Call, Name, Operation, Range, Tree, names_in, parse_formula
+from rulka.core.spines import LineDef, SpineDef
+
+NAMED = ("line", "calculation", "section")
+
+
+def _named(spine: SpineDef) -> Iterator[tuple[str, str]]:
+    for line in spine.walk():
+        if line.kind in NAMED:
+            yield line.key, line.label
+        if line.kind == "section" and line.total and line.total.casefold() != line.label.casefold():
+            yield line.key, line.total
+
+
+class Names:
+    """The lines of a spine by label, whatever the case of its letters."""
+
+    def __init__(self, spine: SpineDef) -> None:
+        self.lines = {line.key: line for line in spine.walk()}
+        self.keys_by_label: dict[str, list[str]] = {}
+        self.labels: list[str] = []
+        for key, label in _named(spine):
+            self.keys_by_label.setdefault(label.casefold(), []).append(key)
+            self.labels.append(label)
+        self.siblings: dict[str, Sequence[LineDef]] = {}
+        for group in (spine.lines, *(line.lines for line in self.lines.values())):
+            self.siblings.update({line.key: group for line in group})
+
+    def find(self, label: str) -> LineDef:
+        """The one line of this label, else of this key; raises RulkaError when there is none or several."""
+        found = self.keys_by_label.get(label.casefold(), [])
+        if not found and label in self.lines and self.lines[label].kind in NAMED:
+            return self.lines[label]
+        if len(found) != 1:
+            raise RulkaError(
+                f"No line is called '{label}'." if not found else f"{len(found)} lines are called '{label}'.",
+                hint=one_of(label, self.labels) if not found else "Rename one of them.",
+                code="unknown-line",
+            )
+        return self.lines[found[0]]
+
+    def between(self, first: str, last: str) -> list[LineDef]:
+        """The account lines, calculations and sections from one line to another of the same section, both included."""
+        start, end = self.find(first), self.find(last)
+        group = self.siblings[start.key]
+        if end not in group or list(group).index(end) < list(group).index(start):
+            raise RulkaError(
+                f"'{first}' to '{last}' is no range of lines.", hint="Both must stand in one section, the first above the last.", code="range"
+            )
+        places = [list(group).index(line) for line in (start, end)]
+        return [line for line in group[places[0] : places[1] + 1] if line.kind in NAMED]
+
+    def operands(self, tree: Tree) -> list[LineDef]:
+        """Every line a formula works on, ranges spelled out, each once."""
+        found = [line for name in _outside_ranges(tree) for line in (self.find(name.text),)]
+        found += [line for part in ranges_in(tree) for line in self.between(part.first.text, part.last.text)]
+        return list({line.key: line for line in found}.values())
+
+
+def _outside_ranges(tree: Tree) -> Iterator[Name]:
+    if isinstance(tree, Name):
+        yield tree
+    elif isinstance(tree, Operation):
+        yield from _outside_ranges(tree.left)
+        yield from _outside_ranges(tree.right)
+    elif isinstance(tree, Call):
+        for argument in tree.arguments:
+            yield from _outside_ranges(argument)
+
+
+def ranges_in(tree: Tree) -> Iterator[Range]:
+    """The ranges of a formula."""
+    if isinstance(tree, Range):
+        yield tree
+    elif isinstance(tree, Operation):
+        yield from ranges_in(tree.left)
+        yield from ranges_in(tree.right)
+    elif isinstance(tree, Call):
+        for argument in tree.arguments:
+            yield from ranges_in(argument)
+
+
+def check_names(spine: SpineDef) -> Names:
+    """Refuse formulas and checks that name a line which does not exist, or a label that several lines have."""
+    names = Names(spine)
+    for line in spine.walk():
+        try:
+            if line.formula:
+                tree = parse_formula(line.formula)
+                for name in names_in(tree):
+                    names.find(name.text)
+                names.operands(tree)
+            for label in line.agree:
+                names.find(label)
+        except RulkaError as error:
+            error.subject = f"line {line.label}"
+            raise
+    return names

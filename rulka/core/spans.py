@@ -1,0 +1,183 @@
+"""Spans: the columns that run across a statement, as a definition file writes them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from rulka.core.book import MEASURES
+from rulka.core.errors import RulkaError, one_of
+from rulka.core.expressions import names_in, parse_formula
+from rulka.core.headings import check_heading
+from rulka.core.keys import KeyGiver
+from rulka.core.looks import NumberStyle, number_from
+from rulka.core.narrowing import read_narrowing
+from rulka.core.windows import WINDOWS, check_window, read_shift
+
+COMPARED = ("difference", "percent", "share", "sum", "formula")
+"""Kinds of columns that work on other columns."""
+
+PARTS = ("", "before elimination", "eliminations", "after elimination")
+PIECES = ("period", "quarter", "year", "week", "child", "entity")
+"""What a series goes through, besides each dimension of the ledger."""
+
+TEXTS = ("label", "accounts", "note", "number", "date", "description", "document", "counterparty", "source", "trend")
+
+
+@dataclass(frozen=True)
+class ColumnDef:
+    """One column of a span, or a series that becomes many.
+
+    `kind` is figures, difference, percent, share, sum, formula, text or series; `of` names the columns it works on.
+    `aggregates` is yes, no or empty for the default of its kind.
+    """
+
+    key: str
+    kind: str
+    heading: str
+    groups: tuple[str, ...] = ()
+    scenario: str = "actual"
+    then: str = ""
+    window: str = "period"
+    shift: str = ""
+    weeks: str = "period"
+    by_day: str = ""
+    measure: str = "activity"
+    credits: str = "positive"
+    entries: str = "posted"
+    narrow: str = ""
+    node: str = ""
+    part: str = ""
+    of: tuple[str, ...] = ()
+    base: str = ""
+    line: str = ""
+    formula: str = ""
+    text: str = ""
+    aggregates: str = ""
+    hide: str = ""
+    number: NumberStyle = NumberStyle()
+    width: int = 0
+    each: str = ""
+    within: str = ""
+    columns: tuple[ColumnDef, ...] = ()
+    totals: tuple[str, ...] = ()
+    total: str = ""
+    none: str = ""
+
+    @property
+    def does_aggregate(self) -> bool:
+        """Whether calculated lines are derived again from this column's own figures."""
+        if self.aggregates:
+            return self.aggregates == "yes"
+        if self.kind == "formula":
+            return all(sign in "+" for sign in signs_of(self.formula))
+        return self.kind in ("figures", "sum")
+
+
+@dataclass(frozen=True)
+class SpanDef:
+    name: str
+    title: str
+    columns: tuple[ColumnDef, ...]
+
+    def walk(self) -> Iterator[ColumnDef]:
+        """Every column as written, a series before its own columns."""
+        for column in self.columns:
+            yield column
+            yield from column.columns
+
+
+def signs_of(formula: str) -> Iterator[str]:
+    """The operators and functions that a column formula uses."""
+    from rulka.core.expressions import operators_in
+
+    return operators_in(parse_formula(formula))
+
+
+def span_from(body: Mapping[str, Any]) -> SpanDef:
+    """Build a span from a checked mapping; a column that another one works on must stand to its left."""
+    where = f"span {body['span']}"
+    return SpanDef(body["span"], body.get("title", body["span"]), _columns(body["columns"], KeyGiver(), (), where))
+
+
+def _columns(raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[ColumnDef], where: str) -> tuple[ColumnDef, ...]:
+    columns: list[ColumnDef] = []
+    for raw in raws:
+        is_series = "series" in raw
+        key = keys.give(raw["series"] if is_series else raw["column"], "", where)
+        column = _column(raw, key, f"{where}, column {key}")
+        if is_series:
+            inner = _columns(raw.get("columns", ()), keys, [], where)
+            if any(part.kind == "series" for part in inner):
+                raise RulkaError("A series holds another series.", hint="Use its totals, or two series.", subject=f"{where}, column {key}")
+            column = replace(column, columns=inner)
+        _check_operands(column, [*known, *columns], f"{where}, column {key}")
+        columns.append(column)
+    return tuple(columns)
+
+
+def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
+    kind = next((kind for kind in (*COMPARED, "text", "series") if kind in raw), "figures")
+    groups = raw.get("group", ())
+    of = raw.get(kind, ()) if kind in ("difference", "percent", "sum") else (raw["share"],) if kind == "share" else ()
+    column = ColumnDef(
+        key=key,
+        kind=kind,
+        heading=raw.get("heading", "" if kind in ("text", "series") else key),
+        groups=(groups,) if isinstance(groups, str) else tuple(groups),
+        scenario=raw.get("scenario", "actual"),
+        then=raw.get("then", ""),
+        window=raw.get("window", WINDOWS[0]),
+        shift=raw.get("shift", ""),
+        weeks=raw.get("weeks", "period"),
+        by_day=raw.get("by day", ""),
+        measure=raw.get("measure", MEASURES[0]),
+        credits=raw.get("credits", "positive"),
+        entries=raw.get("entries", "posted"),
+        narrow=raw.get("narrow", ""),
+        node=raw.get("node", ""),
+        part=raw.get("part", ""),
+        of=tuple(of),
+        base=raw.get("base", ""),
+        line=raw.get("line", ""),
+        formula=raw.get("formula", ""),
+        text=raw.get("text", ""),
+        aggregates=raw.get("aggregates", ""),
+        hide=raw.get("hide", ""),
+        number=number_from(raw.get("number", {})),
+        width=int(raw.get("width", "0")),
+        each=raw.get("each", ""),
+        within=raw.get("within", ""),
+        totals=tuple(raw.get("totals", ())),
+        total=raw.get("total", ""),
+        none=raw.get("none", ""),
+    )
+    try:
+        for window in filter(None, (column.window, column.within)):
+            check_window(window)
+        read_shift(column.shift)
+        read_narrowing(column.narrow)
+        for heading in (column.heading, *column.groups, column.total, column.none):
+            check_heading(heading)
+        if column.formula:
+            wanted = tuple(dict.fromkeys(name.text for name in names_in(parse_formula(column.formula))))
+            column = replace(column, of=wanted)
+    except RulkaError as error:
+        error.subject = where
+        raise
+    return column
+
+
+def _check_operands(column: ColumnDef, known: Sequence[ColumnDef], where: str) -> None:
+    """Every column that this one works on stands to the left and holds figures."""
+    by_key = {former.key: former for former in known if former.kind != "text"}
+    for wanted in (*column.of, *filter(None, (column.base,))):
+        if wanted not in by_key:
+            raise RulkaError(f"It works on '{wanted}', which is no column to the left of it.", hint=one_of(wanted, by_key), subject=where)
+        if by_key[wanted].kind in ("percent", "share") and column.kind != "formula":
+            raise RulkaError(f"It compares the {by_key[wanted].kind} column {wanted}.", hint="Compare amounts, or write a formula.", subject=where)
+    if column.kind == "formula":
+        return
+    if any(by_key[wanted].kind == "series" for wanted in column.of) and column.kind != "sum":
+        raise RulkaError("A difference can't take a whole series.", hint="Only a sum can.", subject=where)
