@@ -66,7 +66,9 @@ def _by_day(book: Book, reading: Reading, window: Window, by_day: str) -> Vector
     first, last = periods[window.first], periods[window.last]
     balances = book.balances_of(source)
     debits, credits, divisor = _days(book, source, window, window.start, window.end, by_day)
-    before_debits, before_credits, before = _days(book, source, Window(first.index, first.index, ""), first.start, window.start, by_day, open_end=True)
+    before_debits, before_credits, before = _days(
+        book, source, Window(first.index, first.index, ""), first.start, window.start, by_day, open_end=True
+    )
     after_debits, after_credits, after = _days(book, source, Window(last.index, last.index, ""), last.start, window.end, by_day)
     common = math.lcm(divisor, before, after)
     opening = balances.opening[:, first.index] * common + (before_debits - before_credits) * (common // before)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import TypeVar, cast
 
 import numpy as np
@@ -294,9 +294,7 @@ Made = TypeVar("Made")
 class Book:
     """A ledger's balances at one revision; scenarios are accumulated when first asked for."""
 
-    def __init__(
-        self, frame: Frame, keys: Keys, movements: Mapping[str, Movements], revision: int, journal: JournalReader | None = None
-    ) -> None:
+    def __init__(self, frame: Frame, keys: Keys, movements: Mapping[str, Movements], revision: int, journal: JournalReader | None = None) -> None:
         self.frame = frame
         self.keys, self.rolls_into = with_roll_keys(with_reserve_keys(keys, frame), frame)
         self.revision = revision

@@ -128,9 +128,7 @@ class _Builder:
     def _check_scenarios(self, asked: ColumnDef, where: str) -> None:
         for scenario in filter(None, (asked.scenario, asked.then)):
             if scenario not in self.frame.scenarios:
-                raise NotFound(
-                    f"Scenario '{scenario}' does not exist in this ledger.", hint=one_of(scenario, self.frame.scenarios), subject=where
-                )
+                raise NotFound(f"Scenario '{scenario}' does not exist in this ledger.", hint=one_of(scenario, self.frame.scenarios), subject=where)
 
     def _with_time(self, column: Column, piece: object) -> Column:
         asked, shift = column.asked, read_shift(column.asked.shift)
@@ -169,7 +167,8 @@ class _Builder:
             compared = [former for former in self.columns if former.key in column.of]
             if compared:
                 values = {**self.values(compared[0].window, compared[0].asked), "base": compared[-1].heading}
-        values |= {name: piece[name] for name in ("member", "member.code") if name in piece}
+        if "member" in piece:
+            values |= {"member": piece["member"], "member.code": piece.get("member_code", "")}
         heading = asked.heading
         if "member" in piece and not heading:
             heading = "{member}"
@@ -211,7 +210,9 @@ class _Builder:
         else:
             self._member_series(asked, inner)
 
-    def _piece(self, asked: ColumnDef, inner: Sequence[ColumnDef], code: str, *, is_total: bool = False, is_rest: bool = False, **piece: object) -> None:
+    def _piece(
+        self, asked: ColumnDef, inner: Sequence[ColumnDef], code: str, *, is_total: bool = False, is_rest: bool = False, **piece: object
+    ) -> None:
         """One piece of a series: its own column, or each of its inner ones."""
         made: dict[str, list[str]] = {}
         for column in inner:
@@ -219,7 +220,9 @@ class _Builder:
             groups = column.groups
             if asked.columns and asked.heading:
                 groups = (str(piece.get("label") or asked.heading), *groups)
-            wanted = replace(column, groups=groups, hide=column.hide or asked.hide, narrow=_both(column.narrow, str(piece.get("narrow", asked.narrow))))
+            wanted = replace(
+                column, groups=groups, hide=column.hide or asked.hide, narrow=_both(column.narrow, str(piece.get("narrow", asked.narrow)))
+            )
             if not asked.columns:
                 wanted = replace(wanted, narrow=str(piece.get("narrow", asked.narrow)), heading=str(piece.get("label") or asked.heading))
             built = self._single(wanted, key, made, **piece)
@@ -276,7 +279,7 @@ class _Builder:
             covered |= mask
             rest = narrow
             label = fill_heading(heading, {**self.values(None, asked), "member": name, "member.code": code, "window": ""})
-            self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, **{"member.code": code})
+            self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, member_code=code)
         if asked.none:
             self._piece(asked, inner, "none", is_rest=True, keys=~covered, label=asked.none, member=asked.none, narrow=rest)
         if asked.total:
@@ -365,5 +368,3 @@ def reading_of(column: Column, override: Override, view: View, run_period: Perio
         scenario, override.entries or asked.entries, then, run_period.index if then else -1, tuple(dict.fromkeys((*column.lines, *lines))), translated
     )
     return Reading(source, window, override.measure or asked.measure)
-
-

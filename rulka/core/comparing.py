@@ -57,7 +57,8 @@ class Comparer:
             return a - b
         if column.kind == "percent":
             base = figure(self.place[column.base]) if column.base else None
-            return percent(*values, base, other_base=bool(column.base))
+            a, b = values
+            return percent(a, b, base, other_base=bool(column.base))
         if column.kind == "sum":
             given = [value for key, value in zip(column.of, values, strict=True) if not self.columns[self.place[key]].is_empty]
             return None if None in given or not given else sum((value for value in given if value is not None), Fraction(0))

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from rulka.core.looks import NumberStyle, number_from
+from rulka.core.looks import ANY_STYLE, NumberStyle, number_from
 from rulka.core.scopes import ScopeDef
 from rulka.core.spans import SpanDef
 from rulka.core.spines import SpineDef
@@ -33,7 +33,7 @@ class StatementDef:
     decimals: int = 2
     rounding: str = ROUNDINGS[0]
     rest: str = ""
-    number: NumberStyle = NumberStyle()
+    number: NumberStyle = ANY_STYLE
 
 
 def statement_from(body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scope: ScopeDef | None = None) -> StatementDef:

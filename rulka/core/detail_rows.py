@@ -19,7 +19,7 @@ from rulka.core.leaves import Leaf
 from rulka.core.narrowing import Clause, passes
 
 if TYPE_CHECKING:
-    from rulka.core.statement import Computed
+    from rulka.core.computed import Computed
 
 MOST_LINES = 20_000
 NO_COUNTERPARTY = "No counterparty"
@@ -91,7 +91,9 @@ def _empty(leaf: Leaf, code: str, label: str, kind: str, columns: Sequence[Colum
 
 def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
     """A row for each entry that touches the leaf, by day and number, with its activity in each column."""
-    readings = {place: computed.reading(leaf, column) for place, column in enumerate(columns) if column.has_figures and _shows(computed, leaf, column)}
+    readings = {
+        place: computed.reading(leaf, column) for place, column in enumerate(columns) if column.has_figures and _shows(computed, leaf, column)
+    }
     windows = [reading.window for reading in readings.values() if reading.window is not None and reading.source.scenario == "actual"]
     if not windows:
         return []

@@ -145,7 +145,6 @@ class _Parser:
             return self._call(match["name"].upper(), start)
         return Name(match["name"] or match["quoted"].replace('""', '"'), start, self.place)
 
-
     def _call(self, name: str, start: int) -> Tree:
         arguments: list[Tree] = [self._argument(name)]
         while self._sign(","):
@@ -260,7 +259,8 @@ def _call(tree: Call, value_of: Lookup, between: Between) -> Value:
     if tree.name == "ROUND":
         digits = int(values[1]) if len(values) > 1 else 0
         if digits < 0:
-            return Fraction(round_half_away(values[0] / 10**-digits, 0)) * 10**-digits
+            step = Fraction(10**-digits)
+            return round_half_away(values[0] / step, 0) * step
         return Fraction(round_half_away(values[0], min(digits, 12)), 10 ** min(digits, 12))
     return CALLED[tree.name](values)
 
@@ -273,7 +273,7 @@ CALLED: dict[str, Callable[[list[Fraction]], Fraction | None]] = {
     "AND": lambda values: Fraction(all(values)),
     "OR": lambda values: Fraction(any(values)),
     "NOT": lambda values: Fraction(not values[0]),
-    "AVERAGE": lambda values: sum(values, Fraction(0)) / len(values) if values else None,
+    "AVERAGE": lambda values: sum(values, Fraction(0)) / Fraction(len(values)) if values else None,
 }
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from rulka.core.amounts import read_vector
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column, reading_of
+from rulka.core.computed import GROSS, NO_OVERRIDE, Computed, Row
 from rulka.core.elimination import pairs, without_partner
 from rulka.core.leaves import Leaf
 from rulka.core.money import exact_text, minor_text
@@ -18,7 +19,6 @@ from rulka.core.narrowing import read_narrowing
 from rulka.core.nodes import REST, nodes_of
 from rulka.core.selection import select
 from rulka.core.spines import LineDef
-from rulka.core.statement import GROSS, NO_OVERRIDE, Computed, Row
 
 
 @dataclass(frozen=True)
@@ -226,7 +226,7 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
 
 def _ledger_balances(computed: Computed) -> list[Check]:
     """Debits equal credits over all money accounts of each entity of the node."""
-    if not all(_is_whole(computed, place) for place in np.flatnonzero(computed.node.entities)):
+    if not all(_is_whole(computed, int(place)) for place in np.flatnonzero(computed.node.entities)):
         return []
     money = ~computed.view.frame.accounts.of_type("statistical")
     entity, items = computed.view.book.keys.entity, computed.view.frame.entities.items
@@ -301,7 +301,9 @@ def _series(computed: Computed) -> list[Check]:
         own = _whole_of(computed, rest)
         missing = computed.node.keys & own & (covered != 1)
         gap = int(vector.amounts[missing].sum())
-        detail = f"{len(parts)} columns add up to the whole" if not missing.any() else f"{minor_text(gap, computed.node.digits)} stands in none or in two"
+        detail = (
+            f"{len(parts)} columns add up to the whole" if not missing.any() else f"{minor_text(gap, computed.node.digits)} stands in none or in two"
+        )
         checks.append(Check(f"The columns of {rest.series} are complete", not missing.any(), detail))
     return checks
 

@@ -90,9 +90,9 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
         except RulkaError as error:
             error.subject = error.subject if error.subject.startswith("line") else f"line {line.label}"
             raise
-        if len(leaves) == 1 and not line.expand and not leaves[0].is_quantity and mask.names_accounts and not has_quantities:
-            if (view.frame.accounts.of_type("statistical") & mask.accounts).any():
-                planned.warnings.append(f"{line.label}: statistical accounts are left out of a money line")
+        mixes = mask.names_accounts and bool((view.frame.accounts.of_type("statistical") & mask.accounts).any())
+        if mixes and not line.expand and not leaves[0].is_quantity and not has_quantities:
+            planned.warnings.append(f"{line.label}: statistical accounts are left out of a money line")
         planned.by_line[line.key] = leaves
         count += sum(1 for leaf in leaves for _ in leaf.walk())
         if count > MOST_LEAVES:
@@ -139,7 +139,7 @@ class _Line:
             whole.detail = kind
             return [whole]
         if kind == "accounts":
-            found = [self._account(prefix, place, mask, accounts, rest) for place in np.flatnonzero(accounts)]
+            found = [self._account(prefix, int(place), mask, accounts, rest) for place in np.flatnonzero(accounts)]
         elif kind == "children":
             found = self._children(prefix, mask, accounts, rest)
         else:

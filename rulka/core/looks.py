@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 UNITS = {"units": 0, "thousands": 3, "millions": 6}
@@ -37,6 +37,9 @@ class NumberStyle:
         )
 
 
+ANY_STYLE = NumberStyle()
+
+
 @dataclass(frozen=True)
 class Look:
     """A line's presentation; `above` and `below` are rulings, empty where the kind of line decides."""
@@ -52,7 +55,7 @@ class Look:
     note: str = ""
     page_break: str = ""
     keep: str = ""
-    number: NumberStyle = NumberStyle()
+    number: NumberStyle = ANY_STYLE
 
 
 PLAIN = Look()
@@ -61,13 +64,19 @@ PLAIN = Look()
 def number_from(raw: Mapping[str, Any]) -> NumberStyle:
     """A number style from a checked mapping."""
     return NumberStyle(
-        raw.get("style", ""), int(raw.get("decimals", "-1")), raw.get("unit", ""), raw.get("negative", ""), raw.get("zero", ""), raw.get("currency", "")
+        raw.get("style", ""),
+        int(raw.get("decimals", "-1")),
+        raw.get("unit", ""),
+        raw.get("negative", ""),
+        raw.get("zero", ""),
+        raw.get("currency", ""),
     )
 
 
 def look_from(raw: Mapping[str, Any]) -> Look:
     """A look from a checked mapping; `yes` and `no` stay text where empty means by default."""
-    plain = {field.name: raw[field.name] for field in fields(Look) if field.name in ("bold", "italic", "align", "shade", "above", "below", "note", "keep") and field.name in raw}
+    words = ("bold", "italic", "align", "shade", "above", "below", "note", "keep")
+    plain = {name: raw[name] for name in words if name in raw}
     return replace(
         Look(**plain),
         box=raw.get("box") == "yes",

@@ -15,7 +15,7 @@ from rulka.core.naming import Names
 from rulka.core.spines import LineDef
 
 if TYPE_CHECKING:
-    from rulka.core.statement import Computed, Row
+    from rulka.core.computed import Computed, Row
 
 
 def round_to_foot(computed: Computed) -> None:
@@ -60,8 +60,9 @@ class _Footer:
             parts = {part.key: self._figures(self._row_of(part)) for part in names.operands(parse_formula(line.formula)) if self._row_of(part)}
             for place in self.figures:
                 again = self._again(line, names, parts, place)
-                if again is not None and own[place] is not None and again != own[place]:
-                    self._tell(row, place, again - own[place])
+                former = own[place]
+                if again is not None and former is not None and again != former:
+                    self._tell(row, place, again - former)
                     own[place] = again
         return own
 
@@ -116,7 +117,9 @@ class _Footer:
         missing = wanted - fixed - sum((self.shown[part.key][place] or Fraction(0) for part in given), Fraction(0))
         if not missing:
             return
-        named = [part for part in given if self.rest and self.rest.casefold() in (part.label.casefold(), self.computed.line(part.line).label.casefold())]
+        named = [
+            part for part in given if self.rest and self.rest.casefold() in (part.label.casefold(), self.computed.line(part.line).label.casefold())
+        ]
         if named:
             self._shift(named[0], place, missing)
             return

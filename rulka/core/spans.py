@@ -11,7 +11,7 @@ from rulka.core.errors import RulkaError, one_of
 from rulka.core.expressions import names_in, parse_formula
 from rulka.core.headings import check_heading
 from rulka.core.keys import KeyGiver
-from rulka.core.looks import NumberStyle, number_from
+from rulka.core.looks import ANY_STYLE, NumberStyle, number_from
 from rulka.core.narrowing import read_narrowing
 from rulka.core.windows import WINDOWS, check_window, read_shift
 
@@ -56,7 +56,7 @@ class ColumnDef:
     text: str = ""
     aggregates: str = ""
     hide: str = ""
-    number: NumberStyle = NumberStyle()
+    number: NumberStyle = ANY_STYLE
     width: int = 0
     each: str = ""
     within: str = ""

@@ -12,11 +12,11 @@ from rulka.core.calendar import Period
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
 from rulka.core.comparing import Comparer
+from rulka.core.computed import Computed, Row
 from rulka.core.errors import NotFound
 from rulka.core.expressions import Value, evaluate, parse_formula
 from rulka.core.leaves import Leaf
 from rulka.core.naming import Names
-from rulka.core.statement import Computed, Row
 
 
 @dataclass(frozen=True)
@@ -90,7 +90,14 @@ def _sum(parts: tuple[Part, ...]) -> Value:
 def _comparison(computed: Computed, row: Row, column: Column, value: Value, comparer: Comparer) -> Trace:
     operands = [computed.column(key) for key in column.of]
     parts = tuple(
-        Part("column", _column_label(part), row.values[computed.place(part.key)], row=row.key, column=part.key, adds=-1 if at and column.kind == "difference" else 1)
+        Part(
+            "column",
+            _column_label(part),
+            row.values[computed.place(part.key)],
+            row=row.key,
+            column=part.key,
+            adds=-1 if at and column.kind == "difference" else 1,
+        )
         for at, part in enumerate(operands)
     )
     if column.kind == "share":
@@ -208,7 +215,9 @@ def trace_account(computed: Computed, row_key: str, column_key: str, account: st
     unit = "quantity" if computed.view.frame.accounts[account].type == "statistical" else "money"
     title = f"{account} {computed.view.frame.accounts[account].name}"
     measure = computed.reading(leaf, column).measure
-    return Trace(title, _in_units(computed, leaf, column, amount, vector.divisor), parts, _sum(parts), unit, f"{measure} by period, {_column_label(column)}")
+    return Trace(
+        title, _in_units(computed, leaf, column, amount, vector.divisor), parts, _sum(parts), unit, f"{measure} by period, {_column_label(column)}"
+    )
 
 
 def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> list[Component]:

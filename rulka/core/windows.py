@@ -133,10 +133,8 @@ def weeks_of(period: Period, week_start: str = "period") -> Iterator[Window]:
     """The weeks of a period, cut at its ends so that they add up to it; from its first day or from a weekday on."""
     start = period.start
     while start <= period.end:
-        if week_start == "period":
-            following = start + timedelta(days=7)
-        else:
-            following = start + timedelta(days=(WEEKDAYS.index(week_start) - start.weekday() - 1) % 7 + 1)
+        days = 7 if week_start == "period" else (WEEKDAYS.index(week_start) - start.weekday() - 1) % 7 + 1
+        following = start + timedelta(days=days)
         end = min(following - timedelta(days=1), period.end)
         yield Window(period.index, period.index, days_title(start, end), start, end)
         start = following

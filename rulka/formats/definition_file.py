@@ -133,7 +133,9 @@ def _of_same_kind(error: ValidationError) -> list[ValidationError]:
     if not isinstance(instance, dict):
         return []
     names = [choice.get("required", ["", ""]) for choice in choices]
-    meant = [place for place, words in enumerate(names) if words[0] in instance and (len(words) < 2 or words[1] in instance or words[0] not in SHARED)]
+    meant = [
+        place for place, words in enumerate(names) if words[0] in instance and (len(words) < 2 or words[1] in instance or words[0] not in SHARED)
+    ]
     special = [place for place in meant if len(names[place]) > 1]
     wanted = (special if any(words[0] in SHARED for words in names) and special else meant)[:1]
     if len([word for word in COMPARED if word in instance]) > 1 and "column" in instance:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from fractions import Fraction
 from itertools import groupby
 
 from rulka.core.columns import Column
+from rulka.core.computed import Computed, Row
 from rulka.core.expressions import Value
 from rulka.core.looks import PLAIN, UNITS, Look, NumberStyle
 from rulka.core.money import minor_text, round_half_away
-from rulka.core.statement import Computed, Row
 from rulka.formats.statement_text import cell_words
 
 MINUS, GAP = "\u2212", "\u00a0"
@@ -222,7 +221,12 @@ class _Writer:
         value = row.shown[place] if rounded and row.shown is not None else row.values[place]
         style = style_of(row, column, self.computed)
         text = written(value, style)
-        if style.style == "amount" and style.currency == "first and totals" and value and (row.key == self.first or row.kind in ("total", "calculation")):
+        if (
+            style.style == "amount"
+            and style.currency == "first and totals"
+            and value
+            and (row.key == self.first or row.kind in ("total", "calculation"))
+        ):
             text = f"{self.computed.node.currency}{GAP}{text}"
         verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
         lead = column.scenario_kind == "actual" and row.unit == "money"

@@ -7,8 +7,8 @@ from datetime import datetime
 from html import escape
 from pathlib import Path
 
+from rulka.core.computed import Computed
 from rulka.core.footing import Check
-from rulka.core.statement import Computed
 from rulka.formats.present import ShownRow, ShownStatement, moment_text, show
 
 FONTS = Path(__file__).parent.parent / "web" / "static" / "fonts"

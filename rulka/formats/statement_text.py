@@ -8,11 +8,11 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
+from rulka.core.columns import Column
+from rulka.core.computed import Computed, Row
+from rulka.core.expressions import Value
 from rulka.core.footing import Check
 from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text
-from rulka.core.columns import Column
-from rulka.core.expressions import Value
-from rulka.core.statement import Computed, Row
 
 
 def value_text(row: Row, column: Column, value: Value, digits: int) -> str | None:

@@ -12,10 +12,10 @@ from xlsxwriter.utility import xl_rowcol_to_cell
 from xlsxwriter.workbook import Workbook
 
 from rulka.core.columns import Column
+from rulka.core.computed import Computed, Row
 from rulka.core.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
 from rulka.core.money import as_decimal
 from rulka.core.naming import Names
-from rulka.core.statement import Computed, Row
 from rulka.formats.present import digits_of, moment_text, unit_title, verdict_of
 from rulka.formats.statement_text import cell_words, plain_text
 
@@ -149,7 +149,9 @@ class _Sheet:
     def _key(self, label: str) -> str:
         """The row that a name in a formula stands for; empty where it has none on the sheet."""
         line = self.names.find(label)
-        return next((key for key in (f"{line.key}.total", line.key) if key in self.computed.rows_by_key and self.computed.rows_by_key[key].has_figures), "")
+        return next(
+            (key for key in (f"{line.key}.total", line.key) if key in self.computed.rows_by_key and self.computed.rows_by_key[key].has_figures), ""
+        )
 
     def _is_plain(self, tree: Tree) -> bool:
         """Whether a formula is plain arithmetic over rows that stand on the sheet; others are written as values."""
@@ -184,7 +186,7 @@ def _only_adds(tree: Tree) -> bool:
     """Whether a formula only adds and subtracts, so that its value has the currency's decimals exactly."""
     if isinstance(tree, Operation):
         return tree.sign in "+-" and _only_adds(tree.left) and _only_adds(tree.right)
-    return isinstance(tree, Name) or tree.value == 0
+    return isinstance(tree, Name) or (isinstance(tree, Number) and tree.value == 0)
 
 
 def _ranges(rows: list[int], column: int) -> list[str]:

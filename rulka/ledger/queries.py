@@ -223,9 +223,7 @@ class LineFilter:
 
 def lines_behind(wanted: LineFilter) -> QuerySet[JournalLine]:
     """The journal lines behind a figure."""
-    lines = JournalLine.objects.filter(
-        **within("key", wanted.keys), period__in=wanted.periods, status__in=list(wanted.statuses)
-    )
+    lines = JournalLine.objects.filter(**within("key", wanted.keys), period__in=wanted.periods, status__in=list(wanted.statuses))
     if wanted.start and wanted.end:
         lines = lines.filter(date__range=(wanted.start, wanted.end))
     for name, texts in wanted.texts.items():

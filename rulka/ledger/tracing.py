@@ -13,13 +13,13 @@ from django.db.models import F, QuerySet
 from rulka.core.book import ACTIVITY, OPENING, STATUSES, View
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
+from rulka.core.computed import Computed
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.leaves import Leaf
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.statement import Computed
 from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
-from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
 from rulka.ledger.line_reader import texts_of
+from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
 from rulka.ledger.queries import LineFilter, budget_rows, find_entry, lines_behind, totals, within
 from rulka.ledger.staging import period_code, period_number
 

@@ -11,12 +11,12 @@ import numpy as np
 from django.http import QueryDict
 
 from rulka.core.book import MEASURES
+from rulka.core.computed import Computed
 from rulka.core.errors import RulkaError
-from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.expressions import Value
 from rulka.core.leaves import sign_of
+from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.spines import HIDING, SIGNS
-from rulka.core.statement import Computed
 from rulka.core.trace import Part, Trace, trace_account, trace_cell, trace_rolled
 from rulka.core.windows import WINDOWS
 from rulka.formats.present import figure_text

@@ -10,6 +10,7 @@ from typing import Any
 from django.db import transaction
 
 from rulka.core.book import Fence, View
+from rulka.core.computed import Computed
 from rulka.core.definitions import StatementDef
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
 from rulka.core.expressions import parse_formula, renamed
@@ -20,7 +21,7 @@ from rulka.core.nodes import Node, first_node, in_group_currency, nodes_of
 from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
 from rulka.core.spines import LINE_KINDS, UNLABELLED, LineDef, raw_lines, spine_from
-from rulka.core.statement import Computed, run_nodes, run_statement
+from rulka.core.statement import run_nodes, run_statement
 from rulka.formats.definition_file import check_body, kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of

@@ -208,6 +208,7 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     rows, total = [], None
     if one and other:
         window = window_at(frame.calendar, "year" if request.GET.get("whole") else "year to date", seat.period)
+        assert window is not None  # every period has its year
         found = compare_scenarios(view, node.entities, window, one, other)
         for at, a, b in found.rows:
             item = frame.accounts.items[at]

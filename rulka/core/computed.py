@@ -1,0 +1,250 @@
+"""A computed statement: its rows and columns, and what is needed to explain each figure."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from fractions import Fraction
+
+import numpy as np
+
+from rulka.core import elimination
+from rulka.core.amounts import Vector, read_vector
+from rulka.core.book import Balances, View
+from rulka.core.calendar import Period
+from rulka.core.chart import BoolArray, IntArray
+from rulka.core.columns import Column, Reading, reading_of
+from rulka.core.definitions import StatementDef
+from rulka.core.errors import NotFound, one_of
+from rulka.core.expressions import Value
+from rulka.core.leaves import Leaf, Planned, sign_of
+from rulka.core.looks import PLAIN, Look
+from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.nodes import Node
+from rulka.core.spines import LineDef, Override
+
+NO_OVERRIDE = Override()
+Values = tuple[Value, ...]
+GROSS = ("debits", "credits")
+FIGURELESS = ("section", "heading", "text", "spacer", "page break")
+
+
+@dataclass(frozen=True)
+class Row:
+    """One computed row.
+
+    `values` are in major units and presented sign, exact, None where a figure has no meaning; `blank` are the columns
+    where the row shows nothing at all. `unit` is money, quantity, ratio, rate or plain; `directions` by column: 1
+    where more is better, -1 where less is. `line` is the key of the spine's line it came from, `account` and `member`
+    the codes of an expanded row, `texts` what journal lines say. `parts` are the rows it is made of.
+    """
+
+    key: str
+    label: str
+    kind: str
+    depth: int
+    codes: tuple[str, ...]
+    values: Values
+    unit: str = "money"
+    hidden: bool = False
+    ruling: str = ""
+    directions: tuple[int, ...] = ()
+    line: str = ""
+    account: str = ""
+    member: str = ""
+    detail: str = ""
+    parts: tuple[str, ...] = ()
+    blank: frozenset[int] = frozenset()
+    look: Look = PLAIN
+    panel: int = 1
+    texts: dict[str, str] = field(default_factory=dict)
+    shown: tuple[Value, ...] | None = None
+    """Rounded values, where the statement rounds so that it foots."""
+
+    @property
+    def has_figures(self) -> bool:
+        return self.kind not in FIGURELESS
+
+    @property
+    def is_total(self) -> bool:
+        return self.kind in ("total", "calculation", "subtotal")
+
+    @property
+    def direction(self) -> int:
+        """The direction in the first column."""
+        return self.directions[0] if self.directions else 0
+
+    @property
+    def above(self) -> str:
+        """The ruling above its figures: its own, else single over totals."""
+        return self.look.above or ("single" if self.ruling else "none")
+
+    @property
+    def below(self) -> str:
+        """The ruling below its figures."""
+        return self.look.below or ("double" if self.ruling == "double" else "none")
+
+
+@dataclass(frozen=True)
+class Judged:
+    """What a check found: how far apart it is in each column that was judged, and whether that is within its tolerance."""
+
+    line: LineDef
+    apart: tuple[tuple[Column, Fraction], ...]
+    judged: int
+
+    @property
+    def holds(self) -> bool:
+        return not self.apart
+
+
+@dataclass
+class Computed:
+    """A statement's figures for one node, with what is needed to explain them."""
+
+    statement: StatementDef
+    view: View
+    period: Period
+    node: Node
+    columns: tuple[Column, ...]
+    planned: Planned
+    rows: tuple[Row, ...] = ()
+    checks: list[Judged] = field(default_factory=list)
+    warnings: list[str] = field(default_factory=list)
+    roundings: list[str] = field(default_factory=list)
+    cells: dict[str, list[Value]] = field(default_factory=dict)
+    booked: dict[str, list[bool]] = field(default_factory=dict)
+    translated: bool = False
+
+    def row(self, key: str) -> Row:
+        found = self.rows_by_key.get(key)
+        if found is None:
+            raise NotFound(f"Line '{key}' does not exist.", hint=one_of(key, self.rows_by_key), subject="line")
+        return found
+
+    @property
+    def rows_by_key(self) -> dict[str, Row]:
+        if self._rows_by_key is None or len(self._rows_by_key) != len(self.rows):
+            self._rows_by_key = {row.key: row for row in self.rows}
+        return self._rows_by_key
+
+    def column(self, key: str) -> Column:
+        return self.columns[self.place(key)]
+
+    def place(self, key: str) -> int:
+        """Where a column stands, from 0."""
+        found = self._places.get(key)
+        if found is None:
+            raise NotFound(f"Column '{key}' does not exist.", hint=one_of(key, self._places), subject="column")
+        return found
+
+    def __post_init__(self) -> None:
+        self._places = {column.key: place for place, column in enumerate(self.columns)}
+        self._lines = {line.key: line for line in self.statement.spine.walk()}
+        self._leaves = {leaf.key: leaf for leaf in self.planned.walk()}
+        self._signs: dict[tuple[str, int], int] = {}
+
+    def line(self, key: str) -> LineDef:
+        return self._lines[key]
+
+    @property
+    def leaf_keys(self) -> Mapping[str, Leaf]:
+        """The rows that sum posting keys."""
+        return self._leaves
+
+    def leaf(self, row_key: str) -> Leaf:
+        """The leaf behind a row; NotFound for totals and calculations."""
+        found = self._leaves.get(row_key)
+        if found is None:
+            raise NotFound(f"'{row_key}' is no line of accounts.", subject="line")
+        return found
+
+    def rows_of_total(self, total: Row) -> list[Row]:
+        """The rows a total adds up; an expanding line stands as its outermost rows."""
+        rows: list[Row] = []
+        for key in total.parts:
+            if key in self.rows_by_key:
+                rows.append(self.rows_by_key[key])
+                continue
+            depth = min((row.depth for row in self.rows if row.line == key), default=0)
+            rows += [row for row in self.rows if row.line == key and row.depth == depth and row.unit == total.unit]
+        return rows
+
+    def add_leaf(self, leaf: Leaf) -> None:
+        """Make a leaf known that stands for several."""
+        self._leaves[leaf.key] = leaf
+
+    def reading(self, leaf: Leaf, column: Column) -> Reading:
+        """What a leaf reads in a column."""
+        name = (leaf.line.key, column.key)
+        if name not in self._readings:
+            self._readings[name] = reading_of(column, leaf.line.override, self.view, self.period, translated=self.translated, lines=leaf.clauses)
+        return self._readings[name]
+
+    def balances(self, leaf: Leaf, column: Column) -> Balances:
+        return self.view.book.balances_of(self.reading(leaf, column).source)
+
+    def vector(self, leaf: Leaf, column: Column) -> Vector | None:
+        """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or leaf."""
+        name = (leaf.line.override, leaf.clauses, leaf.line.intercompany, column.key)
+        if name not in self._vectors:
+            vector = read_vector(self.view.book, self.reading(leaf, column), column.asked.by_day)
+            self._vectors[name] = None if vector is None else self._narrowed(vector, leaf, column)
+        return self._vectors[name]
+
+    def _narrowed(self, vector: Vector, leaf: Leaf, column: Column) -> Vector:
+        if column.keys is not None:
+            vector = Vector(np.where(column.keys, vector.amounts, 0), vector.booked & column.keys, vector.divisor)
+        if leaf.line.intercompany or column.asked.part:
+            return elimination.part_of(vector, self.view, self.node, column, difference=bool(leaf.line.intercompany))
+        return vector
+
+    def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
+        """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows quantities."""
+        return leaf.quantities if self.reading(leaf, column).measure == "quantity" else leaf.mask
+
+    def keys_behind(self, leaf: Leaf, column: Column) -> BoolArray:
+        """Mask of the visible posting keys behind a cell."""
+        keys = self.mask_of(leaf, column) & self.node.keys
+        return keys if column.keys is None else keys & column.keys
+
+    def by_account(self, leaf: Leaf, column: Column) -> IntArray:
+        """The amounts behind a cell by account, debit positive, to be divided by its vector's divisor."""
+        vector = self.vector(leaf, column)
+        return self.view.by_account(vector.amounts, self.keys_behind(leaf, column)) if vector else np.zeros(len(self.view.frame.accounts), np.int64)
+
+    def sign(self, leaf: Leaf, column: Column) -> int:
+        """What turns a debit positive amount of a leaf into what the reader sees in a column."""
+        measure = self.reading(leaf, column).measure
+        if measure in GROSS:
+            return -1 if measure == "credits" and column.asked.credits == "negative" else 1
+        return self.line_sign(leaf, column)
+
+    def line_sign(self, leaf: Leaf, column: Column) -> int:
+        """The presented sign of a leaf's line in a column, whatever the measure."""
+        name = (leaf.line.key, id(column.accounts))
+        if name not in self._signs:
+            self._signs[name] = sign_of(leaf, column.accounts, self.statement.spine.signs, self.view)
+        return self._signs[name]
+
+    def digits(self, leaf: Leaf, column: Column) -> int:
+        """Decimals of the minor unit of a cell."""
+        return QUANTITY_DIGITS if leaf.is_quantity or self.reading(leaf, column).measure == "quantity" else self.node.digits
+
+    def booked_accounts(self) -> BoolArray:
+        """Accounts of the node with anything booked in a shown column, judged by posting key before summing."""
+        if self._booked_accounts is None:
+            booked = np.zeros(len(self.view.book.keys), dtype=bool)
+            for column in self.columns:
+                if column.has_figures and not column.hidden:
+                    balances = self.view.book.balances_of(reading_of(column, NO_OVERRIDE, self.view, self.period, translated=False).source)
+                    assert column.window is not None
+                    booked |= balances.booked(column.window)
+            self._booked_accounts = np.zeros(len(self.view.frame.accounts), dtype=bool)
+            self._booked_accounts[self.view.book.keys.account[booked & self.node.keys]] = True
+        return self._booked_accounts
+
+    _rows_by_key: dict[str, Row] | None = None
+    _readings: dict[tuple[str, str], Reading] = field(default_factory=dict)
+    _vectors: dict[object, Vector | None] = field(default_factory=dict)
+    _booked_accounts: BoolArray | None = None
