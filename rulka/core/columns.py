@@ -16,11 +16,10 @@ from rulka.core.keys import slug
 from rulka.core.narrowing import Clause, Narrowing, codes_of, read_narrowing
 from rulka.core.nodes import Node, keys_of_scope_node, nodes_of
 from rulka.core.scopes import ScopeDef
-from rulka.core.spans import COMPARED, ColumnDef, SpanDef
+from rulka.core.spans import COMPARED, TIME, ColumnDef, SpanDef
 from rulka.core.spines import Override
 from rulka.core.windows import pieces_of, read_shift, shifted, window_at
 
-TIME = ("period", "quarter", "year", "week")
 MOST_COLUMNS = 400
 
 
@@ -164,7 +163,7 @@ class _Builder:
         asked = column.asked
         values = self.values(window, asked)
         if column.kind in COMPARED and column.of:
-            compared = [former for former in self.columns if former.key in column.of]
+            compared = [former for key in column.of for former in self.columns if former.key == key]
             if compared:
                 values = {**self.values(compared[0].window, compared[0].asked), "base": compared[-1].heading}
         if "member" in piece:
@@ -185,7 +184,9 @@ class _Builder:
             "window": "no period",
         }
         if window is not None:
-            first, last = self.calendar.periods[window.first], self.calendar.periods[window.last]
+            looked = self.calendar.periods[window.first : window.last + 1]
+            ordinary = [period for period in looked if not period.adjusting] or looked
+            first, last = ordinary[0], ordinary[-1]
             values |= {
                 "window": window.title,
                 "period.name": last.title,

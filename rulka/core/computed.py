@@ -218,6 +218,8 @@ class Computed:
         measure = self.reading(leaf, column).measure
         if measure in GROSS:
             return -1 if measure == "credits" and column.asked.credits == "negative" else 1
+        if measure == "quantity":
+            return -1 if leaf.line.sign == "flipped" else 1
         return self.line_sign(leaf, column)
 
     def line_sign(self, leaf: Leaf, column: Column) -> int:

@@ -218,7 +218,8 @@ def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view
     if leaf.line.sign:
         return -1 if leaf.line.sign == "flipped" else 1
     chosen = leaf.of_line if column_accounts is None or leaf.names_accounts else column_accounts
-    return default_sign(types_of(chosen, view), convention)
+    types = types_of(chosen, view)
+    return default_sign(types - {"statistical"} or types, convention)
 
 
 def direction_of_leaf(leaf: Leaf, column_accounts: BoolArray | None, sign: int, view: View) -> int:

@@ -147,7 +147,7 @@ def codes_of(name: str, frame: Frame) -> CodeList:
 
 def matches_text(clauses: Iterable[Clause], name: str, values: Iterable[str]) -> BoolArray:
     """Which of some plain texts (sources, kinds, counterparties) pass the clauses of that name."""
-    codes = CodeList(name, tuple(Item(value, value) for value in values))
+    codes = CodeList(name, tuple(Item(value, value, parent="\0") for value in values))  # an empty text is nobody's parent
     mask = np.ones(len(codes), dtype=bool)
     for clause in clauses:
         if clause.name == name:

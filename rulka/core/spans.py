@@ -19,8 +19,8 @@ COMPARED = ("difference", "percent", "share", "sum", "formula")
 """Kinds of columns that work on other columns."""
 
 PARTS = ("", "before elimination", "eliminations", "after elimination")
-PIECES = ("period", "quarter", "year", "week", "child", "entity")
-"""What a series goes through, besides each dimension of the ledger."""
+TIME = ("period", "quarter", "year", "week")
+"""What a series goes through in time; the others are child, entity and each dimension of the ledger."""
 
 TEXTS = ("label", "accounts", "note", "number", "date", "description", "document", "counterparty", "source", "trend")
 
@@ -108,6 +108,7 @@ def _columns(raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[
         key = keys.give(raw["series"] if is_series else raw["column"], "", where)
         column = _column(raw, key, f"{where}, column {key}")
         if is_series:
+            _check_series(raw, f"{where}, series {key}")
             inner = _columns(raw.get("columns", ()), keys, [], where)
             if any(part.kind == "series" for part in inner):
                 raise RulkaError("A series holds another series.", hint="Use its totals, or two series.", subject=f"{where}, column {key}")
@@ -115,6 +116,18 @@ def _columns(raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[
         _check_operands(column, [*known, *columns], f"{where}, column {key}")
         columns.append(column)
     return tuple(columns)
+
+
+def _check_series(raw: Mapping[str, Any], where: str) -> None:
+    """A series through time is cut from `within`; one over members, entities or children looks through `window`."""
+    through_time = raw["each"] in TIME
+    wrong = [name for name in (("window",) if through_time else ("within", "totals", "weeks")) if name in raw]
+    wrong += ["none"] if through_time and "none" in raw else []
+    if wrong:
+        hint = "Say what is cut into pieces by 'within'." if through_time else "Say what time it shows by 'window'."
+        raise RulkaError(f"A series of each {raw['each']} takes no '{wrong[0]}'.", hint=hint, subject=where)
+    if raw["each"] == "week" and "totals" in raw:
+        raise RulkaError("Weeks have no totals by quarter or year.", hint="Give the series a total.", subject=where)
 
 
 def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:

@@ -151,7 +151,7 @@ def days_title(start: date, end: date) -> str:
 
 
 def pieces_of(calendar: FiscalCalendar, window: Window, each: str, week_start: str = "period") -> list[Window]:
-    """A window cut into ordinary periods, quarters, years or weeks; adjusting periods go with the ordinary one before."""
+    """A window cut into periods (adjusting ones too), quarters, years or weeks."""
     if each == "week":
         return [week for p in calendar.periods[window.first : window.last + 1] if not p.adjusting for week in weeks_of(p, week_start)]
     pieces: list[list[Period]] = []
@@ -160,7 +160,7 @@ def pieces_of(calendar: FiscalCalendar, window: Window, each: str, week_start: s
         if each == "quarter":
             _needs_quarters(calendar, period)
         own = {"period": period.index, "quarter": (period.year, calendar.quarter_of(period)), "year": period.year}[each]
-        if pieces and (own == former or (each == "period" and period.adjusting)):
+        if pieces and own == former:
             pieces[-1].append(period)
         else:
             pieces.append([period])

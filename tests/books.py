@@ -1,0 +1,162 @@
+"""Books made in memory from plain lines: for cases, for the brute force and for random statements."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any
+
+import numpy as np
+
+from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Book, Frame, Keys, Movements
+from rulka.core.calendar import FiscalCalendar, monthly_calendar
+from rulka.core.chart import Item, code_list
+from rulka.core.details import EntryLine, Grouped, Historical
+from rulka.core.errors import RulkaError
+from rulka.core.rates import Rates
+
+EFFECTS = {"normal": ACTIVITY, "adjusting": ACTIVITY, "opening": OPENING, "closing": CLOSING}
+
+
+@dataclass(frozen=True)
+class Line:
+    """One journal line or budget row as a source writes it; `amount` is debit positive."""
+
+    entity: str
+    account: str
+    amount: Decimal
+    day: date
+    members: Mapping[str, str] = field(default_factory=dict)
+    period: str = ""
+    entry: str = ""
+    partner: str = ""
+    kind: str = "normal"
+    status: str = "posted"
+    source: str = ""
+    counterparty: str = ""
+    historical: Decimal | None = None
+    scenario: str = "actual"
+    description: str = ""
+
+
+@dataclass(frozen=True)
+class Works:
+    """A small ledger in plain values, read by the core through `book_of` and by the brute force directly."""
+
+    calendar: Mapping[str, Any]
+    entities: Sequence[Mapping[str, str]]
+    accounts: Sequence[Mapping[str, str]]
+    members: Sequence[Mapping[str, str]]
+    lines: Sequence[Line]
+    rates: Sequence[tuple[str, str, str, str, str]] = ()
+    dimensions: Sequence[str] = ("department",)
+    kept: str = "30"
+    reserve: str = "39"
+    currency: str = "EUR"
+    scenarios: Sequence[tuple[str, str]] = (("actual", "actual"), ("budget", "budget"), ("forecast", "forecast"))
+    digits: Mapping[str, int] = field(default_factory=lambda: {"EUR": 2, "SEK": 2, "JPY": 0})
+
+    def fiscal_calendar(self) -> FiscalCalendar:
+        return monthly_calendar(**self.calendar)
+
+    def digits_of(self, line: Line) -> int:
+        if next(row["type"] for row in self.accounts if row["code"] == line.account) == "statistical":
+            return 2
+        return self.digits[next(row["currency"] for row in self.entities if row["code"] == line.entity)]
+
+
+def book_of(works: Works) -> Book:
+    """The book of a small ledger, with a reader of its journal."""
+    calendar = works.fiscal_calendar()
+    entities = code_list("entity", [Item(row["code"], row.get("name", row["code"]), row.get("parent", "")) for row in works.entities])
+    accounts = code_list("account", [_account(row) for row in works.accounts])
+    dimensions = {
+        name: code_list(
+            name, [Item("-", "none"), *(Item(m["code"], m["name"], m.get("parent", "")) for m in works.members if m["dimension"] == name)]
+        )
+        for name in works.dimensions
+    }
+    currency = {row["code"]: row["currency"] for row in works.entities}
+    currencies = tuple(currency[item.code] for item in entities.items)
+    rates = {(p, a, b): (Fraction(average) if average else None, Fraction(closing)) for p, a, b, average, closing in works.rates}
+    frame = Frame(
+        "Works", works.currency, calendar, entities, accounts, dimensions, works.kept, dict(works.scenarios), currencies,
+        np.array([works.digits[name] for name in currencies], dtype=np.int64), works.entities[0]["code"], works.digits[works.currency],
+        works.reserve, Rates(rates),
+    )  # fmt: skip
+    places: dict[tuple[int, ...], int] = {}
+    rows: list[tuple[Line, int, int]] = []
+    for line in works.lines:
+        key = (
+            entities.index[line.entity], accounts.index[line.account], entities.index[line.partner] if line.partner else -1,
+            *(dimensions[name].index[line.members.get(name, "-")] for name in works.dimensions),
+        )  # fmt: skip
+        period = calendar.period(line.period) if line.period else calendar.on(line.day)
+        assert period is not None, line
+        rows.append((line, places.setdefault(key, len(places)), period.index))
+    table = np.array(list(places), dtype=np.int64).reshape(len(places), 3 + len(works.dimensions))
+    keys = Keys(np.arange(1, len(places) + 1), table[:, 0], table[:, 1], table[:, 2], table[:, 3:])
+    journal = Journal(works, frame, rows)
+    movements = {name: journal.movements([row for row in rows if row[0].scenario == name]) for name, _ in works.scenarios}
+    return Book(frame, keys, movements, 1, journal)
+
+
+def _account(row: Mapping[str, str]) -> Item:
+    return Item(
+        row["code"], row.get("name", row["code"]), row.get("parent", ""), row["type"], row.get("category", ""),
+        unit=row.get("unit", ""), intercompany=row.get("intercompany", "") == "1", rate=row.get("rate", ""),
+    )  # fmt: skip
+
+
+class Journal:
+    """A reader over lines in memory."""
+
+    def __init__(self, works: Works, frame: Frame, rows: list[tuple[Line, int, int]]) -> None:
+        self.works, self.frame, self.rows = works, frame, rows
+
+    def minor(self, line: Line) -> int:
+        return int(line.amount.scaleb(self.works.digits_of(line)))
+
+    def movements(self, rows: list[tuple[Line, int, int]]) -> Movements:
+        found = []
+        for line, key, period in rows:
+            amount = self.minor(line)
+            status = PENDING if line.status == "pending" else POSTED
+            found.append((key, period, status, EFFECTS[line.kind], max(amount, 0), max(-amount, 0), 1))
+        return Movements(*np.array(found, dtype=np.int64).reshape(-1, 7).T)
+
+    def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
+        rows = [row for row in self.rows if first <= row[2] <= last and row[0].scenario == "actual"]
+        labels, codes = {}, {}
+        for name in fields:
+            texts = [row[0].day.isoformat() if name == "day" else str(getattr(row[0], name)) for row in rows]
+            labels[name] = tuple(sorted(set(texts)))
+            codes[name] = np.array([labels[name].index(text) for text in texts], dtype=np.int64)
+        return Grouped(self.movements(rows), codes, labels)
+
+    def lines(self, keys: np.ndarray, first: int, last: int, most: int) -> list[EntryLine]:
+        chosen = set(keys.tolist())
+        found = []
+        for at, (line, key, period) in enumerate(self.rows):
+            if key in chosen and first <= period <= last and line.scenario == "actual":
+                amount = self.minor(line)
+                found.append(
+                    EntryLine(
+                        self.frame.entities.index[line.entity], line.entry, str(at), line.day, key, period, PENDING if line.status == "pending" else POSTED,
+                        EFFECTS[line.kind], max(amount, 0), max(-amount, 0), line.description, "", line.counterparty, line.source, line.kind,
+                    )
+                )  # fmt: skip
+        if len(found) > most:
+            raise RulkaError(f"More than {most} journal lines stand behind it.")
+        return sorted(found, key=lambda line: (line.day, line.number))
+
+    def historical(self) -> Historical:
+        rows = [
+            (key, period, PENDING if line.status == "pending" else POSTED, EFFECTS[line.kind], self.minor(line), int(line.historical.scaleb(2)))
+            for line, key, period in self.rows
+            if line.historical is not None
+        ]
+        return Historical(*np.array(rows, dtype=np.int64).reshape(-1, 6).T)
