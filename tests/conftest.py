@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 import shutil
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -12,13 +13,15 @@ from typing import Any
 
 import pytest
 from django.core.management import call_command
+from hypothesis import Phase
 from hypothesis import settings as hypothesis_settings
 
 from demo.generate import generate
 
 ROOT = Path(__file__).parent.parent
 hypothesis_settings.register_profile("rulka", deadline=None)  # machines are shared: how long an example takes says nothing
-hypothesis_settings.load_profile("rulka")
+hypothesis_settings.register_profile("unshrunk", deadline=None, phases=[Phase.explicit, Phase.generate])  # for a first look at a failure
+hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "rulka"))
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

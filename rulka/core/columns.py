@@ -102,8 +102,7 @@ class _Builder:
         if any(former.key == column.key for former in self.columns):
             column = replace(column, key=f"{column.key}-{len(self.columns)}")
         self.columns.append(column)
-        if not column.is_total:
-            self.made.setdefault(written, []).append(column.key)
+        self.made.setdefault(column.key if column.is_total else written, []).append(column.key)
         if len(self.columns) > MOST_COLUMNS:
             raise RulkaError(f"The span {self.span.name} makes more than {MOST_COLUMNS} columns.", hint="Narrow its series.", code="too-much")
 

@@ -321,21 +321,22 @@ def _intercompany(computed: Computed) -> list[Check]:
     columns = [column for column in computed.columns if column.has_figures and column.asked.part in ("eliminations", "after elimination")]
     if not columns:
         return []
-    column, view = columns[-1], computed.view
-    assert column.window is not None
-    reading = reading_of(column, NO_OVERRIDE, view, computed.period, translated=computed.translated)
-    balances = view.book.balances_of(reading.source)
-    carrying = view.frame.carrying()
-    apart = []
-    for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
-        for pair in pairs(view, computed.node, balances.measure(measure, column.window), accounts):
-            if pair.apart:
-                first, second, gap = (minor_text(amount, computed.node.digits) for amount in (pair.of_first, pair.of_second, pair.apart))
-                apart.append(f"{what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart")
-    lonely = without_partner(view, computed.node, balances.booked(column.window))
+    view, carrying = computed.view, computed.view.frame.carrying()
+    apart: dict[str, None] = {}
+    lonely: dict[tuple[str, str], None] = {}
+    for column in columns:
+        assert column.window is not None
+        reading = reading_of(column, NO_OVERRIDE, view, computed.period, translated=computed.translated)
+        balances = view.book.balances_of(reading.source)
+        for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
+            for pair in pairs(view, computed.node, balances.measure(measure, column.window), accounts):
+                if pair.apart:
+                    first, second, gap = (minor_text(amount, computed.node.digits) for amount in (pair.of_first, pair.of_second, pair.apart))
+                    apart[f"{column.window.title}, {what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart"] = None
+        lonely.update(dict.fromkeys(without_partner(view, computed.node, balances.booked(column.window))))
     checks = [Check("Intercompany agrees", not apart, "; ".join(apart))]
     if lonely:
-        names = ", ".join(f"{entity} {account}" for entity, account in lonely[:8])
+        names = ", ".join(f"{entity} {account}" for entity, account in sorted(lonely)[:8])
         checks.append(Check("Intercompany without a partner", True, f"Not eliminated, no partner is named: {names}", note=True))
     return checks
 

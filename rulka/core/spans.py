@@ -185,6 +185,10 @@ def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
 def _check_operands(column: ColumnDef, known: Sequence[ColumnDef], where: str) -> None:
     """Every column that this one works on stands to the left and holds figures."""
     by_key = {former.key: former for former in known if former.kind != "text"}
+    for former in known:
+        if former.total:
+            by_key |= {f"{former.key}-total-{inner.key}": inner for inner in former.columns}
+            by_key |= {} if former.columns else {f"{former.key}-total": replace(former, kind="figures")}
     for wanted in (*column.of, *filter(None, (column.base,))):
         if wanted not in by_key:
             raise RulkaError(f"It works on '{wanted}', which is no column to the left of it.", hint=one_of(wanted, by_key), subject=where)
