@@ -64,7 +64,9 @@ class Brute:
 
     def _line(self, line: Any) -> Booked:
         key = (line.entity, line.account, line.partner, tuple(line.members.get(name, "-") for name in self.works.dimensions))
-        at = (int(line.period[:4]), int(line.period[6:])) if line.period else next(p[0] for p in self.periods if not p[3] and p[1] <= line.day <= p[2])
+        at = (
+            (int(line.period[:4]), int(line.period[6:])) if line.period else next(p[0] for p in self.periods if not p[3] and p[1] <= line.day <= p[2])
+        )
         historical = None if line.historical is None else Fraction(line.historical)
         return Booked(
             key, at, line.day, Fraction(line.amount), line.kind, line.status, line.source, line.counterparty, historical, line.scenario
@@ -253,7 +255,9 @@ class Brute:
         codes.sort(key=lambda code: code == self.works.kept)  # retained earnings last: it takes what the others left
         left: dict[int, Fraction] = {}
         for code in codes:
-            kind = self.accounts[code].get("rate") or {"asset": "closing", "liability": "closing", "equity": "historical"}.get(self.accounts[code]["type"], "average")
+            kind = self.accounts[code].get("rate") or {"asset": "closing", "liability": "closing", "equity": "historical"}.get(
+                self.accounts[code]["type"], "average"
+            )
             if code == self.works.kept and kind == "closing":
                 kind = "historical"
             result = self.accounts[code]["type"] in RESULT
@@ -268,7 +272,13 @@ class Brute:
                     else:
                         closers = [line for line in mine if line.kind == "closing" and line.at[0] == at[0] - 1]
                         if code == self.works.kept:  # closing entries of result accounts meet those of retained earnings in local currency
-                            closers = [line for line in own if line.kind == "closing" and line.at[0] == at[0] - 1 and (line in mine or self.accounts[line.key[1]]["type"] in RESULT)]
+                            closers = [
+                                line
+                                for line in own
+                                if line.kind == "closing"
+                                and line.at[0] == at[0] - 1
+                                and (line in mine or self.accounts[line.key[1]]["type"] in RESULT)
+                            ]
                             carried += left.get(at[0], Fraction(0))
                         carried += rounded(sum((line.amount for line in closers), Fraction(0)), "average", every[place - 1])
                 opened = [line for line in mine if line.kind == "opening" and line.at == at]
@@ -277,7 +287,9 @@ class Brute:
                 opening = carried + of_lines(opened, at, kind == "historical")
                 carried = opening + activity
                 if kind == "closing":
-                    before, after = (sum((a for key, a in self.balance(own, at, whole=whole).items() if key[1] == code), Fraction(0)) for whole in (False, True))
+                    before, after = (
+                        sum((a for key, a in self.balance(own, at, whole=whole).items() if key[1] == code), Fraction(0)) for whole in (False, True)
+                    )
                     columns["opening"].append(rounded(before, "closing", every[max(place - 1, 0)]))
                     columns["closing"].append(rounded(after, "closing", at))
                 else:
@@ -287,7 +299,8 @@ class Brute:
             table[code] = columns
         others = [code for code in codes if code != self.works.reserve]
         table[self.works.reserve] = {
-            name: [-sum((table[code][name][place] for code in others), Fraction(0)) for place in range(len(every))] for name in ("opening", "activity", "closing")
+            name: [-sum((table[code][name][place] for code in others), Fraction(0)) for place in range(len(every))]
+            for name in ("opening", "activity", "closing")
         }
         return table
 
@@ -373,10 +386,9 @@ class Statement:
         if window is None or not self.has_time(column):  # a column without a time shows nothing, whatever the line reads
             return None
         passes = self.keys(line, column)
+        table = self.brute.measured(lines, measure, window)
         if self.translated:
             table = self.brute.in_group_currency(lines, self.source(line, column), measure, window)
-        else:
-            table = self.brute.measured(lines, measure, window)
         total = sum((amount for key, amount in table.items() if passes(key) and only(key)), Fraction(0))
         if measure in ("debits", "credits"):
             return -total if measure == "credits" and column.get("credits") == "negative" else total
@@ -418,7 +430,7 @@ class Statement:
             return None
         if "difference" in column:
             return a - b
-        return None if b == 0 or (a > 0) != (b > 0) and a != 0 else (a - b) / abs(b)
+        return None if b == 0 or ((a > 0) != (b > 0) and a != 0) else (a - b) / abs(b)
 
     def any_booked(self, line: dict[str, Any]) -> bool:
         """Whether anything was booked behind a line, or behind anything that a section or calculation is made of."""
@@ -487,5 +499,3 @@ def days_between(brute: Brute, start: date, end: date, passes: Callable[[Key], b
         (line.amount for line in brute.lines if line.scenario == "actual" and line.status == "posted" and line.kind in ("normal", "adjusting")
          and start <= line.day <= end and line.at not in adjusting and passes(line.key)), Fraction(0),
     )  # fmt: skip
-
-

@@ -14,7 +14,7 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.headings import fill_heading
 from rulka.core.keys import slug
 from rulka.core.narrowing import Clause, Narrowing, codes_of, read_narrowing
-from rulka.core.nodes import Node, keys_of_scope_node, nodes_of
+from rulka.core.nodes import REST, Node, keys_of_scope_node, nodes_of
 from rulka.core.scopes import ScopeDef
 from rulka.core.spans import COMPARED, TIME, ColumnDef, SpanDef
 from rulka.core.spines import Override
@@ -305,7 +305,7 @@ class _Builder:
         if asked.each == "child":
             known = {node.code: node for node in nodes_of(self.view, self.scope)}
             for code in known[self.node.code].children if self.node.code in known else ():
-                if code in known:
+                if code in known and code != self.node.code + REST:
                     yield code, known[code].name, known[code].keys, asked.narrow
             return
         codes = codes_of(asked.each, self.frame)

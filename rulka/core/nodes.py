@@ -115,10 +115,11 @@ def _with_rest(view: View, code: str, name: str, mask: BoolArray, below: list[No
     covered = np.zeros(len(mask), dtype=bool)
     for node in below:
         covered |= node.keys
-    yield _node_of(view, code, name, mask, depth, children)
-    yield from below
     rest = mask & ~covered
-    if below and rest.any():
+    has_rest = bool(below) and bool(rest.any())
+    yield _node_of(view, code, name, mask, depth, (*children, code + REST) if has_rest else children)
+    yield from below
+    if has_rest:
         yield _node_of(view, code + REST, f"{name}, not elsewhere", rest, depth + 1, ())
 
 

@@ -22,6 +22,7 @@ STYLE = """
 body { margin: 0; color: #20292b; background: #fdfcf8; font: 9.5pt/1.25 "Source Sans 3", sans-serif; }
 @media screen { body { max-width: 70rem; margin: 2rem auto; padding: 0 1rem; } }
 @media print { body { background: none; } }
+section.page + section.page { break-before: page; }
 h1 { font: 600 17pt "Source Serif 4", serif; margin: 0 0 1mm; }
 .about { color: #505856; margin: 0 0 1mm; }
 .foot { string-set: foot content(); color: #69706c; font-size: 8pt; margin: 0 0 4mm; }
@@ -73,18 +74,31 @@ def _faces(embed: bool) -> str:
     return "\n".join(rules)
 
 
+Page = tuple[Computed, list[Check]]
+
+
 def as_html(computed: Computed, checks: list[Check], *, revision: str, at: datetime, embed_fonts: bool = True) -> str:
     """One page with styles and fonts inside; it loads nothing from elsewhere."""
-    shown = show(computed)
-    style = _faces(embed_fonts) + STYLE % {"orientation": "landscape" if len(shown.columns) > 5 else "portrait"}
-    head = f'<meta charset="utf-8"><title>{escape(shown.title)}, {escape(shown.period)}</title><style>{style}</style>'
+    return as_html_pages([(computed, checks)], revision=revision, at=at, embed_fonts=embed_fonts)
+
+
+def as_html_pages(pages: list[Page], *, revision: str, at: datetime, embed_fonts: bool = True) -> str:
+    """A statement for several nodes, each on a page of its own."""
+    shown = [show(computed) for computed, _ in pages]
+    style = _faces(embed_fonts) + STYLE % {"orientation": "landscape" if len(shown[0].columns) > 5 else "portrait"}
+    head = f'<meta charset="utf-8"><title>{escape(shown[0].title)}, {escape(shown[0].period)}</title><style>{style}</style>'
+    bodies = [_page(one, computed, checks, revision, at) for one, (computed, checks) in zip(shown, pages, strict=True)]
+    return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
+
+
+def _page(shown: ShownStatement, computed: Computed, checks: list[Check], revision: str, at: datetime) -> str:
     about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
     what = f"{shown.title}, {shown.node}, {computed.period.code}"
     foot = " &middot; ".join(escape(text) for text in (what, revision, f"printed {moment_text(at)}"))
     return (
-        f'<!doctype html><html lang="en"><head>{head}</head><body>'
-        f"<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p><p class=foot>{foot}</p>"
-        f"<table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in shown.rows)}</tbody></table>{_checks(checks)}</body></html>"
+        f"<section class=page><h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
+        f"<p class=foot>{foot}</p><table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in shown.rows)}</tbody></table>"
+        f"{_checks(checks)}</section>"
     )
 
 
@@ -123,7 +137,11 @@ def _checks(checks: list[Check]) -> str:
 
 def as_pdf(computed: Computed, checks: list[Check], *, revision: str, at: datetime) -> bytes:
     """The same page on paper: repeated heads, page x of y, rulings kept with their totals."""
+    return as_pdf_pages([(computed, checks)], revision=revision, at=at)
+
+
+def as_pdf_pages(pages: list[Page], *, revision: str, at: datetime) -> bytes:
+    """A statement for several nodes on paper, each beginning a page."""
     from weasyprint import HTML
 
-    page = as_html(computed, checks, revision=revision, at=at, embed_fonts=False)
-    return bytes(HTML(string=page).write_pdf())
+    return bytes(HTML(string=as_html_pages(pages, revision=revision, at=at, embed_fonts=False)).write_pdf())

@@ -43,6 +43,11 @@ def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
     return json.dumps(content, ensure_ascii=False, indent=1) + "\n"
 
 
+def pages_json(pages: Sequence[str]) -> str:
+    """Several runs as one JSON document: `{"pages": [...]}`."""
+    return json.dumps({"pages": [json.loads(page) for page in pages]}, ensure_ascii=False, indent=1) + "\n"
+
+
 def _column(column: Column) -> dict[str, Any]:
     content: dict[str, Any] = {"key": column.key, "heading": column.heading}
     if column.groups:

@@ -72,9 +72,42 @@ def ledgers(draw: Any, *, closing_rates_only: bool = False) -> Works:
     return Works(calendar, ENTITIES, ACCOUNTS, MEMBERS, lines, rates)
 
 
-SELECTIONS = ["*", "4*", "10, 20 to 31", "type:asset, type:liability", "under:4", "under:5 except 50", "9*", "40 to 91", "30", "1* except 11", "50, 51, 90"]
-CLAUSES = ["", "", "; department: d", "; department: under:s", "; department: not -", "; entity: A", "; entity: not B", "; partner: A", "; partner: not *"]
-WINDOWS = ["period", "quarter", "quarter to date", "year to date", "year", "remaining year", "from the beginning", "last 3 periods", "last 14 periods", "periods 2 to 13"]
+SELECTIONS = [
+    "*",
+    "4*",
+    "10, 20 to 31",
+    "type:asset, type:liability",
+    "under:4",
+    "under:5 except 50",
+    "9*",
+    "40 to 91",
+    "30",
+    "1* except 11",
+    "50, 51, 90",
+]
+CLAUSES = [
+    "",
+    "",
+    "; department: d",
+    "; department: under:s",
+    "; department: not -",
+    "; entity: A",
+    "; entity: not B",
+    "; partner: A",
+    "; partner: not *",
+]
+WINDOWS = [
+    "period",
+    "quarter",
+    "quarter to date",
+    "year to date",
+    "year",
+    "remaining year",
+    "from the beginning",
+    "last 3 periods",
+    "last 14 periods",
+    "periods 2 to 13",
+]
 SHIFTS = ["", "", "-1 year", "-1 period", "+2 periods", "-1 quarter", "-3 years"]
 MEASURES = ["activity", "activity", "opening", "closing", "debits", "credits", "average"]
 HIDES = ["never", "when zero", "when nothing was booked"]
@@ -184,7 +217,11 @@ def hidden(wanted: Statement, line: dict[str, Any]) -> bool:
 def test_random_statement_equals_loops_over_its_lines(data, works, spine, span):
     brute = Brute(works)
     at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
-    node = data.draw(st.sampled_from(["entity: A", "entity: A, B", "entity: C", "entity: B; department: d, o", "entity: A; department: under:s", "entity: not C; 4*"]))
+    node = data.draw(
+        st.sampled_from(
+            ["entity: A", "entity: A, B", "entity: C", "entity: B; department: d, o", "entity: A; department: under:s", "entity: not C; 4*"]
+        )
+    )
     if not any(brute.passes(node)(line.key) for line in brute.lines):
         return  # nothing was ever booked there: there is no such node
     compare(compute(works, spine, span, at, node), Statement(brute, spine, span, at, node))
@@ -221,7 +258,10 @@ def test_expanded_rows_equal_loops_and_add_up(data, works, kind, selection):
     brute = Brute(works)
     at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
     line = {"line": "All", "accounts": selection, "expand": kind, "sign": data.draw(st.sampled_from(["as booked", "flipped"]))}
-    spine, span = {"spine": "s", "lines": [line]}, {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": data.draw(st.sampled_from(MEASURES))}]}
+    spine, span = (
+        {"spine": "s", "lines": [line]},
+        {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": data.draw(st.sampled_from(MEASURES))}]},
+    )
     node = "entity: A, B"
     if not any(brute.passes(node)(one.key) for one in brute.lines):
         return
@@ -255,9 +295,12 @@ def test_weeks_equal_loops_and_add_up_to_their_period(data, works, start):
     computed = compute(works, spine, span, at, node)
     values = computed.rows[0].values
     assert sum(values[:-2]) == values[-2] == values[-1]
+    passes = brute.passes("*; department: not e; entity: B")
+
+    def money(key):
+        return passes(key) and brute.accounts[key[1]]["type"] != "statistical"
+
     for place, column in enumerate(computed.columns[:-2]):
-        passes = brute.passes("*; department: not e; entity: B")
-        money = lambda key: passes(key) and brute.accounts[key[1]]["type"] != "statistical"  # noqa: E731
         assert values[place] == days_between(brute, column.window.start, column.window.end, money)
 
 
@@ -269,7 +312,14 @@ def test_members_and_none_of_these_add_up_to_the_whole(data, works, each):
     narrow = data.draw(st.sampled_from(["", "department: d", "department: under:s; 4*, 5*"])) if each == "department" else ""
     whole = "; ".join(part for part in narrow.split("; ") if part and not part.startswith("department"))
     spine = {"spine": "s", "lines": [{"line": "L", "accounts": "*", "sign": "as booked"}]}
-    series = {"series": "m", "each": each, "none": "None of these", "total": "All", "window": "year to date", **({"narrow": narrow} if narrow else {})}
+    series = {
+        "series": "m",
+        "each": each,
+        "none": "None of these",
+        "total": "All",
+        "window": "year to date",
+        **({"narrow": narrow} if narrow else {}),
+    }
     column = {"column": "c", "window": "year to date", **({"narrow": whole} if whole else {})}
     node = "entity: A, B"
     if not any(brute.passes(node)(one.key) for one in brute.lines):
