@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import groupby
 
@@ -11,6 +11,7 @@ from rulka.core.computed import Computed, Row
 from rulka.core.expressions import Value
 from rulka.core.looks import PLAIN, UNITS, Look, NumberStyle
 from rulka.core.money import minor_text, round_half_away
+from rulka.core.overview import spark_points
 from rulka.formats.statement_text import cell_words
 
 MINUS, GAP = "\u2212", "\u00a0"
@@ -51,6 +52,8 @@ class ShownCell:
     red: bool = False
     words: bool = False
     align: str = ""
+    trend: str = ""
+    outer: bool = False
 
 
 @dataclass(frozen=True)
@@ -97,6 +100,7 @@ class ShownColumn:
     opens_group: bool
     words: bool = False
     width: int = 0
+    span: int = 1
 
 
 @dataclass(frozen=True)
@@ -104,7 +108,8 @@ class ShownStatement:
     """A statement ready for a page: all texts made, hidden lines and columns gone.
 
     `heads` are the levels of spanning headings, the widest first; `has_label` says that the first column is the
-    line's label, as long as no column says where labels stand.
+    line's label, as long as no column says where labels stand. `panels` are the rows again, in one or two halves
+    that stand side by side, lined up row by row. With stepped totals each column of figures has two cells.
     """
 
     title: str
@@ -115,6 +120,7 @@ class ShownStatement:
     heads: tuple[tuple[ShownGroup, ...], ...]
     columns: tuple[ShownColumn, ...]
     rows: tuple[ShownRow, ...]
+    panels: tuple[tuple[ShownRow, ...], ...]
     has_label: bool = True
 
     @property
@@ -175,44 +181,92 @@ def verdict_of(row: Row, place: int, column: Column, value: Value) -> str:
 def show(computed: Computed) -> ShownStatement:
     """Turn figures into texts, once, for every page and paper."""
     shown = [(place, column) for place, column in enumerate(computed.columns) if not column.hidden]
+    steps = 2 if computed.statement.spine.totals == "stepped" else 1
     levels = max((len(column.groups) for _, column in shown), default=0)
     titles = [(*("",) * (levels - len(column.groups)), *column.groups) for _, column in shown]
     opens = [bool(place) and titles[place] != titles[place - 1] for place in range(len(titles))]
-    writer = _Writer(computed, shown, opens)
+    writer = _Writer(computed, shown, opens, stepped=steps == 2)
+    rows = tuple(writer.row(row) for row in computed.rows if not row.hidden)
+    second = {row.key for row in computed.rows if row.panel == 2}
+    widths = [1 if column.kind == "text" else steps for _, column in shown]
     return ShownStatement(
         title=computed.statement.title,
         subtitle=computed.statement.subtitle,
         node=computed.node.name,
         unit=unit_title(computed),
         period=computed.period.title,
-        heads=tuple(_head(titles, level) for level in range(levels)),
+        heads=tuple(_head(titles, level, widths) for level in range(levels)),
         columns=tuple(
             ShownColumn(
-                column.key, column.heading, column.scenario_kind if column.has_figures else "", opening, column.kind == "text", column.asked.width
+                column.key,
+                column.heading,
+                column.scenario_kind if column.has_figures else "",
+                opening,
+                column.kind == "text",
+                column.asked.width,
+                width,
             )
-            for (_, column), opening in zip(shown, opens, strict=True)
+            for (_, column), opening, width in zip(shown, opens, widths, strict=True)
         ),
-        rows=tuple(writer.row(row) for row in computed.rows if not row.hidden),
+        rows=rows,
+        panels=_panels(rows, second),
         has_label=not any(column.kind == "text" and column.asked.text == "label" for _, column in shown),
     )
 
 
-def _head(titles: list[tuple[str, ...]], level: int) -> tuple[ShownGroup, ...]:
+def _head(titles: list[tuple[str, ...]], level: int, widths: list[int]) -> tuple[ShownGroup, ...]:
     """Neighbours with the same headings down to a level share one cell."""
-    return tuple(ShownGroup(key[-1], len(list(run))) for key, run in groupby(titles, key=lambda title: title[: level + 1]))
+    runs = groupby(zip(titles, widths, strict=True), key=lambda pair: pair[0][: level + 1])
+    return tuple(ShownGroup(key[-1], sum(width for _, width in run)) for key, run in runs)
+
+
+def _panels(rows: tuple[ShownRow, ...], second: set[str]) -> tuple[tuple[ShownRow, ...], ...]:
+    """The rows in one or two halves; the shorter half is filled up before its last total, so that both end on one line."""
+    left, right = [row for row in rows if row.key not in second], [row for row in rows if row.key in second]
+    if not right:
+        return (rows,)
+    for half, other in ((left, right), (right, left)):
+        missing = len(other) - len(half)
+        if missing > 0 and half:
+            at = max((place for place, row in enumerate(half) if row.kind == "total"), default=len(half))
+            half[at:at] = [ShownRow(f"filler-{place}", "", "filler", 0, "none", "none", "money", (), "") for place in range(missing)]
+    return tuple(left), tuple(right)
 
 
 class _Writer:
-    def __init__(self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool]) -> None:
-        self.computed, self.shown, self.opens = computed, shown, opens
+    def __init__(self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool], *, stepped: bool) -> None:
+        self.computed, self.shown, self.opens, self.stepped = computed, shown, opens, stepped
+        # actual figures lead where others stand beside them
+        self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(c.of for _, c in shown)
         money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
         self.first = money[0] if money else ""
 
     def row(self, row: Row) -> ShownRow:
-        cells = tuple(self._cell(row, place, column, opening) for (place, column), opening in zip(self.shown, self.opens, strict=True))
-        return ShownRow(row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, cells, row.line, row.look)
+        cells: list[ShownCell] = []
+        for (place, column), opening in zip(self.shown, self.opens, strict=True):
+            cell = self._cell(row, place, column, opening)
+            if self.stepped and column.kind != "text":
+                empty = ShownCell("", "", False, "", False, opening, False)
+                outer = row.is_total
+                cells += [empty, replace(cell, opens_group=False, outer=True)] if outer else [cell, replace(empty, opens_group=False, outer=True)]
+            else:
+                cells.append(cell)
+        return ShownRow(row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, tuple(cells), row.line, row.look)
+
+    def _trend(self, row: Row) -> str:
+        """The row's own figures from left to right as points of a small drawing; totals of series are left out."""
+        places = [place for place, column in self.shown if column.has_figures and not column.is_total]
+        series = {self.computed.columns[place].series for place in places} - {""}
+        if series:  # a trend is one run through time, not what stands beside it
+            places = [place for place in places if self.computed.columns[place].series in series]
+        values = [row.values[place] for place in places]
+        if not row.has_figures or any(value is None for value in values):
+            return ""
+        return spark_points(tuple(round_half_away(value, 2) for value in values if value is not None))
 
     def _cell(self, row: Row, place: int, column: Column, opening: bool) -> ShownCell:
+        if column.kind == "text" and column.asked.text == "trend":
+            return ShownCell("", column.key, False, "", False, opening, False, words=True, trend=self._trend(row))
         if column.kind == "text":
             return ShownCell(cell_words(row, column, self.computed), column.key, False, "", False, opening, False, words=True)
         if not row.has_figures or place in row.blank:
@@ -229,7 +283,7 @@ class _Writer:
         ):
             text = f"{self.computed.node.currency}{GAP}{text}"
         verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
-        lead = column.scenario_kind == "actual" and row.unit == "money"
+        lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
         negative = bool(value and value < 0)
         return ShownCell(
             text, column.key, negative, verdict, text in (DASH, "n/m"), opening, lead, red=negative and style.negative == "red", align=row.look.align

@@ -52,6 +52,8 @@ tr.align-left td.f { text-align: left; } tr.align-centre td.f { text-align: cent
 td.w { text-align: left; } .red { color: #a43a2c; }
 .tri { width: 5pt; height: 4.4pt; margin-right: 2pt; }
 .good { color: #1f5a4d; } .bad { color: #a43a2c; }
+.sides { display: flex; gap: 6mm; } .side { flex: 1 1 0; }
+.spark polyline { fill: none; stroke: #74807c; stroke-width: 1.25; }
 .checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
 .checks .no { color: #a43a2c; font-weight: 600; }
 """
@@ -97,9 +99,17 @@ def _page(shown: ShownStatement, computed: Computed, checks: list[Check], revisi
     foot = " &middot; ".join(escape(text) for text in (what, revision, f"printed {moment_text(at)}"))
     return (
         f"<section class=page><h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
-        f"<p class=foot>{foot}</p><table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in shown.rows)}</tbody></table>"
+        f"<p class=foot>{foot}</p>{_tables(shown)}"
         f"{_checks(checks)}</section>"
     )
+
+
+def _tables(shown: ShownStatement) -> str:
+    """One table, or two side by side."""
+    tables = [f"<table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in rows)}</tbody></table>" for rows in shown.panels]
+    if len(tables) == 1:
+        return tables[0]
+    return f"<div class=sides>{''.join(f'<div class=side>{table}</div>' for table in tables)}</div>"
 
 
 def _head(shown: ShownStatement) -> str:
@@ -112,15 +122,22 @@ def _head(shown: ShownStatement) -> str:
         + "</tr>"
         for level in shown.heads
     )
-    heads = "".join(f'<th scope=col class="{"opens" if column.opens_group else ""}">{escape(column.heading)}</th>' for column in shown.columns)
+    heads = "".join(
+        f'<th scope=col colspan={column.span} class="{"opens" if column.opens_group else ""}">{escape(column.heading)}</th>'
+        for column in shown.columns
+    )
     first = '<th scope=col><span style="display:none">Line</span></th>' if shown.has_label else ""
     return f"<thead>{levels}<tr class=heads>{first}{heads}</tr></thead>"
+
+
+def _trend(points: str) -> str:
+    return f'<svg class=spark width="66" height="13" viewBox="0 0 88 18"><polyline points="{points}"/></svg>' if points else ""
 
 
 def _row(row: ShownRow, shown: ShownStatement) -> str:
     cells = "".join(
         f'<td class="{"w" if cell.words else "f"} {cell.verdict} {"red" if cell.red else ""} {"opens" if cell.opens_group else ""}">'
-        f"{TRIANGLE[cell.verdict]}{escape(cell.text)}</td>"
+        f"{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{escape(cell.text)}</td>"
         for cell in row.cells
     )
     label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>' if shown.has_label else ""

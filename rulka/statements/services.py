@@ -70,6 +70,16 @@ def run_pages(ledger: Ledger, name: str, period: str, node: str, fence: Fence, *
     return [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen)]
 
 
+def node_asked(ledger: Ledger, name: str, *, node: str, of: str) -> str:
+    """Which node a page shows: the entity chosen for all pages, or `of` where the statement has nodes of its own."""
+    return of if has_own_nodes(assemble(find_definition(ledger, "statement", name))) else node
+
+
+def has_own_nodes(statement: StatementDef) -> bool:
+    """Whether a statement's nodes are others than the entities in their own currencies."""
+    return statement.scope is not None or statement.currency == "group"
+
+
 def page_nodes(statement: StatementDef, view: View) -> list[Node]:
     """The nodes a statement can be run for; in the group's currency where it translates."""
     nodes = nodes_of(view, statement.scope)

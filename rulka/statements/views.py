@@ -38,7 +38,19 @@ def statement_list(request: HttpRequest) -> HttpResponse:
 
 
 def _outcome(seat: Seat, name: str) -> services.Outcome:
-    return services.run(seat.ledger, name, seat.period.code, seat.node, seat.view.fence)
+    node = services.node_asked(seat.ledger, name, node=seat.node, of=seat.of)
+    return services.run(seat.ledger, name, seat.period.code, node, seat.view.fence)
+
+
+def _node_choices(seat: Seat, outcome: services.Outcome) -> dict[str, Any]:
+    """The nodes to choose from: the statement's own, or the entities."""
+    statement = outcome.computed.statement
+    if not services.has_own_nodes(statement):
+        return {"node_field": "node", "node_choices": [(code, name, why, code == seat.node) for code, name, why in seat.nodes]}
+    chosen = outcome.computed.node.code
+    nodes = services.page_nodes(statement, seat.view)
+    choices = [(node.code, "\u2003" * node.depth + node.name, "", node.code == chosen) for node in nodes]
+    return {"node_field": "of", "node_choices": choices}
 
 
 def _context(request: HttpRequest, seat: Seat, name: str, asked: QueryDict | None = None, **extra: Any) -> dict[str, Any]:
@@ -48,6 +60,7 @@ def _context(request: HttpRequest, seat: Seat, name: str, asked: QueryDict | Non
     panel = panel_context(seat, outcome, request.GET if asked is None else asked, **extra)
     return {
         **panel,
+        **_node_choices(seat, outcome),
         "where": "statements",
         "name": name,
         "shown": show(outcome.computed),

@@ -12,7 +12,7 @@ document.addEventListener("alpine:init", () => {
   let place = ""; // where the focus was before something was replaced: panel, figure, or form when it shall go there
 
   const figures = () => document.getElementById("figures");
-  const rows = () => [...figures().tBodies[0].rows].filter((row) => row.querySelector("a.figure"));
+  const rows = () => [...figures().querySelectorAll("tbody tr")].filter((row) => row.querySelector("a.figure"));
   const figure = (row, column) => row.querySelector(`a.figure[data-column="${CSS.escape(column)}"]`);
   const current = () => document.activeElement && document.activeElement.closest("a.figure");
 
@@ -54,8 +54,7 @@ document.addEventListener("alpine:init", () => {
     else if (key === "e" && spot) { place = "form"; spot.closest("tr").querySelector("th a").click(); }
     else if (key === "c" && spot) {
       place = "form";
-      const place = spot.closest("td").cellIndex;
-      figures().querySelector("tr.heads").cells[place].querySelector("a").click();
+      figures().querySelector(`tr.heads a[data-heading="${CSS.escape(spot.dataset.column)}"]`).click();
     } else return false;
     return true;
   }
