@@ -54,6 +54,7 @@ class ShownCell:
     align: str = ""
     trend: str = ""
     outer: bool = False
+    is_label: bool = False
 
 
 @dataclass(frozen=True)
@@ -68,12 +69,15 @@ class ShownRow:
     cells: tuple[ShownCell, ...]
     line: str
     look: Look = PLAIN
+    holds: bool = False
+    """Whether the rows below belong to it."""
 
     @property
     def classes(self) -> str:
         """What the row looks like, in words that style sheets know."""
         look = self.look
         words = [self.kind.replace(" ", "-"), f"above-{self.above}", f"below-{self.below}", self.unit]
+        words += ["holds"] if self.holds else []
         words += [f"shade-{look.shade}"] if look.shade else []
         words += ["bold"] if look.bold == "yes" else ["plain"] if look.bold == "no" else []
         words += ["italic"] if look.italic == "yes" else []
@@ -134,6 +138,7 @@ def unit_title(computed: Computed) -> str:
     return computed.node.currency + ("" if unit == "units" else f" {unit}")
 
 
+EXPANDED = ("account", "member", "subtotal")
 OWN_STYLES = ("percent", "quantity", "per unit")
 BY_UNIT = {"money": "amount", "quantity": "quantity", "ratio": "per unit", "rate": "per unit", "plain": "per unit"}
 DECIMALS = {"percent": 1, "quantity": 0, "per unit": 2}
@@ -186,7 +191,11 @@ def show(computed: Computed) -> ShownStatement:
     titles = [(*("",) * (levels - len(column.groups)), *column.groups) for _, column in shown]
     opens = [bool(place) and titles[place] != titles[place - 1] for place in range(len(titles))]
     writer = _Writer(computed, shown, opens, stepped=steps == 2)
-    rows = tuple(writer.row(row) for row in computed.rows if not row.hidden)
+    visible = [row for row in computed.rows if not row.hidden]
+    rows = tuple(
+        replace(writer.row(row), holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth)
+        for row, below in zip(visible, [*visible[1:], *visible[-1:]], strict=True)
+    )
     second = {row.key for row in computed.rows if row.panel == 2}
     widths = [1 if column.kind == "text" else steps for _, column in shown]
     return ShownStatement(
@@ -268,13 +277,16 @@ class _Writer:
         if column.kind == "text" and column.asked.text == "trend":
             return ShownCell("", column.key, False, "", False, opening, False, words=True, trend=self._trend(row))
         if column.kind == "text":
-            return ShownCell(cell_words(row, column, self.computed), column.key, False, "", False, opening, False, words=True)
+            words = cell_words(row, column, self.computed)
+            return ShownCell(words, column.key, False, "", False, opening, False, words=True, is_label=column.asked.text == "label")
         if not row.has_figures or place in row.blank:
             return ShownCell("", column.key, False, "", False, opening, False)
         rounded = row.shown is not None and column.kind not in ("percent", "share")
         value = row.shown[place] if rounded and row.shown is not None else row.values[place]
         style = style_of(row, column, self.computed)
         text = written(value, style)
+        if style.style == "percent" and column.kind not in ("percent", "share") and value:
+            text = f"{text}{GAP}%"
         if (
             style.style == "amount"
             and style.currency == "first and totals"

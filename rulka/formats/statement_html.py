@@ -43,7 +43,7 @@ tr.above-double td.f { border-top: 2.2pt double #20292b; } tr.below-double td.f 
 tr.above-thick td.f { border-top: 1.6pt solid #20292b; } tr.below-thick td.f { border-bottom: 1.6pt solid #20292b; }
 tr.above-dotted td.f { border-top: 0.8pt dotted #20292b; } tr.below-dotted td.f { border-bottom: 0.8pt dotted #20292b; }
 tr.box td { border-top: 0.6pt solid #20292b; border-bottom: 0.6pt solid #20292b; }
-tr.bold td { font-weight: 600; } tr.plain td { font-weight: 400; } tr.italic td { font-style: italic; }
+tr.holds td, tr.subtotal td { font-weight: 600; } tr.bold td { font-weight: 600; } tr.plain td { font-weight: 400; } tr.italic td { font-style: italic; }
 tr.shade-light td { background: #f3efe4; } tr.shade-strong td { background: #e6e0d1; }
 tr.spacer td { height: 4mm; border-bottom: 0; } tr.text td { font-style: normal; }
 tr.page-break { break-before: page; } tr.page-break td { height: 0; padding: 0; border: 0; }

@@ -84,6 +84,9 @@ class _Sheet:
             self._cell(row, column, place, at, row.values[place], look)
 
     def _cell(self, row: Row, column: Column, place: int, at: int, value: Value, look: dict[str, object]) -> None:
+        if column.kind == "text" and column.asked.text == "trend":
+            self._trend(row, place, at)
+            return
         if column.kind == "text":
             self.sheet.write_string(at, place + 1, plain_text(cell_words(row, column, self.computed)), self.format(**look))
             return
@@ -105,6 +108,13 @@ class _Sheet:
             self.sheet.write_string(at, place + 1, "n/m", cell)
         else:
             self.sheet.write_number(at, place + 1, _number(value), cell)
+
+    def _trend(self, row: Row, place: int, at: int) -> None:
+        """A drawing in the cell over the row's own columns of figures."""
+        series = [p for p, column in enumerate(self.computed.columns) if column.has_figures and column.series and not column.is_total]
+        if series and row.has_figures:
+            cells = f"{xl_rowcol_to_cell(at, series[0] + 1)}:{xl_rowcol_to_cell(at, series[-1] + 1)}"
+            self.sheet.add_sparkline(at, place + 1, {"range": cells, "series_color": SOFT})
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
