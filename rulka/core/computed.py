@@ -206,7 +206,19 @@ class Computed:
     def keys_behind(self, leaf: Leaf, column: Column) -> BoolArray:
         """Mask of the visible posting keys behind a cell."""
         keys = self.mask_of(leaf, column) & self.node.keys
-        return keys if column.keys is None else keys & column.keys
+        if column.keys is not None:
+            keys = keys & column.keys
+        return keys & self._part(leaf, column)[0] if column.asked.part or leaf.line.intercompany else keys
+
+    def _part(self, leaf: Leaf, column: Column) -> tuple[BoolArray, int]:
+        name = (column.key, leaf.line.intercompany)
+        if name not in self._parts:
+            self._parts[name] = elimination.kept_keys(self.view, self.node, column, difference=bool(leaf.line.intercompany))
+        return self._parts[name]
+
+    def part_sign(self, leaf: Leaf, column: Column) -> int:
+        """-1 where a column shows what elimination takes away."""
+        return self._part(leaf, column)[1] if column.asked.part or leaf.line.intercompany else 1
 
     def by_account(self, leaf: Leaf, column: Column) -> IntArray:
         """The amounts behind a cell by account, debit positive, to be divided by its vector's divisor."""
@@ -249,4 +261,5 @@ class Computed:
     _rows_by_key: dict[str, Row] | None = None
     _readings: dict[tuple[str, str], Reading] = field(default_factory=dict)
     _vectors: dict[object, Vector | None] = field(default_factory=dict)
+    _parts: dict[tuple[str, str], tuple[BoolArray, int]] = field(default_factory=dict)
     _booked_accounts: BoolArray | None = None

@@ -30,8 +30,8 @@ def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArra
     return found
 
 
-def part_of(vector: Vector, view: View, node: Node, column: Column, *, difference: bool) -> Vector:
-    """What a line shows in a column before, of or after elimination.
+def kept_keys(view: View, node: Node, column: Column, *, difference: bool) -> tuple[BoolArray, int]:
+    """The posting keys a line shows in a column before, of or after elimination, and with what sign.
 
     A line of the intercompany difference takes what the others lose, so that before, eliminations and after add up
     and the whole still sums to zero.
@@ -39,11 +39,15 @@ def part_of(vector: Vector, view: View, node: Node, column: Column, *, differenc
     taken = eliminated(view, node, column)
     part = column.asked.part or "before elimination"
     if part == "before elimination":
-        kept, sign = np.zeros_like(taken) if difference else np.ones_like(taken), 1
-    elif part == "eliminations":
-        kept, sign = taken, 1 if difference else -1
-    else:
-        kept, sign = taken if difference else ~taken, 1
+        return np.zeros_like(taken) if difference else np.ones_like(taken), 1
+    if part == "eliminations":
+        return taken, 1 if difference else -1
+    return taken if difference else ~taken, 1
+
+
+def part_of(vector: Vector, view: View, node: Node, column: Column, *, difference: bool) -> Vector:
+    """A vector as a line shows it in a column before, of or after elimination."""
+    kept, sign = kept_keys(view, node, column, difference=difference)
     return Vector(np.where(kept, vector.amounts * sign, 0), vector.booked & kept, vector.divisor)
 
 

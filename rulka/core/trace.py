@@ -190,7 +190,7 @@ class Component:
 
     @property
     def address(self) -> str:
-        return f"{self.kind}:{self.code}" if self.kind not in ("balance", "translation", "eliminated") else ""
+        return f"{self.kind}:{self.code}" if self.kind not in ("balance", "translation") else ""
 
 
 def _account_leaf(computed: Computed, row_key: str, account: str) -> Leaf:
@@ -206,9 +206,9 @@ def trace_account(computed: Computed, row_key: str, column_key: str, account: st
     vector = computed.vector(leaf, column) if column.has_figures else None
     if vector is None:
         raise NotFound(f"{column.heading} shows no ledger figures of its own.", subject="column")
-    place = computed.view.frame.accounts.index[account]
+    place, part = computed.view.frame.accounts.index[account], computed.part_sign(leaf, column)
     parts = tuple(
-        Part("component", c.label, _in_units(computed, leaf, column, c.amount, vector.divisor), row_key, column.key, account, c.address)
+        Part("component", c.label, _in_units(computed, leaf, column, c.amount * part, vector.divisor), row_key, column.key, account, c.address)
         for c in components(computed, leaf, column, place)
     )
     amount = int(computed.by_account(leaf, column)[place])
@@ -227,9 +227,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     assert window is not None
     keys = account_keys(computed, leaf, column, account)
     balances, calendar = computed.view.book.balances_of(reading.source), computed.view.frame.calendar
-    whole = int(computed.by_account(leaf, column)[account])
-    if column.asked.part or leaf.line.intercompany:
-        return [Component("eliminated", "", column.asked.part or "before elimination", whole)] if whole else []
+    whole = int(computed.by_account(leaf, column)[account]) * computed.part_sign(leaf, column)
     if window.by_day:
         assert window.start and window.end
         kind = "days" if measure in ("activity", "debits", "credits", "quantity") else "balance"

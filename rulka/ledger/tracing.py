@@ -119,7 +119,7 @@ def lines_page(
     digits = QUANTITY_DIGITS if quantity else computed.digits(leaf, shown_column)
     title = f"{account} {frame.accounts[account].name}, {part.label}"
     side = measure if measure in ("debits", "credits") else ""
-    sign = computed.sign(leaf, shown_column)
+    sign = computed.sign(leaf, shown_column) * computed.part_sign(leaf, shown_column)
     scenario = source.then if source.then and wanted and wanted[0].index > source.until else source.scenario
     if scenario != "actual":
         rows = budget_rows(scenario, ledger, keys, periods).order_by("period", "pk")

@@ -125,6 +125,10 @@ def _trace(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, A
         return {**shown, "level": "entry", "shown_entry": entry, "crumbs": _crumbs(computed, state), "wide": True}
     if "row" not in state or "column" not in state:
         return {**shown, "level": "none"}
+    said = computed.row(state["row"]).texts
+    if said:
+        entry = show_entry(seat.ledger, seat.view, said["entity"], said["number"])
+        return {**shown, "level": "entry", "shown_entry": entry, "crumbs": [], "wide": True}
     row, column, account = state["row"], state["column"], state.get("account", "")
     if "part" in state:
         page = lines_page(
@@ -181,7 +185,7 @@ def _parts(trace: Trace, computed: Computed) -> list[ShownPart]:
 
 
 def _address(part: Part) -> str:
-    if part.kind == "rest":
+    if part.kind == "rest" or (part.kind == "row" and not part.row) or (part.kind == "component" and not part.component):
         return ""
     address = {"panel": "trace", "row": part.row, "column": part.column, "account": part.account}
     kind, _, code = part.component.partition(":")

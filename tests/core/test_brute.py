@@ -333,3 +333,51 @@ def test_members_and_none_of_these_add_up_to_the_whole(data, works, each):
         code = one.key.removeprefix("m-") if each == "department" else one.key.removeprefix("m-").upper()
         own = wanted.leaf(spine["lines"][0], column, lambda key, code=code: (key[3][0] if each == "department" else key[0]) == code)
         assert values[place] == own, one.key
+
+
+@settings(max_examples=60)
+@given(st.data(), ledgers())
+def test_eliminations_add_up_and_what_is_left_between_companies_stands_on_its_line(data, works):
+    brute = Brute(works)
+    at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
+    measure = data.draw(st.sampled_from(["activity", "opening", "closing", "debits", "credits"]))
+    node = "entity: A, B"
+    if not any(brute.passes(node)(one.key) for one in brute.lines):
+        return
+    lines = [
+        {"line": "Own", "accounts": "*", "sign": "as booked"},
+        {"line": "Between", "accounts": "*", "sign": "as booked", "intercompany": "difference"},
+    ]
+    parts = ["before elimination", "eliminations", "after elimination"]
+    span = {"span": "p", "columns": [{"column": f"c{n}", "part": part, "measure": measure} for n, part in enumerate(parts)]}
+    computed = compute(works, {"spine": "s", "lines": lines}, span, at, node)
+    own, between = (computed.row(key).values for key in ("own", "between"))
+    table = brute.measured(brute.movements("actual", "posted", "", at), measure, [at])
+    inside = {key: amount for key, amount in table.items() if key[0] in "AB" and brute.accounts[key[1]]["type"] != "statistical"}
+    gone = sum((a for key, a in inside.items() if key[1] in ("11", "21") and key[2] in ("A", "B") and key[2] != key[0]), Fraction(0))
+    assert own == (sum(inside.values(), Fraction(0)), -gone, sum(inside.values(), Fraction(0)) - gone)
+    assert between == (0, gone, gone)
+
+
+@settings(max_examples=60)
+@given(st.data(), ledgers(), spines(plain=True), spans(plain=True))
+def test_every_traced_figure_agrees_with_its_parts(data, works, spine, span):
+    from rulka.core.trace import trace_account, trace_cell
+
+    brute = Brute(works)
+    at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
+    node, currency = data.draw(st.sampled_from([("entity: A, B", "own"), ("entity: *", "group")]))
+    if not any(brute.passes(node)(one.key) for one in brute.lines):
+        return
+    span["columns"].append({"column": "after", "part": "after elimination", "measure": "closing"})
+    computed = compute(works, spine, span, at, node, currency=currency)
+    for row in computed.rows:
+        for column in computed.columns:
+            if not row.has_figures or not column.has_figures:
+                continue
+            trace = trace_cell(computed, row.key, column.key)
+            assert trace.agrees, (row.label, column.key, trace)
+            for part in trace.parts:
+                if part.kind == "account":
+                    inner = trace_account(computed, row.key, column.key, part.account)
+                    assert inner.agrees and inner.value == part.value, (row.label, column.key, inner)
