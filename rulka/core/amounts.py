@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import date
 
 import numpy as np
@@ -211,25 +211,36 @@ def classes_of(masks: Sequence[BoolArray], keys: int) -> Classes:
     return Classes(of_key, sparse.csr_matrix(table[:, first].astype(np.int64)), count)
 
 
-def sums(classes: Classes, nodes: Sequence[BoolArray], columns: IntArray) -> IntArray:
-    """All cells: `columns` `(keys, columns)` summed to `(nodes, leaves, columns)`."""
-    width = columns.shape[1]
-    rows, keys = [], []
-    for place, node in enumerate(nodes):
-        inside = np.flatnonzero(node)
-        rows.append(classes.of_key[inside] + place * classes.count)
-        keys.append(inside)
-    row, key = np.concatenate(rows), np.concatenate(keys)
+@dataclass(frozen=True)
+class Reach:
+    """Nodes over classes: `keys` are those any node holds, `by_class` sparse `(nodes * classes, keys)` sums them."""
+
+    keys: IntArray
+    by_class: sparse.csr_matrix
+
+
+def reach_of(classes: Classes, nodes: Sequence[BoolArray]) -> Reach:
+    """Which keys each node holds, sorted by class."""
+    any_node = np.any(np.array(nodes), axis=0) if len(nodes) > 1 else nodes[0]
+    keys = np.flatnonzero(any_node)
+    place = np.zeros(len(any_node), dtype=np.int64)
+    place[keys] = np.arange(len(keys))
+    inside = [np.flatnonzero(node) for node in nodes]
+    row = np.concatenate([classes.of_key[own] + at * classes.count for at, own in enumerate(inside)])
+    column = place[np.concatenate(inside)]
     order = np.argsort(row, kind="stable")
     bounds = np.searchsorted(row[order], np.arange(len(nodes) * classes.count + 1))
-    shape = (len(nodes) * classes.count, columns.shape[0])
-    by_class = sparse.csr_matrix((np.ones(len(order), dtype=np.int64), key[order], bounds), shape=shape)
-    summed = np.asarray(by_class @ columns).reshape(len(nodes), classes.count, width)
-    spread = summed.transpose(1, 0, 2).reshape(classes.count, len(nodes) * width)
+    shape = (len(nodes) * classes.count, len(keys))
+    return Reach(keys, sparse.csr_matrix((np.ones(len(order), dtype=np.int64), column[order], bounds), shape=shape))
+
+
+def sums(classes: Classes, reach: Reach, columns: Sequence[IntArray | BoolArray]) -> IntArray:
+    """All cells: each column `(keys,)` summed to `(nodes, leaves, columns)`."""
+    width, nodes = len(columns), reach.by_class.shape[0] // classes.count
+    table = np.empty((len(reach.keys), width), dtype=np.int64)
+    for at, column in enumerate(columns):
+        table[:, at] = column[reach.keys]
+    summed = np.asarray(reach.by_class @ table).reshape(nodes, classes.count, width)
+    spread = summed.transpose(1, 0, 2).reshape(classes.count, nodes * width)
     cells = np.asarray(classes.leaves @ spread)
-    return cells.reshape(classes.leaves.shape[0], len(nodes), width).transpose(1, 0, 2)
-
-
-def without(vector: Vector, keys: BoolArray) -> Vector:
-    """A vector with nothing on some keys."""
-    return replace(vector, amounts=np.where(keys, 0, vector.amounts), booked=vector.booked & ~keys)
+    return cells.reshape(classes.leaves.shape[0], nodes, width).transpose(1, 0, 2)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TypeVar, cast
 
 import numpy as np
@@ -130,6 +131,11 @@ class Balances:
         if name in ("activity", "quantity"):
             return debits - credits
         raise RulkaError(f"'{name}' is not a measure.", hint="Use " + ", ".join(MEASURES) + ".", subject="measure")
+
+    @cached_property
+    def has_opened(self) -> bool:
+        """Whether there are any opening entries."""
+        return bool(self.opened.any())
 
     def booked(self, window: Window) -> BoolArray:
         """Mask of the keys with any count, debit, credit, opening or closing other than zero in the window."""

@@ -8,11 +8,12 @@ from fractions import Fraction
 from rulka.core import comparing
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
-from rulka.core.computed import Computed, Judged
+from rulka.core.computed import GROSS, Computed, Judged
 from rulka.core.detail_rows import DetailRow, detail_rows
 from rulka.core.errors import RulkaError
 from rulka.core.expressions import COMPARISONS, Number, Operation, Tree, Value, evaluate, parse_formula, unit_of
 from rulka.core.leaves import Leaf
+from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.naming import Names
 from rulka.core.spines import LineDef
 
@@ -29,6 +30,8 @@ class Cells:
         self.values: dict[str, list[Value]] = computed.cells
         self.booked: dict[str, list[bool]] = computed.booked
         self.details: dict[str, list[DetailRow]] = {}
+        self.minor: dict[str, list[int | None]] = {}
+        self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
         self.units: dict[str, str] = {}
         self.path: list[str] = []
         self.share_lines = {place: names.find(column.asked.line).key for place, column in enumerate(self.columns) if column.kind == "share"}
@@ -37,15 +40,44 @@ class Cells:
 
     def present(self, amounts: IntArray, booked: IntArray) -> None:
         """Leaves in presented sign and major units."""
+        works_on_others = any(column.of for column in self.columns)
         for at, leaf in enumerate(self.computed.planned.walk()):
-            self.values[leaf.key] = [
-                self._presented(leaf, column, int(amounts[at, place])) if self.shows(leaf.line, column) else None
-                for place, column in enumerate(self.columns)
-            ]
+            self._present_leaf(leaf, amounts[at].tolist())
             self.booked[leaf.key] = (booked[at] > 0).tolist()
             if leaf.detail:
                 self._details(leaf)
-            self.compare_leaf(leaf.key, leaf)
+            if works_on_others:
+                self.compare_leaf(leaf.key, leaf)
+
+    def _present_leaf(self, leaf: Leaf, amounts: list[int]) -> None:
+        """One leaf: signed minor units where nothing is divided, and the value in major units."""
+        values: list[Value] = []
+        minor: list[int | None] = []
+        for column, amount, (scale, is_whole, takes_line_sign) in zip(self.columns, amounts, self._scales(leaf), strict=True):
+            if not scale or (leaf.line.columns and not self.shows(leaf.line, column)):
+                values.append(None)
+                minor.append(None)
+                continue
+            signed = amount * (self.computed.line_sign(leaf, column) if takes_line_sign else self.computed.sign(leaf, column))
+            values.append(Fraction(signed, scale))
+            minor.append(signed if is_whole else None)
+        self.values[leaf.key], self.minor[leaf.key] = values, minor
+
+    def _scales(self, leaf: Leaf) -> list[tuple[int, bool, bool]]:
+        """By column: what a leaf's amount is divided by (0 where nothing can be read), whether that is the minor unit
+        alone, and whether it takes the line's sign."""
+        name = (leaf.group, leaf.is_quantity)
+        if name not in self.scales:
+            found = []
+            for column in self.columns:
+                vector = self.computed.vector(leaf, column) if column.has_figures else None
+                if vector is None:
+                    found.append((0, False, False))
+                    continue
+                measure = self.computed.reading(leaf, column).measure
+                found.append((vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, measure not in (*GROSS, "quantity")))
+            self.scales[name] = found
+        return self.scales[name]
 
     def _details(self, leaf: Leaf) -> None:
         self.details[leaf.key] = found = detail_rows(self.computed, leaf, self.columns)
@@ -149,6 +181,8 @@ class Cells:
     def _of_leaves(self, line: LineDef, place: int, done: set[str]) -> Value:
         leaves = self.computed.planned.by_line[line.key]
         quantity = self.units[line.key] == "quantity"
+        if not line.expand:
+            return self.values[line.key][place]
         shown = [self.values[leaf.key][place] for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)]
         return self.total(shown, place)
 
@@ -165,8 +199,14 @@ class Cells:
         limited to other columns counts as nothing."""
         column, unit = self.columns[place], self.units[line.key]
         parts = [part for part in summed(line) if self.shows(part, column)]
-        values = [self._value(part, place, done) for part in parts if self.units[part.key] == unit or self._is_quantity(place)]
-        return self.total(values, place)
+        chosen = [part for part in parts if self.units[part.key] == unit or self._is_quantity(place)]
+        values = [self._value(part, place, done) for part in chosen]
+        minor = [self.minor[part.key][place] if part.key in self.minor else None for part in chosen]
+        if None in minor or not chosen or column.kind != "figures" or self._is_quantity(place):
+            return self.total(values, place)
+        total = sum(amount for amount in minor if amount is not None)  # whole minor units: added as integers, divided once
+        self.minor.setdefault(line.key, [None] * len(self.columns))[place] = total
+        return Fraction(total, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.computed.node.digits))
 
     def _calculation(self, line: LineDef, place: int, done: set[str]) -> Value:
         if self.columns[place].is_empty:

@@ -62,8 +62,12 @@ class CodeList:
         return self.items[self.index[code]]
 
     def of_type(self, *types: str) -> BoolArray:
-        """Mask of the items with one of these types."""
-        return np.fromiter((item.type in types for item in self.items), dtype=bool, count=len(self.items))
+        """Mask of the items with one of these types; kept, so not to be written to."""
+        kept: dict[tuple[str, ...], BoolArray] = self.__dict__.setdefault("_of_type", {})
+        if types not in kept:
+            kept[types] = np.fromiter((item.type in types for item in self.items), dtype=bool, count=len(self.items))
+            kept[types].setflags(write=False)
+        return kept[types]
 
 
 def code_list(kind: str, items: Iterable[Item]) -> CodeList:

@@ -176,7 +176,7 @@ class Computed:
 
     def reading(self, leaf: Leaf, column: Column) -> Reading:
         """What a leaf reads in a column."""
-        name = (leaf.line.key, column.key)
+        name = (leaf.group, column.key)
         if name not in self._readings:
             self._readings[name] = reading_of(column, leaf.line.override, self.view, self.period, translated=self.translated, lines=leaf.clauses)
         return self._readings[name]
@@ -186,7 +186,7 @@ class Computed:
 
     def vector(self, leaf: Leaf, column: Column) -> Vector | None:
         """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or leaf."""
-        name = (leaf.line.override, leaf.clauses, leaf.line.intercompany, column.key)
+        name = (leaf.group, column.key)
         if name not in self._vectors:
             vector = read_vector(self.view.book, self.reading(leaf, column), column.asked.by_day)
             self._vectors[name] = None if vector is None else self._narrowed(vector, leaf, column)
@@ -198,6 +198,13 @@ class Computed:
         if leaf.line.intercompany or column.asked.part:
             return elimination.part_of(vector, self.view, self.node, column, difference=bool(leaf.line.intercompany))
         return vector
+
+    def plain(self, column: Column) -> tuple[Reading, Vector | None]:
+        """What a column reads by itself, of the whole book: not narrowed by line, column or node."""
+        if column.key not in self._plain:
+            reading = reading_of(column, NO_OVERRIDE, self.view, self.period, translated=self.translated)
+            self._plain[column.key] = reading, read_vector(self.view.book, reading, column.asked.by_day)
+        return self._plain[column.key]
 
     def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
         """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows quantities."""
@@ -250,16 +257,15 @@ class Computed:
         if self._booked_accounts is None:
             booked = np.zeros(len(self.view.book.keys), dtype=bool)
             for column in self.columns:
-                if column.has_figures and not column.hidden:
-                    balances = self.view.book.balances_of(reading_of(column, NO_OVERRIDE, self.view, self.period, translated=False).source)
-                    assert column.window is not None
-                    booked |= balances.booked(column.window)
+                if column.has_figures and not column.hidden and (vector := self.plain(column)[1]) is not None:
+                    booked |= vector.booked
             self._booked_accounts = np.zeros(len(self.view.frame.accounts), dtype=bool)
             self._booked_accounts[self.view.book.keys.account[booked & self.node.keys]] = True
         return self._booked_accounts
 
     _rows_by_key: dict[str, Row] | None = None
-    _readings: dict[tuple[str, str], Reading] = field(default_factory=dict)
-    _vectors: dict[object, Vector | None] = field(default_factory=dict)
+    _readings: dict[tuple[int, str], Reading] = field(default_factory=dict)
+    _vectors: dict[tuple[int, str], Vector | None] = field(default_factory=dict)
+    _plain: dict[str, tuple[Reading, Vector | None]] = field(default_factory=dict)
     _parts: dict[tuple[str, str], tuple[BoolArray, int]] = field(default_factory=dict)
     _booked_accounts: BoolArray | None = None

@@ -8,10 +8,9 @@ from fractions import Fraction
 
 import numpy as np
 
-from rulka.core.amounts import read_vector
 from rulka.core.chart import BoolArray, IntArray
-from rulka.core.columns import Column, reading_of
-from rulka.core.computed import GROSS, NO_OVERRIDE, Computed, Row
+from rulka.core.columns import Column
+from rulka.core.computed import GROSS, Computed, Row
 from rulka.core.elimination import pairs, without_partner
 from rulka.core.leaves import Leaf
 from rulka.core.money import exact_text, minor_text
@@ -166,33 +165,71 @@ def unplaced_near(computed: Computed) -> dict[str, list[str]]:
 
 def _totals(computed: Computed) -> Check:
     """Each section total again, straight from the accounts, line sign by line sign."""
+    again = _Again(computed)
+    places = [computed.place(column.key) for column in again.columns]
     wrong = []
     for row in computed.rows:
-        if row.kind != "total":
-            continue
-        for place, column in enumerate(computed.columns):
-            if column.has_figures and column.asked.measure != "quantity" and _from_accounts(computed, row, column) != row.values[place]:
-                wrong.append(row.label)
-                break
+        if row.kind == "total":
+            pairs_of = zip(places, again.total(row), strict=True)
+            wrong += [row.label] if any(value != row.values[place] for place, value in pairs_of if place not in row.blank) else []
     return Check("Totals foot", not wrong, f"Does not foot: {', '.join(wrong)}" if wrong else "", lines=tuple(wrong))
 
 
-def _from_accounts(computed: Computed, total: Row, column: Column) -> Fraction | None:
-    result, todo = Fraction(0), [computed.line(total.line)]
-    while todo:
-        line = todo.pop()
-        if line.columns and not {column.key, column.asked.key, column.series} & set(line.columns):
-            continue
-        todo.extend(line.lines)
-        for leaf in computed.planned.by_line.get(line.key, ()):
-            if leaf.is_quantity != (total.unit == "quantity"):
+class _Again:
+    """Amounts of lines once more, by another way than the engine's: from what the whole node holds by account."""
+
+    def __init__(self, computed: Computed) -> None:
+        self.computed = computed
+        self.columns = [column for column in computed.columns if column.has_figures and column.asked.measure != "quantity"]
+        self.by_account: dict[int, IntArray] = {}
+        self.of_leaf: dict[str, list[int]] = {}
+        self.simple = {line.key: _only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
+
+    def total(self, total: Row) -> list[Fraction | None]:
+        """A section total in each of the columns: its lines' accounts, line sign by line sign."""
+        leaves = list(self._leaves(self.computed.line(total.line), total.unit == "quantity"))
+        return [self._in_column(leaves, place, column) for place, column in enumerate(self.columns)]
+
+    def _in_column(self, leaves: list[Leaf], place: int, column: Column) -> Fraction | None:
+        amounts: dict[int, int] = {}
+        for leaf in leaves:
+            if leaf.line.columns and not {column.key, column.asked.key, column.series} & set(leaf.line.columns):
                 continue
-            vector = computed.vector(leaf, column)
+            vector = self.computed.vector(leaf, column)
             if vector is None:
                 return None
-            amount = int(computed.by_account(leaf, column).sum())
-            result += Fraction(amount * computed.sign(leaf, column), vector.divisor * 10 ** computed.digits(leaf, column))
-    return result
+            scale = vector.divisor * 10 ** self.computed.digits(leaf, column)
+            amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[place] * self.computed.sign(leaf, column)
+        return sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
+
+    def _leaves(self, line: LineDef, quantities: bool) -> Iterator[Leaf]:
+        yield from (leaf for leaf in self.computed.planned.by_line.get(line.key, ()) if leaf.is_quantity == quantities)
+        for inner in line.lines:
+            yield from self._leaves(inner, quantities)
+
+    def _amounts(self, leaf: Leaf) -> list[int]:
+        """A leaf in each column, debit positive minor units."""
+        if leaf.key not in self.of_leaf:
+            if self.simple[leaf.line.key] and not leaf.member:
+                statistical = self.computed.view.frame.accounts.of_type("statistical")
+                chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
+                self.of_leaf[leaf.key] = self._table(leaf)[chosen].sum(axis=0).tolist()
+            else:
+                self.of_leaf[leaf.key] = [int(self.computed.by_account(leaf, column).sum()) for column in self.columns]
+        return self.of_leaf[leaf.key]
+
+    def _table(self, leaf: Leaf) -> IntArray:
+        """What the whole node holds by account and column, as the leaf's group reads it."""
+        if leaf.group not in self.by_account:
+            computed, view = self.computed, self.computed.view
+            table = np.zeros((len(view.frame.accounts), len(self.columns)), dtype=np.int64)
+            for place, column in enumerate(self.columns):
+                vector = computed.vector(leaf, column)
+                keys = computed.node.keys if column.keys is None else computed.node.keys & column.keys
+                if vector is not None:
+                    table[:, place] = view.by_account(vector.amounts, keys)
+            self.by_account[leaf.group] = table
+        return self.by_account[leaf.group]
 
 
 def _plain(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
@@ -200,8 +237,7 @@ def _plain(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
     for column in computed.columns:
         if not column.has_figures or column.asked.measure in (*GROSS, "average", "quantity") or column.lines or column.asked.part:
             continue
-        reading = reading_of(column, NO_OVERRIDE, computed.view, computed.period, translated=computed.translated)
-        vector = read_vector(computed.view.book, reading, column.asked.by_day)
+        vector = computed.plain(column)[1]
         if vector is not None and vector.divisor == 1:
             keys = computed.node.keys if column.keys is None else computed.node.keys & column.keys
             yield column, computed.view.by_account(vector.amounts, keys)
@@ -234,8 +270,7 @@ def _ledger_balances(computed: Computed) -> list[Check]:
     for column in computed.columns:
         if not column.has_figures or column.asked.scenario != "actual" or column.asked.then or column.lines or column.window is None:
             continue
-        reading = reading_of(column, NO_OVERRIDE, computed.view, computed.period, translated=computed.translated)
-        balances = computed.view.book.balances_of(reading.source)
+        balances = computed.view.book.balances_of(computed.plain(column)[0].source)
         closing = np.where(money[computed.view.book.keys.account], balances.measure("closing", column.window), 0)
         for place in np.flatnonzero(computed.node.entities):
             rest = int(closing[entity == place].sum())
@@ -252,17 +287,19 @@ def _result(computed: Computed) -> list[Check]:
     results = accounts.of_type("revenue", "expense")
     if not (placed & results).any() or computed.translated:
         return []
-    keys = results[computed.view.book.keys.account] & computed.node.keys
+    keys = np.flatnonzero(results[computed.view.book.keys.account] & computed.node.keys)
     apart = []
     for column in computed.columns:
         if not column.has_figures or column.asked.then or column.lines or column.window is None or column.window.by_day:
             continue
-        balances = computed.view.book.balances_of(reading_of(column, NO_OVERRIDE, computed.view, computed.period, translated=False).source)
+        balances = computed.view.book.balances_of(computed.plain(column)[0].source)
         last = column.window.last
         start = frame.calendar.of_year(frame.calendar.periods[last].year)[0].index
         held = int(balances.closing[keys, last].sum())
-        booked = int((balances.debits[keys, last + 1] - balances.debits[keys, start] - balances.credits[keys, last + 1]).sum())
-        booked += int(balances.credits[keys, start].sum()) + int(balances.opened[keys, start : last + 1].sum())
+        moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
+        moved -= balances.credits[keys, last + 1].sum() - balances.credits[keys, start].sum()
+        opened = sum(int(balances.opened[keys, place].sum()) for place in range(start, last + 1)) if balances.has_opened else 0
+        booked = int(moved) + opened
         if held != booked:
             apart.append(f"{_title(column)}: {minor_text(held - booked, computed.node.digits)}")
     return [Check("The result ties", not apart, "; ".join(apart))]
@@ -291,8 +328,7 @@ def _series(computed: Computed) -> list[Check]:
             continue
         parts = [column for column in computed.columns if column.series == rest.series and column.has_figures and not column.is_total]
         parts = [column for column in parts if column.asked.key == rest.asked.key]
-        reading = reading_of(rest, NO_OVERRIDE, computed.view, computed.period, translated=computed.translated)
-        vector = read_vector(computed.view.book, reading, rest.asked.by_day)
+        vector = computed.plain(rest)[1]
         if vector is None:
             continue
         covered = np.zeros(len(vector.amounts), dtype=np.int64)
@@ -326,8 +362,7 @@ def _intercompany(computed: Computed) -> list[Check]:
     lonely: dict[tuple[str, str], None] = {}
     for column in columns:
         assert column.window is not None
-        reading = reading_of(column, NO_OVERRIDE, view, computed.period, translated=computed.translated)
-        balances = view.book.balances_of(reading.source)
+        balances = view.book.balances_of(computed.plain(column)[0].source)
         for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
             for pair in pairs(view, computed.node, balances.measure(measure, column.window), accounts):
                 if pair.apart:

@@ -47,6 +47,8 @@ class Leaf:
     account: str = ""
     member: str = ""
     detail: str = ""
+    group: int = 0
+    """Leaves of one group read the same of every column: same override, same clauses on journal lines, same part."""
     inner: list[Leaf] = field(default_factory=list)
 
     def walk(self) -> Iterator[Leaf]:
@@ -61,6 +63,7 @@ class Planned:
 
     by_line: dict[str, list[Leaf]]
     warnings: list[str]
+    groups: dict[object, int] = field(default_factory=dict)
 
     def walk(self) -> Iterator[Leaf]:
         for leaves in self.by_line.values():
@@ -94,6 +97,9 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
         if mixes and not line.expand and not leaves[0].is_quantity and not has_quantities:
             planned.warnings.append(f"{line.label}: statistical accounts are left out of a money line")
         planned.by_line[line.key] = leaves
+        groups: dict[object, int] = planned.groups
+        for leaf in (inner for outer in leaves for inner in outer.walk()):
+            leaf.group = groups.setdefault((line.override, leaf.clauses, line.intercompany), len(groups))
         count += sum(1 for leaf in leaves for _ in leaf.walk())
         if count > MOST_LEAVES:
             raise RulkaError(f"More than {MOST_LEAVES} rows.", hint="Narrow the line or expand it by less.", subject=f"line {line.label}")

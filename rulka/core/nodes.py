@@ -49,12 +49,13 @@ def nodes_of(view: View, scope: ScopeDef | None = None) -> list[Node]:
 
     What a node holds beyond its children follows them as a node of its own, where it holds anything.
     """
+    return view.book.kept(("nodes", scope, repr(view.fence)), lambda: _find_nodes(view, scope))
+
+
+def _find_nodes(view: View, scope: ScopeDef | None) -> list[Node]:
     if scope is None:
         return _entity_nodes(view)
-    found: list[Node] = []
-    for definition in scope.nodes:
-        found.extend(_grown(view, definition, view.inside, 0))
-    return found
+    return [node for definition in scope.nodes for node in _grown(view, definition, view.inside, 0)]
 
 
 def _entity_nodes(view: View) -> list[Node]:
@@ -161,10 +162,9 @@ def find_node(view: View, code: str = "", scope: ScopeDef | None = None, *, tran
 
 def first_node(view: View) -> Node:
     """The first entity that can be shown, in the ledger's own order with the first entity in front."""
-    nodes = nodes_of(view)
+    nodes = sorted(nodes_of(view), key=lambda node: (node.code != view.frame.first_entity, node.code == WHOLE))
     if not nodes:
         return find_node(view)
-    nodes.sort(key=lambda node: (node.code != view.frame.first_entity, node.code == WHOLE))
     return next((node for node in nodes if not node.is_mixed), nodes[0])
 
 

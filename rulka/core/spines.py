@@ -78,6 +78,12 @@ class SpineDef:
     lines: tuple[LineDef, ...]
     totals: str = ""
 
+    def __hash__(self) -> int:
+        """Kept: a spine is the name under which a book keeps what follows from it."""
+        kept: int = self.__dict__.get("_hash") or hash((self.name, self.signs, self.covers, self.totals, self.lines))
+        self.__dict__["_hash"] = kept
+        return kept
+
     def walk(self) -> Iterator[LineDef]:
         """Every line, sections before what they hold."""
         todo = list(reversed(self.lines))

@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 
 from rulka.core import rounding
-from rulka.core.amounts import classes_of, sums
+from rulka.core.amounts import classes_of, reach_of, sums
 from rulka.core.book import View
 from rulka.core.calendar import Period
 from rulka.core.cells import Cells
@@ -57,7 +57,8 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
 def _sum(found: Sequence[Computed], has_quantities: bool) -> list[tuple[IntArray, IntArray]]:
     """(amounts, counts of booked keys) by `(leaf, column)` of each statement, leaves in the order of the plan."""
     first = found[0]
-    shared = all(_same_reading(first, other) for other in found[1:])
+    shared = len(found) > 1 and not any(line.intercompany for line in first.statement.spine.walk())
+    shared = shared and all(_same_reading(first, other) for other in found[1:])
     groups = [found] if shared else [[computed] for computed in found]
     results = []
     for group in groups:
@@ -68,7 +69,7 @@ def _sum(found: Sequence[Computed], has_quantities: bool) -> list[tuple[IntArray
 
 def _same_reading(one: Computed, other: Computed) -> bool:
     """Whether the same arrays serve two nodes: same columns, none that narrows or eliminates by the node."""
-    if len(one.columns) != len(other.columns) or any(line.intercompany for line in one.statement.spine.walk()):
+    if len(one.columns) != len(other.columns):
         return False
     return all(a == b and not a.asked.part and not a.series and a.keys is b.keys for a, b in zip(one.columns, other.columns, strict=True))
 
@@ -80,10 +81,10 @@ def _sum_together(group: Sequence[Computed], has_quantities: bool) -> tuple[IntA
     places = [place for place, column in enumerate(first.columns) if column.has_figures]
     shape = (len(group), len(leaves), len(first.columns))
     amounts, booked = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
-    by_reading: dict[object, list[int]] = {}
+    by_group: dict[int, list[int]] = {}
     for at, leaf in enumerate(leaves):
-        by_reading.setdefault((leaf.line.override, leaf.clauses, leaf.line.intercompany), []).append(at)
-    for name, ats in by_reading.items():
+        by_group.setdefault(leaf.group, []).append(at)
+    for name, ats in by_group.items():
         for quantity in (False, True) if has_quantities else (False,):
             sample = leaves[ats[0]]
             wanted = [p for p in places if (first.reading(sample, first.columns[p]).measure == "quantity") == quantity]
@@ -94,8 +95,9 @@ def _sum_together(group: Sequence[Computed], has_quantities: bool) -> tuple[IntA
             masks = [leaves[at].quantities if quantity else leaves[at].mask for at in ats]
             kept = ("classes", first.statement.spine, repr(first.view.fence), name, quantity)
             classes = first.view.book.kept(kept, partial(classes_of, masks, len(nodes[0])))
-            table = np.column_stack([vector.amounts for _, vector in given] + [vector.booked.astype(np.int64) for _, vector in given])
-            cells = sums(classes, nodes, table)
+            codes = tuple(computed.node.code for computed in group)
+            reach = first.view.book.kept(("reach", kept, first.statement.scope, codes), partial(reach_of, classes, nodes))
+            cells = sums(classes, reach, [vector.amounts for _, vector in given] + [vector.booked for _, vector in given])
             columns = [place for place, _ in given]
             amounts[np.ix_(range(len(group)), ats, columns)] = cells[:, :, : len(given)]
             booked[np.ix_(range(len(group)), ats, columns)] = cells[:, :, len(given) :]

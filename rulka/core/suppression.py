@@ -14,10 +14,10 @@ from rulka.core.spines import LineDef
 def suppress(rows: list[Row], computed: Computed, names: Names) -> list[Row]:
     """Mark hidden columns, then hidden rows, then sections of which nothing is left."""
     computed.columns = tuple(
-        replace(column, hidden=column.hidden or _column_hides(column, place, computed)) for place, column in enumerate(computed.columns)
+        replace(column, hidden=True) if _column_hides(column, place, computed) else column for place, column in enumerate(computed.columns)
     )
     hider = _Hider(computed, names)
-    rows = [replace(row, hidden=hider.hides(row)) for row in rows]
+    rows = [replace(row, hidden=True) if hider.hides(row) else row for row in rows]
     shown = {row.line for row in rows if not row.hidden and row.kind not in FIGURELESS and row.kind not in ("total", "check")}
     empty = {line.key for line in computed.statement.spine.walk() if line.kind == "section" and line.hide != "never" and _is_empty(line, shown)}
     return [replace(row, hidden=True) if row.line in empty and row.kind in ("section", "total") else row for row in rows]
