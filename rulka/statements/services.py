@@ -15,6 +15,7 @@ from rulka.core.definitions import StatementDef
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
 from rulka.core.expressions import parse_formula, renamed
 from rulka.core.footing import Check, footing
+from rulka.core.freezing import frozen
 from rulka.core.naming import check_names
 from rulka.core.narrowing import read_narrowing
 from rulka.core.nodes import Node, first_node, in_group_currency, nodes_of
@@ -198,6 +199,27 @@ def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], 
     return "; ".join(told)
 
 
+def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, person: Person | None = None) -> str:
+    """Replace an expanding line by a section of fixed lines, those that show at a period for a node."""
+    if person is not None:
+        _required_editor(person)
+    with transaction.atomic():
+        spine, _ = parts_of(find_definition(ledger, "statement", name))
+        body = copy.deepcopy(spine.body)
+        computed = run(ledger, name, period, node, Fence()).computed
+        keyed = _keyed(body)
+        if key not in keyed:
+            raise NotFound(f"Line '{key}' does not exist.", hint=one_of(key, keyed), subject="line")
+        raw = keyed[key]
+        section = frozen(computed, raw, key)
+        raw.clear()
+        raw.update(section)
+        told = f"{section['section']} frozen into {len(section['lines'])} lines"
+        _accept(spine, body, [told], person)
+        run_statement_once(ledger, name)
+    return told
+
+
 def _keep_shares(ledger: Ledger, spine: Definition, old: str, key: str, person: Person) -> None:
     """Shares of the renamed line, in every span that stands beside this spine, name it by its key from now on."""
     statements = [d for d in Definition.objects.filter(ledger=ledger, kind="statement") if d.body["spine"] == spine.name]
@@ -245,7 +267,7 @@ def change_column(ledger: Ledger, name: str, key: str, values: Mapping[str, str]
     return "; ".join(told)
 
 
-def _accept(definition: Definition, body: dict[str, Any], told: list[str], person: Person) -> None:
+def _accept(definition: Definition, body: dict[str, Any], told: list[str], person: Person | None) -> None:
     if not told:
         return
     errors = check_body(body)
