@@ -13,7 +13,7 @@ from rulka.core.columns import Column
 from rulka.core.computed import GROSS, Computed, Row
 from rulka.core.elimination import pairs, without_partner
 from rulka.core.leaves import Leaf
-from rulka.core.money import exact_text, minor_text
+from rulka.core.money import QUANTITY_DIGITS, exact_text, minor_text
 from rulka.core.narrowing import read_narrowing
 from rulka.core.nodes import REST, nodes_of
 from rulka.core.selection import select
@@ -116,9 +116,19 @@ def _wanted(computed: Computed, covers: str) -> BoolArray:
 
 
 def _names(computed: Computed, mask: BoolArray, most: int = 5) -> tuple[str, tuple[str, ...]]:
-    items = [computed.view.frame.accounts.items[place] for place in np.flatnonzero(mask)]
-    text = ", ".join(f"{item.code} {item.name}" for item in items[:most])
-    return text + (f" and {len(items) - most} more" if len(items) > most else ""), tuple(i.code for i in items)
+    """Some accounts by code and name, each with its amount in the first column that has any on it."""
+    places = np.flatnonzero(mask)
+    items = computed.view.frame.accounts.items
+    text = ", ".join(f"{items[place].code} {items[place].name}{_amount_of(computed, int(place))}" for place in places[:most])
+    return text + (f" and {len(places) - most} more" if len(places) > most else ""), tuple(items[place].code for place in places)
+
+
+def _amount_of(computed: Computed, account: int) -> str:
+    for _, amounts in _plain(computed):
+        if amounts[account]:
+            quantity = computed.view.frame.accounts.items[account].type == "statistical"
+            return f" ({minor_text(int(amounts[account]), QUANTITY_DIGITS if quantity else computed.node.digits)})"
+    return ""
 
 
 def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list[Check]:
@@ -132,14 +142,15 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
         detail += f": {names} {'is' if len(codes) == 1 else 'are'} not{quiet}"
     checks = [Check("Every account is placed", not (missing & booked).any(), detail, codes)]
     names, codes = _names(computed, twice)
-    checks.append(Check("No account is placed twice", not codes, names and f"Placed more than once: {names}{_holders(computed, twice)}", codes))
+    holders = _holders(computed, twice)
+    by = f", by {', '.join(holders.values())}" if holders else ""
+    checks.append(Check("No account is placed twice", not codes, names and f"Placed more than once: {names}{by}", codes, tuple(holders)))
     return checks
 
 
-def _holders(computed: Computed, twice: BoolArray) -> str:
-    """The lines that hold an account which stands twice."""
-    labels = [computed.line(leaf.line.key).label for leaf in _placing(computed) if (leaf.accounts & twice).any()]
-    return f", by {', '.join(dict.fromkeys(labels))}" if labels else ""
+def _holders(computed: Computed, twice: BoolArray) -> dict[str, str]:
+    """The lines that hold an account which stands twice, label by key."""
+    return {leaf.line.key: leaf.line.label for leaf in _placing(computed) if (leaf.accounts & twice).any()}
 
 
 def unplaced_near(computed: Computed) -> dict[str, list[str]]:
@@ -171,8 +182,9 @@ def _totals(computed: Computed) -> Check:
     for row in computed.rows:
         if row.kind == "total":
             pairs_of = zip(places, again.total(row), strict=True)
-            wrong += [row.label] if any(value != row.values[place] for place, value in pairs_of if place not in row.blank) else []
-    return Check("Totals foot", not wrong, f"Does not foot: {', '.join(wrong)}" if wrong else "", lines=tuple(wrong))
+            wrong += [row] if any(value != row.values[place] for place, value in pairs_of if place not in row.blank) else []
+    names = ", ".join(row.label for row in wrong)
+    return Check("Totals foot", not wrong, f"Does not foot: {names}" if wrong else "", lines=tuple(row.key for row in wrong))
 
 
 class _Again:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from rulka.core.computed import Computed
 from rulka.core.footing import Check
-from rulka.formats.present import ShownRow, ShownStatement, moment_text, show
+from rulka.formats.present import ShownColumn, ShownRow, ShownStatement, moment_text, show
 
 FONTS = Path(__file__).parent.parent / "web" / "static" / "fonts"
 FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
@@ -122,12 +122,14 @@ def _head(shown: ShownStatement) -> str:
         + "</tr>"
         for level in shown.heads
     )
-    heads = "".join(
-        f'<th scope=col colspan={column.span} class="{"opens" if column.opens_group else ""}">{escape(column.heading)}</th>'
-        for column in shown.columns
-    )
+    heads = "".join(_column_head(column) for column in shown.columns)
     first = '<th scope=col><span style="display:none">Line</span></th>' if shown.has_label else ""
     return f"<thead>{levels}<tr class=heads>{first}{heads}</tr></thead>"
+
+
+def _column_head(column: ShownColumn) -> str:
+    width = f' style="min-width:{column.width}ch"' if column.width else ""
+    return f'<th scope=col colspan={column.span} class="{"opens" if column.opens_group else ""}"{width}>{escape(column.heading)}</th>'
 
 
 def _trend(points: str) -> str:

@@ -68,7 +68,7 @@ class _Sheet:
             self.sheet.write_string(
                 TITLE_ROWS + 1, at, plain_text(column.heading), self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True)
             )
-            self.widths[at] = max(self.widths[at], len(column.heading) + 3)
+            self.widths[at] = max(self.widths[at], len(column.heading) + 3, column.asked.width)
 
     def _row(self, row: Row) -> None:
         at = self.place[row.key]

@@ -109,7 +109,7 @@ def _column(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, 
         "column": column,
         "raw": raw,
         "scenarios": list(computed.view.frame.scenarios),
-        "windows": WINDOWS,
+        "windows": list(dict.fromkeys([*WINDOWS, column.asked.window])),
         "measures": MEASURES,
         "shifts": list(shifts),
     }

@@ -67,7 +67,7 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     # sign in, open the income statement
     page.goto("/sign-in/")
     page.get_by_role("button", name="Accountant").click()
-    page.get_by_role("link", name="Income statement").click()
+    page.get_by_role("link", name="Income statement", exact=True).click()
     expect(page.get_by_role("heading", name="Income statement")).to_be_visible()
     expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
 
@@ -82,7 +82,7 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
 
     # change a selection: the whole statement is right again, the footing too
     with_power = {*fuel_codes, "6815"}
-    expect(page.locator("#foot")).to_contain_text("6815 Shore power is not")
+    expect(page.locator("#foot")).to_contain_text("6815 Shore power (14025.00) is not")
     page.locator('tr[data-row="fuel"] th a').click()
     page.get_by_label("Accounts").fill("6110 to 6199, 6815")
     page.get_by_role("button", name="Change").click()
@@ -94,7 +94,7 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     # undo
     page.keyboard.press("Control+z")
     expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
-    expect(page.locator("#foot")).to_contain_text("6815 Shore power is not")
+    expect(page.locator("#foot")).to_contain_text("6815 Shore power (14025.00) is not")
 
     # trace by keyboard: figure, accounts, periods, lines, entry with its document
     cell(page, "vehicles", "actual").focus()
@@ -146,7 +146,7 @@ def expect_focus(page: Page, where: str) -> None:
 def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     page.goto("/sign-in/")
     page.get_by_role("button", name="Accountant").press("Enter")
-    page.get_by_role("link", name="Income statement").press("Enter")
+    page.get_by_role("link", name="Income statement", exact=True).press("Enter")
     expect(page.locator("#figures")).to_be_visible()
 
     # edit the line under the focus, and come back to its figure
@@ -201,7 +201,7 @@ def test_refused_fragment_is_told_in_an_alert(page: Page):
 
     page.goto("/sign-in/")
     page.get_by_role("button", name="Accountant").click()
-    page.get_by_role("link", name="Balance sheet").click()
+    page.get_by_role("link", name="Balance sheet", exact=True).click()
     expect(page.locator("a.figure[tabindex='0']")).to_have_count(1)
     Access.objects.all().delete()
     with page.expect_response(lambda response: response.status == 404):

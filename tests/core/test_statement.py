@@ -223,8 +223,8 @@ def test_footing_names_what_is_not_placed_and_what_twice():
     ]
     computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]})
     checks = {check.check: check for check in footing(computed)}
-    assert checks["Every account is placed"].detail == "3 of 4 accounts placed: 51 Rent is not"
-    assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales, by Sales, Again"
+    assert checks["Every account is placed"].detail == "3 of 4 accounts placed: 51 Rent (15.00) is not"
+    assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales (-50.00), by Sales, Again"
     # the ledger has -55 on its result accounts; the lines hold 40 twice and leave 51 out: -120
     assert "65.00 EUR of the ledger is not on it" in checks["Ties to the ledger"].detail
     assert unplaced_near(computed) == {"w": ["51"]}
