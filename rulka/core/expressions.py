@@ -178,30 +178,30 @@ def parse_formula(text: str) -> Tree:
     return _Parser(text).parse()
 
 
+def parts_in(tree: Tree) -> Iterator[Tree]:
+    """A formula and every part of it, in the order written; a range is one part."""
+    yield tree
+    inner: tuple[Tree, ...] = (tree.left, tree.right) if isinstance(tree, Operation) else tree.arguments if isinstance(tree, Call) else ()
+    for part in inner:
+        yield from parts_in(part)
+
+
 def names_in(tree: Tree) -> Iterator[Name]:
     """The lines a formula refers to, in the order written; a range by its ends."""
-    if isinstance(tree, Name):
-        yield tree
-    elif isinstance(tree, Operation):
-        yield from names_in(tree.left)
-        yield from names_in(tree.right)
-    elif isinstance(tree, Range):
-        yield from (tree.first, tree.last)
-    elif isinstance(tree, Call):
-        for argument in tree.arguments:
-            yield from names_in(argument)
+    for part in parts_in(tree):
+        if isinstance(part, Name):
+            yield part
+        elif isinstance(part, Range):
+            yield from (part.first, part.last)
 
 
 def operators_in(tree: Tree) -> Iterator[str]:
-    """Every operator and function of a formula."""
-    if isinstance(tree, Operation):
-        yield tree.sign
-        yield from operators_in(tree.left)
-        yield from operators_in(tree.right)
-    elif isinstance(tree, Call):
-        yield "+" if tree.name == "SUM" else tree.name
-        for argument in tree.arguments:
-            yield from operators_in(argument)
+    """Every operator and function of a formula, a sum by function as its plus."""
+    for part in parts_in(tree):
+        if isinstance(part, Operation):
+            yield part.sign
+        elif isinstance(part, Call):
+            yield "+" if part.name == "SUM" else part.name
 
 
 Value = Fraction | None

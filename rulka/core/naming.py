@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from rulka.core.errors import RulkaError, one_of
-from rulka.core.expressions import Call, Name, Operation, Range, Tree, names_in, parse_formula
+from rulka.core.expressions import Name, Range, Tree, names_in, parse_formula, parts_in
 from rulka.core.spines import LineDef, SpineDef
 
 NAMED = ("line", "calculation", "section")
@@ -59,32 +59,13 @@ class Names:
 
     def operands(self, tree: Tree) -> list[LineDef]:
         """Every line a formula works on, ranges spelled out, each once."""
-        found = [line for name in _outside_ranges(tree) for line in (self.find(name.text),)]
-        found += [line for part in ranges_in(tree) for line in self.between(part.first.text, part.last.text)]
+        found: list[LineDef] = []
+        for part in parts_in(tree):
+            if isinstance(part, Name):
+                found.append(self.find(part.text))
+            elif isinstance(part, Range):
+                found += self.between(part.first.text, part.last.text)
         return list({line.key: line for line in found}.values())
-
-
-def _outside_ranges(tree: Tree) -> Iterator[Name]:
-    if isinstance(tree, Name):
-        yield tree
-    elif isinstance(tree, Operation):
-        yield from _outside_ranges(tree.left)
-        yield from _outside_ranges(tree.right)
-    elif isinstance(tree, Call):
-        for argument in tree.arguments:
-            yield from _outside_ranges(argument)
-
-
-def ranges_in(tree: Tree) -> Iterator[Range]:
-    """The ranges of a formula."""
-    if isinstance(tree, Range):
-        yield tree
-    elif isinstance(tree, Operation):
-        yield from ranges_in(tree.left)
-        yield from ranges_in(tree.right)
-    elif isinstance(tree, Call):
-        for argument in tree.arguments:
-            yield from ranges_in(argument)
 
 
 def check_names(spine: SpineDef) -> Names:

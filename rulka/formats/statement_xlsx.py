@@ -118,7 +118,7 @@ class _Sheet:
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
-            if "gross" in self._kinds(column):
+            if self._is_gross(column):
                 return ""
             a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.asked.of)
             if column.kind == "percent":
@@ -169,9 +169,9 @@ class _Sheet:
             return tree.sign not in COMPARISONS and self._is_plain(tree.left) and self._is_plain(tree.right)
         return isinstance(tree, Number) or (isinstance(tree, Name) and bool(self._key(tree.text)))
 
-    def _kinds(self, column: Column) -> set[str]:
-        measures = {self.computed.column(key).asked.measure for key in column.of}
-        return {"gross"} if measures == {"debits", "credits"} else measures
+    def _is_gross(self, column: Column) -> bool:
+        """Whether it is debits against credits, whose sign follows the line: that is written as a value."""
+        return {self.computed.column(key).asked.measure for key in column.of} == {"debits", "credits"}
 
     def _layout(self) -> None:
         sheet, columns = self.sheet, self.computed.columns

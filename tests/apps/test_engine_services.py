@@ -39,10 +39,8 @@ def test_frozen_line_shows_the_same_rows_and_no_new_ones(ternwick, command):
     told = command("freeze_line", "overhead-by-department", "by-department", **OCTOBER)
     assert told.strip() == "By department frozen into 4 lines"
     after = json.loads(command("run_statement", "overhead-by-department", **OCTOBER))
-    rows = values(before, "member")
-    assert {label: rows[label] for label in ("410 Finance", "110 Deck")} == {
-        label: values(after, "line")[label] for label in ("410 Finance", "110 Deck")
-    }
+    expanded = {line["label"]: line["values"] for line in before["lines"] if line["key"].startswith("by-department:") and not line.get("hidden")}
+    assert len(expanded) == 4 and {label: values(after, "line")[label] for label in expanded} == expanded
     assert values(before)["Total office and systems"] == values(after)["Total office and systems"]
     assert "department: 410" in command("dump_statement", "overhead-by-department", ledger="ternwick")
 
@@ -70,6 +68,7 @@ def test_share_follows_its_line_when_that_is_renamed_and_when_that_is_undone(ter
     assert values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"] == before
 
 
+@pytest.mark.filterwarnings("ignore:Sparkline Group extension")  # the reader of this test can't, spreadsheets can
 @pytest.mark.parametrize("name", SHIPPED)
 @pytest.mark.parametrize("form", ["xlsx", "html", "csv"])
 def test_every_shipped_statement_exports_with_its_figures(name, form, ternwick, signed_in):
@@ -79,11 +78,10 @@ def test_every_shipped_statement_exports_with_its_figures(name, form, ternwick, 
     shown = [line for line in exact["lines"] if not line.get("hidden") and line["kind"] in ("line", "total", "calculation", "account", "member")]
     if form == "xlsx":
         sheet = openpyxl.load_workbook(io.BytesIO(response.content), data_only=True).active
-        cells = {row[0].value: [cell.value for cell in row[1:]] for row in sheet.iter_rows(min_row=8)}
-        for line in shown:
-            for cell, value in zip(cells[line["label"]], line["values"], strict=False):
-                if value is not None and isinstance(cell, (int, float)) and not isinstance(cell, bool) and list(cells).count(line["label"]) == 1:
-                    assert abs(cell - float(value)) <= 1e-6 + abs(float(value)) * 1e-12, (line["label"], cell, value)
+        for row, line in zip(sheet.iter_rows(min_row=8), exact["lines"], strict=True):
+            for cell, value in zip(row[1:], line["values"], strict=True):
+                if value is not None:
+                    assert abs(cell.value - float(value)) <= 1e-6 + abs(float(value)) * 1e-12, (line["label"], cell.value, value)
     else:
         text = response.content.decode().replace("&#x27;", "'").replace("&amp;", "&")
         assert all(line["label"] in text for line in shown)
