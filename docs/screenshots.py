@@ -28,7 +28,7 @@ VIEWS = {
     "trace-entry": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07&entity=TF&entry=TF-PA2610-0012"),
     "column": ("accountant", f"/statements/income-statement/?{WHERE}&panel=column&column=ytd-budget"),
     "balance-sheet": ("accountant", f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&account=3210"),
-    "trial-balance": ("accountant", f"/statements/trial-balance/?{WHERE}"),
+    "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
     "footing": ("director", f"/statements/income-statement/?{WHERE}&panel=footing"),
     "fence": ("ships-lead", f"/statements/income-statement/?{WHERE}&panel=trace&row=wages-and-social-costs&column=actual&account=5010"),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),

@@ -6,6 +6,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from threading import RLock
 from typing import TypeVar, cast
 
 import numpy as np
@@ -308,6 +309,7 @@ class Book:
         self._movements = movements
         self._balances: OrderedDict[Source, Balances] = OrderedDict()
         self._kept: OrderedDict[Hashable, object] = OrderedDict()
+        self._lock = RLock()  # requests share a book: what is kept is made by one of them
 
     def balances(self, scenario: str, *, pending: bool = False) -> Balances:
         """One scenario's balances over all keys."""
@@ -318,19 +320,21 @@ class Book:
         for scenario in filter(None, (source.scenario, source.then)):
             if scenario not in self.frame.scenarios:
                 raise NotFound(f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario")
-        found = self._balances.get(source)
-        if found is None:
-            if source.translated:
-                from rulka.core.translation import translate
+        with self._lock:
+            found = self._balances.get(source)
+            if found is None:
+                found = self._balances[source] = self._read(source)
+                if len(self._balances) > MOST_BALANCES:
+                    self._balances.popitem(last=False)
+            self._balances.move_to_end(source)
+            return found
 
-                found = translate(self, source)
-            else:
-                found = accumulate(self.movements_of(source), self.rolls_into, self.frame, statuses=STATUSES[source.status])
-            self._balances[source] = found
-            if len(self._balances) > MOST_BALANCES:
-                self._balances.popitem(last=False)
-        self._balances.move_to_end(source)
-        return found
+    def _read(self, source: Source) -> Balances:
+        if source.translated:
+            from rulka.core.translation import translate
+
+            return translate(self, source)
+        return accumulate(self.movements_of(source), self.rolls_into, self.frame, statuses=STATUSES[source.status])
 
     def movements_of(self, source: Source) -> Movements:
         """The movements of a source, of every status."""
@@ -357,12 +361,13 @@ class Book:
 
     def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
         """Something derived from this book, made once; the book never changes."""
-        if name not in self._kept:
-            self._kept[name] = make()
-            if len(self._kept) > MOST_KEPT:
-                self._kept.popitem(last=False)
-        self._kept.move_to_end(name)
-        return cast(Made, self._kept[name])
+        with self._lock:
+            if name not in self._kept:
+                self._kept[name] = make()
+                if len(self._kept) > MOST_KEPT:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(name)
+            return cast(Made, self._kept[name])
 
     def movements(self, scenario: str) -> Movements:
         """One scenario's sums of lines as stored, of every period, status and effect."""

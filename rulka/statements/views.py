@@ -34,6 +34,7 @@ def statement_list(request: HttpRequest) -> HttpResponse:
     stored = list(Definition.objects.filter(ledger=seat.ledger))
     titles = {(d.kind, d.name): d.body.get("title", d.name) for d in stored}
     statements = [(d, titles["spine", d.body["spine"]], titles["span", d.body["span"]]) for d in stored if d.kind == "statement"]
+    statements.sort(key=lambda shown: titles["statement", shown[0].name].casefold())
     return render(request, "statements/list.html", {"seat": seat, "statements": statements, "where": "statements"})
 
 
