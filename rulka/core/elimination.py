@@ -10,6 +10,7 @@ from rulka.core.amounts import Vector
 from rulka.core.book import View
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column
+from rulka.core.narrowing import EVERYTHING, entities_of, read_narrowing
 from rulka.core.nodes import Node
 
 
@@ -19,8 +20,11 @@ def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArra
     A column that narrows to some entities eliminates among these only.
     """
     keys = view.book.keys
-    entities = node.entities
-    if column is not None and column.keys is not None:
+    entities = node.members
+    narrowing = read_narrowing(column.asked.narrow) if column is not None else EVERYTHING
+    if narrowing.of("entity"):
+        entities = entities & entities_of(narrowing, view.frame)
+    elif column is not None and column.keys is not None and (column.series or column.asked.node):
         reached = np.zeros(len(entities), dtype=bool)
         reached[keys.entity[column.keys & node.keys]] = True
         entities = entities & reached

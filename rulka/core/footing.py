@@ -82,7 +82,11 @@ def _placing(computed: Computed) -> Iterator[Leaf]:
 
 
 def _placed(computed: Computed) -> IntArray:
-    """How many account lines hold each account."""
+    """How many account lines hold each account; it follows from spine, ledger and fence alone."""
+    return computed.view.book.kept(("placed", computed.statement.spine, repr(computed.view.fence)), lambda: _count_places(computed))
+
+
+def _count_places(computed: Computed) -> IntArray:
     count = np.zeros(len(computed.view.frame.accounts), dtype=np.int64)
     statistical = computed.view.frame.accounts.of_type("statistical")
     for key, leaves in computed.planned.by_line.items():
@@ -276,16 +280,17 @@ def _ledger_balances(computed: Computed) -> list[Check]:
     """Debits equal credits over all money accounts of each entity of the node."""
     if not all(_is_whole(computed, int(place)) for place in np.flatnonzero(computed.node.entities)):
         return []
-    money = ~computed.view.frame.accounts.of_type("statistical")
+    money = ~computed.view.frame.accounts.of_type("statistical")[computed.view.book.keys.account]
     entity, items = computed.view.book.keys.entity, computed.view.frame.entities.items
+    keys_of = {int(place): np.flatnonzero(money & (entity == place)) for place in np.flatnonzero(computed.node.entities)}
     apart: list[str] = []
     for column in computed.columns:
         if not column.has_figures or column.asked.scenario != "actual" or column.asked.then or column.lines or column.window is None:
             continue
         balances = computed.view.book.balances_of(computed.plain(column)[0].source)
-        closing = np.where(money[computed.view.book.keys.account], balances.measure("closing", column.window), 0)
-        for place in np.flatnonzero(computed.node.entities):
-            rest = int(closing[entity == place].sum())
+        closing = balances.measure("closing", column.window)
+        for place, keys in keys_of.items():
+            rest = int(closing[keys].sum())
             if rest:
                 apart.append(f"{items[place].code}, {column.heading}: {minor_text(rest, computed.node.digits)}")
     return [Check("The ledger is in balance", not apart, "; ".join(apart[:12]))]

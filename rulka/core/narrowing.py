@@ -133,6 +133,15 @@ def key_mask(narrowing: Narrowing, keys: Keys, frame: Frame) -> KeyMask:
     return KeyMask(chosen, accounts, bool(narrowing.of("account")), narrowing.by_line, tuple(warnings))
 
 
+def entities_of(narrowing: Narrowing, frame: Frame) -> BoolArray:
+    """Mask of the entities that a narrowing's clauses on entities let through, whether anything is booked on them or not."""
+    mask = np.ones(len(frame.entities), dtype=bool)
+    for clause in narrowing.of("entity"):
+        matched = evaluate(clause.selection, frame.entities).mask
+        mask &= ~matched if clause.negated else matched
+    return mask
+
+
 def codes_of(name: str, frame: Frame) -> CodeList:
     """The codes that a clause of this name selects from; NotFound when the ledger has no such dimension."""
     if name == "account":

@@ -10,7 +10,7 @@ import numpy as np
 from rulka.core.book import View
 from rulka.core.chart import BoolArray, CodeList
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.narrowing import codes_of, read_narrowing
+from rulka.core.narrowing import codes_of, entities_of, read_narrowing
 from rulka.core.scopes import NodeDef, ScopeDef
 
 WHOLE = "group"
@@ -24,8 +24,8 @@ REST = ".rest"
 class Node:
     """Whose figures are shown.
 
-    `entities` are those it reaches; `keys` `(keys,)` its visible posting keys; `currency` and `digits` that of its
-    figures; `children` the codes of the nodes below it.
+    `entities` are those it reaches; `members` those that belong to it, also without anything booked; `keys` `(keys,)`
+    its visible posting keys; `currency` and `digits` that of its figures; `children` the codes of the nodes below it.
     """
 
     code: str
@@ -33,6 +33,7 @@ class Node:
     entities: BoolArray
     currency: str
     digits: int
+    members: BoolArray
     keys: BoolArray = field(default_factory=lambda: np.zeros(0, dtype=bool))
     depth: int = 0
     children: tuple[str, ...] = ()
@@ -55,7 +56,7 @@ def nodes_of(view: View, scope: ScopeDef | None = None) -> list[Node]:
 def _find_nodes(view: View, scope: ScopeDef | None) -> list[Node]:
     if scope is None:
         return _entity_nodes(view)
-    return [node for definition in scope.nodes for node in _grown(view, definition, view.inside, 0)]
+    return [node for definition in scope.nodes for node in _grown(view, definition, view.inside, view.visible_entities(), 0)]
 
 
 def _entity_nodes(view: View) -> list[Node]:
@@ -74,7 +75,7 @@ def _entity_nodes(view: View) -> list[Node]:
 
 
 def _entity_node(view: View, code: str, name: str, mask: BoolArray, children: tuple[str, ...]) -> Node:
-    return _with_currency(view, Node(code, name, mask, "", 2, view.node_keys(mask), 0, children))
+    return _with_currency(view, Node(code, name, mask, "", 2, mask, view.node_keys(mask), 0, children))
 
 
 def _with_currency(view: View, node: Node) -> Node:
@@ -86,29 +87,31 @@ def _with_currency(view: View, node: Node) -> Node:
     return replace(node, currency=frame.group_currency, digits=frame.group_digits, currencies=currencies)
 
 
-def _grown(view: View, definition: NodeDef, within: BoolArray, depth: int) -> Iterator[Node]:
+def _grown(view: View, definition: NodeDef, within: BoolArray, members: BoolArray, depth: int) -> Iterator[Node]:
     if definition.grow:
         codes = codes_of(definition.grow, view.frame)
         for item in codes.items:
             if not item.parent and item.code != "-":
-                yield from _member_nodes(view, definition.grow, codes, item.code, within, depth)
+                yield from _member_nodes(view, definition.grow, codes, item.code, within, members, depth)
         return
-    mask = within & view.book.mask(read_narrowing(definition.of)).keys
-    below = [node for inner in definition.nodes for node in _grown(view, inner, mask, depth + 1)]
-    yield from _with_rest(view, definition.code, definition.name, mask, below, depth)
+    narrowing = read_narrowing(definition.of)
+    mask, members = within & view.book.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
+    below = [node for inner in definition.nodes for node in _grown(view, inner, mask, members, depth + 1)]
+    yield from _with_rest(view, definition.code, definition.name, mask, members, below, depth)
 
 
-def _member_nodes(view: View, name: str, codes: CodeList, code: str, within: BoolArray, depth: int) -> Iterator[Node]:
+def _member_nodes(view: View, name: str, codes: CodeList, code: str, within: BoolArray, members: BoolArray, depth: int) -> Iterator[Node]:
     chosen = np.zeros(len(codes), dtype=bool)
     chosen[codes.below[code]] = True
     keys = view.book.keys
     mask = within & (chosen[keys.entity] if name == "entity" else chosen[keys.members[:, list(view.frame.dimensions).index(name)]])
+    members = members & chosen if name == "entity" else members
     children = [item.code for item in codes.items if item.parent == code]
-    below = [node for child in children for node in _member_nodes(view, name, codes, child, within, depth + 1)]
-    yield from _with_rest(view, code, codes[code].name, mask, below, depth)
+    below = [node for child in children for node in _member_nodes(view, name, codes, child, within, members, depth + 1)]
+    yield from _with_rest(view, code, codes[code].name, mask, members, below, depth)
 
 
-def _with_rest(view: View, code: str, name: str, mask: BoolArray, below: list[Node], depth: int) -> Iterator[Node]:
+def _with_rest(view: View, code: str, name: str, mask: BoolArray, members: BoolArray, below: list[Node], depth: int) -> Iterator[Node]:
     """A node, those below it, and what is not elsewhere; nothing where the fence leaves nothing."""
     if not mask.any():
         return
@@ -118,16 +121,16 @@ def _with_rest(view: View, code: str, name: str, mask: BoolArray, below: list[No
         covered |= node.keys
     rest = mask & ~covered
     has_rest = bool(below) and bool(rest.any())
-    yield _node_of(view, code, name, mask, depth, (*children, code + REST) if has_rest else children)
+    yield _node_of(view, code, name, mask, members, depth, (*children, code + REST) if has_rest else children)
     yield from below
     if has_rest:
-        yield _node_of(view, code + REST, f"{name}, not elsewhere", rest, depth + 1, ())
+        yield _node_of(view, code + REST, f"{name}, not elsewhere", rest, members, depth + 1, ())
 
 
-def _node_of(view: View, code: str, name: str, mask: BoolArray, depth: int, children: tuple[str, ...]) -> Node:
+def _node_of(view: View, code: str, name: str, mask: BoolArray, members: BoolArray, depth: int, children: tuple[str, ...]) -> Node:
     entities = np.zeros(len(view.frame.entities), dtype=bool)
     entities[view.book.keys.entity[mask]] = True
-    return _with_currency(view, Node(code, name, entities, "", 2, mask, depth, children))
+    return _with_currency(view, Node(code, name, entities, "", 2, members, mask, depth, children))
 
 
 def in_group_currency(node: Node, view: View) -> Node:
