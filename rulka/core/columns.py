@@ -273,11 +273,11 @@ class _Builder:
     def _member_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
         heading = asked.heading or "{member}"
         covered = np.zeros(len(self.view.book.keys), dtype=bool)
-        rest = asked.narrow
+        clauses = read_narrowing(asked.narrow).clauses
+        rest = Narrowing(tuple(clause for clause in clauses if clause.name != asked.each)).text()  # also where no member has anything
         asked = replace(asked, heading=heading)
         for code, name, mask, narrow in self._members(asked):
             covered |= mask
-            rest = narrow
             label = fill_heading(heading, {**self.values(None, asked), "member": name, "member.code": code, "window": ""})
             self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, member_code=code)
         if asked.none:
