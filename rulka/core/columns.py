@@ -18,7 +18,7 @@ from rulka.core.nodes import REST, Node, keys_of_scope_node, nodes_of
 from rulka.core.scopes import ScopeDef
 from rulka.core.spans import COMPARED, TIME, ColumnDef, SpanDef
 from rulka.core.spines import Override
-from rulka.core.windows import pieces_of, read_shift, shifted, window_at
+from rulka.core.windows import pieces_of, read_shift, shifted, weeks_of, window_at
 
 MOST_COLUMNS = 400
 
@@ -131,7 +131,7 @@ class _Builder:
     def _with_time(self, column: Column, piece: object) -> Column:
         asked, shift = column.asked, read_shift(column.asked.shift)
         if isinstance(piece, Window):
-            window = shifted_window(self.calendar, piece, asked.shift)
+            window = shifted_window(self.calendar, piece, asked.shift, asked.weeks)
             at = self.calendar.periods[window.last] if window else None
         else:
             at = shifted(self.calendar, self.period, shift)
@@ -326,15 +326,15 @@ def _both(one: str, other: str) -> str:
     return "; ".join(text for text in (one, other) if text)
 
 
-def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str) -> Window | None:
+def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str, week_start: str) -> Window | None:
     """A window moved as a whole: both its ends by so much; None where an end leaves the calendar."""
     shift = read_shift(shift_text)
     if not shift:
         return window
     if window.by_day:
-        number = next((place for place, week in enumerate(_weeks(calendar, window)) if week.start == window.start), None)
+        number = next((place for place, week in enumerate(weeks_of(calendar.periods[window.first], week_start)) if week.start == window.start), None)
         period = shifted(calendar, calendar.periods[window.first], shift)
-        weeks = _weeks(calendar, replace(window, first=period.index)) if period and number is not None else []
+        weeks = list(weeks_of(period, week_start)) if period else []
         return weeks[number] if number is not None and number < len(weeks) else None
     first, last = (shifted(calendar, calendar.periods[place], shift) for place in (window.first, window.last))
     if first is None or last is None:
@@ -342,12 +342,6 @@ def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str) ->
     found = Window(first.index, last.index, calendar.range_title(first, last))
     year = calendar.of_year(first.year)
     return replace(found, title=f"FY{first.year}") if (year[0].index, year[-1].index) == (found.first, found.last) and len(year) > 1 else found
-
-
-def _weeks(calendar: FiscalCalendar, window: Window) -> list[Window]:
-    from rulka.core.windows import weeks_of
-
-    return list(weeks_of(calendar.periods[window.first]))
 
 
 def reading_of(column: Column, override: Override, view: View, run_period: Period, *, translated: bool, lines: tuple[Clause, ...] = ()) -> Reading:
@@ -359,7 +353,7 @@ def reading_of(column: Column, override: Override, view: View, run_period: Perio
         if override.window:
             window = window_at(calendar, override.window, moved, asked.weeks) if moved else None
         elif column.is_cut:
-            window = shifted_window(calendar, window, override.shift) if window else None
+            window = shifted_window(calendar, window, override.shift, asked.weeks) if window else None
         else:
             window = window_at(calendar, asked.window, moved, asked.weeks) if moved else None
     scenario = override.scenario or asked.scenario

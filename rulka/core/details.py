@@ -15,9 +15,6 @@ from rulka.core.errors import RulkaError
 if TYPE_CHECKING:
     from rulka.core.book import Movements
 
-GROUPING = ("counterparty", "day", "kind", "source")
-"""By what a reader can group lines; days are written as ISO dates."""
-
 
 @dataclass(frozen=True)
 class Grouped:

@@ -7,11 +7,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 UNITS = {"units": 0, "thousands": 3, "millions": 6}
-RULINGS = ("none", "single", "double", "thick", "dotted")
-NEGATIVES = ("minus", "brackets", "red")
-ZEROS = ("dash", "0", "blank")
-STYLES = ("amount", "percent", "per unit", "quantity")
-CURRENCY_SIGNS = ("never", "first and totals")
 
 
 @dataclass(frozen=True)

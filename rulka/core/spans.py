@@ -18,7 +18,6 @@ from rulka.core.windows import WINDOWS, check_window, read_shift
 COMPARED = ("difference", "percent", "share", "sum", "formula")
 """Kinds of columns that work on other columns."""
 
-PARTS = ("", "before elimination", "eliminations", "after elimination")
 TIME = ("period", "quarter", "year", "week")
 """What a series goes through in time; the others are child, entity and each dimension of the ledger."""
 

@@ -20,7 +20,6 @@ WEEK = re.compile(r"week ([1-9][0-9]?)", re.ASCII)
 DAYS = re.compile(r"([0-9]{4}-[0-9]{2}-[0-9]{2}) to ([0-9]{4}-[0-9]{2}-[0-9]{2})", re.ASCII)
 SHIFT = re.compile(r"(?P<count>[+-]?[0-9]{1,3}) (?P<unit>year|quarter|period)s?", re.ASCII)
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-WEEK_STARTS = ("period", *WEEKDAYS)
 
 
 @dataclass(frozen=True)
