@@ -73,7 +73,7 @@ def _only_accounts(line: LineDef) -> bool:
     return all(clause.name == "account" for clause in read_narrowing(line.accounts).clauses)
 
 
-def _placing(computed: Computed) -> Iterator[Leaf]:
+def placing_leaves(computed: Computed) -> Iterator[Leaf]:
     """The leaves that place accounts: each line's outermost ones, unless the line reads something else than the column."""
     for key, leaves in computed.planned.by_line.items():
         line = computed.line(key)
@@ -82,21 +82,43 @@ def _placing(computed: Computed) -> Iterator[Leaf]:
 
 
 def _placed(computed: Computed) -> IntArray:
-    """How many account lines hold each account; it follows from spine, ledger and fence alone."""
+    """How many account lines hold each account; it follows from spine, ledger and fence alone.
+
+    Lines that narrow by members share an account: what counts is how many hold any one posting key of it, and an account
+    of which some visible key is held by none counts as not placed.
+    """
     return computed.view.book.kept(("placed", computed.statement.spine, repr(computed.view.fence)), lambda: _count_places(computed))
 
 
 def _count_places(computed: Computed) -> IntArray:
-    count = np.zeros(len(computed.view.frame.accounts), dtype=np.int64)
-    statistical = computed.view.frame.accounts.of_type("statistical")
+    view = computed.view
+    of_key = view.book.keys.account
+    count = np.zeros(len(view.frame.accounts), dtype=np.int64)
+    by_key = np.zeros(len(of_key), dtype=np.int64)
+    narrowed = np.zeros(len(count), dtype=bool)
+    statistical = view.frame.accounts.of_type("statistical")
     for key, leaves in computed.planned.by_line.items():
         line = computed.line(key)
         if line.override or line.intercompany or not leaves:
             continue
-        of_line = np.zeros(len(count), dtype=bool)
+        of_line, keys = np.zeros(len(count), dtype=bool), np.zeros(len(of_key), dtype=bool)
         for leaf in leaves:
             of_line |= leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
+            keys |= leaf.mask
         count += of_line
+        by_key += keys
+        if not _only_accounts(line):
+            narrowed |= of_line
+    if not narrowed.any():
+        return count
+    seen = view.inside & narrowed[of_key]
+    most, least = np.zeros(len(count), dtype=np.int64), np.full(len(count), len(of_key), dtype=np.int64)
+    np.maximum.at(most, of_key[seen], by_key[seen])
+    np.minimum.at(least, of_key[seen], by_key[seen])
+    has_keys = least < len(of_key)
+    count[narrowed] = np.minimum(count, 1)[narrowed]  # nothing booked: nothing can stand twice
+    held = has_keys & narrowed
+    count[held] = np.where(least == 0, 0, most)[held]
     return count
 
 
@@ -154,25 +176,19 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
 
 def _holders(computed: Computed, twice: BoolArray) -> dict[str, str]:
     """The lines that hold an account which stands twice, label by key."""
-    return {leaf.line.key: leaf.line.label for leaf in _placing(computed) if (leaf.accounts & twice).any()}
+    return {leaf.line.key: leaf.line.label for leaf in placing_leaves(computed) if (leaf.accounts & twice).any()}
 
 
-def unplaced_near(computed: Computed) -> dict[str, list[str]]:
-    """Booked accounts without a place, by the key of the account line they stand nearest to in code order."""
+def unplaced(computed: Computed) -> dict[int, int]:
+    """The accounts that are owed a place, have none and were booked: their place in the chart and what stands on them in minor units.
+
+    The amount is that of the first column that has any on them, debit positive.
+    """
     if not places_accounts(computed):
         return {}
     missing = _covered(computed) & (_placed(computed) == 0) & computed.booked_accounts()
-    accounts = computed.view.frame.accounts.items
-    lines = [
-        (code, row.key) for row in computed.rows if row.kind in ("line", "account") and not row.hidden and row.unit == "money" for code in row.codes
-    ]
-    near: dict[str, list[str]] = {}
-    for place in np.flatnonzero(missing):
-        before = [found for found in lines if found[0] < accounts[place].code]
-        if lines:
-            key = max(before)[1] if before else min(lines)[1]
-            near.setdefault(key, []).append(accounts[place].code)
-    return near
+    columns = [amounts for _, amounts in _plain(computed)]
+    return {int(place): next((int(amounts[place]) for amounts in columns if amounts[place]), 0) for place in np.flatnonzero(missing)}
 
 
 # totals and ties ----------------------------------------------------------------------------------------------------

@@ -59,10 +59,10 @@ class Leaf:
 
 @dataclass
 class Planned:
-    """The leaves of a spine by the key of their line, and what the selections warn of."""
+    """The leaves of a spine by the key of their line, and what the selections warn of by line key."""
 
     by_line: dict[str, list[Leaf]]
-    warnings: list[str]
+    warnings_of: dict[str, list[str]] = field(default_factory=dict)
     groups: dict[object, int] = field(default_factory=dict)
 
     def walk(self) -> Iterator[Leaf]:
@@ -78,14 +78,14 @@ def plan(spine: SpineDef, view: View, *, has_quantities: bool = False) -> Planne
 
 
 def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
-    planned = Planned({}, [])
+    planned = Planned({})
     count = 0
     for line in spine.walk():
         if line.kind != "line":
             continue
         try:
             mask = view.book.mask(read_narrowing(line.accounts))
-            planned.warnings.extend(f"{line.label}: {warning}" for warning in mask.warnings)
+            planned.warnings_of[line.key] = list(mask.warnings)
             leaves = _Line(line, view, mask).leaves()
         except SelectionError as error:
             error.subject = f"line {line.label}"
@@ -95,7 +95,7 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
             raise
         mixes = mask.names_accounts and bool((view.frame.accounts.of_type("statistical") & mask.accounts).any())
         if mixes and not line.expand and not leaves[0].is_quantity and not has_quantities:
-            planned.warnings.append(f"{line.label}: statistical accounts are left out of a money line")
+            planned.warnings_of[line.key].append("statistical accounts are left out of a money line")
         planned.by_line[line.key] = leaves
         groups: dict[object, int] = planned.groups
         for leaf in (inner for outer in leaves for inner in outer.walk()):

@@ -45,7 +45,9 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
         cells.calculate()
         computed.checks = cells.judge()
         computed.rows = tuple(suppress(Rows(cells).build(), computed, names))
-        computed.warnings += [*planned.warnings, *_column_notes(computed.columns)]
+        labels = {line.key: line.label for line in statement.spine.walk()}
+        computed.warnings += [f"{labels[key]}: {warning}" for key, warnings in planned.warnings_of.items() for warning in warnings]
+        computed.warnings += _column_notes(computed.columns)
         if statement.rounding != "exact":
             rounding.round_to_foot(computed)
     return found

@@ -82,6 +82,39 @@ def check_body(body: Any, file: str = "") -> list[RulkaError]:
     return [_in_words(error, body, kind, file) for error in Draft202012Validator(definition).iter_errors(body)]
 
 
+def check_changes(before: Mapping[str, Any] | None, after: Mapping[str, Any]) -> list[RulkaError]:
+    """What a mapping breaks of the schema, looking only at lines and columns that an earlier, checked one hadn't."""
+    known = {repr(_own(raw)) for raw in _all_raws(before or {})}
+
+    def pruned(raws: Iterable[Mapping[str, Any]]) -> list[dict[str, Any]]:
+        kept = []
+        for raw in raws:
+            inner = {name: pruned(raw[name]) for name in ("lines", "columns") if _holds(raw, name)}
+            if any(inner.values()) or repr(_own(raw)) not in known:
+                kept.append({**raw, **{name: inner[name] or (raw[name] if name == "columns" else []) for name in inner}})
+        return kept
+
+    body = {name: (pruned(value) or value[:1]) if name in ("lines", "columns") else value for name, value in after.items()}
+    return check_body(body)
+
+
+def _holds(raw: Mapping[str, Any], name: str) -> bool:
+    """Whether a line or series holds others: a check's or line's `columns` are only names."""
+    return isinstance(raw.get(name), list) and all(isinstance(inner, dict) for inner in raw[name])
+
+
+def _own(raw: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in raw.items() if not _holds(raw, name) or name not in ("lines", "columns")}
+
+
+def _all_raws(holder: Mapping[str, Any]) -> Iterable[Mapping[str, Any]]:
+    for name in ("lines", "columns"):
+        if _holds(holder, name):
+            for raw in holder[name]:
+                yield raw
+                yield from _all_raws(raw)
+
+
 def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: str) -> RulkaError:
     while error.context:
         inner = best_match(_of_same_kind(error))

@@ -71,6 +71,8 @@ class ShownRow:
     look: Look = PLAIN
     holds: bool = False
     """Whether the rows below belong to it."""
+    ghost: bool = False
+    """Whether it is a hidden row, shown to somebody who edits."""
 
     @property
     def classes(self) -> str:
@@ -78,6 +80,7 @@ class ShownRow:
         look = self.look
         words = [self.kind.replace(" ", "-"), f"above-{self.above}", f"below-{self.below}", self.unit]
         words += ["holds"] if self.holds else []
+        words += ["ghost"] if self.ghost else []
         words += [f"shade-{look.shade}"] if look.shade else []
         words += ["bold"] if look.bold == "yes" else ["plain"] if look.bold == "no" else []
         words += ["italic"] if look.italic == "yes" else []
@@ -105,6 +108,8 @@ class ShownColumn:
     words: bool = False
     width: int = 0
     span: int = 1
+    written: str = ""
+    ghost: bool = False
 
 
 @dataclass(frozen=True)
@@ -183,17 +188,17 @@ def verdict_of(row: Row, place: int, column: Column, value: Value) -> str:
     return "good" if value * direction > 0 else "bad"
 
 
-def show(computed: Computed) -> ShownStatement:
-    """Turn figures into texts, once, for every page and paper."""
-    shown = [(place, column) for place, column in enumerate(computed.columns) if not column.hidden]
+def show(computed: Computed, *, hidden: bool = False) -> ShownStatement:
+    """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for somebody who edits."""
+    shown = [(place, column) for place, column in enumerate(computed.columns) if hidden or not column.hidden]
     steps = 2 if computed.statement.spine.totals == "stepped" else 1
     levels = max((len(column.groups) for _, column in shown), default=0)
     titles = [(*("",) * (levels - len(column.groups)), *column.groups) for _, column in shown]
     opens = [bool(place) and titles[place] != titles[place - 1] for place in range(len(titles))]
     writer = _Writer(computed, shown, opens, stepped=steps == 2)
-    visible = [row for row in computed.rows if not row.hidden]
+    visible = [row for row in computed.rows if hidden or not row.hidden]
     rows = tuple(
-        replace(writer.row(row), holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth)
+        replace(writer.row(row), holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth, ghost=row.hidden)
         for row, below in zip(visible, [*visible[1:], *visible[-1:]], strict=True)
     )
     second = {row.key for row in computed.rows if row.panel == 2}
@@ -214,6 +219,8 @@ def show(computed: Computed) -> ShownStatement:
                 column.kind == "text",
                 column.asked.width,
                 width,
+                column.asked.key,
+                column.hidden,
             )
             for (_, column), opening, width in zip(shown, opens, widths, strict=True)
         ),

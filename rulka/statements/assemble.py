@@ -15,18 +15,37 @@ from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
 from rulka.core.spines import spine_from
 from rulka.ledger.models import Ledger
-from rulka.statements.models import Definition
+from rulka.statements.models import Change, Definition
 
 
 def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
     """A definition by its name, or a statement by its title as well."""
+    found = Definition.objects.filter(ledger=ledger, kind=kind, name=name).select_related("ledger").first()
+    if found is not None:
+        return found
     stored = {definition.name: definition for definition in Definition.objects.filter(ledger=ledger, kind=kind)}
-    if name in stored:
-        return stored[name]
     titled = [d for d in stored.values() if str(d.body.get("title", "")).casefold() == name.casefold() or d.name == slug(name)]
     if len(titled) == 1:
         return titled[0]
     raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
+
+
+def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
+    """A name that no definition of the kind has or had: one that is gone may come back by undoing."""
+    base = name = slug(wanted)[:70]
+    number = 2
+    while (
+        Definition.objects.filter(ledger=ledger, kind=kind, name=name).exists()
+        or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
+    ):
+        name, number = f"{base}-{number}", number + 1
+    return name
+
+
+def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
+    """The statements that use a spine, span or scope, by title."""
+    found = Definition.objects.filter(ledger=ledger, kind="statement", **{f"body__{kind}": name}).select_related("ledger")
+    return sorted(found, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
 
 
 def parts_of(statement: Definition) -> tuple[Definition, Definition]:

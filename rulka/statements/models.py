@@ -23,22 +23,62 @@ class Definition(models.Model):
     kind = models.CharField(max_length=9, choices=Kind.choices)
     name = models.CharField(max_length=80)
     body = models.JSONField()
+    version = models.IntegerField(default=1, help_text="Counts the changes of the body")
 
     class Meta:
         ordering: ClassVar = ["pk"]
         constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "kind", "name"], name="one_definition_a_name")]
 
 
-class DefinitionChange(models.Model):
-    """One change of a definition: who, when, what in words, and both states, so that it can be undone."""
+class Edit(models.Model):
+    """One thing that somebody did to a statement: what, in words, and all it changed, so that it can be taken back and done again.
 
-    definition = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="changes")
+    `statement` is the name of the statement it was done on. `told` edits are entries of the history that can't be undone by
+    themselves: undoing, redoing, loading from a file.
+    """
+
+    class State(models.TextChoices):
+        DONE = "done", "done"
+        UNDONE = "undone", "undone"
+        DROPPED = "dropped", "dropped"
+        TOLD = "told", "told"
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="edits")
+    statement = models.CharField(max_length=80)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
     what = models.TextField()
-    before = models.JSONField()
-    after = models.JSONField()
-    undone = models.BooleanField(default=False)
+    state = models.CharField(max_length=7, choices=State.choices, default=State.DONE)
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+        indexes: ClassVar = [models.Index(fields=["ledger", "statement", "-id"], name="edits_of_statement")]
+
+
+class Change(models.Model):
+    """What an edit did to one definition: both states, none where it was made or deleted; `version` is the one it led to."""
+
+    edit = models.ForeignKey(Edit, on_delete=models.CASCADE, related_name="changes")
+    kind = models.CharField(max_length=9, choices=Definition.Kind.choices)
+    name = models.CharField(max_length=80)
+    version = models.IntegerField(default=0)
+    before = models.JSONField(null=True)
+    after = models.JSONField(null=True)
+
+    class Meta:
+        ordering: ClassVar = ["pk"]
+        indexes: ClassVar = [models.Index(fields=["kind", "name", "-id"], name="changes_of_definition")]
+
+
+class SavedVersion(models.Model):
+    """A statement with its parts as somebody saved it under a name."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="saved_versions")
+    statement = models.CharField(max_length=80)
+    name = models.CharField(max_length=120)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+    bodies = models.JSONField()
 
     class Meta:
         ordering: ClassVar = ["-pk"]

@@ -4,29 +4,43 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Any
 from urllib.parse import urlencode
 
 import numpy as np
 from django.http import QueryDict
 
-from rulka.core.book import MEASURES
+from rulka.core.columns import Column
 from rulka.core.computed import Computed
+from rulka.core.edits import columns
+from rulka.core.edits.lines import NEW
+from rulka.core.edits.picking import picks
+from rulka.core.edits.placing import suggestions
+from rulka.core.edits.starting import KINDS, patterns_for
+from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
 from rulka.core.expressions import Value
 from rulka.core.leaves import sign_of
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.spines import HIDING, SIGNS
 from rulka.core.trace import Part, Trace, trace_account, trace_cell, trace_rolled
-from rulka.core.windows import WINDOWS
 from rulka.formats.present import figure_text
 from rulka.ledger.seat import Seat
 from rulka.ledger.tracing import lines_page, show_entry
-from rulka.statements.assemble import find_definition, parts_of
-from rulka.statements.services import Outcome
+from rulka.statements.assemble import statements_using
+from rulka.statements.editing import title_of
+from rulka.statements.fields import column_settings, line_settings, statement_settings
+from rulka.statements.models import Definition
+from rulka.statements.services import Outcome, page_nodes
+from rulka.statements.versions import version_context
 
-TABS = ("line", "column", "trace", "footing")
-STATE = ("panel", "row", "column", "account", "part", "rolled", "entity", "entry", "sort", "search", "page")
+TABS = ("line", "column", "page", "trace", "footing")
+STATE = (
+    "panel", "row", "column", "lines", "columns", "account", "part", "rolled", "entity", "entry", "sort", "search", "page", "type", "category", "only", "one",
+    "other",
+)  # fmt: skip
+TITLES = {"accounts": "Accounts", "versions": "Versions", "start": "Start"}
 
 
 @dataclass(frozen=True)
@@ -40,85 +54,179 @@ class ShownPart:
     negative: bool
 
 
-def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, **extra: Any) -> dict[str, Any]:
+def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any) -> dict[str, Any]:
     """Template and context of the panel; `asked` holds the address, see STATE."""
     state = {name: str(asked[name]) for name in STATE if asked.get(name)}
-    kept: dict[str, str] = {name: state[name] for name in ("row", "column") if name in state}
+    kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
+    begun = "begun" in definitions["statement"].body
+    build = {
+        "line": _line, "column": _column, "page": _page, "trace": _trace, "footing": _footing, "accounts": _accounts, "versions": _versions,
+        "start": _start if begun else _footing,
+    }  # fmt: skip
     kind = state.get("panel", "")
-    if kind not in TABS:
-        kind = "footing" if not outcome.foots else "start"
+    if kind not in build:
+        kind = "footing" if not outcome.foots and not begun else "start"
+    about = About(seat, outcome, state, definitions)
+    tabs = [*(["start"] if begun else []), *TABS]
     context: dict[str, Any] = {
         "panel": kind,
+        "tab": {"accounts": "line"}.get(kind, kind),
         "state": state,
-        "tabs": [(tab, tab.capitalize(), urlencode({**kept, "panel": tab})) for tab in TABS],
+        "tabs": [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
         "outcome": outcome,
         "seat": seat,
+        "parts_used": about.shared(),
     }
-    build = {"line": _line, "column": _column, "trace": _trace, "footing": _footing, "start": _footing}[kind]
     try:
-        context.update(build(seat, outcome.computed, state))
+        context.update(build[kind](about))
     except RulkaError as error:
         context.update({"refused": error, "crumbs": _known_crumbs(outcome.computed, state)})
     return {**context, **extra}
 
 
-def _footing(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, Any]:
-    return {"template": "statements/_panel_footing.html"}
+@dataclass(frozen=True)
+class About:
+    """What a panel is about: whose seat, which run, which address, which definitions."""
+
+    seat: Seat
+    outcome: Outcome
+    state: dict[str, str]
+    definitions: Mapping[str, Definition]
+
+    @property
+    def computed(self) -> Computed:
+        return self.outcome.computed
+
+    def shared(self) -> dict[str, list[tuple[str, str]]]:
+        """For spine and span the (name, title) of the other statements that use it."""
+        statement = self.definitions["statement"]
+        used = {kind: statements_using(statement.ledger, kind, self.definitions[kind].name) for kind in ("spine", "span")}
+        return {kind: [(user.name, title_of(user)) for user in users if user.name != statement.name] for kind, users in used.items()}
 
 
-def _line(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, Any]:
+def _footing(about: About) -> dict[str, Any]:
+    return {"template": "statements/_panel_footing.html", "suggested": suggestions(about.computed), "lines_by_label": _account_lines(about.computed)}
+
+
+def _account_lines(computed: Computed) -> list[tuple[str, str]]:
+    """(key, label) of the lines that accounts can be put into."""
+    return [(line.key, line.label) for line in computed.statement.spine.walk() if line.kind == "line"]
+
+
+def _line(about: About) -> dict[str, Any]:
     shown = {"template": "statements/_panel_line.html"}
-    if "row" not in state:
-        return {**shown, "line": None}
-    row = computed.row(state["row"])
-    line = computed.line(row.line)
+    computed, state = about.computed, about.state
+    chosen = [key for key in state.get("lines", "").split(",") if key]
+    spine = about.definitions["spine"].body
+    if len(chosen) > 1:
+        lines = [computed.line(find_line(spine, key).key) for key in chosen]
+        return {"template": "statements/_panel_lines.html", "chosen_lines": lines, "hiding": HIDING}
+    if "row" not in state and not chosen:
+        return {**shown, "line": None, "kinds": list(NEW)}
+    key = computed.row(state["row"]).line if "row" in state else chosen[0]
+    raw = find_line(spine, key).raw
+    line = computed.line(key)
     leaves = computed.planned.by_line.get(line.key, [])
     accounts = computed.view.frame.accounts.items
     matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
     unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
+    flipped = bool(unsigned) and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0
     return {
         **shown,
-        "row": row,
         "line": line,
+        "row": computed.rows_by_key.get(state.get("row", "")),
         "matched": matched[:60],
         "matched_count": len(matched),
-        "default_sign": SIGNS[1] if unsigned and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0 else SIGNS[0],
-        "signs": SIGNS,
-        "hiding": HIDING,
-        "measures": MEASURES,
+        "kinds": list(NEW),
+        "groups": line_settings(raw, computed.view.frame, [column.key for column in computed.columns], SIGNS[1] if flipped else SIGNS[0]),
     }
 
 
-def raw_column(body: Mapping[str, Any], key: str) -> dict[str, Any]:
-    """A column or series of a span's body by its key, those inside of a series too; empty when there is none."""
-    columns = [inner for column in body["columns"] for inner in (column, *column.get("columns", ()))]
-    found: dict[str, Any] = next((column for column in columns if key in (column.get("column"), column.get("series"))), {})
-    return found
+def _accounts(about: About) -> dict[str, Any]:
+    state = about.state
+    shown = _line(about)
+    if shown.get("line") is None or shown["line"].kind != "line":
+        return {**shown, "template": "statements/_panel_line.html"}
+    key = shown["line"].key
+    text = str(find_line(about.definitions["spine"].body, key).raw.get("accounts", ""))
+    found = picks(
+        about.computed,
+        key,
+        text,
+        search=state.get("search", ""),
+        kind=state.get("type", ""),
+        category=state.get("category", ""),
+        only=state.get("only", ""),
+    )
+    rows = [(pick, figure_text(Fraction(pick.amount, 10**pick.digits), digits=pick.digits)) for pick in found.rows]
+    setting = next(setting for setting in shown["groups"][0].settings if setting.path == "accounts")
+    return {**shown, "template": "statements/_panel_accounts.html", "picks": found, "pick_rows": rows, "setting": setting, "wide": True}
 
 
-def _column(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, Any]:
-    shown = {"template": "statements/_panel_column.html"}
-    if "column" not in state:
+def _column(about: About) -> dict[str, Any]:
+    shown = {"template": "statements/_panel_column.html", "column_kinds": list(columns.KINDS)}
+    computed, state = about.computed, about.state
+    span = about.definitions["span"].body
+    chosen = [key for key in state.get("columns", "").split(",") if key]
+    if len(chosen) > 1:
+        places = columns.find_columns(span, chosen)
+        return {**shown, "template": "statements/_panel_columns.html", "chosen_columns": places}
+    if "column" not in state and not chosen:
         return {**shown, "column": None}
-    column = computed.column(state["column"])
-    _, span = parts_of(find_definition(seat.ledger, "statement", computed.statement.name))
-    raw = raw_column(span.body, column.asked.key)
-    shifts = dict.fromkeys(["", "-1 year", "-2 years", "-1 period", raw.get("shift", "")])
+    asked = chosen[0] if chosen else state["column"]
+    column = next((column for column in computed.columns if asked in (column.key, column.asked.key, column.series)), None)
+    key = asked if asked in columns.places(span) else _raw_key(column or computed.column(asked), span)
+    place = columns.find_column(span, key)
+    nodes = [node.code for node in page_nodes(computed.statement, about.seat.view)] if computed.statement.scope else []
     return {
         **shown,
         "column": column,
-        "raw": raw,
-        "scenarios": list(computed.view.frame.scenarios),
-        "windows": list(dict.fromkeys([*WINDOWS, column.asked.window])),
-        "measures": MEASURES,
-        "shifts": list(shifts),
+        "column_key": key,
+        "place": place,
+        "inner": [(columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())],
+        "series": columns.key_of(place.series) if place.series else "",
+        "groups": column_settings(place.raw, computed.view.frame, in_series=place.series is not None, nodes=nodes),
     }
+
+
+def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
+    """The key under which a computed column is written: its own, or that of the series that makes it."""
+    known = columns.places(dict(span))
+    return next(key for key in (column.asked.key, column.series, column.key) if key in known)
+
+
+def _page(about: About) -> dict[str, Any]:
+    labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
+    body, spine = about.definitions["statement"].body, about.definitions["spine"].body
+    return {"template": "statements/_panel_page.html", "groups": statement_settings(body, spine, labels)}
+
+
+def _start(about: About) -> dict[str, Any]:
+    frame, body = about.computed.view.frame, about.definitions["statement"].body
+    begun = body["begun"]
+    others = Definition.objects.filter(ledger=about.seat.ledger, kind="statement").exclude(name=body["statement"])
+    return {
+        "template": "statements/_panel_start.html",
+        "begun": begun,
+        "starts": list(KINDS.items()),
+        "patterns": list(patterns_for(frame).items()),
+        "pages": [("", "One page, for the entity chosen above"), *((name, f"A page for each {name}") for name in frame.dimensions)],
+        "models": [(f"from {other.name}", title_of(other)) for other in others if "begun" not in other.body],
+        "suggested": suggestions(about.computed),
+        "lines_by_label": _account_lines(about.computed),
+    }
+
+
+def _versions(about: About) -> dict[str, Any]:
+    ledger, name = about.seat.ledger, about.definitions["statement"].name
+    return {"template": "statements/_panel_versions.html", **version_context(ledger, name, about.state.get("one", ""), about.state.get("other", ""))}
 
 
 # trace --------------------------------------------------------------------------------------------------------------
 
 
-def _trace(seat: Seat, computed: Computed, state: dict[str, str]) -> dict[str, Any]:
+def _trace(about: About) -> dict[str, Any]:
+    seat, computed, state = about.seat, about.computed, about.state
     shown = {"template": "statements/_panel_trace.html"}
     if "entry" in state:
         entry = show_entry(seat.ledger, seat.view, state.get("entity", ""), state["entry"])

@@ -1,8 +1,7 @@
-"""What can be done to statements: load definitions, run one, change a line or column, undo."""
+"""What can be done with statements: run one for a node or several, load definitions from files, check them."""
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -12,23 +11,22 @@ from django.db import transaction
 from rulka.core.book import Fence, View
 from rulka.core.computed import Computed
 from rulka.core.definitions import StatementDef
-from rulka.core.errors import NotFound, RulkaError, RulkaErrors, one_of
-from rulka.core.expressions import parse_formula, renamed
+from rulka.core.errors import RulkaError, RulkaErrors
+from rulka.core.expressions import parse_formula
 from rulka.core.footing import Check, footing
-from rulka.core.freezing import frozen
 from rulka.core.naming import check_names
 from rulka.core.narrowing import read_narrowing
-from rulka.core.nodes import Node, first_node, in_group_currency, nodes_of
+from rulka.core.nodes import Node, in_group_currency, nodes_of
 from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
-from rulka.core.spines import LINE_KINDS, UNLABELLED, LineDef, raw_lines, spine_from
+from rulka.core.spines import LineDef, spine_from
 from rulka.core.statement import run_nodes, run_statement
-from rulka.formats.definition_file import check_body, kind_of
+from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
 from rulka.people.models import Person
-from rulka.statements.assemble import assemble, find_definition, parts_of
-from rulka.statements.models import Definition, DefinitionChange
+from rulka.statements.assemble import assemble, find_definition
+from rulka.statements.models import Change, Definition, Edit
 
 
 @dataclass(frozen=True)
@@ -87,6 +85,19 @@ def page_nodes(statement: StatementDef, view: View) -> list[Node]:
     return [in_group_currency(node, view) for node in nodes] if statement.currency == "group" else nodes
 
 
+def entry(ledger: Ledger, statement: str, person: Person | None, what: str, state: str = Edit.State.TOLD) -> Edit:
+    """An entry of the history, to which changes are added."""
+    return Edit.objects.create(ledger=ledger, statement=statement, person=person, what=what, state=state)
+
+
+def write_body(definition: Definition, body: dict[str, Any], edit: Edit) -> None:
+    """Give a definition its new body, with the change kept."""
+    definition.version += 1
+    Change.objects.create(edit=edit, kind=definition.kind, name=definition.name, version=definition.version, before=definition.body, after=body)
+    definition.body = body
+    definition.save(update_fields=["body", "version"] if definition.pk else None)
+
+
 @transaction.atomic
 def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, person: Person | None = None) -> list[str]:
     """Store checked bodies, all or none; says what was new, changed or the same."""
@@ -102,7 +113,7 @@ def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, per
         elif stored.body == body:
             told.append(f"{kind} {name}: same")
         else:
-            _change(stored, dict(body), "loaded from a file", person)
+            write_body(stored, dict(body), entry(ledger, name, person, "loaded from a file"))
             touched.append(stored)
             told.append(f"{kind} {name}: changed")
     for definition in touched:
@@ -143,171 +154,3 @@ def _line_error(line: LineDef) -> RulkaError | None:
         error.subject = f"line {line.label}"
         return error
     return None
-
-
-def _change(definition: Definition, body: dict[str, Any], what: str, person: Person | None) -> None:
-    DefinitionChange.objects.create(definition=definition, person=person, what=what, before=definition.body, after=body)
-    definition.body = body
-    definition.save(update_fields=["body"])
-
-
-def _keyed(spine: dict[str, Any]) -> dict[str, dict[str, Any]]:
-    """Raw lines of a spine body by the key that each has or is given."""
-    return {line.key: raw for line, raw in zip(spine_from(spine).walk(), raw_lines(spine["lines"]), strict=True)}
-
-
-def _required_editor(person: Person) -> None:
-    if not person.may_edit:
-        raise RulkaError("You may read this statement, not change it.", hint="Ask an accountant.", code="rights")
-
-
-def change_line(ledger: Ledger, name: str, key: str, values: Mapping[str, str], *, person: Person) -> str:
-    """Change label, selection, formula, sign, measure, hiding or total of a line; references follow a new label.
-
-    Empty values fall back to the default. Returns what was changed, in words.
-    """
-    _required_editor(person)
-    with transaction.atomic():
-        spine, _ = parts_of(find_definition(ledger, "statement", name))
-        body = copy.deepcopy(spine.body)
-        keyed = _keyed(body)
-        if key not in keyed:
-            raise NotFound(f"Line '{key}' does not exist.", hint=one_of(key, keyed), subject="line")
-        raw = keyed[key]
-        kind = next(kind for kind in LINE_KINDS if kind in raw)
-        if kind in UNLABELLED:
-            raise RulkaError(f"A {kind} has nothing to change.", subject=f"line {key}")
-        told = []
-        for field, value in values.items():
-            value = value.strip()
-            place = kind if field == "label" else field
-            former = raw.get(place, "")
-            if value == former:
-                continue
-            if field in ("label", "total") and former:
-                for other, line in keyed.items():
-                    line.setdefault("key", other)  # keys stay when labels move
-                _rename(body, former, value)
-                _keep_shares(ledger, spine, former, key, person)
-            if value or field == "label":
-                raw[place] = value
-            else:
-                raw.pop(place, None)
-            told.append(f"{place} of {former if field == 'label' else raw.get(kind, '')} to {value or 'its default'}")
-        _accept(spine, body, told, person)
-        run_statement_once(ledger, name)
-    return "; ".join(told)
-
-
-def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, person: Person | None = None) -> str:
-    """Replace an expanding line by a section of fixed lines, those that show at a period for a node."""
-    if person is not None:
-        _required_editor(person)
-    with transaction.atomic():
-        spine, _ = parts_of(find_definition(ledger, "statement", name))
-        body = copy.deepcopy(spine.body)
-        computed = run(ledger, name, period, node, Fence()).computed
-        keyed = _keyed(body)
-        if key not in keyed:
-            raise NotFound(f"Line '{key}' does not exist.", hint=one_of(key, keyed), subject="line")
-        raw = keyed[key]
-        section = frozen(computed, raw, key)
-        raw.clear()
-        raw.update(section)
-        told = f"{section['section']} frozen into {len(section['lines'])} lines"
-        _accept(spine, body, [told], person)
-        run_statement_once(ledger, name)
-    return told
-
-
-def _keep_shares(ledger: Ledger, spine: Definition, old: str, key: str, person: Person) -> None:
-    """Shares of the renamed line, in every span that stands beside this spine, name it by its key from now on."""
-    statements = [d for d in Definition.objects.filter(ledger=ledger, kind="statement") if d.body["spine"] == spine.name]
-    for name in {statement.body["span"] for statement in statements}:
-        span = find_definition(ledger, "span", name)
-        body = copy.deepcopy(span.body)
-        columns = [inner for column in body["columns"] for inner in (column, *column.get("columns", ()))]
-        sharing = [column for column in columns if column.get("line", "").casefold() == old.casefold()]
-        for column in sharing:
-            column["line"] = key
-        if sharing:
-            _change(span, body, f"line of a share to {key}", person)
-
-
-def _rename(body: dict[str, Any], old: str, new: str) -> None:
-    for line in raw_lines(body["lines"]):
-        for field in ("formula", "holds"):
-            if line.get(field):
-                line[field] = renamed(line[field], old, new)
-        if line.get("agree"):
-            line["agree"] = [new if label.casefold() == old.casefold() else label for label in line["agree"]]
-
-
-def change_column(ledger: Ledger, name: str, key: str, values: Mapping[str, str], *, person: Person) -> str:
-    """Change heading, scenario, window, shift or measure of a column."""
-    _required_editor(person)
-    with transaction.atomic():
-        _, span = parts_of(find_definition(ledger, "statement", name))
-        body = copy.deepcopy(span.body)
-        raw = next((column for column in body["columns"] if column["column"] == key), None)
-        if raw is None:
-            raise NotFound(f"Column '{key}' does not exist.", subject="column")
-        told = []
-        for field, value in values.items():
-            value = value.strip()
-            if value == raw.get(field, ""):
-                continue
-            if value:
-                raw[field] = value
-            else:
-                raw.pop(field, None)
-            told.append(f"{field} of column {key} to {value or 'its default'}")
-        _accept(span, body, told, person)
-        run_statement_once(ledger, name)
-    return "; ".join(told)
-
-
-def _accept(definition: Definition, body: dict[str, Any], told: list[str], person: Person | None) -> None:
-    if not told:
-        return
-    errors = check_body(body)
-    if errors:
-        raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
-    _change(definition, body, "; ".join(told), person)
-    check_definition(definition)
-
-
-def run_statement_once(ledger: Ledger, name: str) -> None:
-    """Refuse a change after which the statement can't be computed (circles, unknown names and scenarios)."""
-    view = book_of(ledger).within(Fence())
-    statement = assemble(find_definition(ledger, "statement", name))
-    run_statement(statement, view, view.frame.calendar.periods[-1], first_node(view).code)
-
-
-def last_change(ledger: Ledger, name: str, person: Person) -> DefinitionChange | None:
-    """The change that undo would take back: the person's latest on this statement that still stands."""
-    statement = find_definition(ledger, "statement", name)
-    parts = [statement, *parts_of(statement)]
-    return DefinitionChange.objects.filter(definition__in=parts, person=person, undone=False).select_related("definition").first()
-
-
-def undo(ledger: Ledger, name: str, *, person: Person) -> str:
-    """Take back the person's latest change; refused when somebody changed the same part since."""
-    _required_editor(person)
-    with transaction.atomic():
-        change = last_change(ledger, name, person)
-        if change is None:
-            raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
-        definition = change.definition
-        if definition.body != change.after:
-            raise RulkaError(
-                f"Somebody else changed the {definition.kind} {definition.name} since.", hint="Change it back by hand.", code="changed-since"
-            )
-        definition.body = change.before
-        definition.save(update_fields=["body"])
-        change.undone = True
-        change.save(update_fields=["undone"])
-    return change.what
-
-
-__all__ = ["Outcome", "assemble", "change_column", "change_line", "last_change", "load_definitions", "run", "undo"]

@@ -2,29 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, QueryDict
-from django.shortcuts import redirect, render
+from django.shortcuts import render
 from django.urls import reverse
 from django.utils.http import content_disposition_header
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET
 
-from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.footing import unplaced_near
-from rulka.core.trace import sealed_rows
+from rulka.core.edits.placing import suggestions
+from rulka.core.errors import NotFound, one_of
+from rulka.core.marks import marks
 from rulka.formats.present import show
 from rulka.ledger.seat import Seat, seat_of
-from rulka.statements import services
+from rulka.statements import editing, library, services
 from rulka.statements.assemble import find_definition
 from rulka.statements.exports import TYPES, export, file_name
 from rulka.statements.models import Definition
 from rulka.statements.panel import panel_context
-
-LINE_FIELDS = ("label", "accounts", "formula", "sign", "measure", "hide", "total")
-COLUMN_FIELDS = ("heading", "scenario", "window", "shift", "measure")
 
 
 @require_GET
@@ -54,39 +50,58 @@ def _node_choices(seat: Seat, outcome: services.Outcome) -> dict[str, Any]:
     return {"node_field": "of", "node_choices": choices}
 
 
-def _context(request: HttpRequest, seat: Seat, name: str, asked: QueryDict | None = None, **extra: Any) -> dict[str, Any]:
-    name = find_definition(seat.ledger, "statement", name).name
+def statement_context(
+    request: HttpRequest, seat: Seat, name: str, asked: QueryDict | None = None, outcome: services.Outcome | None = None, **extra: Any
+) -> dict[str, Any]:
+    """What the page of a statement shows; `outcome` is a run that was made already."""
     before = perf_counter()
-    outcome = _outcome(seat, name)
-    panel = panel_context(seat, outcome, request.GET if asked is None else asked, **extra)
+    definitions = editing.definitions_of(seat.ledger, find_definition(seat.ledger, "statement", name).name)
+    name = definitions["statement"].name
+    outcome = outcome or _outcome(seat, name)
+    panel = panel_context(seat, outcome, request.GET if asked is None else asked, definitions, **extra)
+    open_ones = panel.get("suggested") or suggestions(outcome.computed)
+    may_edit = seat.person.may_edit
+    if request.GET.get("hidden") in ("yes", "no"):
+        request.session["hidden"] = request.GET["hidden"]
+    hidden = request.session.get("hidden") == "yes"
     return {
         **panel,
         **_node_choices(seat, outcome),
         "where": "statements",
         "name": name,
-        "shown": show(outcome.computed),
+        "stamp": editing.stamp_of(definitions),
+        "begun": definitions["statement"].body.get("begun"),
+        "show_hidden": hidden,
+        "shown": show(outcome.computed, hidden=hidden),
         "unplaced": next((check for check in outcome.checks if check.check == "Every account is placed"), None),
         "failing": [check for check in outcome.checks if not check.ok],
         "latest": seat.ledger.revisions.first(),
-        "sealed_rows": sealed_rows(outcome.computed),
-        "unplaced_near": unplaced_near(outcome.computed),
+        "marks": marks(outcome.computed, outcome.checks, open_ones),
         "taken": f"{(perf_counter() - before) * 1000:.0f}",
-        "undoable": services.last_change(seat.ledger, name, seat.person) if seat.person.may_edit else None,
+        "undoable": editing.last_edit(seat.ledger, name, seat.person) if may_edit else None,
+        "redoable": editing.next_edit(seat.ledger, name, seat.person) if may_edit else None,
         "forms": [("xlsx", "Workbook (.xlsx)"), ("pdf", "PDF"), ("html", "HTML page"), ("csv", "CSV"), ("json", "JSON")],
     }
 
 
 @require_GET
+def part_list(request: HttpRequest) -> HttpResponse:
+    """All spines, spans and scopes with where they are used."""
+    seat = seat_of(request)
+    return render(request, "statements/parts.html", {"seat": seat, "parts": library.parts_with_users(seat.ledger), "where": "statements"})
+
+
+@require_GET
 def statement_page(request: HttpRequest, name: str) -> HttpResponse:
     """The statement with its side panel."""
-    return render(request, "statements/page.html", _context(request, seat_of(request), name))
+    return render(request, "statements/page.html", statement_context(request, seat_of(request), name))
 
 
 @require_GET
 def statement_work(request: HttpRequest, name: str) -> HttpResponse:
     """Statement, panel, period and status line, to be put in place of what is shown."""
     seat = seat_of(request)
-    response = render(request, "statements/_work.html", {**_context(request, seat, name), "fragment": True})
+    response = render(request, "statements/_work.html", {**statement_context(request, seat, name), "fragment": True})
     response["HX-Push-Url"] = f"{reverse('statement', args=[name])}?{seat.query}"
     return response
 
@@ -94,67 +109,7 @@ def statement_work(request: HttpRequest, name: str) -> HttpResponse:
 @require_GET
 def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
     """Only the side panel."""
-    return render(request, "statements/_panel.html", _context(request, seat_of(request), name))
-
-
-def _answer(request: HttpRequest, seat: Seat, name: str, asked: QueryDict, **extra: Any) -> HttpResponse:
-    """After an edit: the fragment for a script, the page again for a plain request."""
-    if request.headers.get("HX-Request"):
-        return render(request, "statements/_work.html", {**_context(request, seat, name, asked, **extra), "fragment": True})
-    if extra.get("problem"):
-        return render(request, "statements/page.html", _context(request, seat, name, asked, **extra), status=422)
-    return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
-
-
-def _posted(request: HttpRequest, fields: tuple[str, ...]) -> dict[str, str]:
-    return {field: request.POST[field] for field in fields if field in request.POST}
-
-
-def _address(panel: str, row: str, column: str) -> QueryDict:
-    asked = QueryDict(mutable=True)
-    asked.update({name: value for name, value in (("panel", panel), ("row", row), ("column", column)) if value})
-    return asked
-
-
-def _edited(request: HttpRequest, seat: Seat, name: str, asked: QueryDict, edit: Callable[[], str]) -> HttpResponse:
-    """Do an edit and show its outcome: what was done, or the problem beside what was typed."""
-    try:
-        done = edit()
-    except RulkaError as error:
-        return _answer(request, seat, name, asked, problem=error, entered=request.POST)
-    return _answer(request, seat, name, asked, done=done)
-
-
-@require_POST
-def change_line(request: HttpRequest, name: str, key: str) -> HttpResponse:
-    """Change a line of the spine."""
-    seat = seat_of(request)
-
-    def edit() -> str:
-        services.change_line(seat.ledger, name, key, _posted(request, LINE_FIELDS), person=seat.person)
-        return "Changed and saved."
-
-    return _edited(request, seat, name, _address("line", request.POST.get("row", key), request.POST.get("column", "")), edit)
-
-
-@require_POST
-def change_column(request: HttpRequest, name: str, key: str) -> HttpResponse:
-    """Change a column of the span."""
-    seat = seat_of(request)
-
-    def edit() -> str:
-        services.change_column(seat.ledger, name, key, _posted(request, COLUMN_FIELDS), person=seat.person)
-        return "Changed and saved."
-
-    return _edited(request, seat, name, _address("column", request.POST.get("row", ""), key), edit)
-
-
-@require_POST
-def undo(request: HttpRequest, name: str) -> HttpResponse:
-    """Take back the person's latest change."""
-    seat = seat_of(request)
-    asked = _address(*(request.POST.get(field, "") for field in ("panel", "row", "column")))
-    return _edited(request, seat, name, asked, lambda: f"Undone: {services.undo(seat.ledger, name, person=seat.person)}.")
+    return render(request, "statements/_panel.html", statement_context(request, seat_of(request), name))
 
 
 @require_GET

@@ -10,9 +10,12 @@ import openpyxl
 import pytest
 from django.core.management.base import CommandError
 
+from rulka.core.book import Fence
+from rulka.core.edits.settings import set_line
 from rulka.formats.definition_file import read_definitions
+from rulka.ledger.queries import book_of
 from rulka.people.models import Person
-from rulka.statements import services
+from rulka.statements import editing
 from tests.apps.test_demo_engine import SHIPPED
 
 pytestmark = pytest.mark.django_db
@@ -50,7 +53,7 @@ def test_frozen_line_shows_the_same_rows_and_no_new_ones(ternwick, command):
     [
         ("income-statement", "fuel", "line Fuel: It doesn't expand, so there is nothing to freeze."),
         ("journal-listing", "accounts-and-entries", "Entries and counterparties can't be frozen."),
-        ("overhead-by-department", "by-departmnt", "Line 'by-departmnt' does not exist. Did you mean by-department"),
+        ("overhead-by-department", "by-departmnt", "Line 'by-departmnt' does not exist. Perhaps somebody deleted it. Did you mean by-department"),
     ],
 )
 def test_what_cannot_be_frozen_says_why_and_changes_nothing(statement, line, message, ternwick, command):
@@ -62,9 +65,15 @@ def test_what_cannot_be_frozen_says_why_and_changes_nothing(statement, line, mes
 
 def test_share_follows_its_line_when_that_is_renamed_and_when_that_is_undone(ternwick, accountant, command):
     before = values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"]
-    services.change_line(ternwick, "outlook", "income", {"total": "All that came in"}, person=accountant)
+    view = book_of(ternwick).within(Fence())
+    sight = editing.Sight(view, view.frame.calendar.period("2027-P07"), "TF")
+
+    def rename(parts):
+        return set_line(parts.change("spine"), "income", "total", "All that came in", parts.beside())
+
+    editing.change_statement(ternwick, "outlook", rename, person=accountant, sight=sight, share={"spine": "all"})
     assert values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"] == before
-    services.undo(ternwick, "outlook", person=accountant)
+    editing.undo(ternwick, "outlook", person=accountant)
     assert values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"] == before
 
 

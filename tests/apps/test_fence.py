@@ -191,11 +191,19 @@ def test_every_route_needs_a_sign_in(client, ternwick):
     for name, arguments in routes:
         response = client.get(reverse(name, args=arguments))
         assert response.status_code == 302 and response["Location"].startswith("/sign-in/"), name
-    for name, arguments in (
-        ("change-line", ["income-statement", "fuel"]),
-        ("change-column", ["income-statement", "actual"]),
-        ("undo", ["income-statement"]),
-    ):
+    one = ["income-statement"]
+    posted = [
+        "edit-statement",
+        "check-edit",
+        "copy-lines",
+        "undo",
+        "redo",
+        "name-statement",
+        "duplicate-statement",
+        "save-version",
+        "restore-version",
+    ]
+    for name, arguments in [*[(name, one) for name in posted], ("begin-statement", []), ("delete-definition", ["statement", *one])]:
         assert "/sign-in/" in client.post(reverse(name, args=arguments))["Location"]
 
 

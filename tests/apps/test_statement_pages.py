@@ -9,7 +9,7 @@ import pytest
 from django.urls import reverse
 
 from rulka.people.models import Person
-from rulka.statements.models import Definition, DefinitionChange
+from rulka.statements.models import Change, Definition
 
 NAME = "income-statement"
 WHERE = {"period": "2027-P07", "node": "TF"}
@@ -90,6 +90,21 @@ def test_bad_trace_address_is_told_in_the_panel(query, accountant):
     assert 'class="problem"' in response.content.decode()
 
 
+def change(client, key, **values):
+    """Change settings of a line one by one, for all statements that share it; returns the last answer."""
+    sent = {"share-spine": "all", "share-span": "all"}
+    for path, value in values.items():
+        response = post(client, url("edit-statement"), do="line-set", key=key, path=path, value=value, **sent)
+    return response
+
+
+def change_column(client, key, **values):
+    for path, value in values.items():
+        sent = {"do": "column-set", "key": key, "path": path, "value": value, "share-span": "all"}
+        response = post(client, url("edit-statement"), **sent)
+    return response
+
+
 def figure(client, row, column):
     computed = client.get(url("statement")).context["outcome"].computed
     return computed.row(row).values[computed.place(column)]
@@ -97,8 +112,8 @@ def figure(client, row, column):
 
 def test_changed_selection_shows_at_once_is_saved_and_undone(accountant):
     before = figure(accountant, "fuel", "actual"), figure(accountant, "running-costs.total", "actual")
-    response = post(accountant, url("change-line", "fuel"), label="Fuel and shore power", accounts="6110 to 6199, 6815")
-    assert response.status_code == 200 and "Changed and saved" in response.content.decode()
+    response = change(accountant, "fuel", accounts="6110 to 6199, 6815")
+    assert response.status_code == 200 and "Fuel: accounts to 6110 to 6199, 6815." in response.content.decode()
     after = figure(accountant, "fuel", "actual"), figure(accountant, "running-costs.total", "actual")
     assert [b - a for a, b in zip(before, after, strict=True)] == [Fraction(-14025)] * 2
     assert all(check.ok for check in accountant.get(url("statement")).context["outcome"].checks)
@@ -109,10 +124,10 @@ def test_changed_selection_shows_at_once_is_saved_and_undone(accountant):
 
 
 def test_changed_definition_survives_and_round_trips_through_files(accountant, command, ternwick, tmp_path):
-    post(accountant, url("change-line", "income"), label="Income", total="All our income")
-    post(
+    change(accountant, "income", label="Income", total="All our income")
+    change_column(
         accountant,
-        url("change-column", "prior-year"),
+        "prior-year",
         heading="The year before",
         scenario="actual",
         window="period",
@@ -149,44 +164,45 @@ def test_changed_definition_survives_and_round_trips_through_files(accountant, c
 )
 def test_refused_change_is_told_beside_the_form_and_changes_nothing(key, values, message, accountant, ternwick):
     before = {d.pk: d.body for d in Definition.objects.all()}
-    response = post(accountant, url("change-line", key), **values)
+    response = change(accountant, key, **values)
     assert message in response.content.decode()
     assert {d.pk: d.body for d in Definition.objects.all()} == before
-    assert not DefinitionChange.objects.exists()
+    assert not Change.objects.exists()
 
 
 def test_refused_change_keeps_what_was_typed(accountant):
-    text = post(accountant, url("change-line", "fuel"), label="Fuel", accounts="6110 too 6120").content.decode()
+    text = change(accountant, "fuel", label="Fuel", accounts="6110 too 6120").content.decode()
     assert "6110 too 6120</textarea>" in text
 
 
 @pytest.mark.parametrize("values", [{"scenario": "nowhere"}, {"window": "decade"}, {"shift": "last year"}])
 def test_refused_change_of_a_column_changes_nothing(values, accountant):
     before = Definition.objects.get(kind="span", name="actual-against-budget").body
-    response = post(accountant, url("change-column", "ytd-actual"), **values)
-    assert 'role="alert" id="problem"' in response.content.decode()
+    response = change_column(accountant, "ytd-actual", **values)
+    assert '<p class="problem" role="alert">' in response.content.decode()
     assert Definition.objects.get(kind="span", name="actual-against-budget").body == before
 
 
 def test_plain_request_without_scripts_changes_too(accountant):
-    response = accountant.post(url("change-line", "fuel"), {"label": "Oil", "accounts": "6110"}, follow=True)
+    asked = {"do": "line-set", "key": "fuel", "path": "label", "value": "Oil", "share-spine": "all"}
+    response = accountant.post(url("edit-statement"), asked, follow=True)
     assert response.status_code == 200 and ">Oil</a>" in response.content.decode()
-    assert accountant.post(url("change-line", "fuel"), {"accounts": "6110 to"}).status_code == 422
+    assert accountant.post(url("edit-statement"), asked | {"path": "accounts", "value": "6110 to"}).status_code == 422
 
 
 @pytest.mark.parametrize("person", ["director", "ships-lead"])
 def test_reader_changes_nothing(person, client, ternwick):
     client.force_login(Person.objects.get(username=person))
-    text = post(client, url("change-line", "fuel"), accounts="6110").content.decode()
+    text = change(client, "fuel", accounts="6110").content.decode()
     assert "You may read this statement, not change it" in text
-    assert not DefinitionChange.objects.exists()
+    assert not Change.objects.exists()
     assert 'id="undo"' not in client.get(url("statement")).content.decode()
 
 
 def test_undo_is_refused_when_somebody_else_changed_the_part_since(accountant, client, ternwick):
-    post(accountant, url("change-line", "fuel"), accounts="6110")
+    change(accountant, "fuel", accounts="6110")
     client.force_login(Person.objects.get(username="controller"))
-    post(client, url("change-line", "tax"), label="Income tax")
+    change(client, "tax", label="Income tax")
     client.force_login(Person.objects.get(username="accountant"))
     assert "Somebody else changed the spine income-statement since" in post(client, url("undo")).content.decode()
 
@@ -274,5 +290,6 @@ def test_ledger_whose_first_entity_mixes_currencies_opens_on_another_one(client,
     client.force_login(person)
     page = client.get(reverse("statement", args=["trial-balance"]))
     assert (page.status_code, page.context["seat"].node) == (200, "B")
-    changed = client.post(reverse("change-line", args=["trial-balance", "result-accounts"]), {"label": "Result"}, headers={"HX-Request": "true"})
-    assert "Changed and saved" in changed.content.decode()
+    asked = {"do": "line-set", "key": "result-accounts", "path": "label", "value": "Result"}
+    changed = client.post(reverse("edit-statement", args=["trial-balance"]), asked, headers={"HX-Request": "true"})
+    assert "Result accounts: Result." in changed.content.decode()

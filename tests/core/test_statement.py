@@ -12,8 +12,10 @@ from rulka.core.calendar import monthly_calendar
 from rulka.core.chart import Item, code_list
 from rulka.core.comparing import percent
 from rulka.core.definitions import statement_from
+from rulka.core.edits.placing import suggestions
 from rulka.core.errors import RulkaError
-from rulka.core.footing import footing, unplaced_near
+from rulka.core.footing import footing
+from rulka.core.marks import marks
 from rulka.core.nodes import find_node
 from rulka.core.spans import span_from
 from rulka.core.spines import spine_from
@@ -227,7 +229,11 @@ def test_footing_names_what_is_not_placed_and_what_twice():
     assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales (-50.00), by Sales, Again"
     # the ledger has -55 on its result accounts; the lines hold 40 twice and leave 51 out: -120
     assert "65.00 EUR of the ledger is not on it" in checks["Ties to the ledger"].detail
-    assert unplaced_near(computed) == {"w": ["51"]}
+    [open_one] = suggestions(computed)
+    assert (open_one.code, open_one.amount, open_one.line) == ("51", "15.00", "w")
+    told = marks(computed, checks.values(), [open_one])
+    assert [mark.kind for mark in told["w"]] == ["unplaced"]
+    assert [mark.kind for mark in told["sales"]] == [mark.kind for mark in told["again"]] == ["twice"]
 
 
 def test_check_line_says_how_far_apart_two_lines_are():

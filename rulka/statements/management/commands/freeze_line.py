@@ -7,7 +7,7 @@ from typing import Any
 
 from rulka.ledger.commanding import RulkaCommand
 from rulka.ledger.queries import find_ledger
-from rulka.statements.services import freeze_line
+from rulka.statements.editing import freeze_line
 
 
 class Command(RulkaCommand):

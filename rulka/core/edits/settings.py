@@ -1,0 +1,90 @@
+"""Settings of lines, columns and statements: set one by its path, fall back to the default when it is emptied."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from rulka.core.edits.choosing import NOTHING
+from rulka.core.edits.lines import total_of
+from rulka.core.edits.references import rename_beside, rename_in_spine
+from rulka.core.edits.tree import Edited, Raw, Spot, find_line, keeping_keys, keys_of_raws, line_kind
+from rulka.core.errors import RulkaError
+from rulka.core.spines import UNLABELLED
+
+LISTS = {"expand": ",", "agree": "\n", "columns": ",", "group": "\n", "of": ",", "totals": ",", "difference": ",", "percent": ",", "sum": ","}
+"""Settings that are lists, with what stands between their parts where a person writes them."""
+
+PAIRS = ("difference", "percent")
+
+
+def value_of(raw: Raw, path: str) -> str:
+    """A setting as a person writes it, empty when it is left to its default."""
+    place: object = raw
+    for step in path.split("."):
+        if not isinstance(place, dict):
+            return ""
+        place = place.get(step, "")
+    if isinstance(place, list):
+        return (LISTS.get(path.split(".")[-1], ",") + " ").replace("\n ", "\n").join(place)
+    return str(place)
+
+
+def set_value(raw: Raw, path: str, text: str) -> str:
+    """Set one setting; returns what was done in words, empty when nothing changed."""
+    former = value_of(raw, path)
+    text = text.strip()
+    if text == former:
+        return ""
+    *steps, last = path.split(".")
+    around: list[Raw] = [raw]
+    for step in steps:
+        around.append(around[-1].setdefault(step, {}))
+    value: object = text
+    if last in LISTS:
+        parts = [part.strip() for part in text.split(LISTS[last])]
+        value = [part for part in parts if part]
+        if last in ("expand", "group") and len(parts) == 1:
+            value = text
+    if text:
+        around[-1][last] = value
+    else:
+        around[-1].pop(last, None)
+    for step, inner in reversed(list(zip(steps, around, strict=False))):
+        if not inner[step]:
+            del inner[step]
+    return f"{path.replace('.', ' ')} to {text or 'its default'}"
+
+
+@keeping_keys
+def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = ()) -> Edited:
+    """Set a setting of a line; a new label or total is followed by everything that refers to it, `beside` this spine too."""
+    spot = find_line(body, key)
+    kind = line_kind(spot.raw)
+    if path == "label":
+        path = kind
+        if kind in UNLABELLED:
+            raise RulkaError(f"A {kind} has no label.", subject=f"line {key}")
+    if path == "accounts" and not text.strip():
+        text = NOTHING
+    if path in (kind, "total"):
+        former, value = spot.label, text.strip()
+        if value == spot.raw.get(path, ""):
+            return Edited("", (key,))
+        _rename(body, spot, path, value, list(beside))
+        return Edited(f"{former}: {'total ' if path == 'total' else ''}{value or 'without a total'}", keys_of_raws(body, [spot.raw]))
+    told = set_value(spot.raw, path, text)
+    return Edited(f"{spot.label}: {told}" if told else "", (key,))
+
+
+def _rename(body: Raw, spot: Spot, path: str, text: str, beside: list[Raw]) -> None:
+    former = str(spot.raw.get(path, ""))
+    follows = path == "section" and spot.raw.get("total") == total_of(former)
+    if former and text:
+        rename_in_spine(body, former, text)
+        rename_beside(beside, former, text, spot.key)
+    if text or path != "total":
+        spot.raw[path] = text
+    else:
+        spot.raw.pop(path, None)
+    if follows and text:
+        _rename(body, spot, "total", total_of(text), beside)

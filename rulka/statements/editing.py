@@ -1,0 +1,373 @@
+"""Editing statements where they are read: one edit at a time, checked, run and kept, with undo, redo and a word before shared parts."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.db import transaction
+
+from rulka.core.book import Fence, View
+from rulka.core.calendar import Period
+from rulka.core.edits.tree import Edited, Raw, find_line
+from rulka.core.errors import NotFound, RulkaError, RulkaErrors
+from rulka.core.footing import footing
+from rulka.core.freezing import frozen
+from rulka.core.statement import run_statement
+from rulka.formats.definition_file import check_changes
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
+from rulka.statements.assemble import assemble, find_definition, free_name, parts_of, scope_of, statements_using
+from rulka.statements.models import Change, Definition, Edit
+from rulka.statements.services import Outcome, check_definition, entry, run, write_body
+
+SHARED = ("spine", "span", "scope")
+
+
+@dataclass(frozen=True)
+class Sight:
+    """Through whose eyes, when and for which node an edit shows its effect."""
+
+    view: View
+    period: Period
+    node: str = ""
+
+
+class SharedPart(RulkaError):
+    """An edit would change a part that other statements use too, and nobody said yet whether it shall."""
+
+    code = "shared"
+
+    def __init__(self, part: Definition, users: list[Definition]) -> None:
+        self.kind, self.name = part.kind, part.name
+        self.titles = [title_of(user) for user in users]
+        super().__init__(
+            f"The {part.kind} '{part.body.get('title', part.name)}' is used by {len(users)} statements: {', '.join(self.titles)}.",
+            hint="Change it for all of them, or make it this statement's own.",
+            subject=part.kind,
+        )
+
+    @property
+    def choices(self) -> list[tuple[str, str]]:
+        """What can be answered, the answer with its words."""
+        return [("own", "Make this one's own copy"), ("all", f"Change all {len(self.titles)}")]
+
+
+class ChangedSince(RulkaError):
+    """Somebody else changed the statement after it was shown; `changes` says who, when and what."""
+
+    code = "changed-since"
+
+    def __init__(self, changes: list[Edit]) -> None:
+        self.changes = changes
+        names = ", ".join(dict.fromkeys(str(edit.person.title or edit.person.username) if edit.person else "somebody" for edit in changes))
+        super().__init__(
+            f"{names or 'Somebody'} changed this statement while you had it open.", hint="Take theirs, or save yours as a copy. Nothing is lost."
+        )
+
+
+@dataclass
+class Parts:
+    """A statement's definitions as an edit may change them; `changing` names those it means to change."""
+
+    definitions: dict[str, Definition]
+    bodies: dict[str, Raw]
+    view: View
+    share: Mapping[str, str] = field(default_factory=dict)
+    changing: list[str] = field(default_factory=list)
+    others: dict[tuple[str, str], tuple[Definition, Raw]] = field(default_factory=dict)
+    made: list[tuple[Definition, Raw]] = field(default_factory=list)
+    clipboard: Mapping[str, Any] | None = None
+
+    def make(self, kind: str, body: Raw) -> str:
+        """A new definition under a free name, which it is told."""
+        ledger = self.definitions["statement"].ledger
+        name = free_name(ledger, kind, body[kind])
+        body[kind] = name
+        self.made.append((Definition(ledger=ledger, kind=kind, name=name, body=None, version=0), body))
+        return name
+
+    def change(self, kind: str) -> Raw:
+        """The body of a part, to be changed."""
+        if kind not in self.bodies:
+            raise NotFound("This statement has no scope.", hint="Choose pages for its nodes first.", subject=kind)
+        if kind not in self.changing:
+            self.changing.append(kind)
+        return self.bodies[kind]
+
+    def beside(self) -> list[Raw]:
+        """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the spine."""
+        own = [self.bodies["statement"], self.bodies["span"]]
+        if self.share.get("spine") == "own":
+            return own
+        ledger = self.definitions["statement"].ledger
+        for statement in statements_using(ledger, "spine", self.definitions["spine"].name):
+            for definition in (statement, find_definition(ledger, "span", statement.body["span"])):
+                name = (definition.kind, definition.name)
+                if name not in self.others and all(definition.pk != mine.pk for mine in self.definitions.values()):
+                    self.others[name] = (definition, copy.deepcopy(definition.body))
+        return own + [body for _, body in self.others.values()]
+
+
+@dataclass(frozen=True)
+class Done:
+    """What an edit did in words, what is chosen after it, and the statement as it is now."""
+
+    told: str
+    chosen: tuple[str, ...]
+    outcome: Outcome
+
+
+def title_of(definition: Definition) -> str:
+    """A definition's title, its name where it has none."""
+    return str(definition.body.get("title", definition.name))
+
+
+def required_editor(person: Person) -> None:
+    """Refuse people who may only read."""
+    if not person.may_edit:
+        raise RulkaError("You may read this statement, not change it.", hint="Ask an accountant.", code="rights")
+
+
+def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
+    """A statement with its parts, by kind."""
+    statement = find_definition(ledger, "statement", name)
+    spine, span = parts_of(statement)
+    scope = scope_of(statement)
+    return {"statement": statement, "spine": spine, "span": span, **({"scope": scope} if scope else {})}
+
+
+def stamp_of(definitions: Mapping[str, Definition]) -> str:
+    """What a page shows: each part with its version, so that an edit can tell what it was made on."""
+    return " ".join(f"{kind}:{definition.name}:{definition.version}" for kind, definition in definitions.items())
+
+
+def change_statement(
+    ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str = "", share: Mapping[str, str] | None = None
+) -> Done:
+    """Do one edit: all of it or nothing.
+
+    Raises ChangedSince when somebody else changed the statement after `stamp`, SharedPart when it changes a part that others use
+    and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed afterwards.
+    """
+    required_editor(person)
+    with transaction.atomic():
+        definitions = definitions_of(ledger, name)
+        refuse_stale(ledger, definitions, stamp, person)
+        parts = Parts(definitions, {kind: copy.deepcopy(d.body) for kind, d in definitions.items()}, sight.view, share or {})
+        edited = do(parts)
+        written = list(_written(parts)) if edited.told else []
+        if written:
+            _drop_undone(ledger, name, person)
+            edit = entry(ledger, name, person, edited.told, Edit.State.DONE)
+            for definition, body in written:
+                write_body(definition, body, edit)
+            _check([definition for definition, _ in written])
+        outcome = outcome_of(ledger, name, sight)
+    return Done(edited.told, edited.chosen, outcome)
+
+
+def outcome_of(ledger: Ledger, name: str, sight: Sight) -> Outcome:
+    """The statement as it is now, through somebody's eyes."""
+    computed = run_statement(assemble(find_definition(ledger, "statement", name)), sight.view, sight.period, sight.node)
+    return Outcome(computed, footing(computed))
+
+
+def refuse_stale(ledger: Ledger, definitions: Mapping[str, Definition], stamp: str, person: Person) -> None:
+    """Refuse an edit of what somebody else changed, or deleted, since it was shown."""
+    if not stamp or stamp == stamp_of(definitions):
+        return
+    since = []
+    for text in stamp.split(" "):
+        kind, name, version = text.split(":")
+        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=int(version)).exclude(edit__person=person)
+        since += list(found.select_related("edit__person"))
+    if since:
+        raise ChangedSince(sorted({change.edit for change in since}, key=lambda edit: -edit.pk))
+
+
+def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
+    """The definitions an edit gives a new body; a shared part becomes one's own where that was asked for."""
+    statement = parts.definitions["statement"]
+    for kind in SHARED:
+        if kind not in parts.definitions or parts.bodies[kind] == parts.definitions[kind].body:
+            continue
+        definition = parts.definitions[kind]
+        users = statements_using(statement.ledger, kind, definition.name)
+        if kind in parts.changing and len(users) > 1:
+            choice = parts.share.get(kind, "")
+            if choice == "own":
+                definition = _own_copy(parts, kind)
+            elif choice != "all":
+                raise SharedPart(definition, users)
+        yield definition, parts.bodies[kind]
+    yield from parts.made
+    for definition, body in parts.others.values():
+        if body != definition.body:
+            yield definition, body
+    if parts.bodies["statement"] != statement.body:
+        yield statement, parts.bodies["statement"]
+
+
+def _own_copy(parts: Parts, kind: str) -> Definition:
+    """A part of the statement's own under a free name; the statement names it."""
+    statement = parts.definitions["statement"]
+    name = free_name(statement.ledger, kind, statement.name)
+    parts.bodies[kind][kind] = name
+    parts.bodies["statement"][kind] = name
+    # made with an empty body, so that undoing takes it away again
+    made = Definition(ledger=statement.ledger, kind=kind, name=name, body=None, version=0)
+    parts.definitions[kind] = made
+    return made
+
+
+def _check(written: list[Definition]) -> None:
+    errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
+    if errors:
+        raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
+    touched = {definition.pk: definition for definition in written}
+    for definition in written:
+        if definition.kind in SHARED:
+            touched |= {user.pk: user for user in statements_using(definition.ledger, definition.kind, definition.name)}
+    for definition in touched.values():
+        check_definition(definition)
+
+
+def _before(definition: Definition) -> Raw | None:
+    latest = Change.objects.filter(edit__ledger=definition.ledger, kind=definition.kind, name=definition.name).last()
+    return latest.before if latest else None
+
+
+# undo and redo ----------------------------------------------------------------------------------------------------------
+
+
+def last_edit(ledger: Ledger, name: str, person: Person) -> Edit | None:
+    """What undo would take back: the person's latest edit of this statement that still stands."""
+    return Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.DONE).first()
+
+
+def next_edit(ledger: Ledger, name: str, person: Person) -> Edit | None:
+    """What redo would do again: the edit that was undone last."""
+    return Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.UNDONE).last()
+
+
+def _drop_undone(ledger: Ledger, name: str, person: Person) -> None:
+    Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.UNDONE).update(state=Edit.State.DROPPED)
+
+
+def undo(ledger: Ledger, name: str, *, person: Person) -> str:
+    """Take back the person's latest edit; refused when somebody changed the same part since."""
+    required_editor(person)
+    with transaction.atomic():
+        edit = last_edit(ledger, name, person)
+        if edit is None:
+            raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
+        _turn(edit, [(change, change.after, change.before) for change in reversed(edit.changes.all())], person, "Undone")
+        edit.state = Edit.State.UNDONE
+        edit.save(update_fields=["state"])
+    return edit.what
+
+
+def redo(ledger: Ledger, name: str, *, person: Person) -> str:
+    """Do again what was undone last; refused when somebody changed the same part since."""
+    required_editor(person)
+    with transaction.atomic():
+        edit = next_edit(ledger, name, person)
+        if edit is None:
+            raise RulkaError("There is nothing to do again.", code="nothing-to-redo")
+        _turn(edit, [(change, change.before, change.after) for change in edit.changes.all()], person, "Done again")
+        edit.state = Edit.State.DONE
+        edit.save(update_fields=["state"])
+    return edit.what
+
+
+def _turn(edit: Edit, changes: list[tuple[Change, Any, Any]], person: Person, word: str) -> None:
+    """Give every definition of an edit its other body, if it still has the one that the edit knows."""
+    told = entry(edit.ledger, edit.statement, person, f"{word}: {edit.what}")
+    for change, has, becomes in changes:
+        definition = Definition.objects.filter(ledger=edit.ledger, kind=change.kind, name=change.name).first()
+        if (definition.body if definition else None) != has:
+            raise RulkaError(
+                f"Somebody else changed the {change.kind} {change.name} since.",
+                hint="Change it back by hand, or restore a version.",
+                code="changed-since",
+            )
+        set_body(edit.ledger, change.kind, change.name, becomes, told)
+
+
+def set_body(ledger: Ledger, kind: str, name: str, body: Raw | None, edit: Edit) -> None:
+    """Give a definition a body, make it, or delete it where there is none."""
+    definition = Definition.objects.filter(ledger=ledger, kind=kind, name=name).first()
+    if definition is None:
+        latest = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).last()
+        definition = Definition(ledger=ledger, kind=kind, name=name, body=None, version=latest.version if latest else 0)
+    if body is None:
+        Change.objects.create(edit=edit, kind=kind, name=name, version=definition.version + 1, before=definition.body, after=None)
+        definition.delete()
+    else:
+        write_body(definition, body, edit)
+
+
+# both at once -------------------------------------------------------------------------------------------------------------
+
+
+def save_as_copy(
+    ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str, title: str = ""
+) -> tuple[str, Done]:
+    """One's own state of a statement, as it was at `stamp`, under a name of its own, with the edit that was refused done on it."""
+    required_editor(person)
+    with transaction.atomic():
+        statement = copy_statement(ledger, name, title or f"{title_of(find_definition(ledger, 'statement', name))}, my copy", person, stamp=stamp)
+        done = change_statement(ledger, statement.name, do, person=person, sight=sight)
+    return statement.name, done
+
+
+def copy_statement(ledger: Ledger, name: str, title: str, person: Person, *, stamp: str = "") -> Definition:
+    """A statement again with spine and span of its own, as it is or as it was at a stamp."""
+    required_editor(person)
+    definitions = definitions_of(ledger, name)
+    bodies = {kind: copy.deepcopy(definition.body) for kind, definition in definitions.items()}
+    for text in filter(None, stamp.split(" ")):
+        kind, part, version = text.split(":")
+        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=int(version)).first()
+        if later is not None and later.before is not None:
+            bodies[kind] = copy.deepcopy(later.before)
+    new = free_name(ledger, "statement", title)
+    bodies["statement"] |= {"statement": new, "title": title}
+    for kind in ("spine", "span"):
+        bodies[kind][kind] = bodies["statement"][kind] = free_name(ledger, kind, title)
+    if "scope" in bodies and bodies["statement"].get("scope"):
+        bodies["statement"]["scope"] = definitions["scope"].name if "scope" in definitions else bodies["statement"]["scope"]
+    edit = entry(ledger, new, person, f"copied from {name}")
+    for kind in ("spine", "span", "statement"):
+        set_body(ledger, kind, bodies[kind][kind], bodies[kind], edit)
+    return find_definition(ledger, "statement", new)
+
+
+# what needs figures -------------------------------------------------------------------------------------------------------
+
+
+def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, person: Person | None = None) -> str:
+    """Replace an expanding line by a section of fixed lines, those that show at a period for a node."""
+    if person is not None:
+        required_editor(person)
+    with transaction.atomic():
+        spine, _ = parts_of(find_definition(ledger, "statement", name))
+        computed = run(ledger, name, period, node, Fence()).computed
+        body = copy.deepcopy(spine.body)
+        told = freeze_in(body, key, computed)
+        write_body(spine, body, entry(ledger, name, person, told, Edit.State.DONE))
+        _check([spine])
+        run(ledger, name, period, node, Fence())
+    return told
+
+
+def freeze_in(body: Raw, key: str, computed: Any) -> str:
+    """Replace an expanding line of a body by the lines that a computed statement shows for it."""
+    raw = find_line(body, key).raw
+    section = frozen(computed, raw, key)
+    raw.clear()
+    raw.update(section)
+    return f"{section['section']} frozen into {len(section['lines'])} lines"

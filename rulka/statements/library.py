@@ -1,0 +1,71 @@
+"""The library: which statements, spines, spans and scopes there are, who uses what, and taking one out."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.db import transaction
+
+from rulka.core.edits.tree import quoted
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
+from rulka.statements.assemble import find_definition, statements_using
+from rulka.statements.editing import SHARED, required_editor, set_body, title_of
+from rulka.statements.models import Definition
+from rulka.statements.services import entry
+
+
+@dataclass(frozen=True)
+class UsedPart:
+    """A spine, span or scope with the (name, title) of the statements that use it."""
+
+    kind: str
+    name: str
+    title: str
+    users: tuple[tuple[str, str], ...]
+
+
+def parts_with_users(ledger: Ledger) -> list[UsedPart]:
+    """Every part of the library with where it is used, by kind and title."""
+    users: dict[tuple[str, str], list[tuple[str, str]]] = {}
+    stored = list(Definition.objects.filter(ledger=ledger))
+    for statement in stored:
+        if statement.kind == "statement":
+            for kind in SHARED:
+                users.setdefault((kind, statement.body.get(kind, "")), []).append((statement.name, title_of(statement)))
+    parts = [UsedPart(d.kind, d.name, title_of(d), tuple(users.get((d.kind, d.name), ()))) for d in stored if d.kind in SHARED]
+    return sorted(parts, key=lambda part: (SHARED.index(part.kind), part.title.casefold()))
+
+
+def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> None:
+    """Take a definition out; a part that statements use is refused with the list, a statement takes its own parts with it."""
+    required_editor(person)
+    if kind not in (*SHARED, "statement"):
+        raise NotFound(f"There is no kind '{kind}'.", hint=one_of(kind, (*SHARED, "statement")), subject="delete")
+    definition = find_definition(ledger, kind, name)
+    users = statements_using(ledger, kind, name) if kind in SHARED else []
+    if users:
+        raise RulkaError(
+            f"The {kind} '{title_of(definition)}' is used by {quoted([title_of(user) for user in users], 12)}.",
+            hint="Give these another one, or delete them first.",
+            subject=kind,
+            code="used",
+        )
+    with transaction.atomic():
+        edit = entry(ledger, name if kind == "statement" else "", person, f"{kind} {title_of(definition)} deleted")
+        set_body(ledger, kind, name, None, edit)
+        if kind == "statement":
+            for part in SHARED:
+                own = definition.body.get(part, "")
+                if own.startswith(name) and not statements_using(ledger, part, own):
+                    set_body(ledger, part, own, None, edit)
+
+
+def free_title(ledger: Ledger, wanted: str) -> str:
+    """A title that no statement has yet."""
+    taken = {title_of(definition).casefold() for definition in Definition.objects.filter(ledger=ledger, kind="statement")}
+    title, number = wanted, 2
+    while title.casefold() in taken:
+        title, number = f"{wanted} {number}", number + 1
+    return title

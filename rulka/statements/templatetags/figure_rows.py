@@ -1,0 +1,93 @@
+"""The rows of a statement's table as HTML; written in Python, since a large statement has tens of thousands of cells."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from html import escape
+from typing import Any
+from urllib.parse import quote
+
+from django import template
+from django.utils.safestring import SafeString, mark_safe
+
+from rulka.core.marks import Mark
+from rulka.formats.present import ShownCell, ShownRow, ShownStatement
+
+register = template.Library()
+MANY = 4_000
+"""Cells from which addresses leave out what the session knows anyway."""
+
+SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!"}
+
+
+@register.simple_tag
+def figure_rows(
+    shown: ShownStatement, panel: Sequence[ShownRow], query: str, marks: Mapping[str, Sequence[Mark]], chosen: Sequence[str], row_chosen: str
+) -> SafeString:
+    """The body rows of one half of the page; every text is escaped here."""
+    base = "?" if len(shown.rows) * len(shown.columns) > MANY else f"?{escape(query)}&amp;"
+    writer = _Writer(shown, base, marks, set(chosen), row_chosen)
+    # all that varies is escaped where it is written
+    return mark_safe("\n".join(writer.row(row) for row in panel))
+
+
+class _Writer:
+    def __init__(self, shown: ShownStatement, base: str, marks: Mapping[str, Sequence[Mark]], chosen: set[str], row_chosen: str) -> None:
+        self.shown, self.base, self.marks, self.chosen, self.row_chosen = shown, base, marks, chosen, row_chosen
+
+    def row(self, row: ShownRow) -> str:
+        if row.kind == "filler":
+            return '<tr class="filler"><td class="mark"></td><td colspan="100"></td></tr>'
+        key = escape(row.key)
+        is_chosen = row.line in self.chosen or (not self.chosen and row.key == self.row_chosen)
+        begin = f'<tr class="{escape(row.classes)}{" chosen" if is_chosen else ""}" data-row="{key}" data-line="{escape(row.line)}">'
+        begin += f'<td class="mark">{self._marks(row.key)}</td>'
+        if row.kind in ("text", "spacer", "page-break", "page break"):
+            label = row.label or {"spacer": "\u00a0"}.get(row.kind, "\u2013 page break \u2013")
+            return f'{begin}<th scope="row" colspan="100" class="d{row.depth}">{self._label(row, label)}</th></tr>'
+        cells = [self._label_cell(row)] if self.shown.has_label else []
+        address = f"{self.base}panel=trace&amp;row={quote(row.key)}&amp;column="
+        cells += [self._label_cell(row) if cell.is_label else self._cell(cell, address) for cell in row.cells]
+        return begin + "".join(cells) + "</tr>"
+
+    def _label_cell(self, row: ShownRow) -> str:
+        return f'<th scope="row" class="d{row.depth}" title="{escape(row.label)}">{self._label(row, row.label)}</th>'
+
+    def _label(self, row: ShownRow, text: str) -> str:
+        return f'<a class="label" tabindex="-1" href="{self.base}panel=line&amp;row={quote(row.key)}">{escape(text)}</a>'
+
+    def _marks(self, key: str) -> str:
+        return "".join(self._mark(mark, key) for mark in self.marks.get(key, ())[:2])
+
+    def _mark(self, mark: Mark, key: str) -> str:
+        text = escape(mark.text)
+        if mark.kind == "sealed":
+            return f'<span class="seal" role="img" aria-label="Detail is sealed" title="{text}"></span>'
+        sign = f"+{mark.count}" if mark.kind == "unplaced" else SIGNS[mark.kind]
+        where = f"panel=line&amp;row={quote(key)}" if mark.kind == "warning" else "panel=footing"
+        return f'<a class="plus {mark.kind}" tabindex="-1" href="{self.base}{where}" title="{text}" aria-label="{text}">{sign}</a>'
+
+    def _cell(self, cell: ShownCell, address: str) -> str:
+        classes = ["w" if cell.words else "f"]
+        classes += [cell.verdict] if cell.verdict else []
+        classes += ["red"] if cell.red else []
+        classes += ["quiet"] if cell.quiet else ["lead"] if cell.lead else []
+        classes += ["opens"] if cell.opens_group else []
+        classes += ["outer"] if cell.outer else []
+        return f'<td class="{" ".join(classes)}">{self._inside(cell, address)}</td>'
+
+    def _inside(self, cell: ShownCell, address: str) -> str:
+        if cell.trend:
+            return f'<svg class="spark" width="88" height="18" viewBox="0 0 88 18" aria-hidden="true"><polyline points="{escape(cell.trend)}"/></svg>'
+        if cell.words or not cell.text:
+            return escape(cell.text)
+        told = "better:" if cell.verdict == "good" else "worse:"
+        triangle = f'<span class="tri" role="img" aria-label="{told}"></span>' if cell.verdict else ""
+        column = escape(cell.column)
+        return f'<a class="figure" data-column="{column}" tabindex="-1" href="{address}{column}">{triangle}{escape(cell.text)}</a>'
+
+
+@register.filter
+def keys_in(state: Mapping[str, Any], name: str) -> list[str]:
+    """The keys that an address holds in one field, with commas between them."""
+    return [key for key in str(state.get(name, "")).split(",") if key]
