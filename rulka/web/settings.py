@@ -102,6 +102,8 @@ DATABASES = {
     "default": _database(os.environ.get("DATABASE_URL") or f"sqlite:///{VAR / 'rulka.sqlite3'}"),
     "work": _database(os.environ.get("RULKA_WORK_URL") or f"sqlite:///{VAR / 'work.sqlite3'}"),
 }
+for _name, _settings in DATABASES.items():  # tests use files as well: a database in memory has neither WAL nor waiting readers
+    _settings["TEST"] = {"NAME": str(VAR / f"test-{_name}.sqlite3")}
 DATABASE_ROUTERS = ["rulka.work.routing.WorkRouter"]
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 FEED_FOLDER = os.environ.get("RULKA_FEED_FOLDER") or str(VAR / "feeds")

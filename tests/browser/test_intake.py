@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect, sync_playwright
 
-from tests.browser.test_path import ARGUMENTS
+from tests.browser.conftest import ARGUMENTS
 
 pytestmark = pytest.mark.browser
 ROOT = Path(__file__).parent.parent.parent

@@ -22,7 +22,8 @@ const rulka = {
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     // what is being typed into a form that follows every change must outlast the answer to the change before
-    if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = ["mapping", "work", "panel"].includes(event.detail.target.id);
+    const typing = document.activeElement?.matches("input:not([type=radio]):not([type=checkbox]), textarea, select");
+    if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
   });
   document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
   document.addEventListener("DOMContentLoaded", () => {

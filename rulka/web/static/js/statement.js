@@ -34,8 +34,8 @@
 
   function find() {
     if (at.row === HEADS) return heads().find((head) => head.dataset.heading === at.column) || heads()[0];
-    const row = rows().find((candidate) => candidate.dataset.row === at.row) || rows().find((candidate) => candidate.querySelector("a.figure")) || rows()[0];
-    return row && spotIn(row, at.column);
+    const row = rows().find((candidate) => candidate.dataset.row === at.row);
+    return row ? spotIn(row, at.column) : figures().querySelector("a.figure") || figures().querySelector("a.label");
   }
 
   function go(spot) {
@@ -124,7 +124,7 @@
 
   function openPanel(query) {
     document.body.classList.remove("folded");
-    return htmx.ajax("GET", `${el("work").dataset.panel}?${figures().dataset.query}&${query}`, { target: "#panel", swap: "outerHTML" });
+    return htmx.ajax("GET", `${el("work").dataset.panel}?${figures().dataset.query}&${query}`, { source: "#opener" });
   }
 
   // what an edit is about: the chosen lines when the focus is on one of them, else the line under the focus
@@ -144,7 +144,7 @@
     const stamp = el("stamp").elements.stamp.value;
     const held = new FormData(el("panel-state"));
     const given = { panel: held.get("panel") || "", ...values, stamp };
-    return htmx.ajax("POST", el("work").dataset.edit, { source: "#stamp", target: "#work", swap: "morph:outerHTML", values: given });
+    return htmx.ajax("POST", el("work").dataset.edit, { source: "#sender", values: given });
   }
 
   // keys -----------------------------------------------------------------------------------------------------------------
@@ -163,9 +163,9 @@
     e: (spot) => { if (spot && !isHead(spot)) { place = "form"; openPanel(`panel=line&row=${encodeURIComponent(rowOf(spot).dataset.row)}`); } else if (spot) KEYS.c(spot); },
     c: (spot) => { if (spot) { place = "form"; openPanel(`panel=column&column=${encodeURIComponent(isHead(spot) ? spot.dataset.heading : spot.dataset.column || at.column)}`); } },
     a: (spot) => { if (spot && !isHead(spot)) { place = "search"; const row = rowOf(spot).dataset; openPanel(`panel=accounts&lines=${encodeURIComponent(row.line)}&row=${encodeURIComponent(row.row)}`); } },
-    f: () => { place = "panel"; openPanel("panel=footing"); },
-    v: () => { place = "panel"; openPanel("panel=versions"); },
-    s: () => { place = "form"; openPanel("panel=page"); },
+    f: () => { place = "into"; openPanel("panel=footing"); },
+    v: () => { place = "into"; openPanel("panel=versions"); },
+    s: () => { place = "into"; openPanel("panel=page"); },
     h: () => el("toggle-hidden")?.click(),
     p: () => document.body.classList.toggle("folded"),
     " ": (spot) => spot && toggle(spot),
@@ -199,7 +199,7 @@
   document.addEventListener("keydown", (event) => {
     if (!figures() || event.defaultPrevented) return;
     const inPanel = event.target.closest("#panel");
-    if (event.key === "Escape" && inPanel) { commit(event.target); back(); event.preventDefault(); return; }
+    if (event.key === "Escape" && inPanel) { revert(event.target); back(); event.preventDefault(); return; }
     if (event.target.matches?.("#picks input[type=checkbox]") && pickKey(event)) return;
     if (event.key === "Enter" && event.target.matches?.("#panel form.setting input, #panel form.setting textarea") && !event.shiftKey) {
       const area = event.target.matches("textarea") && ["set-agree", "set-group"].includes(event.target.id);
@@ -236,6 +236,11 @@
     }
   }
   const initial = (field) => (field.tagName === "SELECT" ? [...field.options].find((option) => option.defaultSelected)?.value ?? field.options[0]?.value : field.defaultValue);
+
+  // Escape leaves a field as it was
+  function revert(field) {
+    if (field.closest?.("form.setting") && field.matches("input:not([type=radio]), textarea") && field.dataset.sent === undefined) field.value = initial(field);
+  }
 
   function onwards(field) {
     commit(field);
@@ -397,7 +402,7 @@
     setEntry();
   }
   document.addEventListener("htmx:beforeSwap", () => {
-    if (["form", "chosen", "search", "tick"].includes(place)) return;
+    if (["form", "chosen", "search", "tick", "into"].includes(place)) return;
     const active = document.activeElement;
     place = !active || active === document.body ? place : active.closest("#panel") ? "panel" : active.closest("#figures") ? "spot" : "";
   });
@@ -409,6 +414,11 @@
       place = "panel";
       const field = panel.querySelector("#set-label, #set-heading, form.setting textarea, form.setting input:not([type=hidden])");
       if (field) { field.focus(); field.select?.(); }
+      return;
+    }
+    if (place === "into") {
+      place = "panel";
+      (panel.querySelector(".body button, .body input:not([type=hidden]), .body select, .body textarea, .body a") || panel).focus({ preventScroll: true });
       return;
     }
     if (place === "search") {
