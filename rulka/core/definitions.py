@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from rulka.core.errors import RulkaError
 from rulka.core.looks import ANY_STYLE, NumberStyle, number_from
+from rulka.core.pages import DEPTHS, PageDef, page_from
 from rulka.core.scopes import ScopeDef
 from rulka.core.spans import SpanDef
-from rulka.core.spines import SpineDef
+from rulka.core.spines import LineDef, SpineDef
 
 ROUNDINGS = ("exact", "so that it foots")
 
@@ -34,11 +36,30 @@ class StatementDef:
     rounding: str = ROUNDINGS[0]
     rest: str = ""
     number: NumberStyle = ANY_STYLE
+    grouping: str = "space"
+    decimal_mark: str = "point"
+    depth: str = DEPTHS[0]
+    page: PageDef = field(default_factory=PageDef)
+
+    def in_depth(self) -> StatementDef:
+        """The statement as output shows it: below each account line what its depth asks for."""
+        below = {"accounts": ("accounts",), "entries": ("accounts", "entries")}.get(self.depth, ())
+        return replace(self, spine=replace(self.spine, lines=tuple(_deepened(line, below) for line in self.spine.lines))) if below else self
+
+
+def _deepened(line: LineDef, below: tuple[str, ...]) -> LineDef:
+    if line.kind == "line" and not line.expand and not line.intercompany:
+        return replace(line, below=below)
+    return replace(line, lines=tuple(_deepened(inner, below) for inner in line.lines)) if line.lines else line
 
 
 def statement_from(body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scope: ScopeDef | None = None) -> StatementDef:
     """Join a statement's own mapping with its spine, span and scope."""
     figures = body.get("figures", {})
+    if figures.get("grouping", "") == figures.get("decimal mark", "point"):
+        raise RulkaError(
+            f"Figures can't be grouped by the same {figures['grouping']} that marks their decimals.", hint="Choose another one.", subject="figures"
+        )
     return StatementDef(
         name=body["statement"],
         title=body.get("title", body["statement"]),
@@ -51,5 +72,9 @@ def statement_from(body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scop
         decimals=int(figures.get("decimals", "2")),
         rounding=figures.get("rounding", ROUNDINGS[0]),
         rest=figures.get("rest", ""),
+        grouping=figures.get("grouping", "space"),
+        decimal_mark=figures.get("decimal mark", "point"),
+        depth=body.get("depth", DEPTHS[0]),
+        page=page_from(body.get("page", {})),
         number=number_from({name: value for name, value in figures.items() if name in ("negative", "zero", "currency")}),
     )

@@ -126,7 +126,8 @@ class _Line:
 
     def leaves(self) -> list[Leaf]:
         if not self.line.expand:
-            return [self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts)]
+            leaf = self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts)
+            return [self._inside(leaf, self.line.below, self.narrowed.keys, self.accounts)]
         return self._expanded(self.line.key, self.narrowed.keys, self.accounts, self.line.expand)
 
     def _leaf(self, key: str, label: str, kind: str, mask: BoolArray, accounts: BoolArray, *, account: str = "", member: str = "") -> Leaf:

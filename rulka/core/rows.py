@@ -50,6 +50,8 @@ class Rows:
             rows.append(
                 self._row(line, line.kind, depth, codes=codes, values=values, parts=self._operands(line), detail=line.formula or line.accounts)
             )
+            for leaf in self.computed.planned.by_line[line.key] if line.below else ():
+                self._emit_leaves(line, leaf.inner, depth + 1, rows)
 
     def _row(self, line: LineDef, kind: str, depth: int, **given: Any) -> Row:
         given.setdefault("blank", self._blanks(line))

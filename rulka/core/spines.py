@@ -66,6 +66,9 @@ class LineDef:
     panel: str = ""
     exempt: bool = False
     look: Look = PLAIN
+    below: tuple[str, ...] = ()
+    """What output shows below the line, which stands itself: its accounts, their entries."""
+
     lines: tuple[LineDef, ...] = ()
 
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import groupby
 
 from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
+from rulka.core.definitions import StatementDef
 from rulka.core.expressions import Value
 from rulka.core.looks import PLAIN, UNITS, Look, NumberStyle
 from rulka.core.money import minor_text, round_half_away
@@ -55,6 +57,7 @@ class ShownCell:
     trend: str = ""
     outer: bool = False
     is_label: bool = False
+    node: str = ""
 
 
 @dataclass(frozen=True)
@@ -110,6 +113,7 @@ class ShownColumn:
     span: int = 1
     written: str = ""
     ghost: bool = False
+    node: str = ""
 
 
 @dataclass(frozen=True)
@@ -131,6 +135,7 @@ class ShownStatement:
     rows: tuple[ShownRow, ...]
     panels: tuple[tuple[ShownRow, ...], ...]
     has_label: bool = True
+    notes: tuple[str, ...] = ()
 
     @property
     def has_groups(self) -> bool:
@@ -195,7 +200,8 @@ def show(computed: Computed, *, hidden: bool = False) -> ShownStatement:
     levels = max((len(column.groups) for _, column in shown), default=0)
     titles = [(*("",) * (levels - len(column.groups)), *column.groups) for _, column in shown]
     opens = [bool(place) and titles[place] != titles[place - 1] for place in range(len(titles))]
-    writer = _Writer(computed, shown, opens, stepped=steps == 2)
+    separated = separators(computed.statement)
+    writer = _Writer(computed, shown, opens, stepped=steps == 2, separated=separated)
     visible = [row for row in computed.rows if hidden or not row.hidden]
     rows = tuple(
         replace(writer.row(row), holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth, ghost=row.hidden)
@@ -227,7 +233,59 @@ def show(computed: Computed, *, hidden: bool = False) -> ShownStatement:
         rows=rows,
         panels=_panels(rows, second),
         has_label=not any(column.kind == "text" and column.asked.text == "label" for _, column in shown),
+        notes=computed.statement.page.notes,
     )
+
+
+def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> ShownStatement:
+    """Several nodes of one statement as one page: the first one's rows and columns, those of the others to the right of them."""
+    first = pages[0]
+    levels = max(len(page.heads) for page in pages)
+    widths = [sum(column.span for column in page.columns) for page in pages]
+    heads = [tuple(ShownGroup(page.node, width) for page, width in zip(pages, widths, strict=True))]
+    for level in range(levels):
+        of_page = [
+            page.heads[level - (levels - len(page.heads))] if level >= levels - len(page.heads) else (ShownGroup("", width),)
+            for page, width in zip(pages, widths, strict=True)
+        ]
+        heads.append(tuple(group for groups in of_page for group in groups))
+    columns = [
+        replace(column, node=code if at else "", opens_group=column.opens_group or (bool(at) and not place))
+        for at, (page, code) in enumerate(zip(pages, codes, strict=True))
+        for place, column in enumerate(page.columns)
+    ]
+    by_key = [{row.key: row for row in page.rows} for page in pages]
+    order = list(first.rows)
+    for page in pages[1:]:
+        order = _joined(order, page.rows)
+    rows = tuple(_row_beside(row, by_key, pages, codes) for row in order)
+    return replace(first, node=" | ".join(page.node for page in pages), heads=tuple(heads), columns=tuple(columns), rows=rows, panels=(rows,))
+
+
+def _joined(rows: list[ShownRow], others: Sequence[ShownRow]) -> list[ShownRow]:
+    """Rows with those that only another page has, each after the one it stands below there."""
+    found, known = list(rows), {row.key for row in rows}
+    place = 0
+    for row in others:
+        if row.key in known:
+            place = next(at for at, one in enumerate(found) if one.key == row.key) + 1
+        else:
+            found.insert(place, row)
+            known.add(row.key)
+            place += 1
+    return found
+
+
+def _row_beside(row: ShownRow, by_key: Sequence[Mapping[str, ShownRow]], pages: Sequence[ShownStatement], codes: Sequence[str]) -> ShownRow:
+    cells: list[ShownCell] = []
+    for at, (rows, page, code) in enumerate(zip(by_key, pages, codes, strict=True)):
+        own = rows.get(row.key)
+        empty = [ShownCell("", column.key, False, "", False, column.opens_group, False) for column in page.columns for _ in range(column.span)]
+        given = list(own.cells) if own else empty
+        if at:
+            given = [replace(cell, node=code, opens_group=cell.opens_group or not place) for place, cell in enumerate(given)]
+        cells += given
+    return replace(row, cells=tuple(cells))
 
 
 def _head(titles: list[tuple[str, ...]], level: int, widths: list[int]) -> tuple[ShownGroup, ...]:
@@ -250,8 +308,10 @@ def _panels(rows: tuple[ShownRow, ...], second: set[str]) -> tuple[tuple[ShownRo
 
 
 class _Writer:
-    def __init__(self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool], *, stepped: bool) -> None:
-        self.computed, self.shown, self.opens, self.stepped = computed, shown, opens, stepped
+    def __init__(
+        self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool], *, stepped: bool, separated: Callable[[str], str] | None
+    ) -> None:
+        self.computed, self.shown, self.opens, self.stepped, self.separated = computed, shown, opens, stepped, separated
         # actual figures lead where others stand beside them
         self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(c.of for _, c in shown)
         money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
@@ -292,6 +352,8 @@ class _Writer:
         value = row.shown[place] if rounded and row.shown is not None else row.values[place]
         style = style_of(row, column, self.computed)
         text = written(value, style)
+        if self.separated and value is not None:
+            text = self.separated(text)
         if style.style == "percent" and column.kind not in ("percent", "share") and value:
             text = f"{text}{GAP}%"
         if (
@@ -309,6 +371,17 @@ class _Writer:
         )
 
 
+GROUPINGS = {"space": GAP, "comma": ",", "point": ".", "apostrophe": "\u2019", "none": ""}
+
+
+def separators(statement: StatementDef) -> Callable[[str], str] | None:
+    """What puts the statement's own separators into a written figure; nothing where they are the usual ones."""
+    if statement.grouping == "space" and statement.decimal_mark == "point":
+        return None
+    table = str.maketrans({GAP: GROUPINGS[statement.grouping], ".": {"point": ".", "comma": ","}[statement.decimal_mark]})
+    return lambda text: text.translate(table)
+
+
 def written(value: Value, style: NumberStyle) -> str:
     """A value in a number style: scaled, rounded half away from zero, grouped."""
     if value is None:
@@ -320,6 +393,28 @@ def written(value: Value, style: NumberStyle) -> str:
     if style.negative == "brackets" and rounded < 0:
         return f"({grouped(-rounded, style.decimals)})"
     return grouped(rounded, style.decimals)
+
+
+def page_values(computed: Computed, ledger: str, at: datetime) -> dict[str, str]:
+    """What the tokens of a page stand for; page numbers are the paper's own."""
+    frame, node = computed.view.frame, computed.node
+    entities = [item for item, inside in zip(frame.entities.items, node.entities, strict=True) if inside]
+    entity = entities[0] if len(entities) == 1 else None
+    return {
+        "statement": computed.statement.title,
+        "subtitle": computed.statement.subtitle,
+        "entity": entity.name if entity else frame.name,
+        "entity.code": entity.code if entity else node.code,
+        "node": node.name,
+        "node.code": node.code,
+        "period": computed.period.title,
+        "period.code": computed.period.code,
+        "currency": node.currency,
+        "ledger": ledger,
+        "revision": str(computed.view.book.revision),
+        "date": f"{at.day} {at:%B %Y}",
+        "time": f"{at:%H:%M %Z}".strip(),
+    }
 
 
 def moment_text(moment: datetime) -> str:

@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import base64
+from collections.abc import Mapping
 from datetime import datetime
 from html import escape
 from pathlib import Path
 
 from rulka.core.computed import Computed
 from rulka.core.footing import Check
-from rulka.formats.present import ShownColumn, ShownRow, ShownStatement, moment_text, show
+from rulka.core.pages import COUNTED, Boxes, PageDef, filled, pieces
+from rulka.formats.present import ShownColumn, ShownRow, ShownStatement, page_values, show
 
 FONTS = Path(__file__).parent.parent / "web" / "static" / "fonts"
 FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
 
 STYLE = """
-@page { size: A4 %(orientation)s; margin: 13mm 14mm 15mm;
-  @bottom-left { content: string(foot); font: 8pt "Source Sans 3"; color: #69706c; }
-  @bottom-right { content: "Page " counter(page) " of " counter(pages); font: 8pt "Source Sans 3"; color: #69706c; } }
 * { box-sizing: border-box; }
 body { margin: 0; color: #20292b; background: #fdfcf8; font: 9.5pt/1.25 "Source Sans 3", sans-serif; }
 @media screen { body { max-width: 70rem; margin: 2rem auto; padding: 0 1rem; } }
@@ -25,9 +24,12 @@ body { margin: 0; color: #20292b; background: #fdfcf8; font: 9.5pt/1.25 "Source 
 section.page + section.page { break-before: page; }
 h1 { font: 600 17pt "Source Serif 4", serif; margin: 0 0 1mm; }
 .about { color: #505856; margin: 0 0 1mm; }
-.foot { string-set: foot content(); color: #69706c; font-size: 8pt; margin: 0 0 4mm; }
-table { border-collapse: separate; border-spacing: 0; width: 100%%; font-variant-numeric: tabular-nums lining-nums; }
-thead { display: table-header-group; }
+.foot { color: #69706c; font-size: 8pt; margin: 0 0 1mm; display: flex; gap: 4mm; }
+.foot span { flex: 1 1 0; } .foot span + span { text-align: center; } .foot span:last-child { text-align: right; }
+@media print { .foot { display: none; } } .strings { height: 0; margin: 0; font-size: 0; }
+.logo { float: right; max-height: 16mm; max-width: 60mm; }
+.notes { margin-top: 4mm; font-size: 8.5pt; } .notes p { margin: 0 0 1mm; }
+table { border-collapse: separate; border-spacing: 0; width: 100%; font-variant-numeric: tabular-nums lining-nums; }
 th { font-weight: 600; text-align: right; padding: 1mm 2mm; vertical-align: bottom; }
 th:first-child, td:first-child { text-align: left; }
 tr.groups th { text-align: left; }
@@ -79,29 +81,93 @@ def _faces(embed: bool) -> str:
 Page = tuple[Computed, list[Check]]
 
 
-def as_html(computed: Computed, checks: list[Check], *, revision: str, at: datetime, embed_fonts: bool = True) -> str:
-    """One page with styles and fonts inside; it loads nothing from elsewhere."""
-    return as_html_pages([(computed, checks)], revision=revision, at=at, embed_fonts=embed_fonts)
-
-
-def as_html_pages(pages: list[Page], *, revision: str, at: datetime, embed_fonts: bool = True) -> str:
-    """A statement for several nodes, each on a page of its own."""
+def as_html_pages(pages: list[Page], *, ledger: str, at: datetime, embed_fonts: bool = True, logo: str = "") -> str:
+    """A statement for several nodes, or several statements, each on a page of its own."""
     shown = [show(computed) for computed, _ in pages]
-    style = _faces(embed_fonts) + STYLE % {"orientation": "landscape" if len(shown[0].columns) > 5 else "portrait"}
+    style = _faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
     head = f'<meta charset="utf-8"><title>{escape(shown[0].title)}, {escape(shown[0].period)}</title><style>{style}</style>'
-    bodies = [_page(one, computed, checks, revision, at) for one, (computed, checks) in zip(shown, pages, strict=True)]
+    bodies = [_page(one, computed, checks, ledger, at, logo) for one, (computed, checks) in zip(shown, pages, strict=True)]
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
 
 
-def _page(shown: ShownStatement, computed: Computed, checks: list[Check], revision: str, at: datetime) -> str:
-    about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
-    what = f"{shown.title}, {shown.node}, {computed.period.code}"
-    foot = " &middot; ".join(escape(text) for text in (what, revision, f"printed {moment_text(at)}"))
-    return (
-        f"<section class=page><h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
-        f"<p class=foot>{foot}</p>{_tables(shown)}"
-        f"{_checks(checks)}</section>"
+PAPER_WIDTHS = {"A4": (210, 297), "A3": (297, 420), "A5": (148, 210), "letter": (216, 279), "legal": (216, 356)}
+MARGINS = 28
+"""Millimetres of paper left and right of the page together."""
+
+CHARACTER = 1.75
+"""Millimetres that a figure's character takes at the usual size."""
+
+
+def _paper(page: PageDef, shown: list[ShownStatement]) -> str:
+    """Paper, margin boxes and what of the table depends on them."""
+    orientation = page.orientation or ("landscape" if max(len(one.columns) for one in shown) > 5 else "portrait")
+    boxes = "".join(
+        f"@{edge}-{CSS_PLACES[place]} {{ {BOX} content: {_content(f'{edge}-{place}', text)}; }}\n"
+        for edge, texts in (("top", page.header), ("bottom", page.footer))
+        for place, text in texts
+        if text
     )
+    rules = [f"@page {{ size: {page.paper} {orientation}; margin: 15mm 14mm 15mm;\n{boxes}}}"]
+    rules.append(f"thead {{ display: {'table-header-group' if page.repeat_heads else 'table-row-group'}; }}")
+    if page.fit:
+        width = PAPER_WIDTHS[page.paper][orientation == "landscape"] - MARGINS
+        rules.append(f"table {{ font-size: {9.5 * min(1.0, width / max(_width(one) for one in shown)):.2f}pt; }}")
+    if page.break_before_sections:
+        rules.append("tr.section.outer + tr { break-before: avoid; } tbody tr ~ tr.section.outer { break-before: page; }")
+    return "\n".join(rules)
+
+
+BOX = 'font: 8pt "Source Sans 3"; color: #69706c;'
+CSS_PLACES = {"left": "left", "centre": "center", "right": "right"}
+
+
+def _content(name: str, text: str) -> str:
+    """A margin box's content: texts that each page sets for itself, between the numbers that the paper counts."""
+    parts = [f"counter({kind})" if kind in COUNTED else f"string({name}-{at})" for at, (kind, _) in enumerate(pieces(text, {}))]
+    return " ".join(parts)
+
+
+def _width(shown: ShownStatement) -> float:
+    """Millimetres that a table wants at the usual size."""
+    label = max((len(row.label) + 2 * row.depth for row in shown.rows), default=10) if shown.has_label else 0
+    columns = [max([len(cells.text) for row in shown.rows if len(row.cells) > at for cells in (row.cells[at],)] + [len(column.heading)]) + 3
+               for at, column in enumerate(shown.columns)]  # fmt: skip
+    return CHARACTER * (label + sum(columns) + 2)
+
+
+def _strings(page: PageDef, values: Mapping[str, str]) -> str:
+    """What the margin boxes say from this page on, as named strings."""
+    named = [
+        f"{edge}-{place}-{at} {_css_string(piece)}"
+        for edge, texts in (("top", page.header), ("bottom", page.footer))
+        for place, text in texts
+        for at, (kind, piece) in enumerate(pieces(text, values))
+        if kind not in COUNTED
+    ]
+    return f'<p class=strings style="string-set: {escape(", ".join(named))}">&#8203;</p>' if named else ""
+
+
+def _css_string(text: str) -> str:
+    """A text between quotes as a style sheet reads it, whatever is in it."""
+    return "'" + "".join(character if character.isalnum() or character in " .,:·-" else f"\\{ord(character):x} " for character in text) + "'"
+
+
+def _page(shown: ShownStatement, computed: Computed, checks: list[Check], ledger: str, at: datetime, logo: str) -> str:
+    page, values = computed.statement.page, page_values(computed, ledger, at)
+    picture = f'<img class=logo src="{escape(logo)}" alt="">' if logo and page.logo else ""
+    about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
+    block = f"{picture}<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
+    notes = "".join(f"<p>{escape(filled(note, values))}</p>" for note in page.notes)
+    return (
+        f"<section class=page>{_strings(page, values)}{_line(page.header, values)}{block if page.title_block else picture}{_tables(shown)}"
+        f"{f'<div class=notes>{notes}</div>' if notes else ''}{_checks(checks) if page.checks else ''}{_line(page.footer, values)}</section>"
+    )
+
+
+def _line(boxes: Boxes, values: Mapping[str, str]) -> str:
+    """A header or footer as a line of the page, for screens, which have no margins to print in."""
+    texts = [filled(text, values) if "{page" not in text else "" for _, text in boxes]
+    return f"<p class=foot>{''.join(f'<span>{escape(text)}</span>' for text in texts)}</p>" if any(texts) else ""
 
 
 def _tables(shown: ShownStatement) -> str:
@@ -143,7 +209,8 @@ def _row(row: ShownRow, shown: ShownStatement) -> str:
         for cell in row.cells
     )
     label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>' if shown.has_label else ""
-    return f'<tr class="{row.classes}">{label}{cells}</tr>'
+    outer = " outer" if row.kind == "section" and not row.depth else ""
+    return f'<tr class="{row.classes}{outer}">{label}{cells}</tr>'
 
 
 def _checks(checks: list[Check]) -> str:
@@ -154,13 +221,8 @@ def _checks(checks: list[Check]) -> str:
     return f"<div class=checks>What does not tie:<ul>{items}</ul></div>"
 
 
-def as_pdf(computed: Computed, checks: list[Check], *, revision: str, at: datetime) -> bytes:
-    """The same page on paper: repeated heads, page x of y, rulings kept with their totals."""
-    return as_pdf_pages([(computed, checks)], revision=revision, at=at)
-
-
-def as_pdf_pages(pages: list[Page], *, revision: str, at: datetime) -> bytes:
+def as_pdf_pages(pages: list[Page], *, ledger: str, at: datetime, logo: str = "") -> bytes:
     """A statement for several nodes on paper, each beginning a page."""
     from weasyprint import HTML
 
-    return bytes(HTML(string=as_html_pages(pages, revision=revision, at=at, embed_fonts=False)).write_pdf())
+    return bytes(HTML(string=as_html_pages(pages, ledger=ledger, at=at, embed_fonts=False, logo=logo)).write_pdf())

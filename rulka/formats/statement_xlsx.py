@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 
@@ -14,27 +16,44 @@ from xlsxwriter.workbook import Workbook
 from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
 from rulka.core.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
+from rulka.core.footing import Check
 from rulka.core.money import as_decimal
 from rulka.core.naming import Names
-from rulka.formats.present import digits_of, moment_text, unit_title, verdict_of
+from rulka.core.pages import Boxes, filled, pieces
+from rulka.formats.present import digits_of, moment_text, page_values, unit_title, verdict_of
 from rulka.formats.statement_text import cell_words, plain_text
 
 TITLE_ROWS = 5
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
 
 
-class _Sheet:
-    def __init__(self, computed: Computed, revision: str, at: datetime) -> None:
-        self.computed, self.revision, self.at = computed, revision, at
+MOST_LINKS = 20_000
+"""Figures of a sheet that carry a link to their trace; beyond it the cover alone leads back."""
+
+Link = Callable[[str, str, str], str]
+"""(node, row, column) to the address of a figure's trace."""
+
+
+@dataclass(frozen=True)
+class About:
+    """What the cover says of a workbook: whose ledger, made by whom and when, and the way back to each figure."""
+
+    ledger: str
+    at: datetime
+    person: str = ""
+    link: Link | None = None
+
+
+class _Book:
+    """The workbook with its formats, which sheets share."""
+
+    def __init__(self, about: About) -> None:
+        self.about = about
         self.buffer = io.BytesIO()
         self.book: Workbook = xlsxwriter.Workbook(self.buffer, {"in_memory": True})
         self.book.set_calc_mode("auto")
-        self.sheet = self.book.add_worksheet(_sheet_name(computed.statement.title))
         self.formats: dict[tuple[tuple[str, object], ...], Format] = {}
-        self.first = TITLE_ROWS + 2
-        self.names = Names(computed.statement.spine)
-        self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
-        self.widths = [20.0] + [10.0] * len(computed.columns)
+        self.names: set[str] = set()
 
     def format(self, **properties: object) -> Format:
         key = tuple(sorted(properties.items()))
@@ -42,21 +61,85 @@ class _Sheet:
             self.formats[key] = self.book.add_format({"font_name": "Calibri", "font_size": 10, "font_color": INK, **properties})
         return self.formats[key]
 
-    def write(self) -> bytes:
+    def sheet_name(self, title: str) -> str:
+        """A name that a sheet may have and none has yet."""
+        base = "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ") or "Statement"
+        name, number = base, 2
+        while name.casefold() in self.names:
+            name, number = f"{base[:27].rstrip()} {number}", number + 1
+        self.names.add(name.casefold())
+        return name
+
+    def cover(self, computed: list[Computed], checks: list[list[Check]], names: list[str]) -> None:
+        """What this is, where it comes from, whether it foots, and a way to each sheet."""
+        first, sheet = computed[0], self.book.add_worksheet(self.sheet_name("About"))
+        bold, soft = self.format(bold=True), self.format(font_color=SOFT)
+        sheet.write_string(0, 0, plain_text(first.statement.title), self.format(bold=True, font_size=16))
+        facts = [
+            ("Ledger", self.about.ledger),
+            ("Revision", str(first.view.book.revision)),
+            ("Period", f"{first.period.title} ({first.period.code})"),
+            ("Figures", unit_title(first)),
+            ("Made by", self.about.person),
+            ("Made at", moment_text(self.about.at)),
+        ]
+        row = 2
+        for name, text in facts:
+            if text:
+                sheet.write_string(row, 0, name, soft)
+                sheet.write_string(row, 1, plain_text(text), self.format())
+                row += 1
+        if self.about.link:
+            sheet.write_string(row, 0, "In Rulka", soft)
+            sheet.write_url(row, 1, self.about.link(first.node.code, "", ""), self.format(font_color=GREEN, underline=1), string="Open the statement")
+            sheet.write_string(row + 1, 1, "Every figure of the sheets leads to its trace.", soft)
+            row += 2
+        row += 1
+        for at, heading in enumerate(("Sheet", "Whose figures", "Does it foot?")):
+            sheet.write_string(row, at, heading, self.format(bold=True, bottom=1))
+        for one, told, name in zip(computed, checks, names, strict=True):
+            row += 1
+            sheet.write_url(row, 0, f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1", self.format(font_color=GREEN, underline=1), string=name)
+            sheet.write_string(row, 1, plain_text(f"{one.node.name} ({one.node.code})"), self.format())
+            wrong = [check.check for check in told if not check.ok]
+            sheet.write_string(row, 2, f"No: {', '.join(wrong)}" if wrong else "Yes", bold if wrong else self.format())
+        sheet.set_column(0, 0, 28)
+        sheet.set_column(1, 2, 44)
+        sheet.hide_gridlines(2)
+        self.book.set_properties({"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)})
+
+    def close(self) -> bytes:
+        self.book.close()
+        return self.buffer.getvalue()
+
+
+class _Sheet:
+    """One statement for one node."""
+
+    def __init__(self, of: _Book, name: str, computed: Computed) -> None:
+        self.of, self.computed = of, computed
+        self.format = of.format
+        self.sheet = of.book.add_worksheet(name)
+        self.first = TITLE_ROWS + 2
+        self.names = Names(computed.statement.spine)
+        self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
+        self.widths = [20.0] + [10.0] * len(computed.columns)
+        self.link = of.about.link if len(computed.rows) * len(computed.columns) <= MOST_LINKS else None
+
+    def write(self) -> None:
         self._title()
         self._heads()
         for row in self.computed.rows:
             self._row(row)
         self._layout()
-        self.book.close()
-        return self.buffer.getvalue()
 
     def _title(self) -> None:
         computed = self.computed
         self.sheet.write_string(0, 0, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
         self.sheet.write_string(1, 0, plain_text(computed.node.name), self.format(bold=True))
         self.sheet.write_string(2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format())
-        self.sheet.write_string(3, 0, f"{self.revision}, made {moment_text(self.at)}", self.format(font_color=SOFT, italic=True))
+        made = f"{self.of.about.ledger}, revision {computed.view.book.revision}, made {moment_text(self.of.about.at)}"
+        self.sheet.write_string(3, 0, plain_text(made), self.format(font_color=SOFT, italic=True))
 
     def _heads(self) -> None:
         line = self.format(bold=True, bottom=1, bottom_color=INK)
@@ -76,8 +159,9 @@ class _Sheet:
         look: dict[str, object] = {"bold": strong, **_rulings(row)}
         self.sheet.write_string(at, 0, plain_text(row.label), self.format(bold=strong, indent=row.depth))
         self.widths[0] = max(self.widths[0], len(row.label) * (1.1 if strong else 1.0) + row.depth * 2 + 2)
-        if row.hidden:
-            self.sheet.set_row(at, None, None, {"hidden": True})
+        outline = {"level": min(row.depth, 7)} if row.depth else {}
+        if row.hidden or outline:
+            self.sheet.set_row(at, None, None, {**outline, **({"hidden": True} if row.hidden else {})})
         if not row.has_figures:
             return
         for place, column in enumerate(self.computed.columns):
@@ -99,6 +183,8 @@ class _Sheet:
         cell = self.format(**look, num_format=_number_format(digits, scale, verdict), align="right", font_color=colour)
         shown = f"{abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f}"
         self.widths[place + 1] = max(self.widths[place + 1], len(shown) + 3.0)
+        if self.link:
+            self.sheet.write_url(at, place + 1, self.link(self.computed.node.code, row.key, column.key), cell)
         formula = self._formula(row, column, place)
         if formula and value is not None:
             self.sheet.write_formula(at, place + 1, formula, cell, _number(value))
@@ -180,16 +266,36 @@ class _Sheet:
             sheet.set_column(at, at, min(width, 60), None, {"hidden": True} if hidden else {})
         sheet.freeze_panes(TITLE_ROWS + 2, 1)
         sheet.hide_gridlines(2)
-        sheet.set_paper(9)
-        if len(columns) > 5:
+        page = self.computed.statement.page
+        sheet.set_paper(PAPERS[page.paper])
+        if page.orientation == "landscape" or (not page.orientation and len(columns) > 5):
             sheet.set_landscape()
+        sheet.outline_settings(True, True, True, False)
         sheet.fit_to_pages(1, 0)
-        sheet.repeat_rows(TITLE_ROWS, TITLE_ROWS + 1)
+        if page.repeat_heads:
+            sheet.repeat_rows(TITLE_ROWS, TITLE_ROWS + 1)
         sheet.set_margins(left=0.5, right=0.5, top=0.7, bottom=0.7)
-        sheet.set_footer(f"&L{self.computed.statement.title.replace('&', '&&')}, {self.computed.period.code}&RPage &P of &N")
-        self.book.set_properties(
-            {"title": self.computed.statement.title, "subject": self.computed.node.name, "created": self.at.replace(tzinfo=None)}
-        )
+        values = page_values(self.computed, self.of.about.ledger, self.of.about.at)
+        if any(text for _, text in page.header):
+            sheet.set_header(_margin(page.header, values))
+        sheet.set_footer(_margin(page.footer, values))
+        below = self.first + len(self.computed.rows) + 1
+        for at, note in enumerate(page.notes):
+            sheet.write_string(below + at, 0, plain_text(filled(note, values)), self.format(font_color=SOFT))
+
+
+PAPERS = {"A4": 9, "A3": 8, "A5": 11, "letter": 1, "legal": 5}
+"""Numbers that spreadsheets give to papers."""
+
+MOST_MARGIN = 250
+"""Characters that a spreadsheet takes in a header or footer."""
+
+
+def _margin(boxes: Boxes, values: Mapping[str, str]) -> str:
+    """A header or footer as a spreadsheet writes it."""
+    counted = {"page": "&P", "pages": "&N"}
+    texts = {place: "".join(counted.get(kind, piece.replace("&", "&&")) for kind, piece in pieces(text, values)) for place, text in boxes}
+    return "".join(f"{code}{texts[place]}" for place, code in (("left", "&L"), ("centre", "&C"), ("right", "&R")) if texts[place])[:MOST_MARGIN]
 
 
 def _only_adds(tree: Tree) -> bool:
@@ -237,10 +343,17 @@ def _number_format(digits: int, scale: int, verdict: str = "") -> str:
     return f"{shape}{body};{shape}-{body};\u2013"
 
 
-def _sheet_name(title: str) -> str:
-    return "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ") or "Statement"
-
-
-def as_xlsx(computed: Computed, *, revision: str, at: datetime) -> bytes:
-    """The workbook; `revision` says in words what ledger state it shows, `at` when it was made."""
-    return _Sheet(computed, revision, at).write()
+def as_xlsx_pages(pages: Sequence[tuple[Computed, list[Check]]], about: About) -> bytes:
+    """A workbook with a cover and a sheet for each node or statement."""
+    book = _Book(about)
+    book.names.add("about")
+    several = len({computed.statement.name for computed, _ in pages}) > 1
+    only = len(pages) == 1
+    names = [book.sheet_name(computed.statement.title if several or only else computed.node.name) for computed, _ in pages]
+    book.names.discard("about")
+    book.cover([computed for computed, _ in pages], [checks for _, checks in pages], names)
+    sheets = [_Sheet(book, name, computed) for name, (computed, _) in zip(names, pages, strict=True)]
+    for sheet in sheets:
+        sheet.write()
+    sheets[0].sheet.activate()
+    return book.close()

@@ -38,10 +38,13 @@ class Seat:
     of: str = ""
     """A node of the statement's own scope, where it has one."""
 
+    beside: str = ""
+    """Nodes that stand beside it, their codes with commas between them."""
+
     @property
     def query(self) -> str:
         """What an address has to carry to show the same figures."""
-        own = {"of": self.of} if self.of else {}
+        own = {name: value for name, value in (("of", self.of), ("beside", self.beside)) if value}
         return urlencode({"ledger": self.ledger.code, "period": self.period.code, "node": self.node, **own})
 
     def stepped(self, by: int) -> Period | None:
@@ -90,7 +93,8 @@ def seat_of(request: HttpRequest) -> Seat:
     for name, value in (("ledger", asked), ("period", period.code), ("node", node)):
         if request.session.get(name) != value:
             request.session[name] = value
-    seat = Seat(person, access.ledger, view, period, node, request.GET.get("of", ""))
+    beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
+    seat = Seat(person, access.ledger, view, period, node, request.GET.get("of", ""), beside)
     request.seat = seat  # type: ignore[attr-defined]
     return seat
 

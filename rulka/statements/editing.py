@@ -22,6 +22,7 @@ from rulka.people.models import Person
 from rulka.statements.assemble import assemble, find_definition, free_name, parts_of, scope_of, statements_using
 from rulka.statements.models import Change, Definition, Edit
 from rulka.statements.services import Outcome, check_definition, entry, run, write_body
+from rulka.statements.shelves import required
 
 SHARED = ("spine", "span", "scope")
 
@@ -75,6 +76,7 @@ class Parts:
     definitions: dict[str, Definition]
     bodies: dict[str, Raw]
     view: View
+    person: Person
     share: Mapping[str, str] = field(default_factory=dict)
     changing: list[str] = field(default_factory=list)
     others: dict[tuple[str, str], tuple[Definition, Raw]] = field(default_factory=dict)
@@ -155,8 +157,9 @@ def change_statement(
     required_editor(person)
     with transaction.atomic():
         definitions = definitions_of(ledger, name)
+        required(person, definitions["statement"], 3)
         refuse_stale(ledger, definitions, stamp, person)
-        parts = Parts(definitions, {kind: copy.deepcopy(d.body) for kind, d in definitions.items()}, sight.view, share or {})
+        parts = Parts(definitions, {kind: copy.deepcopy(d.body) for kind, d in definitions.items()}, sight.view, person, share or {})
         edited = do(parts)
         written = list(_written(parts)) if edited.told else []
         if written:
@@ -202,6 +205,8 @@ def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
                 definition = _own_copy(parts, kind)
             elif choice != "all":
                 raise SharedPart(definition, users)
+            else:
+                required(parts.person, definition, 3)
         yield definition, parts.bodies[kind]
     yield from parts.made
     for definition, body in parts.others.values():

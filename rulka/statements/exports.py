@@ -1,15 +1,21 @@
-"""A run of a statement as a file; screen, commands and downloads use the same computed object."""
+"""Runs of a statement as a file; screen, commands and downloads use the same computed objects."""
 
 from __future__ import annotations
 
+import base64
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
 from django.utils import timezone
 
-from rulka.core.errors import RulkaError
-from rulka.formats.statement_html import as_html, as_html_pages, as_pdf, as_pdf_pages
+from rulka.core.pages import DEPTHS
+from rulka.formats.statement_html import as_html_pages, as_pdf_pages
 from rulka.formats.statement_text import as_csv, as_json, pages_json, plain_text
-from rulka.formats.statement_xlsx import as_xlsx
+from rulka.formats.statement_xlsx import About, as_xlsx_pages
 from rulka.ledger.models import Ledger
-from rulka.statements.services import Outcome
+from rulka.statements.models import Picture
+from rulka.statements.services import Outcome, has_own_nodes
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -20,40 +26,55 @@ TYPES = {
 }
 
 
-def export(outcome: Outcome, ledger: Ledger, form: str) -> str | bytes:
-    """The statement in one of the forms of TYPES."""
-    computed, checks = outcome.computed, outcome.checks
-    revision, at = f"{ledger.name}, revision {computed.view.book.revision}", timezone.localtime()
+@dataclass(frozen=True)
+class Maker:
+    """Who makes a file, and where this Rulka answers: `address` is that of a statement's page, empty for commands."""
+
+    person: str = ""
+    address: Callable[[str], str] | None = None
+
+
+def export(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker()) -> str | bytes:
+    """A statement for one or several nodes, or several statements, in one of the forms of TYPES; the whole first."""
     if form == "json":
-        return as_json(computed, checks, ledger.code)
+        pages = [as_json(outcome.computed, outcome.checks, ledger.code) for outcome in outcomes]
+        return pages[0] if len(pages) == 1 else pages_json(pages)
     if form == "csv":
-        return as_csv(computed)
-    if form == "html":
-        return as_html(computed, checks, revision=revision, at=at)
-    if form == "pdf":
-        return as_pdf(computed, checks, revision=revision, at=at)
-    return as_xlsx(computed, revision=revision, at=at)
-
-
-PAGED = ("json", "html", "pdf", "csv")
-"""Forms that hold several pages; a workbook of several sheets isn't one of them yet."""
-
-
-def export_pages(outcomes: list[Outcome], ledger: Ledger, form: str) -> str | bytes:
-    """The statement for several nodes as one file, the whole first."""
-    if form not in PAGED:
-        raise RulkaError(f"A file of several nodes can't be written as {form}.", hint=f"Use {', '.join(PAGED)}.", subject="format")
-    if form == "json":
-        return pages_json([as_json(outcome.computed, outcome.checks, ledger.code) for outcome in outcomes])
-    if form == "csv":
+        if len(outcomes) == 1:
+            return as_csv(outcomes[0].computed)
         return "".join(f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes)
-    at = timezone.localtime()
-    pages = [(outcome.computed, outcome.checks) for outcome in outcomes]
-    revision = f"{ledger.name}, revision {outcomes[0].computed.view.book.revision}"
-    return as_html_pages(pages, revision=revision, at=at) if form == "html" else as_pdf_pages(pages, revision=revision, at=at)
+    at, given = timezone.localtime(), [(outcome.computed, outcome.checks) for outcome in outcomes]
+    if form == "xlsx":
+        return as_xlsx_pages(given, About(ledger.name, at, maker.person, _links(outcomes[0], ledger, maker)))
+    logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
+    write = as_html_pages if form == "html" else as_pdf_pages
+    return write(given, ledger=ledger.name, at=at, logo=logo)
 
 
-def file_name(outcome: Outcome, form: str) -> str:
+def _links(outcome: Outcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:
+    """Where a figure of a file is traced in Rulka."""
+    if maker.address is None:
+        return None
+    computed, page = outcome.computed, maker.address(outcome.computed.statement.name)
+    field = "of" if has_own_nodes(computed.statement) else "node"
+
+    def link(node: str, row: str, column: str) -> str:
+        traced = {"panel": "trace", "row": row, "column": column} if row else {}
+        return f"{page}?{urlencode({'ledger': ledger.code, 'period': computed.period.code, field: node, **traced})}"
+
+    return link
+
+
+def logo_of(ledger: Ledger, name: str) -> str:
+    """A stored picture as a data address; nothing where there is none of that name."""
+    picture = Picture.objects.filter(ledger=ledger, name=name).first() if name else None
+    return f"data:{picture.type};base64,{base64.b64encode(bytes(picture.data)).decode()}" if picture else ""
+
+
+def file_name(outcome: Outcome, form: str, *, several: bool = False) -> str:
     """`income-statement-TF-2027-P07.xlsx`."""
     computed = outcome.computed
-    return f"{computed.statement.name}-{computed.node.code}-{computed.period.code}.{form}"
+    return f"{computed.statement.name}-{computed.node.code}{'-and-below' if several else ''}-{computed.period.code}.{form}"
+
+
+__all__ = ["DEPTHS", "TYPES", "Maker", "export", "file_name", "logo_of"]

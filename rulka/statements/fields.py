@@ -13,6 +13,7 @@ from rulka.core.edits.choosing import NOTHING
 from rulka.core.edits.settings import value_of
 from rulka.core.edits.tree import Raw, line_kind
 from rulka.core.looks import UNITS
+from rulka.core.pages import DEPTHS, FOOTER, ORIENTATIONS, PAPERS, PLACES
 from rulka.core.spans import TEXTS, TIME
 from rulka.core.spines import CONVENTIONS, EXPANSIONS, HIDING, PRINTS, SIGNS, SORTS, UNLABELLED
 from rulka.core.windows import WINDOWS
@@ -259,7 +260,7 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
     ]
 
 
-def statement_settings(body: Raw, spine: Raw, labels: Sequence[str]) -> list[Group]:
+def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str]) -> list[Group]:
     """The fields of the page: title, figures, signs."""
     write, of_spine = _Writer(body, "statement-set"), _Writer(spine, "spine-set")
     return [
@@ -274,8 +275,43 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str]) -> list[Gro
                 write.choice("figures.currency", "Currency", ("never", "first and totals"), "never"),
                 write.choice("figures.rounding", "Rounding", ROUNDINGS, "exact"),
                 *((write.choice("figures.rest", "Takes the differences", labels, "largest remainder"),) if _rounds(body) else ()),
+                write.choice("figures.grouping", "Thousands", ("space", "comma", "point", "apostrophe", "none"), "space"),
+                write.choice("figures.decimal mark", "Decimal mark", ("point", "comma"), "point"),
                 write.choice("currency", "Currency of the page", ("group",), "the node's own"),
             ),
+        ),
+        Group(
+            "Paper",
+            (
+                write.choice("depth", "Output shows", DEPTHS, "figures"),
+                write.choice("page.paper", "Paper", PAPERS, "A4"),
+                write.choice("page.orientation", "Orientation", ORIENTATIONS, "by its columns"),
+                write.choice("page.fit", "Fit to", ("width",), "as it is"),
+                write.choice("page.heads", "Headings", ("once",), "on every page"),
+                write.choice("page.breaks", "New page", ("before sections",), "where it is full"),
+                write.choice("page.title", "Title block", ("left out",), "shown"),
+                write.choice("page.checks", "Checks", ("left out",), "shown"),
+                write.choice("page.logo", "Logo", pictures, "none"),
+            ),
+        ),
+        Group(
+            "Headers, footers, notes",
+            (
+                *(
+                    Setting(
+                        f"page.{edge}.{place}",
+                        f"{title} {place}",
+                        value_of(body, f"page.{edge}.{place}"),
+                        "tokens",
+                        do="statement-set",
+                        default=dict(FOOTER)[place] if edge == "footer" and "footer" not in body.get("page", {}) else "",
+                    )
+                    for edge, title in (("header", "Top"), ("footer", "Foot"))
+                    for place in PLACES
+                ),
+                write.text("page.notes", "Notes under it, one a row", area=True, default="none"),
+            ),
+            open=False,
         ),
         Group(
             "Signs and places",

@@ -24,6 +24,8 @@ class Definition(models.Model):
     name = models.CharField(max_length=80)
     body = models.JSONField()
     version = models.IntegerField(default=1, help_text="Counts the changes of the body")
+    shelf = models.ForeignKey("Shelf", null=True, on_delete=models.SET_NULL, related_name="definitions")
+    tags = models.JSONField(default=list)
 
     class Meta:
         ordering: ClassVar = ["pk"]
@@ -79,6 +81,88 @@ class SavedVersion(models.Model):
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
     bodies = models.JSONField()
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+
+
+class Picture(models.Model):
+    """A logo that pages can carry."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="pictures")
+    name = models.CharField(max_length=80)
+    type = models.CharField(max_length=20)
+    data = models.BinaryField()
+
+    class Meta:
+        ordering: ClassVar = ["name"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_picture_a_name")]
+
+
+class Shelf(models.Model):
+    """A place in the library; without rights of its own everybody who may see the ledger sees what is on it."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="shelves")
+    name = models.CharField(max_length=80)
+
+    class Meta:
+        ordering: ClassVar = ["name"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_shelf_a_name")]
+
+
+class ShelfRight(models.Model):
+    """What a person or a group may do with what is on a shelf."""
+
+    class Level(models.IntegerChoices):
+        SEE = 1, "see"
+        RUN = 2, "run"
+        EDIT = 3, "edit"
+
+    shelf = models.ForeignKey(Shelf, on_delete=models.CASCADE, related_name="rights")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="shelf_rights")
+    group = models.ForeignKey("auth.Group", null=True, on_delete=models.CASCADE, related_name="shelf_rights")
+    level = models.SmallIntegerField(choices=Level.choices)
+
+    class Meta:
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["shelf", "person"], name="one_right_a_person"),
+            models.UniqueConstraint(fields=["shelf", "group"], name="one_right_a_group"),
+            models.CheckConstraint(condition=models.Q(person__isnull=True) ^ models.Q(group__isnull=True), name="right_of_person_or_group"),
+        ]
+
+
+class Visit(models.Model):
+    """When a person last looked at a statement, and whether it is one of theirs they come back to."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="visits")
+    definition = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="visits")
+    at = models.DateTimeField(auto_now=True)
+    favourite = models.BooleanField(default=False)
+
+    class Meta:
+        ordering: ClassVar = ["-at"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["person", "definition"], name="one_visit_a_statement")]
+
+
+class Edition(models.Model):
+    """One run of a statement kept for good: its figures exactly, its definitions, the ledger's revision, who and when.
+
+    `run` is the JSON of the run, `shown` the page as it stood, `bodies` what it was computed from, `fence` the bounds it was computed within.
+    """
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="editions")
+    statement = models.CharField(max_length=80)
+    title = models.CharField(max_length=200)
+    name = models.CharField(max_length=120)
+    period = models.CharField(max_length=20)
+    node = models.CharField(max_length=80)
+    revision = models.IntegerField()
+    run = models.JSONField()
+    shown = models.JSONField()
+    bodies = models.JSONField()
+    fence = models.TextField(blank=True)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering: ClassVar = ["-pk"]

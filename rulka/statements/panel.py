@@ -23,6 +23,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.expressions import Value
 from rulka.core.leaves import sign_of
 from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.pages import TOKENS
 from rulka.core.spines import HIDING, SIGNS
 from rulka.core.trace import Part, Trace, trace_account, trace_cell, trace_rolled
 from rulka.formats.present import figure_text
@@ -30,8 +31,9 @@ from rulka.ledger.seat import Seat
 from rulka.ledger.tracing import lines_page, show_entry
 from rulka.statements.assemble import statements_using
 from rulka.statements.editing import title_of
+from rulka.statements.editions import editions_of
 from rulka.statements.fields import column_settings, line_settings, statement_settings
-from rulka.statements.models import Definition
+from rulka.statements.models import Definition, Picture
 from rulka.statements.services import Outcome, page_nodes
 from rulka.statements.versions import version_context
 
@@ -40,7 +42,7 @@ STATE = (
     "panel", "row", "column", "lines", "columns", "account", "part", "rolled", "entity", "entry", "sort", "search", "page", "type", "category", "only", "one",
     "other",
 )  # fmt: skip
-TITLES = {"accounts": "Accounts", "versions": "Versions", "start": "Start"}
+TITLES = {"start": "Start"}
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, definitions: M
     begun = "begun" in definitions["statement"].body
     build = {
         "line": _line, "column": _column, "page": _page, "trace": _trace, "footing": _footing, "accounts": _accounts, "versions": _versions,
-        "start": _start if begun else _footing,
+        "nodes": _nodes, "editions": _editions, "start": _start if begun else _footing,
     }  # fmt: skip
     kind = state.get("panel", "")
     if kind not in build:
@@ -198,7 +200,8 @@ def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
 def _page(about: About) -> dict[str, Any]:
     labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
     body, spine = about.definitions["statement"].body, about.definitions["spine"].body
-    return {"template": "statements/_panel_page.html", "groups": statement_settings(body, spine, labels)}
+    pictures = list(Picture.objects.filter(ledger=about.seat.ledger).values_list("name", flat=True))
+    return {"template": "statements/_panel_page.html", "groups": statement_settings(body, spine, labels, pictures), "tokens": TOKENS}
 
 
 def _start(about: About) -> dict[str, Any]:
@@ -214,6 +217,17 @@ def _start(about: About) -> dict[str, Any]:
         "models": [(f"from {other.name}", title_of(other)) for other in others if "begun" not in other.body],
         "suggested": suggestions(about.computed),
         "lines_by_label": _account_lines(about.computed),
+    }
+
+
+def _nodes(about: About) -> dict[str, Any]:
+    return {"template": "statements/_panel_nodes.html"}
+
+
+def _editions(about: About) -> dict[str, Any]:
+    return {
+        "template": "statements/_panel_editions.html",
+        "editions": editions_of(about.seat.ledger, about.definitions["statement"].name, about.seat.view),
     }
 
 

@@ -52,21 +52,26 @@ PAGES = ("node", "children", "all")
 """For which nodes a statement is run: the one named, it and its children, or it and all below it."""
 
 
-def run_pages(ledger: Ledger, name: str, period: str, node: str, fence: Fence, *, pages: str = "node") -> list[Outcome]:
-    """Compute a statement for several nodes, the whole first."""
+def run_pages(ledger: Ledger, name: str, period: str, node: str, fence: Fence, *, pages: str = "node", in_depth: bool = False) -> list[Outcome]:
+    """Compute a statement for several nodes, the whole first; `in_depth` as output shows it."""
     view = book_of(ledger).within(fence)
     statement = assemble(find_definition(ledger, "statement", name))
+    statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)
     first = run_statement(statement, view, at, node).node
+    below = {"node": [], "children": children_of(statement, view, first), "all": all_below(statement, view, first)}[pages]
+    return [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, [first, *below])]
+
+
+def children_of(statement: StatementDef, view: View, node: Node) -> list[Node]:
+    """The nodes just below one that a statement can be run for."""
     known = {found.code: found for found in page_nodes(statement, view)}
-    below = [known[code] for code in first.children if code in known]
-    todo = list(below) if pages == "all" else []
-    while todo:
-        inner = [known[code] for code in todo.pop(0).children if code in known]
-        below += inner
-        todo += inner
-    chosen = [first, *(below if pages != "node" else [])]
-    return [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen)]
+    return [known[code] for code in node.children if code in known]
+
+
+def all_below(statement: StatementDef, view: View, node: Node) -> list[Node]:
+    """All nodes below one, each followed by those below it."""
+    return [below for child in children_of(statement, view, node) for below in (child, *all_below(statement, view, child))]
 
 
 def node_asked(ledger: Ledger, name: str, *, node: str, of: str) -> str:

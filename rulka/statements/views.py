@@ -2,36 +2,35 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import render
 from django.urls import reverse
-from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET
 
 from rulka.core.edits.placing import suggestions
-from rulka.core.errors import NotFound, one_of
 from rulka.core.marks import marks
-from rulka.formats.present import show
+from rulka.core.nodes import find_node
+from rulka.core.statement import run_nodes
+from rulka.formats.present import ShownStatement, show, side_by_side
 from rulka.ledger.seat import Seat, seat_of
-from rulka.statements import editing, library, services
-from rulka.statements.assemble import find_definition
-from rulka.statements.exports import TYPES, export, file_name
-from rulka.statements.models import Definition
+from rulka.statements import editing, library, services, shelves
+from rulka.statements.assemble import assemble, find_definition
 from rulka.statements.panel import panel_context
+from rulka.statements.printing import preview_page
 
 
 @require_GET
 def statement_list(request: HttpRequest) -> HttpResponse:
     """All statements of the ledger."""
     seat = seat_of(request)
-    stored = list(Definition.objects.filter(ledger=seat.ledger))
-    titles = {(d.kind, d.name): d.body.get("title", d.name) for d in stored}
-    statements = [(d, titles["spine", d.body["spine"]], titles["span", d.body["span"]]) for d in stored if d.kind == "statement"]
-    statements.sort(key=lambda shown: titles["statement", shown[0].name].casefold())
-    return render(request, "statements/list.html", {"seat": seat, "statements": statements, "where": "statements"})
+    asked = {name: request.GET.get(name, "") for name in ("search", "tag")}
+    library_shown = shelves.library_of(seat.ledger, seat.person, **asked)
+    context = {"seat": seat, "library": library_shown, **asked, "shelves": list(seat.ledger.shelves.all()), "where": "statements"}
+    return render(request, "statements/_library.html" if request.headers.get("HX-Request") else "statements/list.html", context)
 
 
 def _outcome(seat: Seat, name: str) -> services.Outcome:
@@ -39,15 +38,78 @@ def _outcome(seat: Seat, name: str) -> services.Outcome:
     return services.run(seat.ledger, name, seat.period.code, node, seat.view.fence)
 
 
+@dataclass(frozen=True)
+class NodeChoice:
+    """A node that a page can be shown for; `why` says why it can't."""
+
+    code: str
+    name: str
+    depth: int
+    why: str
+    chosen: bool
+    beside: bool = False
+
+
 def _node_choices(seat: Seat, outcome: services.Outcome) -> dict[str, Any]:
-    """The nodes to choose from: the statement's own, or the entities."""
+    """The nodes to choose from, the way down to the one shown, and its neighbours."""
     statement = outcome.computed.statement
-    if not services.has_own_nodes(statement):
-        return {"node_field": "node", "node_choices": [(code, name, why, code == seat.node) for code, name, why in seat.nodes]}
     chosen = outcome.computed.node.code
-    nodes = services.page_nodes(statement, seat.view)
-    choices = [(node.code, "\u2003" * node.depth + node.name, "", node.code == chosen) for node in nodes]
-    return {"node_field": "of", "node_choices": choices}
+    beside = seat.beside.split(",") if seat.beside else []
+    if services.has_own_nodes(statement):
+        nodes = [(node.code, node.name, node.depth, "") for node in services.page_nodes(statement, seat.view)]
+    else:
+        nodes = [(code, name, 0, why) for code, name, why in seat.nodes]
+    choices = [NodeChoice(code, name, depth, why, code == chosen, code in beside) for code, name, depth, why in nodes]
+    able = [choice for choice in choices if not choice.why]
+    at = next((place for place, choice in enumerate(able) if choice.chosen), 0)
+    return {
+        "node_field": "of" if services.has_own_nodes(statement) else "node",
+        "node_choices": choices,
+        "node_path": _path(choices),
+        "node_back": able[at - 1].code if at else "",
+        "node_on": able[at + 1].code if at + 1 < len(able) else "",
+        "several_nodes": len(able) > 1,
+        "node_fields": {
+            "ledger": seat.ledger.code,
+            "period": seat.period.code,
+            "node": seat.node,
+            **({"of": seat.of} if seat.of else {}),
+            "panel": "nodes",
+        },
+    }
+
+
+def _path(choices: list[NodeChoice]) -> list[NodeChoice]:
+    """The nodes above the chosen one, the outermost first."""
+    place = next((at for at, choice in enumerate(choices) if choice.chosen), 0)
+    found: list[NodeChoice] = []
+    depth = choices[place].depth if choices else 0
+    for choice in reversed(choices[:place]):
+        if choice.depth < depth:
+            found.insert(0, choice)
+            depth = choice.depth
+    return found
+
+
+def _shown(seat: Seat, outcome: services.Outcome, *, hidden: bool) -> ShownStatement:
+    """The page's texts; with nodes beside it, all of them on one page."""
+    first = show(outcome.computed, hidden=hidden)
+    if not seat.beside:
+        return first
+    statement, own = outcome.computed.statement, services.has_own_nodes(outcome.computed.statement)
+    nodes = {node.code: node for node in services.page_nodes(statement, seat.view)}
+    codes = [code for code in seat.beside.split(",")[:MOST_BESIDE] if code in nodes and code != outcome.computed.node.code]
+    found = [
+        find_node(seat.view, code, statement.scope, translated=statement.currency == "group") if own else find_node(seat.view, code) for code in codes
+    ]
+    if not found:
+        return first
+    pages = [first, *(show(computed, hidden=hidden) for computed in run_nodes(statement, seat.view, outcome.computed.period, found))]
+    return side_by_side(pages, [outcome.computed.node.code, *(node.code for node in found)])
+
+
+MOST_BESIDE = 8
+"""Nodes that stand beside another at most."""
 
 
 def statement_context(
@@ -57,22 +119,28 @@ def statement_context(
     before = perf_counter()
     definitions = editing.definitions_of(seat.ledger, find_definition(seat.ledger, "statement", name).name)
     name = definitions["statement"].name
+    shelves.required(seat.person, definitions["statement"], 2)
     outcome = outcome or _outcome(seat, name)
     panel = panel_context(seat, outcome, request.GET if asked is None else asked, definitions, **extra)
     open_ones = panel.get("suggested") or suggestions(outcome.computed)
     may_edit = seat.person.may_edit
-    if request.GET.get("hidden") in ("yes", "no"):
-        request.session["hidden"] = request.GET["hidden"]
-    hidden = request.session.get("hidden") == "yes"
+    for switch in ("hidden", "paper"):
+        if request.GET.get(switch) in ("yes", "no"):
+            request.session[switch] = request.GET[switch]
+    hidden, paper = (request.session.get(switch) == "yes" for switch in ("hidden", "paper"))
+    stamp = editing.stamp_of(definitions)
     return {
         **panel,
         **_node_choices(seat, outcome),
         "where": "statements",
         "name": name,
-        "stamp": editing.stamp_of(definitions),
+        "stamp": stamp,
+        "paper_pages": range(1, preview_page(seat, name, stamp, 1)[1] + 1) if paper else (),
+        "last_export": request.session.get("last-export"),
+        "may_rights": shelves.level_of(seat.person, definitions["statement"]),
         "begun": definitions["statement"].body.get("begun"),
         "show_hidden": hidden,
-        "shown": show(outcome.computed, hidden=hidden),
+        "shown": _shown(seat, outcome, hidden=hidden),
         "unplaced": next((check for check in outcome.checks if check.check == "Every account is placed"), None),
         "failing": [check for check in outcome.checks if not check.ok],
         "latest": seat.ledger.revisions.first(),
@@ -94,7 +162,10 @@ def part_list(request: HttpRequest) -> HttpResponse:
 @require_GET
 def statement_page(request: HttpRequest, name: str) -> HttpResponse:
     """The statement with its side panel."""
-    return render(request, "statements/page.html", statement_context(request, seat_of(request), name))
+    seat = seat_of(request)
+    context = statement_context(request, seat, name)
+    shelves.remember_visit(seat.person, find_definition(seat.ledger, "statement", context["name"]))
+    return render(request, "statements/page.html", context)
 
 
 @require_GET
@@ -108,17 +179,10 @@ def statement_work(request: HttpRequest, name: str) -> HttpResponse:
 
 @require_GET
 def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
-    """Only the side panel."""
-    return render(request, "statements/_panel.html", statement_context(request, seat_of(request), name))
-
-
-@require_GET
-def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
-    """The statement as a file."""
-    if form not in TYPES:
-        raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
+    """Only the side panel; `at` is another node than the page's, whose figures stand beside it."""
     seat = seat_of(request)
-    outcome = _outcome(seat, name)
-    response = HttpResponse(export(outcome, seat.ledger, form), content_type=TYPES[form])
-    response["Content-Disposition"] = content_disposition_header(True, file_name(outcome, form)) or "attachment"
-    return response
+    at = request.GET.get("at", "")
+    if at:
+        own = services.has_own_nodes(assemble(find_definition(seat.ledger, "statement", name)))
+        seat = replace(seat, of=at) if own else replace(seat, node=at)
+    return render(request, "statements/_panel.html", statement_context(request, seat, name))

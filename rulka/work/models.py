@@ -56,3 +56,44 @@ class Load(models.Model):
     @property
     def percent(self) -> int:
         return min(100, self.done * 100 // self.of) if self.of else 0
+
+
+class Output(models.Model):
+    """A file of many pages that is made in the background, from being asked for to its end."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waits its turn"
+        RUNNING = "running", "runs"
+        READY = "ready", "is ready"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "was cancelled"
+
+    ledger = models.CharField(max_length=40)
+    person = models.IntegerField()
+    person_name = models.CharField(max_length=80, blank=True)
+    statement = models.CharField(max_length=80)
+    form = models.CharField(max_length=5)
+    period = models.CharField(max_length=20)
+    node = models.CharField(max_length=80)
+    address = models.TextField(blank=True, help_text="Where this Rulka answers, for links in the file")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    done = models.IntegerField(default=0)
+    of = models.IntegerField(default=0)
+    cancel = models.BooleanField(default=False)
+    problem = models.TextField(blank=True)
+    file = models.TextField(blank=True)
+    name = models.TextField(blank=True)
+    created = models.DateTimeField(auto_now_add=True)
+    ended = models.DateTimeField(null=True)
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still runs or waits for its turn."""
+        return self.state in (self.State.WAITING, self.State.RUNNING)
+
+    @property
+    def percent(self) -> int:
+        return min(100, self.done * 100 // self.of) if self.of else 0

@@ -11,7 +11,18 @@ from rulka.core.edits.tree import Edited, Raw, Spot, find_line, keeping_keys, ke
 from rulka.core.errors import RulkaError
 from rulka.core.spines import UNLABELLED
 
-LISTS = {"expand": ",", "agree": "\n", "columns": ",", "group": "\n", "of": ",", "totals": ",", "difference": ",", "percent": ",", "sum": ","}
+LISTS = {
+    "expand": ",",
+    "agree": "\n",
+    "columns": ",",
+    "group": "\n",
+    "of": ",",
+    "totals": ",",
+    "difference": ",",
+    "percent": ",",
+    "sum": ",",
+    "notes": "\n",
+}
 """Settings that are lists, with what stands between their parts where a person writes them."""
 
 PAIRS = ("difference", "percent")

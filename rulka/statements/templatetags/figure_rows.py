@@ -84,7 +84,9 @@ class _Writer:
         told = "better:" if cell.verdict == "good" else "worse:"
         triangle = f'<span class="tri" role="img" aria-label="{told}"></span>' if cell.verdict else ""
         column = escape(cell.column)
-        return f'<a class="figure" data-column="{column}" tabindex="-1" href="{address}{column}">{triangle}{escape(cell.text)}</a>'
+        beside = f"&amp;at={quote(cell.node)}" if cell.node else ""
+        place = f"{column}@{escape(cell.node)}" if cell.node else column
+        return f'<a class="figure" data-column="{place}" tabindex="-1" href="{address}{column}{beside}">{triangle}{escape(cell.text)}</a>'
 
 
 @register.filter

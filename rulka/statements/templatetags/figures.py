@@ -25,6 +25,6 @@ def amount_or_blank(value: Fraction, digits: int) -> str:
 
 
 @register.filter
-def at(mapping: dict[str, list[str]], key: str) -> list[str]:
-    """What a mapping holds at a key, nothing when it has none."""
-    return mapping.get(key, [])
+def exact(value: Fraction | None) -> str:
+    """An exact value with two decimals at least, grouped; n/m where it has no meaning."""
+    return "n/m" if value is None else grouped(round_half_away(value, 2), 2)

@@ -25,6 +25,7 @@ const rulka = {
     const typing = document.activeElement?.matches("input:not([type=radio]):not([type=checkbox]), textarea, select");
     if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
   });
+  document.addEventListener("change", (event) => { if (event.target.matches?.("select.sends")) event.target.form.requestSubmit(); });
   document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
   document.addEventListener("DOMContentLoaded", () => {
     const off = document.getElementById("keys-off");

@@ -168,6 +168,13 @@
     s: () => { place = "into"; openPanel("panel=page"); },
     h: () => el("toggle-hidden")?.click(),
     p: () => document.body.classList.toggle("folded"),
+    o: () => { place = "nodes"; openPanel("panel=nodes"); },
+    "[": () => el("node-back")?.click(),
+    "]": () => el("node-on")?.click(),
+    w: () => el("toggle-paper")?.click(),
+    t: () => copyTable(),
+    x: () => (el("repeat-export") || el("export")).click(),
+    k: () => { place = "into"; openPanel("panel=editions"); },
     " ": (spot) => spot && toggle(spot),
   };
 
@@ -252,6 +259,7 @@
   document.addEventListener("change", (event) => {
     const form = event.target.closest?.("#panel form.setting");
     if (!form) return;
+    if (event.target.matches("select.tokens")) return;
     if (event.target.type === "radio") form.requestSubmit();
     else if (event.target.tagName === "SELECT") form.requestSubmit();
     else commit(event.target);
@@ -307,7 +315,7 @@
     }
     const asked = new URLSearchParams(link.search);
     const query = new URLSearchParams();
-    for (const name of ["panel", "row", "column"]) if (asked.get(name)) query.set(name, asked.get(name));
+    for (const name of ["panel", "row", "column", "at"]) if (asked.get(name)) query.set(name, asked.get(name));
     if (link.matches("a.head-link")) query.set("columns", link.dataset.written);
     if (link.matches("a.label")) query.set("lines", rowOf(link).dataset.line);
     openPanel(query.toString());
@@ -371,6 +379,26 @@
     event.preventDefault();
     send({ do: "line-paste", text, panel: "line", ...about(spot) }, "chosen");
   });
+  function copyTable() {
+    const given = fetch(el("copy-table").dataset.table).then((answer) => answer.json());
+    const as = (name, type) => given.then((table) => new Blob([table[name]], { type }));
+    navigator.clipboard.write([new ClipboardItem({ "text/plain": as("text", "text/plain"), "text/html": as("html", "text/html") })]).then(() => tell("The statement is copied as a table."));
+  }
+  document.addEventListener("click", (event) => { if (event.target.closest?.("#copy-table")) copyTable(); });
+
+  // tokens are put where the caret is; nodes are found as their names are typed
+  document.addEventListener("change", (event) => {
+    if (!event.target.matches?.("select.tokens") || !event.target.value) return;
+    const field = el(event.target.dataset.for);
+    field.setRangeText(`{${event.target.value}}`, field.selectionStart, field.selectionEnd, "end");
+    event.target.value = "";
+    commit(field);
+  });
+  document.addEventListener("input", (event) => {
+    if (event.target.id !== "node-search") return;
+    const words = event.target.value.toLowerCase().split(/\s+/);
+    document.querySelectorAll("#nodes tbody tr").forEach((row) => { row.hidden = !words.every((part) => row.dataset.text.includes(part)); });
+  });
   function tell(words) {
     const said = document.createElement("p");
     said.className = "done";
@@ -402,7 +430,7 @@
     setEntry();
   }
   document.addEventListener("htmx:beforeSwap", () => {
-    if (["form", "chosen", "search", "tick", "into"].includes(place)) return;
+    if (["form", "chosen", "search", "tick", "into", "nodes"].includes(place)) return;
     const active = document.activeElement;
     place = !active || active === document.body ? place : active.closest("#panel") ? "panel" : active.closest("#figures") ? "spot" : "";
   });
@@ -421,6 +449,7 @@
       (panel.querySelector(".body button, .body input:not([type=hidden]), .body select, .body textarea, .body a") || panel).focus({ preventScroll: true });
       return;
     }
+    if (place === "nodes") { place = "panel"; el("node-search")?.focus(); return; }
     if (place === "search") {
       place = "panel";
       document.querySelector("#picks tr.on")?.scrollIntoView({ block: "center" });

@@ -1,0 +1,112 @@
+"""Files of many pages, made in the background: asked for, made node by node with progress, cancelled, taken away."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from django.conf import settings
+from django.utils import timezone
+
+from rulka.core.book import Fence
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.footing import footing
+from rulka.core.statement import run_nodes, run_statement
+from rulka.ledger.models import Ledger
+from rulka.ledger.queries import book_of, find_ledger
+from rulka.ledger.seat import Seat
+from rulka.people.models import Person
+from rulka.people.queries import accesses_of
+from rulka.statements.assemble import assemble, find_definition
+from rulka.statements.exports import Maker, export, file_name
+from rulka.statements.services import Outcome, all_below
+from rulka.statements.shelves import required
+from rulka.work.models import Output
+
+BLOCK = 8
+"""Nodes that are computed between two looks at whether somebody cancelled."""
+
+
+def ask(seat: Seat, name: str, form: str, node: str, address: str) -> Output:
+    """Queue a file with a page or sheet for a node and all below it."""
+    from rulka.statements.tasks import make_output
+
+    output = Output.objects.create(
+        ledger=seat.ledger.code, person=seat.person.pk, person_name=seat.person.title or seat.person.username, statement=name, form=form,
+        period=seat.period.code, node=node, address=address,
+    )  # fmt: skip
+    make_output.enqueue(output.pk)
+    return output
+
+
+def find_output(person: Person, number: int) -> Output:
+    """A file that somebody asked for; nobody else's."""
+    found = Output.objects.filter(pk=number, person=person.pk).first()
+    if found is None:
+        raise NotFound("This file does not exist.", hint="Ask for it again.", subject="output")
+    return found
+
+
+def cancel(output: Output) -> None:
+    """Stop making a file: at once while it waits, at its next block while it runs."""
+    if not Output.objects.filter(pk=output.pk, state=Output.State.WAITING).update(state=Output.State.CANCELLED, ended=timezone.now()):
+        Output.objects.filter(pk=output.pk, state=Output.State.RUNNING).update(cancel=True)
+
+
+def make(number: int) -> None:
+    """Make a queued file, as the person who asked for it may see it."""
+    if not Output.objects.filter(pk=number, state=Output.State.WAITING).update(state=Output.State.RUNNING):
+        return
+    output = Output.objects.get(pk=number)
+    try:
+        content, name = _content(output, lambda done, of: _tell(number, done, of))
+    except Cancelled:
+        _end(number, Output.State.CANCELLED)
+    except RulkaError as error:
+        _end(number, Output.State.FAILED, problem=str(error))
+    else:
+        folder = settings.VAR / "outputs"
+        folder.mkdir(exist_ok=True)
+        path = folder / f"{number}.{output.form}"
+        path.write_bytes(content)
+        _end(number, Output.State.READY, file=str(path), name=name)
+
+
+class Cancelled(RulkaError):
+    """Somebody doesn't want the file any more."""
+
+
+def _tell(number: int, done: int, of: int) -> None:
+    Output.objects.filter(pk=number).update(done=done, of=of)
+    if Output.objects.filter(pk=number, cancel=True).exists():
+        raise Cancelled("Cancelled.")
+
+
+def _end(number: int, state: str, **values: str) -> None:
+    Output.objects.filter(pk=number).update(state=state, ended=timezone.now(), **values)
+
+
+def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, str]:
+    ledger = find_ledger(output.ledger)
+    person = Person.objects.get(pk=output.person)
+    definition = find_definition(ledger, "statement", output.statement)
+    required(person, definition, 2)
+    statement = assemble(definition).in_depth()
+    view = book_of(ledger).within(_fence(person, ledger))
+    at = view.frame.calendar.period(output.period)
+    first = run_statement(statement, view, at, output.node).node
+    chosen = [first, *all_below(statement, view, first)]
+    outcomes: list[Outcome] = []
+    for start in range(0, len(chosen), BLOCK):
+        tell(start, len(chosen))
+        outcomes += [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen[start : start + BLOCK])]
+    tell(len(chosen), len(chosen))
+    maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None)
+    content = export(outcomes, ledger, output.form, maker)
+    return content.encode() if isinstance(content, str) else content, file_name(outcomes[0], output.form, several=True)
+
+
+def _fence(person: Person, ledger: Ledger) -> Fence:
+    access = next((access for access in accesses_of(person) if access.ledger_id == ledger.pk), None)
+    if access is None:
+        raise NotFound("You have no access to this ledger any more.", subject="ledger")
+    return access.fence(ledger.sealed)

@@ -1,0 +1,218 @@
+"""Requests about how a statement leaves the screen: preview, files, the clipboard, editions; and about where it stands: shelves."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET, require_POST
+
+from rulka.core.edits.settings import set_value
+from rulka.core.edits.tree import Edited
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.formats.statement_text import as_table
+from rulka.ledger.seat import Seat, seat_of
+from rulka.statements import editing, editions, outputs, pictures, shelves
+from rulka.statements.assemble import find_definition
+from rulka.statements.edit_views import address, answer, sight_of
+from rulka.statements.exports import TYPES, Maker, export, file_name
+from rulka.statements.models import Definition
+from rulka.statements.printing import preview_page
+from rulka.statements.services import PAGES, Outcome, node_asked, run_pages
+from rulka.work.models import Output
+
+
+def _definition(seat: Seat, name: str, level: int) -> Definition:
+    definition = find_definition(seat.ledger, "statement", name)
+    shelves.required(seat.person, definition, level)
+    return definition
+
+
+def _outcomes(seat: Seat, name: str, pages: str = "node") -> list[Outcome]:
+    node = node_asked(seat.ledger, name, node=seat.node, of=seat.of)
+    return run_pages(seat.ledger, name, seat.period.code, node, seat.view.fence, pages=pages, in_depth=True)
+
+
+def _maker(request: HttpRequest, seat: Seat) -> Maker:
+    return Maker(seat.person.title or seat.person.username, lambda name: request.build_absolute_uri(reverse("statement", args=[name])))
+
+
+@require_GET
+def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
+    """The statement as a file; remembered, so that one key repeats it."""
+    if form not in TYPES:
+        raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
+    seat = seat_of(request)
+    name = _definition(seat, name, 2).name
+    pages = request.GET.get("pages", "node")
+    if pages not in PAGES:
+        raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
+    request.session["last-export"] = {"form": form, "pages": pages}
+    outcomes = _outcomes(seat, name, pages)
+    response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
+    response["Content-Disposition"] = content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
+    return response
+
+
+@require_GET
+def table(request: HttpRequest, name: str) -> HttpResponse:
+    """The visible statement as text and as a table, for the clipboard."""
+    seat = seat_of(request)
+    name = _definition(seat, name, 2).name
+    computed = editing.outcome_of(seat.ledger, name, sight_of(seat, name)).computed
+    text, html = as_table(computed)
+    return JsonResponse({"text": text, "html": html})
+
+
+@require_GET
+def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
+    """One page of what would be printed, as a picture."""
+    seat = seat_of(request)
+    definition = _definition(seat, name, 2)
+    stamp = editing.stamp_of(editing.definitions_of(seat.ledger, definition.name))
+    picture, _ = preview_page(seat, definition.name, stamp, number)
+    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
+
+
+@require_POST
+def add_picture(request: HttpRequest, name: str) -> HttpResponse:
+    """Upload a logo and put it on the page."""
+    seat = seat_of(request)
+    name = _definition(seat, name, 3).name
+    try:
+        uploaded = request.FILES.get("picture")
+        if uploaded is None:
+            raise RulkaError("No picture came.", hint="Choose a PNG or JPEG file.", subject="logo")
+        picture = pictures.store(seat.ledger, uploaded.name or "logo", uploaded.read(pictures.MOST_BYTES + 1), person=seat.person)
+
+        def do(parts: editing.Parts) -> Edited:
+            return Edited(set_value(parts.change("statement"), "page.logo", picture.name))
+
+        done = editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight_of(seat, name))
+    except RulkaError as error:
+        return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
+    return answer(request, seat, name, address(request.POST, panel="page"), done.outcome, done=f"Logo {picture.name} put on the page.")
+
+
+# files of many pages ----------------------------------------------------------------------------------------------------
+
+
+@require_POST
+def ask_output(request: HttpRequest, name: str) -> HttpResponse:
+    """Have a file with all nodes made in the background."""
+    seat = seat_of(request)
+    name = _definition(seat, name, 2).name
+    form = request.POST.get("form", "")
+    if form not in TYPES:
+        raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
+    node = node_asked(seat.ledger, name, node=seat.node, of=seat.of)
+    output = outputs.ask(seat, name, form, node, request.build_absolute_uri(reverse("statements")))
+    return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
+
+
+@require_GET
+def output(request: HttpRequest, number: int) -> HttpResponse:
+    """How far a file is; the fragment asks again by itself."""
+    seat = seat_of(request)
+    found = outputs.find_output(seat.person, number)
+    template = "statements/_output.html" if request.headers.get("HX-Request") else "statements/output.html"
+    return render(request, template, {"seat": seat, "output": found, "where": "statements"})
+
+
+@require_POST
+def cancel_output(request: HttpRequest, number: int) -> HttpResponse:
+    """Stop making a file."""
+    seat = seat_of(request)
+    outputs.cancel(outputs.find_output(seat.person, number))
+    return redirect(f"{reverse('output', args=[number])}?{seat.query}")
+
+
+@require_GET
+def take_output(request: HttpRequest, number: int) -> FileResponse:
+    """The file."""
+    found = outputs.find_output(seat_of(request).person, number)
+    if found.state != Output.State.READY or not Path(found.file).exists():
+        raise NotFound("This file isn't there.", hint="Ask for it again.", subject="output")
+    return FileResponse(Path(found.file).open("rb"), as_attachment=True, filename=found.name, content_type=TYPES[found.form])
+
+
+# editions ---------------------------------------------------------------------------------------------------------------
+
+
+@require_POST
+def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
+    """Keep what is shown for good."""
+    seat = seat_of(request)
+    name = _definition(seat, name, 2).name
+    try:
+        outcome = editing.outcome_of(seat.ledger, name, sight_of(seat, name))
+        edition = editions.keep_edition(seat.ledger, name, request.POST.get("title", ""), outcome, person=seat.person)
+    except RulkaError as error:
+        return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)
+    return answer(request, seat, name, address(request.POST, panel="editions"), done=f"Edition '{edition.name}' kept.")
+
+
+@require_GET
+def edition(request: HttpRequest, number: str) -> HttpResponse:
+    """An edition with the figures it was kept with; asked, what moved since, or what differs from another one."""
+    seat = seat_of(request)
+    found = editions.find_edition(seat.ledger, number, seat.view)
+    shelves.required(seat.person, find_definition(seat.ledger, "statement", found.statement), 1)
+    others = [one for one in editions.editions_of(seat.ledger, found.statement, seat.view) if one.pk != found.pk]
+    context: dict[str, Any] = {"seat": seat, "edition": found, "others": others, "where": "statements"}
+    context["shown"] = found.shown
+    if request.GET.get("moved"):
+        context["moved"] = editions.what_moved(found, seat.ledger, seat.view)
+        context["asked"] = "moved"
+    elif request.GET.get("with"):
+        other = editions.find_edition(seat.ledger, request.GET["with"], seat.view)
+        context |= {"other": other, "compared": editions.compare_editions(other, found), "asked": "compared"}
+    return render(request, "statements/edition.html", context)
+
+
+# shelves ----------------------------------------------------------------------------------------------------------------
+
+
+@require_POST
+def make_shelf(request: HttpRequest) -> HttpResponse:
+    """A new shelf."""
+    seat = seat_of(request)
+    shelves.make_shelf(seat.ledger, request.POST.get("name", ""), person=seat.person)
+    return redirect("statements")
+
+
+@require_POST
+def place(request: HttpRequest, kind: str, name: str) -> HttpResponse:
+    """Put a definition on a shelf, give it tags, or mark it as a favourite."""
+    seat = seat_of(request)
+    definition = find_definition(seat.ledger, kind, name)
+    if "shelf" in request.POST:
+        shelves.put_on_shelf(definition, request.POST["shelf"], person=seat.person)
+    if "tags" in request.POST:
+        shelves.set_tags(definition, request.POST["tags"], person=seat.person)
+    if "favourite" in request.POST:
+        shelves.required(seat.person, definition, 1)
+        shelves.set_favourite(seat.person, definition, favourite=request.POST["favourite"] == "yes")
+    return redirect("parts" if request.POST.get("back") == "parts" else "statements")
+
+
+@require_GET
+def shelf(request: HttpRequest, number: str) -> HttpResponse:
+    """A shelf's rights."""
+    seat = seat_of(request)
+    found = shelves.find_shelf(seat.ledger, number)
+    context = {"seat": seat, "shelf": found, "rights": shelves.rights_of(found), "who": shelves.who_may_be_given(seat.ledger), "where": "statements"}
+    return render(request, "statements/shelf.html", {**context, "levels": list(shelves.LEVELS.values())})
+
+
+@require_POST
+def set_right(request: HttpRequest, number: str) -> HttpResponse:
+    """Give or take back a right on a shelf."""
+    seat = seat_of(request)
+    found = shelves.find_shelf(seat.ledger, number)
+    shelves.set_right(found, request.POST.get("who", ""), request.POST.get("level", ""), person=seat.person)
+    return redirect(f"{reverse('shelf', args=[number])}?{seat.query}")

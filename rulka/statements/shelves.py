@@ -1,0 +1,213 @@
+"""Shelves: where statements and their parts stand, who may see, run or edit what is on them, what people come back to."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.contrib.auth.models import Group
+from django.db import transaction
+from django.utils import timezone
+
+from rulka.core.errors import NotFound, RulkaError
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
+from rulka.statements.models import Definition, Shelf, ShelfRight, Visit
+
+LEVELS = {1: "see", 2: "run", 3: "edit"}
+RECENT = 6
+
+
+def level_of(person: Person, definition: Definition, rights: dict[int, list[ShelfRight]] | None = None) -> int:
+    """What somebody may do with a definition: 0 nothing, 1 see that it is there, 2 run it, 3 edit it too.
+
+    Administrators may do all; others what the shelf's rights give to them or to one of their groups. A shelf without rights, and
+    what stands on none, is run by everybody who may see the ledger and edited by those whose role edits.
+    """
+    own = 3 if person.may_edit else 2
+    if definition.shelf_id is None or person.role == Person.Role.ADMINISTRATOR:
+        return own
+    given = rights[definition.shelf_id] if rights is not None else list(ShelfRight.objects.filter(shelf_id=definition.shelf_id))
+    if not given:
+        return own
+    groups = set(person.groups.values_list("pk", flat=True))
+    level = max((right.level for right in given if right.person_id == person.pk or right.group_id in groups), default=0)
+    return min(level, own)
+
+
+def required(person: Person, definition: Definition, level: int) -> None:
+    """Refuse what a shelf's rights don't give; what somebody may not even see does not exist for them."""
+    has = level_of(person, definition)
+    if has == 0:
+        raise NotFound(f"The {definition.kind} '{definition.name}' does not exist.", subject=definition.kind)
+    if has < level:
+        where = f"on the shelf '{definition.shelf.name}'" if definition.shelf else "here"
+        raise RulkaError(f"You may {LEVELS[has]} what is {where}, not {LEVELS[level]} it.", hint="Ask an administrator.", code="rights")
+
+
+@dataclass(frozen=True)
+class Shelved:
+    """A statement in the library as somebody sees it."""
+
+    name: str
+    title: str
+    subtitle: str
+    tags: tuple[str, ...]
+    shelf: str
+    shelf_id: int | None
+    level: int
+    favourite: bool
+    begun: bool
+    lines: str
+    columns: str
+
+    @property
+    def may_run(self) -> bool:
+        return self.level > 1
+
+
+@dataclass(frozen=True)
+class Library:
+    """What a library page shows: shelves with their statements, favourites, what was used last, and what one can filter by."""
+
+    shelves: tuple[tuple[str, int | None, tuple[Shelved, ...]], ...]
+    favourites: tuple[Shelved, ...]
+    recent: tuple[Shelved, ...]
+    tags: tuple[str, ...]
+    count: int
+
+
+def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "") -> Library:
+    """The statements that somebody may at least see, by shelf; all words of a search have to be in title, subtitle, tags or names of parts."""
+    stored = list(Definition.objects.filter(ledger=ledger).select_related("shelf"))
+    titles = {(d.kind, d.name): str(d.body.get("title", d.name)) for d in stored}
+    rights: dict[int, list[ShelfRight]] = {shelf.pk: [] for shelf in Shelf.objects.filter(ledger=ledger)}
+    for right in ShelfRight.objects.filter(shelf__ledger=ledger):
+        rights[right.shelf_id].append(right)
+    visits = {visit.definition_id: visit for visit in Visit.objects.filter(person=person, definition__ledger=ledger)}
+    seen = []
+    for definition in stored:
+        if definition.kind != "statement":
+            continue
+        level = level_of(person, definition, rights)
+        visit = visits.get(definition.pk)
+        if level:
+            seen.append((_shelved(definition, titles, level, bool(visit and visit.favourite)), visit))
+    fitting = [shelved for shelved, _ in seen if _fits(shelved, search) and (not tag or tag in shelved.tags)]
+    fitting.sort(key=lambda shelved: shelved.title.casefold())
+    names = [(shelf.name, shelf.pk) for shelf in Shelf.objects.filter(ledger=ledger)]
+    places: list[tuple[str, int | None]] = [*names, ("", None)]
+    by_shelf = [(name, pk, tuple(shelved for shelved in fitting if shelved.shelf_id == pk)) for name, pk in places]
+    last = sorted(((visit.at, shelved) for shelved, visit in seen if visit), key=lambda pair: pair[0], reverse=True)
+    return Library(
+        tuple((name, pk, inside) for name, pk, inside in by_shelf if inside or (pk is not None and not search and not tag)),
+        tuple(shelved for shelved, _ in seen if shelved.favourite),
+        tuple(shelved for _, shelved in last[:RECENT]),
+        tuple(sorted({tag for shelved, _ in seen for tag in shelved.tags}, key=str.casefold)),
+        len(fitting),
+    )
+
+
+def _shelved(definition: Definition, titles: dict[tuple[str, str], str], level: int, favourite: bool) -> Shelved:
+    body = definition.body
+    return Shelved(
+        definition.name, titles["statement", definition.name], body.get("subtitle", ""), tuple(definition.tags),
+        definition.shelf.name if definition.shelf else "", definition.shelf_id, level, favourite, "begun" in body,
+        titles.get(("spine", body["spine"]), body["spine"]), titles.get(("span", body["span"]), body["span"]),
+    )  # fmt: skip
+
+
+def _fits(shelved: Shelved, search: str) -> bool:
+    text = " ".join((shelved.title, shelved.subtitle, shelved.name, *shelved.tags, shelved.lines, shelved.columns)).casefold()
+    return all(word in text for word in search.casefold().split())
+
+
+def remember_visit(person: Person, definition: Definition) -> None:
+    """Note that somebody looks at a statement now."""
+    changed = Visit.objects.filter(person=person, definition=definition).update(at=timezone.now())
+    if not changed:
+        Visit.objects.get_or_create(person=person, definition=definition)
+
+
+def set_favourite(person: Person, definition: Definition, *, favourite: bool) -> None:
+    """Mark a statement as one to come back to, or not any more."""
+    Visit.objects.update_or_create(person=person, definition=definition, defaults={"favourite": favourite})
+
+
+def make_shelf(ledger: Ledger, name: str, *, person: Person) -> Shelf:
+    """A new shelf; refuses a name that another one has."""
+    _required_editor(person)
+    name = name.strip()
+    if not name or len(name) > 80:
+        raise RulkaError("A shelf needs a name of at most 80 characters.", hint="Such as 'Month end'.", subject="shelf")
+    if Shelf.objects.filter(ledger=ledger, name__iexact=name).exists():
+        raise RulkaError(f"There is a shelf '{name}' already.", hint="Choose another name.", subject="shelf")
+    return Shelf.objects.create(ledger=ledger, name=name)
+
+
+def put_on_shelf(definition: Definition, shelf: str, *, person: Person) -> None:
+    """Put a definition on a shelf by the shelf's number, or on none; one has to be allowed to edit it, before and after."""
+    _required_editor(person)
+    required(person, definition, 3)
+    definition.shelf = find_shelf(definition.ledger, shelf) if shelf else None
+    required(person, definition, 3)
+    definition.save(update_fields=["shelf"])
+
+
+def set_tags(definition: Definition, text: str, *, person: Person) -> list[str]:
+    """Give a definition its tags, written with commas between them."""
+    _required_editor(person)
+    required(person, definition, 3)
+    definition.tags = list(dict.fromkeys(tag.strip()[:40] for tag in text.split(",") if tag.strip()))[:20]
+    definition.save(update_fields=["tags"])
+    return list(definition.tags)
+
+
+def find_shelf(ledger: Ledger, number: str) -> Shelf:
+    """A shelf by its number."""
+    found = Shelf.objects.filter(ledger=ledger, pk=int(number) if str(number).isdigit() else 0).first()
+    if found is None:
+        raise NotFound("This shelf does not exist.", hint="Choose one of the list.", subject="shelf")
+    return found
+
+
+def set_right(shelf: Shelf, who: str, level: str, *, person: Person) -> None:
+    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, or take it back with an empty level."""
+    if person.role not in (Person.Role.ADMINISTRATOR, Person.Role.CONTROLLER):
+        raise RulkaError("Only a controller or an administrator gives rights.", hint="Ask one of them.", code="rights")
+    kind, _, name = who.partition(":")
+    model: Any = {"person": Person, "group": Group}.get(kind)
+    found = model.objects.filter(**{"username" if kind == "person" else "name": name}).first() if model else None
+    if found is None:
+        raise NotFound(f"'{name or who}' is neither a person nor a group.", hint="Choose one of the list.", subject="rights")
+    number = next((number for number, word in LEVELS.items() if word == level), 0)
+    if level and not number:
+        raise NotFound(f"'{level}' is no right.", hint=f"There are {', '.join(LEVELS.values())}.", subject="rights")
+    with transaction.atomic():
+        ShelfRight.objects.filter(shelf=shelf, **{kind: found}).delete()
+        if number:
+            ShelfRight.objects.create(shelf=shelf, level=number, **{kind: found})
+
+
+def rights_of(shelf: Shelf) -> list[tuple[str, str, str]]:
+    """(who, shown name, right) of all who have one on a shelf."""
+    people = shelf.rights.filter(person__isnull=False).values_list("person__username", "person__title", "level")
+    groups = shelf.rights.filter(group__isnull=False).values_list("group__name", "level")
+    return [(f"person:{name}", title or name, LEVELS[level]) for name, title, level in people] + [
+        (f"group:{name}", f"group {name}", LEVELS[level]) for name, level in groups
+    ]
+
+
+def who_may_be_given(ledger: Ledger) -> Sequence[tuple[str, str]]:
+    """The people who may see a ledger, and all groups."""
+    people = Person.objects.filter(accesses__ledger=ledger).order_by("username")
+    groups = Group.objects.order_by("name")
+    return [(f"person:{person.username}", person.title or person.username) for person in people] + [
+        (f"group:{group.name}", f"group {group.name}") for group in groups
+    ]
+
+
+def _required_editor(person: Person) -> None:
+    if not person.may_edit:
+        raise RulkaError("You may read the library, not change it.", hint="Ask an accountant.", code="rights")
