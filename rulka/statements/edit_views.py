@@ -275,5 +275,15 @@ def duplicate(request: HttpRequest, name: str) -> HttpResponse:
 def delete(request: HttpRequest, kind: str, name: str) -> HttpResponse:
     """Take a statement, or a part that nothing uses, out of the library."""
     seat = seat_of(request)
-    library.delete(seat.ledger, kind, name, person=seat.person)
+    edit = library.delete(seat.ledger, kind, name, person=seat.person)
+    request.session["deleted"] = [edit.pk, edit.what]
     return redirect("statements" if kind == "statement" else "parts")
+
+
+@require_POST
+def bring_back(request: HttpRequest) -> HttpResponse:
+    """Undo the last deletion."""
+    seat = seat_of(request)
+    number, _ = request.session.pop("deleted", [0, ""])
+    library.bring_back(seat.ledger, number, person=seat.person)
+    return redirect("statements")

@@ -269,10 +269,15 @@ def undo(ledger: Ledger, name: str, *, person: Person) -> str:
         edit = last_edit(ledger, name, person)
         if edit is None:
             raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
-        _turn(edit, [(change, change.after, change.before) for change in reversed(edit.changes.all())], person, "Undone")
-        edit.state = Edit.State.UNDONE
-        edit.save(update_fields=["state"])
+        take_back(edit, person)
     return edit.what
+
+
+def take_back(edit: Edit, person: Person) -> None:
+    """Give all that an edit changed the state that it had before."""
+    _turn(edit, [(change, change.after, change.before) for change in reversed(edit.changes.all())], person, "Undone")
+    edit.state = Edit.State.UNDONE
+    edit.save(update_fields=["state"])
 
 
 def redo(ledger: Ledger, name: str, *, person: Person) -> str:

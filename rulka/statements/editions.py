@@ -65,7 +65,7 @@ def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, per
         node=computed.node.code,
         revision=computed.view.book.revision,
         run=json.loads(as_json(computed, outcome.checks, ledger.code)),
-        shown=asdict(show(computed)),
+        shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],
         fence=fence_text(computed.view),
         person=person,

@@ -11,9 +11,10 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.assemble import find_definition, statements_using
-from rulka.statements.editing import SHARED, required_editor, set_body, title_of
-from rulka.statements.models import Definition
+from rulka.statements.editing import SHARED, required_editor, set_body, take_back, title_of
+from rulka.statements.models import Definition, Edit
 from rulka.statements.services import entry
+from rulka.statements.shelves import required
 
 
 @dataclass(frozen=True)
@@ -38,12 +39,13 @@ def parts_with_users(ledger: Ledger) -> list[UsedPart]:
     return sorted(parts, key=lambda part: (SHARED.index(part.kind), part.title.casefold()))
 
 
-def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> None:
-    """Take a definition out; a part that statements use is refused with the list, a statement takes its own parts with it."""
+def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> Edit:
+    """Take a definition out, so that it can be brought back; a part that statements use is refused with the list."""
     required_editor(person)
     if kind not in (*SHARED, "statement"):
         raise NotFound(f"There is no kind '{kind}'.", hint=one_of(kind, (*SHARED, "statement")), subject="delete")
     definition = find_definition(ledger, kind, name)
+    required(person, definition, 3)
     users = statements_using(ledger, kind, name) if kind in SHARED else []
     if users:
         raise RulkaError(
@@ -53,13 +55,25 @@ def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> None:
             code="used",
         )
     with transaction.atomic():
-        edit = entry(ledger, name if kind == "statement" else "", person, f"{kind} {title_of(definition)} deleted")
+        edit = entry(ledger, name if kind == "statement" else "", person, f"{kind} {title_of(definition)} deleted", Edit.State.DONE)
         set_body(ledger, kind, name, None, edit)
-        if kind == "statement":
+        if "begun" in definition.body:  # what nobody named yet leaves nothing behind
             for part in SHARED:
                 own = definition.body.get(part, "")
                 if own.startswith(name) and not statements_using(ledger, part, own):
                     set_body(ledger, part, own, None, edit)
+    return edit
+
+
+def bring_back(ledger: Ledger, number: int, *, person: Person) -> str:
+    """Undo a deletion; returns what came back, in words."""
+    required_editor(person)
+    edit = Edit.objects.filter(ledger=ledger, pk=number, person=person, state=Edit.State.DONE).first()
+    if edit is None:
+        raise NotFound("There is nothing to bring back.", subject="delete")
+    with transaction.atomic():
+        take_back(edit, person)
+    return edit.what
 
 
 def free_title(ledger: Ledger, wanted: str) -> str:

@@ -148,7 +148,7 @@ def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> 
         _rename_inside(ledger, names)
         statement = find_definition(ledger, "statement", names["statement", name])
         body = {key: value for key, value in statement.body.items() if key != "begun"} | {"title": title}
-        edit = entry(ledger, statement.name, person, f"named {title}")
+        edit = entry(ledger, statement.name, person, f"named {title}", Edit.State.DONE)
         for kind in ("spine", "span", "scope"):
             if kind in body and (kind, body[kind]) in {(k, n) for (k, _), n in names.items()}:
                 part_body = find_definition(ledger, kind, body[kind]).body

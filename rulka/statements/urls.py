@@ -8,6 +8,7 @@ urlpatterns = [
     path("", views.statement_list, name="statements"),
     path("parts/", views.part_list, name="parts"),
     path("begin/", edit_views.begin, name="begin-statement"),
+    path("bring-back/", edit_views.bring_back, name="bring-back"),
     path("delete/<str:kind>/<str:name>/", edit_views.delete, name="delete-definition"),
     path("shelves/make/", page_views.make_shelf, name="make-shelf"),
     path("shelves/<str:number>/", page_views.shelf, name="shelf"),

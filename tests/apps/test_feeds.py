@@ -27,6 +27,12 @@ RANGES = [("2024-P01", "2024-P12"), ("2025-P01", "2026-P12"), ("2027-P01", "2027
 HEADER, *ROWS = SMALL["entries.csv"].splitlines(keepends=True)
 
 
+@pytest.fixture(autouse=True)
+def open_database(monkeypatch):
+    """The worker closes its connections when it ends; here it runs inside of a test's transaction, whose connection stays."""
+    monkeypatch.setattr("django.db.backends.sqlite3.base.DatabaseWrapper.close", lambda self: None)
+
+
 @pytest.fixture
 def person(db):
     return Person.objects.create(username="maker", title="Maker", role=Person.Role.ACCOUNTANT)

@@ -108,12 +108,21 @@ def _begin(body: Raw, kind: str, at: str) -> Raw:
             subject="column",
         )
     if kind in ("difference", "percent"):
-        return {kind: left[-2:], "heading": "Difference" if kind == "difference" else "%"}
+        return {kind: _compared(body, at, left), "heading": "Difference" if kind == "difference" else "%"}
     if kind == "sum":
         return {"sum": left[-2:], "heading": "Sum"}
     if kind == "share":
         return {"share": left[-1], "line": "", "heading": "Share"}
     return {"formula": left[-1] if left[-1].isidentifier() else f'"{left[-1]}"', "heading": "Calculated"}
+
+
+def _compared(body: Raw, at: str, left: list[str]) -> list[str]:
+    """The pair that a new comparison takes: that of the comparison beside it, else the two nearest columns of figures, else of amounts."""
+    known = places(body)
+    beside = known[at].raw if at in known else {}
+    pair = beside.get("difference") or beside.get("percent")
+    figures = [key for key in left if column_kind(known[key].raw) == "figures"]
+    return list(pair) if pair else (figures if len(figures) > 1 else left)[-2:]
 
 
 def _amounts_before(body: Raw, at: str) -> list[str]:
