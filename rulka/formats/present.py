@@ -193,8 +193,11 @@ def verdict_of(row: Row, place: int, column: Column, value: Value) -> str:
     return "good" if value * direction > 0 else "bad"
 
 
-def show(computed: Computed, *, hidden: bool = False) -> ShownStatement:
-    """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for somebody who edits."""
+def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bool] | None = None) -> ShownStatement:
+    """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for somebody who edits.
+
+    `within` says by its place which rows get their cells; the others stand there without any.
+    """
     shown = [(place, column) for place, column in enumerate(computed.columns) if hidden or not column.hidden]
     steps = 2 if computed.statement.spine.totals == "stepped" else 1
     levels = max((len(column.groups) for _, column in shown), default=0)
@@ -204,8 +207,12 @@ def show(computed: Computed, *, hidden: bool = False) -> ShownStatement:
     writer = _Writer(computed, shown, opens, stepped=steps == 2, separated=separated)
     visible = [row for row in computed.rows if hidden or not row.hidden]
     rows = tuple(
-        replace(writer.row(row), holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth, ghost=row.hidden)
-        for row, below in zip(visible, [*visible[1:], *visible[-1:]], strict=True)
+        replace(
+            writer.row(row, bare=within is not None and not within(place)),
+            holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth,
+            ghost=row.hidden,
+        )
+        for place, (row, below) in enumerate(zip(visible, [*visible[1:], *visible[-1:]], strict=True))
     )
     second = {row.key for row in computed.rows if row.panel == 2}
     widths = [1 if column.kind == "text" else steps for _, column in shown]
@@ -312,14 +319,15 @@ class _Writer:
         self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool], *, stepped: bool, separated: Callable[[str], str] | None
     ) -> None:
         self.computed, self.shown, self.opens, self.stepped, self.separated = computed, shown, opens, stepped, separated
+        self.styles: dict[tuple[str, NumberStyle, int], NumberStyle] = {}
         # actual figures lead where others stand beside them
         self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(c.of for _, c in shown)
         money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
         self.first = money[0] if money else ""
 
-    def row(self, row: Row) -> ShownRow:
+    def row(self, row: Row, *, bare: bool = False) -> ShownRow:
         cells: list[ShownCell] = []
-        for (place, column), opening in zip(self.shown, self.opens, strict=True):
+        for (place, column), opening in () if bare else zip(self.shown, self.opens, strict=True):
             cell = self._cell(row, place, column, opening)
             if self.stepped and column.kind != "text":
                 empty = ShownCell("", "", False, "", False, opening, False)
@@ -350,7 +358,8 @@ class _Writer:
             return ShownCell("", column.key, False, "", False, opening, False)
         rounded = row.shown is not None and column.kind not in ("percent", "share")
         value = row.shown[place] if rounded and row.shown is not None else row.values[place]
-        style = style_of(row, column, self.computed)
+        named = (row.unit, row.look.number, place)
+        style = self.styles.get(named) or self.styles.setdefault(named, style_of(row, column, self.computed))
         text = written(value, style)
         if self.separated and value is not None:
             text = self.separated(text)

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from django.db.models import Q
 
 from rulka.core.book import View
 from rulka.core.definitions import StatementDef, statement_from
@@ -48,6 +50,18 @@ def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
     return sorted(found, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
 
 
+def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
+    """A statement with its parts, by kind."""
+    statement = find_definition(ledger, "statement", name)
+    wanted = {kind: statement.body[kind] for kind in ("spine", "span", "scope") if statement.body.get(kind)}
+    query = Q()
+    for kind, part in wanted.items():
+        query |= Q(kind=kind, name=part)
+    found = {definition.kind: definition for definition in Definition.objects.filter(query, ledger=ledger).select_related("ledger")}
+    parts = {kind: found.get(kind) or find_definition(ledger, kind, part) for kind, part in wanted.items()}
+    return {"statement": statement, **parts}
+
+
 def parts_of(statement: Definition) -> tuple[Definition, Definition]:
     """The spine and the span of a statement."""
     ledger = statement.ledger
@@ -60,11 +74,11 @@ def scope_of(statement: Definition) -> Definition | None:
     return find_definition(statement.ledger, "scope", name) if name else None
 
 
-def assemble(statement: Definition) -> StatementDef:
-    """A statement ready to be computed."""
-    spine, span = parts_of(statement)
-    scope = scope_of(statement)
-    return statement_from(statement.body, spine_from(spine.body), span_from(span.body), scope_from(scope.body) if scope else None)
+def assemble(statement: Definition, parts: Mapping[str, Definition] | None = None) -> StatementDef:
+    """A statement ready to be computed; `parts` are its spine, span and scope where they are read already."""
+    parts = parts or definitions_of(statement.ledger, statement.name)
+    scope = scope_from(parts["scope"].body) if statement.body.get("scope") else None
+    return statement_from(statement.body, spine_from(parts["spine"].body), span_from(parts["span"].body), scope)
 
 
 def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:

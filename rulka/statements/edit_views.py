@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from django.db import transaction
@@ -19,8 +19,9 @@ from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, library, starting, versions
 from rulka.statements.actions import copied, find_action, keys
-from rulka.statements.assemble import find_definition
+from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.editing import ChangedSince, Parts, SharedPart, Sight
+from rulka.statements.models import Definition
 from rulka.statements.panel import STATE
 from rulka.statements.services import Outcome, node_asked
 from rulka.statements.views import statement_context
@@ -28,9 +29,9 @@ from rulka.statements.views import statement_context
 KEPT = ("row", "column", "lines", "columns", "account", "search", "type", "category", "only", "sort")
 
 
-def sight_of(seat: Seat, name: str) -> Sight:
+def sight_of(seat: Seat, statement: Definition) -> Sight:
     """Through this person's eyes, at the period and node of the page."""
-    return Sight(seat.view, seat.period, node_asked(seat.ledger, name, node=seat.node, of=seat.of))
+    return Sight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of))
 
 
 def address(posted: QueryDict, **changed: str) -> QueryDict:
@@ -42,24 +43,32 @@ def address(posted: QueryDict, **changed: str) -> QueryDict:
     return asked
 
 
-def answer(request: HttpRequest, seat: Seat, name: str, asked: QueryDict, outcome: Outcome | None = None, **extra: Any) -> HttpResponse:
+def answer(
+    request: HttpRequest,
+    seat: Seat,
+    name: str,
+    asked: QueryDict,
+    outcome: Outcome | None = None,
+    definitions: Mapping[str, Definition] | None = None,
+    **extra: Any,
+) -> HttpResponse:
     """After an edit: the fragment for a script, the page again for a plain request."""
     problem = extra.get("problem")
     if request.headers.get("HX-Request"):
-        context = statement_context(request, seat, name, asked, outcome, **extra)
+        context = statement_context(request, seat, name, asked, outcome, definitions, **extra)
         return render(request, "statements/_work.html", {**context, "fragment": True})
     if problem:
         status = 409 if isinstance(problem, (ChangedSince, SharedPart)) else 422
-        return render(request, "statements/page.html", statement_context(request, seat, name, asked, outcome, **extra), status=status)
+        return render(request, "statements/page.html", statement_context(request, seat, name, asked, outcome, definitions, **extra), status=status)
     return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
 
 
-def _doing(request: HttpRequest, seat: Seat, name: str) -> Callable[[Parts], Edited]:
+def _doing(request: HttpRequest, definitions: Mapping[str, Definition], sight: Sight) -> Callable[[Parts], Edited]:
     """The edit that a request asks for."""
     action = find_action(request.POST.get("do", ""))
 
     def now() -> Computed:
-        return editing.outcome_of(seat.ledger, name, sight_of(seat, name)).computed
+        return editing.outcome_of(definitions, sight).computed
 
     def do(parts: Parts) -> Edited:
         parts.clipboard = request.session.get("clipboard")
@@ -68,11 +77,11 @@ def _doing(request: HttpRequest, seat: Seat, name: str) -> Callable[[Parts], Edi
     return do
 
 
-def _shares(request: HttpRequest, seat: Seat, name: str) -> dict[str, str]:
+def _shares(request: HttpRequest, seat: Seat, definitions: Mapping[str, Definition]) -> dict[str, str]:
     """What was said about shared parts: with this request, or in this visit for all their users."""
     said = {kind: request.POST[f"share-{kind}"] for kind in editing.SHARED if request.POST.get(f"share-{kind}")}
     visit = request.session.get("share", [])
-    for kind, definition in editing.definitions_of(seat.ledger, name).items():
+    for kind, definition in definitions.items():
         place = f"{seat.ledger.code} {kind} {definition.name}"
         if said.get(kind) == "all" and place not in visit:
             request.session["share"] = visit = [*visit, place]
@@ -85,8 +94,9 @@ def _shares(request: HttpRequest, seat: Seat, name: str) -> dict[str, str]:
 def edit(request: HttpRequest, name: str) -> HttpResponse:
     """Do one edit and show the statement with it, or the question or refusal beside what was asked."""
     seat = seat_of(request)
-    name = find_definition(seat.ledger, "statement", name).name
-    do, sight = _doing(request, seat, name), sight_of(seat, name)
+    definitions = definitions_of(seat.ledger, name)
+    name, sight = definitions["statement"].name, sight_of(seat, definitions["statement"])
+    do = _doing(request, definitions, sight)
     try:
         if request.POST.get("copy"):
             name = editing.save_as_copy(seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""))[0]
@@ -94,7 +104,7 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
             response["HX-Redirect"] = f"{reverse('statement', args=[name])}?{seat.query}"
             return response if request.headers.get("HX-Request") else redirect(response["HX-Redirect"])
         done = editing.change_statement(
-            seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""), share=_shares(request, seat, name)
+            seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""), share=_shares(request, seat, definitions)
         )
     except (SharedPart, ChangedSince) as question:
         posted = [(key, value) for key, value in request.POST.items() if key not in ("csrfmiddlewaretoken", "stamp")]
@@ -102,7 +112,7 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     except RulkaError as error:
         return answer(request, seat, name, _asked(request.POST), problem=error, entered=request.POST)
     asked = _after(request.POST, done)
-    response = answer(request, seat, name, asked, done.outcome, done=_sentence(done.told))
+    response = answer(request, seat, name, asked, done.outcome, done.definitions, done=_sentence(done.told))
     if "HX-Request" in request.headers and request.POST.get("do") in (
         "line-add",
         "column-add",
@@ -147,13 +157,14 @@ def _after(posted: QueryDict, done: editing.Done) -> QueryDict:
 def check(request: HttpRequest, name: str) -> HttpResponse:
     """What is wrong with what is being typed, in words; nothing is changed."""
     seat = seat_of(request)
-    name = find_definition(seat.ledger, "statement", name).name
-    do = _doing(request, seat, name)
+    definitions = definitions_of(seat.ledger, name)
+    name, sight = definitions["statement"].name, sight_of(seat, definitions["statement"])
+    do = _doing(request, definitions, sight)
     problem = None
     with transaction.atomic():
         try:
             every = dict.fromkeys(editing.SHARED, "all")
-            editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight_of(seat, name), share=every)
+            editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight, share=every)
         except RulkaErrors as errors:
             problem = errors.errors[0]
         except RulkaError as error:
@@ -187,7 +198,8 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]
 
 def _known(seat: Seat, name: str, asked: QueryDict) -> QueryDict:
     """The address without lines and columns that are gone."""
-    computed = editing.outcome_of(seat.ledger, name, sight_of(seat, name)).computed
+    definitions = definitions_of(seat.ledger, name)
+    computed = editing.outcome_of(definitions, sight_of(seat, definitions["statement"])).computed
     lines = {line.key for line in computed.statement.spine.walk()}
     kept = ",".join(key for key in keys(asked, "lines") if key in lines)
     asked["lines"] = kept
@@ -205,7 +217,7 @@ def _known(seat: Seat, name: str, asked: QueryDict) -> QueryDict:
 def copy_lines(request: HttpRequest, name: str) -> HttpResponse:
     """The chosen lines as text for the clipboard; what they are in full is kept for pasting here."""
     seat = seat_of(request)
-    definitions = editing.definitions_of(seat.ledger, find_definition(seat.ledger, "statement", name).name)
+    definitions = definitions_of(seat.ledger, name)
     raws = copied(definitions["spine"].body, keys(request.POST, "lines"))
     text = text_of_lines(raws)
     request.session["clipboard"] = {"text": text, "raws": raws}

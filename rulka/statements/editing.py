@@ -19,7 +19,7 @@ from rulka.core.statement import run_statement
 from rulka.formats.definition_file import check_changes
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.assemble import assemble, find_definition, free_name, parts_of, scope_of, statements_using
+from rulka.statements.assemble import assemble, definitions_of, find_definition, free_name, parts_of, statements_using
 from rulka.statements.models import Change, Definition, Edit
 from rulka.statements.services import Outcome, check_definition, entry, run, write_body
 from rulka.statements.shelves import required
@@ -120,6 +120,7 @@ class Done:
     told: str
     chosen: tuple[str, ...]
     outcome: Outcome
+    definitions: Mapping[str, Definition]
 
 
 def title_of(definition: Definition) -> str:
@@ -131,14 +132,6 @@ def required_editor(person: Person) -> None:
     """Refuse people who may only read."""
     if not person.may_edit:
         raise RulkaError("You may read this statement, not change it.", hint="Ask an accountant.", code="rights")
-
-
-def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
-    """A statement with its parts, by kind."""
-    statement = find_definition(ledger, "statement", name)
-    spine, span = parts_of(statement)
-    scope = scope_of(statement)
-    return {"statement": statement, "spine": spine, "span": span, **({"scope": scope} if scope else {})}
 
 
 def stamp_of(definitions: Mapping[str, Definition]) -> str:
@@ -167,14 +160,16 @@ def change_statement(
             edit = entry(ledger, name, person, edited.told, Edit.State.DONE)
             for definition, body in written:
                 write_body(definition, body, edit)
-            _check([definition for definition, _ in written])
-        outcome = outcome_of(ledger, name, sight)
-    return Done(edited.told, edited.chosen, outcome)
+            _check([definition for definition, _ in written], definitions["statement"])
+        made = {definition.kind: definition for definition, _ in parts.made}
+        now = {kind: d for kind, d in (parts.definitions | made).items() if kind == "statement" or parts.bodies["statement"].get(kind)}
+        outcome = outcome_of(now, sight)
+    return Done(edited.told, edited.chosen, outcome, now)
 
 
-def outcome_of(ledger: Ledger, name: str, sight: Sight) -> Outcome:
+def outcome_of(definitions: Mapping[str, Definition], sight: Sight) -> Outcome:
     """The statement as it is now, through somebody's eyes."""
-    computed = run_statement(assemble(find_definition(ledger, "statement", name)), sight.view, sight.period, sight.node)
+    computed = run_statement(assemble(definitions["statement"], definitions), sight.view, sight.period, sight.node)
     return Outcome(computed, footing(computed))
 
 
@@ -228,7 +223,8 @@ def _own_copy(parts: Parts, kind: str) -> Definition:
     return made
 
 
-def _check(written: list[Definition]) -> None:
+def _check(written: list[Definition], run: Definition | None = None) -> None:
+    """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked up twice."""
     errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
     if errors:
         raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
@@ -237,7 +233,8 @@ def _check(written: list[Definition]) -> None:
         if definition.kind in SHARED:
             touched |= {user.pk: user for user in statements_using(definition.ledger, definition.kind, definition.name)}
     for definition in touched.values():
-        check_definition(definition)
+        if run is None or definition.pk != run.pk or definition in written:
+            check_definition(definition)
 
 
 def _before(definition: Definition) -> Raw | None:

@@ -21,7 +21,8 @@ from rulka.formats.statement_text import as_json
 from rulka.ledger.history import ChangedEntry, ChangedSum, changes_between
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.editing import definitions_of, title_of
+from rulka.statements.assemble import definitions_of
+from rulka.statements.editing import title_of
 from rulka.statements.models import Edition
 from rulka.statements.services import Outcome
 

@@ -17,7 +17,7 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.formats.statement_text import as_table
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, editions, outputs, pictures, shelves
-from rulka.statements.assemble import find_definition
+from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.edit_views import address, answer, sight_of
 from rulka.statements.exports import TYPES, Maker, export, file_name
 from rulka.statements.models import Definition
@@ -32,9 +32,9 @@ def _definition(seat: Seat, name: str, level: int) -> Definition:
     return definition
 
 
-def _outcomes(seat: Seat, name: str, pages: str = "node") -> list[Outcome]:
-    node = node_asked(seat.ledger, name, node=seat.node, of=seat.of)
-    return run_pages(seat.ledger, name, seat.period.code, node, seat.view.fence, pages=pages, in_depth=True)
+def _outcomes(seat: Seat, statement: Definition, pages: str = "node") -> list[Outcome]:
+    node = node_asked(statement, node=seat.node, of=seat.of)
+    return run_pages(seat.ledger, statement.name, seat.period.code, node, seat.view.fence, pages=pages, in_depth=True)
 
 
 def _maker(request: HttpRequest, seat: Seat) -> Maker:
@@ -47,12 +47,12 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
     seat = seat_of(request)
-    name = _definition(seat, name, 2).name
+    statement = _definition(seat, name, 2)
     pages = request.GET.get("pages", "node")
     if pages not in PAGES:
         raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
     request.session["last-export"] = {"form": form, "pages": pages}
-    outcomes = _outcomes(seat, name, pages)
+    outcomes = _outcomes(seat, statement, pages)
     response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
     response["Content-Disposition"] = content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
     return response
@@ -62,8 +62,8 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
 def table(request: HttpRequest, name: str) -> HttpResponse:
     """The visible statement as text and as a table, for the clipboard."""
     seat = seat_of(request)
-    name = _definition(seat, name, 2).name
-    computed = editing.outcome_of(seat.ledger, name, sight_of(seat, name)).computed
+    definitions = definitions_of(seat.ledger, _definition(seat, name, 2).name)
+    computed = editing.outcome_of(definitions, sight_of(seat, definitions["statement"])).computed
     text, html = as_table(computed)
     return JsonResponse({"text": text, "html": html})
 
@@ -73,7 +73,7 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """One page of what would be printed, as a picture."""
     seat = seat_of(request)
     definition = _definition(seat, name, 2)
-    stamp = editing.stamp_of(editing.definitions_of(seat.ledger, definition.name))
+    stamp = editing.stamp_of(definitions_of(seat.ledger, definition.name))
     picture, _ = preview_page(seat, definition.name, stamp, number)
     return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
 
@@ -82,7 +82,8 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
 def add_picture(request: HttpRequest, name: str) -> HttpResponse:
     """Upload a logo and put it on the page."""
     seat = seat_of(request)
-    name = _definition(seat, name, 3).name
+    statement = _definition(seat, name, 3)
+    name = statement.name
     try:
         uploaded = request.FILES.get("picture")
         if uploaded is None:
@@ -92,7 +93,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
         def do(parts: editing.Parts) -> Edited:
             return Edited(set_value(parts.change("statement"), "page.logo", picture.name))
 
-        done = editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight_of(seat, name))
+        done = editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight_of(seat, statement))
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
     return answer(request, seat, name, address(request.POST, panel="page"), done.outcome, done=f"Logo {picture.name} put on the page.")
@@ -105,12 +106,12 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
 def ask_output(request: HttpRequest, name: str) -> HttpResponse:
     """Have a file with all nodes made in the background."""
     seat = seat_of(request)
-    name = _definition(seat, name, 2).name
+    statement = _definition(seat, name, 2)
     form = request.POST.get("form", "")
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
-    node = node_asked(seat.ledger, name, node=seat.node, of=seat.of)
-    output = outputs.ask(seat, name, form, node, request.build_absolute_uri(reverse("statements")))
+    node = node_asked(statement, node=seat.node, of=seat.of)
+    output = outputs.ask(seat, statement.name, form, node, request.build_absolute_uri(reverse("statements")))
     return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
 
 
@@ -147,9 +148,10 @@ def take_output(request: HttpRequest, number: int) -> FileResponse:
 def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     """Keep what is shown for good."""
     seat = seat_of(request)
-    name = _definition(seat, name, 2).name
+    definitions = definitions_of(seat.ledger, _definition(seat, name, 2).name)
+    name = definitions["statement"].name
     try:
-        outcome = editing.outcome_of(seat.ledger, name, sight_of(seat, name))
+        outcome = editing.outcome_of(definitions, sight_of(seat, definitions["statement"]))
         edition = editions.keep_edition(seat.ledger, name, request.POST.get("title", ""), outcome, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)

@@ -7,6 +7,7 @@ from typing import Any
 
 from rulka.formats.paper import page_picture
 from rulka.ledger.seat import Seat
+from rulka.statements.assemble import find_definition
 from rulka.statements.exports import export
 from rulka.statements.services import node_asked, run_pages
 
@@ -20,7 +21,7 @@ def printed(seat: Seat, name: str, stamp: str) -> bytes:
     """The PDF of what is shown; kept while nothing that it depends on changes."""
     kept = _kept((seat.ledger.pk, seat.view.book.revision, name, stamp, seat.query, repr(seat.view.fence)))
     if not kept:
-        node = node_asked(seat.ledger, name, node=seat.node, of=seat.of)
+        node = node_asked(find_definition(seat.ledger, "statement", name), node=seat.node, of=seat.of)
         content = export(run_pages(seat.ledger, name, seat.period.code, node, seat.view.fence, in_depth=True), seat.ledger, "pdf")
         kept.append(content if isinstance(content, bytes) else content.encode())
     return kept[0]

@@ -74,9 +74,9 @@ def all_below(statement: StatementDef, view: View, node: Node) -> list[Node]:
     return [below for child in children_of(statement, view, node) for below in (child, *all_below(statement, view, child))]
 
 
-def node_asked(ledger: Ledger, name: str, *, node: str, of: str) -> str:
+def node_asked(statement: Definition, *, node: str, of: str) -> str:
     """Which node a page shows: the entity chosen for all pages, or `of` where the statement has nodes of its own."""
-    return of if has_own_nodes(assemble(find_definition(ledger, "statement", name))) else node
+    return of if statement.body.get("scope") or statement.body.get("currency") == "group" else node
 
 
 def has_own_nodes(statement: StatementDef) -> bool:

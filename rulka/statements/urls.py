@@ -20,6 +20,7 @@ urlpatterns = [
     path("editions/<str:number>/", page_views.edition, name="edition"),
     path("<str:name>/", views.statement_page, name="statement"),
     path("<str:name>/work/", views.statement_work, name="statement-work"),
+    path("<str:name>/rows/<int:number>/", views.statement_block, name="statement-block"),
     path("<str:name>/panel/", views.statement_panel, name="statement-panel"),
     path("<str:name>/edit/", edit_views.edit, name="edit-statement"),
     path("<str:name>/check/", edit_views.check, name="check-edit"),

@@ -14,8 +14,8 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.assemble import find_definition
-from rulka.statements.editing import definitions_of, required_editor, set_body
+from rulka.statements.assemble import definitions_of, find_definition
+from rulka.statements.editing import required_editor, set_body
 from rulka.statements.models import Edit, SavedVersion
 from rulka.statements.services import check_definition, entry
 

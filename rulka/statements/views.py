@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from time import perf_counter
 from typing import Any
@@ -12,13 +13,16 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from rulka.core.edits.placing import suggestions
+from rulka.core.errors import NotFound
 from rulka.core.marks import marks
 from rulka.core.nodes import find_node
 from rulka.core.statement import run_nodes
 from rulka.formats.present import ShownStatement, show, side_by_side
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, library, services, shelves
-from rulka.statements.assemble import assemble, find_definition
+from rulka.statements.assemble import definitions_of, find_definition
+from rulka.statements.blocks import Blocks
+from rulka.statements.models import Definition
 from rulka.statements.panel import panel_context
 from rulka.statements.printing import preview_page
 
@@ -31,11 +35,6 @@ def statement_list(request: HttpRequest) -> HttpResponse:
     library_shown = shelves.library_of(seat.ledger, seat.person, **asked)
     context = {"seat": seat, "library": library_shown, **asked, "shelves": list(seat.ledger.shelves.all()), "where": "statements"}
     return render(request, "statements/_library.html" if request.headers.get("HX-Request") else "statements/list.html", context)
-
-
-def _outcome(seat: Seat, name: str) -> services.Outcome:
-    node = services.node_asked(seat.ledger, name, node=seat.node, of=seat.of)
-    return services.run(seat.ledger, name, seat.period.code, node, seat.view.fence)
 
 
 @dataclass(frozen=True)
@@ -91,9 +90,9 @@ def _path(choices: list[NodeChoice]) -> list[NodeChoice]:
     return found
 
 
-def _shown(seat: Seat, outcome: services.Outcome, *, hidden: bool) -> ShownStatement:
+def _shown(seat: Seat, outcome: services.Outcome, blocks: Blocks, *, hidden: bool) -> ShownStatement:
     """The page's texts; with nodes beside it, all of them on one page."""
-    first = show(outcome.computed, hidden=hidden)
+    first = show(outcome.computed, hidden=hidden, within=None if seat.beside else blocks.holds)
     if not seat.beside:
         return first
     statement, own = outcome.computed.statement, services.has_own_nodes(outcome.computed.statement)
@@ -113,14 +112,21 @@ MOST_BESIDE = 8
 
 
 def statement_context(
-    request: HttpRequest, seat: Seat, name: str, asked: QueryDict | None = None, outcome: services.Outcome | None = None, **extra: Any
+    request: HttpRequest,
+    seat: Seat,
+    name: str,
+    asked: QueryDict | None = None,
+    outcome: services.Outcome | None = None,
+    definitions: Mapping[str, Definition] | None = None,
+    **extra: Any,
 ) -> dict[str, Any]:
     """What the page of a statement shows; `outcome` is a run that was made already."""
     before = perf_counter()
-    definitions = editing.definitions_of(seat.ledger, find_definition(seat.ledger, "statement", name).name)
+    definitions = definitions or definitions_of(seat.ledger, name)
     name = definitions["statement"].name
     shelves.required(seat.person, definitions["statement"], 2)
-    outcome = outcome or _outcome(seat, name)
+    node = services.node_asked(definitions["statement"], node=seat.node, of=seat.of)
+    outcome = outcome or editing.outcome_of(definitions, editing.Sight(seat.view, seat.period, node))
     panel = panel_context(seat, outcome, request.GET if asked is None else asked, definitions, **extra)
     open_ones = panel.get("suggested") or suggestions(outcome.computed)
     may_edit = seat.person.may_edit
@@ -129,6 +135,9 @@ def statement_context(
             request.session[switch] = request.GET[switch]
     hidden, paper = (request.session.get(switch) == "yes" for switch in ("hidden", "paper"))
     stamp = editing.stamp_of(definitions)
+    sent = request.POST if request.method == "POST" else request.GET
+    blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=panel["state"].get("row", ""))
+    shown = _shown(seat, outcome, blocks, hidden=hidden)
     return {
         **panel,
         **_node_choices(seat, outcome),
@@ -140,7 +149,8 @@ def statement_context(
         "may_rights": shelves.level_of(seat.person, definitions["statement"]),
         "begun": definitions["statement"].body.get("begun"),
         "show_hidden": hidden,
-        "shown": _shown(seat, outcome, hidden=hidden),
+        "shown": shown,
+        "blocks": [] if seat.beside else blocks.cut(shown.rows),
         "unplaced": next((check for check in outcome.checks if check.check == "Every account is placed"), None),
         "failing": [check for check in outcome.checks if not check.ok],
         "latest": seat.ledger.revisions.first(),
@@ -178,11 +188,29 @@ def statement_work(request: HttpRequest, name: str) -> HttpResponse:
 
 
 @require_GET
+def statement_block(request: HttpRequest, name: str, number: int) -> HttpResponse:
+    """One block of rows of a large statement."""
+    seat = seat_of(request)
+    definitions = definitions_of(seat.ledger, name)
+    shelves.required(seat.person, definitions["statement"], 2)
+    node = services.node_asked(definitions["statement"], node=seat.node, of=seat.of)
+    outcome = editing.outcome_of(definitions, editing.Sight(seat.view, seat.period, node))
+    hidden = request.session.get("hidden") == "yes"
+    blocks = Blocks(outcome.computed, hidden=hidden, asked=str(number))
+    shown = show(outcome.computed, hidden=hidden, within=blocks.holds)
+    block = next((one for one in blocks.cut(shown.rows) if one.number == number), None)
+    if block is None:
+        raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
+    found = marks(outcome.computed, outcome.checks, suggestions(outcome.computed))
+    return render(request, "statements/_block.html", {"seat": seat, "shown": shown, "block": block, "marks": found, "state": {}})
+
+
+@require_GET
 def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
     """Only the side panel; `at` is another node than the page's, whose figures stand beside it."""
     seat = seat_of(request)
     at = request.GET.get("at", "")
     if at:
-        own = services.has_own_nodes(assemble(find_definition(seat.ledger, "statement", name)))
-        seat = replace(seat, of=at) if own else replace(seat, node=at)
+        statement = find_definition(seat.ledger, "statement", name)
+        seat = replace(seat, of=at) if services.node_asked(statement, node="", of="own") else replace(seat, node=at)
     return render(request, "statements/_panel.html", statement_context(request, seat, name))

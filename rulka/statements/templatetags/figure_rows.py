@@ -12,11 +12,9 @@ from django.utils.safestring import SafeString, mark_safe
 
 from rulka.core.marks import Mark
 from rulka.formats.present import ShownCell, ShownRow, ShownStatement
+from rulka.statements.blocks import MANY
 
 register = template.Library()
-MANY = 4_000
-"""Cells from which addresses leave out what the session knows anyway."""
-
 SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!"}
 
 
@@ -25,6 +23,7 @@ def figure_rows(
     shown: ShownStatement, panel: Sequence[ShownRow], query: str, marks: Mapping[str, Sequence[Mark]], chosen: Sequence[str], row_chosen: str
 ) -> SafeString:
     """The body rows of one half of the page; every text is escaped here."""
+    # large statements leave out of addresses what the session knows anyway
     base = "?" if len(shown.rows) * len(shown.columns) > MANY else f"?{escape(query)}&amp;"
     writer = _Writer(shown, base, marks, set(chosen), row_chosen)
     # all that varies is escaped where it is written

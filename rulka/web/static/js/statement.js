@@ -61,6 +61,7 @@
     if (key === "ArrowLeft") { if (here === 1) at.column = LABEL; return go(inRow[here - 1]); }
     if (key === "Home") { at.column = LABEL; return go(inRow[0]); }
     if (key === "End") return go(inRow[inRow.length - 1]);
+    if (beyond(row, key === "ArrowDown" ? 1 : -1)) return undefined;
     const next = all[all.indexOf(row) + (key === "ArrowDown" ? 1 : -1)];
     if (next) {
       if (spot.classList.contains("label") && row.querySelector("a.figure")) at.column = LABEL;
@@ -68,6 +69,42 @@
     }
     if (key === "ArrowUp") go(heads().find((head) => head.dataset.heading === at.column) || heads()[0]);
     return undefined;
+  }
+
+  // large statements: blocks of rows are fetched when they come near ---------------------------------------------------------
+
+  const fetching = new Map();
+  function fetchBlock(block) {
+    const number = block.dataset.block;
+    if (!fetching.has(number)) {
+      const address = el("work").dataset.rows.replace(/0\/$/, `${number}/`);
+      fetching.set(number, fetch(`${address}?${figures().dataset.query}`, { headers: { "HX-Request": "true" } })
+        .then((answer) => (answer.ok ? answer.text() : Promise.reject(new Error(answer.statusText))))
+        .then((text) => {
+          const now = el(`block-${number}`);
+          if (now?.classList.contains("waiting")) {
+            now.outerHTML = text;
+            const kept = el("stamp").elements.blocks;
+            kept.value = [...new Set([...kept.value.split(","), number])].filter(Boolean).join(",");
+            watch();
+          }
+        }).finally(() => fetching.delete(number)));
+    }
+    return fetching.get(number);
+  }
+  const near = new IntersectionObserver((seen) => seen.filter((one) => one.isIntersecting).forEach((one) => fetchBlock(one.target)), { rootMargin: "600px" });
+  function watch() {
+    near.disconnect();
+    figures()?.querySelectorAll("tbody.waiting").forEach((block) => near.observe(block));
+  }
+  // the row after one, fetched first where it waits
+  function beyond(row, by) {
+    const block = by > 0 ? row.parentElement.nextElementSibling : row.parentElement.previousElementSibling;
+    const edge = by > 0 ? !row.nextElementSibling : !row.previousElementSibling;
+    if (!edge || !block?.classList.contains("waiting")) return false;
+    const number = block.dataset.block;
+    fetchBlock(block).then(() => { const found = el(`block-${number}`).rows; go(spotIn(found[by > 0 ? 0 : found.length - 1], at.column)); });
+    return true;
   }
 
   // choosing -----------------------------------------------------------------------------------------------------------
@@ -143,7 +180,7 @@
     place = then || "spot";
     const stamp = el("stamp").elements.stamp.value;
     const held = new FormData(el("panel-state"));
-    const given = { panel: held.get("panel") || "", ...values, stamp };
+    const given = { panel: held.get("panel") || "", ...values, stamp, blocks: el("stamp").elements.blocks.value };
     return htmx.ajax("POST", el("work").dataset.edit, { source: "#sender", values: given });
   }
 
@@ -437,6 +474,7 @@
   document.addEventListener("htmx:afterSettle", (event) => {
     if (!["panel", "work"].includes(event.target.id)) return;
     settle();
+    watch();
     const panel = el("panel");
     if (place === "form") {
       place = "panel";
@@ -466,5 +504,6 @@
     if (!figures()) return;
     if (new URLSearchParams(location.search).get("panel") === "start") document.querySelector("#panel [type=radio]:checked")?.focus();
     settle();
+    watch();
   });
 })();
