@@ -5,6 +5,8 @@
   const at = { row: "", column: LABEL };
   let anchor = ""; // the line or column from which a choice with Shift grows
   let place = ""; // where the focus goes once something was replaced: panel, spot, or form
+  let left = null; // where the focus was when an edit was sent: moving rows may take it along
+  let typed = ""; // what is typed while the field that it is meant for is on its way
   let ticked = ""; // the account ticked last, from which a range goes
 
   const el = (id) => document.getElementById(id);
@@ -178,6 +180,7 @@
 
   function send(values, then) {
     place = then || "spot";
+    left = { ...at };
     const stamp = el("stamp").elements.stamp.value;
     const held = new FormData(el("panel-state"));
     const given = { panel: held.get("panel") || "", ...values, stamp, blocks: el("stamp").elements.blocks.value };
@@ -210,7 +213,7 @@
     "]": () => el("node-on")?.click(),
     w: () => el("toggle-paper")?.click(),
     t: () => copyTable(),
-    x: () => (el("repeat-export") || el("export")).click(),
+    x: () => (el("repeat-export").getAttribute("href") ? el("repeat-export") : el("export")).click(),
     k: () => { place = "into"; openPanel("panel=editions"); },
     " ": (spot) => spot && toggle(spot),
   };
@@ -218,10 +221,10 @@
   function moves(spot, key) {
     if (isHead(spot)) {
       const way = { ArrowLeft: "left", ArrowRight: "right" }[key];
-      return way && send({ do: "column-move", way, ...panelOf(spot), ...about(spot) });
+      return way && send({ do: "column-move", way, ...panelOf(spot), ...about(spot) }, "chosen");
     }
     const way = { ArrowUp: "up", ArrowDown: "down", ArrowRight: "in", ArrowLeft: "out" }[key];
-    return send({ do: "line-move", way, ...panelOf(spot), ...about(spot) });
+    return send({ do: "line-move", way, ...panelOf(spot), ...about(spot) }, "chosen");
   }
 
   // Enter on a figure that is traced already goes on into its trace
@@ -256,6 +259,11 @@
       return;
     }
     if (rulka.inField(event.target) || event.target.matches?.("[type=radio], #panel [type=checkbox]")) return;
+    if (["form", "search", "nodes"].includes(place) && (event.key.length === 1 || event.key === "Enter") && !event.ctrlKey && !event.metaKey) {
+      typed += event.key === "Enter" ? "\n" : event.key;
+      event.preventDefault();
+      return;
+    }
     const spot = current();
     if (spot && event.key === "Enter") { if (intoTrace(spot)) event.preventDefault(); return; }
     if (spot && event.altKey && /^Arrow/.test(event.key)) { moves(spot, event.key); event.preventDefault(); return; }
@@ -270,20 +278,26 @@
     event.preventDefault();
   });
 
+  // what a form holds is taken now: an answer that arrives before it is sent may show the field as it was
+  const post = (form) => send({ ...held(), ...Object.fromEntries(new FormData(form)) }, "panel");
+
+  const sent = new Map(); // what was sent last of each setting of each line or column
+  const nameOf = (field) => ["do", "path", "key"].map((part) => field.form?.elements[part]?.value).join(" ");
+
   // fields of the panel: a change is sent once; Enter goes on to the next field
   function commit(field) {
     const form = field.closest?.("form.setting");
     if (!form || field.type === "radio" || !("value" in field)) return;
-    if (field.dataset.sent === undefined ? field.value !== initial(field) : field.value !== field.dataset.sent) {
-      field.dataset.sent = field.value;
-      form.requestSubmit();
+    if (field.value !== (sent.has(nameOf(field)) ? sent.get(nameOf(field)) : initial(field))) {
+      sent.set(nameOf(field), field.value);
+      post(form);
     }
   }
   const initial = (field) => (field.tagName === "SELECT" ? [...field.options].find((option) => option.defaultSelected)?.value ?? field.options[0]?.value : field.defaultValue);
 
   // Escape leaves a field as it was
   function revert(field) {
-    if (field.closest?.("form.setting") && field.matches("input:not([type=radio]), textarea") && field.dataset.sent === undefined) field.value = initial(field);
+    if (field.closest?.("form.setting") && field.matches("input:not([type=radio]), textarea") && !sent.has(nameOf(field))) field.value = initial(field);
   }
 
   function onwards(field) {
@@ -297,11 +311,10 @@
     const form = event.target.closest?.("#panel form.setting");
     if (!form) return;
     if (event.target.matches("select.tokens")) return;
-    if (event.target.type === "radio") form.requestSubmit();
-    else if (event.target.tagName === "SELECT") form.requestSubmit();
+    if (event.target.type === "radio" || event.target.tagName === "SELECT") post(form);
     else commit(event.target);
   });
-  document.addEventListener("input", (event) => { if (event.target.dataset) delete event.target.dataset.sent; });
+  document.addEventListener("input", (event) => { if (event.target.form) sent.delete(nameOf(event.target)); });
 
   // the picker -------------------------------------------------------------------------------------------------------------
 
@@ -421,7 +434,11 @@
     const as = (name, type) => given.then((table) => new Blob([table[name]], { type }));
     navigator.clipboard.write([new ClipboardItem({ "text/plain": as("text", "text/plain"), "text/html": as("html", "text/html") })]).then(() => tell("The statement is copied as a table."));
   }
-  document.addEventListener("click", (event) => { if (event.target.closest?.("#copy-table")) copyTable(); });
+  document.addEventListener("click", (event) => {
+    if (event.target.closest?.("#copy-table")) copyTable();
+    const file = event.target.closest?.("a[download]");
+    if (file && file.id !== "repeat-export") el("repeat-export").href = file.href;
+  });
 
   // tokens are put where the caret is; nodes are found as their names are typed
   document.addEventListener("change", (event) => {
@@ -466,6 +483,17 @@
     }
     setEntry();
   }
+  function takeTyped(field) {
+    const [words, ...more] = typed.split("\n");
+    typed = "";
+    if (!field || !("setRangeText" in field)) return;
+    if (words) {
+      field.setRangeText(words, field.selectionStart, field.selectionEnd, "end");
+      field.dispatchEvent(new Event("input", { bubbles: true }));
+    }
+    if (more.length) { onwards(field); typed = more.join("\n"); takeTyped(document.activeElement); }
+  }
+  for (const name of ["htmx:responseError", "htmx:sendError"]) document.addEventListener(name, () => { place = "spot"; typed = ""; });
   document.addEventListener("htmx:beforeSwap", () => {
     if (["form", "chosen", "search", "tick", "into", "nodes"].includes(place)) return;
     const active = document.activeElement;
@@ -479,7 +507,7 @@
     if (place === "form") {
       place = "panel";
       const field = panel.querySelector("#set-label, #set-heading, form.setting textarea, form.setting input:not([type=hidden])");
-      if (field) { field.focus(); field.select?.(); }
+      if (field) { field.focus(); field.select?.(); takeTyped(field); }
       return;
     }
     if (place === "into") {
@@ -487,15 +515,21 @@
       (panel.querySelector(".body button, .body input:not([type=hidden]), .body select, .body textarea, .body a") || panel).focus({ preventScroll: true });
       return;
     }
-    if (place === "nodes") { place = "panel"; el("node-search")?.focus(); return; }
+    if (place === "nodes") { place = "panel"; el("node-search")?.focus(); takeTyped(el("node-search")); return; }
     if (place === "search") {
       place = "panel";
       document.querySelector("#picks tr.on")?.scrollIntoView({ block: "center" });
       el("pick-search")?.focus({ preventScroll: true });
+      takeTyped(el("pick-search"));
       return;
     }
     if (place === "tick") { place = "panel"; if (document.activeElement === document.body && ticked) document.querySelector(`#picks [data-code="${CSS.escape(ticked)}"]`)?.focus(); return; }
     if (place === "chosen") { place = "spot"; back(); return; }
+    // rows may have moved under the focus: it belongs to the row that it was on
+    if (left && place === "spot") Object.assign(at, left);
+    left = null;
+    const spot = current();
+    if (spot && !isHead(spot) && at.row !== HEADS && rowOf(spot).dataset.row !== at.row) back();
     if (document.activeElement !== document.body) return;
     if (place === "panel") panel?.focus({ preventScroll: true });
     else if (place === "spot") back();
