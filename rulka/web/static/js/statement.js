@@ -501,6 +501,8 @@
   });
   document.addEventListener("htmx:afterSettle", (event) => {
     if (!["panel", "work"].includes(event.target.id)) return;
+    const was = event.target.id === "work" ? left : null;
+    if (was) left = null;
     settle();
     watch();
     const panel = el("panel");
@@ -526,8 +528,7 @@
     if (place === "tick") { place = "panel"; if (document.activeElement === document.body && ticked) document.querySelector(`#picks [data-code="${CSS.escape(ticked)}"]`)?.focus(); return; }
     if (place === "chosen") { place = "spot"; back(); return; }
     // rows may have moved under the focus: it belongs to the row that it was on
-    if (left && place === "spot") Object.assign(at, left);
-    left = null;
+    if (was && place === "spot") Object.assign(at, was);
     const spot = current();
     if (spot && !isHead(spot) && at.row !== HEADS && rowOf(spot).dataset.row !== at.row) back();
     if (document.activeElement !== document.body) return;
