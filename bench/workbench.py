@@ -66,7 +66,7 @@ def edits(name: str, key: str, first: str, other: str) -> tuple[list[float], int
     client.force_login(Person.objects.get(username="accountant"))
     times, size = [], 0
     for at in range(10):
-        values = {"do": "line-set", "key": key, "path": "accounts", "value": other if at % 2 == 0 else first, "share-spine": "all"}
+        values = {"do": "line-change", "key": key, "path": "accounts", "value": other if at % 2 == 0 else first, "share-spine": "all"}
         before = time.perf_counter()
         response = client.post(f"/statements/{name}/edit/{WHERE}", values, headers={"HX-Request": "true"})
         times.append((time.perf_counter() - before) * 1000)

@@ -221,8 +221,8 @@ def chosen_lines(parts: Parts, asked: Asked) -> tuple[dict[str, Any], list[str]]
 
 ACTIONS: dict[str, Action] = {
     "line-add": add_line,
-    "line-set": set_line_setting,
-    "lines-set": set_lines_setting,
+    "line-change": set_line_setting,
+    "lines-change": set_lines_setting,
     "line-kind": lambda parts, asked, now: lines.change_kind(parts.change("spine"), first_key(asked, "lines"), asked.get("value", "")),
     "line-duplicate": lambda parts, asked, now: lines.duplicate(*chosen_lines(parts, asked)),
     "line-delete": lambda parts, asked, now: lines.remove(*chosen_lines(parts, asked)),
@@ -236,7 +236,7 @@ ACTIONS: dict[str, Action] = {
     "accounts": choose_accounts,
     "place": place_account,
     "column-add": add_column,
-    "column-set": set_column_setting,
+    "column-change": set_column_setting,
     "column-kind": change_column_kind,
     "column-duplicate": lambda parts, asked, now: columns.duplicate(parts.change("span"), keys(asked, "columns")),
     "column-delete": lambda parts, asked, now: columns.remove(parts.change("span"), keys(asked, "columns")),
@@ -246,8 +246,8 @@ ACTIONS: dict[str, Action] = {
     ),
     "column-over": lambda parts, asked, now: columns.set_heading_over(parts.change("span"), keys(asked, "columns"), asked.get("value", "")),
     "series-add": add_to_series,
-    "statement-set": set_statement,
-    "spine-set": set_spine,
+    "statement-change": set_statement,
+    "spine-change": set_spine,
     "own-part": own_part,
     **START_ACTIONS,
 }

@@ -87,10 +87,10 @@ def kind_setting(kind: str, kinds: Sequence[str], do: str) -> Setting:
 
 def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_sign: str) -> list[Group]:
     """The fields of a line as it is written."""
-    kind, write = line_kind(raw), _Writer(raw, "line-set")
+    kind, write = line_kind(raw), _Writer(raw, "line-change")
     shows = [kind_setting(kind, tuple(lines.NEW), "line-kind")]
     if kind not in UNLABELLED:
-        shows.append(Setting("label", "Label" if kind not in ("text", "heading") else "Text", str(raw[kind]), do="line-set", required=True))
+        shows.append(Setting("label", "Label" if kind not in ("text", "heading") else "Text", str(raw[kind]), do="line-change", required=True))
     groups = [Group("What it shows", tuple(shows + _shows(kind, raw, write)))]
     expansions = (*EXPANSIONS, *frame.dimensions)
     if kind == "line":
@@ -104,7 +104,7 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
                         value_of(raw, "sign"),
                         "choice",
                         (("", f"by account type ({default_sign})"), *((s, s) for s in SIGNS)),
-                        do="line-set",
+                        do="line-change",
                     ),
                     write.text("expand", "One row for each of", default="one row for all", hint=", ".join(expansions)),
                     *(
@@ -196,7 +196,7 @@ def _looks(kind: str, write: _Writer) -> list[Setting]:
 
 def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[str]) -> list[Group]:
     """The fields of a column or a series as it is written."""
-    kind, write = columns.column_kind(raw), _Writer(raw, "column-set")
+    kind, write = columns.column_kind(raw), _Writer(raw, "column-change")
     kinds = [name for name in columns.KINDS if not (in_series and name == "series")]
     heading = write.text("heading", "Heading", default="by its key", hint="Tokens: {scenario} {window} {year} {period.end:%b %y} {member} …")
     shows = [kind_setting(kind, kinds, "column-kind"), heading]
@@ -232,7 +232,7 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
         write.text("group", "Headings above, one a row", area=True, default="none"),
         write.choice("hide", "Hide", COLUMN_HIDING, "never"),
         write.text("width", "Width in characters", default="as needed"),
-        Setting("key", "Key", columns.key_of(raw), hint="how other columns name it", do="column-set", required=True),
+        Setting("key", "Key", columns.key_of(raw), hint="how other columns name it", do="column-change", required=True),
     )
     return [
         Group("What it shows", tuple(shows)),
@@ -262,7 +262,7 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
 
 def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str]) -> list[Group]:
     """The fields of the page: title, figures, signs."""
-    write, of_spine = _Writer(body, "statement-set"), _Writer(spine, "spine-set")
+    write, of_spine = _Writer(body, "statement-change"), _Writer(spine, "spine-change")
     return [
         Group("Title", (write.text("title", "Title"), write.text("subtitle", "Below it", default="nothing"))),
         Group(
@@ -303,7 +303,7 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: S
                         f"{title} {place}",
                         value_of(body, f"page.{edge}.{place}"),
                         "tokens",
-                        do="statement-set",
+                        do="statement-change",
                         default=dict(FOOTER)[place] if edge == "footer" and "footer" not in body.get("page", {}) else "",
                     )
                     for edge, title in (("header", "Top"), ("footer", "Foot"))

@@ -55,7 +55,7 @@ def value(response, row, column=0):
 
 def test_change_of_a_shared_part_asks_first_and_changes_nothing(accountant):
     before = body("spine", "income-statement")
-    text = edit(accountant, "income-statement", "line-set", key="fuel", path="label", value="Oil").content.decode()
+    text = edit(accountant, "income-statement", "line-change", key="fuel", path="label", value="Oil").content.decode()
     assert "is used by 5 statements: " in text and "Income statement by month" in text
     assert "Change all 5" in text and "Make this one&#x27;s own copy" in text
     assert 'name="value" value="Oil"' in text  # nothing that was typed is lost
@@ -64,14 +64,14 @@ def test_change_of_a_shared_part_asks_first_and_changes_nothing(accountant):
 
 def test_answer_for_all_holds_for_the_visit(accountant):
     asked = {"key": "fuel", "path": "label"}
-    edit(accountant, "income-statement", "line-set", **asked, value="Oil", **{"share-spine": "all"})
-    text = edit(accountant, "income-statement", "line-set", **asked, value="Bunkers").content.decode()
+    edit(accountant, "income-statement", "line-change", **asked, value="Oil", **{"share-spine": "all"})
+    text = edit(accountant, "income-statement", "line-change", **asked, value="Bunkers").content.decode()
     assert "Oil: Bunkers." in text
     assert ">Bunkers</a>" in page(accountant, "income-by-month").content.decode()
 
 
 def test_own_copy_leaves_the_others_alone_and_undo_takes_it_away(accountant):
-    edit(accountant, "income-statement", "line-set", key="fuel", path="label", value="Oil", **{"share-spine": "own"})
+    edit(accountant, "income-statement", "line-change", key="fuel", path="label", value="Oil", **{"share-spine": "own"})
     own = body("statement", "income-statement")["spine"]
     assert own == "income-statement-2" and '"line": "Oil"' in json.dumps(body("spine", own))
     assert ">Fuel</a>" in page(accountant, "income-by-month").content.decode()
@@ -84,7 +84,7 @@ def test_own_copy_leaves_the_others_alone_and_undo_takes_it_away(accountant):
 
 def test_change_that_breaks_another_user_of_the_part_is_refused(accountant):
     # outlook shares its figures out over Total income, which stands in the spine that it shares
-    text = edit(accountant, "income-statement", "line-set", key="income", path="total", value="", **{"share-spine": "all"}).content.decode()
+    text = edit(accountant, "income-statement", "line-change", key="income", path="total", value="", **{"share-spine": "all"}).content.decode()
     assert "No line is called" in text
     assert "total" in next(line for line in body("spine", "income-statement")["lines"] if "section" in line)
 
@@ -110,14 +110,14 @@ def test_part_in_use_is_not_deleted_and_an_unused_one_is(accountant):
 def test_second_of_two_is_told_who_changed_what_and_can_save_a_copy(accountant, client, ternwick):
     stamp = page(accountant, "balance-sheet").context["stamp"]
     client.force_login(person("controller"))
-    edit(client, "balance-sheet", "line-set", key="payables", path="label", value="Suppliers")
+    edit(client, "balance-sheet", "line-change", key="payables", path="label", value="Suppliers")
     client.force_login(person("accountant"))
     mine = {"key": "receivables", "path": "label", "value": "Customers", "stamp": stamp}
-    text = edit(client, "balance-sheet", "line-set", **mine).content.decode()
+    text = edit(client, "balance-sheet", "line-change", **mine).content.decode()
     assert "Controller changed this statement while you had it open" in text and "Payables: Suppliers" in text
     assert 'name="value" value="Customers"' in text
     assert "Customers" not in json.dumps(body("spine", "balance-sheet"))
-    response = edit(client, "balance-sheet", "line-set", **mine, copy="yes")
+    response = edit(client, "balance-sheet", "line-change", **mine, copy="yes")
     copied = response["HX-Redirect"].split("/")[2]
     shown = json.dumps(body("spine", copied))
     assert "Customers" in shown and "Payables" in shown and "Suppliers" not in shown  # as it was when it was opened, with the edit
@@ -128,13 +128,13 @@ def test_second_of_two_is_told_who_changed_what_and_can_save_a_copy(accountant, 
 def test_own_later_change_is_no_conflict(accountant):
     stamp = page(accountant, "balance-sheet").context["stamp"]
     for label in ("Suppliers", "Creditors"):
-        text = edit(accountant, "balance-sheet", "line-set", key="payables", path="label", value=label, stamp=stamp).content.decode()
+        text = edit(accountant, "balance-sheet", "line-change", key="payables", path="label", value=label, stamp=stamp).content.decode()
     assert "Suppliers: Creditors." in text
 
 
 def test_line_that_somebody_deleted_is_told(accountant):
     edit(accountant, "balance-sheet", "line-delete", lines="leases")
-    text = edit(accountant, "balance-sheet", "line-set", key="leases", path="label", value="x").content.decode()
+    text = edit(accountant, "balance-sheet", "line-change", key="leases", path="label", value="x").content.decode()
     assert "Line &#x27;leases&#x27; does not exist. Perhaps somebody deleted it." in text
 
 
@@ -159,7 +159,7 @@ def test_undo_and_redo_walk_through_all_edits(accountant):
         accountant.post(address("redo", "balance-sheet"))
         assert body("spine", "balance-sheet") == state
     accountant.post(address("undo", "balance-sheet"))
-    edit(accountant, "balance-sheet", "line-set", key="payables", path="label", value="Suppliers")
+    edit(accountant, "balance-sheet", "line-change", key="payables", path="label", value="Suppliers")
     text = accountant.post(address("redo", "balance-sheet"), headers=FRAGMENT).content.decode()
     assert "There is nothing to do again." in text  # what was undone is gone with the next edit
 
@@ -167,7 +167,7 @@ def test_undo_and_redo_walk_through_all_edits(accountant):
 def test_saved_version_is_compared_in_words_and_restored(accountant):
     original = body("spine", "balance-sheet")
     accountant.post(address("save-version", "balance-sheet"), {"title": "As sent"})
-    edit(accountant, "balance-sheet", "line-set", key="payables", path="accounts", value="2210 to 2399")
+    edit(accountant, "balance-sheet", "line-change", key="payables", path="accounts", value="2210 to 2399")
     edit(accountant, "balance-sheet", "line-delete", lines="leases")
     saved = page(accountant, "balance-sheet", panel="versions").context["saved"][0]
     shown = page(accountant, "balance-sheet", panel="versions", one=saved.pk)
@@ -199,13 +199,13 @@ def test_every_change_raises_the_version_once(accountant):
 @pytest.mark.parametrize(
     ("do", "values", "message"),
     [
-        ("line-set", {"key": "payables", "path": "accounts", "value": "2210 too"}, "At character 6 of the selection"),
-        ("line-set", {"key": "payables", "path": "label", "value": ""}, "This must not be empty"),
-        ("line-set", {"key": "payables", "path": "expand", "value": "ships"}, "It can&#x27;t be expanded by &#x27;ships&#x27;"),
-        ("column-set", {"key": "now", "path": "heading", "value": "{perod}"}, "is no token of a heading"),
-        ("column-set", {"key": "now", "path": "narrow", "value": "departmnt: 110"}, "is nothing that a selection can narrow"),
-        ("statement-set", {"path": "page.footer.left", "value": "{pge}"}, "is no token of a page. Did you mean page"),
-        ("statement-set", {"path": "figures.grouping", "value": "point"}, "by the same point that marks their decimals"),
+        ("line-change", {"key": "payables", "path": "accounts", "value": "2210 too"}, "At character 6 of the selection"),
+        ("line-change", {"key": "payables", "path": "label", "value": ""}, "This must not be empty"),
+        ("line-change", {"key": "payables", "path": "expand", "value": "ships"}, "It can&#x27;t be expanded by &#x27;ships&#x27;"),
+        ("column-change", {"key": "now", "path": "heading", "value": "{perod}"}, "is no token of a heading"),
+        ("column-change", {"key": "now", "path": "narrow", "value": "departmnt: 110"}, "is nothing that a selection can narrow"),
+        ("statement-change", {"path": "page.footer.left", "value": "{pge}"}, "is no token of a page. Did you mean page"),
+        ("statement-change", {"path": "figures.grouping", "value": "point"}, "by the same point that marks their decimals"),
     ],
 )
 def test_what_is_typed_is_checked_and_nothing_is_changed(do, values, message, accountant):
@@ -213,7 +213,8 @@ def test_what_is_typed_is_checked_and_nothing_is_changed(do, values, message, ac
     text = accountant.post(address("check-edit", "balance-sheet"), {"do": do, **values}, headers=FRAGMENT).content.decode()
     assert message in text
     assert (
-        accountant.post(address("check-edit", "balance-sheet"), {"do": "line-set", "key": "payables", "path": "label", "value": "S"}).content == b""
+        accountant.post(address("check-edit", "balance-sheet"), {"do": "line-change", "key": "payables", "path": "label", "value": "S"}).content
+        == b""
     )
     assert {definition.pk: definition.body for definition in Definition.objects.all()} == before and not Edit.objects.filter(state="done").exists()
 
@@ -355,7 +356,7 @@ def test_lines_are_copied_in_full_between_statements_and_as_text_from_elsewhere(
 def test_columns_are_changed_duplicated_and_deleted_on_the_page(accountant):
     edit(accountant, "balance-sheet", "column-add", columns="change", kind="percent")
     assert [column.get("column") for column in body("span", "against-prior-year-end")["columns"]] == ["now", "prior-year-end", "change", "percent"]
-    edit(accountant, "balance-sheet", "column-set", key="percent", path="number.decimals", value="2")
+    edit(accountant, "balance-sheet", "column-change", key="percent", path="number.decimals", value="2")
     edit(accountant, "balance-sheet", "column-over", columns="now,prior-year-end", value="Closing\nBalances")
     raw = body("span", "against-prior-year-end")["columns"]
     assert raw[3]["number"] == {"decimals": "2"} and raw[0]["group"] == ["Closing", "Balances"]

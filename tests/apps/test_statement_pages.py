@@ -94,13 +94,13 @@ def change(client, key, **values):
     """Change settings of a line one by one, for all statements that share it; returns the last answer."""
     sent = {"share-spine": "all", "share-span": "all"}
     for path, value in values.items():
-        response = post(client, url("edit-statement"), do="line-set", key=key, path=path, value=value, **sent)
+        response = post(client, url("edit-statement"), do="line-change", key=key, path=path, value=value, **sent)
     return response
 
 
 def change_column(client, key, **values):
     for path, value in values.items():
-        sent = {"do": "column-set", "key": key, "path": path, "value": value, "share-span": "all"}
+        sent = {"do": "column-change", "key": key, "path": path, "value": value, "share-span": "all"}
         response = post(client, url("edit-statement"), **sent)
     return response
 
@@ -184,7 +184,7 @@ def test_refused_change_of_a_column_changes_nothing(values, accountant):
 
 
 def test_plain_request_without_scripts_changes_too(accountant):
-    asked = {"do": "line-set", "key": "fuel", "path": "label", "value": "Oil", "share-spine": "all"}
+    asked = {"do": "line-change", "key": "fuel", "path": "label", "value": "Oil", "share-spine": "all"}
     response = accountant.post(url("edit-statement"), asked, follow=True)
     assert response.status_code == 200 and ">Oil</a>" in response.content.decode()
     assert accountant.post(url("edit-statement"), asked | {"path": "accounts", "value": "6110 to"}).status_code == 422
@@ -290,6 +290,6 @@ def test_ledger_whose_first_entity_mixes_currencies_opens_on_another_one(client,
     client.force_login(person)
     page = client.get(reverse("statement", args=["trial-balance"]))
     assert (page.status_code, page.context["seat"].node) == (200, "B")
-    asked = {"do": "line-set", "key": "result-accounts", "path": "label", "value": "Result"}
+    asked = {"do": "line-change", "key": "result-accounts", "path": "label", "value": "Result"}
     changed = client.post(reverse("edit-statement", args=["trial-balance"]), asked, headers={"HX-Request": "true"})
     assert "Result accounts: Result." in changed.content.decode()

@@ -28,3 +28,9 @@ def amount_or_blank(value: Fraction, digits: int) -> str:
 def exact(value: Fraction | None) -> str:
     """An exact value with two decimals at least, grouped; n/m where it has no meaning."""
     return "n/m" if value is None else grouped(round_half_away(value, 2), 2)
+
+
+@register.filter
+def spaced(text: str) -> str:
+    """A plain decimal as text, grouped as figures are."""
+    return grouped(int(text.replace(".", "")), len(text.partition(".")[2]))
