@@ -132,5 +132,11 @@ def command() -> Callable[..., str]:
     return run
 
 
+@pytest.fixture
+def open_database(monkeypatch):
+    """The worker closes its connections when it ends; here it runs inside of a test's transaction, whose connection stays."""
+    monkeypatch.setattr("django.db.backends.sqlite3.base.DatabaseWrapper.close", lambda self: None)
+
+
 def table(text: str) -> list[dict[str, str]]:
     return list(csv.DictReader(io.StringIO(text)))

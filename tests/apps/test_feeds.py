@@ -21,16 +21,10 @@ from standins.ledger_service import SECRET, USER, start
 from tests.conftest import SMALL
 from tests.oracle import Oracle
 
-pytestmark = pytest.mark.django_db
+pytestmark = [pytest.mark.django_db, pytest.mark.usefixtures("open_database")]
 MAPPING = json.loads((Path(__file__).parent.parent.parent / "demo" / "feeds.json").read_text())[0]["mapping"]
 RANGES = [("2024-P01", "2024-P12"), ("2025-P01", "2026-P12"), ("2027-P01", "2027-P07")]
 HEADER, *ROWS = SMALL["entries.csv"].splitlines(keepends=True)
-
-
-@pytest.fixture(autouse=True)
-def open_database(monkeypatch):
-    """The worker closes its connections when it ends; here it runs inside of a test's transaction, whose connection stays."""
-    monkeypatch.setattr("django.db.backends.sqlite3.base.DatabaseWrapper.close", lambda self: None)
 
 
 @pytest.fixture
