@@ -34,6 +34,14 @@ def first_key(asked: Asked, name: str) -> str:
     return asked.get("key", "") or next(iter(keys(asked, name)), "")
 
 
+def path_of(asked: Asked) -> str:
+    """The setting that an action is about."""
+    path = asked.get("path", "")
+    if not path:
+        raise NotFound("No setting is named.", hint="Load the page again.", subject="setting")
+    return path
+
+
 # lines ------------------------------------------------------------------------------------------------------------------
 
 
@@ -54,13 +62,13 @@ def add_line(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
 
 
 def set_line_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
-    return set_line(parts.change("spine"), first_key(asked, "lines"), str(asked["path"]), asked.get("value", ""), parts.beside())
+    return set_line(parts.change("spine"), first_key(asked, "lines"), path_of(asked), asked.get("value", ""), parts.beside())
 
 
 def set_lines_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     """One setting of all chosen lines."""
     spine, chosen = parts.change("spine"), keys(asked, "lines")
-    done = [set_line(spine, key, str(asked["path"]), asked.get("value", "")) for key in chosen]
+    done = [set_line(spine, key, path_of(asked), asked.get("value", "")) for key in chosen]
     told = [edited.told for edited in done if edited.told]
     return Edited(f"{len(told)} lines: {told[0].partition(': ')[2]}" if told else "", tuple(chosen))
 
@@ -170,7 +178,7 @@ def change_column_kind(parts: Parts, asked: Asked, now: Callable[[], Computed]) 
 
 
 def set_column_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
-    return columns.set_column(parts.change("span"), first_key(asked, "columns"), str(asked["path"]), asked.get("value", ""))
+    return columns.set_column(parts.change("span"), first_key(asked, "columns"), path_of(asked), asked.get("value", ""))
 
 
 def add_to_series(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
@@ -195,12 +203,15 @@ def add_to_series(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Ed
 
 
 def set_statement(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
-    told = set_value(parts.change("statement"), str(asked["path"]), asked.get("value", ""))
+    path = path_of(asked)
+    if path in ("statement", "spine", "span", "scope", "begun"):
+        raise RulkaError(f"'{path}' isn't changed like this.", hint="Name the statement, or start it anew.", subject="setting")
+    told = set_value(parts.change("statement"), path, asked.get("value", ""))
     return Edited(f"statement: {told}" if told else "")
 
 
 def set_spine(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
-    path = str(asked["path"])
+    path = path_of(asked)
     if path not in ("title", "signs", "covers", "totals"):
         raise NotFound(f"'{path}' is no setting of a spine.", subject="spine")
     told = set_value(parts.change("spine"), path, asked.get("value", ""))

@@ -24,6 +24,7 @@ from rulka.statements.editing import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.models import Definition
 from rulka.statements.panel import STATE
 from rulka.statements.services import Outcome, node_asked
+from rulka.statements.shelves import required
 from rulka.statements.views import statement_context
 
 KEPT = ("row", "column", "lines", "columns", "account", "search", "type", "category", "only", "sort")
@@ -99,7 +100,7 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     do = _doing(request, definitions, sight)
     try:
         if request.POST.get("copy"):
-            name = editing.save_as_copy(seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""))[0]
+            name = editing.save_as_copy(seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""))
             response = HttpResponse(status=204)
             response["HX-Redirect"] = f"{reverse('statement', args=[name])}?{seat.query}"
             return response if request.headers.get("HX-Request") else redirect(response["HX-Redirect"])
@@ -218,6 +219,7 @@ def copy_lines(request: HttpRequest, name: str) -> HttpResponse:
     """The chosen lines as text for the clipboard; what they are in full is kept for pasting here."""
     seat = seat_of(request)
     definitions = definitions_of(seat.ledger, name)
+    required(seat.person, definitions["statement"], 2)
     raws = copied(definitions["spine"].body, keys(request.POST, "lines"))
     text = text_of_lines(raws)
     request.session["clipboard"] = {"text": text, "raws": raws}

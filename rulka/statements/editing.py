@@ -139,6 +139,14 @@ def stamp_of(definitions: Mapping[str, Definition]) -> str:
     return " ".join(f"{kind}:{definition.name}:{definition.version}" for kind, definition in definitions.items())
 
 
+def read_stamp(stamp: str) -> list[tuple[str, str, int]]:
+    """(kind, name, version) of each part that a stamp names; refuses what no page wrote."""
+    found = [text.split(":") for text in stamp.split()]
+    if any(len(parts) != 3 or not parts[2].isdigit() for parts in found):
+        raise RulkaError("This page can't be read any more.", hint="Load it again.", code="stamp")
+    return [(kind, name, int(version)) for kind, name, version in found]
+
+
 def change_statement(
     ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str = "", share: Mapping[str, str] | None = None
 ) -> Done:
@@ -178,9 +186,8 @@ def refuse_stale(ledger: Ledger, definitions: Mapping[str, Definition], stamp: s
     if not stamp or stamp == stamp_of(definitions):
         return
     since = []
-    for text in stamp.split(" "):
-        kind, name, version = text.split(":")
-        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=int(version)).exclude(edit__person=person)
+    for kind, name, version in read_stamp(stamp):
+        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version).exclude(edit__person=person)
         since += list(found.select_related("edit__person"))
     if since:
         raise ChangedSince(sorted({change.edit for change in since}, key=lambda edit: -edit.pk))
@@ -262,6 +269,7 @@ def _drop_undone(ledger: Ledger, name: str, person: Person) -> None:
 def undo(ledger: Ledger, name: str, *, person: Person) -> str:
     """Take back the person's latest edit; refused when somebody changed the same part since."""
     required_editor(person)
+    required(person, find_definition(ledger, "statement", name), 3)
     with transaction.atomic():
         edit = last_edit(ledger, name, person)
         if edit is None:
@@ -280,6 +288,7 @@ def take_back(edit: Edit, person: Person) -> None:
 def redo(ledger: Ledger, name: str, *, person: Person) -> str:
     """Do again what was undone last; refused when somebody changed the same part since."""
     required_editor(person)
+    required(person, find_definition(ledger, "statement", name), 3)
     with transaction.atomic():
         edit = next_edit(ledger, name, person)
         if edit is None:
@@ -320,33 +329,32 @@ def set_body(ledger: Ledger, kind: str, name: str, body: Raw | None, edit: Edit)
 # both at once -------------------------------------------------------------------------------------------------------------
 
 
-def save_as_copy(
-    ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str, title: str = ""
-) -> tuple[str, Done]:
-    """One's own state of a statement, as it was at `stamp`, under a name of its own, with the edit that was refused done on it."""
+def save_as_copy(ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str, title: str = "") -> str:
+    """One's own state of a statement, as it was at `stamp`, under a name of its own, with the edit that was refused done on it.
+
+    Returns the new statement's name.
+    """
     required_editor(person)
     with transaction.atomic():
         statement = copy_statement(ledger, name, title or f"{title_of(find_definition(ledger, 'statement', name))}, my copy", person, stamp=stamp)
-        done = change_statement(ledger, statement.name, do, person=person, sight=sight)
-    return statement.name, done
+        change_statement(ledger, statement.name, do, person=person, sight=sight)
+    return statement.name
 
 
 def copy_statement(ledger: Ledger, name: str, title: str, person: Person, *, stamp: str = "") -> Definition:
     """A statement again with spine and span of its own, as it is or as it was at a stamp."""
     required_editor(person)
     definitions = definitions_of(ledger, name)
+    required(person, definitions["statement"], 2)
     bodies = {kind: copy.deepcopy(definition.body) for kind, definition in definitions.items()}
-    for text in filter(None, stamp.split(" ")):
-        kind, part, version = text.split(":")
-        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=int(version)).first()
+    for kind, part, version in read_stamp(stamp):
+        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first()
         if later is not None and later.before is not None:
             bodies[kind] = copy.deepcopy(later.before)
     new = free_name(ledger, "statement", title)
     bodies["statement"] |= {"statement": new, "title": title}
     for kind in ("spine", "span"):
         bodies[kind][kind] = bodies["statement"][kind] = free_name(ledger, kind, title)
-    if "scope" in bodies and bodies["statement"].get("scope"):
-        bodies["statement"]["scope"] = definitions["scope"].name if "scope" in definitions else bodies["statement"]["scope"]
     edit = entry(ledger, new, person, f"copied from {name}")
     for kind in ("spine", "span", "statement"):
         set_body(ledger, kind, bodies[kind][kind], bodies[kind], edit)

@@ -9,7 +9,6 @@ from urllib.parse import urlencode
 
 from django.utils import timezone
 
-from rulka.core.pages import DEPTHS
 from rulka.formats.statement_html import as_html_pages, as_pdf_pages
 from rulka.formats.statement_text import as_csv, as_json, pages_json, plain_text
 from rulka.formats.statement_xlsx import About, as_xlsx_pages
@@ -75,6 +74,3 @@ def file_name(outcome: Outcome, form: str, *, several: bool = False) -> str:
     """`income-statement-TF-2027-P07.xlsx`."""
     computed = outcome.computed
     return f"{computed.statement.name}-{computed.node.code}{'-and-below' if several else ''}-{computed.period.code}.{form}"
-
-
-__all__ = ["DEPTHS", "TYPES", "Maker", "export", "file_name", "logo_of"]

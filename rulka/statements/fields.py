@@ -48,6 +48,10 @@ class Group:
     settings: tuple[Setting, ...]
     open: bool = True
 
+    @property
+    def paths(self) -> set[str]:
+        return {setting.path for setting in self.settings}
+
 
 class _Writer:
     """Writes the fields of one raw line, column or statement."""

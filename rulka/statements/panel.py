@@ -83,6 +83,10 @@ def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, definitions: M
         context.update(build[kind](about))
     except RulkaError as error:
         context.update({"refused": error, "crumbs": _known_crumbs(outcome.computed, state)})
+    path = extra["entered"].get("path", "") if extra.get("problem") else ""
+    groups = context.get("groups", [])
+    context["groups"] = [replace(group, open=group.open or path in group.paths) for group in groups]
+    context["problem_at_field"] = any(path in group.paths for group in groups)
     return {**context, **extra}
 
 

@@ -19,6 +19,7 @@ from rulka.statements.assemble import find_definition, free_name
 from rulka.statements.editing import Parts, required_editor, set_body, title_of
 from rulka.statements.models import Change, Definition, Edit, SavedVersion
 from rulka.statements.services import entry
+from rulka.statements.shelves import required
 
 if TYPE_CHECKING:
     from rulka.statements.actions import Action
@@ -76,6 +77,7 @@ def start_kind(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> E
 def _start_from(parts: Parts, name: str, begun: Raw) -> Edited:
     ledger = parts.definitions["statement"].ledger
     model = find_definition(ledger, "statement", name)
+    required(parts.person, model, 2)
     for kind in ("spine", "span"):
         body = parts.change(kind)
         own = body[kind]
@@ -129,6 +131,7 @@ def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> 
         raise RulkaError("A statement needs a name.", hint="Write what it shows, such as 'Income by department'.", subject="name")
     with transaction.atomic():
         statement = find_definition(ledger, "statement", name)
+        required(person, statement, 3)
         if "begun" not in statement.body:
             raise NotFound(f"{title_of(statement)} has its name already.", hint="Change its title instead.", subject="name")
         if any(

@@ -18,6 +18,7 @@ from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.editing import required_editor, set_body
 from rulka.statements.models import Edit, SavedVersion
 from rulka.statements.services import check_definition, entry
+from rulka.statements.shelves import required
 
 NOW = "now"
 MOST_EDITS = 60
@@ -68,6 +69,7 @@ def compare_versions(ledger: Ledger, name: str, one: str, other: str) -> list[tu
 def restore_version(ledger: Ledger, name: str, version: str, *, person: Person) -> str:
     """Give a statement and its parts the state of a saved version; one edit, so that it can be undone."""
     required_editor(person)
+    required(person, find_definition(ledger, "statement", name), 3)
     saved = find_version(ledger, name, version)
     with transaction.atomic():
         edit = entry(ledger, name, person, f"version '{saved.name}' restored", Edit.State.DONE)

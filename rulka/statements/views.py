@@ -146,7 +146,6 @@ def statement_context(
         "stamp": stamp,
         "paper_pages": range(1, preview_page(seat, name, stamp, 1)[1] + 1) if paper else (),
         "last_export": request.session.get("last-export"),
-        "may_rights": shelves.level_of(seat.person, definitions["statement"]),
         "begun": definitions["statement"].body.get("begun"),
         "show_hidden": hidden,
         "shown": shown,

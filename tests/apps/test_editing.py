@@ -219,6 +219,28 @@ def test_what_is_typed_is_checked_and_nothing_is_changed(do, values, message, ac
     assert {definition.pk: definition.body for definition in Definition.objects.all()} == before and not Edit.objects.filter(state="done").exists()
 
 
+@pytest.mark.parametrize(
+    ("do", "values", "message"),
+    [
+        ("nothing", {}, "There is no way to do &#x27;nothing&#x27;"),
+        ("line-change", {"key": "payables"}, "No setting is named"),
+        ("line-change", {"key": "payables", "path": "accounts.deep", "value": "x"}, "is no setting"),
+        ("line-change", {"key": "payables", "path": "lines", "value": "x"}, "What a section holds is no setting"),
+        ("statement-change", {"path": "spine", "value": "income-statement"}, "isn&#x27;t changed like this"),
+        ("line-change", {"key": "payables", "path": "label", "value": "x", "stamp": "spine"}, "can&#x27;t be read any more"),
+        ("column-change", {"key": "now", "path": "columns", "value": "x"}, "is no setting of a column"),
+        ("line-move", {"lines": "payables", "way": "away"}, "is no way to move"),
+        ("line-merge", {"lines": ""}, "No line is chosen"),
+        ("column-add", {"kind": "row"}, "is no kind of column"),
+        ("own-part", {"part": "scope"}, "This statement has no scope"),
+    ],
+)
+def test_what_no_page_sends_is_refused_in_words(do, values, message, accountant):
+    before = {definition.pk: definition.body for definition in Definition.objects.all()}
+    assert message in edit(accountant, "balance-sheet", do, **values).content.decode()
+    assert {definition.pk: definition.body for definition in Definition.objects.all()} == before
+
+
 # accounts -----------------------------------------------------------------------------------------------------------------------
 
 

@@ -276,6 +276,8 @@ def set_column(body: Raw, key: str, path: str, text: str) -> Edited:
             _rename_operand(raw, key, new)
         place.raw["series" if "series" in place.raw else "column"] = new
         return Edited(f"column {key} is called {new}", (new,))
+    if path in ("column", "series", "columns"):
+        raise RulkaError(f"'{path}' is no setting of a column.", hint="Change its key, or add to the series.", subject=f"column {key}")
     told = set_value(place.raw, path, text)
     return Edited(f"column {place.label}: {told}" if told else "", (key,))
 

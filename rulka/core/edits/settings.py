@@ -25,8 +25,6 @@ LISTS = {
 }
 """Settings that are lists, with what stands between their parts where a person writes them."""
 
-PAIRS = ("difference", "percent")
-
 
 def value_of(raw: Raw, path: str) -> str:
     """A setting as a person writes it, empty when it is left to its default."""
@@ -49,7 +47,10 @@ def set_value(raw: Raw, path: str, text: str) -> str:
     *steps, last = path.split(".")
     around: list[Raw] = [raw]
     for step in steps:
-        around.append(around[-1].setdefault(step, {}))
+        inner = around[-1].setdefault(step, {})
+        if not isinstance(inner, dict):
+            raise RulkaError(f"'{path}' is no setting.", hint="Load the page again.", subject="setting")
+        around.append(inner)
     value: object = text
     if last in LISTS:
         parts = [part.strip() for part in text.split(LISTS[last])]
@@ -71,6 +72,8 @@ def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = 
     """Set a setting of a line; a new label or total is followed by everything that refers to it, `beside` this spine too."""
     spot = find_line(body, key)
     kind = line_kind(spot.raw)
+    if path == "lines":
+        raise RulkaError("What a section holds is no setting.", hint="Move lines into it.", subject=f"line {key}")
     if path == "label":
         path = kind
         if kind in UNLABELLED:

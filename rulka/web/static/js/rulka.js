@@ -22,6 +22,8 @@ const rulka = {
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     // what is being typed into a form that follows every change must outlast the answer to the change before
+    // what somebody unfolded stays so
+    if (window.Idiomorph) window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.tagName === "DETAILS");
     const typing = document.activeElement?.matches("input:not([type=radio]):not([type=checkbox]), textarea, select");
     if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
   });
