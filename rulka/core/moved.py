@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
@@ -12,7 +12,10 @@ from rulka.core.computed import Computed, Row
 
 @dataclass(frozen=True)
 class Moved:
-    """A figure that isn't what it was: exact values, None where it had or has no meaning; `codes` are the accounts behind it."""
+    """A figure that isn't what it was: exact values, None where it had or has no meaning.
+
+    `codes` are the accounts behind it, `periods` those it reads, `unit` what it counts: percent, or that of its row where it is known.
+    """
 
     row: str
     label: str
@@ -23,6 +26,7 @@ class Moved:
     now: Fraction | None
     codes: tuple[str, ...] = ()
     periods: tuple[str, ...] = ()
+    unit: str = ""
 
     @property
     def by(self) -> Fraction | None:
@@ -67,8 +71,15 @@ def moved_since(run: Run, now: Run, computed: Computed) -> list[Moved]:
     for moved in compare_runs(run, now):
         row = computed.rows_by_key.get(moved.row)
         periods = tuple(period for key in _read(computed, moved.column) for period in key)
-        found.append(Moved(**{**moved.__dict__, "codes": _codes(row, computed), "periods": periods}))
+        found.append(replace(moved, codes=_codes(row, computed), periods=periods, unit=_unit(row, moved.column, computed)))
     return found
+
+
+def _unit(row: Row | None, key: str, computed: Computed) -> str:
+    column = next((column for column in computed.columns if column.key == key), None)
+    if column is not None and column.kind in ("percent", "share"):
+        return "percent"
+    return row.unit if row is not None else ""
 
 
 def _codes(row: Row | None, computed: Computed) -> tuple[str, ...]:

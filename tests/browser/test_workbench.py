@@ -338,7 +338,7 @@ def test_edition_keeps_its_figures_and_says_what_moved(page: Page, demo_folder, 
     moved = page.locator("#moved tbody tr").filter(has_text="Fuel").first
     expect(moved).to_contain_text("\u2212376\u00a0679.52")
     expect(moved).to_contain_text("\u2212377\u00a0679.52")
-    expect(moved).to_contain_text("TF 6110 2027-P07: 1000.00")
+    expect(moved).to_contain_text("TF 6110 2027-P07: 1\u00a0000.00")
 
 
 def test_library_has_shelves_tags_favourites_and_rights(page: Page, browser, live_server):

@@ -25,9 +25,11 @@ def amount_or_blank(value: Fraction, digits: int) -> str:
 
 
 @register.filter
-def exact(value: Fraction | None) -> str:
-    """An exact value with two decimals at least, grouped; n/m where it has no meaning."""
-    return "n/m" if value is None else grouped(round_half_away(value, 2), 2)
+def exact(value: Fraction | None, unit: str = "") -> str:
+    """An exact value with two decimals, or a percent with one, grouped; n/m where it has no meaning."""
+    if value is None:
+        return "n/m"
+    return f"{grouped(round_half_away(value * 100, 1), 1)}\u00a0%" if unit == "percent" else grouped(round_half_away(value, 2), 2)
 
 
 @register.filter
