@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from django.apps import apps
+from django.contrib.auth.models import Group
 from django.contrib.auth.password_validation import validate_password
 from django.db import transaction
 
@@ -49,8 +51,10 @@ def make_demo_people(ledger_code: str) -> list[Person]:
 
 
 @transaction.atomic
-def make_person(username: str, *, title: str = "", role: str = Person.Role.DIRECTOR, password: str | None = None) -> Person:
-    """Make or change a person; without a password a new one can't sign in yet. ValidationError on a weak password."""
+def make_person(
+    username: str, *, title: str = "", role: str = Person.Role.DIRECTOR, password: str | None = None, groups: Iterable[str] = ()
+) -> Person:
+    """Make or change a person, and put them into groups; without a password a new one can't sign in yet. ValidationError on a weak password."""
     person, new = Person.objects.get_or_create(username=username)
     person.role = role
     person.title = title or person.title
@@ -60,6 +64,7 @@ def make_person(username: str, *, title: str = "", role: str = Person.Role.DIREC
     elif new:
         person.set_unusable_password()
     person.save()
+    person.groups.add(*(Group.objects.get_or_create(name=name)[0] for name in groups))
     return person
 
 

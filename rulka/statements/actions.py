@@ -80,7 +80,7 @@ def paste_lines(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edit
         raise RulkaError("That is too much text.", hint="Paste fewer rows.", subject="paste")
     spine, chosen = parts.change("spine"), keys(asked, "lines")
     notes: tuple[str, ...] = ()
-    if parts.clipboard and parts.clipboard["text"].split() == text.split():  # what was copied here comes back in full
+    if parts.clipboard and parts.clipboard.get("raws") and parts.clipboard["text"].split() == text.split():  # what was copied here comes back in full
         raws = copy.deepcopy(parts.clipboard["raws"])
     else:
         read = lines_of_text(text, parts.view.frame.accounts)
@@ -181,6 +181,15 @@ def set_column_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) 
     return columns.set_column(parts.change("span"), first_key(asked, "columns"), path_of(asked), asked.get("value", ""))
 
 
+def paste_columns(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
+    """Columns that were copied here, right of the chosen one."""
+    raws = (parts.clipboard or {}).get("columns")
+    if not raws:
+        raise RulkaError("No column was copied.", hint="Choose columns by their headings and copy them first.", subject="paste")
+    chosen = keys(asked, "columns")
+    return columns.paste(parts.change("span"), chosen[-1] if chosen else "", raws)
+
+
 def add_to_series(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     """A column inside of a series, made for each of its pieces."""
     span = parts.change("span")
@@ -256,6 +265,7 @@ ACTIONS: dict[str, Action] = {
         parts.change("span"), keys(asked, "columns"), asked.get("at", ""), asked.get("where", "")
     ),
     "column-over": lambda parts, asked, now: columns.set_heading_over(parts.change("span"), keys(asked, "columns"), asked.get("value", "")),
+    "column-paste": paste_columns,
     "series-add": add_to_series,
     "statement-change": set_statement,
     "spine-change": set_spine,
@@ -274,3 +284,8 @@ def find_action(name: str) -> Action:
 def copied(spine: dict[str, Any], chosen: list[str]) -> list[dict[str, Any]]:
     """The raw lines behind some keys, for the clipboard."""
     return [copy.deepcopy(spot.raw) for spot in find_lines(spine, chosen)]
+
+
+def copied_columns(span: dict[str, Any], chosen: list[str]) -> list[dict[str, Any]]:
+    """The raw columns behind some keys, for the clipboard."""
+    return [copy.deepcopy(place.raw) for place in columns.find_columns(span, chosen)]

@@ -13,12 +13,13 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from rulka.core.computed import Computed
+from rulka.core.edits.columns import key_of
 from rulka.core.edits.pasting import text_of_lines
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, library, starting, versions
-from rulka.statements.actions import copied, find_action, keys
+from rulka.statements.actions import copied, copied_columns, find_action, keys
 from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.editing import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.models import Definition
@@ -216,10 +217,15 @@ def _known(seat: Seat, name: str, asked: QueryDict) -> QueryDict:
 
 @require_POST
 def copy_lines(request: HttpRequest, name: str) -> HttpResponse:
-    """The chosen lines as text for the clipboard; what they are in full is kept for pasting here."""
+    """The chosen lines or columns as text for the clipboard; what they are in full is kept for pasting here."""
     seat = seat_of(request)
     definitions = definitions_of(seat.ledger, name)
     required(seat.person, definitions["statement"], 2)
+    if request.POST.get("columns"):
+        raws = copied_columns(definitions["span"].body, keys(request.POST, "columns"))
+        text = "\t".join(str(raw.get("heading", key_of(raw))) for raw in raws)
+        request.session["clipboard"] = {"text": text, "columns": raws}
+        return HttpResponse(text, content_type="text/plain; charset=utf-8")
     raws = copied(definitions["spine"].body, keys(request.POST, "lines"))
     text = text_of_lines(raws)
     request.session["clipboard"] = {"text": text, "raws": raws}

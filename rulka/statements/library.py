@@ -14,7 +14,7 @@ from rulka.statements.assemble import find_definition, statements_using
 from rulka.statements.editing import SHARED, required_editor, set_body, take_back, title_of
 from rulka.statements.models import Definition, Edit
 from rulka.statements.services import entry
-from rulka.statements.shelves import required
+from rulka.statements.shelves import level_of, required
 
 
 @dataclass(frozen=True)
@@ -25,17 +25,18 @@ class UsedPart:
     name: str
     title: str
     users: tuple[tuple[str, str], ...]
+    shelf: int | None
 
 
-def parts_with_users(ledger: Ledger) -> list[UsedPart]:
-    """Every part of the library with where it is used, by kind and title."""
+def parts_with_users(ledger: Ledger, person: Person) -> list[UsedPart]:
+    """Every part of the library that somebody may see, with where it is used, by kind and title."""
     users: dict[tuple[str, str], list[tuple[str, str]]] = {}
-    stored = list(Definition.objects.filter(ledger=ledger))
+    stored = [d for d in Definition.objects.filter(ledger=ledger).select_related("shelf") if level_of(person, d)]
     for statement in stored:
         if statement.kind == "statement":
             for kind in SHARED:
                 users.setdefault((kind, statement.body.get(kind, "")), []).append((statement.name, title_of(statement)))
-    parts = [UsedPart(d.kind, d.name, title_of(d), tuple(users.get((d.kind, d.name), ()))) for d in stored if d.kind in SHARED]
+    parts = [UsedPart(d.kind, d.name, title_of(d), tuple(users.get((d.kind, d.name), ())), d.shelf_id) for d in stored if d.kind in SHARED]
     return sorted(parts, key=lambda part: (SHARED.index(part.kind), part.title.casefold()))
 
 

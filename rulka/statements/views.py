@@ -165,7 +165,8 @@ def statement_context(
 def part_list(request: HttpRequest) -> HttpResponse:
     """All spines, spans and scopes with where they are used."""
     seat = seat_of(request)
-    return render(request, "statements/parts.html", {"seat": seat, "parts": library.parts_with_users(seat.ledger), "where": "statements"})
+    parts = library.parts_with_users(seat.ledger, seat.person)
+    return render(request, "statements/parts.html", {"seat": seat, "parts": parts, "shelves": list(seat.ledger.shelves.all()), "where": "statements"})
 
 
 @require_GET

@@ -128,6 +128,15 @@ def test_reader_changes_nothing_in_the_library(username, client, ternwick):
     assert not Shelf.objects.exists() and Definition.objects.filter(name="cash-flow").exists()
 
 
+def test_parts_stand_on_shelves_too_and_are_seen_with_their_rights(accountant, client, shelf):
+    accountant.post(address("place-definition", "spine", "cash-by-source"), {"shelf": shelf.pk, "back": "parts"})
+    assert Definition.objects.get(kind="spine", name="cash-by-source").shelf == shelf
+    give(shelf, 2, "director")
+    assert "Cash and bank by source of the entries" not in accountant.get(address("parts")).content.decode()
+    client.force_login(person("director"))
+    assert "Cash and bank by source of the entries" in client.get(address("parts")).content.decode()
+
+
 # pictures -------------------------------------------------------------------------------------------------------------------
 
 

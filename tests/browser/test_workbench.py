@@ -120,6 +120,22 @@ def test_lines_are_copied_to_another_statement_and_rows_of_a_spreadsheet_pasted(
     assert shown[shown.index("Deck") + 1 :][:2] == ["Wages on deck", "Nobody knows"] and "Total deck" in shown
 
 
+def test_columns_are_copied_to_another_statement(page: Page):
+    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    open_statement(page, "balance-sheet")
+    heads = page.locator("#figures a.head-link")
+    heads.nth(1).focus()
+    page.keyboard.press("Control+c")
+    expect(page.locator("#alert .done")).to_have_text("The column is copied.")
+    open_statement(page, "outlook")
+    count = heads.count()
+    heads.last.focus()
+    page.keyboard.press("Control+v")
+    expect(page.locator("#panel .done")).to_contain_text("pasted.")
+    expect(heads).to_have_count(count + 1)
+    expect(page.locator('a.head-link[data-written="prior-year-end"]')).to_be_focused()
+
+
 def test_accounts_are_picked_by_key_and_text_and_picker_stay_in_step(page: Page):
     open_statement(page, "balance-sheet")
     label(page, "prepaid-costs").focus()

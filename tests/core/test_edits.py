@@ -231,6 +231,19 @@ def test_columns_duplicated_together_work_on_each_other():
     assert body["columns"][4]["difference"] == ["now-2", "plan"]
 
 
+def test_pasted_columns_take_free_keys_and_their_operands_along():
+    body = span()
+    columns.paste(body, "now", [{"column": "now", "window": "quarter"}, {"column": "rise", "percent": ["now", "plan"]}])
+    assert [columns.key_of(raw) for raw in body["columns"]] == ["now", "now-2", "rise", "plan", "gap"]
+    assert body["columns"][2]["percent"] == ["now-2", "plan"]
+    body = {"span": "p", "columns": [{"column": "now"}]}
+    columns.paste(body, "", [{"column": "now"}, {"column": "now-2"}, {"column": "rise", "formula": '"now-2" - now'}])
+    assert [columns.key_of(raw) for raw in body["columns"]] == ["now", "now-2", "now-2-2", "rise"]
+    assert body["columns"][3]["formula"] == '"now-2-2" - "now-2"'  # the copies of each, not a copy of a copy
+    with pytest.raises(RulkaError, match="They work on before, which is not here"):
+        columns.paste(body, "", [{"column": "rise", "percent": ["now", "before"]}])
+
+
 def test_column_that_others_work_on_stays():
     body = span()
     with pytest.raises(RulkaError, match="now is used by gap"):

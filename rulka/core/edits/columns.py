@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from rulka.core.edits.references import raw_columns
@@ -150,32 +150,55 @@ def insert(body: Raw, at: str, where: str, raw: Raw) -> Edited:
 def duplicate(body: Raw, keys: Sequence[str]) -> Edited:
     """Each chosen column again right of the last of them; copies that work on columns copied too work on those copies."""
     chosen = find_columns(body, keys)
-    copies: list[Raw] = []
-    names: dict[str, str] = {}
-    for place in chosen:
-        made = copy.deepcopy(place.raw)
-        for raw in raw_columns([made]):
-            former = key_of(raw)
-            names[former] = free_key({"columns": [*body["columns"], *copies, made]}, former)
-            raw["series" if "series" in raw else "column"] = names[former]
-        copies.append(made)
-    for raw in raw_columns(copies):
-        for former, new in names.items():
-            _rename_operand(raw, former, new)
+    copies = copies_of(body, [place.raw for place in chosen])
     last = chosen[-1]
     last.siblings[last.at + 1 : last.at + 1] = copies
     return Edited(f"column {quoted([place.label for place in chosen])} duplicated", tuple(key_of(raw) for raw in copies))
 
 
-def _rename_operand(raw: Raw, former: str, new: str) -> None:
+def paste(body: Raw, at: str, raws: Sequence[Raw]) -> Edited:
+    """Columns of another span right of a column, at the end without one; what works on columns that didn't come along is refused."""
+    known = set(places(body)) | {key_of(raw) for raw in raw_columns(raws)}
+    missing = sorted({key for raw in raw_columns(raws) for key in operands(raw)} - known)
+    if missing:
+        raise RulkaError(f"They work on {quoted(missing)}, which is not here.", hint="Copy that too.", subject="column")
+    copies = copies_of(body, raws)
+    siblings, place = (find_column(body, at).siblings, find_column(body, at).at + 1) if at else (body["columns"], len(body["columns"]))
+    siblings[place:place] = copies
+    return Edited(f"column {quoted([str(raw.get('heading', key_of(raw))) for raw in copies])} pasted", tuple(key_of(raw) for raw in copies))
+
+
+def copies_of(body: Raw, raws: Sequence[Raw]) -> list[Raw]:
+    """Copies of columns under keys that are free; what works on one of them works on its copy."""
+    copies: list[Raw] = []
+    names: dict[str, str] = {}
+    for raw_column in raws:
+        made = copy.deepcopy(raw_column)
+        for raw in raw_columns([made]):
+            former = key_of(raw)
+            beside = [other for other in raw_columns([made]) if other is not raw]
+            names[former] = free_key({"columns": [*body["columns"], *copies, *beside]}, former)
+            raw["series" if "series" in raw else "column"] = names[former]
+        copies.append(made)
+    for raw in raw_columns(copies):
+        _rename_operands(raw, names)
+    return copies
+
+
+def _rename_operands(raw: Raw, names: Mapping[str, str]) -> None:
+    """All operands of a column at once, so that a new name is never taken for a former one."""
     for field in ("difference", "percent", "sum"):
         if field in raw:
-            raw[field] = [new if key == former else key for key in raw[field]]
+            raw[field] = [names.get(key, key) for key in raw[field]]
     for field in ("share", "base"):
-        if raw.get(field) == former:
-            raw[field] = new
+        if raw.get(field) in names:
+            raw[field] = names[raw[field]]
     if raw.get("formula"):
-        raw["formula"] = renamed(raw["formula"], former, new)
+        meantime = {former: f"renamed{at}" for at, former in enumerate(names)}
+        for former, name in meantime.items():
+            raw["formula"] = renamed(raw["formula"], former, name)
+        for former, name in meantime.items():
+            raw["formula"] = renamed(raw["formula"], name, names[former])
 
 
 def operands(raw: Raw) -> set[str]:
@@ -273,7 +296,7 @@ def set_column(body: Raw, key: str, path: str, text: str) -> Edited:
         if new in places(body):
             raise RulkaError(f"The key '{new}' is used twice.", hint="Give each its own key.", subject=f"column {key}")
         for raw in raw_columns(body["columns"]):
-            _rename_operand(raw, key, new)
+            _rename_operands(raw, {key: new})
         place.raw["series" if "series" in place.raw else "column"] = new
         return Edited(f"column {key} is called {new}", (new,))
     if path in ("column", "series", "columns"):

@@ -413,20 +413,22 @@
 
   document.addEventListener("copy", (event) => {
     const spot = current();
-    if (!spot || isHead(spot) || String(document.getSelection())) return;
-    const lines = about(spot).lines;
+    if (!spot || String(document.getSelection())) return;
+    const chosen = about(spot);
     event.preventDefault();
-    const body = new URLSearchParams({ lines });
+    const body = new URLSearchParams(isHead(spot) ? { columns: chosen.columns } : { lines: chosen.lines });
+    const count = (chosen.columns || chosen.lines).split(",").length;
     const text = fetch(el("work").dataset.copy, { method: "POST", body, headers: { "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"] } })
       .then((answer) => answer.text()).then((told) => new Blob([told], { type: "text/plain" }));
-    navigator.clipboard.write([new ClipboardItem({ "text/plain": text })]).then(() => tell(`${lines.split(",").length === 1 ? "The line is" : "The lines are"} copied.`));
+    navigator.clipboard.write([new ClipboardItem({ "text/plain": text })]).then(() => tell(`The ${word(spot)}${count === 1 ? " is" : "s are"} copied.`));
   });
   document.addEventListener("paste", (event) => {
     const spot = current();
-    if (!figures() || rulka.inField(event.target) || (spot && isHead(spot))) return;
+    if (!figures() || rulka.inField(event.target)) return;
     const text = event.clipboardData.getData("text/plain");
     if (!text.trim()) return;
     event.preventDefault();
+    if (spot && isHead(spot)) { send({ do: "column-paste", panel: "column", ...about(spot) }, "chosen"); return; }
     send({ do: "line-paste", text, panel: "line", ...about(spot) }, "chosen");
   });
   function copyTable() {
