@@ -11,13 +11,14 @@ from django.http import QueryDict
 from rulka.core.computed import Computed
 from rulka.core.edits import columns, lines
 from rulka.core.edits.choosing import check_code, read_codes, with_accounts, with_below, with_range, without_accounts, without_below
+from rulka.core.edits.nodes import set_nodes
 from rulka.core.edits.pasting import lines_of_text
 from rulka.core.edits.placing import suggestions
 from rulka.core.edits.settings import set_line, set_value
 from rulka.core.edits.tree import Edited, find_line, find_lines, line_kind, quoted, spots
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.statements.editing import Parts, freeze_in
-from rulka.statements.starting import START_ACTIONS
+from rulka.statements.starting import START_ACTIONS, use_scope
 
 Asked = QueryDict
 Action = Callable[[Parts, Asked, Callable[[], Computed]], Edited]
@@ -270,6 +271,8 @@ ACTIONS: dict[str, Action] = {
     "statement-change": set_statement,
     "spine-change": set_spine,
     "own-part": own_part,
+    "scope-use": lambda parts, asked, now: use_scope(parts, asked.get("value", ""), now),
+    "scope-nodes": lambda parts, asked, now: set_nodes(parts.change("scope"), asked.get("value", "")),
     **START_ACTIONS,
 }
 

@@ -169,8 +169,7 @@ def change_statement(
             for definition, body in written:
                 write_body(definition, body, edit)
             _check([definition for definition, _ in written], definitions["statement"])
-        made = {definition.kind: definition for definition, _ in parts.made}
-        now = {kind: d for kind, d in (parts.definitions | made).items() if kind == "statement" or parts.bodies["statement"].get(kind)}
+        now = definitions_of(ledger, name) if "statement" in parts.changing else parts.definitions
         outcome = outcome_of(now, sight)
     return Done(edited.told, edited.chosen, outcome, now)
 

@@ -15,6 +15,7 @@ from rulka.core.columns import Column
 from rulka.core.computed import Computed
 from rulka.core.edits import columns
 from rulka.core.edits.lines import NEW
+from rulka.core.edits.nodes import text_of_nodes
 from rulka.core.edits.picking import picks
 from rulka.core.edits.placing import suggestions
 from rulka.core.edits.starting import KINDS, patterns_for
@@ -104,9 +105,13 @@ class About:
         return self.outcome.computed
 
     def shared(self) -> dict[str, list[tuple[str, str]]]:
-        """For spine and span the (name, title) of the other statements that use it."""
+        """For spine, span and scope the (name, title) of the other statements that use it."""
         statement = self.definitions["statement"]
-        used = {kind: statements_using(statement.ledger, kind, self.definitions[kind].name) for kind in ("spine", "span")}
+        used = {
+            kind: statements_using(statement.ledger, kind, self.definitions[kind].name)
+            for kind in ("spine", "span", "scope")
+            if kind in self.definitions
+        }
         return {kind: [(user.name, title_of(user)) for user in users if user.name != statement.name] for kind, users in used.items()}
 
 
@@ -225,7 +230,16 @@ def _start(about: About) -> dict[str, Any]:
 
 
 def _nodes(about: About) -> dict[str, Any]:
-    return {"template": "statements/_panel_nodes.html"}
+    frame, definitions = about.computed.view.frame, about.definitions
+    used = definitions["statement"].body.get("scope", "")
+    stored = Definition.objects.filter(ledger=about.seat.ledger, kind="scope")
+    choices = [
+        ("", "entities"),
+        *((scope.name, title_of(scope)) for scope in stored),
+        *((f"new {name}", f"a new one by {name}") for name in frame.dimensions),
+    ]
+    text = text_of_nodes(definitions["scope"].body["nodes"]) if used else ""
+    return {"template": "statements/_panel_nodes.html", "scope_used": used, "scope_choices": choices, "nodes_text": text}
 
 
 def _editions(about: About) -> dict[str, Any]:

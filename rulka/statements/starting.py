@@ -109,15 +109,29 @@ def _columns(parts: Parts, pattern: str) -> None:
 
 
 def start_pages(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> Edited:
-    """The whole, or a page for each member of a dimension or each entity."""
-    statement, grow = parts.change("statement"), asked.get("value", "")
-    statement.pop("scope", None)
-    begun = statement.setdefault("begun", {})
+    """The whole, or a page for each member of a dimension."""
+    grow = asked.get("value", "")
+    begun = parts.change("statement").setdefault("begun", {})
     begun.pop("pages", None)
     if grow:
-        statement["scope"] = parts.make("scope", start_scope(grow, f"{statement['statement']}-by-{grow}", parts.view.frame, now().node.code))
         begun["pages"] = grow
-    return Edited(f"pages by {grow}" if grow else "one page for an entity")
+    return use_scope(parts, f"new {grow}" if grow else "", now)
+
+
+def use_scope(parts: Parts, value: str, now: Callable[[], Computed]) -> Edited:
+    """The nodes that a statement has pages for: those of a scope by its name, of a new one (`new department`), or entities when empty."""
+    statement = parts.change("statement")
+    statement.pop("scope", None)
+    if value.startswith("new "):
+        grow = value.removeprefix("new ")
+        body = start_scope(grow, f"{statement['statement']}-by-{grow}", parts.view.frame, now().node.code)
+        statement["scope"] = parts.make("scope", body)
+        return Edited(f"pages by {grow}")
+    if value:
+        scope = find_definition(parts.definitions["statement"].ledger, "scope", value)
+        statement["scope"] = scope.name
+        return Edited(f"pages for {title_of(scope)}")
+    return Edited("one page for an entity")
 
 
 START_ACTIONS: dict[str, Action] = {"start-kind": start_kind, "start-columns": start_columns, "start-pages": start_pages}

@@ -348,6 +348,25 @@ def test_pages_for_each_department_and_a_name(accountant):
     assert "has its name already" in text
 
 
+def test_nodes_of_a_statement_are_changed_on_its_page(accountant):
+    nodes = "TF | Ternwick Ferries | entity: TF\n  sea | At sea | department: under:100\n  land | On land | department: not under:100"
+    response = edit(accountant, "department-results", "scope-nodes", value=nodes)
+    assert "Nodes of Departments of Ternwick Ferries changed." in response.content.decode()
+    shown = accountant.get(address("statement", "department-results", of="sea", panel="nodes"))
+    assert [choice.code for choice in shown.context["node_choices"]] == ["TF", "sea", "land"]
+    assert value(shown, "fuel") == value(page(accountant, "income-statement"), "fuel")  # all fuel is burnt at sea
+    refused = edit(accountant, "department-results", "scope-nodes", value="TF | x | departmnt: 1", panel="nodes").content.decode()
+    assert "is nothing that a selection can narrow" in refused and "departmnt: 1</textarea>" in refused
+    edit(accountant, "balance-sheet", "scope-use", value="departments")
+    assert body("statement", "balance-sheet")["scope"] == "departments"
+    asked = edit(accountant, "balance-sheet", "scope-nodes", value="TF | Only | entity: TF").content.decode()
+    assert "is used by 2 statements" in asked
+    edit(accountant, "balance-sheet", "scope-use", value="new crossing")
+    assert body("scope", "balance-sheet-by-crossing")["nodes"][0]["nodes"] == [{"grow": "crossing"}]
+    edit(accountant, "balance-sheet", "scope-use", value="")
+    assert "scope" not in body("statement", "balance-sheet")
+
+
 def test_name_that_another_statement_has_is_refused(accountant):
     accountant.post(address("begin-statement"))
     name = Definition.objects.filter(kind="statement").last().name

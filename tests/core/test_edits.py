@@ -26,6 +26,7 @@ from rulka.core.edits.choosing import (
     written_out,
 )
 from rulka.core.edits.differences import differences
+from rulka.core.edits.nodes import nodes_of_text, text_of_nodes
 from rulka.core.edits.pasting import lines_of_text, text_of_lines
 from rulka.core.edits.settings import set_line
 from rulka.core.edits.tree import spots
@@ -308,3 +309,19 @@ def test_differences_are_told_in_words():
     changed["columns"][1]["number"] = {"decimals": "2"}
     changed["columns"].pop()
     assert differences(span(), changed) == ["column plan: number decimals set to 2", "column Gap: deleted"]
+
+
+# nodes ----------------------------------------------------------------------------------------------------------------------------
+
+
+def test_nodes_are_text_and_back():
+    nodes = [
+        {"node": "all", "name": "All of it", "of": "entity: TF", "nodes": [{"grow": "department"}, {"node": "n", "name": "North"}]},
+        {"grow": "crossing"},
+    ]
+    text = text_of_nodes(nodes)
+    assert text.splitlines() == ["all | All of it | entity: TF", "  grow department", "  n | North", "grow crossing"]
+    assert nodes_of_text(text) == nodes
+    for wrong, message in (("", "at least one node"), ("a | b | c | d", "Row 1 isn't written"), ("grow x\n  y", "Row 2 stands below 'grow'")):
+        with pytest.raises(RulkaError, match=message):
+            nodes_of_text(wrong)
