@@ -32,12 +32,17 @@ def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
     raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
 
 
+PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "place", "outputs", "editions")
+"""Words that addresses of the library begin with; no statement is called so."""
+
+
 def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
     """A name that no definition of the kind has or had: one that is gone may come back by undoing."""
     base = name = slug(wanted)[:70]
     number = 2
     while (
-        Definition.objects.filter(ledger=ledger, kind=kind, name=name).exists()
+        name in PLACES
+        or Definition.objects.filter(ledger=ledger, kind=kind, name=name).exists()
         or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
     ):
         name, number = f"{base}-{number}", number + 1

@@ -25,6 +25,9 @@ from rulka.statements.printing import preview_page
 from rulka.statements.services import PAGES, Outcome, node_asked, run_pages
 from rulka.work.models import Output
 
+MOST_SHEETS = 60
+"""Statements in one workbook at most."""
+
 
 def _definition(seat: Seat, name: str, level: int) -> Definition:
     definition = find_definition(seat.ledger, "statement", name)
@@ -55,6 +58,19 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     outcomes = _outcomes(seat, statement, pages)
     response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
     response["Content-Disposition"] = content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
+    return response
+
+
+@require_GET
+def workbook(request: HttpRequest) -> HttpResponse:
+    """One workbook with a sheet for each of several statements, at the period and entity of the page."""
+    seat = seat_of(request)
+    names = request.GET.getlist("name")[:MOST_SHEETS]
+    if not names:
+        raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
+    outcomes = [outcome for name in names for outcome in _outcomes(seat, _definition(seat, name, 2))]
+    response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
+    response["Content-Disposition"] = content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
     return response
 
 

@@ -7,6 +7,7 @@ from rulka.statements import edit_views, page_views, views
 urlpatterns = [
     path("", views.statement_list, name="statements"),
     path("parts/", views.part_list, name="parts"),
+    path("workbook/", page_views.workbook, name="workbook"),
     path("begin/", edit_views.begin, name="begin-statement"),
     path("bring-back/", edit_views.bring_back, name="bring-back"),
     path("delete/<str:kind>/<str:name>/", edit_views.delete, name="delete-definition"),

@@ -374,6 +374,13 @@ def test_name_that_another_statement_has_is_refused(accountant):
     assert "Another statement is called &#x27;balance sheet&#x27;" in text
 
 
+def test_statement_is_never_called_like_a_page_of_the_library(accountant):
+    accountant.post(address("begin-statement"))
+    name = Definition.objects.filter(kind="statement").last().name
+    accountant.post(address("name-statement", name), {"title": "Parts"})
+    assert body("statement", "parts-2")["title"] == "Parts"
+
+
 def test_statement_begun_from_another_has_its_own_parts(accountant):
     accountant.post(address("begin-statement"))
     name = Definition.objects.filter(kind="statement").last().name

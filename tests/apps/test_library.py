@@ -186,6 +186,16 @@ def test_output_goes_as_deep_as_the_statement_says_and_seals_hold(accountant, cl
     assert "TF-PA2610" in text and "PR2610" not in text  # payroll is sealed for the director: it stands in one row
 
 
+def test_several_statements_make_one_workbook_with_a_sheet_each(accountant):
+    page(accountant, "balance-sheet")
+    response = accountant.get(reverse("workbook"), {"name": ["balance-sheet", "income-statement"]})
+    book = openpyxl.load_workbook(io.BytesIO(response.content), data_only=True)
+    assert book.sheetnames == ["About", "Balance sheet", "Income statement"]
+    links = [row[0].hyperlink.location for row in book["About"].iter_rows() if row[0].hyperlink]
+    assert links == ["'Balance sheet'!A1", "'Income statement'!A1"]
+    assert "No statement is chosen" in accountant.get(reverse("workbook")).content.decode()
+
+
 def test_cancelled_and_failed_files_say_so(accountant, open_database):
     accountant.post(address("ask-output", "department-results", of="TF"), {"form": "pdf"})
     output = Output.objects.get()
