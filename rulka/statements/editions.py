@@ -50,6 +50,17 @@ def fence_text(view: View) -> str:
     return "" if view.fence.hides_nothing else repr(view.fence)
 
 
+NOTHING_SEALED = "nothing"
+DETAIL_KINDS = ("entry", "counterparty", "others")
+"""Rows that journal lines make."""
+
+
+def may_open(edition: Edition, view: View) -> bool:
+    """Whether an edition was made within somebody's own bounds, or they see all, and shows no detail that is sealed for them."""
+    inside = view.fence.hides_nothing or edition.fence == fence_text(view)
+    return inside and (not edition.seals or not view.fence.sealed or edition.seals == view.fence.sealed)
+
+
 def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, person: Person) -> Edition:
     """Keep the run of a statement that is shown, under a name."""
     title = title.strip()[:120]
@@ -69,6 +80,7 @@ def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, per
         shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],
         fence=fence_text(computed.view),
+        seals=(computed.view.fence.sealed or NOTHING_SEALED) if any(row.kind in DETAIL_KINDS for row in computed.rows) else "",
         person=person,
     )
 
@@ -76,7 +88,7 @@ def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, per
 def find_edition(ledger: Ledger, number: str, view: View) -> Edition:
     """An edition that somebody may open: made within their own bounds, or they see all of the ledger."""
     found = Edition.objects.filter(ledger=ledger, pk=int(number) if number.isdigit() else 0).select_related("person").first()
-    if found is None or (not view.fence.hides_nothing and found.fence != fence_text(view)):
+    if found is None or not may_open(found, view):
         raise NotFound(
             "This edition does not exist, or was made by somebody who sees more than you.", hint="Choose one of the list.", subject="edition"
         )
@@ -86,7 +98,7 @@ def find_edition(ledger: Ledger, number: str, view: View) -> Edition:
 def editions_of(ledger: Ledger, name: str, view: View) -> list[Edition]:
     """The editions of a statement that somebody may open, newest first."""
     found = Edition.objects.filter(ledger=ledger, statement=name).select_related("person").defer("run", "shown", "bodies")
-    return [edition for edition in found if view.fence.hides_nothing or edition.fence == fence_text(view)]
+    return [edition for edition in found if may_open(edition, view)]
 
 
 def statement_of(edition: Edition) -> StatementDef:

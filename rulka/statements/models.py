@@ -161,6 +161,7 @@ class Edition(models.Model):
     shown = models.JSONField()
     bodies = models.JSONField()
     fence = models.TextField(blank=True)
+    seals = models.TextField(blank=True, help_text="Where it shows detail of journal lines: what was sealed for who made it, or 'nothing'")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 
 import openpyxl
 import pytest
@@ -19,6 +20,10 @@ from rulka.work.models import Output
 from tests.apps.test_editing import address, edit, page, person
 
 pytestmark = pytest.mark.django_db
+
+
+PAYROLL = re.compile(r"Wages, [A-Z]\. ")
+"""What a line of a pay run says: it names a person."""
 
 
 @pytest.fixture
@@ -181,9 +186,10 @@ def test_output_goes_as_deep_as_the_statement_says_and_seals_hold(accountant, cl
     assert [line["label"] for line in below] == ["6110 Marine diesel", "6120 Lubricants", "6130 Fuel tax returned"]
     assert sum(float(line["values"][0]) for line in below) == pytest.approx(float(lines[at]["values"][0]), abs=1e-9)
     edit(accountant, "income-statement", "statement-change", path="depth", value="entries")
+    assert PAYROLL.search(accountant.get(address("download", "income-statement", "csv")).content.decode())
     client.force_login(person("director"))
     text = client.get(address("download", "income-statement", "csv")).content.decode()
-    assert "TF-PA2610" in text and "PR2610" not in text  # payroll is sealed for the director: it stands in one row
+    assert "TF-PA2610" in text and "Sealed detail" in text and not PAYROLL.search(text)  # payroll is sealed for the director: it stands in one row
 
 
 def test_several_statements_make_one_workbook_with_a_sheet_each(accountant):
@@ -269,3 +275,14 @@ def test_edition_of_somebody_who_sees_more_is_closed(accountant, client):
     assert client.get(address("edition", Edition.objects.first().pk)).status_code == 200
     client.force_login(Person.objects.get(username="director"))  # sees all of the ledger
     assert len(page(client, "income-statement", panel="editions").context["editions"]) == 2
+
+
+def test_edition_with_detail_stays_closed_to_those_for_whom_it_is_sealed(accountant, client):
+    edit(accountant, "journal-listing", "line-change", key="accounts-and-entries", path="accounts", value="5010", **{"share-spine": "all"})
+    accountant.post(address("keep-edition", "journal-listing"), {"title": "Pay runs"})
+    kept = Edition.objects.get()
+    assert kept.seals == "nothing" and PAYROLL.search(json.dumps(kept.shown))
+    client.force_login(person("director"))
+    assert client.get(address("edition", kept.pk)).status_code == 404
+    client.force_login(person("controller"))
+    assert client.get(address("edition", kept.pk)).status_code == 200
