@@ -162,7 +162,8 @@ def _shows(kind: str, raw: Raw, write: _Writer) -> list[Setting]:
         ]
     if kind == "check":
         return [
-            write.text("holds", "What must be true", area=True) if "holds" in raw else write.text("agree", "What must agree, one a row", area=True),
+            write.text("holds", "What must be true", area=True, default="says what must agree instead"),
+            write.text("agree", "What must agree, one a row", area=True, default="says what must be true instead"),
             write.text("tolerance", "Tolerance", default="0"),
             write.choice("print", "On the page", PRINTS, "when it fails"),
         ]

@@ -297,6 +297,34 @@ def test_workbook_of_all_nodes_is_made_in_the_background_with_a_sheet_each(page:
     assert float(shown) == row[1].value
 
 
+def test_file_that_nobody_wants_any_more_is_cancelled(page: Page):
+    page.goto("/statements/department-results/?period=2027-P07&of=TF")
+    page.get_by_role("button", name="Export").click()
+    page.locator("form[action*=outputs]").filter(has_text="PDF").get_by_role("button").click()
+    page.get_by_role("button", name="Cancel").click()
+    expect(page.get_by_text("Was cancelled")).to_be_visible()
+
+
+def test_nodes_are_changed_as_text_on_the_page(page: Page):
+    page.goto("/statements/department-results/?period=2027-P07&of=TF&panel=nodes")
+    page.get_by_text("What the nodes are").click()
+    page.get_by_label("Nodes: code").fill("TF | Ternwick Ferries | entity: TF\n  sea | At sea | department: under:100")
+    page.get_by_role("button", name="Change the nodes").click()
+    done(page, "Nodes of Departments of Ternwick Ferries changed.")
+    page.locator("#nodes").get_by_role("link", name="At sea", exact=True).click()
+    expect(page.locator(".nodes")).to_contain_text("Ternwick Ferries ›")
+    expect(page.locator(".nodes select")).to_have_value("sea")
+
+
+def test_chosen_statements_make_one_workbook(page: Page):
+    page.get_by_label("Choose Balance sheet", exact=True).check()
+    page.get_by_label("Choose Income statement", exact=True).check()
+    with page.expect_download() as taken:
+        page.get_by_role("button", name="One workbook of those chosen").click()
+    book = openpyxl.load_workbook(io.BytesIO(taken.value.path().read_bytes()))
+    assert book.sheetnames == ["About", "Balance sheet", "Income statement"]
+
+
 def test_statement_is_copied_as_a_table_of_plain_numbers(page: Page):
     page.context.grant_permissions(["clipboard-read", "clipboard-write"])
     open_statement(page, "income-statement")

@@ -164,6 +164,16 @@ def test_key_is_written_down_only_where_moving_would_change_it():
     assert [spot.raw["accounts"] for key, spot in spots(body).items() if key == "a-2"] == ["41"]
 
 
+def test_check_says_either_what_holds_or_what_agrees():
+    body = read_spine("A: 40\nB: 41\n")
+    lines.insert(body, "b", "below", [lines.new_line(body, "check")])
+    set_line(body, "new-check", "agree", "A\nB")
+    assert body["lines"][2] == {"check": "New check", "agree": ["A", "B"]}
+    set_line(body, "new-check", "holds", "A > B")
+    assert body["lines"][2] == {"check": "New check", "holds": "A > B"}
+    spine_from(body)
+
+
 # text ---------------------------------------------------------------------------------------------------------------------
 
 

@@ -87,6 +87,9 @@ def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = 
         _rename(body, spot, path, value, list(beside))
         return Edited(f"{former}: {'total ' if path == 'total' else ''}{value or 'without a total'}", keys_of_raws(body, [spot.raw]))
     told = set_value(spot.raw, path, text)
+    other = {"agree": "holds", "holds": "agree"}.get(path)
+    if other and text.strip():  # a check says one of them
+        spot.raw.pop(other, None)
     return Edited(f"{spot.label}: {told}" if told else "", (key,))
 
 
