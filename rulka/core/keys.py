@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 
 from rulka.core.errors import RulkaError
 
@@ -27,9 +27,14 @@ class KeyGiver:
                 raise RulkaError(f"The key '{wanted}' is used twice.", hint="Give each its own key.", subject=where)
             self.given.add(wanted)
             return wanted
-        base = key = slug(label)
-        number = 2
-        while key in self.given or key in self.reserved:
-            key, number = f"{base}-{number}", number + 1
+        key = numbered(slug(label), lambda key: key in self.given or key in self.reserved)
         self.given.add(key)
         return key
+
+
+def numbered(wanted: str, is_taken: Callable[[str], bool], join: str = "-") -> str:
+    """The name wanted, or it with the first number from 2 that makes it free."""
+    name, number = wanted, 2
+    while is_taken(name):
+        name, number = f"{wanted}{join}{number}", number + 1
+    return name

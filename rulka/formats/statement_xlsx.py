@@ -17,6 +17,7 @@ from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
 from rulka.core.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
 from rulka.core.footing import Check
+from rulka.core.keys import numbered
 from rulka.core.money import as_decimal
 from rulka.core.naming import Names
 from rulka.core.pages import Boxes, filled, pieces
@@ -64,15 +65,13 @@ class _Book:
     def sheet_name(self, title: str) -> str:
         """A name that a sheet may have and none has yet."""
         base = "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ") or "Statement"
-        name, number = base, 2
-        while name.casefold() in self.names:
-            name, number = f"{base[:27].rstrip()} {number}", number + 1
+        name = base if base.casefold() not in self.names else numbered(base[:27].rstrip(), lambda name: name.casefold() in self.names, " ")
         self.names.add(name.casefold())
         return name
 
-    def cover(self, computed: list[Computed], checks: list[list[Check]], names: list[str]) -> None:
+    def cover(self, own_name: str, computed: list[Computed], checks: list[list[Check]], names: list[str]) -> None:
         """What this is, where it comes from, whether it foots, and a way to each sheet."""
-        first, sheet = computed[0], self.book.add_worksheet(self.sheet_name("About"))
+        first, sheet = computed[0], self.book.add_worksheet(own_name)
         bold, soft = self.format(bold=True), self.format(font_color=SOFT)
         sheet.write_string(0, 0, plain_text(first.statement.title), self.format(bold=True, font_size=16))
         facts = [
@@ -346,12 +345,11 @@ def _number_format(digits: int, scale: int, verdict: str = "") -> str:
 def as_xlsx_pages(pages: Sequence[tuple[Computed, list[Check]]], about: About) -> bytes:
     """A workbook with a cover and a sheet for each node or statement."""
     book = _Book(about)
-    book.names.add("about")
+    about_name = book.sheet_name("About")
     several = len({computed.statement.name for computed, _ in pages}) > 1
     only = len(pages) == 1
     names = [book.sheet_name(computed.statement.title if several or only else computed.node.name) for computed, _ in pages]
-    book.names.discard("about")
-    book.cover([computed for computed, _ in pages], [checks for _, checks in pages], names)
+    book.cover(about_name, [computed for computed, _ in pages], [checks for _, checks in pages], names)
     sheets = [_Sheet(book, name, computed) for name, (computed, _) in zip(names, pages, strict=True)]
     for sheet in sheets:
         sheet.write()

@@ -15,7 +15,7 @@ from rulka.core.edits.nodes import set_nodes
 from rulka.core.edits.pasting import lines_of_text
 from rulka.core.edits.placing import suggestions
 from rulka.core.edits.settings import set_line, set_value
-from rulka.core.edits.tree import Edited, find_line, find_lines, line_kind, quoted, spots
+from rulka.core.edits.tree import Edited, find_line, find_lines, line_kind, quoted
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.statements.editing import Parts, freeze_in
 from rulka.statements.starting import START_ACTIONS, use_scope
@@ -51,15 +51,8 @@ def add_line(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     chosen = keys(asked, "lines")
     where, at = asked.get("where", "below"), chosen[-1] if chosen else ""
     if at and where == "below" and line_kind(find_line(spine, at).raw) == "section" and asked.get("part", "") != "total":
-        where = "inside-first"
-    made = lines.new_line(spine, asked.get("kind", "line"))
-    if where == "inside-first":
-        inner = find_line(spine, at).raw["lines"]
-        if not inner:
-            return lines.insert(spine, at, "inside", [made])
-        first = next(key for key, spot in spots(spine).items() if spot.raw is inner[0])
-        return lines.insert(spine, first, "above", [made])
-    return lines.insert(spine, at, where, [made])
+        where = "first"
+    return lines.insert(spine, at, where, [lines.new_line(spine, asked.get("kind", "line"))])
 
 
 def set_line_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:

@@ -11,7 +11,7 @@ from django.db.models import Q
 from rulka.core.book import View
 from rulka.core.definitions import StatementDef, statement_from
 from rulka.core.errors import NotFound, one_of
-from rulka.core.keys import slug
+from rulka.core.keys import numbered, slug
 from rulka.core.narrowing import read_narrowing
 from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
@@ -38,15 +38,12 @@ PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "plac
 
 def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
     """A name that no definition of the kind has or had: one that is gone may come back by undoing."""
-    base = name = slug(wanted)[:70]
-    number = 2
-    while (
-        name in PLACES
-        or Definition.objects.filter(ledger=ledger, kind=kind, name=name).exists()
-        or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
-    ):
-        name, number = f"{base}-{number}", number + 1
-    return name
+
+    def is_taken(name: str) -> bool:
+        stored = Definition.objects.filter(ledger=ledger, kind=kind, name=name)
+        return name in PLACES or stored.exists() or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
+
+    return numbered(slug(wanted)[:70], is_taken)
 
 
 def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:

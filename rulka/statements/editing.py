@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -18,11 +18,12 @@ from rulka.core.freezing import frozen
 from rulka.core.statement import run_statement
 from rulka.formats.definition_file import check_changes
 from rulka.ledger.models import Ledger
+from rulka.ledger.seat import Seat
 from rulka.people.models import Person
 from rulka.statements.assemble import assemble, definitions_of, find_definition, free_name, parts_of, statements_using
 from rulka.statements.models import Change, Definition, Edit
-from rulka.statements.services import Outcome, check_definition, entry, run, write_body
-from rulka.statements.shelves import required
+from rulka.statements.services import Outcome, check_definition, entry, node_asked, run, write_body
+from rulka.statements.shelves import EDIT, RUN, required, required_editor
 
 SHARED = ("spine", "span", "scope")
 
@@ -34,6 +35,11 @@ class Sight:
     view: View
     period: Period
     node: str = ""
+
+
+def sight_of(seat: Seat, statement: Definition) -> Sight:
+    """Through a person's eyes, at the period and node of the page."""
+    return Sight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of))
 
 
 class SharedPart(RulkaError):
@@ -79,7 +85,7 @@ class Parts:
     person: Person
     share: Mapping[str, str] = field(default_factory=dict)
     changing: list[str] = field(default_factory=list)
-    others: dict[tuple[str, str], tuple[Definition, Raw]] = field(default_factory=dict)
+    others: list[tuple[Definition, Raw]] = field(default_factory=list)
     made: list[tuple[Definition, Raw]] = field(default_factory=list)
     clipboard: Mapping[str, Any] | None = None
 
@@ -99,18 +105,21 @@ class Parts:
             self.changing.append(kind)
         return self.bodies[kind]
 
-    def beside(self) -> list[Raw]:
-        """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the spine."""
-        own = [self.bodies["statement"], self.bodies["span"]]
+    def beside(self) -> Iterator[Raw]:
+        """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the spine.
+
+        Only an edit that renames reads them.
+        """
+        yield from (self.bodies["statement"], self.bodies["span"])
         if self.share.get("spine") == "own":
-            return own
-        ledger = self.definitions["statement"].ledger
-        for statement in statements_using(ledger, "spine", self.definitions["spine"].name):
-            for definition in (statement, find_definition(ledger, "span", statement.body["span"])):
-                name = (definition.kind, definition.name)
-                if name not in self.others and all(definition.pk != mine.pk for mine in self.definitions.values()):
-                    self.others[name] = (definition, copy.deepcopy(definition.body))
-        return own + [body for _, body in self.others.values()]
+            return
+        mine = {definition.pk for definition in self.definitions.values()}
+        for statement in statements_using(self.definitions["statement"].ledger, "spine", self.definitions["spine"].name):
+            for definition in definitions_of(statement.ledger, statement.name).values():
+                if definition.kind in ("statement", "span") and definition.pk not in mine:
+                    mine.add(definition.pk)
+                    self.others.append((definition, copy.deepcopy(definition.body)))
+        yield from (body for _, body in self.others)
 
 
 @dataclass(frozen=True)
@@ -126,12 +135,6 @@ class Done:
 def title_of(definition: Definition) -> str:
     """A definition's title, its name where it has none."""
     return str(definition.body.get("title", definition.name))
-
-
-def required_editor(person: Person) -> None:
-    """Refuse people who may only read."""
-    if not person.may_edit:
-        raise RulkaError("You may read this statement, not change it.", hint="Ask an accountant.", code="rights")
 
 
 def stamp_of(definitions: Mapping[str, Definition]) -> str:
@@ -155,10 +158,9 @@ def change_statement(
     Raises ChangedSince when somebody else changed the statement after `stamp`, SharedPart when it changes a part that others use
     and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed afterwards.
     """
-    required_editor(person)
     with transaction.atomic():
         definitions = definitions_of(ledger, name)
-        required(person, definitions["statement"], 3)
+        required(person, definitions["statement"], EDIT)
         refuse_stale(ledger, definitions, stamp, person)
         parts = Parts(definitions, {kind: copy.deepcopy(d.body) for kind, d in definitions.items()}, sight.view, person, share or {})
         edited = do(parts)
@@ -207,10 +209,10 @@ def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
             elif choice != "all":
                 raise SharedPart(definition, users)
             else:
-                required(parts.person, definition, 3)
+                required(parts.person, definition, EDIT)
         yield definition, parts.bodies[kind]
     yield from parts.made
-    for definition, body in parts.others.values():
+    for definition, body in parts.others:
         if body != definition.body:
             yield definition, body
     if parts.bodies["statement"] != statement.body:
@@ -267,8 +269,7 @@ def _drop_undone(ledger: Ledger, name: str, person: Person) -> None:
 
 def undo(ledger: Ledger, name: str, *, person: Person) -> str:
     """Take back the person's latest edit; refused when somebody changed the same part since."""
-    required_editor(person)
-    required(person, find_definition(ledger, "statement", name), 3)
+    required(person, find_definition(ledger, "statement", name), EDIT)
     with transaction.atomic():
         edit = last_edit(ledger, name, person)
         if edit is None:
@@ -286,8 +287,7 @@ def take_back(edit: Edit, person: Person) -> None:
 
 def redo(ledger: Ledger, name: str, *, person: Person) -> str:
     """Do again what was undone last; refused when somebody changed the same part since."""
-    required_editor(person)
-    required(person, find_definition(ledger, "statement", name), 3)
+    required(person, find_definition(ledger, "statement", name), EDIT)
     with transaction.atomic():
         edit = next_edit(ledger, name, person)
         if edit is None:
@@ -333,7 +333,6 @@ def save_as_copy(ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, pe
 
     Returns the new statement's name.
     """
-    required_editor(person)
     with transaction.atomic():
         statement = copy_statement(ledger, name, title or f"{title_of(find_definition(ledger, 'statement', name))}, my copy", person, stamp=stamp)
         change_statement(ledger, statement.name, do, person=person, sight=sight)
@@ -344,10 +343,12 @@ def copy_statement(ledger: Ledger, name: str, title: str, person: Person, *, sta
     """A statement again with spine and span of its own, as it is or as it was at a stamp."""
     required_editor(person)
     definitions = definitions_of(ledger, name)
-    required(person, definitions["statement"], 2)
+    required(person, definitions["statement"], RUN)
     bodies = {kind: copy.deepcopy(definition.body) for kind, definition in definitions.items()}
+    former = [change.before or {} for change in Change.objects.filter(edit__ledger=ledger, kind="statement", name=name)]
+    own = {(kind, definition.name) for kind, definition in definitions.items()} | {(kind, body.get(kind, "")) for body in former for kind in SHARED}
     for kind, part, version in read_stamp(stamp):
-        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first()
+        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first() if (kind, part) in own else None
         if later is not None and later.before is not None:
             bodies[kind] = copy.deepcopy(later.before)
     new = free_name(ledger, "statement", title)

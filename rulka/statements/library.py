@@ -8,13 +8,14 @@ from django.db import transaction
 
 from rulka.core.edits.tree import quoted
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.keys import numbered
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.assemble import find_definition, statements_using
-from rulka.statements.editing import SHARED, required_editor, set_body, take_back, title_of
+from rulka.statements.editing import SHARED, set_body, take_back, title_of
 from rulka.statements.models import Definition, Edit
 from rulka.statements.services import entry
-from rulka.statements.shelves import level_of, required
+from rulka.statements.shelves import EDIT, required, required_editor, rights_among
 
 
 @dataclass(frozen=True)
@@ -31,7 +32,9 @@ class UsedPart:
 def parts_with_users(ledger: Ledger, person: Person) -> list[UsedPart]:
     """Every part of the library that somebody may see, with where it is used, by kind and title."""
     users: dict[tuple[str, str], list[tuple[str, str]]] = {}
-    stored = [d for d in Definition.objects.filter(ledger=ledger).select_related("shelf") if level_of(person, d)]
+    every = list(Definition.objects.filter(ledger=ledger))
+    rights = rights_among(person, every)
+    stored = [definition for definition in every if rights.level(definition)]
     for statement in stored:
         if statement.kind == "statement":
             for kind in SHARED:
@@ -42,11 +45,10 @@ def parts_with_users(ledger: Ledger, person: Person) -> list[UsedPart]:
 
 def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> Edit:
     """Take a definition out, so that it can be brought back; a part that statements use is refused with the list."""
-    required_editor(person)
     if kind not in (*SHARED, "statement"):
         raise NotFound(f"There is no kind '{kind}'.", hint=one_of(kind, (*SHARED, "statement")), subject="delete")
     definition = find_definition(ledger, kind, name)
-    required(person, definition, 3)
+    required(person, definition, EDIT)
     users = statements_using(ledger, kind, name) if kind in SHARED else []
     if users:
         raise RulkaError(
@@ -80,7 +82,4 @@ def bring_back(ledger: Ledger, number: int, *, person: Person) -> str:
 def free_title(ledger: Ledger, wanted: str) -> str:
     """A title that no statement has yet."""
     taken = {title_of(definition).casefold() for definition in Definition.objects.filter(ledger=ledger, kind="statement")}
-    title, number = wanted, 2
-    while title.casefold() in taken:
-        title, number = f"{wanted} {number}", number + 1
-    return title
+    return numbered(wanted, lambda title: title.casefold() in taken, " ")

@@ -10,8 +10,8 @@ from rulka.core.errors import RulkaError
 from rulka.core.keys import slug
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.editing import required_editor
 from rulka.statements.models import Picture
+from rulka.statements.shelves import required_editor
 
 MOST_BYTES = 400_000
 MOST_PIXELS = 4_000_000

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,29 +15,54 @@ from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.models import Definition, Shelf, ShelfRight, Visit
 
-LEVELS = {1: "see", 2: "run", 3: "edit"}
+SEE, RUN, EDIT = ShelfRight.Level.values
+LEVELS = {int(level): str(level.label) for level in ShelfRight.Level}
 RECENT = 6
 
 
-def level_of(person: Person, definition: Definition, rights: dict[int, list[ShelfRight]] | None = None) -> int:
-    """What somebody may do with a definition: 0 nothing, 1 see that it is there, 2 run it, 3 edit it too.
+class Rights:
+    """What one person may do with the definitions of a ledger; read once, then asked for each.
 
     Administrators may do all; others what the shelf's rights give to them or to one of their groups. A shelf without rights, and
     what stands on none, is run by everybody who may see the ledger and edited by those whose role edits.
     """
-    own = 3 if person.may_edit else 2
-    if definition.shelf_id is None or person.role == Person.Role.ADMINISTRATOR:
-        return own
-    given = rights[definition.shelf_id] if rights is not None else list(ShelfRight.objects.filter(shelf_id=definition.shelf_id))
-    if not given:
-        return own
-    groups = set(person.groups.values_list("pk", flat=True))
-    level = max((right.level for right in given if right.person_id == person.pk or right.group_id in groups), default=0)
-    return min(level, own)
+
+    def __init__(self, person: Person, shelves: Iterable[int]) -> None:
+        self.person = person
+        self.by_shelf: dict[int, list[ShelfRight]] = {}
+        for right in ShelfRight.objects.filter(shelf__in=set(shelves)):
+            self.by_shelf.setdefault(right.shelf_id, []).append(right)
+        self.groups = set(person.groups.values_list("pk", flat=True)) if self.by_shelf else set()
+
+    def level(self, definition: Definition) -> int:
+        """0 nothing, SEE that it is there, RUN it, EDIT it too."""
+        own: int = EDIT if self.person.may_edit else RUN
+        given = self.by_shelf.get(definition.shelf_id or 0, [])
+        if not given or self.person.role == Person.Role.ADMINISTRATOR:
+            return own
+        return min(own, max((right.level for right in given if right.person_id == self.person.pk or right.group_id in self.groups), default=0))
+
+
+def level_of(person: Person, definition: Definition) -> int:
+    """What somebody may do with one definition, see Rights."""
+    return Rights(person, [definition.shelf_id] if definition.shelf_id else []).level(definition)
+
+
+def rights_among(person: Person, definitions: Iterable[Definition]) -> Rights:
+    """What somebody may do with several definitions."""
+    return Rights(person, {definition.shelf_id for definition in definitions if definition.shelf_id})
+
+
+def required_editor(person: Person) -> None:
+    """Refuse people who may only read."""
+    if not person.may_edit:
+        raise RulkaError("You may read this statement, not change it.", hint="Ask an accountant.", code="rights")
 
 
 def required(person: Person, definition: Definition, level: int) -> None:
-    """Refuse what a shelf's rights don't give; what somebody may not even see does not exist for them."""
+    """Refuse what role and shelf don't give; what somebody may not even see does not exist for them."""
+    if level == EDIT:
+        required_editor(person)
     has = level_of(person, definition)
     if has == 0:
         raise NotFound(f"The {definition.kind} '{definition.name}' does not exist.", subject=definition.kind)
@@ -82,15 +107,13 @@ def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "
     """The statements that somebody may at least see, by shelf; all words of a search have to be in title, subtitle, tags or names of parts."""
     stored = list(Definition.objects.filter(ledger=ledger).select_related("shelf"))
     titles = {(d.kind, d.name): str(d.body.get("title", d.name)) for d in stored}
-    rights: dict[int, list[ShelfRight]] = {shelf.pk: [] for shelf in Shelf.objects.filter(ledger=ledger)}
-    for right in ShelfRight.objects.filter(shelf__ledger=ledger):
-        rights[right.shelf_id].append(right)
+    rights = rights_among(person, stored)
     visits = {visit.definition_id: visit for visit in Visit.objects.filter(person=person, definition__ledger=ledger)}
     seen = []
     for definition in stored:
         if definition.kind != "statement":
             continue
-        level = level_of(person, definition, rights)
+        level = rights.level(definition)
         visit = visits.get(definition.pk)
         if level:
             seen.append((_shelved(definition, titles, level, bool(visit and visit.favourite)), visit))
@@ -137,7 +160,7 @@ def set_favourite(person: Person, definition: Definition, *, favourite: bool) ->
 
 def make_shelf(ledger: Ledger, name: str, *, person: Person) -> Shelf:
     """A new shelf; refuses a name that another one has."""
-    _required_editor(person)
+    required_editor(person)
     name = name.strip()
     if not name or len(name) > 80:
         raise RulkaError("A shelf needs a name of at most 80 characters.", hint="Such as 'Month end'.", subject="shelf")
@@ -148,17 +171,15 @@ def make_shelf(ledger: Ledger, name: str, *, person: Person) -> Shelf:
 
 def put_on_shelf(definition: Definition, shelf: str, *, person: Person) -> None:
     """Put a definition on a shelf by the shelf's number, or on none; one has to be allowed to edit it, before and after."""
-    _required_editor(person)
-    required(person, definition, 3)
+    required(person, definition, EDIT)
     definition.shelf = find_shelf(definition.ledger, shelf) if shelf else None
-    required(person, definition, 3)
+    required(person, definition, EDIT)
     definition.save(update_fields=["shelf"])
 
 
 def set_tags(definition: Definition, text: str, *, person: Person) -> list[str]:
     """Give a definition its tags, written with commas between them."""
-    _required_editor(person)
-    required(person, definition, 3)
+    required(person, definition, EDIT)
     definition.tags = list(dict.fromkeys(tag.strip()[:40] for tag in text.split(",") if tag.strip()))[:20]
     definition.save(update_fields=["tags"])
     return list(definition.tags)
@@ -206,8 +227,3 @@ def who_may_be_given(ledger: Ledger) -> Sequence[tuple[str, str]]:
     return [(f"person:{person.username}", person.title or person.username) for person in people] + [
         (f"group:{group.name}", f"group {group.name}") for group in groups
     ]
-
-
-def _required_editor(person: Person) -> None:
-    if not person.may_edit:
-        raise RulkaError("You may read the library, not change it.", hint="Ask an accountant.", code="rights")

@@ -16,10 +16,10 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.assemble import find_definition, free_name
-from rulka.statements.editing import Parts, required_editor, set_body, title_of
+from rulka.statements.editing import Parts, set_body, title_of
 from rulka.statements.models import Change, Definition, Edit, SavedVersion
 from rulka.statements.services import entry
-from rulka.statements.shelves import required
+from rulka.statements.shelves import EDIT, RUN, required, required_editor
 
 if TYPE_CHECKING:
     from rulka.statements.actions import Action
@@ -77,7 +77,7 @@ def start_kind(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> E
 def _start_from(parts: Parts, name: str, begun: Raw) -> Edited:
     ledger = parts.definitions["statement"].ledger
     model = find_definition(ledger, "statement", name)
-    required(parts.person, model, 2)
+    required(parts.person, model, RUN)
     for kind in ("spine", "span"):
         body = parts.change(kind)
         own = body[kind]
@@ -139,13 +139,12 @@ START_ACTIONS: dict[str, Action] = {"start-kind": start_kind, "start-columns": s
 
 def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> str:
     """Give a statement that was begun its title, and itself and its own parts names made from it; returns the new name."""
-    required_editor(person)
     title = title.strip()
     if not title:
         raise RulkaError("A statement needs a name.", hint="Write what it shows, such as 'Income by department'.", subject="name")
     with transaction.atomic():
         statement = find_definition(ledger, "statement", name)
-        required(person, statement, 3)
+        required(person, statement, EDIT)
         if "begun" not in statement.body:
             raise NotFound(f"{title_of(statement)} has its name already.", hint="Change its title instead.", subject="name")
         if any(

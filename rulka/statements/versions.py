@@ -15,10 +15,10 @@ from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.assemble import definitions_of, find_definition
-from rulka.statements.editing import required_editor, set_body
+from rulka.statements.editing import set_body
 from rulka.statements.models import Edit, SavedVersion
 from rulka.statements.services import check_definition, entry
-from rulka.statements.shelves import required
+from rulka.statements.shelves import EDIT, required, required_editor
 
 NOW = "now"
 MOST_EDITS = 60
@@ -68,8 +68,7 @@ def compare_versions(ledger: Ledger, name: str, one: str, other: str) -> list[tu
 
 def restore_version(ledger: Ledger, name: str, version: str, *, person: Person) -> str:
     """Give a statement and its parts the state of a saved version; one edit, so that it can be undone."""
-    required_editor(person)
-    required(person, find_definition(ledger, "statement", name), 3)
+    required(person, find_definition(ledger, "statement", name), EDIT)
     saved = find_version(ledger, name, version)
     with transaction.atomic():
         edit = entry(ledger, name, person, f"version '{saved.name}' restored", Edit.State.DONE)

@@ -11,7 +11,7 @@ from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited, Raw, quoted
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.expressions import names_in, parse_formula, renamed
-from rulka.core.keys import slug
+from rulka.core.keys import numbered, slug
 from rulka.core.spans import COMPARED
 
 KINDS = ("figures", *COMPARED, "text", "series")
@@ -76,12 +76,7 @@ def find_columns(body: Raw, keys: Sequence[str]) -> list[Place]:
 
 def free_key(body: Raw, wanted: str) -> str:
     """A key that no column has yet."""
-    taken = set(places(body))
-    base = key = slug(wanted)
-    number = 2
-    while key in taken:
-        key, number = f"{base}-{number}", number + 1
-    return key
+    return numbered(slug(wanted), set(places(body)).__contains__)
 
 
 def new_column(body: Raw, kind: str, at: str = "") -> Raw:

@@ -12,7 +12,8 @@ from rulka.core.edits.tree import Edited, Raw, Spot, find_line, find_lines, free
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.spines import LINE_KINDS, UNLABELLED, raw_lines
 
-WHERE = ("below", "above", "inside")
+WHERE = ("below", "above", "inside", "first")
+"""Where lines go: `inside` is the end of a section, `first` its beginning."""
 WAYS = ("up", "down", "in", "out")
 NEW = {
     "line": {"line": "New line", "accounts": NOTHING},
@@ -58,10 +59,11 @@ def _put(body: Raw, at: str, where: str, raws: Sequence[Raw]) -> None:
         body["lines"].extend(raws)
         return
     spot = find_line(body, at)
-    if where == "inside":
+    if where in ("inside", "first"):
         if line_kind(spot.raw) != "section":
             raise RulkaError(f"{spot.label} is no section.", hint="Put it above or below.", subject="line")
-        spot.raw["lines"].extend(raws)
+        at_end = len(spot.raw["lines"]) if where == "inside" else 0
+        spot.raw["lines"][at_end:at_end] = raws
         return
     place = spot.place + (where == "below")
     spot.siblings[place:place] = raws

@@ -18,6 +18,7 @@ from rulka.core.edits.lines import total_of
 from rulka.core.edits.tree import Raw
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.expressions import quoted_name
+from rulka.core.keys import numbered
 from rulka.core.selection import Part, select
 
 KINDS = {
@@ -104,9 +105,7 @@ def _lines(groups: Iterable[_Group], taken: Iterable[str] = ()) -> list[Raw]:
     used = {label.casefold() for label in taken}
     lines = []
     for group in groups:
-        label, number = group.label, 2
-        while label.casefold() in used:
-            label, number = f"{group.label} {number}", number + 1
+        label = numbered(group.label, lambda label: label.casefold() in used, " ")
         used.add(label.casefold())
         lines.append({"line": label, "accounts": group.selection, "hide": "when nothing was booked"})
     return lines

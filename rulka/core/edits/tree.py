@@ -8,7 +8,7 @@ from functools import wraps
 from typing import Any, Concatenate, ParamSpec, cast
 
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.keys import KeyGiver
+from rulka.core.keys import KeyGiver, numbered
 from rulka.core.spines import LINE_KINDS, UNLABELLED, raw_lines
 
 Raw = dict[str, Any]
@@ -75,7 +75,10 @@ def spots(body: Raw) -> dict[str, Spot]:
 
 def find_line(body: Raw, key: str) -> Spot:
     """One line by its key; NotFound names the nearest."""
-    known = spots(body)
+    return _known(spots(body), key)
+
+
+def _known(known: dict[str, Spot], key: str) -> Spot:
     if key not in known:
         raise NotFound(f"Line '{key}' does not exist.", hint=f"Perhaps somebody deleted it. {one_of(key, known)}", subject="line")
     return known[key]
@@ -85,9 +88,9 @@ def find_lines(body: Raw, keys: Sequence[str]) -> list[Spot]:
     """Several lines in the order they are written, without those that stand inside of another one asked for."""
     if not keys:
         raise RulkaError("No line is chosen.", hint="Choose one first.", subject="line")
-    wanted = [find_line(body, key) for key in dict.fromkeys(keys)]
-    chosen = {id(spot.raw) for spot in wanted}
-    return [spot for spot in spots(body).values() if id(spot.raw) in chosen and not any(id(parent) in chosen for parent in spot.parents)]
+    known = spots(body)
+    chosen = {id(_known(known, key).raw) for key in keys}
+    return [spot for spot in known.values() if id(spot.raw) in chosen and not any(id(parent) in chosen for parent in spot.parents)]
 
 
 def keys_of_raws(body: Raw, raws: Sequence[Raw]) -> tuple[str, ...]:
@@ -119,10 +122,7 @@ def keeping_keys(edit: Callable[Concatenate[Raw, P], Edited]) -> Callable[Concat
 def free_label(body: Raw, wanted: str) -> str:
     """A label that no line and no total has yet: the one wanted, or it with a number."""
     taken = {str(raw.get(field, "")).casefold() for raw in raw_lines(body["lines"]) for field in (*LINE_KINDS, "total")}
-    label, number = wanted, 2
-    while label.casefold() in taken:
-        label, number = f"{wanted} {number}", number + 1
-    return label
+    return numbered(wanted, lambda label: label.casefold() in taken, " ")
 
 
 def quoted(labels: Sequence[str], most: int = 4) -> str:
