@@ -5,7 +5,9 @@ from __future__ import annotations
 import contextlib
 import fcntl
 import json
+import logging
 import os
+import secrets
 import shutil
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
@@ -13,7 +15,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
-from croniter import croniter
+from croniter import CroniterError, croniter
 from django.conf import settings
 from django.utils import timezone
 
@@ -31,6 +33,8 @@ from rulka.ledger.report import ACCEPT, FINDINGS, RULES, LoadReport
 from rulka.people.models import Person
 from rulka.work import services as work
 from rulka.work.models import Load
+
+logger = logging.getLogger("rulka.ledger")
 
 Watch = Callable[[str, int, int], None]
 """Told what is being done, how many rows of it, and of how many; raises Cancelled when somebody asked for that."""
@@ -79,8 +83,8 @@ def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = Non
     feed.name = name
     if feed.kind not in Feed.Kind.values:
         raise RulkaError(f"'{feed.kind}' is no kind of source.", hint=one_of(feed.kind, Feed.Kind.values), subject="kind")
-    if feed.schedule and not croniter.is_valid(feed.schedule):
-        raise RulkaError(f"'{feed.schedule}' is no schedule.", hint="Write minute, hour, day, month and weekday: 30 6 * * 1-5.", subject="schedule")
+    if feed.schedule:
+        check_schedule(feed.schedule)
     for kind, action in feed.rules.items():
         if kind not in FINDINGS or action not in ("refuse", "hold", "accept"):
             raise RulkaError(f"'{kind}: {action}' is no rule.", hint="Choose refuse, hold or accept.", subject="rules")
@@ -91,6 +95,23 @@ def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = Non
     bounds_of(feed)
     feed.save()
     return feed
+
+
+def check_schedule(text: str) -> None:
+    """Refuse what is no schedule of five fields, or one whose time never comes."""
+    if len(text.split()) != 5 or not croniter.is_valid(text):
+        raise RulkaError(f"'{text}' is no schedule.", hint="Write minute, hour, day, month and weekday: 30 6 * * 1-5.", subject="schedule")
+    if next_pull(text, timezone.now()) is None:
+        raise RulkaError(f"The time of '{text}' never comes.", hint="Give a day that its month has: 30 6 28 2 *.", subject="schedule")
+
+
+def next_pull(schedule: str, after: datetime) -> datetime | None:
+    """When a schedule comes next; None where it never does."""
+    try:
+        found: datetime = croniter(schedule, after).get_next(datetime)
+    except CroniterError:
+        return None
+    return found
 
 
 def remove_feed(feed: Feed) -> None:
@@ -426,17 +447,24 @@ def due_feeds(now: datetime) -> list[Feed]:
         latest = Load.objects.filter(feed=feed.pk).first()
         if latest is not None:
             last = max(last, latest.created)
-        if croniter(feed.schedule, last).get_next(datetime) <= now:
+        comes = next_pull(feed.schedule, last)
+        if comes is not None and comes <= now:
             due.append(feed)
     return due
 
 
 def pull_due() -> int:
-    """Queue every feed that is due; returns how many."""
-    feeds = [feed for feed in due_feeds(timezone.now()) if not _busy(feed)]
-    for feed in feeds:
-        ask(feed, unattended=True)
-    return len(feeds)
+    """Queue every feed that is due; returns how many. One that can't be queued is logged and keeps no other from its turn."""
+    queued = 0
+    for feed in due_feeds(timezone.now()):
+        if _busy(feed):
+            continue
+        try:
+            ask(feed, unattended=True)
+            queued += 1
+        except Exception:  # whatever is wrong with one feed, the others are pulled
+            logger.exception("Incident %s: feed %s could not be queued", secrets.token_hex(4), feed.pk)
+    return queued
 
 
 def pull_on_opening(code: str) -> None:

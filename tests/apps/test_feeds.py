@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from django.urls import reverse
 
 from rulka.core.errors import RulkaError
 from rulka.ledger import editing, feeds
+from rulka.ledger.management.commands import work as worker
 from rulka.ledger.models import Account, Feed, JournalEntry, Ledger, SideTable
 from rulka.people.models import Access, Person
 from rulka.work import services as work
@@ -414,6 +416,52 @@ def test_feeds_are_pulled_by_schedule_and_on_opening(ledger, small, person, clie
     client.get(reverse("ledger"))
     client.get(reverse("ledger"))
     assert Load.objects.count() == 1
+
+
+@pytest.mark.parametrize("text", ["0 0 30 2 *", "0 0 31 4,6,9,11 *"])
+def test_schedule_that_never_comes_is_refused(ledger, text):
+    with pytest.raises(RulkaError, match=f"The time of '{re.escape(text)}' never comes"):
+        folder_feed(ledger, "n", schedule=text)
+    assert not Feed.objects.exists()
+
+
+@pytest.mark.parametrize("text", ["* * * * * *", "@hourly", "0 25 * * *"])
+def test_what_is_not_five_fields_is_no_schedule(ledger, text):
+    with pytest.raises(RulkaError, match="is no schedule"):
+        folder_feed(ledger, "n", schedule=text)
+
+
+def test_one_bad_feed_keeps_no_other_from_its_turn_and_ends_no_worker(ledger, small, person, monkeypatch, caplog):
+    where = put(small("n", entries__csv=HEADER + NEWS))
+    never = folder_feed(ledger, where, schedule="* * * * *")
+    Feed.objects.filter(pk=never.pk).update(schedule="0 0 30 2 *", name="Never")  # as it could be stored before
+    broken = folder_feed(ledger, where, schedule="* * * * *")
+    Feed.objects.filter(pk=broken.pk).update(name="Broken")
+    good = folder_feed(ledger, where, schedule="* * * * *")
+    asked = feeds.ask
+
+    def ask(feed, **options):
+        if feed.pk == broken.pk:
+            raise OSError("the disk is full")
+        return asked(feed, **options)
+
+    monkeypatch.setattr(feeds, "ask", ask)
+    call_command("work", once=True, verbosity=0)
+    assert [load.feed for load in Load.objects.all()] == [good.pk] and Load.objects.get().state == "accepted"
+    assert f"feed {broken.pk} could not be queued" in caplog.text
+
+
+def test_the_clock_goes_on_after_a_look_that_failed(ledger, monkeypatch, caplog):
+    looks = []
+
+    def fails():
+        looks.append(1)
+        raise OSError("locked")
+
+    monkeypatch.setattr(feeds, "pull_due", fails)
+    worker.look()
+    worker.look()
+    assert len(looks) == 2 and caplog.text.count("could not be looked at") == 2
 
 
 def test_cancelled_load_changes_nothing(ledger, small, person):

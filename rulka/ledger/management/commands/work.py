@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+import secrets
 import threading
 from argparse import ArgumentParser
 from typing import Any
@@ -16,6 +18,8 @@ from django_tasks_db.models import DBTaskResult
 from rulka.ledger import feeds
 from rulka.work import services as work
 
+logger = logging.getLogger("rulka.ledger")
+
 EVERY = 30
 """Seconds between two looks at the schedules."""
 
@@ -29,7 +33,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         end_orphans()
         feeds.recover()
-        feeds.pull_due()
+        look()
         done = threading.Event()
         clock = threading.Thread(target=_clock, args=(done,), daemon=True)
         if not options["once"]:
@@ -55,9 +59,17 @@ def end_orphans() -> None:
             DBTaskResult.objects.filter(pk=task.pk).update(status=TaskResultStatus.FAILED, finished_at=timezone.now())
 
 
+def look() -> None:
+    """Look at the schedules once; what goes wrong is logged and ends neither the worker nor its clock."""
+    try:
+        feeds.pull_due()
+    except Exception:  # the next look comes all the same
+        logger.exception("Incident %s: the schedules could not be looked at", secrets.token_hex(4))
+
+
 def _clock(done: threading.Event) -> None:
     while not done.wait(EVERY):
         try:
-            feeds.pull_due()
+            look()
         finally:
             connections.close_all()
