@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -24,16 +23,11 @@ from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.editing import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.models import Definition
 from rulka.statements.panel import STATE
-from rulka.statements.services import Outcome, node_asked
-from rulka.statements.shelves import required
+from rulka.statements.services import Outcome
+from rulka.statements.shelves import RUN, required
 from rulka.statements.views import statement_context
 
 KEPT = ("row", "column", "lines", "columns", "account", "search", "type", "category", "only", "sort")
-
-
-def sight_of(seat: Seat, statement: Definition) -> Sight:
-    """Through this person's eyes, at the period and node of the page."""
-    return Sight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of))
 
 
 def address(posted: QueryDict, **changed: str) -> QueryDict:
@@ -97,14 +91,12 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     """Do one edit and show the statement with it, or the question or refusal beside what was asked."""
     seat = seat_of(request)
     definitions = definitions_of(seat.ledger, name)
-    name, sight = definitions["statement"].name, sight_of(seat, definitions["statement"])
+    name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
     do = _doing(request, definitions, sight)
     try:
         if request.POST.get("copy"):
             name = editing.save_as_copy(seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""))
-            response = HttpResponse(status=204)
-            response["HX-Redirect"] = f"{reverse('statement', args=[name])}?{seat.query}"
-            return response if request.headers.get("HX-Request") else redirect(response["HX-Redirect"])
+            return _gone_to(request, seat, name)
         done = editing.change_statement(
             seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""), share=_shares(request, seat, definitions)
         )
@@ -114,17 +106,13 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     except RulkaError as error:
         return answer(request, seat, name, _asked(request.POST), problem=error, entered=request.POST)
     asked = _after(request.POST, done)
-    response = answer(request, seat, name, asked, done.outcome, done.definitions, done=_sentence(done.told))
-    if "HX-Request" in request.headers and request.POST.get("do") in (
-        "line-add",
-        "column-add",
-        "line-enclose",
-        "line-kind",
-        "column-kind",
-        "series-add",
-    ):
-        response["HX-Trigger-After-Settle"] = json.dumps({"rulka:form": True})
-    return response
+    return answer(request, seat, name, asked, done.outcome, done.definitions, done=_sentence(done.told))
+
+
+def _gone_to(request: HttpRequest, seat: Seat, name: str) -> HttpResponse:
+    """Lead the browser to another statement, from a fragment too."""
+    target = f"{reverse('statement', args=[name])}?{seat.query}"
+    return HttpResponse(status=204, headers={"HX-Redirect": target}) if request.headers.get("HX-Request") else redirect(target)
 
 
 def _asked(posted: QueryDict) -> QueryDict:
@@ -160,7 +148,7 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
     """What is wrong with what is being typed, in words; nothing is changed."""
     seat = seat_of(request)
     definitions = definitions_of(seat.ledger, name)
-    name, sight = definitions["statement"].name, sight_of(seat, definitions["statement"])
+    name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
     do = _doing(request, definitions, sight)
     problem = None
     with transaction.atomic():
@@ -194,25 +182,20 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]
         told = turn(seat.ledger, name, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
-    asked = address(request.POST)
-    return answer(request, seat, name, _known(seat, name, asked), done=f"{word}: {told}.")
-
-
-def _known(seat: Seat, name: str, asked: QueryDict) -> QueryDict:
-    """The address without lines and columns that are gone."""
     definitions = definitions_of(seat.ledger, name)
-    computed = editing.outcome_of(definitions, sight_of(seat, definitions["statement"])).computed
+    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    return answer(request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}.")
+
+
+def _known(posted: QueryDict, computed: Computed) -> QueryDict:
+    """The panel's address without lines and columns that are gone."""
     lines = {line.key for line in computed.statement.spine.walk()}
-    kept = ",".join(key for key in keys(asked, "lines") if key in lines)
-    asked["lines"] = kept
-    if asked.get("row") and asked["row"] not in computed.rows_by_key:
-        del asked["row"]
-    columns = {column.key for column in computed.columns}
-    if asked.get("column") and asked["column"] not in columns:
-        del asked["column"]
-    if asked.get("columns"):
-        del asked["columns"]
-    return asked
+    known = {
+        "lines": ",".join(key for key in keys(posted, "lines") if key in lines),
+        "row": str(posted.get("row", "")) if posted.get("row") in computed.rows_by_key else "",
+        "column": str(posted.get("column", "")) if any(column.key == posted.get("column") for column in computed.columns) else "",
+    }
+    return address(posted, columns="", **known)
 
 
 @require_POST
@@ -220,7 +203,7 @@ def copy_lines(request: HttpRequest, name: str) -> HttpResponse:
     """The chosen lines or columns as text for the clipboard; what they are in full is kept for pasting here."""
     seat = seat_of(request)
     definitions = definitions_of(seat.ledger, name)
-    required(seat.person, definitions["statement"], 2)
+    required(seat.person, definitions["statement"], RUN)
     if request.POST.get("columns"):
         raws = copied_columns(definitions["span"].body, keys(request.POST, "columns"))
         text = "\t".join(str(raw.get("heading", key_of(raw))) for raw in raws)
@@ -248,9 +231,7 @@ def give_name(request: HttpRequest, name: str) -> HttpResponse:
         new = starting.name_statement(seat.ledger, name, request.POST.get("title", ""), person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="start"), problem=error, entered=request.POST)
-    response = HttpResponse(status=204)
-    response["HX-Redirect"] = f"{reverse('statement', args=[new])}?{seat.query}"
-    return response if request.headers.get("HX-Request") else redirect(response["HX-Redirect"])
+    return _gone_to(request, seat, new)
 
 
 @require_POST

@@ -10,12 +10,12 @@ from rulka.core.book import View
 from rulka.core.definitions import StatementDef, statement_from
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.footing import footing
-from rulka.core.moved import Moved, compare_runs, moved_since
 from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
 from rulka.core.spines import spine_from
 from rulka.core.statement import run_statement
 from rulka.formats.definition_file import kind_of
+from rulka.formats.moved import Moved, compare_runs, moved_since
 from rulka.formats.present import show
 from rulka.formats.statement_text import as_json
 from rulka.ledger.history import ChangedEntry, ChangedSum, changes_between

@@ -25,6 +25,9 @@ TYPES = {
 }
 
 
+TITLES = {"xlsx": "Workbook (.xlsx)", "pdf": "PDF", "html": "HTML page", "csv": "CSV", "json": "JSON"}
+
+
 @dataclass(frozen=True)
 class Maker:
     """Who makes a file, and where this Rulka answers: `address` is that of a statement's page, empty for commands."""

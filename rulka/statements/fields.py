@@ -12,11 +12,12 @@ from rulka.core.edits import columns, lines
 from rulka.core.edits.choosing import NOTHING
 from rulka.core.edits.settings import value_of
 from rulka.core.edits.tree import Raw, line_kind
+from rulka.core.keys import slug
 from rulka.core.looks import UNITS
 from rulka.core.pages import DEPTHS, FOOTER, ORIENTATIONS, PAPERS, PLACES
 from rulka.core.spans import TEXTS, TIME
 from rulka.core.spines import CONVENTIONS, EXPANSIONS, HIDING, PRINTS, SIGNS, SORTS, UNLABELLED
-from rulka.core.windows import WINDOWS
+from rulka.core.windows import WEEKDAYS, WINDOWS
 
 SHIFTS = ("-1 year", "-2 years", "-1 period", "-1 quarter", "+1 period")
 ENTRIES = ("posted", "with pending", "pending only")
@@ -27,7 +28,7 @@ COLUMN_HIDING = ("never", "always", "when empty", "when zero")
 
 @dataclass(frozen=True)
 class Setting:
-    """One field of the panel: `widget` is text, area, list or choice; `default` says what an empty one means."""
+    """One field of the panel: `widget` is text, area, tokens, suggest or choice; `default` says what an empty one means."""
 
     path: str
     label: str
@@ -38,6 +39,11 @@ class Setting:
     hint: str = ""
     do: str = ""
     required: bool = False
+
+    @property
+    def slug(self) -> str:
+        """What names the field on the page."""
+        return slug(self.path)
 
 
 @dataclass(frozen=True)
@@ -68,6 +74,10 @@ class _Writer:
         value = value_of(self.raw, path)
         given = list(dict.fromkeys([*choices, *([value] if value else [])]))
         return Setting(path, label, value, "choice", (("", default), *((choice, choice) for choice in given)), hint=hint, do=self.do)
+
+    def suggest(self, path: str, label: str, choices: Iterable[str], default: str) -> Setting:
+        """A text that may be anything the engine reads, with the usual ones to pick from."""
+        return Setting(path, label, value_of(self.raw, path), "suggest", tuple((choice, choice) for choice in choices), default=default, do=self.do)
 
     def number(self, prefix: str = "look.number", *, folded: bool = True) -> Group:
         return Group(
@@ -128,8 +138,8 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
                 "Instead of what its column reads",
                 (
                     write.choice("measure", "Measure", MEASURES, "as the column"),
-                    write.choice("window", "Window of time", WINDOWS, "as the column"),
-                    write.choice("shift", "Shifted by", SHIFTS, "not shifted"),
+                    write.suggest("window", "Window of time", WINDOWS, "as the column"),
+                    write.suggest("shift", "Shifted by", SHIFTS, "not shifted"),
                     write.choice("scenario", "Scenario", frame.scenarios, "as the column"),
                     write.choice("entries", "Entries", ENTRIES, "as the column"),
                     write.choice("intercompany", "Intercompany", ("difference",), "no"),
@@ -213,7 +223,7 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
         ]
         if raw["each"] in TIME:
             shows += [
-                write.choice("within", "Cut from", WINDOWS, "period" if raw["each"] == "week" else "year to date"),
+                write.suggest("within", "Cut from", WINDOWS, "period" if raw["each"] == "week" else "year to date"),
                 write.text("totals", "Totals after each", default="none", hint="quarter, year"),
             ]
         else:
@@ -248,11 +258,11 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
 
 
 def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: str) -> list[Setting]:
-    window = [] if kind == "series" and raw["each"] in TIME else [write.choice("window", "Window of time", WINDOWS, "period")]
+    window = [] if kind == "series" and raw["each"] in TIME else [write.suggest("window", "Window of time", WINDOWS, "period")]
     return [
         write.choice("scenario", "Scenario", frame.scenarios, "actual"),
         *window,
-        write.choice("shift", "Shifted by", SHIFTS, "not shifted"),
+        write.suggest("shift", "Shifted by", SHIFTS, "not shifted"),
         write.choice("measure", "Measure", MEASURES, "activity"),
         write.text("narrow", "Narrowed to", default="everything", hint="such as department: 110, 120; entity: TF"),
         write.choice("then", "Then, after the period", [name for name in frame.scenarios if name != "actual"], "nothing"),
@@ -260,7 +270,7 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
         write.choice("credits", "Credits", ("positive", "negative"), "positive"),
         *((write.choice("node", "Node", nodes, "that of the page"),) if nodes else ()),
         write.choice("part", "Consolidation", ("before elimination", "eliminations", "after elimination"), "before elimination"),
-        write.choice("weeks", "Weeks begin", ("monday", "saturday", "sunday"), "with the period"),
+        write.choice("weeks", "Weeks begin", WEEKDAYS, "with the period"),
         write.choice("by day", "Budgets by day", ("refuse", "spread"), "refuse"),
     ]
 

@@ -7,23 +7,15 @@ from collections.abc import Callable
 from django.conf import settings
 from django.utils import timezone
 
-from rulka.core.book import Fence
 from rulka.core.errors import NotFound, RulkaError
-from rulka.core.footing import footing
-from rulka.core.statement import run_nodes, run_statement
-from rulka.ledger.models import Ledger
-from rulka.ledger.queries import book_of, find_ledger
-from rulka.ledger.seat import Seat
+from rulka.ledger.queries import find_ledger
+from rulka.ledger.seat import Seat, fence_of
 from rulka.people.models import Person
-from rulka.people.queries import accesses_of
-from rulka.statements.assemble import assemble, find_definition
+from rulka.statements.assemble import find_definition
 from rulka.statements.exports import Maker, export, file_name
-from rulka.statements.services import Outcome, all_below
-from rulka.statements.shelves import required
+from rulka.statements.services import run_pages
+from rulka.statements.shelves import RUN, required
 from rulka.work.models import Output
-
-BLOCK = 8
-"""Nodes that are computed between two looks at whether somebody cancelled."""
 
 
 def ask(seat: Seat, name: str, form: str, node: str, address: str) -> Output:
@@ -89,24 +81,9 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
     ledger = find_ledger(output.ledger)
     person = Person.objects.get(pk=output.person)
     definition = find_definition(ledger, "statement", output.statement)
-    required(person, definition, 2)
-    statement = assemble(definition).in_depth()
-    view = book_of(ledger).within(_fence(person, ledger))
-    at = view.frame.calendar.period(output.period)
-    first = run_statement(statement, view, at, output.node).node
-    chosen = [first, *all_below(statement, view, first)]
-    outcomes: list[Outcome] = []
-    for start in range(0, len(chosen), BLOCK):
-        tell(start, len(chosen))
-        outcomes += [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen[start : start + BLOCK])]
-    tell(len(chosen), len(chosen))
+    required(person, definition, RUN)
+    fence = fence_of(person.username, ledger)
+    outcomes = run_pages(ledger, definition.name, output.period, output.node, fence, pages="all", in_depth=True, tell=tell)
     maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None)
     content = export(outcomes, ledger, output.form, maker)
     return content.encode() if isinstance(content, str) else content, file_name(outcomes[0], output.form, several=True)
-
-
-def _fence(person: Person, ledger: Ledger) -> Fence:
-    access = next((access for access in accesses_of(person) if access.ledger_id == ledger.pk), None)
-    if access is None:
-        raise NotFound("You have no access to this ledger any more.", subject="ledger")
-    return access.fence(ledger.sealed)

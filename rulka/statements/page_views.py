@@ -14,11 +14,11 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.formats.statement_text import as_table
+from rulka.formats.statement_table import as_table
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, editions, outputs, pictures, shelves
 from rulka.statements.assemble import definitions_of, find_definition
-from rulka.statements.edit_views import address, answer, sight_of
+from rulka.statements.edit_views import address, answer
 from rulka.statements.exports import TYPES, Maker, export, file_name
 from rulka.statements.models import Definition
 from rulka.statements.printing import preview_page
@@ -50,7 +50,7 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
     seat = seat_of(request)
-    statement = _definition(seat, name, 2)
+    statement = _definition(seat, name, shelves.RUN)
     pages = request.GET.get("pages", "node")
     if pages not in PAGES:
         raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
@@ -68,7 +68,7 @@ def workbook(request: HttpRequest) -> HttpResponse:
     names = request.GET.getlist("name")[:MOST_SHEETS]
     if not names:
         raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
-    outcomes = [outcome for name in names for outcome in _outcomes(seat, _definition(seat, name, 2))]
+    outcomes = [outcome for name in names for outcome in _outcomes(seat, _definition(seat, name, shelves.RUN))]
     response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
     response["Content-Disposition"] = content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
     return response
@@ -78,8 +78,8 @@ def workbook(request: HttpRequest) -> HttpResponse:
 def table(request: HttpRequest, name: str) -> HttpResponse:
     """The visible statement as text and as a table, for the clipboard."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, _definition(seat, name, 2).name)
-    computed = editing.outcome_of(definitions, sight_of(seat, definitions["statement"])).computed
+    definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
+    computed = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"])).computed
     text, html = as_table(computed)
     return JsonResponse({"text": text, "html": html})
 
@@ -88,7 +88,7 @@ def table(request: HttpRequest, name: str) -> HttpResponse:
 def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """One page of what would be printed, as a picture."""
     seat = seat_of(request)
-    definition = _definition(seat, name, 2)
+    definition = _definition(seat, name, shelves.RUN)
     stamp = editing.stamp_of(definitions_of(seat.ledger, definition.name))
     picture, _ = preview_page(seat, definition.name, stamp, number)
     return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
@@ -98,7 +98,7 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
 def add_picture(request: HttpRequest, name: str) -> HttpResponse:
     """Upload a logo and put it on the page."""
     seat = seat_of(request)
-    statement = _definition(seat, name, 3)
+    statement = _definition(seat, name, shelves.EDIT)
     name = statement.name
     try:
         uploaded = request.FILES.get("picture")
@@ -109,7 +109,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
         def do(parts: editing.Parts) -> Edited:
             return Edited(set_value(parts.change("statement"), "page.logo", picture.name))
 
-        done = editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight_of(seat, statement))
+        done = editing.change_statement(seat.ledger, name, do, person=seat.person, sight=editing.sight_of(seat, statement))
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
     return answer(request, seat, name, address(request.POST, panel="page"), done.outcome, done=f"Logo {picture.name} put on the page.")
@@ -122,7 +122,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
 def ask_output(request: HttpRequest, name: str) -> HttpResponse:
     """Have a file with all nodes made in the background."""
     seat = seat_of(request)
-    statement = _definition(seat, name, 2)
+    statement = _definition(seat, name, shelves.RUN)
     form = request.POST.get("form", "")
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
@@ -164,10 +164,10 @@ def take_output(request: HttpRequest, number: int) -> FileResponse:
 def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     """Keep what is shown for good."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, _definition(seat, name, 2).name)
+    definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
     name = definitions["statement"].name
     try:
-        outcome = editing.outcome_of(definitions, sight_of(seat, definitions["statement"]))
+        outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
         edition = editions.keep_edition(seat.ledger, name, request.POST.get("title", ""), outcome, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)
@@ -179,7 +179,7 @@ def edition(request: HttpRequest, number: str) -> HttpResponse:
     """An edition with the figures it was kept with; asked, what moved since, or what differs from another one."""
     seat = seat_of(request)
     found = editions.find_edition(seat.ledger, number, seat.view)
-    shelves.required(seat.person, find_definition(seat.ledger, "statement", found.statement), 1)
+    shelves.required(seat.person, find_definition(seat.ledger, "statement", found.statement), shelves.SEE)
     others = [one for one in editions.editions_of(seat.ledger, found.statement, seat.view) if one.pk != found.pk]
     context: dict[str, Any] = {"seat": seat, "edition": found, "others": others, "where": "statements"}
     context["shown"] = found.shown
@@ -213,7 +213,7 @@ def place(request: HttpRequest, kind: str, name: str) -> HttpResponse:
     if "tags" in request.POST:
         shelves.set_tags(definition, request.POST["tags"], person=seat.person)
     if "favourite" in request.POST:
-        shelves.required(seat.person, definition, 1)
+        shelves.required(seat.person, definition, shelves.SEE)
         shelves.set_favourite(seat.person, definition, favourite=request.POST["favourite"] == "yes")
     return redirect("parts" if request.POST.get("back") == "parts" else "statements")
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -48,19 +48,44 @@ def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outc
     return Outcome(computed, footing(computed))
 
 
+BLOCK = 8
+"""Nodes that are computed between two words of how far it is."""
+
 PAGES = ("node", "children", "all")
 """For which nodes a statement is run: the one named, it and its children, or it and all below it."""
 
 
-def run_pages(ledger: Ledger, name: str, period: str, node: str, fence: Fence, *, pages: str = "node", in_depth: bool = False) -> list[Outcome]:
-    """Compute a statement for several nodes, the whole first; `in_depth` as output shows it."""
+def run_pages(
+    ledger: Ledger,
+    name: str,
+    period: str,
+    node: str,
+    fence: Fence,
+    *,
+    pages: str = "node",
+    in_depth: bool = False,
+    tell: Callable[[int, int], None] | None = None,
+) -> list[Outcome]:
+    """Compute a statement for several nodes, the whole first; `in_depth` as output shows it.
+
+    `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
+    """
     view = book_of(ledger).within(fence)
     statement = assemble(find_definition(ledger, "statement", name))
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)
     first = run_statement(statement, view, at, node).node
-    below = {"node": [], "children": children_of(statement, view, first), "all": all_below(statement, view, first)}[pages]
-    return [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, [first, *below])]
+    below = [] if pages == "node" else children_of(statement, view, first) if pages == "children" else all_below(statement, view, first)
+    chosen = [first, *below]
+    size = BLOCK if tell else len(chosen)
+    outcomes: list[Outcome] = []
+    for start in range(0, len(chosen), size):
+        if tell:
+            tell(start, len(chosen))
+        outcomes += [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen[start : start + size])]
+    if tell:
+        tell(len(chosen), len(chosen))
+    return outcomes
 
 
 def children_of(statement: StatementDef, view: View, node: Node) -> list[Node]:

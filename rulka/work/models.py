@@ -7,7 +7,30 @@ from typing import ClassVar
 from django.db import models
 
 
-class Load(models.Model):
+class Progress(models.Model):
+    """How far background work is, and that somebody asked to stop it; `state` is waiting, running, or one of its ends."""
+
+    done = models.IntegerField(default=0)
+    of = models.IntegerField(default=0)
+    cancel = models.BooleanField(default=False)
+    created = models.DateTimeField(auto_now_add=True)
+    ended = models.DateTimeField(null=True)
+    state: models.CharField[str, str]
+
+    class Meta:
+        abstract = True
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it still runs or waits for its turn."""
+        return self.state in ("waiting", "running")
+
+    @property
+    def percent(self) -> int:
+        return min(100, self.done * 100 // self.of) if self.of else 0
+
+
+class Load(Progress):
     """One load, from being asked for to its end. It names ledger, feed and person without pointing at their tables."""
 
     class State(models.TextChoices):
@@ -34,13 +57,8 @@ class Load(models.Model):
     folder = models.TextField(blank=True, help_text="Where what was pulled is kept until it is decided")
     mark = models.CharField(max_length=40, blank=True)
     doing = models.CharField(max_length=20, blank=True)
-    done = models.IntegerField(default=0)
-    of = models.IntegerField(default=0)
-    cancel = models.BooleanField(default=False)
     worker = models.CharField(max_length=80, blank=True)
-    created = models.DateTimeField(auto_now_add=True)
     started = models.DateTimeField(null=True)
-    ended = models.DateTimeField(null=True)
     report = models.JSONField(default=dict)
     revision = models.IntegerField(null=True)
 
@@ -48,17 +66,8 @@ class Load(models.Model):
         ordering: ClassVar = ["-pk"]
         indexes: ClassVar = [models.Index(fields=["ledger", "-id"], name="loads_of_ledger"), models.Index(fields=["state"], name="loads_by_state")]
 
-    @property
-    def is_open(self) -> bool:
-        """Whether it still runs or waits for its turn."""
-        return self.state in (self.State.WAITING, self.State.RUNNING)
 
-    @property
-    def percent(self) -> int:
-        return min(100, self.done * 100 // self.of) if self.of else 0
-
-
-class Output(models.Model):
+class Output(Progress):
     """A file of many pages that is made in the background, from being asked for to its end."""
 
     class State(models.TextChoices):
@@ -77,23 +86,9 @@ class Output(models.Model):
     node = models.CharField(max_length=80)
     address = models.TextField(blank=True, help_text="Where this Rulka answers, for links in the file")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    done = models.IntegerField(default=0)
-    of = models.IntegerField(default=0)
-    cancel = models.BooleanField(default=False)
     problem = models.TextField(blank=True)
     file = models.TextField(blank=True)
     name = models.TextField(blank=True)
-    created = models.DateTimeField(auto_now_add=True)
-    ended = models.DateTimeField(null=True)
 
     class Meta:
         ordering: ClassVar = ["-pk"]
-
-    @property
-    def is_open(self) -> bool:
-        """Whether it still runs or waits for its turn."""
-        return self.state in (self.State.WAITING, self.State.RUNNING)
-
-    @property
-    def percent(self) -> int:
-        return min(100, self.done * 100 // self.of) if self.of else 0

@@ -6,7 +6,7 @@ import sys
 from argparse import ArgumentParser
 from typing import Any
 
-from rulka.ledger.commanding import RulkaCommand, fence_of
+from rulka.ledger.commanding import RulkaCommand, fence_asked
 from rulka.ledger.queries import find_ledger
 from rulka.statements.services import run
 
@@ -22,7 +22,7 @@ class Command(RulkaCommand):
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
-        outcome = run(ledger, options["name"], options["period"], options["node"], fence_of(options["person"], ledger))
+        outcome = run(ledger, options["name"], options["period"], options["node"], fence_asked(options["person"], ledger))
         told = [f"{'ok' if check.ok else 'FAILS'}  {check.check}" + (f": {check.detail}" if check.detail else "") for check in outcome.checks]
         self.deliver("\n".join(told) + "\n", options)
         if not outcome.foots:

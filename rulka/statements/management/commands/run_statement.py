@@ -5,7 +5,7 @@ from __future__ import annotations
 from argparse import ArgumentParser
 from typing import Any
 
-from rulka.ledger.commanding import RulkaCommand, fence_of
+from rulka.ledger.commanding import RulkaCommand, fence_asked
 from rulka.ledger.queries import find_ledger
 from rulka.statements.exports import TYPES, export
 from rulka.statements.services import PAGES, run_pages
@@ -24,6 +24,6 @@ class Command(RulkaCommand):
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
-        fence = fence_of(options["person"], ledger)
+        fence = fence_asked(options["person"], ledger)
         outcomes = run_pages(ledger, options["name"], options["period"], options["node"], fence, pages=options["pages"], in_depth=True)
         self.deliver(export(outcomes, ledger, options["format"]), options)

@@ -33,6 +33,9 @@ class Moved:
         return None if self.was is None or self.now is None else self.now - self.was
 
 
+FLOWS = ("activity", "debits", "credits", "quantity")
+"""Measures of what moved in a window; the others read everything before its end too."""
+
 Run = Mapping[str, Any]
 Cells = dict[tuple[str, str], Fraction | None]
 
@@ -101,5 +104,5 @@ def _read(computed: Computed, key: str) -> Iterable[tuple[str, ...]]:
             yield from _read(computed, other)
         return
     if column.window is not None:
-        first = 0 if column.asked.measure in ("opening", "closing", "average") else column.window.first
+        first = 0 if column.asked.measure not in FLOWS else column.window.first
         yield tuple(period.code for period in computed.view.frame.calendar.periods[first : column.window.last + 1])
