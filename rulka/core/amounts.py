@@ -83,8 +83,14 @@ def _days(
     book: Book, source: Source, window: Window, start: date, end: date, by_day: str, *, open_end: bool = False
 ) -> tuple[IntArray, IntArray, int]:
     """Debits and credits by key from `start` to `end` (left out where `open_end`), and what both are to be divided by."""
-    if source.scenario == "actual" and not source.then:
-        return *_days_of_lines(book, source, window, start, end, open_end), 1
+    until = source.until if source.then else len(book.frame.calendar.periods)
+    by_line = source.scenario == "actual"
+    planned = [period for period in _ordinary(book, window) if not by_line or period.index > until]
+    debits, credits = np.zeros(len(book.keys), dtype=np.int64), np.zeros(len(book.keys), dtype=np.int64)
+    if by_line:
+        debits, credits = _days_of_lines(book, source, window, start, end, open_end)
+    if not planned or source.lines:  # what only journal lines carry has no plan
+        return debits, credits, 1
     if by_day != "spread":
         raise RulkaError(
             f"'{source.then or source.scenario}' is held by period, not by day.",
@@ -93,13 +99,13 @@ def _days(
         )
     balances = book.balances_of(source)
     parts: list[tuple[int, int, int]] = []
-    for period in _ordinary(book, window):
+    for period in planned:
         low, high = max(start, period.start), min(end, period.end)
         days = (high - low).days + (0 if open_end and high == end else 1)
         if days > 0:
             parts.append((period.index, days, (period.end - period.start).days + 1))
     common = math.lcm(*(length for _, _, length in parts)) if parts else 1
-    debits, credits = np.zeros(len(book.keys), dtype=np.int64), np.zeros(len(book.keys), dtype=np.int64)
+    debits, credits = debits * common, credits * common
     for index, days, length in parts:
         share = days * (common // length)
         debits += (balances.debits[:, index + 1] - balances.debits[:, index]) * share
@@ -127,9 +133,20 @@ def _days_of_lines(book: Book, source: Source, window: Window, start: date, end:
     return debits, credits
 
 
+def _on_days(book: Book, grouped: Grouped, window: Window) -> BoolArray:
+    """The movements of ordinary periods between a window's days, both included."""
+    assert window.start is not None and window.end is not None
+    inside = np.array([window.start <= date.fromisoformat(text) <= window.end for text in grouped.labels["day"]], dtype=bool)
+    ordinary = np.array([not period.adjusting for period in book.frame.calendar.periods])[grouped.movements.period]
+    on_days: BoolArray = inside[grouped.codes["day"]] & ordinary if len(inside) else np.zeros(len(ordinary), dtype=bool)
+    return on_days
+
+
 def _passes(grouped: Grouped, source: Source) -> BoolArray:
-    """The movements that pass the clauses of a source on source, kind and counterparty."""
+    """The movements that pass the clauses of a source on source, kind and counterparty, up to where another scenario takes over."""
     chosen = np.ones(len(grouped.movements.key), dtype=bool)
+    if source.then:
+        chosen &= grouped.movements.period <= source.until
     for name in {clause.name for clause in source.lines}:
         chosen &= matches_text(source.lines, name, grouped.labels[name])[grouped.codes[name]]
     return chosen
@@ -144,7 +161,7 @@ def sums_by_group(book: Book, reading: Reading, field_name: str, keys: BoolArray
     Opening and closing leave out what a year's result rolled: it has no counterparty.
     """
     source, window = reading.source, reading.window
-    fields = tuple(sorted({field_name, *(clause.name for clause in source.lines)}))
+    fields = tuple(sorted({field_name, *(("day",) if window and window.by_day else ()), *(clause.name for clause in source.lines)}))
     if window is None or source.scenario != "actual":
         return [], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=bool)
     last = len(book.frame.calendar.periods) - 1
@@ -152,10 +169,12 @@ def sums_by_group(book: Book, reading: Reading, field_name: str, keys: BoolArray
     moved, labels = grouped.movements, grouped.labels[field_name]
     counted = np.isin(moved.status, STATUSES[source.status]) & keys[moved.key] & _passes(grouped, source)
     chosen, amount = _of_measure(book, moved, reading.measure, window)
+    if window.by_day:
+        chosen &= _on_days(book, grouped, window)
     totals, touched = np.zeros(len(labels), dtype=np.int64), np.zeros(len(labels), dtype=bool)
     at = counted & chosen
     np.add.at(totals, grouped.codes[field_name][at], amount[at])
-    in_window = (moved.period >= window.first) & (moved.period <= window.last)
+    in_window = _on_days(book, grouped, window) if window.by_day else (moved.period >= window.first) & (moved.period <= window.last)
     touched[grouped.codes[field_name][counted & (in_window | chosen)]] = True
     return [f"{label} {grouped.names.get(label, '')}".strip() for label in labels], totals, touched
 
@@ -164,7 +183,7 @@ def _of_measure(book: Book, moved: Movements, measure: str, window: Window) -> t
     """Which movements a measure counts in a window, and with what amount."""
     net = moved.debit - moved.credit
     activity = (moved.effect == ACTIVITY) & (moved.period >= window.first) & (moved.period <= window.last)
-    if measure in ("activity", "quantity"):
+    if measure == "activity":
         return activity, net
     if measure in ("debits", "credits"):
         return activity, moved.debit if measure == "debits" else moved.credit

@@ -25,8 +25,11 @@ ACTIVITY, OPENING, CLOSING = 0, 1, 2
 
 POSTED, PENDING = 0, 1
 STATUSES = {"posted": (POSTED,), "with pending": (POSTED, PENDING), "pending only": (PENDING,)}
-MEASURES = ("activity", "opening", "closing", "debits", "credits", "average", "quantity")
-"""What a column shows; `average` is the mean balance, `quantity` the activity of statistical accounts only."""
+QUANTITIES = {"quantity": "activity", "opening quantity": "opening", "closing quantity": "closing", "average quantity": "average"}
+"""Measures of statistical accounts only, and what each is of them."""
+
+MEASURES = ("activity", "opening", "closing", "debits", "credits", "average", *QUANTITIES)
+"""What a column shows; `average` is the mean balance."""
 
 
 @dataclass(frozen=True)
@@ -129,7 +132,7 @@ class Balances:
             return debits
         if name == "credits":
             return credits
-        if name in ("activity", "quantity"):
+        if name == "activity":
             return debits - credits
         raise RulkaError(f"'{name}' is not a measure.", hint="Use " + ", ".join(MEASURES) + ".", subject="measure")
 
@@ -340,7 +343,7 @@ class Book:
         """The movements of a source, of every status."""
         movements = self.lines_of(source) if source.lines else self.movements(source.scenario)
         if source.then:
-            later = self.movements(source.then)
+            later = NO_MOVEMENTS if source.lines else self.movements(source.then)  # a plan holds no journal lines
             movements = movements.only(movements.period <= source.until).beside(later.only(later.period > source.until))
         return movements
 
@@ -354,6 +357,25 @@ class Book:
         for name in fields:
             chosen &= matches_text(source.lines, name, grouped.labels[name])[grouped.codes[name]]
         return grouped.movements.only(chosen)
+
+    @cached_property
+    def was_booked(self) -> BoolArray:
+        """Mask of the posting keys that anything was ever booked on, in any scenario, or that results of such keys roll into."""
+        booked = np.zeros(len(self.keys), dtype=bool)
+        for movements in self._movements.values():
+            booked[movements.key] = True
+        rolled = self.rolls_into[booked & (self.rolls_into >= 0)]
+        booked[rolled] = True
+        return booked
+
+    def ever_booked(self, scenario: str, *, translated: bool) -> BoolArray:
+        """Like `was_booked`; translated, the reserve's keys that hold what translation leaves too."""
+        if not translated or not self.frame.translation_reserve or scenario not in self.frame.scenarios:
+            return self.was_booked
+        balances = self.balances_of(Source(scenario, translated=True))
+        left = (balances.opening != 0).any(axis=1) | (balances.closing != 0).any(axis=1)
+        booked: BoolArray = self.was_booked | left & (self.keys.account == self.frame.accounts.index[self.frame.translation_reserve])
+        return booked
 
     def mask(self, narrowing: Narrowing) -> KeyMask:
         """What a narrowing means in this book."""

@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from fractions import Fraction
 
 from rulka.core import comparing
+from rulka.core.book import QUANTITIES
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
 from rulka.core.computed import GROSS, Computed, Judged
@@ -74,8 +75,8 @@ class Cells:
                 if vector is None:
                     found.append((0, False, False))
                     continue
-                measure = self.computed.reading(leaf, column).measure
-                found.append((vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, measure not in (*GROSS, "quantity")))
+                takes_line_sign = self.computed.reading(leaf, column).measure not in GROSS and not self.computed.of_quantities(leaf, column)
+                found.append((vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, takes_line_sign))
             self.scales[name] = found
         return self.scales[name]
 
@@ -149,7 +150,8 @@ class Cells:
         self.units[line.key] = "money"
         if line.kind == "line":
             leaves = self.computed.planned.by_line[line.key]
-            self.units[line.key] = "quantity" if leaves and all(leaf.is_quantity for leaf in leaves) else "money"
+            own = line.override.measure in QUANTITIES
+            self.units[line.key] = "quantity" if own or (leaves and all(leaf.is_quantity for leaf in leaves)) else "money"
         elif line.kind == "section":
             inner = [self._unit(part) for part in summed(line)]
             self.units[line.key] = inner[0] if inner and "money" not in inner else "money"
@@ -187,7 +189,7 @@ class Cells:
         return self.total(shown, place)
 
     def _is_quantity(self, place: int) -> bool:
-        return self.columns[place].asked.measure == "quantity"
+        return self.columns[place].shows_quantities
 
     def total(self, values: Sequence[Value], place: int) -> Value:
         if self.columns[place].is_empty or any(value is None for value in values):
@@ -206,7 +208,7 @@ class Cells:
             return self.total(values, place)
         total = sum(amount for amount in minor if amount is not None)  # whole minor units: added as integers, divided once
         self.minor.setdefault(line.key, [None] * len(self.columns))[place] = total
-        return Fraction(total, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.computed.node.digits))
+        return Fraction(total, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.computed.node_of(column).digits))
 
     def _calculation(self, line: LineDef, place: int, done: set[str]) -> Value:
         if self.columns[place].is_empty:

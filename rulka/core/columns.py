@@ -7,20 +7,28 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from rulka.core.book import Source, View
+from rulka.core.book import QUANTITIES, Source, View
 from rulka.core.calendar import FiscalCalendar, Period, Window
 from rulka.core.chart import BoolArray
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.headings import fill_heading
 from rulka.core.keys import slug
 from rulka.core.narrowing import Clause, Narrowing, codes_of, read_narrowing
-from rulka.core.nodes import REST, Node, keys_of_scope_node, nodes_of
+from rulka.core.nodes import REST, Node, find_node, keys_of_node, nodes_of
 from rulka.core.scopes import ScopeDef
-from rulka.core.spans import COMPARED, TIME, ColumnDef, SpanDef
+from rulka.core.spans import COMPARED, PIECE, TIME, ColumnDef, SpanDef
 from rulka.core.spines import Override
-from rulka.core.windows import pieces_of, read_shift, shifted, weeks_of, window_at
+from rulka.core.windows import LAST, pieces_of, read_shift, shifted, weeks_of, window_at
 
 MOST_COLUMNS = 400
+
+
+@dataclass(frozen=True)
+class NoTime:
+    """A piece of a series that the calendar doesn't have, and why."""
+
+    label: str
+    note: str
 
 
 @dataclass(frozen=True)
@@ -28,8 +36,9 @@ class Column:
     """One column of a page.
 
     `window` is None for columns that work on others (`of`), for text, and where time leaves the calendar; `keys`
-    `(keys,)` is what the column itself narrows to, None for nothing; `accounts` only where it names accounts;
-    `names_accounts` says so. `at` is the period it is seen from.
+    `(keys,)` is what the column itself narrows to, None for nothing; `accounts` only where it names accounts. `at` is
+    the period it is seen from, `node` whose figures it shows instead of the page's, `warnings` what its narrowing
+    means nothing by. `is_mixed` says that it works on columns in different currencies.
     """
 
     asked: ColumnDef
@@ -51,6 +60,10 @@ class Column:
     is_rest: bool = False
     is_total: bool = False
     note: str = ""
+    node: Node | None = field(default=None, compare=False)
+    is_statistical: bool = False
+    is_mixed: bool = False
+    warnings: tuple[str, ...] = ()
 
     @property
     def group(self) -> str:
@@ -63,6 +76,11 @@ class Column:
         return self.kind == "figures" and self.window is not None
 
     @property
+    def shows_quantities(self) -> bool:
+        """Whether it shows quantities by its measure, or names none but statistical accounts."""
+        return self.asked.measure in QUANTITIES or self.is_statistical
+
+    @property
     def is_empty(self) -> bool:
         """Whether it would show ledger figures, had the calendar its time."""
         return self.kind == "figures" and self.window is None
@@ -70,11 +88,15 @@ class Column:
 
 @dataclass(frozen=True)
 class Reading:
-    """What is read for a line in a column: which movements, over which window, by which measure; no window means nothing."""
+    """What is read for a line in a column: which movements, over which window, by which measure; no window means nothing.
+
+    `quantities` says that the measure is one of statistical accounts only; `measure` is then what it is of them.
+    """
 
     source: Source
     window: Window | None
     measure: str
+    quantities: bool = False
 
 
 def build_columns(span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, *, translated: bool = False) -> tuple[Column, ...]:
@@ -118,10 +140,22 @@ class _Builder:
                 column = self._with_time(column, piece.get("window"))
                 column = self._with_keys(column, piece.get("keys"))
             except RulkaError as error:
-                error.subject = error.subject or where
+                error.subject = where if error.subject.startswith("node") else error.subject or where
                 raise
             window = column.window
+        elif column.of:
+            column = self._of_one_currency(column)
         return self._with_heading(column, window, piece)
+
+    def _of_one_currency(self, column: Column) -> Column:
+        """A column that works on others: of their node where they share one, without a meaning where their currencies differ."""
+        wanted = {*column.of, column.base}
+        operands = [former for former in self.columns if former.key in wanted]
+        currencies = sorted({(former.node or self.node).currency for former in operands})
+        if len(currencies) > 1 or any(former.is_mixed for former in operands):
+            return replace(column, is_mixed=True, note=f"it works on columns in different currencies: {', '.join(currencies)}")
+        nodes = {former.node.code if former.node else "": former.node for former in operands}
+        return replace(column, node=next(iter(nodes.values()))) if len(nodes) == 1 else column
 
     def _check_scenarios(self, asked: ColumnDef, where: str) -> None:
         for scenario in filter(None, (asked.scenario, asked.then)):
@@ -130,33 +164,46 @@ class _Builder:
 
     def _with_time(self, column: Column, piece: object) -> Column:
         asked, shift = column.asked, read_shift(column.asked.shift)
+        kind = "prior" if shift.years < 0 else self.frame.scenarios[asked.scenario]
+        if isinstance(piece, NoTime):
+            return replace(column, scenario_kind=kind, note=piece.note)
         if isinstance(piece, Window):
-            window = shifted_window(self.calendar, piece, asked.shift, asked.weeks)
-            at = self.calendar.periods[window.last] if window else None
+            moved = shifted_window(self.calendar, piece, asked.shift, asked.weeks)
+            at = self.calendar.periods[moved.last] if moved else None
         else:
-            at = shifted(self.calendar, self.period, shift)
-            window = window_at(self.calendar, asked.window, at, asked.weeks) if at else None
+            moved, at = None, shifted(self.calendar, self.period, shift)
+        is_cut = isinstance(piece, Window) and asked.window == PIECE
+        window = moved if is_cut else window_at(self.calendar, asked.window, at, asked.weeks) if at else None
         note = ""
         if window is None:
-            moved = f" moved by {asked.shift}" if asked.shift else ""
-            note = f"the calendar has no {asked.window if not isinstance(piece, Window) else 'such time'}{moved}, seen from {self.period.code}"
-        kind = "prior" if shift.years < 0 else self.frame.scenarios[asked.scenario]
-        return replace(column, window=window, at=at, scenario_kind=kind, note=note, is_cut=isinstance(piece, Window))
+            told = f" moved by {asked.shift}" if asked.shift else ""
+            note = f"the calendar has no {asked.window or 'such time'}{told}, seen from {self.period.code}"
+        return replace(column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut)
 
     def _with_keys(self, column: Column, piece: object) -> Column:
-        narrowing = read_narrowing(column.asked.narrow)
+        asked = column.asked
+        narrowing = read_narrowing(asked.narrow)
         keys: BoolArray | None = piece if isinstance(piece, np.ndarray) else None
         accounts: BoolArray | None = None
+        warnings: tuple[str, ...] = ()
         if narrowing.by_key:
             mask = self.view.book.mask(narrowing)
             keys = mask.keys if keys is None else keys & mask.keys
             accounts = mask.accounts if mask.names_accounts else None
-        if column.asked.node:
-            if self.scope is None:
-                raise RulkaError("The statement names no scope whose node it could show.", hint="Give the statement a scope.")
-            own = keys_of_scope_node(self.view, self.scope, column.asked.node)
+            warnings = mask.warnings
+        node = self._node_of(asked) if asked.node else None
+        if asked.inside:
+            own = keys_of_node(self.view, self.scope, asked.inside)
             keys = own if keys is None else keys & own
-        return replace(column, keys=keys, accounts=accounts, lines=narrowing.by_line)
+        statistical = self.frame.accounts.of_type("statistical")
+        only_statistical = accounts is not None and bool(accounts.any()) and not (accounts & ~statistical).any()
+        return replace(
+            column, keys=keys, accounts=accounts, lines=narrowing.by_line, node=node, is_statistical=only_statistical, warnings=warnings
+        )  # fmt: skip
+
+    def _node_of(self, asked: ColumnDef) -> Node:
+        """The node a column shows: the one it names instead of the page's."""
+        return find_node(self.view, asked.node, self.scope, translated=self.translated) if asked.node else self.node
 
     def _with_heading(self, column: Column, window: Window | None, piece: dict[str, object]) -> Column:
         asked = column.asked
@@ -170,16 +217,21 @@ class _Builder:
         heading = asked.heading
         if "member" in piece and not heading:
             heading = "{member}"
-        return replace(column, heading=fill_heading(heading, values), groups=tuple(fill_heading(group, values) for group in asked.groups))
+        text, groups = fill_heading(heading, values), tuple(fill_heading(group, values) for group in asked.groups)
+        currency = (column.node or self.node).currency
+        if currency != self.node.currency and not any(currency in words for words in (text, *groups)):
+            text = f"{text}, {currency}" if text else currency
+        return replace(column, heading=text, groups=groups)
 
     def values(self, window: Window | None, asked: ColumnDef) -> dict[str, object]:
         """What the tokens of a heading stand for."""
+        node = self._node_of(asked)
         values: dict[str, object] = {
             "scenario": asked.scenario,
             "then": asked.then,
-            "node": self.node.name,
-            "node.code": self.node.code,
-            "currency": self.node.currency,
+            "node": node.name,
+            "node.code": node.code,
+            "currency": node.currency,
             "window": "no period",
         }
         if window is not None:
@@ -204,11 +256,10 @@ class _Builder:
     # series ---------------------------------------------------------------------------------------------------------
 
     def _series(self, asked: ColumnDef) -> None:
-        inner = asked.columns or (replace(asked, kind="figures", columns=(), shift=""),)
-        if asked.each in TIME:
-            self._time_series(asked, inner)
+        if asked.each in TIME:  # what is cut into pieces is shifted, the pieces are not once more
+            self._time_series(asked, asked.columns or (replace(asked, kind="figures", columns=(), shift="", window=PIECE),))
         else:
-            self._member_series(asked, inner)
+            self._member_series(asked, asked.columns or (replace(asked, kind="figures", columns=()),))
 
     def _piece(
         self, asked: ColumnDef, inner: Sequence[ColumnDef], code: str, *, is_total: bool = False, is_rest: bool = False, **piece: object
@@ -220,9 +271,7 @@ class _Builder:
             groups = column.groups
             if asked.columns and asked.heading:
                 groups = (str(piece.get("label") or asked.heading), *groups)
-            wanted = replace(
-                column, groups=groups, hide=column.hide or asked.hide, narrow=_both(column.narrow, str(piece.get("narrow", asked.narrow)))
-            )
+            wanted = replace(column, groups=groups, hide=column.hide or asked.hide)
             if not asked.columns:
                 wanted = replace(wanted, narrow=str(piece.get("narrow", asked.narrow)), heading=str(piece.get("label") or asked.heading))
             built = self._single(wanted, key, made, **piece)
@@ -233,12 +282,15 @@ class _Builder:
     def _time_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
         at = shifted(self.calendar, self.period, read_shift(asked.shift))
         within = asked.within or ("period" if asked.each == "week" else "year to date")
-        whole = window_at(self.calendar, within, at, asked.weeks) if at else None
-        if whole is None:
-            raise RulkaError(f"The calendar has no {within}, seen from {self.period.code}.", subject=f"series {asked.key}", code="no-time")
-        pieces = pieces_of(self.calendar, whole, asked.each, asked.weeks)
+        whole, before = self._within(within, at, asked) if at else (None, [NoTime("no period", self._no_time(within))])
+        pieces = pieces_of(self.calendar, whole, asked.each, asked.weeks) if whole else []
+        if whole and not pieces:  # only weeks leave something out
+            title = self.calendar.range_title(self.calendar.periods[whole.first], self.calendar.periods[whole.last])
+            before = [NoTime(title, f"weeks are cut from ordinary periods, and {title} is none: its entries belong to no week")]
         heading = asked.heading or {"period": "{period.name}", "year": "{year}"}.get(asked.each, "{window}")
         asked = replace(asked, heading=heading)
+        for number, blank in enumerate(before):
+            self._piece(asked, inner, f"before-{len(before) - number}", window=blank, label=blank.label)
         for place, piece in enumerate(pieces):
             self._piece(asked, inner, self._time_code(piece, asked.each), window=piece, label=fill_heading(heading, self.values(piece, asked)))
             following = pieces[place + 1] if place + 1 < len(pieces) else None
@@ -246,8 +298,28 @@ class _Builder:
                 if following is None or self._level(piece, level) != self._level(following, level):
                     parts = [p for p in pieces[: place + 1] if self._level(p, level) == self._level(piece, level)]
                     self._time_total(asked, inner, parts, level)
-        if asked.total:
+        if asked.total and before:
+            label = fill_heading(asked.total, self.values(None, asked))
+            self._piece(asked, inner, "total", is_total=True, window=NoTime(label, before[0].note), label=label)
+        elif asked.total:
             self._time_total(asked, inner, pieces, "")
+
+    def _within(self, within: str, at: Period, asked: ColumnDef) -> tuple[Window | None, list[NoTime]]:
+        """The window that a series cuts, and blank pieces for what of it lies before the calendar."""
+        whole = window_at(self.calendar, within, at, asked.weeks)
+        if whole is not None:
+            return whole, []
+        last = LAST.fullmatch(within)
+        if last is None:
+            return None, [NoTime("no period", self._no_time(within))]
+        known = window_at(self.calendar, "from the beginning", at)
+        assert known is not None
+        has = sum(not period.adjusting for period in self.calendar.periods[: known.last + 1])
+        blank = NoTime(f"before {self.calendar.periods[0].title}", self._no_time(within))
+        return known, [blank] * (int(last[1]) - has if asked.each == "period" else 1)
+
+    def _no_time(self, within: str) -> str:
+        return f"the calendar has no {within}, seen from {self.period.code}"
 
     def _time_total(self, asked: ColumnDef, inner: Sequence[ColumnDef], parts: list[Window], level: str) -> None:
         first, last = parts[0], parts[-1]
@@ -280,8 +352,11 @@ class _Builder:
             covered |= mask
             label = fill_heading(heading, {**self.values(None, asked), "member": name, "member.code": code, "window": ""})
             self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, member_code=code)
-        if asked.none:
-            self._piece(asked, inner, "none", is_rest=True, keys=~covered, label=asked.none, member=asked.none, narrow=rest)
+        own = asked.none
+        if not own and asked.each == "child" and (self._present(asked, "") & ~covered).any():
+            own = self._alone(asked)
+        if own:
+            self._piece(asked, inner, "none", is_rest=True, keys=~covered, label=own, member=own, narrow=rest)
         if asked.total:
             for column in inner:
                 written = f"{asked.key}/{column.key}" if asked.columns else asked.key
@@ -299,13 +374,26 @@ class _Builder:
                     built = self._single(summed, key, {written: list(parts)})
                 self._add(replace(built, series=asked.key, is_total=True), written)
 
+    def _present(self, asked: ColumnDef, narrow: str) -> BoolArray:
+        """Mask of the visible posting keys of a series' node that something was ever booked on, as far as they are narrowed."""
+        present = self._node_of(asked).keys & self.view.inside & self.view.book.ever_booked(asked.scenario, translated=self.translated)
+        return present & self.view.book.mask(read_narrowing(narrow)).keys if narrow else present
+
+    def _alone(self, asked: ColumnDef) -> str:
+        """What a node is called where it stands beside its children."""
+        node = self._node_of(asked)
+        found = {one.code: one.name for one in nodes_of(self.view, self.scope, translated=self.translated)}
+        return found.get(node.code + REST, f"{node.name} alone")
+
     def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, str]]:
         """(code, name, keys, what still narrows) of each child, entity or member that the series shows."""
         keys = self.view.book.keys
         if asked.each == "child":
-            known = {node.code: node for node in nodes_of(self.view, self.scope)}
-            for code in known[self.node.code].children if self.node.code in known else ():
-                if code in known and code != self.node.code + REST:
+            node = self._node_of(asked)
+            known = {one.code: one for one in nodes_of(self.view, self.scope, translated=self.translated)}
+            present = self._present(asked, "")
+            for code in known[node.code].children if node.code in known else ():
+                if code in known and code != node.code + REST and (known[code].keys & present).any():
                     yield code, known[code].name, known[code].keys, asked.narrow
             return
         codes = codes_of(asked.each, self.frame)
@@ -313,17 +401,10 @@ class _Builder:
         own = Narrowing(narrowing.of(asked.each))
         others = Narrowing(tuple(clause for clause in narrowing.clauses if clause.name != asked.each)).text()
         of_key = keys.entity if asked.each == "entity" else keys.members[:, list(self.frame.dimensions).index(asked.each)]
-        within = self.node.keys & self.view.inside
-        if own.clauses:
-            within = within & self.view.book.mask(own).keys
-        present = set(np.unique(of_key[within]).tolist())
+        shown = set(np.unique(of_key[self._present(asked, own.text())]).tolist())
         for place, item in enumerate(codes.items):
-            if place in present and not (item.code == "-" and asked.none):
+            if place in shown and not (item.code == "-" and asked.none):
                 yield item.code, item.name if item.code != "-" else "none", of_key == place, others
-
-
-def _both(one: str, other: str) -> str:
-    return "; ".join(text for text in (one, other) if text)
 
 
 def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str, week_start: str) -> Window | None:
@@ -361,4 +442,5 @@ def reading_of(column: Column, override: Override, view: View, run_period: Perio
     source = Source(
         scenario, override.entries or asked.entries, then, run_period.index if then else -1, tuple(dict.fromkeys((*column.lines, *lines))), translated
     )
-    return Reading(source, window, override.measure or asked.measure)
+    measure = override.measure or asked.measure
+    return Reading(source, window, QUANTITIES.get(measure, measure), measure in QUANTITIES)

@@ -45,7 +45,9 @@ class Comparer:
         return (a.measure, b.measure) == ("debits", "credits")
 
     def value(self, column: Column, figure: Figure, line_sign: int = 1) -> Value:
-        """The value of a line from its figures in other columns; a share needs `share` instead."""
+        """The value of a line from its figures in other columns, None where these differ in currency; a share needs `share` instead."""
+        if column.is_mixed:
+            return None
         values = [figure(self.place[key]) for key in column.of]
         if column.kind == "difference":
             a, b = values

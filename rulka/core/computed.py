@@ -196,8 +196,21 @@ class Computed:
         if column.keys is not None:
             vector = Vector(np.where(column.keys, vector.amounts, 0), vector.booked & column.keys, vector.divisor)
         if leaf.line.intercompany or column.asked.part:
-            return elimination.part_of(vector, self.view, self.node, column, difference=bool(leaf.line.intercompany))
+            return elimination.part_of(vector, self.view, self.node_of(column), column, difference=bool(leaf.line.intercompany))
         return vector
+
+    def node_of(self, column: Column) -> Node:
+        """Whose figures a column shows: the page's node, or the one that the column names."""
+        return column.node or self.node
+
+    def keys_of(self, column: Column) -> BoolArray:
+        """Mask of the posting keys that a column shows of its node."""
+        keys = self.node_of(column).keys
+        return keys if column.keys is None else keys & column.keys
+
+    def of_quantities(self, leaf: Leaf, column: Column) -> bool:
+        """Whether a leaf shows its statistical accounts in a column: by the measure, or because the column names no others and the line none."""
+        return self.reading(leaf, column).quantities or (column.is_statistical and not leaf.names_accounts)
 
     def plain(self, column: Column) -> tuple[Reading, Vector | None]:
         """What a column reads by itself, of the whole book: not narrowed by line, column or node."""
@@ -208,19 +221,17 @@ class Computed:
 
     def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
         """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows quantities."""
-        return leaf.quantities if self.reading(leaf, column).measure == "quantity" else leaf.mask
+        return leaf.quantities if self.of_quantities(leaf, column) else leaf.mask
 
     def keys_behind(self, leaf: Leaf, column: Column) -> BoolArray:
         """Mask of the visible posting keys behind a cell."""
-        keys = self.mask_of(leaf, column) & self.node.keys
-        if column.keys is not None:
-            keys = keys & column.keys
+        keys = self.mask_of(leaf, column) & self.keys_of(column)
         return keys & self._part(leaf, column)[0] if column.asked.part or leaf.line.intercompany else keys
 
     def _part(self, leaf: Leaf, column: Column) -> tuple[BoolArray, int]:
         name = (column.key, leaf.line.intercompany)
         if name not in self._parts:
-            self._parts[name] = elimination.kept_keys(self.view, self.node, column, difference=bool(leaf.line.intercompany))
+            self._parts[name] = elimination.kept_keys(self.view, self.node_of(column), column, difference=bool(leaf.line.intercompany))
         return self._parts[name]
 
     def part_sign(self, leaf: Leaf, column: Column) -> int:
@@ -237,7 +248,7 @@ class Computed:
         measure = self.reading(leaf, column).measure
         if measure in GROSS:
             return -1 if measure == "credits" and column.asked.credits == "negative" else 1
-        if measure == "quantity":
+        if self.of_quantities(leaf, column):
             return -1 if leaf.line.sign == "flipped" else 1
         return self.line_sign(leaf, column)
 
@@ -250,7 +261,11 @@ class Computed:
 
     def digits(self, leaf: Leaf, column: Column) -> int:
         """Decimals of the minor unit of a cell."""
-        return QUANTITY_DIGITS if leaf.is_quantity or self.reading(leaf, column).measure == "quantity" else self.node.digits
+        return QUANTITY_DIGITS if leaf.is_quantity or self.of_quantities(leaf, column) else self.node_of(column).digits
+
+    def digits_of(self, row: Row, column: Column) -> int:
+        """Decimals of the minor unit of a row of money or quantities in a column."""
+        return QUANTITY_DIGITS if row.unit == "quantity" or column.shows_quantities else self.node_of(column).digits
 
     def booked_accounts(self) -> BoolArray:
         """Accounts of the node with anything booked in a shown column, judged by posting key before summing."""
@@ -258,9 +273,9 @@ class Computed:
             booked = np.zeros(len(self.view.book.keys), dtype=bool)
             for column in self.columns:
                 if column.has_figures and not column.hidden and (vector := self.plain(column)[1]) is not None:
-                    booked |= vector.booked
+                    booked |= vector.booked & self.node_of(column).keys
             self._booked_accounts = np.zeros(len(self.view.frame.accounts), dtype=bool)
-            self._booked_accounts[self.view.book.keys.account[booked & self.node.keys]] = True
+            self._booked_accounts[self.view.book.keys.account[booked]] = True
         return self._booked_accounts
 
     _rows_by_key: dict[str, Row] | None = None

@@ -10,17 +10,17 @@ import numpy as np
 
 from rulka.core.amounts import sums_by_group
 from rulka.core.book import ACTIVITY, STATUSES
-from rulka.core.calendar import Window
 from rulka.core.chart import BoolArray
-from rulka.core.columns import Column
+from rulka.core.columns import Column, Reading
 from rulka.core.details import EntryLine
 from rulka.core.keys import slug
 from rulka.core.leaves import Leaf
-from rulka.core.narrowing import Clause, passes
+from rulka.core.narrowing import passes
 
 if TYPE_CHECKING:
     from rulka.core.computed import Computed
 
+FLOWS = ("activity", "debits", "credits")
 MOST_LINES = 20_000
 NO_COUNTERPARTY = "No counterparty"
 SEALED = "Sealed detail"
@@ -28,7 +28,8 @@ SEALED = "Sealed detail"
 
 @dataclass
 class DetailRow:
-    """One row from journal lines; `amounts` by column are debit positive minor units, None where the row shows nothing."""
+    """One row from journal lines; `amounts` by column are debit positive minor units times the divisor of what its leaf reads there,
+    None where the row shows nothing."""
 
     key: str
     label: str
@@ -43,7 +44,7 @@ def detail_rows(computed: Computed, leaf: Leaf, columns: Sequence[Column]) -> li
     sealed = computed.view.sealed[computed.view.book.keys.account]
     make = _counterparties if leaf.detail == "counterparties" else _entries
     rows = make(computed, leaf, columns, ~sealed)
-    if (leaf.mask & computed.node.keys & sealed).any():
+    if any((computed.keys_behind(leaf, column) & sealed).any() for column in columns if column.has_figures):
         rest = _sealed(computed, leaf, columns, sealed)
         if any(rest.booked):
             rows.append(rest)
@@ -62,9 +63,10 @@ def _sealed(computed: Computed, leaf: Leaf, columns: Sequence[Column], sealed: B
 
 
 def _shows(computed: Computed, leaf: Leaf, column: Column) -> bool:
-    """Whether a detail row shows this column: counterparties every measure, entries only activity."""
-    measure = computed.reading(leaf, column).measure
-    return measure != "average" and (leaf.detail == "counterparties" or measure in ("activity", "debits", "credits", "quantity"))
+    """Whether a detail row shows this column: counterparties every measure but means, entries and days only activity."""
+    reading = computed.reading(leaf, column)
+    by_day = reading.window is not None and reading.window.by_day
+    return reading.measure in FLOWS or (leaf.detail == "counterparties" and reading.measure != "average" and not by_day)
 
 
 def _counterparties(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
@@ -73,14 +75,12 @@ def _counterparties(computed: Computed, leaf: Leaf, columns: Sequence[Column], o
         if not column.has_figures or not _shows(computed, leaf, column):
             continue
         reading = computed.reading(leaf, column)
-        if reading.window is None or reading.window.by_day:
-            continue
         keys = computed.keys_behind(leaf, column) & open_keys
         labels, amounts, touched = sums_by_group(computed.view.book, reading, "counterparty", keys)
         for at in np.flatnonzero(touched):
             label = labels[at] or NO_COUNTERPARTY
             row = rows.setdefault(label, _empty(leaf, slug(label), label, "counterparty", columns, computed))
-            row.amounts[place], row.booked[place] = int(amounts[at]), True
+            row.amounts[place], row.booked[place] = int(amounts[at]) * _divisor(computed, leaf, column), True
     return sorted(rows.values(), key=lambda row: (row.label == NO_COUNTERPARTY, row.label.casefold()))
 
 
@@ -94,7 +94,8 @@ def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_key
     readings = {
         place: computed.reading(leaf, column) for place, column in enumerate(columns) if column.has_figures and _shows(computed, leaf, column)
     }
-    windows = [reading.window for reading in readings.values() if reading.window is not None and reading.source.scenario == "actual"]
+    readings = {place: reading for place, reading in readings.items() if reading.source.scenario == "actual"}
+    windows = [reading.window for reading in readings.values() if reading.window is not None]
     if not windows:
         return []
     asked = np.zeros(len(open_keys), dtype=bool)
@@ -104,7 +105,7 @@ def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_key
     rows: dict[tuple[int, str], DetailRow] = {}
     for line in lines:
         for place, reading in readings.items():
-            if not _counts(line, reading.window, reading.source.status, reading.source.lines, computed.keys_behind(leaf, columns[place])):
+            if not _counts(line, reading, computed.keys_behind(leaf, columns[place])):
                 continue
             entity = computed.view.frame.entities.items[line.entity].code
             row = rows.get((line.entity, line.number))
@@ -116,16 +117,24 @@ def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_key
                 }  # fmt: skip
                 rows[line.entity, line.number] = row
             amount = {"debits": line.debit, "credits": line.credit}.get(reading.measure, line.debit - line.credit)
-            row.amounts[place] = (row.amounts[place] or 0) + amount
+            row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(computed, leaf, columns[place])
             row.booked[place] = True
     return list(rows.values())
 
 
-def _counts(line: EntryLine, window: Window | None, status: str, clauses: tuple[Clause, ...], keys: BoolArray) -> bool:
-    if window is None or line.effect != ACTIVITY or line.status not in STATUSES[status] or not keys[line.key]:
+def _divisor(computed: Computed, leaf: Leaf, column: Column) -> int:
+    vector = computed.vector(leaf, column)
+    return vector.divisor if vector else 1
+
+
+def _counts(line: EntryLine, reading: Reading, keys: BoolArray) -> bool:
+    window, source = reading.window, reading.source
+    if window is None or line.effect != ACTIVITY or line.status not in STATUSES[source.status] or not keys[line.key]:
+        return False
+    if source.then and line.period > source.until:
         return False
     if window.start and window.end and not window.start <= line.day <= window.end:
         return False
     if not window.first <= line.period <= window.last:
         return False
-    return all(passes(clauses, name, getattr(line, name)) for name in {clause.name for clause in clauses})
+    return all(passes(source.lines, name, getattr(line, name)) for name in {clause.name for clause in source.lines})

@@ -48,7 +48,7 @@ class Leaf:
     member: str = ""
     detail: str = ""
     group: int = 0
-    """Leaves of one group read the same of every column: same override, same clauses on journal lines, same part."""
+    """Leaves of one group read the same of every column: same override, clauses on journal lines and part, accounts named or not."""
     inner: list[Leaf] = field(default_factory=list)
 
     def walk(self) -> Iterator[Leaf]:
@@ -99,7 +99,7 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
         planned.by_line[line.key] = leaves
         groups: dict[object, int] = planned.groups
         for leaf in (inner for outer in leaves for inner in outer.walk()):
-            leaf.group = groups.setdefault((line.override, leaf.clauses, line.intercompany), len(groups))
+            leaf.group = groups.setdefault((line.override, leaf.clauses, line.intercompany, leaf.names_accounts), len(groups))
         count += sum(1 for leaf in leaves for _ in leaf.walk())
         if count > MOST_LEAVES:
             raise RulkaError(f"More than {MOST_LEAVES} rows.", hint="Narrow the line or expand it by less.", subject=f"line {line.label}")

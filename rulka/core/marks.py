@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from rulka.core.computed import Computed
-from rulka.core.edits.choosing import NOTHING
 from rulka.core.edits.placing import Suggestion
 from rulka.core.footing import Check
+from rulka.core.selection import NOTHING
 from rulka.core.trace import sealed_rows
 
 KINDS = ("fails", "twice", "unplaced", "warning", "sealed")

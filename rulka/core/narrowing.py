@@ -160,7 +160,7 @@ def matches_text(clauses: Iterable[Clause], name: str, values: Iterable[str]) ->
     mask = np.ones(len(codes), dtype=bool)
     for clause in clauses:
         if clause.name == name:
-            matched = evaluate(clause.selection, codes).mask
+            matched = evaluate(clause.selection, codes, told=False).mask
             mask &= ~matched if clause.negated else matched
     return mask
 

@@ -1,4 +1,4 @@
-"""The selection language: text such as `4*, 5010 to 5099 except 5050` to a mask over codes."""
+"""The selection language: text such as `4*, 5010 to 5099 only type:expense except 5050` to a mask over codes."""
 
 from __future__ import annotations
 
@@ -10,9 +10,18 @@ from functools import lru_cache
 import numpy as np
 
 from rulka.core.chart import BoolArray, CodeList, Item
-from rulka.core.errors import RulkaError
+from rulka.core.errors import RulkaError, one_of
 
 KEYWORDS = ("under", "type", "category")
+JOINTS = ("to", "only", "except")
+"""Words between parts; a code that reads like one stands in quotes."""
+
+RANGE_MEANT = re.compile(r"([^-–—.]+)(?:[-–—]|\.\.+)([^-–—.]+)")
+"""How people write a range elsewhere: 4000-4999, 4000..4999."""
+
+PATTERN_MEANT = re.compile(r"(.*?[^xX#%_])([xX]+|#+|%|_+)")
+"""How people write that any end will do: 66xx, 66##."""
+
 BARE = re.compile(r'[^\s,":]+')
 
 
@@ -51,14 +60,16 @@ class Part:
 
 @dataclass(frozen=True)
 class Selection:
-    """Parts that are meant, and parts taken away from them."""
+    """Parts that are meant; of what they mean only what each further condition means too; and parts taken away from that."""
 
     included: tuple[Part, ...]
     excluded: tuple[Part, ...] = ()
+    only: tuple[tuple[Part, ...], ...] = ()
 
     def text(self) -> str:
         """The selection in its plainest writing."""
         text = ", ".join(part.text() for part in self.included)
+        text += "".join(" only " + ", ".join(part.text() for part in parts) for parts in self.only)
         return text + (" except " + ", ".join(part.text() for part in self.excluded) if self.excluded else "")
 
 
@@ -70,7 +81,7 @@ class _Token:
 
 
 def _quoted(code: str) -> str:
-    plain = BARE.fullmatch(code) and code.lower() not in ("to", "except") and not re.search(r"[*?]", code)
+    plain = BARE.fullmatch(code) and code.lower() not in JOINTS and not re.search(r"[*?]", code)
     return code if plain else '"' + code.replace('"', '""') + '"'
 
 
@@ -106,13 +117,17 @@ class _Parser:
 
     def parse(self) -> Selection:
         included = self._parts()
+        only: list[tuple[Part, ...]] = []
         excluded: tuple[Part, ...] = ()
+        while self._keyword("only"):
+            self.place += 1
+            only.append(self._parts())
         if self._keyword("except"):
             self.place += 1
             excluded = self._parts()
         if self.place < len(self.tokens):
-            raise SelectionError(self.text, self.tokens[self.place].position, "a comma, 'to' or 'except'")
-        return Selection(included, excluded)
+            raise SelectionError(self.text, self.tokens[self.place].position, "a comma, 'to', 'only' or 'except'")
+        return Selection(included, excluded, tuple(only))
 
     def _parts(self) -> tuple[Part, ...]:
         parts = [self._part()]
@@ -147,7 +162,7 @@ class _Parser:
         return self.tokens[self.place].text.lower() == word
 
     def _take_code(self, expected: str) -> _Token:
-        if self._peek() not in ("word", "quoted") or self._keyword("to") or self._keyword("except"):
+        if self._peek() not in ("word", "quoted") or any(self._keyword(word) for word in JOINTS):
             end = self.place >= len(self.tokens)
             raise SelectionError(self.text, len(self.text) if end else self.tokens[self.place].position, expected)
         token = self.tokens[self.place]
@@ -169,17 +184,50 @@ class Matched:
     warnings: tuple[str, ...]
 
 
-def evaluate(selection: Selection, codes: CodeList) -> Matched:
-    """The items that exist now and are meant; ranges compare codes as text, ends included."""
-    mask = np.zeros(len(codes), dtype=bool)
+def evaluate(selection: Selection, codes: CodeList, *, told: bool = True) -> Matched:
+    """The items that exist now and are meant; ranges compare codes as text, ends included. Warnings only where they are told."""
     warnings: list[str] = []
-    for parts, value in ((selection.included, True), (selection.excluded, False)):
+
+    def meant(parts: tuple[Part, ...]) -> BoolArray:
+        found = np.zeros(len(codes), dtype=bool)
         for part in parts:
             places = _places(part, codes)
-            if not places:
-                warnings.append(f"'{part.text()}' matches no {codes.kind}")
-            mask[places] = value
+            if told and not places:
+                warnings.append(f"'{part.text()}' matches no {codes.kind}{_perhaps(part, codes)}")
+            found[places] = True
+        return found
+
+    mask = meant(selection.included)
+    had_any = bool(mask.any())
+    for parts in selection.only:
+        mask &= meant(parts)
+    mask &= ~meant(selection.excluded)
+    if had_any and not mask.any() and selection.text() != NOTHING:
+        warnings.append(f"'{selection.text()}' leaves no {codes.kind}")
     return Matched(mask, tuple(warnings))
+
+
+NOTHING = "* except *"
+"""A selection that means none on purpose: what a line selects that has no accounts yet."""
+
+
+def _perhaps(part: Part, codes: CodeList) -> str:
+    """What was perhaps meant by a part that matches nothing; empty where nothing comes near."""
+    text = part.first
+    if part.kind == "range" and part.last < part.first:
+        return f"; did you mean {_quoted(part.last)} to {_quoted(part.first)}?"
+    if part.kind not in ("code", "pattern"):
+        return ""
+    meant: Part | None = None
+    if found := RANGE_MEANT.fullmatch(text):
+        first, last = sorted((found[1], found[2]))
+        meant = Part("range", first, last)
+    elif found := PATTERN_MEANT.fullmatch(text):
+        meant = Part("pattern", found[1] + "*")
+    if meant is not None and _places(meant, codes):
+        return f"; did you mean {meant.text()}?"
+    nearest = one_of(text, codes.index) if codes.index else ""
+    return f"; did you mean {nearest.removeprefix('Did you mean ')}" if nearest.startswith("Did you mean") else ""
 
 
 def select(text: str, codes: CodeList) -> Matched:

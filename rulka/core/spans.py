@@ -12,7 +12,7 @@ from rulka.core.expressions import names_in, parse_formula
 from rulka.core.headings import check_heading
 from rulka.core.keys import KeyGiver
 from rulka.core.looks import ANY_STYLE, NumberStyle, number_from
-from rulka.core.narrowing import read_narrowing
+from rulka.core.narrowing import Narrowing, read_narrowing
 from rulka.core.windows import WINDOWS, check_window, read_shift
 
 COMPARED = ("difference", "percent", "share", "sum", "formula")
@@ -20,6 +20,12 @@ COMPARED = ("difference", "percent", "share", "sum", "formula")
 
 TIME = ("period", "quarter", "year", "week")
 """What a series goes through in time; the others are child, entity and each dimension of the ledger."""
+
+INHERITED = ("scenario", "then", "window", "shift", "weeks", "by day", "measure", "credits", "entries", "part", "node", "inside", "number", "width")
+"""What the columns inside of a series take from it unless they say it themselves; its narrowing clause by clause besides."""
+
+PIECE = ""
+"""The window of a column inside of a series through time that says none: the piece it stands in."""
 
 TEXTS = ("label", "accounts", "note", "number", "date", "description", "document", "counterparty", "source", "trend")
 
@@ -47,6 +53,7 @@ class ColumnDef:
     entries: str = "posted"
     narrow: str = ""
     node: str = ""
+    inside: str = ""
     part: str = ""
     of: tuple[str, ...] = ()
     base: str = ""
@@ -108,13 +115,44 @@ def _columns(raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[
         column = _column(raw, key, f"{where}, column {key}")
         if is_series:
             _check_series(raw, f"{where}, series {key}")
-            inner = _columns(raw.get("columns", ()), keys, [], where)
+            inner = _columns([_inherited(inner, raw, f"{where}, column {key}") for inner in raw.get("columns", ())], keys, [], where)
             if any(part.kind == "series" for part in inner):
                 raise RulkaError("A series holds another series.", hint="Use its totals, or two series.", subject=f"{where}, column {key}")
             column = replace(column, columns=inner)
         _check_operands(column, [*known, *columns], f"{where}, column {key}")
         columns.append(column)
     return tuple(columns)
+
+
+def _inherited(raw: Mapping[str, Any], series: Mapping[str, Any], where: str) -> dict[str, Any]:
+    """A column inside of a series with what it takes from it.
+
+    One with a scenario of its own is not changed into the series' other one. The pieces of a series through time are
+    shifted already; such a column says what it shows of its piece, or by a window of its own what it sees from there.
+    """
+    if any(kind in raw for kind in (*COMPARED, "text", "series")):
+        return dict(raw)
+    through_time = series["each"] in TIME
+    left_out = {"then"} if "scenario" in raw else set()
+    left_out |= {"shift", "window"} if through_time else set()
+    taken = {name: series[name] for name in INHERITED if name in series and name not in left_out}
+    found = {**taken, **raw}
+    if through_time:
+        found.setdefault("window", PIECE)
+    try:
+        narrow = _narrowed(str(raw.get("narrow", "")), str(series.get("narrow", "")), series["each"])
+    except RulkaError as error:
+        error.subject = error.subject or where
+        raise
+    return {**found, "narrow": narrow} if narrow else found
+
+
+def _narrowed(own: str, series: str, each: str) -> str:
+    """A column's narrowing with the series' clauses on whatever it doesn't narrow itself; what chooses members stays the series' own."""
+    clauses = read_narrowing(own).clauses
+    named = {clause.name for clause in clauses} | {each}
+    taken = tuple(clause for clause in read_narrowing(series).clauses if clause.name not in named)
+    return "; ".join(filter(None, (own, Narrowing(taken).text())))
 
 
 def _check_series(raw: Mapping[str, Any], where: str) -> None:
@@ -149,6 +187,7 @@ def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
         entries=raw.get("entries", "posted"),
         narrow=raw.get("narrow", ""),
         node=raw.get("node", ""),
+        inside=raw.get("inside", ""),
         part=raw.get("part", ""),
         of=tuple(of),
         base=raw.get("base", ""),

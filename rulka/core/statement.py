@@ -9,7 +9,7 @@ import numpy as np
 
 from rulka.core import rounding
 from rulka.core.amounts import classes_of, reach_of, sums
-from rulka.core.book import View
+from rulka.core.book import QUANTITIES, View
 from rulka.core.calendar import Period
 from rulka.core.cells import Cells
 from rulka.core.chart import IntArray
@@ -33,13 +33,14 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
     """Compute a statement for several nodes; where their columns read the same, all their cells are summed together."""
     names = check_names(statement.spine)
     translated = statement.currency == "group"
-    has_quantities = any(column.measure == "quantity" for column in statement.span.walk())
+    asked = [column.measure for column in statement.span.walk()] + [line.override.measure for line in statement.spine.walk() if line.override]
+    has_quantities = any(measure in QUANTITIES for measure in asked)
     planned = plan(statement.spine, view, has_quantities=has_quantities)
     found = []
     for node in nodes:
         columns = build_columns(statement.span, statement.scope, view, period, node, translated=translated)
         found.append(Computed(statement, view, period, node, columns, planned, translated=translated))
-    for computed, (amounts, booked) in zip(found, _sum(found, has_quantities), strict=True):
+    for computed, (amounts, booked) in zip(found, _sum(found), strict=True):
         cells = Cells(computed, names)
         cells.present(amounts, booked)
         cells.calculate()
@@ -56,7 +57,7 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
 # sum ----------------------------------------------------------------------------------------------------------------
 
 
-def _sum(found: Sequence[Computed], has_quantities: bool) -> list[tuple[IntArray, IntArray]]:
+def _sum(found: Sequence[Computed]) -> list[tuple[IntArray, IntArray]]:
     """(amounts, counts of booked keys) by `(leaf, column)` of each statement, leaves in the order of the plan."""
     first = found[0]
     shared = len(found) > 1 and not any(line.intercompany for line in first.statement.spine.walk())
@@ -64,7 +65,7 @@ def _sum(found: Sequence[Computed], has_quantities: bool) -> list[tuple[IntArray
     groups = [found] if shared else [[computed] for computed in found]
     results = []
     for group in groups:
-        amounts, booked = _sum_together(group, has_quantities)
+        amounts, booked = _sum_together(group)
         results += [(amounts[place], booked[place]) for place in range(len(group))]
     return results
 
@@ -73,13 +74,14 @@ def _same_reading(one: Computed, other: Computed) -> bool:
     """Whether the same arrays serve two nodes: same columns, none that narrows or eliminates by the node."""
     if len(one.columns) != len(other.columns):
         return False
-    return all(a == b and not a.asked.part and not a.series and a.keys is b.keys for a, b in zip(one.columns, other.columns, strict=True))
+    pairs = zip(one.columns, other.columns, strict=True)
+    return all(a == b and not a.asked.part and not a.series and a.keys is b.keys and not a.node and not b.node for a, b in pairs)
 
 
-def _sum_together(group: Sequence[Computed], has_quantities: bool) -> tuple[IntArray, IntArray]:
+def _sum_together(group: Sequence[Computed]) -> tuple[IntArray, IntArray]:
+    """(amounts, counts of booked keys) by `(node, leaf, column)` for nodes whose columns read the same."""
     first = group[0]
     leaves = list(first.planned.walk())
-    nodes = [computed.node.keys for computed in group]
     places = [place for place, column in enumerate(first.columns) if column.has_figures]
     shape = (len(group), len(leaves), len(first.columns))
     amounts, booked = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
@@ -87,18 +89,23 @@ def _sum_together(group: Sequence[Computed], has_quantities: bool) -> tuple[IntA
     for at, leaf in enumerate(leaves):
         by_group.setdefault(leaf.group, []).append(at)
     for name, ats in by_group.items():
-        for quantity in (False, True) if has_quantities else (False,):
-            sample = leaves[ats[0]]
-            wanted = [p for p in places if (first.reading(sample, first.columns[p]).measure == "quantity") == quantity]
+        sample = leaves[ats[0]]
+        alike: dict[tuple[bool, str], list[int]] = {}
+        for place in places:
+            column = first.columns[place]
+            alike.setdefault((first.of_quantities(sample, column), column.node.code if column.node else ""), []).append(place)
+        for (quantity, own), wanted in alike.items():
             vectors = [first.vector(sample, first.columns[place]) for place in wanted]
             given = [(place, vector) for place, vector in zip(wanted, vectors, strict=True) if vector is not None]
             if not given:
                 continue
+            nodes = [first.node_of(first.columns[wanted[0]])] if own else [computed.node for computed in group]
+            keys = [node.keys for node in nodes]
             masks = [leaves[at].quantities if quantity else leaves[at].mask for at in ats]
             kept = ("classes", first.statement.spine, repr(first.view.fence), name, quantity)
-            classes = first.view.book.kept(kept, partial(classes_of, masks, len(nodes[0])))
-            codes = tuple(computed.node.code for computed in group)
-            reach = first.view.book.kept(("reach", kept, first.statement.scope, codes), partial(reach_of, classes, nodes))
+            classes = first.view.book.kept(kept, partial(classes_of, masks, len(keys[0])))
+            named = ("reach", kept, first.statement.scope, first.translated, tuple(node.code for node in nodes))
+            reach = first.view.book.kept(named, partial(reach_of, classes, keys))
             cells = sums(classes, reach, [vector.amounts for _, vector in given] + [vector.booked for _, vector in given])
             columns = [place for place, _ in given]
             amounts[np.ix_(range(len(group)), ats, columns)] = cells[:, :, : len(given)]

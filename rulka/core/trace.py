@@ -230,11 +230,11 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     whole = int(computed.by_account(leaf, column)[account]) * computed.part_sign(leaf, column)
     if window.by_day:
         assert window.start and window.end
-        kind = "days" if measure in ("activity", "debits", "credits", "quantity") else "balance"
+        kind = "days" if measure in ("activity", "debits", "credits") else "balance"
         return [Component(kind, f"{window.start}/{window.end}", window.title, whole)]
     if measure == "average":
         return _balances_of_mean(balances, keys, calendar.periods[window.first : window.last + 1])
-    if measure in ("activity", "debits", "credits", "quantity"):
+    if measure in ("activity", "debits", "credits"):
         periods = calendar.periods[window.first : window.last + 1]
         found = [_activity(balances, keys, period, measure) for period in periods]
         return [c for c in found if c.amount or c.count]

@@ -164,7 +164,7 @@ def style_of(row: Row, column: Column, computed: Computed) -> NumberStyle:
     below = NumberStyle("amount", statement.decimals, statement.unit, "minus", "dash", "never")
     below = statement.number.over(below)
     line = row.look.number
-    own = line.style or ("quantity" if column.asked.measure == "quantity" else BY_UNIT[row.unit])
+    own = line.style or ("quantity" if column.shows_quantities else BY_UNIT[row.unit])
     if column.kind in ("percent", "share"):
         return _decided(column.asked.number.over(line), "percent", below)
     if own in OWN_STYLES:
@@ -371,7 +371,7 @@ class _Writer:
             and value
             and (row.key == self.first or row.kind in ("total", "calculation"))
         ):
-            text = f"{self.computed.node.currency}{GAP}{text}"
+            text = f"{self.computed.node_of(column).currency}{GAP}{text}"
         verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
         lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
         negative = bool(value and value < 0)

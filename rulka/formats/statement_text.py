@@ -6,22 +6,20 @@ import csv
 import io
 import json
 from collections.abc import Sequence
-from fractions import Fraction
-from html import escape
 from typing import Any
 
 from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
 from rulka.core.expressions import Value
 from rulka.core.footing import Check
-from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text, round_half_away
+from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text
 
 
 def value_text(row: Row, column: Column, value: Value, digits: int) -> str | None:
-    """An exact decimal in presented sign; ratios to ten decimals; None where a figure has no meaning."""
+    """An exact decimal in presented sign, money to `digits`; ratios to ten decimals; None where a figure has no meaning."""
     if value is None:
         return None
-    if column.asked.measure == "quantity":
+    if column.shows_quantities:
         return exact_text(value, QUANTITY_DIGITS)
     if column.kind in ("percent", "share") or row.unit in ("ratio", "rate"):
         return ratio_text(value)
@@ -64,7 +62,7 @@ def _hidden(content: dict[str, Any], hidden: bool) -> dict[str, Any]:
 
 
 def _line(row: Row, computed: Computed) -> dict[str, Any]:
-    values = [value_text(row, column, value, computed.node.digits) for column, value in zip(computed.columns, row.values, strict=True)]
+    values = [value_text(row, column, value, computed.node_of(column).digits) for column, value in zip(computed.columns, row.values, strict=True)]
     line: dict[str, Any] = {
         "key": row.key,
         "label": row.label,
@@ -103,7 +101,7 @@ def _csv_cell(row: Row, computed: Computed, place: int) -> str:
     column = computed.columns[place]
     if column.kind == "text":
         return plain_text(cell_words(row, column, computed))
-    text = value_text(row, column, row.values[place], computed.node.digits)
+    text = value_text(row, column, row.values[place], computed.node_of(column).digits)
     if text is not None:
         return text
     return "n/m" if row.has_figures and place not in row.blank else ""
@@ -119,33 +117,6 @@ def cell_words(row: Row, column: Column, computed: Computed) -> str:
     if what == "note":
         return row.look.note
     return row.texts.get(what, "")
-
-
-def as_table(computed: Computed) -> tuple[str, str]:
-    """The visible statement as tab-separated text and as an HTML table, with plain numbers as they are rounded on the page."""
-    from rulka.formats.present import digits_of
-
-    shown = [(place, column) for place, column in enumerate(computed.columns) if not column.hidden and column.asked.text != "trend"]
-    rows: list[list[str]] = [["", *(", ".join(filter(None, (*column.groups, column.heading))) for _, column in shown)]]
-    for row in computed.rows:
-        if row.hidden:
-            continue
-        cells = [plain_text("\u00a0\u00a0" * row.depth + row.label if row.depth else row.label)]
-        for place, column in shown:
-            if column.kind == "text":
-                cells.append(plain_text(cell_words(row, column, computed)))
-            elif not row.has_figures or place in row.blank:
-                cells.append("")
-            elif (value := row.values[place]) is None:
-                cells.append("n/m")
-            else:
-                digits, scale = digits_of(row, column, computed)
-                number = value * 100 if scale < 0 else value / 10**scale
-                cells.append(exact_text(Fraction(round_half_away(number, digits), 10**digits), digits))
-        rows.append(cells)
-    text = "\n".join("\t".join(row) for row in rows)
-    html = "".join(f"<tr>{''.join(f'<td>{escape(cell)}</td>' for cell in row)}</tr>" for row in rows)
-    return text, f"<table>{html}</table>"
 
 
 def plain_text(text: str) -> str:

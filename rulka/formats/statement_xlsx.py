@@ -202,13 +202,15 @@ class _Sheet:
             self.sheet.add_sparkline(at, place + 1, {"range": cells, "series_color": SOFT})
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
+        if column.is_mixed:  # other currencies are never taken from each other, by a spreadsheet either
+            return ""
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
             if self._is_gross(column):
                 return ""
             a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.asked.of)
             if column.kind == "percent":
                 return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
-            places = self.computed.node.digits if row.unit == "money" else 2 if row.unit == "quantity" else 12
+            places = self.computed.digits_of(row, column) if row.unit in ("money", "quantity") else 12
             return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),ROUND({a}-{b},{places}),"n/m")'
         if not column.has_figures:
             return ""
@@ -219,7 +221,7 @@ class _Sheet:
             if not self._is_plain(tree):
                 return ""
             body = self._expression(tree, place)
-            exact = f"ROUND({body},{self.computed.node.digits})" if row.unit == "money" and _only_adds(tree) else body
+            exact = f"ROUND({body},{self.computed.digits_of(row, column)})" if row.unit == "money" and _only_adds(tree) else body
             return f'=IFERROR({exact},"n/m")'
         return ""
 
@@ -228,7 +230,7 @@ class _Sheet:
         if any(part.values[place] is None for part in parts if place not in part.blank):
             return ""
         rows = [self.place[part.key] for part in parts if place not in part.blank]
-        digits = self.computed.node.digits if row.unit == "money" else 2
+        digits = self.computed.digits_of(row, self.computed.columns[place])
         if not rows:
             return ""
         return f"=ROUND(SUM({','.join(_ranges(sorted(rows), place + 1))}),{digits})"

@@ -9,12 +9,12 @@ from typing import Any
 from rulka.core.book import MEASURES, Frame
 from rulka.core.definitions import ROUNDINGS
 from rulka.core.edits import columns, lines
-from rulka.core.edits.choosing import NOTHING
 from rulka.core.edits.settings import value_of
 from rulka.core.edits.tree import Raw, line_kind
 from rulka.core.keys import slug
 from rulka.core.looks import UNITS
 from rulka.core.pages import DEPTHS, FOOTER, ORIENTATIONS, PAPERS, PLACES
+from rulka.core.selection import NOTHING
 from rulka.core.spans import TEXTS, TIME
 from rulka.core.spines import CONVENTIONS, EXPANSIONS, HIDING, PRINTS, SIGNS, SORTS, UNLABELLED
 from rulka.core.windows import WEEKDAYS, WINDOWS

@@ -59,13 +59,13 @@ ERRORS = {
     "": (1, "a code"),
     "4010,": (6, "a code"),
     "4010 to": (8, "the code that ends the range"),
-    "4010 4020": (6, "a comma, 'to' or 'except'"),
+    "4010 4020": (6, "a comma, 'to', 'only' or 'except'"),
     "type:": (6, "an account type after 'type:'"),
     "kind:asset": (1, "'under', 'type' or 'category' before a colon"),
     '4010, "x': (7, "a closing quote"),
     "except 4010": (1, "a code"),
     "4* except": (10, "a code"),
-    "4* except 1 except 2": (13, "a comma, 'to' or 'except'"),
+    "4* except 1 except 2": (13, "a comma, 'to', 'only' or 'except'"),
 }
 
 

@@ -173,7 +173,7 @@ def test_node_holds_the_entities_below_and_refuses_mixed_currencies():
     assert find_node(view, "A").entities.tolist() == [True, True, False]
     with pytest.raises(RulkaError, match="Group mixes currencies: EUR, SEK. Amounts in different currencies can't be added"):
         find_node(view, "group")
-    with pytest.raises(RulkaError, match="Node 'Q' does not exist. There are: A, B, C, group."):
+    with pytest.raises(RulkaError, match="Node 'Q' does not exist. There are: A, A.rest, B, C, group."):
         find_node(view, "Q")
 
 

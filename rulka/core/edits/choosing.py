@@ -14,10 +14,7 @@ import numpy as np
 from rulka.core.chart import BoolArray, CodeList
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.narrowing import Narrowing, read_narrowing
-from rulka.core.selection import Part, Selection, evaluate
-
-NOTHING = "* except *"
-"""The selection of a line that has no accounts yet."""
+from rulka.core.selection import NOTHING, Part, Selection, evaluate
 
 EMPTY = Selection(())
 
@@ -88,7 +85,7 @@ def _added(selection: Selection, part: Part, accounts: CodeList) -> Selection:
     if (wanted == before).all():
         return selection
     excluded = tuple(other for other in selection.excluded if not (other.kind == "code" and wanted[accounts.index.get(other.first, 0)]))
-    for candidate in (Selection(selection.included, excluded), Selection((*selection.included, part), excluded)):
+    for candidate in (replace(selection, excluded=excluded), Selection((*selection.included, part), excluded, selection.only)):
         if candidate.included and (mask_of(candidate, accounts) == wanted).all():
             return candidate
     return written_out(wanted, accounts)
@@ -102,7 +99,7 @@ def _dropped(selection: Selection, code: str, accounts: CodeList) -> Selection:
     wanted = before.copy()
     wanted[place] = False
     included = tuple(part for part in selection.included if not (part.kind == "code" and part.first == code))
-    for candidate in (Selection(included, selection.excluded), Selection(included, (*selection.excluded, Part("code", code)))):
+    for candidate in (replace(selection, included=included), Selection(included, (*selection.excluded, Part("code", code)), selection.only)):
         if (mask_of(candidate, accounts) == wanted).all():
             return candidate if candidate.included and wanted.any() else EMPTY
     return written_out(wanted, accounts)

@@ -6,10 +6,11 @@ import copy
 from collections.abc import Sequence
 
 from rulka.core.chart import CodeList
-from rulka.core.edits.choosing import NOTHING, joined
+from rulka.core.edits.choosing import joined
 from rulka.core.edits.references import refuse_if_used, rename_in_spine
 from rulka.core.edits.tree import Edited, Raw, Spot, find_line, find_lines, free_label, keeping_keys, keys_of_raws, label_of, line_kind, quoted
 from rulka.core.errors import RulkaError, one_of
+from rulka.core.selection import NOTHING
 from rulka.core.spines import LINE_KINDS, UNLABELLED, raw_lines
 
 WHERE = ("below", "above", "inside", "first")

@@ -13,13 +13,13 @@ import numpy as np
 
 from rulka.core.book import Frame
 from rulka.core.chart import CodeList, Item
-from rulka.core.edits.choosing import NOTHING, written_out
+from rulka.core.edits.choosing import written_out
 from rulka.core.edits.lines import total_of
 from rulka.core.edits.tree import Raw
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.expressions import quoted_name
 from rulka.core.keys import numbered
-from rulka.core.selection import Part, select
+from rulka.core.selection import NOTHING, Part, select
 
 KINDS = {
     "income by nature": "Income statement by nature",
