@@ -419,6 +419,22 @@ class View:
     def frame(self) -> Frame:
         return self.book.frame
 
+    @cached_property
+    def is_part(self) -> bool:
+        """Whether the fence hides anything of this ledger."""
+        return not (self.inside.all() and self.visible_entities().all() and self.visible_accounts().all())
+
+    @cached_property
+    def part(self) -> str:
+        """What a fence leaves, in words: `department Ships`; empty without one."""
+        fence, frame = self.fence, self.frame
+        words = [f"entity {_outermost(fence.entities, frame.entities)}"] if fence.entities else []
+        words += [f"accounts {fence.accounts}"] if fence.accounts else []
+        for name, codes in frame.dimensions.items():
+            if fence.members.get(name):
+                words.append(f"{name} {_outermost(fence.members[name], codes)}")
+        return "; ".join(words)
+
     def digits_of(self, key: int) -> int:
         """Decimals of the amounts on a posting key (by place)."""
         keys = self.book.keys
@@ -447,3 +463,14 @@ class View:
         if self.fence.accounts:
             return select(self.fence.accounts, self.frame.accounts).mask
         return np.ones(len(self.frame.accounts), dtype=bool)
+
+
+MOST_NAMES = 4
+
+
+def _outermost(selection: str, codes: CodeList) -> str:
+    """What a selection means, by the names of those that stand in no other it means; the text itself where that are many."""
+    mask = select(selection, codes).mask
+    chosen = {item.code for item, inside in zip(codes.items, mask, strict=True) if inside}
+    names = [item.name for item in codes.items if item.code in chosen and item.parent not in chosen]
+    return ", ".join(names) if 0 < len(names) <= MOST_NAMES else selection

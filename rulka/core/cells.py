@@ -134,6 +134,8 @@ class Cells:
     def _compared(self, line: LineDef, place: int, column: Column) -> Value:
         if not self.shows(line, column) or column.kind == "share":
             return None
+        if column.kind == "check" and self.units[line.key] not in ("money", "quantity"):
+            return None  # a ratio in one column is not the sum of those in others
         return self.comparer.value(column, self.values[line.key].__getitem__)
 
     def _share(self, place: int, column: Column) -> None:

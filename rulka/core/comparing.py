@@ -26,6 +26,10 @@ def percent(a: Value, b: Value, base: Value = None, *, other_base: bool = False)
     return (a - b) / abs(b)
 
 
+def _added(values: Sequence[Value]) -> Value:
+    return None if None in values or not values else sum((value for value in values if value is not None), Fraction(0))
+
+
 class Comparer:
     """Computes the columns that work on others, from what stands to their left."""
 
@@ -61,11 +65,17 @@ class Comparer:
             base = figure(self.place[column.base]) if column.base else None
             a, b = values
             return percent(a, b, base, other_base=bool(column.base))
+        if column.kind == "check":
+            added, whole = _added(self._with_time(column.of[:-1], values[:-1])), values[-1]
+            return None if added is None or whole is None else added - whole
         if column.kind == "sum":
-            given = [value for key, value in zip(column.of, values, strict=True) if not self.columns[self.place[key]].is_empty]
-            return None if None in given or not given else sum((value for value in given if value is not None), Fraction(0))
+            return _added(self._with_time(column.of, values))
         by_name = dict(zip(column.asked.of, values, strict=True))
         return evaluate(parse_formula(column.asked.formula), by_name.__getitem__)
+
+    def _with_time(self, keys: Sequence[str], values: Sequence[Value]) -> list[Value]:
+        """The values of the columns that the calendar has."""
+        return [value for key, value in zip(keys, values, strict=True) if not self.columns[self.place[key]].is_empty]
 
     def share(self, column: Column, figure: Figure, of_line: Figure) -> Value:
         """A line's figure as a part of another line's in the same column; n/m where that is zero."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from rulka.core import elimination
 from rulka.core.amounts import Vector, read_vector
-from rulka.core.book import Balances, View
+from rulka.core.book import QUANTITIES, Balances, View
 from rulka.core.calendar import Period
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column, Reading, reading_of
@@ -19,13 +19,16 @@ from rulka.core.errors import NotFound, one_of
 from rulka.core.expressions import Value
 from rulka.core.leaves import Leaf, Planned, sign_of
 from rulka.core.looks import PLAIN, Look
-from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 from rulka.core.nodes import Node
 from rulka.core.spines import LineDef, Override
 
 NO_OVERRIDE = Override()
 Values = tuple[Value, ...]
 GROSS = ("debits", "credits")
+FLOWS = ("activity", *GROSS)
+"""Measures of what moved; the others read what stands."""
+
 FIGURELESS = ("section", "heading", "text", "spacer", "page break")
 
 
@@ -110,11 +113,12 @@ class Computed:
     planned: Planned
     rows: tuple[Row, ...] = ()
     checks: list[Judged] = field(default_factory=list)
-    warnings: list[str] = field(default_factory=list)
     roundings: list[str] = field(default_factory=list)
     cells: dict[str, list[Value]] = field(default_factory=dict)
     booked: dict[str, list[bool]] = field(default_factory=dict)
     translated: bool = False
+    amounts: IntArray = field(default_factory=lambda: np.zeros((0, 0), dtype=np.int64))
+    """`(leaves, columns)`: what each leaf of the plan sums in each column, debit positive minor units."""
 
     def row(self, key: str) -> Row:
         found = self.rows_by_key.get(key)
@@ -262,6 +266,40 @@ class Computed:
     def digits(self, leaf: Leaf, column: Column) -> int:
         """Decimals of the minor unit of a cell."""
         return QUANTITY_DIGITS if leaf.is_quantity or self.of_quantities(leaf, column) else self.node_of(column).digits
+
+    def is_of_quantities(self, line: LineDef) -> bool:
+        """Whether a line reads quantities by a measure of its own."""
+        return line.override.measure in QUANTITIES
+
+    def figure(self, minor: int, digits: int) -> str:
+        """Minor units as this statement's page writes figures, in full."""
+        return grouped(minor, digits, self.statement.grouping, self.statement.decimal_mark)
+
+    def exact_figure(self, value: Fraction, digits: int) -> str:
+        """A value as this statement's page writes figures, with as many decimals as it has, ten at most."""
+        needed = next((more for more in range(digits, 10) if (value * 10**more).denominator == 1), 10)
+        return self.figure(round_half_away(value, needed), needed)
+
+    @property
+    def has_anything(self) -> bool:
+        """Whether any line shows a figure, or anything was booked on the node in the window of any column."""
+        return bool(self.amounts.any()) or any(self._has_entries(column) for column in self.columns if column.has_figures)
+
+    def _has_entries(self, column: Column) -> bool:
+        reading, vector = self.plain(column)
+        if vector is None or reading.window is None:
+            return False
+        keys = self.keys_of(column)
+        if reading.measure not in FLOWS:
+            return bool(vector.booked[keys].any())
+        counts = self.view.book.balances_of(reading.source).counts
+        moved = counts[keys, reading.window.last + 1] != counts[keys, reading.window.first]
+        return bool(moved.any() if not reading.window.by_day else vector.amounts[keys].any())
+
+    def booked_in(self, period: Period) -> bool:
+        """Whether the node has posted lines in a period."""
+        counts = self.view.book.balances("actual").counts
+        return bool((counts[self.node.keys, period.index + 1] != counts[self.node.keys, period.index]).any())
 
     def digits_of(self, row: Row, column: Column) -> int:
         """Decimals of the minor unit of a row of money or quantities in a column."""

@@ -1,160 +1,146 @@
-"""The checks of a computed statement: does it foot, is every account placed once, do the ties hold."""
+"""The checks of a computed statement: does it foot, is every account placed once, do the ties hold, and what nobody could judge."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 import numpy as np
 
+from rulka.core import meaning
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column
-from rulka.core.computed import GROSS, Computed, Row
+from rulka.core.computed import Computed, Row
 from rulka.core.elimination import pairs, without_partner
 from rulka.core.leaves import Leaf
-from rulka.core.money import QUANTITY_DIGITS, exact_text, minor_text
-from rulka.core.narrowing import read_narrowing
+from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.narrowing import Narrowing, read_narrowing
 from rulka.core.nodes import REST, nodes_of
-from rulka.core.selection import select
+from rulka.core.placed import COVERS_NOTHING, covered_of, names_of, only_accounts, placed_of, places_accounts, placing_leaves, plain_columns
+from rulka.core.spans import TIME
 from rulka.core.spines import LineDef
+
+HOLDS, FAILS, WARNS, NOT_JUDGED = "holds", "fails", "warns", "not judged"
+
+TITLES = {
+    "placed": "Every account is placed",
+    "placed-once": "No account is placed twice",
+    "totals": "Totals foot",
+    "ledger-tie": "Ties to the ledger",
+    "ledger-balance": "The ledger is in balance",
+    "result": "The result ties",
+    "columns": "The columns are complete",
+    "intercompany": "Intercompany agrees",
+    "own-check": "",
+    "fence": "The whole is seen",
+    "rounding": "Rounded so that it foots",
+    "selections": "Every selection means something",
+}
+"""The checks by code, with what people read; the spine's own checks and those of a series have titles of their own."""
+
+CORE = ("placed", "placed-once", "totals", "ledger-tie")
+"""What must have been judged and hold before a statement is said to foot."""
+
+FOOTS, ADDS_UP = "Foots: every check holds", "Adds up; places no accounts by design"
 
 
 @dataclass(frozen=True)
 class Check:
-    """One check; `accounts` and `lines` name what it is about, for a way to the cause. A `note` is only told."""
+    """One check: `code` says which, `state` holds, fails, warns or not judged; a check that was not judged never counts as holding.
 
-    check: str
-    ok: bool
-    detail: str
+    `accounts` and `lines` name what it is about, for a way to the cause.
+    """
+
+    code: str
+    state: str
+    detail: str = ""
     accounts: tuple[str, ...] = ()
     lines: tuple[str, ...] = ()
-    note: bool = False
+    title: str = ""
+
+    @property
+    def check(self) -> str:
+        """What people call it."""
+        return self.title or TITLES[self.code]
+
+    @property
+    def ok(self) -> bool:
+        return self.state == HOLDS
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What the checks say together: one of three sentences, and the exit code of a command that asks."""
+
+    text: str
+    exit_code: int
+
+    @property
+    def stands(self) -> bool:
+        """Whether nothing is left to look at."""
+        return self.exit_code == 0
+
+
+def verdict_on(checks: Sequence[Check]) -> Verdict:
+    """Foots only where placement, totals and the tie to the ledger were judged and all checks hold.
+
+    A statement that places nothing by design has none of the checks of placement; it adds up where its totals were judged.
+    """
+    told = {state: [check.check for check in checks if check.state == state] for state in (FAILS, WARNS, NOT_JUDGED)}
+    judged = {check.code for check in checks if check.ok}
+    if not any(told.values()):
+        if judged.issuperset(CORE):
+            return Verdict(FOOTS, 0)
+        if "totals" in judged and not any(check.code in ("placed", "placed-once", "ledger-tie") for check in checks):
+            return Verdict(ADDS_UP, 0)
+    words = {FAILS: "Fails", WARNS: "Warns", NOT_JUDGED: "Not judged"}
+    text = ". ".join(f"{words[state]}: {', '.join(dict.fromkeys(names))}" for state, names in told.items() if names)
+    return Verdict(text or "Not judged: nothing", 3 if told[FAILS] else 4)
 
 
 def footing(computed: Computed) -> list[Check]:
-    """All checks of a statement, in the order they are told.
+    """All checks that apply to a statement, in the order they are told; each says what it found or why it wasn't judged.
 
-    Inside a fence that hides part of the ledger, ties against the whole are left out and that is said.
+    Whoever sees a part of the ledger gets no word on the whole: its checks are not judged.
     """
-    checks: list[Check] = []
-    if places_accounts(computed):
-        placed, covered = _placed(computed), _covered(computed)
-        checks += [*_placement(computed, placed, covered), _totals(computed), _ledger_tie(computed, placed, covered)]
-    else:
-        checks.append(_totals(computed))
-    checks += _series(computed)
-    if computed.view.inside.all():
-        checks += [*_ledger_balances(computed), *_result(computed), *_judged(computed)]
-    else:
-        checks.append(Check("Fence", True, "You see a part of this ledger; checks that need the whole are not made.", note=True))
-    checks += [*_intercompany(computed), *_not_elsewhere(computed)]
+    part = f"You see a part of the whole: {computed.view.part}." if computed.view.is_part else ""
+    nothing = _nothing_to_judge(computed)
+    checks = [*_placing(computed, nothing or part), _totals(computed, nothing), *_series(computed, nothing)]
+    for make in (_ledger_balances, _result, _own_checks, _intercompany):
+        checks += make(computed, nothing or part)
+    checks += _not_elsewhere(computed)
+    checks.append(Check("fence", NOT_JUDGED if part else HOLDS, part))
     if computed.statement.rounding != "exact":
-        detail = "; ".join(computed.roundings[:12]) + (f"; and {len(computed.roundings) - 12} more" if len(computed.roundings) > 12 else "")
-        checks.append(Check("Rounded so that it foots", True, detail or "No figure had to give way.", note=True))
-    if computed.warnings:
-        checks.append(Check("Selections", True, "; ".join(dict.fromkeys(computed.warnings)), note=True))
+        checks.append(_rounding(computed, nothing))
+    checks.append(_selections(computed))
     return checks
+
+
+def _nothing_to_judge(computed: Computed) -> str:
+    """Why no figure of a statement can be judged; empty where some can."""
+    if not any(leaves for leaves in computed.planned.by_line.values()):
+        return "It has no lines of accounts."
+    if not any(column.has_figures for column in computed.columns):
+        return "It has no column of figures at a time that the calendar has."
+    if not computed.has_anything:
+        return f"Nothing was booked at {computed.node.name} in any of its columns."
+    return ""
 
 
 # placement ----------------------------------------------------------------------------------------------------------
 
 
-def places_accounts(computed: Computed) -> bool:
-    """Whether the spine is one that owes accounts a place: it says so, or its lines select accounts and nothing besides."""
-    spine = computed.statement.spine
-    if spine.covers:
-        return spine.covers != "nothing"
-    lines = [line for line in spine.walk() if line.kind == "line" and not line.override and not line.intercompany]
-    return bool(lines) and all(_only_accounts(line) for line in lines)
-
-
-def _only_accounts(line: LineDef) -> bool:
-    return all(clause.name == "account" for clause in read_narrowing(line.accounts).clauses)
-
-
-def placing_leaves(computed: Computed) -> Iterator[Leaf]:
-    """The leaves that place accounts: each line's outermost ones, unless the line reads something else than the column."""
-    for key, leaves in computed.planned.by_line.items():
-        line = computed.line(key)
-        if not line.override and not line.intercompany:
-            yield from leaves
-
-
-def _placed(computed: Computed) -> IntArray:
-    """How many account lines hold each account; it follows from spine, ledger and fence alone.
-
-    Lines that narrow by members share an account: what counts is how many hold any one posting key of it, and an account
-    of which some visible key is held by none counts as not placed.
-    """
-    return computed.view.book.kept(("placed", computed.statement.spine, repr(computed.view.fence)), lambda: _count_places(computed))
-
-
-def _count_places(computed: Computed) -> IntArray:
-    view = computed.view
-    of_key = view.book.keys.account
-    count = np.zeros(len(view.frame.accounts), dtype=np.int64)
-    by_key = np.zeros(len(of_key), dtype=np.int64)
-    narrowed = np.zeros(len(count), dtype=bool)
-    statistical = view.frame.accounts.of_type("statistical")
-    for key, leaves in computed.planned.by_line.items():
-        line = computed.line(key)
-        if line.override or line.intercompany or not leaves:
-            continue
-        of_line, keys = np.zeros(len(count), dtype=bool), np.zeros(len(of_key), dtype=bool)
-        for leaf in leaves:
-            of_line |= leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
-            keys |= leaf.mask
-        count += of_line
-        by_key += keys
-        if not _only_accounts(line):
-            narrowed |= of_line
-    if not narrowed.any():
-        return count
-    seen = view.inside & narrowed[of_key]
-    most, least = np.zeros(len(count), dtype=np.int64), np.full(len(count), len(of_key), dtype=np.int64)
-    np.maximum.at(most, of_key[seen], by_key[seen])
-    np.minimum.at(least, of_key[seen], by_key[seen])
-    has_keys = least < len(of_key)
-    count[narrowed] = np.minimum(count, 1)[narrowed]  # nothing booked: nothing can stand twice
-    held = has_keys & narrowed
-    count[held] = np.where(least == 0, 0, most)[held]
-    return count
-
-
-def _covered(computed: Computed) -> BoolArray:
-    """The accounts this statement owes a place: as the spine says, or all of the types it places any of.
-
-    An account that only heads others, with nothing booked on it, is owed none.
-    """
-    accounts, spine = computed.view.frame.accounts, computed.statement.spine
-    heads = np.fromiter((len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts))
-    return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts())
-
-
-def _wanted(computed: Computed, covers: str) -> BoolArray:
-    accounts = computed.view.frame.accounts
-    if covers:
-        return select(covers, accounts).mask
-    placed = _placed(computed) > 0
-    types = {accounts.items[place].type for place in np.flatnonzero(placed)} - {"statistical"}
-    return accounts.of_type(*types)
-
-
-def _names(computed: Computed, mask: BoolArray, most: int = 5) -> tuple[str, tuple[str, ...]]:
-    """Some accounts by code and name, each with its amount in the first column that has any on it."""
-    places = np.flatnonzero(mask)
-    items = computed.view.frame.accounts.items
-    text = ", ".join(f"{items[place].code} {items[place].name}{_amount_of(computed, int(place))}" for place in places[:most])
-    return text + (f" and {len(places) - most} more" if len(places) > most else ""), tuple(items[place].code for place in places)
-
-
-def _amount_of(computed: Computed, account: int) -> str:
-    for _, amounts in _plain(computed):
-        if amounts[account]:
-            quantity = computed.view.frame.accounts.items[account].type == "statistical"
-            return f" ({minor_text(int(amounts[account]), QUANTITY_DIGITS if quantity else computed.node.digits)})"
-    return ""
+def _placing(computed: Computed, why: str) -> list[Check]:
+    """Every account placed, none twice, and the tie to the ledger; none of them where the spine covers nothing by design."""
+    if computed.statement.spine.covers == COVERS_NOTHING:
+        return []
+    if not why and not places_accounts(computed):
+        why = "Its lines select by more than accounts, and the spine doesn't say which accounts it covers."
+    if why:
+        return [Check(code, NOT_JUDGED, why) for code in ("placed", "placed-once", "ledger-tie")]
+    placed, covered = placed_of(computed), covered_of(computed)
+    return [*_placement(computed, placed, covered), _ledger_tie(computed, placed, covered)]
 
 
 def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list[Check]:
@@ -162,49 +148,36 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
     booked = computed.booked_accounts()
     total, found = int(covered.sum()), int((covered & (placed > 0)).sum())
     detail = f"{found} of {total} accounts placed"
-    names, codes = _names(computed, missing)
+    names, codes = names_of(computed, missing)
     if codes:
         quiet = "" if (missing & booked).any() else ", nothing booked on them in the columns shown"
         detail += f": {names} {'is' if len(codes) == 1 else 'are'} not{quiet}"
-    checks = [Check("Every account is placed", not (missing & booked).any(), detail, codes)]
-    names, codes = _names(computed, twice)
-    holders = _holders(computed, twice)
+    state = (FAILS if (missing & booked).any() else HOLDS) if total else NOT_JUDGED
+    checks = [Check("placed", state, detail if total else "It covers no account.", codes)]
+    names, codes = names_of(computed, twice)
+    holders = {leaf.line.key: leaf.line.label for leaf in placing_leaves(computed) if (leaf.accounts & twice).any()}
     by = f", by {', '.join(holders.values())}" if holders else ""
-    checks.append(Check("No account is placed twice", not codes, names and f"Placed more than once: {names}{by}", codes, tuple(holders)))
-    return checks
-
-
-def _holders(computed: Computed, twice: BoolArray) -> dict[str, str]:
-    """The lines that hold an account which stands twice, label by key."""
-    return {leaf.line.key: leaf.line.label for leaf in placing_leaves(computed) if (leaf.accounts & twice).any()}
-
-
-def unplaced(computed: Computed) -> dict[int, int]:
-    """The accounts that are owed a place, have none and were booked: their place in the chart and what stands on them in minor units.
-
-    The amount is that of the first column that has any on them, debit positive.
-    """
-    if not places_accounts(computed):
-        return {}
-    missing = _covered(computed) & (_placed(computed) == 0) & computed.booked_accounts()
-    columns = [amounts for _, amounts in _plain(computed)]
-    return {int(place): next((int(amounts[place]) for amounts in columns if amounts[place]), 0) for place in np.flatnonzero(missing)}
+    detail = f"Placed more than once: {names}{by}" if codes else ""
+    return [*checks, Check("placed-once", FAILS if codes else HOLDS, detail, codes, tuple(holders))]
 
 
 # totals and ties ----------------------------------------------------------------------------------------------------
 
 
-def _totals(computed: Computed) -> Check:
-    """Each section total again, straight from the accounts, line sign by line sign."""
+def _totals(computed: Computed, why: str) -> Check:
+    """Each section total again, straight from the accounts, line sign by line sign; without totals each line."""
     again = _Again(computed)
+    totals = [row for row in computed.rows if row.kind == "total"] or [row for row in computed.rows if row.kind == "line"]
+    totals = [row for row in totals if computed.line(row.line).key in again.known]
     places = [computed.place(column.key) for column in again.columns]
+    if why or not totals or not places:
+        return Check("totals", NOT_JUDGED, why or ("It has no totals and no lines." if not totals else "No column shows figures of its own."))
     wrong = []
-    for row in computed.rows:
-        if row.kind == "total":
-            pairs_of = zip(places, again.total(row), strict=True)
-            wrong += [row] if any(value != row.values[place] for place, value in pairs_of if place not in row.blank) else []
+    for row in totals:
+        pairs_of = zip(places, again.total(row), strict=True)
+        wrong += [row] if any(value != row.values[place] for place, value in pairs_of if place not in row.blank) else []
     names = ", ".join(row.label for row in wrong)
-    return Check("Totals foot", not wrong, f"Does not foot: {names}" if wrong else "", lines=tuple(row.key for row in wrong))
+    return Check("totals", FAILS if wrong else HOLDS, f"Does not foot: {names}" if wrong else "", lines=tuple(row.key for row in wrong))
 
 
 class _Again:
@@ -212,15 +185,20 @@ class _Again:
 
     def __init__(self, computed: Computed) -> None:
         self.computed = computed
-        self.columns = [column for column in computed.columns if column.has_figures and column.asked.measure != "quantity"]
+        self.columns = [column for column in computed.columns if column.has_figures]
         self.by_account: dict[int, IntArray] = {}
         self.of_leaf: dict[str, list[int]] = {}
-        self.simple = {line.key: _only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
+        self.known = {line.key for line in computed.statement.spine.walk() if line.kind in ("line", "section")}
+        self.simple = {line.key: only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
 
     def total(self, total: Row) -> list[Fraction | None]:
-        """A section total in each of the columns: its lines' accounts, line sign by line sign."""
-        leaves = list(self._leaves(self.computed.line(total.line), total.unit == "quantity"))
-        return [self._in_column(leaves, place, column) for place, column in enumerate(self.columns)]
+        """A section total or a line in each of the columns: its lines' accounts, line sign by line sign."""
+        line = self.computed.line(total.line)
+        found = []
+        for place, column in enumerate(self.columns):
+            leaves = self._leaves(line, None if column.shows_quantities else total.unit == "quantity")
+            found.append(self._in_column(list(leaves), place, column))
+        return found
 
     def _in_column(self, leaves: list[Leaf], place: int, column: Column) -> Fraction | None:
         amounts: dict[int, int] = {}
@@ -234,20 +212,28 @@ class _Again:
             amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[place] * self.computed.sign(leaf, column)
         return sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
 
-    def _leaves(self, line: LineDef, quantities: bool) -> Iterator[Leaf]:
-        yield from (leaf for leaf in self.computed.planned.by_line.get(line.key, ()) if leaf.is_quantity == quantities)
+    def _leaves(self, line: LineDef, quantities: bool | None) -> Iterator[Leaf]:
+        """The outermost leaves of a line and all below it; of quantities or of money only, or both."""
+        for leaf in self.computed.planned.by_line.get(line.key, ()):
+            measured = leaf.is_quantity or self.computed.is_of_quantities(leaf.line)
+            if quantities is None or measured == quantities:
+                yield leaf
         for inner in line.lines:
             yield from self._leaves(inner, quantities)
 
     def _amounts(self, leaf: Leaf) -> list[int]:
         """A leaf in each column, debit positive minor units."""
         if leaf.key not in self.of_leaf:
-            if self.simple[leaf.line.key] and not leaf.member:
-                statistical = self.computed.view.frame.accounts.of_type("statistical")
-                chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
-                self.of_leaf[leaf.key] = self._table(leaf)[chosen].sum(axis=0).tolist()
-            else:
-                self.of_leaf[leaf.key] = [int(self.computed.by_account(leaf, column).sum()) for column in self.columns]
+            statistical = self.computed.view.frame.accounts.of_type("statistical")
+            chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
+            simple = self.simple[leaf.line.key] and not leaf.member
+            found = []
+            for place, column in enumerate(self.columns):
+                if simple and not self.computed.of_quantities(leaf, column):
+                    found.append(int(self._table(leaf)[chosen, place].sum()))
+                else:
+                    found.append(int(self.computed.by_account(leaf, column).sum()))
+            self.of_leaf[leaf.key] = found
         return self.of_leaf[leaf.key]
 
     def _table(self, leaf: Leaf) -> IntArray:
@@ -257,22 +243,10 @@ class _Again:
             table = np.zeros((len(view.frame.accounts), len(self.columns)), dtype=np.int64)
             for place, column in enumerate(self.columns):
                 vector = computed.vector(leaf, column)
-                keys = computed.node.keys if column.keys is None else computed.node.keys & column.keys
                 if vector is not None:
-                    table[:, place] = view.by_account(vector.amounts, keys)
+                    table[:, place] = view.by_account(vector.amounts, computed.keys_of(column))
             self.by_account[leaf.group] = table
         return self.by_account[leaf.group]
-
-
-def _plain(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
-    """Columns of the ledger's own net figures, with the amounts of the whole node by account."""
-    for column in computed.columns:
-        if not column.has_figures or column.asked.measure in (*GROSS, "average", "quantity") or column.lines or column.asked.part:
-            continue
-        vector = computed.plain(column)[1]
-        if vector is not None and vector.divisor == 1:
-            keys = computed.node.keys if column.keys is None else computed.node.keys & column.keys
-            yield column, computed.view.by_account(vector.amounts, keys)
 
 
 def _title(column: Column) -> str:
@@ -280,51 +254,79 @@ def _title(column: Column) -> str:
 
 
 def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Check:
-    """What the statement's lines hold equals what the ledger holds on the accounts it covers."""
-    statistical = computed.view.frame.accounts.of_type("statistical")
-    apart = []
-    for column, amounts in _plain(computed):
-        times = np.where(statistical | ~covered & (placed == 0), 0, placed)
-        difference = sum(int(a) * int(n) for a, n in zip(amounts, times, strict=True)) - int(amounts[covered & ~statistical].sum())
+    """What the statement's lines sum to equals what the ledger holds on the accounts it covers or places as a whole."""
+    money = ~computed.view.frame.accounts.of_type("statistical")
+    counted = (covered | (placed > 0)) & money
+    leaves = {leaf.key for leaf in placing_leaves(computed)}
+    rows = [(at, leaf) for at, leaf in enumerate(computed.planned.walk()) if leaf.key in leaves and not leaf.is_quantity]
+    apart, judged = [], 0
+    for column, amounts in plain_columns(computed):
+        place, held = computed.place(column.key), 0
+        for at, leaf in rows:
+            if leaf.line.columns and not {column.key, column.asked.key, column.series} & set(leaf.line.columns):
+                continue
+            if (leaf.accounts & money & ~counted).any():
+                held += int(computed.by_account(leaf, column)[counted].sum())
+            else:
+                held += int(computed.amounts[at, place])
+        judged += 1
+        difference = int(amounts[counted].sum()) - held
         if difference:
-            amount = minor_text(-difference, computed.node.digits)
-            apart.append(f"{_title(column)}: {amount} {computed.node.currency} of the ledger is not on it")
-    return Check("Ties to the ledger", not apart, "; ".join(apart))
+            node = computed.node_of(column)
+            apart.append(f"{_title(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not on it")
+    if not judged:
+        return Check("ledger-tie", NOT_JUDGED, "No column shows net figures of the ledger itself.")
+    return Check("ledger-tie", FAILS if apart else HOLDS, "; ".join(apart))
 
 
-def _ledger_balances(computed: Computed) -> list[Check]:
-    """Debits equal credits over all money accounts of each entity of the node."""
-    if not all(_is_whole(computed, int(place)) for place in np.flatnonzero(computed.node.entities)):
+def _ledger_balances(computed: Computed, why: str) -> list[Check]:
+    """Debits equal credits over all money accounts of each entity that the columns of actual figures reach."""
+    columns = [
+        column
+        for column in computed.columns
+        if column.has_figures and column.asked.scenario == "actual" and not column.asked.then and not column.lines
+    ]
+    if not columns:
         return []
-    money = ~computed.view.frame.accounts.of_type("statistical")[computed.view.book.keys.account]
-    entity, items = computed.view.book.keys.entity, computed.view.frame.entities.items
-    keys_of = {int(place): np.flatnonzero(money & (entity == place)) for place in np.flatnonzero(computed.node.entities)}
+    if why:
+        return [Check("ledger-balance", NOT_JUDGED, why)]
+    frame, keys = computed.view.frame, computed.view.book.keys
+    money = ~frame.accounts.of_type("statistical")[keys.account]
     apart: list[str] = []
-    for column in computed.columns:
-        if not column.has_figures or column.asked.scenario != "actual" or column.asked.then or column.lines or column.window is None:
-            continue
-        balances = computed.view.book.balances_of(computed.plain(column)[0].source)
-        closing = balances.measure("closing", column.window)
-        for place, keys in keys_of.items():
-            rest = int(closing[keys].sum())
+    for column in columns:
+        assert column.window is not None
+        node = computed.node_of(column)
+        closing = computed.view.book.balances_of(computed.plain(column)[0].source).measure("closing", column.window)
+        for place in np.flatnonzero(node.entities):
+            rest = int(closing[money & (keys.entity == place)].sum())
             if rest:
-                apart.append(f"{items[place].code}, {column.heading}: {minor_text(rest, computed.node.digits)}")
-    return [Check("The ledger is in balance", not apart, "; ".join(apart[:12]))]
+                digits = frame.group_digits if computed.translated else int(frame.digits[place])
+                apart.append(f"{frame.entities.items[place].code}, {column.heading}: {computed.figure(rest, digits)}")
+    return [Check("ledger-balance", FAILS if apart else HOLDS, "; ".join(apart[:12]))]
 
 
-def _result(computed: Computed) -> list[Check]:
+def _result(computed: Computed, why: str) -> list[Check]:
     """The year's result as a balance sheet reads it (what result accounts hold) and as an income statement does (what
-    was booked on them since the year began) are one figure."""
-    accounts, frame = computed.view.frame.accounts, computed.view.frame
-    placed = _placed(computed) > 0
-    results = accounts.of_type("revenue", "expense")
-    if not (placed & results).any() or computed.translated:
+    was booked on them since the year began) are one figure. Translated, they need not be."""
+    frame = computed.view.frame
+    results = frame.accounts.of_type("revenue", "expense")
+    columns = [
+        column
+        for column in computed.columns
+        if column.has_figures and not column.asked.then and not column.lines and column.window is not None and not column.window.by_day
+    ]
+    held_by_lines = np.zeros(len(results), dtype=bool)
+    for leaf in placing_leaves(computed):
+        held_by_lines |= leaf.accounts
+    if computed.translated or not columns or not (held_by_lines & results).any():
         return []
-    keys = np.flatnonzero(results[computed.view.book.keys.account] & computed.node.keys)
+    if why:
+        return [Check("result", NOT_JUDGED, why)]
     apart = []
-    for column in computed.columns:
-        if not column.has_figures or column.asked.then or column.lines or column.window is None or column.window.by_day:
-            continue
+    for column in columns:
+        assert column.window is not None
+        node = computed.node_of(column)
+        keys = np.flatnonzero(results[computed.view.book.keys.account] & node.keys)
         balances = computed.view.book.balances_of(computed.plain(column)[0].source)
         last = column.window.last
         start = frame.calendar.of_year(frame.calendar.periods[last].year)[0].index
@@ -334,88 +336,186 @@ def _result(computed: Computed) -> list[Check]:
         opened = sum(int(balances.opened[keys, place].sum()) for place in range(start, last + 1)) if balances.has_opened else 0
         booked = int(moved) + opened
         if held != booked:
-            apart.append(f"{_title(column)}: {minor_text(held - booked, computed.node.digits)}")
-    return [Check("The result ties", not apart, "; ".join(apart))]
+            apart.append(f"{_title(column)}: {computed.figure(held - booked, node.digits)}")
+    return [Check("result", FAILS if apart else HOLDS, "; ".join(apart))]
 
 
-def _is_whole(computed: Computed, entity: int) -> bool:
-    """Whether the node holds every posting key of an entity."""
-    return bool(computed.node.keys[computed.view.book.keys.entity == entity].all())
+# own checks ---------------------------------------------------------------------------------------------------------
 
 
-def _judged(computed: Computed) -> list[Check]:
-    """The spine's own checks."""
+def _own_checks(computed: Computed, why: str) -> list[Check]:
+    """What the spine says must hold, and columns that together must equal another."""
     checks = []
     for judged in computed.checks:
-        apart = [f"{_title(column)}: {exact_text(by, computed.node.digits)} apart" for column, by in judged.apart]
-        detail = "; ".join(apart) if judged.judged else "Judged in no column: none of them has figures for it."
-        checks.append(Check(judged.line.label, judged.holds, detail, lines=(judged.line.key,)))
+        label, lines = judged.line.label, (judged.line.key,)
+        if why or not judged.judged:
+            checks.append(Check("own-check", NOT_JUDGED, why or "None of the columns has figures for it.", lines=lines, title=label))
+            continue
+        apart = [f"{_title(column)}: {computed.exact_figure(by, computed.node_of(column).digits)} apart" for column, by in judged.apart]
+        checks.append(Check("own-check", FAILS if apart else HOLDS, "; ".join(apart), lines=lines, title=label))
+    for column in computed.columns:
+        if column.kind == "check":
+            checks.append(_column_check(computed, column, why))
     return checks
 
 
-def _series(computed: Computed) -> list[Check]:
-    """A series over members whose parts, with what is none of them, add up to the column that isn't narrowed."""
+def _column_check(computed: Computed, column: Column, why: str) -> Check:
+    gaps = gaps_of(computed, column)
+    title = column.heading or column.key
+    if why or not gaps:
+        return Check("own-check", NOT_JUDGED, why or column.note or "No line has figures in its columns.", title=title)
+    wrong = [(row, gap) for row, gap in gaps if abs(gap) > column.asked.tolerance]
+    digits = computed.node_of(column).digits
+    told = [f"{row.label}: {computed.exact_figure(gap, QUANTITY_DIGITS if row.unit == 'quantity' else digits)} apart" for row, gap in wrong]
+    detail = "; ".join(told[:8]) + (f"; and {len(told) - 8} more" if len(told) > 8 else "")
+    return Check("own-check", FAILS if wrong else HOLDS, detail, lines=tuple(row.key for row, _ in wrong), title=title)
+
+
+def gaps_of(computed: Computed, column: Column) -> list[tuple[Row, Fraction]]:
+    """What each row is apart in a column that checks others, where it means anything."""
+    place = computed.place(column.key)
+    return [(row, value) for row in computed.rows if row.kind != "check" and (value := row.values[place]) is not None and place not in row.blank]
+
+
+# columns ------------------------------------------------------------------------------------------------------------
+
+
+def _series(computed: Computed, nothing: str) -> list[Check]:
+    """Each series with what its columns leave out, and columns that tell something else than they seem to."""
     checks = []
-    for rest in computed.columns:
-        if not rest.is_rest or not rest.has_figures:
+    for asked in computed.statement.span.columns:
+        if asked.kind != "series":
             continue
-        parts = [column for column in computed.columns if column.series == rest.series and column.has_figures and not column.is_total]
-        parts = [column for column in parts if column.asked.key == rest.asked.key]
-        vector = computed.plain(rest)[1]
-        if vector is None:
-            continue
-        covered = np.zeros(len(vector.amounts), dtype=np.int64)
-        for column in parts:
-            covered += column.keys if column.keys is not None else 1
-        own = _whole_of(computed, rest)
-        missing = computed.node.keys & own & (covered != 1)
-        gap = int(vector.amounts[missing].sum())
-        detail = (
-            f"{len(parts)} columns add up to the whole" if not missing.any() else f"{minor_text(gap, computed.node.digits)} stands in none or in two"
-        )
-        checks.append(Check(f"The columns of {rest.series} are complete", not missing.any(), detail))
+        title = f"The columns of {asked.key} are complete"
+        columns = [column for column in computed.columns if column.series == asked.key and not column.is_total]
+        shown = [column for column in columns if column.has_figures]
+        if nothing or not shown:
+            why = nothing or next((column.note for column in columns if column.note), "") or "None of its members has anything."
+            checks.append(Check("columns", NOT_JUDGED, why, title=title))
+        elif asked.each in TIME:
+            checks.append(_time_series(computed, shown, title))
+        else:
+            first = shown[0].asked.key
+            checks.append(_member_series(computed, asked.each, [column for column in shown if column.asked.key == first], title))
+    told = meaning.of_columns(computed)
+    if told.warnings:
+        checks.append(Check("columns", WARNS, "; ".join(told.warnings), title="The columns show what they seem to"))
     return checks
 
 
-def _whole_of(computed: Computed, rest: Column) -> BoolArray:
-    """What the un-narrowed column of a series would hold: all that its remaining narrowing lets through."""
-    return computed.view.book.mask(read_narrowing(rest.asked.narrow)).keys
+def _time_series(computed: Computed, shown: Sequence[Column], title: str) -> Check:
+    """Pieces through time follow each other without a gap; adjusting periods belong to no week."""
+    first = shown[0].asked.key
+    cut = [column.window for column in shown if column.asked.key == first and column.window is not None]
+    if not shown[0].is_cut:
+        return Check("columns", HOLDS, f"{len(cut)} columns, each with a window of its own", title=title)
+    covered = {place for window in cut for place in range(window.first, window.last + 1)}
+    missing = [computed.view.frame.calendar.periods[place] for place in range(min(covered), max(covered) + 1) if place not in covered]
+    booked = [period.title for period in missing if computed.booked_in(period)]
+    if booked:
+        return Check("columns", WARNS, f"Entries of {', '.join(booked)} stand in none of them", title=title)
+    return Check("columns", HOLDS, f"{len(cut)} columns one after the other", title=title)
+
+
+def _member_series(computed: Computed, each: str, parts: Sequence[Column], title: str) -> Check:
+    """The parts together hold each posting key once of what the column would hold that isn't cut."""
+    view, rest = computed.view, next((column for column in parts if column.is_rest), None)
+    vector = computed.plain(rest or parts[0])[1]
+    if vector is None:
+        return Check("columns", NOT_JUDGED, "Nothing can be read in them.", title=title)
+    covered = np.zeros(len(vector.amounts), dtype=np.int64)
+    for column in parts:
+        covered += column.keys if column.keys is not None else 1
+    narrowing = read_narrowing((rest or parts[0]).asked.narrow)
+    if rest is None:  # without a column for the others only the members that were asked for must be there
+        series = next(asked for asked in computed.statement.span.columns if asked.key == parts[0].series)
+        narrowing = Narrowing((*narrowing.clauses, *read_narrowing(series.narrow).of(each)))
+    own = view.book.mask(narrowing).keys & computed.node_of(parts[0]).keys & view.inside
+    if parts[0].asked.inside:
+        own = own & np.any([column.keys for column in parts if column.keys is not None], axis=0)
+    missing = own & (covered != 1) & view.book.ever_booked(parts[0].asked.scenario, translated=computed.translated)
+    if not missing.any():
+        return Check("columns", HOLDS, f"{len(parts)} columns add up to the whole", title=title)
+    gap = computed.figure(int((vector.amounts[missing] * (1 - covered[missing])).sum()), computed.node_of(parts[0]).digits)
+    return Check("columns", FAILS, f"{gap} stands in none or in two", title=title)
 
 
 # nodes --------------------------------------------------------------------------------------------------------------
 
 
-def _intercompany(computed: Computed) -> list[Check]:
+def _intercompany(computed: Computed, why: str) -> list[Check]:
     """Where columns eliminate: each pair that doesn't agree, balances and activity separately, and lines without a partner."""
     columns = [column for column in computed.columns if column.has_figures and column.asked.part in ("eliminations", "after elimination")]
     if not columns:
         return []
+    if why:
+        return [Check("intercompany", NOT_JUDGED, why)]
     view, carrying = computed.view, computed.view.frame.carrying()
     apart: dict[str, None] = {}
     lonely: dict[tuple[str, str], None] = {}
     for column in columns:
         assert column.window is not None
+        node = computed.node_of(column)
         balances = view.book.balances_of(computed.plain(column)[0].source)
         for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
-            for pair in pairs(view, computed.node, balances.measure(measure, column.window), accounts):
+            for pair in pairs(view, node, balances.measure(measure, column.window), accounts):
                 if pair.apart:
-                    first, second, gap = (minor_text(amount, computed.node.digits) for amount in (pair.of_first, pair.of_second, pair.apart))
+                    first, second, gap = (computed.figure(amount, node.digits) for amount in (pair.of_first, pair.of_second, pair.apart))
                     apart[f"{column.window.title}, {what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart"] = None
-        lonely.update(dict.fromkeys(without_partner(view, computed.node, balances.booked(column.window))))
-    checks = [Check("Intercompany agrees", not apart, "; ".join(apart))]
+        lonely.update(dict.fromkeys(without_partner(view, node, balances.booked(column.window))))
+    checks = [Check("intercompany", FAILS if apart else HOLDS, "; ".join(apart))]
     if lonely:
         names = ", ".join(f"{entity} {account}" for entity, account in sorted(lonely)[:8])
-        checks.append(Check("Intercompany without a partner", True, f"Not eliminated, no partner is named: {names}", note=True))
+        checks.append(Check("intercompany", WARNS, f"Not eliminated, no partner is named: {names}", title="Intercompany names its partners"))
     return checks
 
 
 def _not_elsewhere(computed: Computed) -> list[Check]:
-    """What a node of a scope holds that none of its children does."""
+    """What a node of a scope holds that none of its children does: told, since it stands in a node of its own."""
     if computed.statement.scope is None or not computed.node.children:
         return []
-    rest = next((node for node in nodes_of(computed.view, computed.statement.scope) if node.code == computed.node.code + REST), None)
+    nodes = nodes_of(computed.view, computed.statement.scope, translated=computed.translated)
+    rest = next((node for node in nodes if node.code == computed.node.code + REST), None)
     if rest is None:
         return []
     accounts = np.unique(computed.view.book.keys.account[rest.keys])
     detail = f"Node {rest.code} holds what no child of {computed.node.name} does, on {len(accounts)} account{'s' if len(accounts) != 1 else ''}"
-    return [Check("Not elsewhere", True, detail, note=True)]
+    return [Check("selections", HOLDS, detail, title="What is in no child has a node of its own")]
+
+
+# numbers and words --------------------------------------------------------------------------------------------------
+
+
+def _rounding(computed: Computed, nothing: str) -> Check:
+    if nothing:
+        return Check("rounding", NOT_JUDGED, nothing)
+    wrong = [row.label for row in computed.rows if row.kind == "total" and row.shown is not None and not _shown_adds_up(computed, row)]
+    if wrong:
+        return Check("rounding", FAILS, f"What is shown doesn't add up to {', '.join(wrong)}")
+    detail = "; ".join(computed.roundings[:12]) + (f"; and {len(computed.roundings) - 12} more" if len(computed.roundings) > 12 else "")
+    return Check("rounding", HOLDS, detail or "No figure had to give way.")
+
+
+def _shown_adds_up(computed: Computed, total: Row) -> bool:
+    """Whether the figures a total shows are the sums of those its lines show, in the columns of the ledger's own figures."""
+    parts = computed.rows_of_total(total)
+    for place, column in enumerate(computed.columns):
+        shown = [part.shown[place] for part in parts if part.shown is not None and place not in part.blank]
+        whole = total.shown[place] if total.shown is not None else None
+        if column.has_figures and whole is not None and sum((value for value in shown if value is not None), Fraction(0)) != whole:
+            return False
+    return True
+
+
+def _selections(computed: Computed) -> Check:
+    """Selections, narrowings and ranges that match nothing warn; what is left out by rule is told."""
+    told = meaning.of_selections(computed)
+    if not told.judged:
+        return Check("selections", NOT_JUDGED, "Nothing selects anything.")
+    detail = "; ".join(dict.fromkeys((*told.warnings, *told.notes)))
+    return Check("selections", WARNS if told.warnings else HOLDS, detail, lines=told.lines)
+
+
+def failing(checks: Iterable[Check]) -> list[Check]:
+    """The checks that fail."""
+    return [check for check in checks if check.state == FAILS]

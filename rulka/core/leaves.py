@@ -59,10 +59,11 @@ class Leaf:
 
 @dataclass
 class Planned:
-    """The leaves of a spine by the key of their line, and what the selections warn of by line key."""
+    """The leaves of a spine by the key of their line, and what the selections warn of and leave out by rule, by line key."""
 
     by_line: dict[str, list[Leaf]]
     warnings_of: dict[str, list[str]] = field(default_factory=dict)
+    notes_of: dict[str, list[str]] = field(default_factory=dict)
     groups: dict[object, int] = field(default_factory=dict)
 
     def walk(self) -> Iterator[Leaf]:
@@ -95,7 +96,7 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
             raise
         mixes = mask.names_accounts and bool((view.frame.accounts.of_type("statistical") & mask.accounts).any())
         if mixes and not line.expand and not leaves[0].is_quantity and not has_quantities:
-            planned.warnings_of[line.key].append("statistical accounts are left out of a money line")
+            planned.notes_of[line.key] = ["statistical accounts are left out of a money line"]
         planned.by_line[line.key] = leaves
         groups: dict[object, int] = planned.groups
         for leaf in (inner for outer in leaves for inner in outer.walk()):

@@ -7,14 +7,12 @@ from dataclasses import dataclass
 
 from rulka.core.computed import Computed
 from rulka.core.edits.placing import Suggestion
-from rulka.core.footing import Check
+from rulka.core.footing import FAILS, NOT_JUDGED, Check
 from rulka.core.selection import NOTHING
 from rulka.core.trace import sealed_rows
 
-KINDS = ("fails", "twice", "unplaced", "warning", "sealed")
+KINDS = ("fails", "twice", "unplaced", "warning", "unjudged", "holds", "sealed")
 """Marks, the gravest first; a row shows the first two it has."""
-
-TWICE = "No account is placed twice"
 
 
 @dataclass(frozen=True)
@@ -39,10 +37,14 @@ def marks(computed: Computed, checks: Iterable[Check], unplaced: Sequence[Sugges
         if key:
             found.setdefault(key, []).append(mark)
 
+    printed = {row.line for row in computed.rows if row.kind == "check" and not row.hidden}
     for check in checks:
+        told = f"{check.check}: {check.detail}" if check.detail else check.check
         for key in check.lines:
-            if not check.ok:
-                add(key, Mark("twice" if check.check == TWICE else "fails", f"{check.check}: {check.detail}", len(check.accounts)))
+            if check.state == FAILS:
+                add(key, Mark("twice" if check.code == "placed-once" else "fails", told, len(check.accounts)))
+            elif check.code == "own-check" and key in printed:
+                add(key, Mark("unjudged" if check.state == NOT_JUDGED else "holds", told))
     near: dict[str, list[Suggestion]] = {}
     for suggestion in unplaced:
         near.setdefault(suggestion.line or computed.rows[-1].line, []).append(suggestion)

@@ -35,6 +35,21 @@ def minor_text(value: int, digits: int) -> str:
     return f"{sign}{whole}.{part:0{digits}d}" if digits else f"{sign}{whole}"
 
 
+MINUS, GAP = "\u2212", "\u00a0"
+SEPARATORS = {"space": GAP, "comma": ",", "point": ".", "apostrophe": "\u2019", "none": ""}
+"""What stands between thousands, and before decimals, by the words that statements use for it."""
+
+
+def grouped(value: int, digits: int, grouping: str = "space", mark: str = "point") -> str:
+    """Minor units as a person reads them, with grouping and a true minus: 1234567 with 2 digits is `12 345.67`."""
+    whole, _, decimals = minor_text(abs(value), digits).partition(".")
+    parts: list[str] = []
+    while len(whole) > 3:
+        whole, parts = whole[:-3], [whole[-3:], *parts]
+    text = SEPARATORS[grouping].join([whole, *parts]) + (f"{SEPARATORS[mark]}{decimals}" if decimals else "")
+    return MINUS + text if value < 0 else text
+
+
 def round_half_away(value: Fraction, digits: int) -> int:
     """Round to `digits` decimals, half away from zero; the result counts units of 10**-digits."""
     scaled = abs(value) * 10**digits

@@ -121,6 +121,8 @@ def key_mask(narrowing: Narrowing, keys: Keys, frame: Frame) -> KeyMask:
         matched = evaluate(clause.selection, codes_of(clause.name, frame))
         warnings.extend(matched.warnings)
         mask = ~matched.mask if clause.negated else matched.mask
+        if clause.negated and not mask.any():
+            warnings.append(f"'not {clause.selection.text()}' leaves no {codes_of(clause.name, frame).kind}")
         if clause.name == "account":
             accounts &= mask
             chosen &= mask[keys.account]
@@ -130,6 +132,9 @@ def key_mask(narrowing: Narrowing, keys: Keys, frame: Frame) -> KeyMask:
             chosen &= np.where(keys.partner >= 0, mask[np.maximum(keys.partner, 0)], clause.negated)
         else:
             chosen &= mask[keys.members[:, list(frame.dimensions).index(clause.name)]]
+    catches_rest = any(clause.negated for clause in narrowing.by_key)  # what is in none of the others may well be nothing
+    if not warnings and not catches_rest and len(keys) and not chosen.any() and any(clause.name != "account" for clause in narrowing.by_key):
+        warnings.append(f"'{narrowing.text()}' is nobody: nothing was ever booked there")
     return KeyMask(chosen, accounts, bool(narrowing.of("account")), narrowing.by_line, tuple(warnings))
 
 

@@ -78,6 +78,7 @@ class Rows:
             or column.is_empty
             or column.kind == "text"
             or (judged_only and not self.comparer.is_base[place])
+            or (column.kind == "check" and self._is_missing(line, place))
             or (column.of and any(self.columns[self.computed.place(key)].is_empty for key in column.of) and self._is_missing(line, place))
         )
 

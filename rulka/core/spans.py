@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from fractions import Fraction
 from typing import Any
 
 from rulka.core.book import MEASURES
@@ -13,9 +14,10 @@ from rulka.core.headings import check_heading
 from rulka.core.keys import KeyGiver
 from rulka.core.looks import ANY_STYLE, NumberStyle, number_from
 from rulka.core.narrowing import Narrowing, read_narrowing
+from rulka.core.spines import PRINTS
 from rulka.core.windows import WINDOWS, check_window, read_shift
 
-COMPARED = ("difference", "percent", "share", "sum", "formula")
+COMPARED = ("difference", "percent", "share", "sum", "check", "formula")
 """Kinds of columns that work on other columns."""
 
 TIME = ("period", "quarter", "year", "week")
@@ -34,7 +36,8 @@ TEXTS = ("label", "accounts", "note", "number", "date", "description", "document
 class ColumnDef:
     """One column of a span, or a series that becomes many.
 
-    `kind` is figures, difference, percent, share, sum, formula, text or series; `of` names the columns it works on.
+    `kind` is figures, difference, percent, share, sum, check, formula, text or series; `of` names the columns it works on,
+    for a check those that together must equal the last of them.
     `aggregates` is yes, no or empty for the default of its kind.
     """
 
@@ -70,6 +73,8 @@ class ColumnDef:
     totals: tuple[str, ...] = ()
     total: str = ""
     none: str = ""
+    tolerance: Fraction = Fraction(0)
+    prints: str = ""
 
     @property
     def does_aggregate(self) -> bool:
@@ -170,7 +175,8 @@ def _check_series(raw: Mapping[str, Any], where: str) -> None:
 def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
     kind = next((kind for kind in (*COMPARED, "text", "series") if kind in raw), "figures")
     groups = raw.get("group", ())
-    of = raw.get(kind, ()) if kind in ("difference", "percent", "sum") else (raw["share"],) if kind == "share" else ()
+    of = raw.get(kind, ()) if kind in ("difference", "percent", "sum", "check") else (raw["share"],) if kind == "share" else ()
+    of = (*of, raw["equals"]) if kind == "check" else of
     column = ColumnDef(
         key=key,
         kind=kind,
@@ -203,6 +209,8 @@ def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
         totals=tuple(raw.get("totals", ())),
         total=raw.get("total", ""),
         none=raw.get("none", ""),
+        tolerance=Fraction(raw.get("tolerance", "0")),
+        prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
     )
     try:
         for window in filter(None, (column.window, column.within)):
@@ -234,5 +242,6 @@ def _check_operands(column: ColumnDef, known: Sequence[ColumnDef], where: str) -
             raise RulkaError(f"It compares the {by_key[wanted].kind} column {wanted}.", hint="Compare amounts, or write a formula.", subject=where)
     if column.kind == "formula":
         return
-    if any(by_key[wanted].kind == "series" for wanted in column.of) and column.kind != "sum":
-        raise RulkaError("A difference can't take a whole series.", hint="Only a sum can.", subject=where)
+    single = column.of[-1:] if column.kind == "check" else () if column.kind == "sum" else column.of
+    if any(by_key[wanted].kind == "series" for wanted in single):
+        raise RulkaError(f"A {column.kind} can't take a whole series.", hint="Only a sum, or what a check adds up, can.", subject=where)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from functools import partial
 
 import numpy as np
@@ -13,7 +13,7 @@ from rulka.core.book import QUANTITIES, View
 from rulka.core.calendar import Period
 from rulka.core.cells import Cells
 from rulka.core.chart import IntArray
-from rulka.core.columns import Column, build_columns
+from rulka.core.columns import build_columns
 from rulka.core.computed import Computed
 from rulka.core.definitions import StatementDef
 from rulka.core.leaves import plan
@@ -41,14 +41,12 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
         columns = build_columns(statement.span, statement.scope, view, period, node, translated=translated)
         found.append(Computed(statement, view, period, node, columns, planned, translated=translated))
     for computed, (amounts, booked) in zip(found, _sum(found), strict=True):
+        computed.amounts = amounts
         cells = Cells(computed, names)
         cells.present(amounts, booked)
         cells.calculate()
         computed.checks = cells.judge()
         computed.rows = tuple(suppress(Rows(cells).build(), computed, names))
-        labels = {line.key: line.label for line in statement.spine.walk()}
-        computed.warnings += [f"{labels[key]}: {warning}" for key, warnings in planned.warnings_of.items() for warning in warnings]
-        computed.warnings += _column_notes(computed.columns)
         if statement.rounding != "exact":
             rounding.round_to_foot(computed)
     return found
@@ -111,11 +109,3 @@ def _sum_together(group: Sequence[Computed]) -> tuple[IntArray, IntArray]:
             amounts[np.ix_(range(len(group)), ats, columns)] = cells[:, :, : len(given)]
             booked[np.ix_(range(len(group)), ats, columns)] = cells[:, :, len(given) :]
     return amounts, booked
-
-
-def _column_notes(columns: Sequence[Column]) -> Iterator[str]:
-    for column in columns:
-        if column.note:
-            yield f"Column {column.heading or column.key} is empty: {column.note}"
-        if column.asked.by_day == "spread" and column.window is not None and column.window.by_day:
-            yield f"Column {column.heading or column.key}: '{column.asked.scenario}' is held by period and spread evenly over its days"

@@ -30,6 +30,9 @@ def _is_empty(section: LineDef, shown: set[str]) -> bool:
 
 
 def _column_hides(column: Column, place: int, computed: Computed) -> bool:
+    if column.kind == "check":
+        wrong = any(value is not None and abs(value) > column.asked.tolerance for value in (values[place] for values in computed.cells.values()))
+        return column.asked.prints == "never" or (column.asked.prints == "when it fails" and not wrong)
     if column.asked.hide not in ("when empty", "when zero"):
         return False
     if column.of and column.kind != "text":

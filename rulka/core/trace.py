@@ -96,7 +96,7 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
             row.values[computed.place(part.key)],
             row=row.key,
             column=part.key,
-            adds=-1 if at and column.kind == "difference" else 1,
+            adds=-1 if (at and column.kind == "difference") or (column.kind == "check" and at == len(operands) - 1) else 1,
         )
         for at, part in enumerate(operands)
     )
@@ -113,6 +113,8 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
         a, b = operands
         adds_up = _sum(parts) == again
         return Trace(row.label, value, parts, again, row.unit, f"{a.heading} less {b.heading}", adds_up)
+    if column.kind == "check":
+        return Trace(row.label, value, parts, again, row.unit, f"columns added up, less {operands[-1].heading}", _sum(parts) == again)
     if column.kind == "sum":
         return Trace(row.label, value, parts, again, row.unit, "columns added up")
     if column.kind == "formula":

@@ -16,7 +16,7 @@ from rulka.core.errors import RulkaError, RulkaErrors
 
 KINDS = ("spine", "span", "scope", "statement")
 NAMED = ("section", "line", "calculation", "heading", "text", "spacer", "page break", "check", "column", "series", "node", "grow")
-COMPARED = ("difference", "percent", "share", "sum", "formula", "text")
+COMPARED = ("difference", "percent", "share", "sum", "check", "formula", "text")
 SCHEMA = Path(__file__).with_name("definition.schema.json")
 MOST_BYTES = 2_000_000
 

@@ -12,23 +12,11 @@ from rulka.core.computed import Computed, Row
 from rulka.core.definitions import StatementDef
 from rulka.core.expressions import Value
 from rulka.core.looks import PLAIN, UNITS, Look, NumberStyle
-from rulka.core.money import minor_text, round_half_away
+from rulka.core.money import GAP, MINUS, SEPARATORS, grouped, round_half_away
 from rulka.core.overview import spark_points
 from rulka.formats.statement_text import cell_words
 
-MINUS, GAP = "\u2212", "\u00a0"
 DASH = "\u2013"
-
-
-def grouped(value: int, digits: int) -> str:
-    """Minor units as text with grouping and a true minus: 1234567 with 2 digits is `12 345.67`."""
-    text = minor_text(abs(value), digits)
-    whole, _, decimals = text.partition(".")
-    parts: list[str] = []
-    while len(whole) > 3:
-        whole, parts = whole[:-3], [whole[-3:], *parts]
-    text = GAP.join([whole, *parts]) + (f".{decimals}" if decimals else "")
-    return MINUS + text if value < 0 else text
 
 
 def figure_text(value: Value, *, digits: int, scale: int = 0) -> str:
@@ -380,14 +368,11 @@ class _Writer:
         )
 
 
-GROUPINGS = {"space": GAP, "comma": ",", "point": ".", "apostrophe": "\u2019", "none": ""}
-
-
 def separators(statement: StatementDef) -> Callable[[str], str] | None:
     """What puts the statement's own separators into a written figure; nothing where they are the usual ones."""
     if statement.grouping == "space" and statement.decimal_mark == "point":
         return None
-    table = str.maketrans({GAP: GROUPINGS[statement.grouping], ".": {"point": ".", "comma": ","}[statement.decimal_mark]})
+    table = str.maketrans({GAP: SEPARATORS[statement.grouping], ".": SEPARATORS[statement.decimal_mark]})
     return lambda text: text.translate(table)
 
 

@@ -9,7 +9,7 @@ from html import escape
 from pathlib import Path
 
 from rulka.core.computed import Computed
-from rulka.core.footing import Check
+from rulka.core.footing import FAILS, Check, verdict_on
 from rulka.core.pages import COUNTED, Boxes, PageDef, filled, pieces
 from rulka.formats.present import ShownColumn, ShownRow, ShownStatement, page_values, show
 
@@ -57,7 +57,8 @@ td.w { text-align: left; } .red { color: #a43a2c; }
 .sides { display: flex; gap: 6mm; } .side { flex: 1 1 0; }
 .spark polyline { fill: none; stroke: #74807c; stroke-width: 1.25; }
 .checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
-.checks .no { color: #a43a2c; font-weight: 600; }
+.checks .no { color: #a43a2c; font-weight: 600; } .checks .open { font-weight: 600; }
+.part { border: 0.8pt solid #a8741a; padding: 1mm 2mm; margin: 0 0 2mm; font-weight: 600; }
 """
 
 
@@ -158,8 +159,9 @@ def _page(shown: ShownStatement, computed: Computed, checks: list[Check], ledger
     about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
     block = f"{picture}<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
     notes = "".join(f"<p>{escape(filled(note, values))}</p>" for note in page.notes)
+    part = f"<p class=part>Part of the whole: {escape(computed.view.part)}</p>" if computed.view.is_part else ""
     return (
-        f"<section class=page>{_strings(page, values)}{_line(page.header, values)}{block if page.title_block else picture}{_tables(shown)}"
+        f"<section class=page>{_strings(page, values)}{_line(page.header, values)}{block if page.title_block else picture}{part}{_tables(shown)}"
         f"{f'<div class=notes>{notes}</div>' if notes else ''}{_checks(checks) if page.checks else ''}{_line(page.footer, values)}</section>"
     )
 
@@ -214,11 +216,14 @@ def _row(row: ShownRow, shown: ShownStatement) -> str:
 
 
 def _checks(checks: list[Check]) -> str:
-    wrong = [check for check in checks if not check.ok]
-    if not wrong:
-        return "<p class=checks>Foots: every check of this statement holds.</p>"
-    items = "".join(f"<li><span class=no>{escape(check.check)}: no.</span> {escape(check.detail)}</li>" for check in wrong)
-    return f"<div class=checks>What does not tie:<ul>{items}</ul></div>"
+    verdict, open_ones = verdict_on(checks), [check for check in checks if not check.ok]
+    if verdict.stands:
+        return f"<p class=checks>{escape(verdict.text)}.</p>"
+    items = "".join(
+        f'<li><span class="{"no" if check.state == FAILS else "open"}">{escape(check.check)} ({check.state}).</span> {escape(check.detail)}</li>'
+        for check in open_ones
+    )
+    return f"<div class=checks>{escape(verdict.text)}.<ul>{items}</ul></div>"
 
 
 def as_pdf_pages(pages: list[Page], *, ledger: str, at: datetime, logo: str = "") -> bytes:

@@ -5,13 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
 from rulka.core.expressions import Value
-from rulka.core.footing import Check
+from rulka.core.footing import FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check
 from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text
 
 
@@ -38,9 +38,38 @@ def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
         "currency": node.currency,
         "columns": [_column(column) for column in computed.columns],
         "lines": [_line(row, computed) for row in computed.rows],
-        "footing": [{"check": check.check, "ok": check.ok, "detail": check.detail} for check in checks],
+        "footing": [{"check": check.check, "code": check.code, "state": check.state, "ok": check.ok, "detail": check.detail} for check in checks],
     }
+    if computed.view.is_part:
+        content["part"] = computed.view.part
     return json.dumps(content, ensure_ascii=False, indent=1) + "\n"
+
+
+CODES = {
+    **{title: code for code, title in TITLES.items() if title},
+    "Intercompany without a partner": "intercompany",
+    "Intercompany names its partners": "intercompany",
+    "Not elsewhere": "selections",
+    "Selections": "selections",
+    "Fence": "fence",
+}
+"""What checks were called when runs were kept that said no codes."""
+
+FORMER_STATES = {"Intercompany without a partner": WARNS, "Selections": WARNS, "Fence": NOT_JUDGED}
+"""Checks that only told something then, and said ok whatever it was."""
+
+
+def read_checks(run: Mapping[str, Any]) -> list[Check]:
+    """The checks of a run that was kept, with codes and states also where it was kept before there were any."""
+    found = []
+    for told in run["footing"]:
+        title, detail = told["check"], told["detail"]
+        code = told.get("code") or CODES.get(title) or ("columns" if title.startswith("The columns of ") else "own-check")
+        state = told.get("state") or FORMER_STATES.get(title) or (HOLDS if told["ok"] else FAILS)
+        if "state" not in told and detail.startswith("Judged in no column"):
+            state = NOT_JUDGED
+        found.append(Check(code, state, detail, title=title))
+    return found
 
 
 def pages_json(pages: Sequence[str]) -> str:
@@ -75,8 +104,13 @@ def _line(row: Row, computed: Computed) -> dict[str, Any]:
         line["texts"] = row.texts
     if row.shown is not None:
         line["rounded"] = [None if value is None else exact_text(value, 0) for value in row.shown]
-    if row.has_figures and any(value is None for place, value in enumerate(values) if place not in row.blank):
-        line["note"] = "n/m"
+    notes = {
+        column.key: "n/m"
+        for place, column in enumerate(computed.columns)
+        if row.has_figures and values[place] is None and place not in row.blank and column.kind != "text"
+    }
+    if notes:
+        line["notes"] = notes
     return _hidden(line, row.hidden)
 
 
@@ -94,6 +128,8 @@ def as_csv(computed: Computed) -> str:
         if row.hidden:
             continue
         writer.writerow([plain_text(row.label), *(_csv_cell(row, computed, place) for place in shown)])
+    if computed.view.is_part:
+        writer.writerow([f"Part of the whole: {computed.view.part}", *("" for _ in shown)])
     return file.getvalue()
 
 

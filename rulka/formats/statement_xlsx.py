@@ -16,7 +16,7 @@ from xlsxwriter.workbook import Workbook
 from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
 from rulka.core.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
-from rulka.core.footing import Check
+from rulka.core.footing import Check, verdict_on
 from rulka.core.keys import numbered
 from rulka.core.money import as_decimal
 from rulka.core.naming import Names
@@ -79,6 +79,7 @@ class _Book:
             ("Revision", str(first.view.book.revision)),
             ("Period", f"{first.period.title} ({first.period.code})"),
             ("Figures", unit_title(first)),
+            ("Part of the whole", first.view.part if first.view.is_part else ""),
             ("Made by", self.about.person),
             ("Made at", moment_text(self.about.at)),
         ]
@@ -100,8 +101,8 @@ class _Book:
             row += 1
             sheet.write_url(row, 0, f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1", self.format(font_color=GREEN, underline=1), string=name)
             sheet.write_string(row, 1, plain_text(f"{one.node.name} ({one.node.code})"), self.format())
-            wrong = [check.check for check in told if not check.ok]
-            sheet.write_string(row, 2, f"No: {', '.join(wrong)}" if wrong else "Yes", bold if wrong else self.format())
+            verdict = verdict_on(told)
+            sheet.write_string(row, 2, plain_text(verdict.text), self.format() if verdict.stands else bold)
         sheet.set_column(0, 0, 28)
         sheet.set_column(1, 2, 44)
         sheet.hide_gridlines(2)
@@ -135,7 +136,8 @@ class _Sheet:
     def _title(self) -> None:
         computed = self.computed
         self.sheet.write_string(0, 0, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
-        self.sheet.write_string(1, 0, plain_text(computed.node.name), self.format(bold=True))
+        whose = computed.node.name + (f" – part of the whole: {computed.view.part}" if computed.view.is_part else "")
+        self.sheet.write_string(1, 0, plain_text(whose), self.format(bold=True))
         self.sheet.write_string(2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format())
         made = f"{self.of.about.ledger}, revision {computed.view.book.revision}, made {moment_text(self.of.about.at)}"
         self.sheet.write_string(3, 0, plain_text(made), self.format(font_color=SOFT, italic=True))

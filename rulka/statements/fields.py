@@ -230,6 +230,13 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
             shows.append(write.text("none", "Heading of what is none of these", default="left out"))
     if kind in ("figures", "series"):
         source = _reads(raw, write, frame, nodes, kind)
+    elif kind == "check":
+        source = [
+            write.text("check", "Columns that together, by key", hint="with commas between, a series with all its columns"),
+            write.text("equals", "must equal the column"),
+            write.text("tolerance", "Tolerance", default="0"),
+            write.choice("print", "On the page", PRINTS, "when it fails"),
+        ]
     elif kind in ("difference", "percent", "sum"):
         source = [write.text(kind, "Of columns, by key", hint="the first less the second" if kind != "sum" else "with commas between")]
         source += [write.text("base", "Percent of", default="the second")] if kind == "percent" else []
@@ -268,7 +275,7 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
         write.choice("then", "Then, after the period", [name for name in frame.scenarios if name != "actual"], "nothing"),
         write.choice("entries", "Entries", ENTRIES, "posted"),
         write.choice("credits", "Credits", ("positive", "negative"), "positive"),
-        *((write.choice("node", "Node", nodes, "that of the page"),) if nodes else ()),
+        *((write.choice("node", "Node", nodes, "that of the page"), write.choice("inside", "Inside of node", nodes, "all of it")) if nodes else ()),
         write.choice("part", "Consolidation", ("before elimination", "eliminations", "after elimination"), "before elimination"),
         write.choice("weeks", "Weeks begin", WEEKDAYS, "with the period"),
         write.choice("by day", "Budgets by day", ("refuse", "spread"), "refuse"),

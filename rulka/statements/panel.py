@@ -68,7 +68,7 @@ def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, definitions: M
     }  # fmt: skip
     kind = state.get("panel", "")
     if kind not in build:
-        kind = "footing" if not outcome.foots and not begun else "start"
+        kind = "footing" if not outcome.verdict.stands and not begun else "start"
     about = About(seat, outcome, state, definitions)
     tabs = [*(["start"] if begun else []), *TABS]
     context: dict[str, Any] = {

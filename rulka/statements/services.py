@@ -13,7 +13,7 @@ from rulka.core.computed import Computed
 from rulka.core.definitions import StatementDef
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.expressions import parse_formula
-from rulka.core.footing import Check, footing
+from rulka.core.footing import Check, Verdict, footing, verdict_on
 from rulka.core.naming import check_names
 from rulka.core.narrowing import read_narrowing
 from rulka.core.nodes import Node, in_group_currency, nodes_of
@@ -37,8 +37,9 @@ class Outcome:
     checks: list[Check]
 
     @property
-    def foots(self) -> bool:
-        return all(check.ok for check in self.checks)
+    def verdict(self) -> Verdict:
+        """What the checks say together."""
+        return verdict_on(self.checks)
 
 
 def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outcome:

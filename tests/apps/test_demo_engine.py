@@ -48,7 +48,7 @@ def test_shipped_statement_foots_or_fails_where_a_fault_is_planted(name, period,
 def test_planted_difference_between_companies_is_told_with_both_sides(ternwick, command):
     result = run(command, "income-by-entity")
     (check,) = [check for check in result["footing"] if check["check"] == "Intercompany agrees"]
-    assert "12400.00 apart" in check["detail"] and "TF has" in check["detail"] and "TQ" in check["detail"]
+    assert "12 400.00 apart" in check["detail"] and "TF has" in check["detail"] and "TQ" in check["detail"]
     assert lines_of(result)["difference-between-companies"]["group"] == "12400.00"
 
 

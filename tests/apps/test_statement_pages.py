@@ -289,7 +289,7 @@ def test_ledger_whose_first_entity_mixes_currencies_opens_on_another_one(client,
     Access.objects.create(person=person, ledger=Ledger.objects.get(code="mixed"))
     client.force_login(person)
     page = client.get(reverse("statement", args=["trial-balance"]))
-    assert (page.status_code, page.context["seat"].node) == (200, "B")
+    assert (page.status_code, page.context["seat"].node) == (200, "A.rest")
     asked = {"do": "line-change", "key": "result-accounts", "path": "label", "value": "Result"}
     changed = client.post(reverse("edit-statement", args=["trial-balance"]), asked, headers={"HX-Request": "true"})
     assert "Result accounts: Result." in changed.content.decode()

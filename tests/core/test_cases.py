@@ -16,7 +16,8 @@ from rulka.core.book import Book, Fence
 from rulka.core.computed import Computed
 from rulka.core.definitions import statement_from
 from rulka.core.errors import RulkaError
-from rulka.core.footing import footing
+from rulka.core.footing import footing, verdict_on
+from rulka.core.meaning import of_columns, of_selections
 from rulka.core.nodes import nodes_of
 from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
@@ -124,7 +125,7 @@ def test_case(case):
         assert case["refused"] in str(caught.value)
         return
     computed = compute(case)
-    asked = {"rows", "headings", "checks", "notes", "shown", "nodes", "directions", "codes"} & set(case)
+    asked = {"rows", "headings", "checks", "notes", "shown", "nodes", "directions", "codes", "verdict"} & set(case)
     assert asked, "a case expects something"
     if "rows" in case:
         assert figures(computed) == [row.rstrip() for row in case["rows"].rstrip("\n").split("\n")]
@@ -141,11 +142,15 @@ def test_case(case):
         scope = scope_from(body("scope", case["scope"])) if "scope" in case else None
         found = nodes_of(book().within(Fence(**case.get("fence", {}))), scope)
         assert [f"{'  ' * node.depth}{node.code}: {node.name}" for node in found] == case["nodes"]
-    checks = {check.check: (check.ok, check.detail) for check in footing(computed)}
+    checks = footing(computed)
+    found = {name: f"{check.state}: {check.detail}".removesuffix(": ") for check in checks for name in (check.check, check.code)}
     for name, wanted in case.get("checks", {}).items():
-        assert f"{'holds' if checks[name][0] else 'fails'}{': ' if checks[name][1] else ''}{checks[name][1]}" == wanted
+        assert (found[name] if wanted != "absent" else name in found) == (wanted if wanted != "absent" else False), found
+    if "verdict" in case:
+        assert verdict_on(checks).text == case["verdict"]
     if "notes" in case:
-        assert case["notes"] in "; ".join(computed.warnings)
+        told = [*of_selections(computed).warnings, *of_selections(computed).notes, *of_columns(computed).warnings]
+        assert case["notes"] in "; ".join(told), told
 
 
 def test_every_item_of_the_engine_has_its_case_file():

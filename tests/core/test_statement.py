@@ -14,7 +14,7 @@ from rulka.core.comparing import percent
 from rulka.core.definitions import statement_from
 from rulka.core.edits.placing import suggestions
 from rulka.core.errors import RulkaError
-from rulka.core.footing import footing
+from rulka.core.footing import footing, verdict_on
 from rulka.core.marks import marks
 from rulka.core.nodes import find_node
 from rulka.core.spans import span_from
@@ -181,7 +181,11 @@ def test_fence_masks_keys_before_anything_else():
     computed = run(fence=Fence(members={"dept": "y"}))
     assert texts(computed)["sales"][0] == "0"
     assert texts(computed)["other"][0] == "20"
-    assert [check.check for check in footing(computed)][-1] == "Fence"
+    states = {check.code: (check.state, check.detail) for check in footing(computed)}
+    seen = "You see a part of the whole: dept Y."
+    assert {states[code] for code in ("placed", "placed-once", "ledger-tie", "ledger-balance", "result", "fence")} == {("not judged", seen)}
+    assert states["totals"][0] == "holds"
+    assert verdict_on(footing(computed)).exit_code == 4
 
 
 def expanded(**line):
@@ -226,7 +230,7 @@ def test_footing_names_what_is_not_placed_and_what_twice():
     computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]})
     checks = {check.check: check for check in footing(computed)}
     assert checks["Every account is placed"].detail == "3 of 4 accounts placed: 51 Rent (15.00) is not"
-    assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales (-50.00), by Sales, Again"
+    assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales (−50.00), by Sales, Again"
     # the ledger has -55 on its result accounts; the lines hold 40 twice and leave 51 out: -120
     assert "65.00 EUR of the ledger is not on it" in checks["Ties to the ledger"].detail
     [open_one] = suggestions(computed)

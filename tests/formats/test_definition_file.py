@@ -91,4 +91,5 @@ def test_footing_command_ends_with_3_when_a_check_fails(ternwick, command):
     with pytest.raises(SystemExit) as caught:
         command("footing", "income-statement", **options)
     assert caught.value.code == 3
-    assert command("footing", "balance-sheet", **options).count("ok  ") >= 5
+    told = command("footing", "balance-sheet", **options)
+    assert told.count("holds  ") >= 5 and told.endswith("Foots: every check holds\n")

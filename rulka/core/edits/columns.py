@@ -95,7 +95,7 @@ def _begin(body: Raw, kind: str, at: str) -> Raw:
         return {"each": "period", "within": "last 12 periods", "heading": "{period.end:%b %y}"}
     if kind == "text":
         return {"text": "accounts", "heading": "Accounts"}
-    needed = 2 if kind in ("difference", "percent", "sum") else 1
+    needed = 2 if kind in ("difference", "percent", "sum", "check") else 1
     if len(left) < needed:
         raise RulkaError(
             f"A {kind} column works on {needed} column{'s' if needed > 1 else ''} of amounts to the left of it.",
@@ -106,6 +106,8 @@ def _begin(body: Raw, kind: str, at: str) -> Raw:
         return {kind: _compared(body, at, left), "heading": "Difference" if kind == "difference" else "%"}
     if kind == "sum":
         return {"sum": left[-2:], "heading": "Sum"}
+    if kind == "check":
+        return {"check": left[-2:-1], "equals": left[-1], "heading": "Apart"}
     if kind == "share":
         return {"share": left[-1], "line": "", "heading": "Share"}
     return {"formula": left[-1] if left[-1].isidentifier() else f'"{left[-1]}"', "heading": "Calculated"}
@@ -182,10 +184,10 @@ def copies_of(body: Raw, raws: Sequence[Raw]) -> list[Raw]:
 
 def _rename_operands(raw: Raw, names: Mapping[str, str]) -> None:
     """All operands of a column at once, so that a new name is never taken for a former one."""
-    for field in ("difference", "percent", "sum"):
+    for field in ("difference", "percent", "sum", "check"):
         if field in raw:
             raw[field] = [names.get(key, key) for key in raw[field]]
-    for field in ("share", "base"):
+    for field in ("share", "base", "equals"):
         if raw.get(field) in names:
             raw[field] = names[raw[field]]
     if raw.get("formula"):
@@ -198,8 +200,8 @@ def _rename_operands(raw: Raw, names: Mapping[str, str]) -> None:
 
 def operands(raw: Raw) -> set[str]:
     """The keys of the columns that one works on."""
-    found = {key for field in ("difference", "percent", "sum") for key in raw.get(field, ())}
-    found |= {raw[field] for field in ("share", "base") if raw.get(field)}
+    found = {key for field in ("difference", "percent", "sum", "check") for key in raw.get(field, ())}
+    found |= {raw[field] for field in ("share", "base", "equals") if raw.get(field)}
     return found | {name.text for name in names_in(parse_formula(raw["formula"]))} if raw.get("formula") else found
 
 

@@ -10,8 +10,8 @@ import numpy as np
 from rulka.core.chart import BoolArray, CodeList, Item
 from rulka.core.computed import Computed
 from rulka.core.edits.choosing import accounts_clause, mask_of
-from rulka.core.footing import placing_leaves
 from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.placed import placing_leaves
 
 MOST_ROWS = 400
 

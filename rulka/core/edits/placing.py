@@ -8,8 +8,8 @@ import numpy as np
 
 from rulka.core.chart import Item
 from rulka.core.computed import Computed
-from rulka.core.footing import placing_leaves, unplaced
 from rulka.core.money import minor_text
+from rulka.core.placed import placing_leaves, unplaced
 from rulka.core.spines import LineDef
 
 

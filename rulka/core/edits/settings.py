@@ -21,6 +21,7 @@ LISTS = {
     "difference": ",",
     "percent": ",",
     "sum": ",",
+    "check": ",",
     "notes": "\n",
 }
 """Settings that are lists, with what stands between their parts where a person writes them."""

@@ -13,11 +13,10 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from rulka.core.chart import TYPES, CodeList
 from rulka.core.errors import NotFound, RulkaError
-from rulka.core.money import QUANTITY_DIGITS, round_half_away
+from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 from rulka.core.nodes import find_node
 from rulka.core.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
 from rulka.core.windows import window_at
-from rulka.formats.present import grouped
 from rulka.ledger import editing
 from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole, whole_only

@@ -9,7 +9,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
 from rulka.core.errors import RulkaError
-from rulka.formats.present import grouped
+from rulka.core.money import grouped
 from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat
 from rulka.work.models import Load

@@ -15,9 +15,8 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from rulka.core.book import Frame
 from rulka.core.errors import NotFound, RulkaError
-from rulka.core.money import minor_text
+from rulka.core.money import grouped, minor_text
 from rulka.core.trial_balance import TrialBalanceRow, by_entity, trial_balance
-from rulka.formats.present import grouped
 from rulka.formats.row_sheet import rows_workbook
 from rulka.formats.statement_text import plain_text
 from rulka.ledger import editing

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django import template
 
-from rulka.formats.present import grouped
+from rulka.core.money import grouped
 
 register = template.Library()
 

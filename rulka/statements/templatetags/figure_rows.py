@@ -15,7 +15,7 @@ from rulka.formats.present import ShownCell, ShownRow, ShownStatement
 from rulka.statements.blocks import MANY
 
 register = template.Library()
-SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!"}
+SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!", "unjudged": "?", "holds": "\u2713"}
 
 
 @register.simple_tag

@@ -6,8 +6,7 @@ from fractions import Fraction
 
 from django import template
 
-from rulka.core.money import round_half_away
-from rulka.formats.present import grouped
+from rulka.core.money import grouped, round_half_away
 
 register = template.Library()
 

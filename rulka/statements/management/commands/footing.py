@@ -1,4 +1,4 @@
-"""Tells the checks of a statement; exit code 3 when one fails."""
+"""Tells the checks of a statement; exit code 3 when one fails, 4 when none fails but one warns or was not judged."""
 
 from __future__ import annotations
 
@@ -23,7 +23,8 @@ class Command(RulkaCommand):
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
         outcome = run(ledger, options["name"], options["period"], options["node"], fence_asked(options["person"], ledger))
-        told = [f"{'ok' if check.ok else 'FAILS'}  {check.check}" + (f": {check.detail}" if check.detail else "") for check in outcome.checks]
-        self.deliver("\n".join(told) + "\n", options)
-        if not outcome.foots:
-            sys.exit(3)
+        told = [f"{check.state:10}  {check.code:14}  {check.check}" + (f": {check.detail}" if check.detail else "") for check in outcome.checks]
+        verdict = outcome.verdict
+        self.deliver("\n".join([*told, verdict.text]) + "\n", options)
+        if verdict.exit_code:
+            sys.exit(verdict.exit_code)
