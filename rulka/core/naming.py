@@ -83,4 +83,33 @@ def check_names(spine: SpineDef) -> Names:
         except RulkaError as error:
             error.subject = f"line {line.label}"
             raise
+    _check_circles(spine, names)
     return names
+
+
+def _check_circles(spine: SpineDef, names: Names) -> None:
+    """Refuse calculations that need themselves, through whatever lines."""
+    done: set[str] = set()
+    path: list[LineDef] = []
+
+    def follow(line: LineDef) -> None:
+        if line.key in done:
+            return
+        if line in path:
+            labels = [one.label for one in [*path[path.index(line) :], line]]
+            raise RulkaError(
+                f"Calculations go in a circle: {' > '.join(labels)}.",
+                hint="Change one of these formulas.",
+                subject=f"line {line.label}",
+                code="circular",
+            )
+        path.append(line)
+        for part in line.lines if line.kind == "section" else names.operands(parse_formula(line.formula)) if line.formula else ():
+            if part.kind in NAMED and not (line.kind == "section" and part.kind == "calculation"):
+                follow(part)
+        path.pop()
+        done.add(line.key)
+
+    for line in spine.walk():
+        if line.kind in NAMED:
+            follow(line)

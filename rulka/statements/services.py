@@ -14,6 +14,7 @@ from rulka.core.definitions import StatementDef
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.expressions import parse_formula
 from rulka.core.footing import Check, Verdict, footing, verdict_on
+from rulka.core.known import unknown_in_scope, unknown_in_span, unknown_in_spine
 from rulka.core.naming import check_names
 from rulka.core.narrowing import read_narrowing
 from rulka.core.nodes import Node, in_group_currency, nodes_of
@@ -154,7 +155,7 @@ def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, per
 
 def check_definition(definition: Definition) -> None:
     """Refuse what a schema can't: unreadable selections and formulas, parts that do not exist."""
-    body = definition.body
+    body, frame = definition.body, book_of(definition.ledger).frame
     if definition.kind == "statement":
         statement = assemble(definition)
         if statement.rest:
@@ -164,16 +165,22 @@ def check_definition(definition: Definition) -> None:
                 check_names(statement.spine).find(column.line)
         return
     if definition.kind == "span":
-        span_from(body)
+        _refuse(unknown_in_span(span_from(body), frame))
         return
     if definition.kind == "scope":
-        scope_from(body)
+        _refuse(unknown_in_scope(scope_from(body), frame))
         return
     checked = spine_from(body)
-    errors = [error for line in checked.walk() if (error := _line_error(line))]
-    if errors:
-        raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
+    _refuse(error for line in checked.walk() if (error := _line_error(line)))
+    _refuse(unknown_in_spine(checked, frame))
     check_names(checked)
+
+
+def _refuse(errors: Iterable[RulkaError]) -> None:
+    """Raise what was found, several together."""
+    found = list(errors)
+    if found:
+        raise RulkaErrors(found, message="Refused, nothing was changed.") if len(found) > 1 else found[0]
 
 
 def _line_error(line: LineDef) -> RulkaError | None:

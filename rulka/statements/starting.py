@@ -10,7 +10,7 @@ from django.http import QueryDict
 
 from rulka.core.book import View
 from rulka.core.computed import Computed
-from rulka.core.edits.starting import KINDS, natural_pattern, patterns_for, start_scope, start_span, start_spine
+from rulka.core.edits.starting import KINDS, SHOWS_BALANCES, natural_pattern, patterns_for, start_scope, start_span, start_spine
 from rulka.core.edits.tree import Edited, Raw
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
@@ -65,11 +65,14 @@ def start_kind(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> E
     body = start_spine(kind, name, parts.view.frame, sources_of(parts.view) if kind == "cash roll-forward" else ())
     spine.clear()
     spine.update(body)
-    former = natural_pattern(begun.get("as", FIRST), parts.view.frame)
+    was = begun.get("as", FIRST)
+    former = natural_pattern(was, parts.view.frame)
+    begun["as"] = kind
     if begun.get("columns", former) == former:
         begun["columns"] = natural_pattern(kind, parts.view.frame)
         _columns(parts, begun["columns"])
-    begun["as"] = kind
+    elif begun.get("columns") and (kind in SHOWS_BALANCES) != (was in SHOWS_BALANCES):
+        _columns(parts, begun["columns"])
     statement.update(_figures(kind))
     return Edited(f"begun as {KINDS[kind]}")
 
@@ -103,7 +106,7 @@ def start_columns(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -
 
 def _columns(parts: Parts, pattern: str) -> None:
     span = parts.change("span")
-    body = start_span(pattern, span["span"], parts.view.frame)
+    body = start_span(pattern, span["span"], parts.view.frame, parts.change("statement").get("begun", {}).get("as", ""))
     span.clear()
     span.update(body)
 

@@ -73,6 +73,19 @@ def test_commands_refuse_and_change_nothing(small, command, tmp_path):
         "scope: s\nnodes:\n  - node: a\n    of: 'entity TF'\n": "scope s, node a: At character 8 of the selection",
         "spine: s\nlines:\n  - calculation: a\n    formula: Fule + 1\n  - line: Fuel\n    accounts: '5*'\n": "line a: No line is called 'Fule'. Did you mean Fuel?",
         "spine: s\nlines:\n  - heading: a\n    key: k\n  - heading: b\n    key: k\n": "The key 'k' is used twice",
+        "span: s\ncolumns:\n  - column: a\n    scenario: bugdet\n": "column a: Scenario 'bugdet' does not exist in this ledger.",
+        "span: s\ncolumns:\n  - column: a\n    then: forcast\n": "column a: Scenario 'forcast' does not exist in this ledger.",
+        "span: s\ncolumns:\n  - column: a\n    narrow: 'deparment: 1'\n": "column a: 'deparment' is nothing that a selection can narrow.",
+        "span: s\ncolumns:\n  - series: a\n    each: crossing\n": "column a: There is no series of each 'crossing'.",
+        "scope: s\nnodes:\n  - grow: crossing\n": "node crossing: No nodes grow from 'crossing'.",
+        "scope: s\nnodes:\n  - {node: a, of: 'crossing: x'}\n": "node a: 'crossing' is nothing that a selection can narrow.",
+        LINE + "    scenario: plan\n": "line Fuel: Scenario 'plan' does not exist in this ledger.",
+        LINE + "    expand: [entries, accounts]\n": "line Fuel: Nothing expands entries further. Put entries last.",
+        LINE + "    expand: crossing\n": "line Fuel: It can't be expanded by 'crossing'.",
+        LINE.replace("61*", "61*; crossing: N"): "line Fuel: 'crossing' is nothing that a selection can narrow.",
+        "spine: s\nlines:\n  - {calculation: a, formula: b + 1}\n  - {calculation: b, formula: a * 2}\n": "line a: Calculations go in a circle: a > b > a.",
+        "spine: s\nlines:\n  - {section: S, lines: [{line: a, accounts: '5*'}], total: T}\n  - {calculation: b, formula: T + b}\n":
+            "line b: Calculations go in a circle: b > b.",
     }.items():
         file.write_text(text)
         with pytest.raises(CommandError) as caught:

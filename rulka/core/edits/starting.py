@@ -282,8 +282,12 @@ def patterns_for(frame: Frame) -> dict[str, str]:
     return names
 
 
-def start_span(pattern: str, name: str, frame: Frame) -> Raw:
-    """The span of a ready pattern."""
+SHOWS_BALANCES = ("balance sheet",)
+"""Kinds of statements whose columns show what stands at their end, whichever ready ones are chosen."""
+
+
+def start_span(pattern: str, name: str, frame: Frame, kind: str = "") -> Raw:
+    """The span of a ready pattern for a statement of some kind."""
     ready = patterns_for(frame)
     if pattern not in ready:
         raise RulkaError(f"There are no ready columns '{pattern}'.", hint=one_of(pattern, ready), subject="start")
@@ -322,7 +326,19 @@ def start_span(pattern: str, name: str, frame: Frame) -> Raw:
         ]
     else:
         columns = [{"column": measure, "heading": with_title(measure), "measure": measure} for measure in ("opening", "debits", "credits", "closing")]
-    return span | {"columns": columns}
+    return span | {"columns": _closing(columns) if kind in SHOWS_BALANCES else columns}
+
+
+def _closing(columns: list[Raw]) -> list[Raw]:
+    """Columns that show closing balances; the year to date closes where its period does and is left out."""
+    found: list[Raw] = []
+    for column in columns:
+        if str(column.get("column", "")).startswith("ytd-"):
+            continue
+        works_on_others = "difference" in column or "percent" in column
+        inner = {"columns": _closing(column["columns"])} if "columns" in column else {}
+        found.append(column if works_on_others or "measure" in column else {**column, "measure": "closing", **inner})
+    return found
 
 
 def _against(prefix: str, window: Raw, other: Raw, *, heading: str = "{window}") -> list[Raw]:
