@@ -57,6 +57,7 @@ class Works:
     reserve: str = "39"
     currency: str = "EUR"
     scenarios: Sequence[tuple[str, str]] = (("actual", "actual"), ("budget", "budget"), ("forecast", "forecast"))
+    calendars: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     digits: Mapping[str, int] = field(default_factory=lambda: {"EUR": 2, "SEK": 2, "JPY": 0})
 
     def fiscal_calendar(self) -> FiscalCalendar:
@@ -85,7 +86,8 @@ def book_of(works: Works) -> Book:
     frame = Frame(
         "Works", works.currency, calendar, entities, accounts, dimensions, works.kept, dict(works.scenarios), currencies,
         np.array([works.digits[name] for name in currencies], dtype=np.int64), works.entities[0]["code"], works.digits[works.currency],
-        works.reserve, Rates(rates),
+        works.reserve, Rates(rates), {name: monthly_calendar(**one) for name, one in works.calendars.items()},
+        tuple(row.get("calendar", "") for row in sorted(works.entities, key=lambda row: entities.index[row["code"]])),
     )  # fmt: skip
     places: dict[tuple[int, ...], int] = {}
     rows: list[tuple[Line, int, int]] = []

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 
 import numpy as np
@@ -35,6 +35,8 @@ class Vector:
 def read_vector(book: Book, reading: Reading, by_day: str) -> Vector | None:
     """What a reading gives for every posting key; None where the calendar has no such time or a budget no such detail."""
     window, source = reading.window, reading.source
+    if source.calendar:
+        return read_vector(book.in_calendar(source.calendar), replace(reading, source=replace(source, calendar="")), by_day)
     if window is None or (source.lines and source.scenario != "actual"):
         return None
     if window.by_day:
@@ -161,6 +163,8 @@ def sums_by_group(book: Book, reading: Reading, field_name: str, keys: BoolArray
     Opening and closing leave out what a year's result rolled: it has no counterparty.
     """
     source, window = reading.source, reading.window
+    if source.calendar:
+        book, source = book.in_calendar(source.calendar), replace(source, calendar="")
     fields = tuple(sorted({field_name, *(("day",) if window and window.by_day else ()), *(clause.name for clause in source.lines)}))
     if window is None or source.scenario != "actual":
         return [], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=bool)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from threading import RLock
 from typing import TypeVar, cast
@@ -50,6 +50,9 @@ class Frame:
     group_digits: int = 2
     translation_reserve: str = ""
     rates: Rates = field(default_factory=Rates)
+    calendars: Mapping[str, FiscalCalendar] = field(default_factory=dict)
+    """Further calendars by name; `entity_calendars` says by entity which it keeps, empty for the group's."""
+    entity_calendars: tuple[str, ...] = ()
 
     def carrying(self) -> BoolArray:
         """Mask of the accounts that carry their balance over a year end."""
@@ -151,7 +154,8 @@ class Balances:
 @dataclass(frozen=True)
 class Source:
     """Which movements are read: a scenario, from after period `until` on another one (`then`), lines of what status,
-    only some journal lines (`lines`: clauses on source, kind or counterparty), translated into the group currency or not."""
+    only some journal lines (`lines`: clauses on source, kind or counterparty), translated into the group currency or not;
+    `calendar` names another calendar than the group's, whose periods it is read by."""
 
     scenario: str = "actual"
     status: str = "posted"
@@ -159,6 +163,7 @@ class Source:
     until: int = -1
     lines: tuple[Clause, ...] = ()
     translated: bool = False
+    calendar: str = ""
 
 
 def with_reserve_keys(keys: Keys, frame: Frame) -> Keys:
@@ -320,6 +325,8 @@ class Book:
 
     def balances_of(self, source: Source) -> Balances:
         """The balances of a source over all keys; kept, since every column and node reads the same ones."""
+        if source.calendar:
+            return self.in_calendar(source.calendar).balances_of(replace(source, calendar=""))
         for scenario in filter(None, (source.scenario, source.then)):
             if scenario not in self.frame.scenarios:
                 raise NotFound(f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario")
@@ -331,6 +338,12 @@ class Book:
                     self._balances.popitem(last=False)
             self._balances.move_to_end(source)
             return found
+
+    def in_calendar(self, name: str) -> Book:
+        """These books by a calendar that entities name, of those that do; by the group's for an empty name."""
+        from rulka.core.own_calendar import in_calendar
+
+        return self.kept(("calendar", name), lambda: in_calendar(self, name)) if name else self
 
     def _read(self, source: Source) -> Balances:
         if source.translated:
@@ -418,6 +431,10 @@ class View:
     @property
     def frame(self) -> Frame:
         return self.book.frame
+
+    def in_calendar(self, name: str) -> View:
+        """The same bounds over the books by another calendar."""
+        return replace(self, book=self.book.in_calendar(name)) if name else self
 
     @cached_property
     def is_part(self) -> bool:

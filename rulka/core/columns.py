@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from copy import copy
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -63,6 +64,8 @@ class Column:
     node: Node | None = field(default=None, compare=False)
     is_statistical: bool = False
     is_mixed: bool = False
+    calendar: str = ""
+    """The name of the calendar it reads instead of the group's."""
     warnings: tuple[str, ...] = ()
 
     @property
@@ -99,26 +102,70 @@ class Reading:
     quantities: bool = False
 
 
-def build_columns(span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, *, translated: bool = False) -> tuple[Column, ...]:
-    """The columns of a page from left to right; raises RulkaError on scenarios, members or nodes that don't exist."""
-    return _Builder(span, scope, view, period, node, translated).build()
+def build_columns(
+    span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, *, translated: bool = False, calendar: str = ""
+) -> tuple[Column, ...]:
+    """The columns of a page from left to right; raises RulkaError on scenarios, members or nodes that don't exist.
+
+    `calendar` is `own` where columns read the calendar that their node's entity keeps, unless they say otherwise.
+    """
+    return _Builder(span, scope, view, period, node, translated, calendar).build()
+
+
+def period_in(view: View, calendar: str, period: Period) -> Period:
+    """The period of a named calendar that is current where a period of the group's calendar ends; the same for the group's own."""
+    if not calendar:
+        return period
+    from rulka.core.own_calendar import own_period
+
+    return own_period(view.frame.calendars[calendar], period, period.end)
 
 
 class _Builder:
-    def __init__(self, span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, translated: bool) -> None:
+    def __init__(self, span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, translated: bool, calendar: str) -> None:
         self.span, self.scope, self.view, self.period, self.node = span, scope, view, period, node
         self.frame, self.calendar = view.frame, view.frame.calendar
-        self.translated = translated
+        self.translated, self.by_default = translated, calendar
+        self.calendar_name = ""
         self.columns: list[Column] = []
         self.made: dict[str, list[str]] = {}  # key as written to the keys of what was made of it
 
     def build(self) -> tuple[Column, ...]:
         for asked in self.span.columns:
+            builder = self._by_its_calendar(asked)
             if asked.kind == "series":
-                self._series(asked)
+                builder._series(asked)
             else:
-                self._add(self._single(asked, asked.key, self.made), asked.key)
+                builder._add(builder._single(asked, asked.key, self.made), asked.key)
         return tuple(self.columns)
+
+    def _by_its_calendar(self, asked: ColumnDef) -> _Builder:
+        """What builds a column of figures or a series in the calendar that it reads, beside the same columns."""
+        if asked.kind not in ("figures", "series") or (asked.calendar or self.by_default) != "own":
+            return self
+        try:
+            name = self._own_calendar(self._node_of(asked))
+        except RulkaError as error:
+            error.subject = f"column {asked.key}"
+            raise
+        if not name:
+            return self
+        found = copy(self)
+        found.calendar_name, found.calendar = name, self.frame.calendars[name]
+        found.period = period_in(self.view, name, self.period)
+        return found
+
+    def _own_calendar(self, node: Node) -> str:
+        """The calendar that all entities of a node keep; empty for the group's."""
+        if not self.frame.entity_calendars:
+            return ""
+        names = {self.frame.entity_calendars[place] for place in np.flatnonzero(node.entities)}
+        if len(names) > 1:
+            told = ", ".join(sorted(name or "the group's" for name in names))
+            raise RulkaError(f"The companies of {node.name} keep different calendars: {told}.", hint="Choose one of them, or the group's calendar.")
+        if names and self.translated and names != {""}:
+            raise RulkaError("Books by a calendar of their own aren't translated.", hint="Show the entity in its own currency.")
+        return names.pop() if names else ""
 
     def _add(self, column: Column, written: str) -> None:
         if any(former.key == column.key for former in self.columns):
@@ -178,7 +225,7 @@ class _Builder:
         if window is None:
             told = f" moved by {asked.shift}" if asked.shift else ""
             note = f"the calendar has no {asked.window or 'such time'}{told}, seen from {self.period.code}"
-        return replace(column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut)
+        return replace(column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut, calendar=self.calendar_name)
 
     def _with_keys(self, column: Column, piece: object) -> Column:
         asked = column.asked
@@ -221,6 +268,8 @@ class _Builder:
         currency = (column.node or self.node).currency
         if currency != self.node.currency and not any(currency in words for words in (text, *groups)):
             text = f"{text}, {currency}" if text else currency
+        if column.calendar and not any(column.calendar in words for words in (text, *groups)):
+            text = f"{text}, calendar {column.calendar}" if text else column.calendar
         return replace(column, heading=text, groups=groups)
 
     def values(self, window: Window | None, asked: ColumnDef) -> dict[str, object]:
@@ -232,6 +281,7 @@ class _Builder:
             "node": node.name,
             "node.code": node.code,
             "currency": node.currency,
+            "calendar": self.calendar_name or "the group's",
             "window": "no period",
         }
         if window is not None:
@@ -427,7 +477,7 @@ def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str, we
 
 def reading_of(column: Column, override: Override, view: View, run_period: Period, *, translated: bool, lines: tuple[Clause, ...] = ()) -> Reading:
     """What a line with an override reads in a column; a line's shift comes on top of the column's."""
-    asked, calendar = column.asked, view.frame.calendar
+    asked, calendar = column.asked, view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
     window, at = column.window, column.at
     if override.window or override.shift:
         moved = shifted(calendar, at, read_shift(override.shift)) if at else None
@@ -439,8 +489,8 @@ def reading_of(column: Column, override: Override, view: View, run_period: Perio
             window = window_at(calendar, asked.window, moved, asked.weeks) if moved else None
     scenario = override.scenario or asked.scenario
     then = "" if override.scenario else asked.then
-    source = Source(
-        scenario, override.entries or asked.entries, then, run_period.index if then else -1, tuple(dict.fromkeys((*column.lines, *lines))), translated
-    )
+    until = period_in(view, column.calendar, run_period).index if then else -1
+    every = tuple(dict.fromkeys((*column.lines, *lines)))
+    source = Source(scenario, override.entries or asked.entries, then, until, every, translated, column.calendar)
     measure = override.measure or asked.measure
     return Reading(source, window, QUANTITIES.get(measure, measure), measure in QUANTITIES)

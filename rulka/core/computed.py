@@ -11,9 +11,9 @@ import numpy as np
 from rulka.core import elimination
 from rulka.core.amounts import Vector, read_vector
 from rulka.core.book import QUANTITIES, Balances, View
-from rulka.core.calendar import Period
+from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.chart import BoolArray, IntArray
-from rulka.core.columns import Column, Reading, reading_of
+from rulka.core.columns import Column, Reading, period_in, reading_of
 from rulka.core.definitions import StatementDef
 from rulka.core.errors import NotFound, one_of
 from rulka.core.expressions import Value
@@ -207,6 +207,14 @@ class Computed:
         """Whose figures a column shows: the page's node, or the one that the column names."""
         return column.node or self.node
 
+    def calendar_of(self, column: Column) -> FiscalCalendar:
+        """The calendar whose periods a column's window counts."""
+        return self.view.in_calendar(column.calendar).frame.calendar
+
+    def period_of(self, column: Column) -> Period:
+        """The period a column is seen from, in its own calendar."""
+        return period_in(self.view, column.calendar, self.period)
+
     def keys_of(self, column: Column) -> BoolArray:
         """Mask of the posting keys that a column shows of its node."""
         keys = self.node_of(column).keys
@@ -296,9 +304,9 @@ class Computed:
         moved = counts[keys, reading.window.last + 1] != counts[keys, reading.window.first]
         return bool(moved.any() if not reading.window.by_day else vector.amounts[keys].any())
 
-    def booked_in(self, period: Period) -> bool:
-        """Whether the node has posted lines in a period."""
-        counts = self.view.book.balances("actual").counts
+    def booked_in(self, period: Period, column: Column) -> bool:
+        """Whether the node has posted lines in a period of a column's calendar."""
+        counts = self.view.book.in_calendar(column.calendar).balances("actual").counts
         return bool((counts[self.node.keys, period.index + 1] != counts[self.node.keys, period.index]).any())
 
     def digits_of(self, row: Row, column: Column) -> int:

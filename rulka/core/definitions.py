@@ -40,6 +40,8 @@ class StatementDef:
     decimal_mark: str = "point"
     depth: str = DEPTHS[0]
     page: PageDef = field(default_factory=PageDef)
+    calendar: str = ""
+    """`own` where columns read the calendar that the node's entity keeps, unless they say otherwise."""
 
     def in_depth(self) -> StatementDef:
         """The statement as output shows it: below each account line what its depth asks for."""
@@ -76,5 +78,6 @@ def statement_from(body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scop
         decimal_mark=figures.get("decimal mark", "point"),
         depth=body.get("depth", DEPTHS[0]),
         page=page_from(body.get("page", {})),
+        calendar=body.get("calendar", ""),
         number=number_from({name: value for name, value in figures.items() if name in ("negative", "zero", "currency")}),
     )

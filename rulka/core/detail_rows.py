@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -10,7 +10,7 @@ import numpy as np
 
 from rulka.core.amounts import sums_by_group
 from rulka.core.book import ACTIVITY, STATUSES
-from rulka.core.chart import BoolArray
+from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column, Reading
 from rulka.core.details import EntryLine
 from rulka.core.keys import slug
@@ -101,9 +101,27 @@ def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_key
     asked = np.zeros(len(open_keys), dtype=bool)
     for place in readings:
         asked |= computed.keys_behind(leaf, columns[place]) & open_keys
-    lines = computed.view.book.journal.lines(np.flatnonzero(asked), min(w.first for w in windows), max(w.last for w in windows), MOST_LINES)
     rows: dict[tuple[int, str], DetailRow] = {}
-    for line in lines:
+    for calendar in dict.fromkeys(columns[place].calendar for place in readings):
+        own = {place: reading for place, reading in readings.items() if columns[place].calendar == calendar}
+        _add_entries(computed, leaf, columns, own, np.flatnonzero(asked), rows)
+    return list(rows.values())
+
+
+def _add_entries(
+    computed: Computed,
+    leaf: Leaf,
+    columns: Sequence[Column],
+    readings: Mapping[int, Reading],
+    asked: IntArray,
+    rows: dict[tuple[int, str], DetailRow],
+) -> None:
+    """The entries of some columns that read one calendar."""
+    windows = [reading.window for reading in readings.values() if reading.window is not None]
+    if not windows:
+        return
+    book = computed.view.book.in_calendar(columns[next(iter(readings))].calendar)
+    for line in book.journal.lines(asked, min(w.first for w in windows), max(w.last for w in windows), MOST_LINES):
         for place, reading in readings.items():
             if not _counts(line, reading, computed.keys_behind(leaf, columns[place])):
                 continue
@@ -119,7 +137,6 @@ def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_key
             amount = {"debits": line.debit, "credits": line.credit}.get(reading.measure, line.debit - line.credit)
             row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(computed, leaf, columns[place])
             row.booked[place] = True
-    return list(rows.values())
 
 
 def _divisor(computed: Computed, leaf: Leaf, column: Column) -> int:

@@ -329,7 +329,8 @@ def _result(computed: Computed, why: str) -> list[Check]:
         keys = np.flatnonzero(results[computed.view.book.keys.account] & node.keys)
         balances = computed.view.book.balances_of(computed.plain(column)[0].source)
         last = column.window.last
-        start = frame.calendar.of_year(frame.calendar.periods[last].year)[0].index
+        calendar = computed.calendar_of(column)
+        start = calendar.of_year(calendar.periods[last].year)[0].index
         held = int(balances.closing[keys, last].sum())
         moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
         moved -= balances.credits[keys, last + 1].sum() - balances.credits[keys, start].sum()
@@ -410,8 +411,8 @@ def _time_series(computed: Computed, shown: Sequence[Column], title: str) -> Che
     if not shown[0].is_cut:
         return Check("columns", HOLDS, f"{len(cut)} columns, each with a window of its own", title=title)
     covered = {place for window in cut for place in range(window.first, window.last + 1)}
-    missing = [computed.view.frame.calendar.periods[place] for place in range(min(covered), max(covered) + 1) if place not in covered]
-    booked = [period.title for period in missing if computed.booked_in(period)]
+    missing = [computed.calendar_of(shown[0]).periods[place] for place in range(min(covered), max(covered) + 1) if place not in covered]
+    booked = [period.title for period in missing if computed.booked_in(period, shown[0])]
     if booked:
         return Check("columns", WARNS, f"Entries of {', '.join(booked)} stand in none of them", title=title)
     return Check("columns", HOLDS, f"{len(cut)} columns one after the other", title=title)

@@ -13,7 +13,7 @@ YEAR = re.compile(r"year ?([+-]) ?([0-9]{1,2})")
 DATES = ("period.start", "period.end", "window.start", "window.end")
 TOKENS = (
     "window", "period.name", "period.code", "period.number", *DATES, "year", "year-1", "scenario", "then", "node", "node.code", "member",
-    "member.code", "from", "to", "base", "currency",
+    "member.code", "from", "to", "base", "currency", "calendar",
 )  # fmt: skip
 DIRECTIVES = re.compile(r"(?:[^%]|%-?[dmyYbBaAjUVW%])*")
 DEFAULT_DATE = "%-d %B %Y"

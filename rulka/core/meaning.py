@@ -140,9 +140,9 @@ def _too_late(computed: Computed, column: Column) -> str:
     if measure not in BALANCES or column.asked.then or computed.view.frame.scenarios[column.asked.scenario] != "actual":
         return ""
     assert column.window is not None
-    if column.window.last <= computed.period.index:
+    if column.window.last <= computed.period_of(column).index:
         return ""
-    end = computed.view.frame.calendar.periods[column.window.last].title
+    end = computed.calendar_of(column).periods[column.window.last].title
     return f"Column {column.heading or column.key} reads balances at the end of {end}, after {computed.period.title}: {measure} doesn't go with its window"
 
 

@@ -23,7 +23,23 @@ COMPARED = ("difference", "percent", "share", "sum", "check", "formula")
 TIME = ("period", "quarter", "year", "week")
 """What a series goes through in time; the others are child, entity and each dimension of the ledger."""
 
-INHERITED = ("scenario", "then", "window", "shift", "weeks", "by day", "measure", "credits", "entries", "part", "node", "inside", "number", "width")
+INHERITED = (
+    "scenario",
+    "then",
+    "window",
+    "shift",
+    "weeks",
+    "by day",
+    "measure",
+    "credits",
+    "entries",
+    "part",
+    "node",
+    "inside",
+    "calendar",
+    "number",
+    "width",
+)
 """What the columns inside of a series take from it unless they say it themselves; its narrowing clause by clause besides."""
 
 PIECE = ""
@@ -57,6 +73,7 @@ class ColumnDef:
     narrow: str = ""
     node: str = ""
     inside: str = ""
+    calendar: str = ""
     part: str = ""
     of: tuple[str, ...] = ()
     base: str = ""
@@ -137,6 +154,8 @@ def _inherited(raw: Mapping[str, Any], series: Mapping[str, Any], where: str) ->
     """
     if any(kind in raw for kind in (*COMPARED, "text", "series")):
         return dict(raw)
+    if "calendar" in raw:
+        raise RulkaError("A column inside of a series keeps the series' calendar.", hint="Say it on the series.", subject=where)
     through_time = series["each"] in TIME
     left_out = {"then"} if "scenario" in raw else set()
     left_out |= {"shift", "window"} if through_time else set()
@@ -194,6 +213,7 @@ def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
         narrow=raw.get("narrow", ""),
         node=raw.get("node", ""),
         inside=raw.get("inside", ""),
+        calendar=raw.get("calendar", ""),
         part=raw.get("part", ""),
         of=tuple(of),
         base=raw.get("base", ""),

@@ -38,7 +38,7 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
     planned = plan(statement.spine, view, has_quantities=has_quantities)
     found = []
     for node in nodes:
-        columns = build_columns(statement.span, statement.scope, view, period, node, translated=translated)
+        columns = build_columns(statement.span, statement.scope, view, period, node, translated=translated, calendar=statement.calendar)
         found.append(Computed(statement, view, period, node, columns, planned, translated=translated))
     for computed, (amounts, booked) in zip(found, _sum(found), strict=True):
         computed.amounts = amounts

@@ -8,7 +8,7 @@ from fractions import Fraction
 import numpy as np
 
 from rulka.core.book import Balances
-from rulka.core.calendar import Period
+from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
 from rulka.core.comparing import Comparer
@@ -228,7 +228,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     window, measure = reading.window, reading.measure
     assert window is not None
     keys = account_keys(computed, leaf, column, account)
-    balances, calendar = computed.view.book.balances_of(reading.source), computed.view.frame.calendar
+    balances, calendar = computed.view.book.balances_of(reading.source), computed.calendar_of(column)
     whole = int(computed.by_account(leaf, column)[account]) * computed.part_sign(leaf, column)
     if window.by_day:
         assert window.start and window.end
@@ -241,7 +241,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
         found = [_activity(balances, keys, period, measure) for period in periods]
         return [c for c in found if c.amount or c.count]
     at = window.first if measure == "opening" else window.last
-    found = _through(computed, balances, keys, at, whole=measure == "closing", account=account)
+    found = _through(computed, balances, keys, at, whole=measure == "closing", account=account, calendar=calendar)
     restated = whole - sum(component.amount for component in found)
     return [*found, Component("translation", "", "Translated at another rate", restated)] if restated and computed.translated else found
 
@@ -268,10 +268,12 @@ def _activity(balances: Balances, keys: IntArray, period: Period, measure: str =
     return Component("period", period.code, period.title, amount, count)
 
 
-def _through(computed: Computed, balances: Balances, keys: IntArray, at: int, *, whole: bool, account: int) -> list[Component]:
+def _through(
+    computed: Computed, balances: Balances, keys: IntArray, at: int, *, whole: bool, account: int, calendar: FiscalCalendar
+) -> list[Component]:
     """Everything that makes up a balance at a period: former years, then this year's periods one by one."""
     frame = computed.view.frame
-    calendar, year = frame.calendar, frame.calendar.periods[at].year
+    year = calendar.periods[at].year
     found: list[Component] = []
     if frame.carrying()[account]:
         for place, former in enumerate(y for y in calendar.years if y < year):
@@ -312,23 +314,23 @@ def _rolled_by_account(computed: Computed, balances: Balances, year_place: int, 
 def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str, year: int) -> Trace:
     """Open a rolled year of retained earnings into that year's revenue and expense accounts."""
     leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
-    frame = computed.view.frame
-    if year not in frame.calendar.years or not column.has_figures:
+    frame, calendar = computed.view.frame, computed.calendar_of(column)
+    if year not in calendar.years or not column.has_figures:
         raise NotFound(f"FY{year} is not a year of this ledger.", subject="year")
     balances = computed.balances(leaf, column)
     into = account_keys(computed, leaf, column, frame.accounts.index[account])
     parts = []
-    for at, amount in _rolled_by_account(computed, balances, frame.calendar.years.index(year), into):
+    for at, amount in _rolled_by_account(computed, balances, calendar.years.index(year), into):
         share = _in_units(computed, leaf, column, amount)
         if at < 0:
             parts.append(Part("rest", "accounts outside of what you may see", share))
         else:
             item = frame.accounts.items[at]
             parts.append(Part("rolled account", f"{item.code} {item.name}", share, row_key, column.key, item.code, f"year:{year}"))
-    first = frame.calendar.of_year(year)[-1].index + 1
+    first = calendar.of_year(year)[-1].index + 1
     value = 0
-    if first < len(frame.calendar.periods):  # what the account gained over the year's end, less its own closing and opening entries
-        own = balances.closed[into, frame.calendar.years.index(year)].sum() + balances.opened[into, first].sum()
+    if first < len(calendar.periods):  # what the account gained over the year's end, less its own closing and opening entries
+        own = balances.closed[into, calendar.years.index(year)].sum() + balances.opened[into, first].sum()
         value = int((balances.opening[into, first] - balances.closing[into, first - 1]).sum() - own)
     figure = _in_units(computed, leaf, column, value)
     title = f"Result of FY{year} rolled into {account}"

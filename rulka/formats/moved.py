@@ -105,4 +105,4 @@ def _read(computed: Computed, key: str) -> Iterable[tuple[str, ...]]:
         return
     if column.window is not None:
         first = 0 if column.asked.measure not in FLOWS else column.window.first
-        yield tuple(period.code for period in computed.view.frame.calendar.periods[first : column.window.last + 1])
+        yield tuple(period.code for period in computed.calendar_of(column).periods[first : column.window.last + 1])

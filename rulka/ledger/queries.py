@@ -104,6 +104,7 @@ def calendar_of(ledger: Ledger) -> FiscalCalendar:
 def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
     """The frame of a book from settings and coded things."""
     by_code = {entity.code: entity.currency for entity in rows.entities}
+    own = {entity.code: entity.calendar for entity in rows.entities}
     codes = code_list("entity", (Item(e.code, e.name, e.parent) for e in rows.entities))
     members: dict[str, list[Item]] = {key: [] for key in ledger.dimensions}
     for member in rows.members:
@@ -128,6 +129,8 @@ def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
         group_digits=minor_digits(ledger.group_currency),
         translation_reserve=ledger.translation_reserve,
         rates=rates_of(ledger),
+        calendars={name: _calendar(json.dumps(raw, sort_keys=True)) for name, raw in ledger.calendars.items()},
+        entity_calendars=tuple(own[item.code] for item in codes.items),
     )
 
 

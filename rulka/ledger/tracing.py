@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from fractions import Fraction
 from typing import Any
 
@@ -11,6 +13,7 @@ from django.core.paginator import Page, Paginator
 from django.db.models import F, QuerySet
 
 from rulka.core.book import ACTIVITY, OPENING, STATUSES, View
+from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
 from rulka.core.computed import Computed
@@ -110,11 +113,17 @@ def lines_page(
     reading = computed.reading(leaf, shown_column)
     source, measure = reading.source, reading.measure
     days = reading.window if kind == "days" else None
+    calendar = computed.calendar_of(shown_column)
     if days is not None:
-        wanted = [period for period in frame.calendar.periods[days.first : days.last + 1] if not period.adjusting]
+        wanted = [period for period in calendar.periods[days.first : days.last + 1] if not period.adjusting]
     else:
-        wanted = [period for period in frame.calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
-    periods = [period_number(period.code) for period in wanted]
+        wanted = [period for period in calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
+    start, end = (days.start, days.end) if days else (None, None)
+    stored = wanted
+    if shown_column.calendar:
+        start, end = start or _first_day(calendar, wanted), end or _last_day(calendar, wanted)
+        stored = periods_of_group(frame.calendar, calendar, wanted, whole=kind != "days")
+    periods = [period_number(period.code) for period in stored]
     quantity = frame.accounts.items[place].type == "statistical"
     digits = QUANTITY_DIGITS if quantity else computed.digits(leaf, shown_column)
     title = f"{account} {frame.accounts[account].name}, {part.label}"
@@ -122,12 +131,14 @@ def lines_page(
     sign = computed.sign(leaf, shown_column) * computed.part_sign(leaf, shown_column)
     scenario = source.then if source.then and wanted and wanted[0].index > source.until else source.scenario
     if scenario != "actual":
+        if shown_column.calendar and start and end and days is None:  # a budget's period falls where its last day does
+            periods = [period_number(period.code) for period in stored if start <= period.end <= end]
         rows = budget_rows(scenario, ledger, keys, periods).order_by("period", "pk")
         return _budget_page(rows, part, title, digits, measure, sign, number, money=not quantity)
     effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
     if days is not None:
         effect = ACTIVITY
-    whole = LineFilter(keys, periods, effect, STATUSES[source.status], side, "", days.start if days else None, days.end if days else None,
+    whole = LineFilter(keys, periods, effect, STATUSES[source.status], side, "", start, end,
                        texts_of(view.book, source.lines))  # fmt: skip
     lines = lines_behind(replace(whole, search=search))
     count, debit, credit = totals(lines)
@@ -154,6 +165,31 @@ def lines_page(
         not quantity,
         _local_note(computed, chosen),
     )
+
+
+def _first_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
+    """Where periods of a calendar begin; an adjusting one takes lines of all of its year."""
+    return min(calendar.of_year(period.year)[0].start if period.adjusting else period.start for period in wanted)
+
+
+def _last_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
+    return max(calendar.of_year(period.year)[-1].end if period.adjusting else period.end for period in wanted)
+
+
+def periods_of_group(group: FiscalCalendar, own: FiscalCalendar, wanted: Sequence[Period], *, whole: bool) -> list[Period]:
+    """The group's periods whose lines may stand in some periods of another calendar; their days decide further.
+
+    Lines of adjusting periods stand in the other calendar's adjusting ones where it has any, else by their dates.
+    """
+    start, end = _first_day(own, wanted), _last_day(own, wanted)
+    reached = [period for period in group.periods if period.end >= start and period.start <= end]
+    has_adjusting = any(period.adjusting for at in wanted for period in own.of_year(at.year))
+    if not whole:
+        return [period for period in reached if not period.adjusting]
+    if not has_adjusting:
+        return reached
+    kinds = {period.adjusting for period in wanted}
+    return [period for period in reached if period.adjusting in kinds]
 
 
 def _rolling_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:

@@ -276,13 +276,14 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
         write.choice("entries", "Entries", ENTRIES, "posted"),
         write.choice("credits", "Credits", ("positive", "negative"), "positive"),
         *((write.choice("node", "Node", nodes, "that of the page"), write.choice("inside", "Inside of node", nodes, "all of it")) if nodes else ()),
+        *((write.choice("calendar", "Calendar", ("own", "group"), "as the statement"),) if frame.calendars else ()),
         write.choice("part", "Consolidation", ("before elimination", "eliminations", "after elimination"), "before elimination"),
         write.choice("weeks", "Weeks begin", WEEKDAYS, "with the period"),
         write.choice("by day", "Budgets by day", ("refuse", "spread"), "refuse"),
     ]
 
 
-def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str]) -> list[Group]:
+def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str], *, calendars: bool) -> list[Group]:
     """The fields of the page: title, figures, signs."""
     write, of_spine = _Writer(body, "statement-change"), _Writer(spine, "spine-change")
     return [
@@ -300,6 +301,7 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: S
                 write.choice("figures.grouping", "Thousands", ("space", "comma", "point", "apostrophe", "none"), "space"),
                 write.choice("figures.decimal mark", "Decimal mark", ("point", "comma"), "point"),
                 write.choice("currency", "Currency of the page", ("group",), "the node's own"),
+                *((write.choice("calendar", "Calendar", ("own",), "the group's"),) if calendars or body.get("calendar") else ()),
             ),
         ),
         Group(

@@ -210,7 +210,8 @@ def _page(about: About) -> dict[str, Any]:
     labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
     body, spine = about.definitions["statement"].body, about.definitions["spine"].body
     pictures = list(Picture.objects.filter(ledger=about.seat.ledger).values_list("name", flat=True))
-    return {"template": "statements/_panel_page.html", "groups": statement_settings(body, spine, labels, pictures), "tokens": TOKENS}
+    groups = statement_settings(body, spine, labels, pictures, calendars=bool(about.computed.view.frame.calendars))
+    return {"template": "statements/_panel_page.html", "groups": groups, "tokens": TOKENS}
 
 
 def _start(about: About) -> dict[str, Any]:

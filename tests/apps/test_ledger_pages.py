@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 from decimal import ROUND_HALF_UP, Decimal
 
 import openpyxl
@@ -11,11 +12,14 @@ import pytest
 from django.urls import reverse
 
 from rulka.core.book import NO_FENCE
+from rulka.core.trace import trace_account, trace_cell
 from rulka.ledger.history import book_at
 from rulka.ledger.journal import Journal, JournalFilter
 from rulka.ledger.models import ClosedPeriod, JournalEntry, JournalLine, Ledger
 from rulka.ledger.queries import book_of
+from rulka.ledger.tracing import lines_page
 from rulka.people.models import Person
+from rulka.statements.services import run
 from tests.conftest import SMALL
 from tests.oracle import Oracle
 
@@ -231,3 +235,30 @@ def test_entity_with_a_calendar_of_its_own_is_read_by_either(small, command, cli
     with pytest.raises(Exception, match="B names no calendar of its own"):
         command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s", entity="B", calendar="own")
     assert JournalLine.objects.filter(entry__ledger__code="s").count() == 7
+
+
+def test_own_calendar_on_a_statement_traces_to_its_journal_lines(small, command, tmp_path):
+    calendars = {"April year": {"first_month": 4, "year_label": "end", "first_year": 2025, "last_year": 2027, "adjusting_periods": 1}}
+    entities = "code,name,currency,parent,calendar\nA,Small,EUR,,April year\nB,Sons,EUR,A,\n"
+    command("load_ledger", small(ledger__json={**SMALL["ledger.json"], "calendars": calendars}, entities__csv=entities), ledger="s")
+    file = tmp_path / "own.yaml"
+    file.write_text(
+        "spine: own\ncovers: nothing\nlines:\n  - {line: Cash, accounts: '1000'}\n  - {line: Sales, accounts: '4*'}\n---\n"
+        "span: own\ncolumns:\n  - {column: own, window: year to date, calendar: own}\n  - {column: stands, measure: closing, calendar: own}\n---\n"
+        "statement: own\nspine: own\nspan: own\n"
+    )
+    command("load_statement", file, ledger="s")
+    ledger = Ledger.objects.get(code="s")
+    computed = run(ledger, "own", "2026-P03", "A.rest", NO_FENCE).computed
+    traced = 0
+    for row in computed.rows:
+        for column in computed.columns:
+            assert trace_cell(computed, row.key, column.key).agrees
+            for part in (part for part in trace_cell(computed, row.key, column.key).parts if part.kind == "account"):
+                for component in trace_account(computed, row.key, column.key, part.account).parts:
+                    page = lines_page(ledger, computed, row.key, column.key, part.account, component.component)
+                    assert page.agrees and page.count, (row.key, column.key, component)
+                    traced += 1
+    assert traced >= 3
+    told = json.loads(command("run_statement", "own", ledger="s", period="2026-P03", node="A.rest"))
+    assert [column["heading"] for column in told["columns"]] == ["own, calendar April year", "stands, calendar April year"]

@@ -84,8 +84,7 @@ def test_commands_refuse_and_change_nothing(small, command, tmp_path):
         LINE + "    expand: crossing\n": "line Fuel: It can't be expanded by 'crossing'.",
         LINE.replace("61*", "61*; crossing: N"): "line Fuel: 'crossing' is nothing that a selection can narrow.",
         "spine: s\nlines:\n  - {calculation: a, formula: b + 1}\n  - {calculation: b, formula: a * 2}\n": "line a: Calculations go in a circle: a > b > a.",
-        "spine: s\nlines:\n  - {section: S, lines: [{line: a, accounts: '5*'}], total: T}\n  - {calculation: b, formula: T + b}\n":
-            "line b: Calculations go in a circle: b > b.",
+        "spine: s\nlines:\n  - {section: S, lines: [{line: a, accounts: '5*'}], total: T}\n  - {calculation: b, formula: T + b}\n": "line b: Calculations go in a circle: b > b.",
     }.items():
         file.write_text(text)
         with pytest.raises(CommandError) as caught:

@@ -15,7 +15,7 @@ from rulka.core.keys import numbered, slug
 from rulka.core.spans import COMPARED
 
 KINDS = ("figures", *COMPARED, "text", "series")
-FIGURES = ("scenario", "then", "window", "shift", "weeks", "by day", "measure", "credits", "entries", "narrow", "node", "inside", "part")
+FIGURES = ("scenario", "then", "window", "shift", "weeks", "by day", "measure", "credits", "entries", "narrow", "node", "inside", "calendar", "part")
 KEPT = ("heading", "group", "number", "width", "hide")
 """What outlasts a change of kind."""
 
