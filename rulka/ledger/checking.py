@@ -69,12 +69,14 @@ def find(
     *,
     controls: Iterable[tuple[int, dict[str, str]]] = (),
     digits: dict[str, int],
+    group_digits: int,
     feed: Feed | None = None,
     full: bool = False,
 ) -> None:
     """Add every finding, and the sums that were read, to the report. `full` says that the source told all it has."""
     report.sums = _sums(stage, digits)
     _controls(report, stage, controls, digits)
+    _historical(report, digits, group_digits)
     if ledger is None:
         return
     _closed(report, ledger)
@@ -125,6 +127,22 @@ def _controls(report: LoadReport, stage: Stage, controls: Iterable[tuple[int, di
             if differs:
                 rows.append([*place, what, said, is_])
     _add(report, "controls", ["entity", "period", "what", "stated", "read"], rows)
+
+
+def _historical(report: LoadReport, digits: dict[str, int], group_digits: int) -> None:
+    """Lines that say they were worth a credit in the group's currency where they debit, or the other way round."""
+    with connection.cursor() as cursor:
+        cursor.execute(
+            "SELECT s.entity, s.number, l.line, p.account, l.debit - l.credit, l.historical_amount, s.line_row FROM temp.stage_entry s "
+            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id = l.place "
+            "WHERE s.state IN (0, 1) AND l.historical_amount IS NOT NULL AND l.historical_amount <> 0 "
+            "AND (l.debit > l.credit) <> (l.historical_amount > 0) ORDER BY l.id"
+        )
+        rows = [
+            [entity, number, line, account, minor_text(own, digits[entity]), minor_text(worth, group_digits), str(row)]
+            for entity, number, line, account, own, worth, row in cursor.fetchall()
+        ]
+    _add(report, "historical-sign", ["entity", "entry", "line", "account", "amount, debit positive", "historical amount", "row of its entry"], rows)
 
 
 def _closed(report: LoadReport, ledger: Ledger) -> None:

@@ -133,7 +133,18 @@ def _check(loading: Loading, folder: LedgerFolder, staged: Stage, report: LoadRe
         check_total(staged.absolute)
         staged.compare(ledger.pk if ledger else None)
         digits = dict(books.digits)
-        find(report, ledger, staged, master.wanted, settings.calendar, controls=controls, digits=digits, feed=loading.feed, full=loading.full)
+        find(
+            report,
+            ledger,
+            staged,
+            master.wanted,
+            settings.calendar,
+            controls=controls,
+            digits=digits,
+            group_digits=books.group_digits,
+            feed=loading.feed,
+            full=loading.full,
+        )
         if loading.hold or report.judge(loading.rules) != ACCEPT:
             preview(report, ledger, staged, master.wanted, budgets)
     return ledger, master, budgets

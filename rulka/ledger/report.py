@@ -12,6 +12,7 @@ FINDINGS = {
     "long-past": "Entries into long past periods",
     "controls": "Totals that differ from what the source states",
     "opening": "Opening entries on top of a former closing",
+    "historical-sign": "Historical amounts against the sign of their line",
     "vanished": "Entries that the source no longer has",
     "new-accounts": "New accounts",
     "new-members": "New members",
@@ -22,7 +23,7 @@ FINDINGS = {
 
 REFUSE, HOLD, ACCEPT = "refuse", "hold", "accept"
 RULES = {
-    "closed": HOLD, "long-past": HOLD, "controls": HOLD, "opening": HOLD, "vanished": HOLD,
+    "closed": HOLD, "long-past": HOLD, "controls": HOLD, "opening": HOLD, "historical-sign": HOLD, "vanished": HOLD,
     "new-accounts": HOLD, "new-members": ACCEPT, "new-entities": HOLD, "new-counterparties": ACCEPT,
 }  # fmt: skip
 """A feed's rules where it says nothing itself."""

@@ -170,6 +170,17 @@ def test_second_load_of_the_same_folder_changes_nothing(small, command):
     assert everything() == before
 
 
+def test_historical_amount_against_the_sign_of_its_line_is_reported(small, command):
+    entries = (
+        "entity,entry,line,date,account,debit,credit,historical_amount\n"
+        "A,E1,1,2025-01-05,1000,100.00,,90.00\nA,E1,2,2025-01-05,3000,,100.00,90.00\n"
+        "A,E2,1,2025-01-06,1000,,7.00,-6.00\nA,E2,2,2025-01-06,3000,7.00,,\n"
+    )
+    told = command("load_ledger", small(entries__csv=entries), ledger="s")
+    assert "historical amounts against the sign of their line: 1" in told
+    assert "historical amounts" not in command("load_ledger", small(entries__csv=entries), ledger="s")  # it is the same, nothing comes in
+
+
 def test_dry_run_reports_and_changes_nothing(small, command):
     told = command("load_ledger", small(), ledger="s", dry_run=True)
     assert "would be at revision 1" in told
