@@ -63,6 +63,16 @@ class Window:
         return self.start is not None
 
 
+def _begins(title: Sequence[str], words: Sequence[str]) -> bool:
+    """Whether each word begins the word of a title in its place; a year may be written by its last two digits."""
+    pairs = zip(title, words, strict=True) if len(title) == len(words) else ()
+    return (
+        bool(words)
+        and len(title) == len(words)
+        and all(own.startswith(word) or (len(own) == 4 and own.isdigit() and len(word) == 2 and own.endswith(word)) for own, word in pairs)
+    )
+
+
 @dataclass(frozen=True)
 class FiscalCalendar:
     """All periods of a ledger in order, adjusting ones after the ordinary ones of their year."""
@@ -90,19 +100,33 @@ class FiscalCalendar:
         """The index of each year's first period, in year order."""
         return [self.of_year(year)[0].index for year in self.years]
 
-    def period(self, code: str) -> Period:
-        """Find a period by `2027-P07`, or by a calendar month `2026-10` that is one period."""
-        found = self.by_code.get(code)
-        if found is None and (month := MONTH_CODE.fullmatch(code)):
+    def period(self, text: str) -> Period:
+        """Find a period by `2027-P07`, by a calendar month `2026-10` that is one period, or by its name: `October 2026`, `oct 2026`."""
+        text = " ".join(text.split())
+        found = self.by_code.get(text.upper())
+        if found is None and (month := MONTH_CODE.fullmatch(text)):
             found = self._of_month(int(month[1]), int(month[2]))
         if found is None:
-            first, last = self.periods[0].code, self.periods[-1].code
+            named = self.named(text)
+            found = named[0] if len(named) == 1 else None
+            if len(named) > 1:
+                told = ", ".join(f"{period.title} ({period.code})" for period in named[:4])
+                raise NotFound(f"'{text}' may be {told}.", hint="Write more of its name, or its code.", subject="period")
+        if found is None:
+            first, last = self.periods[0], self.periods[-1]
             raise NotFound(
-                f"'{code}' is not a period of this ledger.",
-                hint=f"Its calendar runs from {first} to {last}.",
+                f"'{text}' is not a period of this ledger.",
+                hint=f"Its calendar runs from {first.code}, {first.title}, to {last.code}, {last.title}.",
                 subject="period",
             )
         return found
+
+    def named(self, text: str) -> list[Period]:
+        """The periods whose names begin as the text does, word by word: `oct 26` is October 2026; one that is called just so goes first."""
+        words = text.casefold().replace(",", " ").split()
+        found = [period for period in self.periods if _begins(period.title.casefold().replace(",", " ").split(), words)] if words else []
+        exact = [period for period in found if period.title.casefold() == text.casefold()]
+        return exact or found
 
     def _of_month(self, year: int, month: int) -> Period | None:
         if not 1 <= month <= 12:

@@ -51,7 +51,8 @@ class StatementDef:
 
 def _deepened(line: LineDef, below: tuple[str, ...]) -> LineDef:
     if line.kind == "line" and not line.expand and not line.intercompany:
-        return replace(line, below=below)
+        own = line.below
+        return replace(line, below=own if set(own) & {"counterparties", "entries"} else (*own, *(kind for kind in below if kind not in own)))
     return replace(line, lines=tuple(_deepened(inner, below) for inner in line.lines)) if line.lines else line
 
 

@@ -104,13 +104,13 @@ def footing(computed: Computed) -> list[Check]:
 
     Whoever sees a part of the ledger gets no word on the whole: its checks are not judged.
     """
-    part = f"You see a part of the whole: {computed.view.part}." if computed.view.is_part else ""
+    part = "It needs the whole, and you see a part." if computed.view.is_part else ""
     nothing = _nothing_to_judge(computed)
     checks = [*_placing(computed, nothing or part), _totals(computed, nothing), *_series(computed, nothing)]
     for make in (_ledger_balances, _result, _own_checks, _intercompany):
         checks += make(computed, nothing or part)
     checks += _not_elsewhere(computed)
-    checks.append(Check("fence", NOT_JUDGED if part else HOLDS, part))
+    checks.append(Check("fence", NOT_JUDGED if part else HOLDS, f"You see a part of the whole: {computed.view.part}." if part else ""))
     if computed.statement.rounding != "exact":
         checks.append(_rounding(computed, nothing))
     checks.append(_selections(computed))

@@ -44,10 +44,11 @@ def _of_line(line: LineDef, frame: Frame) -> Iterator[RulkaError]:
     yield from _of_narrowing(line.accounts, frame)
     yield from _of_scenarios((line.override.scenario,), frame)
     known = (*EXPANSIONS, *frame.dimensions)
-    for place, kind in enumerate(line.expand):
+    kinds = line.expand or line.below
+    for place, kind in enumerate(kinds):
         if kind not in known:
             yield RulkaError(f"It can't be expanded by '{kind}'.", hint=one_of(kind, known), code="expand")
-        elif kind in DETAIL and place != len(line.expand) - 1:
+        elif kind in DETAIL and place != len(kinds) - 1:
             yield RulkaError(f"Nothing expands {kind} further.", hint=f"Put {kind} last.", code="expand")
 
 

@@ -119,10 +119,11 @@ class _Line:
 
     def _check(self) -> None:
         known = (*EXPANSIONS, *self.frame.dimensions)
-        for place, kind in enumerate(self.line.expand):
+        kinds = self.line.expand or self.line.below
+        for place, kind in enumerate(kinds):
             if kind not in known:
                 raise RulkaError(f"It can't be expanded by '{kind}'.", hint=one_of(kind, known), code="expand")
-            if kind in DETAIL and place != len(self.line.expand) - 1:
+            if kind in DETAIL and place != len(kinds) - 1:
                 raise RulkaError(f"Nothing expands {kind} further.", hint=f"Put {kind} last.", code="expand")
 
     def leaves(self) -> list[Leaf]:

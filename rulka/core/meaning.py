@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from rulka.core.book import QUANTITIES
+from rulka.core.book import QUANTITIES, View
 from rulka.core.chart import CodeList, Item
 from rulka.core.columns import Column
 from rulka.core.computed import FLOWS, Computed, Row
@@ -32,6 +32,29 @@ class Told:
     judged: bool = True
 
 
+@dataclass(frozen=True)
+class Meant:
+    """What a narrowing's text means now: how many accounts where it names any, the first of them, and what of it means nothing."""
+
+    names_accounts: bool
+    count: int
+    first: tuple[str, ...]
+    warnings: tuple[str, ...]
+
+
+def meant_by(text: str, view: View, most: int = 3) -> Meant:
+    """What a narrowing means in a book; a selection of accounts alone is one too."""
+    narrowing = read_narrowing(text)
+    mask = view.book.mask(narrowing)
+    places = np.flatnonzero(mask.accounts & view.visible_accounts())
+    items = view.frame.accounts.items
+    named = tuple(f"{items[place].code} {items[place].name}" for place in places[:most])
+    warnings = [*mask.warnings, *_of_texts(view, narrowing.by_line)]
+    if mask.names_accounts and not len(places) and not warnings and text != NOTHING:
+        warnings.append(f"'{text}' leaves no account")
+    return Meant(mask.names_accounts, len(places), named, tuple(dict.fromkeys(warnings)))
+
+
 def of_selections(computed: Computed) -> Told:
     """Selections of lines, columns and nodes, what the spine covers, and units that don't add up."""
     labels = {line.key: line.label for line in computed.statement.spine.walk()}
@@ -48,7 +71,7 @@ def of_selections(computed: Computed) -> Told:
     if covers and covers != COVERS_NOTHING:
         warnings += [f"What the spine covers: {warning}" for warning in select(covers, computed.view.frame.accounts).warnings]
     for column in computed.columns:
-        own = [*column.warnings, *_of_texts(computed, column.lines)]
+        own = [*column.warnings, *_of_texts(computed.view, column.lines)]
         warnings += [f"Column {column.heading or column.key}: {warning}" for warning in own]
     warnings += [f"Node {code}: {warning}" for code, warning in _of_nodes(computed)]
     notes = [f"{labels[key]}: {note}" for key, given in computed.planned.notes_of.items() for note in given]
@@ -61,12 +84,12 @@ def _of_line(computed: Computed, line: LineDef) -> Iterator[str]:
     if line.accounts == NOTHING:
         yield "selects no accounts yet"
     clauses = read_narrowing(line.accounts).by_line
-    yield from _of_texts(computed, clauses)
+    yield from _of_texts(computed.view, clauses)
 
 
-def _of_texts(computed: Computed, clauses: tuple[Clause, ...]) -> Iterator[str]:
+def _of_texts(view: View, clauses: tuple[Clause, ...]) -> Iterator[str]:
     """Clauses on source, kind or counterparty that no journal line of the whole ledger passes."""
-    book = computed.view.book
+    book = view.book
     for name in dict.fromkeys(clause.name for clause in clauses):
         last = len(book.frame.calendar.periods) - 1
         grouped = book.kept(("grouped", (name,)), partial(book.journal.grouped, (name,), 0, last))

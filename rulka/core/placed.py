@@ -122,7 +122,7 @@ def unplaced(computed: Computed) -> dict[int, int]:
 
     The amount is that of the first column that has any on them, debit positive.
     """
-    if not places_accounts(computed):
+    if not places_accounts(computed) or computed.view.is_part:
         return {}
     missing = covered_of(computed) & (placed_of(computed) == 0) & computed.booked_accounts()
     columns = [amounts for _, amounts in plain_columns(computed)]

@@ -127,12 +127,15 @@ def _line(raw: Mapping[str, Any], keys: KeyGiver, where: str) -> LineDef:
         error.subject = place
         raise
     expand = raw.get("expand", ())
+    kinds = (expand,) if isinstance(expand, str) else tuple(expand)
+    below = raw.get("rows") == "below"
     return LineDef(
         kind=kind,
         label=label,
         key=key,
         accounts=raw.get("accounts", ""),
-        expand=(expand,) if isinstance(expand, str) else tuple(expand),
+        expand=() if below else kinds,
+        below=kinds if below else (),
         sort=raw.get("sort", SORTS[0]),
         top=int(raw.get("top", "0")),
         others=raw.get("others", "All others"),

@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import groupby
+from typing import Protocol, TypeVar
 
 from rulka.core.columns import Column
 from rulka.core.computed import Computed, Row
@@ -46,6 +47,8 @@ class ShownCell:
     outer: bool = False
     is_label: bool = False
     node: str = ""
+    keep: str = ""
+    """How it is kept in sight while others scroll by."""
 
 
 @dataclass(frozen=True)
@@ -102,6 +105,7 @@ class ShownColumn:
     written: str = ""
     ghost: bool = False
     node: str = ""
+    keep: str = ""
 
 
 @dataclass(frozen=True)
@@ -124,6 +128,8 @@ class ShownStatement:
     panels: tuple[tuple[ShownRow, ...], ...]
     has_label: bool = True
     notes: tuple[str, ...] = ()
+    cut: str = ""
+    """What to say where the last rows were left out."""
 
     @property
     def has_groups(self) -> bool:
@@ -220,8 +226,9 @@ def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bo
                 column.kind == "text",
                 column.asked.width,
                 width,
-                column.asked.key,
+                column.series if column.is_total else column.asked.key,
                 column.hidden,
+                keep=writer.keep.get(column.key, ""),
             )
             for (_, column), opening, width in zip(shown, opens, widths, strict=True)
         ),
@@ -237,7 +244,9 @@ def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> Shown
     first = pages[0]
     levels = max(len(page.heads) for page in pages)
     widths = [sum(column.span for column in page.columns) for page in pages]
-    heads = [tuple(ShownGroup(page.node, width) for page, width in zip(pages, widths, strict=True))]
+    mixed = len({page.unit for page in pages}) > 1
+    names = [f"{page.node}, {page.unit}" if mixed else page.node for page in pages]
+    heads = [tuple(ShownGroup(name, width) for name, width in zip(names, widths, strict=True))]
     for level in range(levels):
         of_page = [
             page.heads[level - (levels - len(page.heads))] if level >= levels - len(page.heads) else (ShownGroup("", width),)
@@ -252,12 +261,30 @@ def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> Shown
     by_key = [{row.key: row for row in page.rows} for page in pages]
     order = list(first.rows)
     for page in pages[1:]:
-        order = _joined(order, page.rows)
+        order = joined(order, page.rows)
     rows = tuple(_row_beside(row, by_key, pages, codes) for row in order)
-    return replace(first, node=" | ".join(page.node for page in pages), heads=tuple(heads), columns=tuple(columns), rows=rows, panels=(rows,))
+    unit = " | ".join(dict.fromkeys(page.unit for page in pages))
+    node = " | ".join(page.node for page in pages)
+    return replace(first, node=node, unit=unit, heads=tuple(heads), columns=tuple(columns), rows=rows, panels=(rows,))
 
 
-def _joined(rows: list[ShownRow], others: Sequence[ShownRow]) -> list[ShownRow]:
+def named_nodes(pages: Sequence[Computed]) -> list[str]:
+    """What nodes side by side are called: with their currencies where these differ."""
+    mixed = len({page.node.currency for page in pages}) > 1
+    return [f"{page.node.name}, {unit_title(page)}" if mixed else page.node.name for page in pages]
+
+
+class Keyed(Protocol):
+    """A row of whatever kind that has a key."""
+
+    @property
+    def key(self) -> str: ...
+
+
+AnyRow = TypeVar("AnyRow", bound=Keyed)
+
+
+def joined(rows: list[AnyRow], others: Sequence[AnyRow]) -> list[AnyRow]:
     """Rows with those that only another page has, each after the one it stands below there."""
     found, known = list(rows), {row.key for row in rows}
     place = 0
@@ -302,6 +329,10 @@ def _panels(rows: tuple[ShownRow, ...], second: set[str]) -> tuple[tuple[ShownRo
     return tuple(left), tuple(right)
 
 
+MOST_KEPT = 6
+"""Totals of series that can be kept in sight, the last ones."""
+
+
 class _Writer:
     def __init__(
         self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool], *, stepped: bool, separated: Callable[[str], str] | None
@@ -312,6 +343,8 @@ class _Writer:
         self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(c.of for _, c in shown)
         money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
         self.first = money[0] if money else ""
+        totals = [column.key for _, column in reversed(shown) if column.is_total][:MOST_KEPT] if not stepped else []
+        self.keep = {key: f"tot-{at}" + (" tot-last" if at == len(totals) - 1 else "") for at, key in enumerate(totals)}
 
     def row(self, row: Row, *, bare: bool = False) -> ShownRow:
         cells: list[ShownCell] = []
@@ -343,7 +376,7 @@ class _Writer:
             words = cell_words(row, column, self.computed)
             return ShownCell(words, column.key, False, "", False, opening, False, words=True, is_label=column.asked.text == "label")
         if not row.has_figures or place in row.blank:
-            return ShownCell("", column.key, False, "", False, opening, False)
+            return ShownCell("", column.key, False, "", False, opening, False, keep=self.keep.get(column.key, ""))
         rounded = row.shown is not None and column.kind not in ("percent", "share")
         value = row.shown[place] if rounded and row.shown is not None else row.values[place]
         named = (row.unit, row.look.number, place)
@@ -364,7 +397,16 @@ class _Writer:
         lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
         negative = bool(value and value < 0)
         return ShownCell(
-            text, column.key, negative, verdict, text in (DASH, "n/m"), opening, lead, red=negative and style.negative == "red", align=row.look.align
+            text,
+            column.key,
+            negative,
+            verdict,
+            text in (DASH, "n/m"),
+            opening,
+            lead,
+            red=negative and style.negative == "red",
+            align=row.look.align,
+            keep=self.keep.get(column.key, ""),
         )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime
 from html import escape
 from pathlib import Path
@@ -82,13 +83,21 @@ def _faces(embed: bool) -> str:
 Page = tuple[Computed, list[Check]]
 
 
-def as_html_pages(pages: list[Page], *, ledger: str, at: datetime, embed_fonts: bool = True, logo: str = "") -> str:
-    """A statement for several nodes, or several statements, each on a page of its own."""
-    shown = [show(computed) for computed, _ in pages]
+def as_html_pages(pages: list[Page], *, ledger: str, at: datetime, embed_fonts: bool = True, logo: str = "", most_rows: int = 0) -> str:
+    """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where it says so."""
+    shown = [_cut(show(computed), most_rows) for computed, _ in pages]
     style = _faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
     head = f'<meta charset="utf-8"><title>{escape(shown[0].title)}, {escape(shown[0].period)}</title><style>{style}</style>'
     bodies = [_page(one, computed, checks, ledger, at, logo) for one, (computed, checks) in zip(shown, pages, strict=True)]
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
+
+
+def _cut(shown: ShownStatement, most: int) -> ShownStatement:
+    """The first rows of a statement, and a word about the others."""
+    if not most or len(shown.rows) <= most:
+        return shown
+    told = f"The first {most} of {len(shown.rows)} rows; the file holds them all."
+    return replace(shown, rows=shown.rows[:most], panels=tuple(rows[:most] for rows in shown.panels), cut=told)
 
 
 PAPER_WIDTHS = {"A4": (210, 297), "A3": (297, 420), "A5": (148, 210), "letter": (216, 279), "legal": (216, 356)}
@@ -160,9 +169,11 @@ def _page(shown: ShownStatement, computed: Computed, checks: list[Check], ledger
     block = f"{picture}<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
     notes = "".join(f"<p>{escape(filled(note, values))}</p>" for note in page.notes)
     part = f"<p class=part>Part of the whole: {escape(computed.view.part)}</p>" if computed.view.is_part else ""
+    if shown.cut:
+        notes, checks = f"<p>{escape(shown.cut)}</p>", []
     return (
         f"<section class=page>{_strings(page, values)}{_line(page.header, values)}{block if page.title_block else picture}{part}{_tables(shown)}"
-        f"{f'<div class=notes>{notes}</div>' if notes else ''}{_checks(checks) if page.checks else ''}{_line(page.footer, values)}</section>"
+        f"{f'<div class=notes>{notes}</div>' if notes else ''}{_checks(checks) if page.checks and not shown.cut else ''}{_line(page.footer, values)}</section>"
     )
 
 
@@ -226,8 +237,8 @@ def _checks(checks: list[Check]) -> str:
     return f"<div class=checks>{escape(verdict.text)}.<ul>{items}</ul></div>"
 
 
-def as_pdf_pages(pages: list[Page], *, ledger: str, at: datetime, logo: str = "") -> bytes:
+def as_pdf_pages(pages: list[Page], *, ledger: str, at: datetime, logo: str = "", most_rows: int = 0) -> bytes:
     """A statement for several nodes on paper, each beginning a page."""
     from weasyprint import HTML
 
-    return bytes(HTML(string=as_html_pages(pages, ledger=ledger, at=at, embed_fonts=False, logo=logo)).write_pdf())
+    return bytes(HTML(string=as_html_pages(pages, ledger=ledger, at=at, embed_fonts=False, logo=logo, most_rows=most_rows)).write_pdf())

@@ -152,7 +152,12 @@ def bounds_of(feed: Feed) -> Bounds:
         raise RulkaError(f"'{first}' is not the first day of a period.", hint="Openings come at the start of a period.", subject="bounds, first day")
 
     def codes(text: str, items: Any) -> tuple[str, ...]:
-        return tuple(item.code for item, inside in zip(items.items, select(text, items).mask, strict=True) if inside) if text else ()
+        if not text:
+            return ()
+        matched = select(text, items)
+        if matched.warnings:
+            raise RulkaError(f"{'; '.join(matched.warnings)}.", hint="Name what the ledger has.", subject=f"bounds, {items.kind}")
+        return tuple(item.code for item, inside in zip(items.items, matched.mask, strict=True) if inside)
 
     rest = asked.get("rest_account", "")
     if asked.get("accounts") and rest not in frame.accounts.index:

@@ -112,7 +112,8 @@ def load(loading: Loading) -> Outcome:
             refusal = _refusal(report)
             report.refuse(refusal.errors)
             return Outcome("refused", report, refusal)
-        if loading.hold or (verdict != ACCEPT and not loading.dry_run):
+        asks = loading.hold and _has_news(report, ledger, master)
+        if asks or (verdict != ACCEPT and not loading.dry_run):
             report.revision = ledger.revision if ledger else 0
             return Outcome("held", report)
         return _write(loading, ledger, master, staged, budgets, report)
@@ -177,6 +178,12 @@ def _watch_reading(folder: LedgerFolder, watch: Callable[[str, int, int], None])
         watch("checking", rows, max(rows, rows * whole // max(read, 1)))
 
     folder.watch = told
+
+
+def _has_news(report: LoadReport, ledger: Ledger | None, master: MasterData) -> bool:
+    """Whether a load would change anything, or found something that a person should know; where not, nobody is asked."""
+    settings = ledger is None or any(getattr(ledger, name) != value for name, value in master.values.items())
+    return report.moved or bool(report.findings) or settings
 
 
 def _refusal(report: LoadReport) -> RulkaErrors:

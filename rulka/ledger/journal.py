@@ -13,7 +13,7 @@ import numpy as np
 from django.db import connection
 
 from rulka.core.book import View
-from rulka.core.chart import BoolArray, IntArray
+from rulka.core.chart import BoolArray, CodeList, IntArray
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.overview import ALL_EFFECTS, counted
@@ -111,15 +111,16 @@ class Journal:
         self.view, self.ledger, self.wanted = view, ledger, wanted
         frame, keys = view.frame, view.book.keys
         mask = view.inside & (keys.ids > 0)
+        self.warnings: list[str] = []
         if wanted.entities:
-            mask = mask & select(wanted.entities, frame.entities).mask[keys.entity]
+            mask = mask & self._selected(wanted.entities, frame.entities)[keys.entity]
         if wanted.accounts:
-            mask = mask & select(wanted.accounts, frame.accounts).mask[keys.account]
+            mask = mask & self._selected(wanted.accounts, frame.accounts)[keys.account]
         for at, (dimension, codes) in enumerate(frame.dimensions.items()):
             if wanted.members.get(dimension):
-                mask = mask & select(wanted.members[dimension], codes).mask[keys.members[:, at]]
+                mask = mask & self._selected(wanted.members[dimension], codes)[keys.members[:, at]]
         if wanted.partner:
-            mask = mask & (keys.partner >= 0) & select(wanted.partner, frame.entities).mask[np.maximum(keys.partner, 0)]
+            mask = mask & (keys.partner >= 0) & self._selected(wanted.partner, frame.entities)[np.maximum(keys.partner, 0)]
         sealed: BoolArray = mask & view.sealed[keys.account]
         self.open_keys: BoolArray = mask & ~view.sealed[keys.account]
         periods = np.ones(len(frame.calendar.periods), dtype=bool)
@@ -144,6 +145,12 @@ class Journal:
         self.effects = list(effects)
         self.conditions, self.values = self._conditions()
         self.by_index = bool(wanted.document or wanted.counterparty)
+
+    def _selected(self, text: str, codes: CodeList) -> BoolArray:
+        """What a filter selects; what of it matches nothing is kept in `warnings`."""
+        matched = select(text, codes)
+        self.warnings += matched.warnings
+        return matched.mask
 
     def _conditions(self) -> tuple[str, list[Any]]:
         """What balances can't answer, as SQL over `l` and `e`."""

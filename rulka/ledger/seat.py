@@ -15,7 +15,7 @@ from django.http import HttpRequest
 from rulka.core.book import Fence, View
 from rulka.core.calendar import Period
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.nodes import WHOLE, find_node, first_node
+from rulka.core.nodes import REST, WHOLE, find_node, first_node, nodes_of
 from rulka.ledger.feeds import pull_on_opening
 from rulka.ledger.models import Ledger
 from rulka.ledger.queries import book_of
@@ -59,6 +59,8 @@ class Seat:
         choices = []
         seen = self.view.visible_entities()
         named = [(item.code, item.name) for item, visible in zip(self.view.frame.entities.items, seen, strict=True) if visible]
+        alone = {node.code.removesuffix(REST): node for node in nodes_of(self.view) if node.code.endswith(REST)}
+        named = [pair for code, name in named for pair in ((code, name), *(((alone[code].code, alone[code].name),) if code in alone else ()))]
         if len(named) > 1:
             named.append((WHOLE, self.view.frame.name))
         for code, name in named:
@@ -88,12 +90,15 @@ def seat_of(request: HttpRequest) -> Seat:
         request.session["opened"] = {**opened, asked: time.time()}
         pull_on_opening(asked)
     view = book_of(access.ledger).within(access.fence(access.ledger.sealed))
+    beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
+    # a page that is refused for its period or node has the frame of one that could be shown
+    fallback = Seat(person, access.ledger, view, _kept_period(request, view), _kept_node(request, view), request.GET.get("of", ""), beside)
+    request.seat = fallback  # type: ignore[attr-defined]
     period = _period(request, view)
     node = find_node_code(request, view)
     for name, value in (("ledger", asked), ("period", period.code), ("node", node)):
         if request.session.get(name) != value:
             request.session[name] = value
-    beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
     seat = Seat(person, access.ledger, view, period, node, request.GET.get("of", ""), beside)
     request.seat = seat  # type: ignore[attr-defined]
     return seat
@@ -108,11 +113,14 @@ def fence_of(username: str, ledger: Ledger) -> Fence:
 
 
 def _period(request: HttpRequest, view: View) -> Period:
-    calendar = view.frame.calendar
     if asked := request.GET.get("period"):
-        return calendar.period(asked)
-    kept = calendar.by_code.get(request.session.get("period", ""))
-    return kept or latest_period(view)
+        return view.frame.calendar.period(asked)
+    return _kept_period(request, view)
+
+
+def _kept_period(request: HttpRequest, view: View) -> Period:
+    """The session's period, else the last one with anything booked."""
+    return view.frame.calendar.by_code.get(request.session.get("period", "")) or latest_period(view)
 
 
 def latest_period(view: View) -> Period:
@@ -126,6 +134,10 @@ def find_node_code(request: HttpRequest, view: View) -> str:
     """The node asked for, else the session's where it can be shown, else the first entity."""
     if asked := request.GET.get("node"):
         return find_node(view, asked).code
+    return _kept_node(request, view)
+
+
+def _kept_node(request: HttpRequest, view: View) -> str:
     try:
         return find_node(view, request.session.get("node", "")).code
     except RulkaError:

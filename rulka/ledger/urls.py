@@ -6,6 +6,7 @@ from rulka.ledger.pages import books, feeds, lines, revisions
 
 urlpatterns = [
     path("", books.overview, name="ledger"),
+    path("periods/", books.periods, name="periods"),
     path("close/", books.close_period, name="close-period"),
     path("entity/<str:code>/calendar/", books.entity_calendar, name="entity-calendar"),
     path("accounts/", books.accounts, name="ledger-accounts"),

@@ -16,11 +16,14 @@ from rulka.core.edits.columns import key_of
 from rulka.core.edits.pasting import text_of_lines
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import RulkaError, RulkaErrors
+from rulka.core.meaning import Meant, meant_by
+from rulka.core.placed import COVERS_NOTHING
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, library, starting, versions
 from rulka.statements.actions import copied, copied_columns, find_action, keys
 from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.editing import ChangedSince, Parts, SharedPart, Sight
+from rulka.statements.fields import SELECTIONS
 from rulka.statements.models import Definition
 from rulka.statements.panel import STATE
 from rulka.statements.services import Outcome
@@ -105,8 +108,9 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
         return answer(request, seat, name, _asked(request.POST), question=question, posted=posted, stamp_asked=request.POST.get("stamp", ""))
     except RulkaError as error:
         return answer(request, seat, name, _asked(request.POST), problem=error, entered=request.POST)
-    asked = _after(request.POST, done)
-    return answer(request, seat, name, asked, done.outcome, done.definitions, done=_sentence(done.told))
+    asked, meant = _after(request.POST, done), _meant(request.POST, sight)
+    warned = "; ".join(meant.warnings) if meant else ""
+    return answer(request, seat, name, asked, done.outcome, done.definitions, done=_sentence(done.told), warned=warned)
 
 
 def _gone_to(request: HttpRequest, seat: Seat, name: str) -> HttpResponse:
@@ -160,7 +164,15 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
         except RulkaError as error:
             problem = error
         transaction.set_rollback(True)
-    return render(request, "statements/_note.html", {"problem": problem})
+    return render(request, "statements/_note.html", {"problem": problem, "meant": None if problem else _meant(request.POST, sight)})
+
+
+def _meant(posted: QueryDict, sight: Sight) -> Meant | None:
+    """What the selection means that somebody types or has set; None where it is none or stands for nothing on purpose."""
+    text = str(posted.get("value", "")).strip()
+    if posted.get("path") not in SELECTIONS or text in ("", COVERS_NOTHING):
+        return None
+    return meant_by(text, sight.view)
 
 
 @require_POST

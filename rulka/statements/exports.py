@@ -36,8 +36,11 @@ class Maker:
     address: Callable[[str], str] | None = None
 
 
-def export(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker()) -> str | bytes:
-    """A statement for one or several nodes, or several statements, in one of the forms of TYPES; the whole first."""
+def export(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), *, most_rows: int = 0) -> str | bytes:
+    """A statement for one or several nodes, or several statements, in one of the forms of TYPES; the whole first.
+
+    `most_rows` cuts what is printed after so many rows of a page, and says so there.
+    """
     if form == "json":
         pages = [as_json(outcome.computed, outcome.checks, ledger.code) for outcome in outcomes]
         return pages[0] if len(pages) == 1 else pages_json(pages)
@@ -49,8 +52,9 @@ def export(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker 
     if form == "xlsx":
         return as_xlsx_pages(given, About(ledger.name, at, maker.person, _links(outcomes[0], ledger, maker)))
     logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
-    write = as_html_pages if form == "html" else as_pdf_pages
-    return write(given, ledger=ledger.name, at=at, logo=logo)
+    if form == "html":
+        return as_html_pages(given, ledger=ledger.name, at=at, logo=logo)
+    return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows)
 
 
 def _links(outcome: Outcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:

@@ -39,6 +39,8 @@ class Setting:
     hint: str = ""
     do: str = ""
     required: bool = False
+    example: str = ""
+    """What stands beside the field whatever is typed."""
 
     @property
     def slug(self) -> str:
@@ -65,10 +67,11 @@ class _Writer:
     def __init__(self, raw: Raw, do: str) -> None:
         self.raw, self.do = raw, do
 
-    def text(self, path: str, label: str, *, default: str = "", hint: str = "", area: bool = False, value: str | None = None) -> Setting:
-        return Setting(
-            path, label, value_of(self.raw, path) if value is None else value, "area" if area else "text", default=default, hint=hint, do=self.do
-        )
+    def text(
+        self, path: str, label: str, *, default: str = "", hint: str = "", area: bool = False, value: str | None = None, example: str = ""
+    ) -> Setting:
+        given = value_of(self.raw, path) if value is None else value
+        return Setting(path, label, given, "area" if area else "text", default=default, hint=hint, do=self.do, example=example)
 
     def choice(self, path: str, label: str, choices: Iterable[str], default: str, *, hint: str = "") -> Setting:
         value = value_of(self.raw, path)
@@ -105,7 +108,7 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
     shows = [kind_setting(kind, tuple(lines.NEW), "line-kind")]
     if kind not in UNLABELLED:
         shows.append(Setting("label", "Label" if kind not in ("text", "heading") else "Text", str(raw[kind]), do="line-change", required=True))
-    groups = [Group("What it shows", tuple(shows + _shows(kind, raw, write)))]
+    groups = [Group("What it shows", tuple(shows + _shows(kind, raw, write, frame)))]
     expansions = (*EXPANSIONS, *frame.dimensions)
     if kind == "line":
         groups.append(
@@ -123,6 +126,7 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
                     write.text("expand", "One row for each of", default="one row for all", hint=", ".join(expansions)),
                     *(
                         (
+                            write.choice("rows", "Its rows stand", ("below",), "in its place"),
                             write.choice("sort", "Rows sorted by", SORTS, "code"),
                             write.text("top", "Only the largest", default="all"),
                             write.text("others", "Label of the others", default="All others"),
@@ -158,10 +162,27 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
     return groups
 
 
-def _shows(kind: str, raw: Raw, write: _Writer) -> list[Setting]:
+SELECTIONS = ("accounts", "narrow", "covers")
+"""Settings that select; what they mean is told while they are typed."""
+
+
+def example_of(frame: Frame, *, accounts: bool = True) -> str:
+    """A narrowing that this ledger could have, for somebody who looks how one is written."""
+    heads = [item.code for item in frame.accounts.items if len(frame.accounts.below[item.code]) > 2]
+    plain = [item.code for item in frame.accounts.items if item.code not in heads]
+    parts = [f"{plain[0]} to {plain[min(3, len(plain) - 1)]}"] if plain and accounts else []
+    parts += [f"under:{heads[-1]}"] if heads and accounts else []
+    clauses = [", ".join(parts)] if parts else []
+    for name, codes in list(frame.dimensions.items())[:1]:
+        members = [item.code for item in codes.items if item.code != "-"][:2]
+        clauses += [f"{name}: {', '.join(members)}"] if members else []
+    return "; ".join(clauses)
+
+
+def _shows(kind: str, raw: Raw, write: _Writer, frame: Frame) -> list[Setting]:
     if kind == "line":
         accounts = "" if raw.get("accounts") == NOTHING else None
-        return [write.text("accounts", "Accounts", area=True, default="none yet", value=accounts)]
+        return [write.text("accounts", "Accounts", area=True, default="none yet", value=accounts, example=example_of(frame))]
     if kind == "calculation":
         return [write.text("formula", "Formula", area=True, hint='Labels as you read them, those of several words in "quotes"')]
     if kind == "section":
@@ -271,7 +292,7 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
         *window,
         write.suggest("shift", "Shifted by", SHIFTS, "not shifted"),
         write.choice("measure", "Measure", MEASURES, "activity"),
-        write.text("narrow", "Narrowed to", default="everything", hint="such as department: 110, 120; entity: TF"),
+        write.text("narrow", "Narrowed to", default="everything", example=example_of(frame, accounts=False)),
         write.choice("then", "Then, after the period", [name for name in frame.scenarios if name != "actual"], "nothing"),
         write.choice("entries", "Entries", ENTRIES, "posted"),
         write.choice("credits", "Credits", ("positive", "negative"), "positive"),
@@ -342,7 +363,9 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: S
             (
                 of_spine.choice("signs", "Signs", CONVENTIONS, "both positive"),
                 of_spine.choice("totals", "Totals", ("stepped",), "in the same column"),
-                of_spine.text("covers", "Accounts it owes a place", default="all of the types it places", hint="nothing: only about some"),
+                of_spine.text(
+                    "covers", "Accounts it owes a place", default="all of the types it places", example="type:revenue, type:expense or nothing"
+                ),
             ),
             open=False,
         ),

@@ -18,13 +18,13 @@ from rulka.statements.shelves import RUN, required
 from rulka.work.models import Output
 
 
-def ask(seat: Seat, name: str, form: str, node: str, address: str) -> Output:
-    """Queue a file with a page or sheet for a node and all below it."""
+def ask(seat: Seat, name: str, form: str, node: str, address: str, *, pages: str = "all") -> Output:
+    """Queue a file with a page or sheet for a node and all below it, or with other `pages`."""
     from rulka.statements.tasks import make_output
 
     output = Output.objects.create(
         ledger=seat.ledger.code, person=seat.person.pk, person_name=seat.person.title or seat.person.username, statement=name, form=form,
-        period=seat.period.code, node=node, address=address,
+        period=seat.period.code, node=node, address=address, pages=pages,
     )  # fmt: skip
     make_output.enqueue(output.pk)
     return output
@@ -83,7 +83,7 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
     definition = find_definition(ledger, "statement", output.statement)
     required(person, definition, RUN)
     fence = fence_of(person.username, ledger)
-    outcomes = run_pages(ledger, definition.name, output.period, output.node, fence, pages="all", in_depth=True, tell=tell)
+    outcomes = run_pages(ledger, definition.name, output.period, output.node, fence, pages=output.pages, in_depth=True, tell=tell)
     maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None)
     content = export(outcomes, ledger, output.form, maker)
-    return content.encode() if isinstance(content, str) else content, file_name(outcomes[0], output.form, several=True)
+    return content.encode() if isinstance(content, str) else content, file_name(outcomes[0], output.form, several=output.pages != "node")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -21,9 +22,13 @@ from rulka.statements.assemble import definitions_of, find_definition
 from rulka.statements.edit_views import address, answer
 from rulka.statements.exports import TYPES, Maker, export, file_name
 from rulka.statements.models import Definition
+from rulka.statements.nodes import computed_beside, outcomes_of
 from rulka.statements.printing import preview_page
-from rulka.statements.services import PAGES, Outcome, node_asked, run_pages
+from rulka.statements.services import PAGES, node_asked
 from rulka.work.models import Output
+
+MOST_PRINTED_AT_ONCE = 1_500
+"""Rows of a PDF that a person waits for; more are printed in the background."""
 
 MOST_SHEETS = 60
 """Statements in one workbook at most."""
@@ -33,11 +38,6 @@ def _definition(seat: Seat, name: str, level: int) -> Definition:
     definition = find_definition(seat.ledger, "statement", name)
     shelves.required(seat.person, definition, level)
     return definition
-
-
-def _outcomes(seat: Seat, statement: Definition, pages: str = "node") -> list[Outcome]:
-    node = node_asked(statement, node=seat.node, of=seat.of)
-    return run_pages(seat.ledger, statement.name, seat.period.code, node, seat.view.fence, pages=pages, in_depth=True)
 
 
 def _maker(request: HttpRequest, seat: Seat) -> Maker:
@@ -55,7 +55,12 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     if pages not in PAGES:
         raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
     request.session["last-export"] = {"form": form, "pages": pages}
-    outcomes = _outcomes(seat, statement, pages)
+    outcomes = outcomes_of(seat, statement, pages)
+    rows = sum(not row.hidden for outcome in outcomes for row in outcome.computed.rows)
+    if form == "pdf" and rows > MOST_PRINTED_AT_ONCE and pages == "node":  # paper takes its time: it is made while one goes on
+        address_of = request.build_absolute_uri(reverse("statements"))
+        output = outputs.ask(seat, statement.name, form, outcomes[0].computed.node.code, address_of, pages="node")
+        return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
     response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
     response["Content-Disposition"] = content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
     return response
@@ -68,7 +73,7 @@ def workbook(request: HttpRequest) -> HttpResponse:
     names = request.GET.getlist("name")[:MOST_SHEETS]
     if not names:
         raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
-    outcomes = [outcome for name in names for outcome in _outcomes(seat, _definition(seat, name, shelves.RUN))]
+    outcomes = [outcome for name in names for outcome in outcomes_of(replace(seat, beside=""), _definition(seat, name, shelves.RUN))]
     response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
     response["Content-Disposition"] = content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
     return response
@@ -79,8 +84,8 @@ def table(request: HttpRequest, name: str) -> HttpResponse:
     """The visible statement as text and as a table, for the clipboard."""
     seat = seat_of(request)
     definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
-    computed = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"])).computed
-    text, html = as_table(computed)
+    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    text, html = as_table(computed_beside(seat, outcome))
     return JsonResponse({"text": text, "html": html})
 
 

@@ -116,7 +116,14 @@ class About:
 
 
 def _footing(about: About) -> dict[str, Any]:
-    return {"template": "statements/_panel_footing.html", "suggested": suggestions(about.computed), "lines_by_label": _account_lines(about.computed)}
+    labels = {row.key: row.label for row in about.computed.rows} | {line.key: line.label for line in about.computed.statement.spine.walk()}
+    told = [(check, [(key, labels.get(key, key)) for key in check.lines[:5]]) for check in about.outcome.checks]
+    return {
+        "template": "statements/_panel_footing.html",
+        "told": told,
+        "suggested": suggestions(about.computed),
+        "lines_by_label": _account_lines(about.computed),
+    }
 
 
 def _account_lines(computed: Computed) -> list[tuple[str, str]]:
@@ -203,7 +210,8 @@ def _column(about: About) -> dict[str, Any]:
 def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
     """The key under which a computed column is written: its own, or that of the series that makes it."""
     known = columns.places(dict(span))
-    return next(key for key in (column.asked.key, column.series, column.key) if key in known)
+    own = (column.series, column.asked.key, column.key) if column.is_total else (column.asked.key, column.series, column.key)
+    return next(key for key in own if key in known)
 
 
 def _page(about: About) -> dict[str, Any]:
@@ -260,7 +268,7 @@ def _versions(about: About) -> dict[str, Any]:
 
 def _trace(about: About) -> dict[str, Any]:
     seat, computed, state = about.seat, about.computed, about.state
-    shown = {"template": "statements/_panel_trace.html"}
+    shown: dict[str, Any] = {"template": "statements/_panel_trace.html"}
     if "entry" in state:
         entry = show_entry(seat.ledger, seat.view, state.get("entity", ""), state["entry"])
         return {**shown, "level": "entry", "shown_entry": entry, "crumbs": _crumbs(computed, state), "wide": True}
@@ -271,6 +279,8 @@ def _trace(about: About) -> dict[str, Any]:
         entry = show_entry(seat.ledger, seat.view, said["entity"], said["number"])
         return {**shown, "level": "entry", "shown_entry": entry, "crumbs": [], "wide": True}
     row, column, account = state["row"], state["column"], state.get("account", "")
+    traced = computed.node_of(computed.column(column))
+    shown["traced"] = traced
     if "part" in state:
         page = lines_page(
             seat.ledger, computed, row, column, account, state["part"], rolled=state.get("rolled", ""), sort=state.get("sort", "newest"),
@@ -296,24 +306,24 @@ def _trace(about: About) -> dict[str, Any]:
         **shown,
         "level": "parts",
         "trace": trace,
-        "value": text_of(trace.value, trace.unit, computed),
-        "total": text_of(trace.total, trace.unit, computed),
-        "parts": _parts(trace, computed),
+        "value": text_of(trace.value, trace.unit, traced.digits),
+        "total": text_of(trace.total, trace.unit, traced.digits),
+        "parts": _parts(trace, computed, computed.column(column)),
         "crumbs": _crumbs(computed, state),
         "negative": bool(trace.value and trace.value < 0),
     }
 
 
-def text_of(value: Value, unit: str, computed: Computed) -> str:
+def text_of(value: Value, unit: str, money_digits: int) -> str:
     """A traced value in full: money to its minor unit, whatever the statement is scaled to."""
     if unit == "percent":
         return figure_text(None if value is None else value * 100, digits=1) + ("" if value is None else " %")
-    digits = {"money": computed.node.digits, "quantity": QUANTITY_DIGITS}.get(unit, 4)
+    digits = {"money": money_digits, "quantity": QUANTITY_DIGITS}.get(unit, 4)
     text = figure_text(value, digits=digits)
     return f"{0:.{digits}f}" if value == 0 else text
 
 
-def _parts(trace: Trace, computed: Computed) -> list[ShownPart]:
+def _parts(trace: Trace, computed: Computed, column: Column) -> list[ShownPart]:
     unit = "money" if trace.unit in ("percent", "ratio", "rate", "plain") else trace.unit
     largest = max((abs(part.value) for part in trace.parts if part.value is not None), default=0) or 1
     shown = []
@@ -321,7 +331,8 @@ def _parts(trace: Trace, computed: Computed) -> list[ShownPart]:
         row_unit = next((row.unit for row in computed.rows if row.key == part.row), unit) if part.kind in ("row", "column") else unit
         label = f"less {part.label}" if part.adds < 0 and trace.unit != "percent" else part.label
         width = 0 if part.value is None else int(abs(part.value) / largest * 100)
-        shown.append(ShownPart(label, text_of(part.value, row_unit, computed), _address(part), width, bool(part.value and part.value < 0)))
+        digits = computed.node_of(computed.column(part.column) if part.column else column).digits
+        shown.append(ShownPart(label, text_of(part.value, row_unit, digits), _address(part), width, bool(part.value and part.value < 0)))
     return shown
 
 

@@ -9,7 +9,10 @@ from rulka.formats.paper import page_picture
 from rulka.ledger.seat import Seat
 from rulka.statements.assemble import find_definition
 from rulka.statements.exports import export
-from rulka.statements.services import node_asked, run_pages
+from rulka.statements.nodes import outcomes_of
+
+MOST_PREVIEWED = 400
+"""Rows of a page that are looked at before printing: more than the pictures shown hold."""
 
 
 @lru_cache(maxsize=8)
@@ -21,8 +24,8 @@ def printed(seat: Seat, name: str, stamp: str) -> bytes:
     """The PDF of what is shown; kept while nothing that it depends on changes."""
     kept = _kept((seat.ledger.pk, seat.view.book.revision, name, stamp, seat.query, repr(seat.view.fence)))
     if not kept:
-        node = node_asked(find_definition(seat.ledger, "statement", name), node=seat.node, of=seat.of)
-        content = export(run_pages(seat.ledger, name, seat.period.code, node, seat.view.fence, in_depth=True), seat.ledger, "pdf")
+        outcomes = outcomes_of(seat, find_definition(seat.ledger, "statement", name))
+        content = export(outcomes, seat.ledger, "pdf", most_rows=MOST_PREVIEWED)
         kept.append(content if isinstance(content, bytes) else content.encode())
     return kept[0]
 

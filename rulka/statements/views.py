@@ -82,16 +82,17 @@ def _opened(
     statement = definitions["statement"]
     shelves.required(seat.person, statement, shelves.RUN)
     outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
-    for switch in ("hidden", "paper"):
-        if request.GET.get(switch) in ("yes", "no"):
-            request.session[switch] = request.GET[switch]
+    if request.GET.get("hidden") in ("yes", "no"):
+        request.session["hidden"] = request.GET["hidden"]
+    if request.GET.get("paper") in ("yes", "no"):  # the preview is of this statement; another one opens with its figures
+        request.session["paper"] = statement.name if request.GET["paper"] == "yes" else ""
     return {
         **panel_context(seat, outcome, asked, definitions, **extra),
         **node_choices(seat, outcome),
         "where": "statements",
         "name": statement.name,
         "show_hidden": request.session.get("hidden") == "yes",
-        "paper": request.session.get("paper") == "yes",
+        "paper": request.session.get("paper") == statement.name,
     }
 
 

@@ -14,12 +14,22 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     seat = getattr(request, "seat", None)
     if seat is None:
         return {"former": None, "next": None}
+    own = {"ledger": seat.ledger.code, "node": seat.node, **({"of": seat.of} if seat.of else {}), **({"beside": seat.beside} if seat.beside else {})}
+    kept = {name: value for name, value in request.GET.items() if name not in ("after", "before", "end", "period")}
+    on_statement = request.path.startswith(reverse("statements"))
 
     def step(by: int) -> tuple[str, str] | None:
         period = seat.stepped(by)
-        query = {"ledger": seat.ledger.code, "period": period.code if period else "", "node": seat.node}
-        if not request.path.startswith(reverse("statements")):  # other pages keep what they are asked for
-            query = {name: value for name, value in request.GET.items() if name not in ("after", "before", "end")} | query
+        query = {**({} if on_statement else kept), **own, "period": period.code if period else ""}  # other pages keep what they are asked for
         return (period.title, urlencode(query)) if period else None
 
-    return {"former": step(-1), "next": step(1)}
+    other = {**{name: value for name, value in kept.items() if not on_statement or name in ("panel", "row", "column")}, **own}
+    return {"seat": seat, "former": step(-1), "next": step(1), "any_period": urlencode({"to": _page(request), **other})}
+
+
+def _page(request: HttpRequest) -> str:
+    """The address of the page that a request is about: a fragment of a statement belongs to the statement's."""
+    match = request.resolver_match
+    if match and "name" in match.kwargs and request.path.startswith(reverse("statements")):
+        return reverse("statement", args=[match.kwargs["name"]])
+    return request.path

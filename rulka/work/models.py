@@ -84,6 +84,7 @@ class Output(Progress):
     form = models.CharField(max_length=5)
     period = models.CharField(max_length=20)
     node = models.CharField(max_length=80)
+    pages = models.CharField(max_length=10, default="all", help_text="The node alone, its children, or all below it")
     address = models.TextField(blank=True, help_text="Where this Rulka answers, for links in the file")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     problem = models.TextField(blank=True)

@@ -328,7 +328,8 @@ def test_service_gives_the_same_trial_balance_as_the_folder_and_then_only_news(t
     feed.refresh_from_db()
     assert feed.mark == "2026-11-06T18:30:00Z"
     news = balances(command, "web")
-    whole = done(pulled(feed, person=person, full=True), person)
+    whole = pulled(feed, person=person, full=True)
+    assert (whole.state, whole.revision) == ("accepted", Ledger.objects.get(code="web").revision)  # no news: nobody is asked
     assert whole.report["tallies"]["entries"]["new"] == whole.report["tallies"]["entries"]["changed"] == 0
     assert balances(command, "web") == news  # all or news only: the same balances
 
@@ -416,6 +417,17 @@ def test_feeds_are_pulled_by_schedule_and_on_opening(ledger, small, person, clie
     client.get(reverse("ledger"))
     client.get(reverse("ledger"))
     assert Load.objects.count() == 1
+
+
+def test_a_pull_without_news_says_so_and_one_with_other_settings_asks(ledger, small, person, client):
+    where = put(small())
+    feed = folder_feed(ledger, where)
+    load = pulled(feed, person=person)
+    assert (load.state, load.revision) == ("accepted", 1)
+    client.force_login(person)
+    assert "nothing new. All that came stands in revision 1 already" in client.get(reverse("load", args=[load.pk])).content.decode()
+    put(small(ledger__json={**SMALL["ledger.json"], "name": "Small, Sons and Daughters"}))
+    assert pulled(feed, person=person).state == "held"
 
 
 @pytest.mark.parametrize("text", ["0 0 30 2 *", "0 0 31 4,6,9,11 *"])

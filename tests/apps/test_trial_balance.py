@@ -151,7 +151,10 @@ def test_trial_balance_of_the_small_ledger_rolls_the_result(small, command):
     ("options", "message"),
     [
         ({"ledger": "nowhere"}, "Ledger 'nowhere' does not exist"),
-        ({"first": "2031-P01"}, "'2031-P01' is not a period of this ledger. Its calendar runs from 2025-P01 to 2026-P13"),
+        (
+            {"first": "2031-P01"},
+            "'2031-P01' is not a period of this ledger. Its calendar runs from 2025-P01, January 2025, to 2026-P13, Adjusting period 13, FY2026",
+        ),
         ({"first": "2026-P02"}, "2026-P02 comes after 2026-P01"),
         ({"entity": "Q"}, "Entity 'Q' does not exist. There are: A, B."),
         ({"scenario": "bugdet"}, "Scenario 'bugdet' does not exist. Did you mean budget?"),

@@ -55,7 +55,7 @@ def test_calendar_month_finds_its_period():
 
 
 def test_unknown_period_names_the_bounds_of_the_calendar():
-    with pytest.raises(RulkaError, match=r"'2028-P01' is not a period .* runs from 2024-P01 to 2027-P12"):
+    with pytest.raises(RulkaError, match=r"'2028-P01' is not a period .* runs from 2024-P01, April 2023, to 2027-P12, March 2027"):
         APRIL.period("2028-P01")
 
 

@@ -87,7 +87,12 @@ def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = 
             return Edited("", (key,))
         _rename(body, spot, path, value, list(beside))
         return Edited(f"{former}: {'total ' if path == 'total' else ''}{value or 'without a total'}", keys_of_raws(body, [spot.raw]))
+    was_whole = path == "expand" and not spot.raw.get("expand")
     told = set_value(spot.raw, path, text)
+    if was_whole and text.strip():  # the line stays, with its total; what it expands into stands below it
+        spot.raw["rows"] = "below"
+    if path == "expand" and not text.strip():
+        spot.raw.pop("rows", None)
     other = {"agree": "holds", "holds": "agree"}.get(path)
     if other and text.strip():  # a check says one of them
         spot.raw.pop(other, None)

@@ -7,10 +7,12 @@ from typing import Any
 
 from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect
+from django.shortcuts import redirect, render
 from django.urls import reverse
+from django.utils.http import url_has_allowed_host_and_scheme, urlencode
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from rulka.core.calendar import Period
 from rulka.core.chart import TYPES, CodeList
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
@@ -24,6 +26,37 @@ from rulka.ledger.placement import placements
 from rulka.ledger.seat import Seat, seat_of
 from rulka.ledger.staging import period_code, period_number
 from rulka.people.queries import accesses_of
+
+MOST_PERIODS = 240
+"""Periods that are listed at once; others are found by name."""
+
+
+@require_GET
+def periods(request: HttpRequest) -> HttpResponse:
+    """Every period to go to, or those whose names begin as what is typed; `to` is the page that they lead to."""
+    seat = seat_of(request)
+    calendar, typed = seat.view.frame.calendar, request.GET.get("typed", "").strip()
+    to = request.GET.get("to", "")
+    if not url_has_allowed_host_and_scheme(to, allowed_hosts=None) or not to.startswith("/"):
+        to = reverse("statements")
+    kept = request.GET.copy()
+    for name in ("to", "period", "typed", "go"):
+        kept.pop(name, None)
+    problem = None
+    if request.GET.get("go"):
+        try:
+            return redirect(f"{to}?{urlencode({**{name: str(value) for name, value in kept.items()}, 'period': calendar.period(typed).code})}")
+        except RulkaError as error:
+            problem = error
+    found = [period for period in calendar.periods if typed.casefold() in f"{period.title} {period.code}".casefold()] or calendar.named(typed)
+    near = sorted(found or calendar.periods, key=lambda period: abs(period.index - seat.period.index))[:MOST_PERIODS]
+    years: dict[int, list[Period]] = {}
+    for period in sorted(near if found or problem else [], key=lambda period: period.index):
+        years.setdefault(period.year, []).append(period)
+    context = {"seat": seat, "years": sorted(years.items(), reverse=True), "to": to, "kept": kept.urlencode(), "fields": kept.items(), "typed": typed,
+               "more": len(found) - len(near), "where": "ledger", "problem": problem}  # fmt: skip
+    template = "ledger/_periods.html" if request.headers.get("HX-Request") else "ledger/periods.html"
+    return render(request, template, context, status=422 if problem else 200)
 
 
 @require_GET

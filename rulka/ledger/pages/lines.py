@@ -45,12 +45,11 @@ def journal(request: HttpRequest) -> HttpResponse:
     wanted = _wanted(request, seat)
     problem, shown = None, None
     try:
-        found = Journal(seat.view, seat.ledger, wanted).page(
-            after=request.GET.get("after", ""), before=request.GET.get("before", ""), end=request.GET.get("end") == "1"
-        )
+        browser = Journal(seat.view, seat.ledger, wanted)
+        found = browser.page(after=request.GET.get("after", ""), before=request.GET.get("before", ""), end=request.GET.get("end") == "1")
         rows = [(row, exact(row.debit, row.digits), exact(row.credit, row.digits)) for row in found.rows]
         sums = [(code or "quantities", exact(debit, digits) or "0", exact(credit, digits) or "0") for code, debit, credit, digits in found.sums]
-        shown = {"page": found, "rows": rows, "sums": sums}
+        shown = {"page": found, "rows": rows, "sums": sums, "warnings": browser.warnings}
     except RulkaError as error:
         problem = error
     kept = request.GET.copy()

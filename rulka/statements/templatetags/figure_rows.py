@@ -73,6 +73,7 @@ class _Writer:
         classes += ["quiet"] if cell.quiet else ["lead"] if cell.lead else []
         classes += ["opens"] if cell.opens_group else []
         classes += ["outer"] if cell.outer else []
+        classes += [cell.keep] if cell.keep else []
         return f'<td class="{" ".join(classes)}">{self._inside(cell, address)}</td>'
 
     def _inside(self, cell: ShownCell, address: str) -> str:

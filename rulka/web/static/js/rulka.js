@@ -18,6 +18,7 @@ const rulka = {
     if (event.ctrlKey || event.metaKey || event.altKey || (rulka.keysOff() && event.key !== "?")) return;
     const step = { ",": "step-back", ".": "step-on" }[event.key];
     if (step) document.getElementById(step)?.click();
+    if (event.key === ";") document.getElementById("period-open")?.click();
     if (event.key === "?") document.getElementById("keys")?.showModal();
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
@@ -29,6 +30,12 @@ const rulka = {
   });
   document.addEventListener("change", (event) => { if (event.target.matches?.("select.sends")) event.target.form.requestSubmit(); });
   document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
+  // the list of periods: open once it has come, closed by Escape, by choosing or by going elsewhere
+  const periods = () => document.getElementById("period-drop");
+  const closePeriods = (back) => { if (!periods()?.firstElementChild) return; periods().replaceChildren(); if (back) document.getElementById("period-open")?.focus(); };
+  document.addEventListener("htmx:afterSwap", (event) => { if (event.target.id === "period-drop") document.getElementById("period-typed")?.focus(); });
+  document.addEventListener("keydown", (event) => { if (event.key === "Escape" && event.target.closest?.(".period")) closePeriods(true); });
+  document.addEventListener("click", (event) => { if (!event.target.closest?.(".period")) closePeriods(false); });
   document.addEventListener("DOMContentLoaded", () => {
     const off = document.getElementById("keys-off");
     if (!off) return;

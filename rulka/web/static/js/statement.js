@@ -162,7 +162,7 @@
   }
 
   function openPanel(query) {
-    document.body.classList.remove("folded");
+    fold(false, true);
     return htmx.ajax("GET", `${el("work").dataset.panel}?${figures().dataset.query}&${query}`, { source: "#opener" });
   }
 
@@ -207,7 +207,7 @@
     v: () => { place = "into"; openPanel("panel=versions"); },
     s: () => { place = "into"; openPanel("panel=page"); },
     h: () => el("toggle-hidden")?.click(),
-    p: () => document.body.classList.toggle("folded"),
+    p: () => fold(!document.body.classList.contains("folded")),
     o: () => { place = "nodes"; openPanel("panel=nodes"); },
     "[": () => el("node-back")?.click(),
     "]": () => el("node-on")?.click(),
@@ -438,7 +438,7 @@
   }
   document.addEventListener("click", (event) => {
     if (event.target.closest?.("#copy-table")) copyTable();
-    const file = event.target.closest?.("a[download]");
+    const file = event.target.closest?.("a[data-file]");
     if (file && file.id !== "repeat-export") el("repeat-export").href = file.href;
   });
 
@@ -462,6 +462,51 @@
     said.textContent = words;
     el("alert").replaceChildren(said);
   }
+
+  // the panel folds away; a wide statement says what is beyond its edge and can keep its totals in sight ------------------------------
+
+  function fold(away, stay) {
+    document.body.classList.toggle("folded", away);
+    if (!stay) (away ? el("unfold") : el("fold"))?.focus();
+    beyond();
+  }
+  const frozen = () => sessionStorage.getItem("totals-in-sight") === "yes";
+  function beyond() {
+    const scroll = document.querySelector("#work .scroll"), hint = el("beyond");
+    if (!scroll || !hint || !figures()) return;
+    const edge = scroll.getBoundingClientRect().right;
+    const totals = [...figures().querySelectorAll("thead tr.heads th[class*='tot-']")];
+    const kept = figures().classList.contains("frozen") ? totals : [];
+    const hidden = [...figures().querySelectorAll("thead tr.heads th")].filter((head) => !kept.includes(head) && head.getBoundingClientRect().right > edge + 1 - kept.reduce((sum, one) => sum + one.offsetWidth, 0));
+    const wide = scroll.scrollWidth > scroll.clientWidth + 1;
+    hint.hidden = !wide;
+    el("see-on").hidden = !hidden.length;
+    el("see-on").textContent = `${hidden.length} more column${hidden.length === 1 ? "" : "s"} \u203a`;
+    el("freeze").hidden = !totals.length;
+    el("freeze").setAttribute("aria-pressed", String(kept.length > 0));
+  }
+  function freeze() {
+    if (!figures()) return;
+    const scroll = document.querySelector("#work .scroll");
+    const on = frozen() && scroll.scrollWidth > scroll.clientWidth + 1;
+    figures().classList.toggle("frozen", on);
+    let right = 0;
+    for (let at = 0; on && at < 6; at += 1) {
+      const head = figures().querySelector(`thead tr.heads th.tot-${at}`);
+      if (!head) break;
+      figures().style.setProperty(`--tot-${at}`, `${right}px`);
+      right += head.offsetWidth;
+    }
+    beyond();
+  }
+  document.addEventListener("click", (event) => {
+    if (event.target.closest?.("#fold")) fold(true);
+    if (event.target.closest?.("#unfold")) fold(false);
+    if (event.target.closest?.("#see-on")) { const scroll = document.querySelector("#work .scroll"); scroll.scrollBy({ left: scroll.clientWidth * 0.6 }); }
+    if (event.target.closest?.("#freeze")) { sessionStorage.setItem("totals-in-sight", frozen() ? "no" : "yes"); freeze(); }
+  });
+  document.addEventListener("scroll", (event) => { if (event.target.matches?.("#work .scroll")) beyond(); }, true);
+  window.addEventListener("resize", () => { freeze(); });
 
   // the focus after something was replaced ---------------------------------------------------------------------------------------
 
@@ -507,6 +552,7 @@
     if (was) left = null;
     settle();
     watch();
+    freeze();
     const panel = el("panel");
     if (place === "form") {
       place = "panel";
@@ -542,5 +588,6 @@
     if (new URLSearchParams(location.search).get("panel") === "start") document.querySelector("#panel [type=radio]:checked")?.focus();
     settle();
     watch();
+    freeze();
   });
 })();
