@@ -11,11 +11,13 @@ import re
 from calendar import monthrange
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 from fractions import Fraction
 from typing import Any
 
 RESULT = ("revenue", "expense")
+OF_LINES = ("source: ", "kind: ", "counterparty: ")
+"""Clauses that only journal lines can answer; plans hold none of it."""
 Key = tuple[str, str, str, tuple[str, ...]]  # entity, account, partner, members
 At = tuple[int, int]
 
@@ -77,7 +79,10 @@ class Brute:
     def chosen(self, text: str, codes: dict[str, dict[str, str]]) -> set[str]:
         """The codes that a selection means; `codes` maps a code to its parent, type and category."""
         included, _, excluded = text.partition(" except ")
+        included, *conditions = included.split(" only ")
         found = set().union(*(self._part(part.strip(), codes) for part in included.split(",")))
+        for condition in conditions:
+            found &= set().union(*(self._part(part.strip(), codes) for part in condition.split(",")))
         return found.difference(*(self._part(part.strip(), codes) for part in excluded.split(",") if part.strip()))
 
     def _part(self, part: str, codes: dict[str, dict[str, str]]) -> set[str]:
@@ -101,6 +106,8 @@ class Brute:
         """Whether a posting key passes a narrowing (clauses on account, entity, partner and members)."""
         tests: list[Callable[[Key], bool]] = []
         for clause in filter(None, (part.strip() for part in text.split(";"))):
+            if clause.startswith(OF_LINES):
+                continue
             name, _, selection = clause.rpartition(": ") if re.match(r"\w+: ", clause) else ("account", "", clause)
             negated = selection.startswith("not ")
             selection = selection.removeprefix("not ")
@@ -119,10 +126,28 @@ class Brute:
         members = self.chosen(selection, codes)
         return lambda key: (key[3][place] in members) != negated
 
+    def line_passes(self, text: str) -> Callable[[Booked], bool] | None:
+        """Whether a journal line passes the clauses that only journal lines can answer; None where there are none."""
+        tests: list[Callable[[Booked], bool]] = []
+        for clause in filter(None, (part.strip() for part in text.split(";"))):
+            if clause.startswith(OF_LINES):
+                name, _, selection = clause.partition(": ")
+                negated = selection.startswith("not ")
+                patterns = [part.strip() for part in selection.removeprefix("not ").split(",")]
+                tests.append(
+                    lambda line, name=name, patterns=patterns, negated=negated: (
+                        any(fnmatch.fnmatchcase(getattr(line, name), pattern) for pattern in patterns) != negated
+                    )
+                )
+        return (lambda line: all(test(line) for test in tests)) if tests else None
+
     # time -----------------------------------------------------------------------------------------------------------
 
     def index(self, at: At) -> int:
         return [p[0] for p in self.periods].index(at)
+
+    def is_adjusting(self, at: At) -> bool:
+        return self.periods[self.index(at)][3]
 
     def moved(self, at: At, shift: str) -> At | None:
         if not shift:
@@ -365,8 +390,40 @@ class Statement:
         at = self.brute.moved(self.at, column.get("shift", ""))
         at = self.brute.moved(at, line.get("shift", "")) if at else None
         window = self.brute.window(line.get("window") or column.get("window", "period"), at) if at else None
+        if "_periods" in column:
+            window = self.own_window(line, column)
         lines = self.brute.movements(*self.source(line, column))
+        test = self.brute.line_passes("; ".join((line["accounts"], column.get("narrow", ""))))
+        if test is not None:
+            lines = [one for one in lines if one.scenario == "actual" and test(one)]
         return lines, line.get("measure") or column.get("measure", "activity"), window
+
+    def own_window(self, line: dict[str, Any], column: dict[str, Any]) -> list[At] | None:
+        """The window of a line in a piece of a series: the piece, moved at both ends; a window of its own from the piece's end."""
+        piece, brute = column["_periods"], self.brute
+        if piece is None:
+            return None
+        seen = column["_at"]
+        if column["_cut"] and not line.get("window"):
+            ends = [brute.moved(end, line.get("shift", "")) for end in (piece[0], piece[-1])]
+            every = [p[0] for p in brute.periods]
+            return None if None in ends else every[every.index(ends[0]) : every.index(ends[1]) + 1]
+        at = brute.moved(seen, line.get("shift", ""))
+        return brute.window(line.get("window") or column.get("window", "period"), at) if at else None
+
+    def is_quantities(self, line: dict[str, Any], column: dict[str, Any]) -> bool:
+        """Whether statistical accounts are shown: by the measure, or a column names no others and the line none."""
+        if (line.get("measure") or column.get("measure", "")).endswith("quantity"):
+            return True
+        named = [part.strip() for part in column.get("narrow", "").split(";") if part.strip() and not re.match(r"\w+: ", part.strip())]
+        of_line = any(not re.match(r"\w+: ", part.strip()) for part in line["accounts"].split(";"))
+        codes = self.brute.chosen(named[0], self.brute.accounts) if named else set()
+        return not of_line and bool(codes) and all(self.statistical(code) for code in codes)
+
+    def shows_quantities(self, column: dict[str, Any]) -> bool:
+        if "sum" in column:
+            return bool(column["sum"]) and all(self.shows_quantities(self.column(key)) for key in column["sum"])
+        return self.is_quantities({"accounts": "entity: *"}, column)
 
     def source(self, line: dict[str, Any], column: dict[str, Any]) -> tuple[str, str, str, At]:
         """Scenario, status, the scenario after it and up to when."""
@@ -376,7 +433,12 @@ class Statement:
 
     def keys(self, line: dict[str, Any], column: dict[str, Any]) -> Callable[[Key], bool]:
         own, of_column, accounts = self.brute.passes(line["accounts"]), self.brute.passes(column.get("narrow", "")), self.accounts_of(line)
-        return lambda key: key[1] in accounts and own(key) and of_column(key) and self.in_node(key)
+        if self.is_quantities(line, column):
+            named = [part.strip() for part in line["accounts"].split(";") if not re.match(r"\w+: ", part.strip())]
+            every = self.brute.chosen(named[0], self.brute.accounts) if named else set(self.brute.accounts)
+            accounts = {code for code in every if self.statistical(code)}
+        only, node = column.get("_only", lambda key: True), column.get("_node", self.in_node)
+        return lambda key: key[1] in accounts and own(key) and of_column(key) and node(key) and only(key)
 
     def leaf(self, line: dict[str, Any], column: dict[str, Any], only: Callable[[Key], bool] = lambda key: True) -> Fraction | None:
         if "sum" in column:
@@ -385,13 +447,21 @@ class Statement:
         lines, measure, window = self.reading(line, column)
         if window is None or not self.has_time(column):  # a column without a time shows nothing, whatever the line reads
             return None
-        passes = self.keys(line, column)
+        of_lines = self.brute.line_passes("; ".join((line["accounts"], column.get("narrow", ""))))
+        if of_lines is not None and self.source(line, column)[0] != "actual":
+            return None
+        passes, quantities = self.keys(line, column), self.is_quantities(line, column)
+        measure = {"quantity": "activity"}.get(measure, measure.removesuffix(" quantity"))
+        if "_days" in column:
+            lines = [one for one in lines if column["_days"][0] <= one.day <= column["_days"][1] and not self.brute.is_adjusting(one.at)]
         table = self.brute.measured(lines, measure, window)
         if self.translated:
             table = self.brute.in_group_currency(lines, self.source(line, column), measure, window)
         total = sum((amount for key, amount in table.items() if passes(key) and only(key)), Fraction(0))
         if measure in ("debits", "credits"):
             return -total if measure == "credits" and column.get("credits") == "negative" else total
+        if quantities:
+            return -total if line.get("sign") == "flipped" else total
         return total * self.sign(line, column)
 
     def booked(self, line: dict[str, Any], only: Callable[[Key], bool] = lambda key: True) -> bool:
@@ -414,7 +484,7 @@ class Statement:
             elif kind == "section":
                 parts = [part for part in line["lines"] if line_kind(part) in ("line", "section")]
                 money = [part for part in parts if self.unit(part) == "money"]
-                values = [self.value(part, column) for part in (money or parts)]
+                values = [self.value(part, column) for part in (parts if self.shows_quantities(column) else money or parts)]
                 self.values[name] = None if None in values or not self.has_time(column) else sum((v for v in values if v is not None), Fraction(0))
             else:
                 self.values[name] = self.formula(line["formula"], column) if self.has_time(column) else None
@@ -443,10 +513,14 @@ class Statement:
     def has_time(self, column: dict[str, Any]) -> bool:
         if "sum" in column:
             return any(self.has_time(self.column(key)) for key in column["sum"])
+        if "_periods" in column:
+            return column["_periods"] is not None
         at = self.brute.moved(self.at, column.get("shift", ""))
         return at is not None and self.brute.window(column.get("window", "period"), at) is not None
 
     def unit(self, line: dict[str, Any]) -> str:
+        if line_kind(line) == "line" and line.get("measure", "").endswith("quantity"):
+            return "quantity"
         if line_kind(line) == "line":
             return "quantity" if all(self.statistical(code) for code in self.accounts_of(line)) else "money"
         units = [self.unit(part) for part in line["lines"] if line_kind(part) in ("line", "section")]
@@ -499,3 +573,187 @@ def days_between(brute: Brute, start: date, end: date, passes: Callable[[Key], b
         (line.amount for line in brute.lines if line.scenario == "actual" and line.status == "posted" and line.kind in ("normal", "adjusting")
          and start <= line.day <= end and line.at not in adjusting and passes(line.key)), Fraction(0),
     )  # fmt: skip
+
+
+# spans with series ----------------------------------------------------------------------------------------------------
+
+TAKEN = ("scenario", "then", "window", "shift", "measure", "credits", "entries")
+
+
+class Pieces:
+    """A span's columns one by one, series cut into pieces, in the order they stand."""
+
+    def __init__(self, brute: Brute, span: dict[str, Any], at: At, nodes: dict[str, Callable[[Key], bool]], node: str) -> None:
+        self.brute, self.at, self.nodes, self.node = brute, at, nodes, node
+        self.columns: list[dict[str, Any]] = []
+        for column in span["columns"]:
+            if "series" not in column:
+                self.add(column["column"], column)
+            elif column["each"] in ("period", "quarter", "year", "week"):
+                self.through_time(column)
+            else:
+                self.over_members(column)
+
+    def add(self, key: str, given: dict[str, Any], **more: Any) -> None:
+        column = {**given, **more, "column": key}
+        for name, wanted in (("node", "_node"), ("inside", "_only")):
+            if name in given:
+                column[wanted] = self.nodes[given[name]]
+        self.columns.append(column)
+
+    def inner(self, series: dict[str, Any], *, through_time: bool) -> list[dict[str, Any]]:
+        """The columns of each piece with what they take from the series."""
+        if "columns" not in series:
+            return [{name: series[name] for name in (*TAKEN, "narrow", "node", "inside") if name in series}]
+        found = []
+        for column in series["columns"]:
+            if not figures(column):
+                found.append(column)
+                continue
+            left_out = {"window", "shift"} if through_time else set()
+            left_out |= {"then"} if "scenario" in column else set()
+            taken = {name: series[name] for name in (*TAKEN, "node", "inside") if name in series and name not in left_out}
+            found.append({**taken, **column, "narrow": self.narrowed(column.get("narrow", ""), series.get("narrow", ""), series["each"])})
+        return found
+
+    @staticmethod
+    def narrowed(own: str, series: str, each: str) -> str:
+        def name(clause: str) -> str:
+            return clause.partition(": ")[0] if re.match(r"\w+: ", clause) else "account"
+
+        clauses = [part.strip() for part in own.split(";") if part.strip()]
+        named = {name(clause) for clause in clauses} | {each}
+        return "; ".join([*clauses, *(part.strip() for part in series.split(";") if part.strip() and name(part.strip()) not in named)])
+
+    def piece(self, series: dict[str, Any], code: str, periods: list[At] | None, **more: Any) -> None:
+        """One piece of a series through time."""
+        made: dict[str, str] = {}
+        for column in self.inner(series, through_time=True):
+            key = f"{series['series']}-{code}" + (f"-{column['column']}" if "columns" in series else "")
+            if not figures(column):
+                kind = "difference" if "difference" in column else "percent"
+                self.add(key, {kind: [made[one] for one in column[kind]]})
+            else:
+                shift = column.get("shift", "") if "columns" in series else ""
+                ends = [self.brute.moved(end, shift) for end in (periods[0], periods[-1])] if periods else [None]
+                every = [p[0] for p in self.brute.periods]
+                shown = None if None in ends else every[every.index(ends[0]) : every.index(ends[1]) + 1]
+                own, seen = column.get("window") if "columns" in series else None, shown[-1] if shown else None
+                window = (self.brute.window(own, seen) if own else shown) if seen else None
+                rest = {name: value for name, value in column.items() if name != "shift"}
+                self.add(key, rest, **more, _periods=window, _at=seen, _cut=not own)
+            made[column.get("column", "")] = key
+
+    def through_time(self, series: dict[str, Any]) -> None:
+        brute = self.brute
+        at = brute.moved(self.at, series.get("shift", ""))
+        within = series.get("within", "period" if series["each"] == "week" else "year to date")
+        whole = brute.window(within, at) if at else None
+        if whole is None:
+            self.blank(series, within, at)
+            return
+        if series["each"] == "week":
+            self.weeks(series, whole)
+            return
+        pieces: list[list[At]] = []
+        for one in whole:
+            level = self.level(one, series["each"])
+            if pieces and self.level(pieces[-1][0], series["each"]) == level:
+                pieces[-1].append(one)
+            else:
+                pieces.append([one])
+        for number, piece in enumerate(pieces):
+            self.piece(series, f"p{number}", piece)
+            for level in series.get("totals", ()):
+                last = number + 1 == len(pieces) or self.level(pieces[number + 1][0], level) != self.level(piece[0], level)
+                if last:
+                    same = [one for other in pieces[: number + 1] if self.level(other[0], level) == self.level(piece[0], level) for one in other]
+                    every = [p[0] for p in brute.periods]
+                    self.piece(series, f"t{number}-{level}", every[every.index(same[0]) : every.index(same[-1]) + 1])
+        if "total" in series:
+            self.piece(series, "total", whole)
+
+    def blank(self, series: dict[str, Any], within: str, at: At | None) -> None:
+        """Periods before the calendar are blank columns, as many as there would be; what else has no time is one of them."""
+        match = re.fullmatch(r"last (\d+) periods", within)
+        ordinary = [p[0] for p in self.brute.periods if not p[3]]
+        if not match or at is None:
+            self.piece(series, "before", None)
+        else:
+            own = at if at in ordinary else (at[0], 12)
+            has = ordinary.index(own) + 1
+            for number in range(int(match[1]) - has if series["each"] == "period" else 1):
+                self.piece(series, f"before-{number}", None)
+            known = {name: value for name, value in series.items() if name not in ("total", "shift")} | {"within": "from the beginning"}
+            former, self.at = self.at, at
+            self.through_time(known)
+            self.at = former
+        if "total" in series:
+            self.piece(series, "total", None)
+
+    def weeks(self, series: dict[str, Any], whole: list[At]) -> None:
+        ordinary = [p for p in self.brute.periods if p[0] in whole and not p[3]]
+        if not ordinary:
+            self.piece(series, "none", None)
+            if "total" in series:
+                self.piece(series, "total", None)
+            return
+        for at, start, end, _ in ordinary:
+            while start <= end:
+                last = min(start + timedelta(days=6), end)
+                self.piece(series, f"w{start}", [at], _days=(start, last))
+                start = last + timedelta(days=1)
+        if "total" in series:
+            every = [p[0] for p in self.brute.periods]
+            self.piece(series, "total", every[every.index(ordinary[0][0]) : every.index(ordinary[-1][0]) + 1])
+
+    def level(self, at: At, each: str) -> Any:
+        return {"period": at, "quarter": (at[0], (min(at[1], 12) - 1) // 3), "year": at[0]}[each]
+
+    def over_members(self, series: dict[str, Any]) -> None:
+        each = series["each"]
+        place = None if each == "entity" else self.brute.works.dimensions.index(each)
+
+        def member(key: Key) -> str:
+            return key[0] if place is None else key[3][place]
+
+        own = "; ".join(part.strip() for part in series.get("narrow", "").split(";") if part.strip().startswith(f"{each}: "))
+        rest = "; ".join(part.strip() for part in series.get("narrow", "").split(";") if part.strip() and not part.strip().startswith(f"{each}: "))
+        node, passes = self.nodes[series.get("node", self.node)], self.brute.passes(own)
+        present = sorted({member(line.key) for line in self.brute.lines if node(line.key) and passes(line.key)} - ({"-"} if "none" in series else set()))
+        pieces: list[tuple[str, Callable[[Key], bool]]] = [(code, lambda key, code=code: member(key) == code) for code in present]
+        if "none" in series:
+            pieces.append(("none", lambda key: member(key) not in present))
+        made: dict[str, list[str]] = {}
+        for code, only in pieces:
+            self.members_piece(series, rest, code, only, made)
+        if "total" in series:
+            self.members_total(series, made)
+
+    def members_piece(self, series: dict[str, Any], rest: str, code: str, only: Callable[[Key], bool], made: dict[str, list[str]]) -> None:
+        of_piece: dict[str, str] = {}
+        for column in self.inner(series, through_time=False):
+            name = column.get("column", "")
+            key = f"{series['series']}-{code}" + (f"-{name}" if "columns" in series else "")
+            if not figures(column):
+                kind = "difference" if "difference" in column else "percent"
+                self.add(key, {kind: [of_piece[one] for one in column[kind]]})
+            else:
+                narrow = column.get("narrow", "") if "columns" in series else rest
+                inside = self.nodes[column["inside"]] if "inside" in column else (lambda key: True)
+                given = {one: value for one, value in column.items() if one != "inside"} | {"narrow": narrow}
+                self.add(key, given, _only=lambda key, only=only, inside=inside: only(key) and inside(key))
+            of_piece[name] = key
+            made.setdefault(name, []).append(key)
+
+    def members_total(self, series: dict[str, Any], made: dict[str, list[str]]) -> None:
+        totals: dict[str, str] = {}
+        for column in self.inner(series, through_time=False):
+            name = column.get("column", "")
+            key = f"{series['series']}-total" + (f"-{name}" if "columns" in series else "")
+            if figures(column):
+                self.columns.append({"column": key, "sum": made.get(name, [])})
+            else:
+                kind = "difference" if "difference" in column else "percent"
+                self.columns.append({"column": key, kind: [totals[one] for one in column[kind]]})
+            totals[name] = key

@@ -80,7 +80,7 @@ class Column:
 
     @property
     def shows_quantities(self) -> bool:
-        """Whether it shows quantities by its measure, or names none but statistical accounts."""
+        """Whether it shows quantities: by its measure, because it names none but statistical accounts, or works on such columns."""
         return self.asked.measure in QUANTITIES or self.is_statistical
 
     @property
@@ -195,14 +195,16 @@ class _Builder:
         return self._with_heading(column, window, piece)
 
     def _of_one_currency(self, column: Column) -> Column:
-        """A column that works on others: of their node where they share one, without a meaning where their currencies differ."""
+        """A column that works on others: of their node where they share one, of quantities where they all are, without a
+        meaning where their currencies differ."""
         wanted = {*column.of, column.base}
         operands = [former for former in self.columns if former.key in wanted]
         currencies = sorted({(former.node or self.node).currency for former in operands})
         if len(currencies) > 1 or any(former.is_mixed for former in operands):
             return replace(column, is_mixed=True, note=f"it works on columns in different currencies: {', '.join(currencies)}")
         nodes = {former.node.code if former.node else "": former.node for former in operands}
-        return replace(column, node=next(iter(nodes.values()))) if len(nodes) == 1 else column
+        quantities = bool(operands) and all(former.shows_quantities for former in operands)
+        return replace(column, node=next(iter(nodes.values())) if len(nodes) == 1 else None, is_statistical=quantities)
 
     def _check_scenarios(self, asked: ColumnDef, where: str) -> None:
         for scenario in filter(None, (asked.scenario, asked.then)):

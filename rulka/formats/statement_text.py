@@ -19,10 +19,10 @@ def value_text(row: Row, column: Column, value: Value, digits: int) -> str | Non
     """An exact decimal in presented sign, money to `digits`; ratios to ten decimals; None where a figure has no meaning."""
     if value is None:
         return None
-    if column.shows_quantities:
-        return exact_text(value, QUANTITY_DIGITS)
     if column.kind in ("percent", "share") or row.unit in ("ratio", "rate"):
         return ratio_text(value)
+    if column.shows_quantities:
+        return exact_text(value, QUANTITY_DIGITS)
     return exact_text(value, QUANTITY_DIGITS if row.unit == "quantity" else digits if row.unit == "money" else 0)
 
 

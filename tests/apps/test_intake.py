@@ -181,6 +181,45 @@ def test_historical_amount_against_the_sign_of_its_line_is_reported(small, comma
     assert "historical amounts" not in command("load_ledger", small(entries__csv=entries), ledger="s")  # it is the same, nothing comes in
 
 
+def test_former_line_counts_come_back(small, command):
+    from rulka.ledger.history import book_at
+
+    command("load_ledger", small(), ledger="s")
+    more = ENTRIES + "A,E1,3,2025-01-05,1100,,5.00,,Sale,D1,,,\nA,E1,4,2025-01-05,1000,,,5.00,Sale,D1,,,\n"
+    entries = "".join(line for line in more.splitlines(keepends=True))
+    command("load_ledger", small("two", entries__csv=entries), ledger="s")
+
+    def counts(revision):
+        book = book_at(Ledger.objects.get(code="s"), revision)
+        found = book.balances("actual").counts
+        first = book.frame.calendar.period("2025-P01").index
+        of_account = book.frame.accounts.index["1000"]
+        return int((found[book.keys.account == of_account, first + 1] - found[book.keys.account == of_account, first]).sum()), int(found[:, -1].sum())
+
+    lines = [row for row in ROWS if row.strip()]
+    assert counts(1) == (1, len(lines))
+    assert counts(2) == (2, len(lines) + 2)
+
+
+def test_a_ledger_that_moved_between_check_and_write_is_refused(small, command, monkeypatch):
+    from rulka.ledger import intake
+
+    command("load_ledger", small(), ledger="s")
+    checked = intake._check
+
+    def meanwhile(*arguments):
+        found = checked(*arguments)
+        Ledger.objects.filter(code="s").update(revision=2)  # as another load leaves it that came in by now
+        return found
+
+    monkeypatch.setattr(intake, "_check", meanwhile)
+    before = S(JournalLine).count()
+    changed_entries = ENTRIES.replace("100.00", "101.00")
+    with pytest.raises(CommandError, match="Another load came in while this one was checked. Load again."):
+        command("load_ledger", small("two", entries__csv=changed_entries), ledger="s")
+    assert S(JournalLine).count() == before and not S(JournalLine).filter(debit=10_100).exists()
+
+
 def test_dry_run_reports_and_changes_nothing(small, command):
     told = command("load_ledger", small(), ledger="s", dry_run=True)
     assert "would be at revision 1" in told

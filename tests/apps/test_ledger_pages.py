@@ -118,6 +118,33 @@ def test_journal_exports_what_is_shown(ternwick, client, lines):
     book.close()
 
 
+def test_sealed_lines_are_in_no_journal_page_csv_or_workbook(ternwick, client, lines):
+    """5010 to 5040 are sealed for the director; 5110 is not."""
+    asked = {"accounts": "5010 to 5110", "first": "2027-P07", "last": "2027-P07"}
+    inside = [one for one in lines if "5010" <= one["account"] <= "5110" and one["p"] == (2027, 7)]
+    sealed = [one for one in inside if one["account"] <= "5040"]
+    open_ones = [one for one in inside if one["account"] > "5040"]
+    assert sealed and open_ones
+
+    def told(username):
+        as_(client, username)
+        page = get(client, "ledger-journal", **asked)
+        text = b"".join(client.get(reverse("journal-export", args=["csv"]), asked).streaming_content).decode()
+        book = openpyxl.load_workbook(io.BytesIO(client.get(reverse("journal-export", args=["xlsx"]), asked).content))
+        rows = [[str(cell) for cell in row] for row in book.active.iter_rows(min_row=2, values_only=True)]
+        book.close()
+        return page, [row["account"] for row in csv.DictReader(io.StringIO(text))], [row[5] for row in rows], text
+
+    page, of_csv, of_book, text = told("director")
+    assert sorted(of_csv) == sorted(of_book) == sorted(one["account"] for one in open_ones)
+    assert f"<b>{len(open_ones)}</b> line" in page and f"{len(sealed)} line" in page
+    for one in sealed:
+        assert one["description"] not in text or one["description"] in {other["description"] for other in open_ones}
+    assert not any(one["description"] in page for one in sealed if one["description"] not in {other["description"] for other in open_ones})
+    _, of_csv, of_book, _ = told("accountant")  # who may open the seal
+    assert sorted(of_csv) == sorted(of_book) == sorted(one["account"] for one in inside)
+
+
 def test_fence_and_seal_hold_in_every_page(ternwick, client, lines):
     """The ships' lead sees the ships' departments only, the director everything but what is sealed."""
     page = get(as_(client, "ships-lead"), "ledger-journal", accounts="7*")

@@ -114,7 +114,7 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     me.settled("Office: Office and systems.")
 
     me.look("see that it foots")
-    expect(page.locator("#foot")).to_contain_text("Foots every check holds")
+    expect(page.locator("#foot")).to_contain_text("Foots: every check holds")
     expect(page.locator("#foot")).to_contain_text("80 of 80 accounts placed")
 
     me.look("name and keep it")

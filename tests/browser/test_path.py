@@ -55,7 +55,7 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
 
     # change a selection: the whole statement is right again, the footing too
     with_power = {*fuel_codes, "6815"}
-    expect(page.locator("#foot")).to_contain_text("6815 Shore power (14025.00) is not")
+    expect(page.locator("#foot")).to_contain_text("6815 Shore power (14\u00a0025.00) is not")
     page.locator('tr[data-row="fuel"] th a').click()
     page.get_by_label("Accounts", exact=True).fill("6110 to 6199, 6815")
     page.get_by_label("Accounts", exact=True).press("Enter")
@@ -68,7 +68,7 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     # undo
     page.keyboard.press("Control+z")
     expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
-    expect(page.locator("#foot")).to_contain_text("6815 Shore power (14025.00) is not")
+    expect(page.locator("#foot")).to_contain_text("6815 Shore power (14\u00a0025.00) is not")
 
     # trace by keyboard: figure, accounts, periods, lines, entry with its document
     cell(page, "vehicles", "actual").focus()

@@ -166,7 +166,7 @@ def test_unplaced_account_is_placed_with_one_key_and_the_question_about_sharing(
     expect(page.get_by_text("is used by 5 statements", exact=False)).to_be_visible()
     page.get_by_role("button", name="Make this one's own copy").click()
     done(page, "6815 Shore power placed in Office and systems.")
-    expect(page.locator("#foot")).to_contain_text("Foots every check holds")
+    expect(page.locator("#foot")).to_contain_text("Foots: every check holds")
     page.goto(f"/statements/income-by-month/{WHERE}")
     expect(page.locator("#foot")).to_contain_text("6815 Shore power")
 

@@ -97,6 +97,14 @@ def test_statistics_stand_outside_of_debit_equals_credit():
     assert quick == slow and quick[3] == {("A", "2027-P02", 0): [0, 0, 1]} and quick[4] == 725
 
 
+@pytest.mark.parametrize("account", ["1000", "9000"])
+def test_a_line_with_both_sides_filled_is_refused_by_itself_too(account):
+    # alone in its entry it would balance: 5 debit, 5 credit
+    quick, slow = both([SOUND | {"account": account, "debit": "5.00", "credit": "5.00"}, *pair(2)])
+    assert quick == slow and len(quick[0]) == 1
+    assert any("Debit and credit are both filled" in error for error in quick[2])
+
+
 def test_rows_that_come_back_later_are_noticed():
     for blocks in ([block([*pair(1), *pair(2), *pair(1)])], [block(pair(1)), block(pair(2)), block(pair(1))]):
         with pytest.raises(Scattered):

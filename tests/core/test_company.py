@@ -89,6 +89,23 @@ def test_columns_of_companies_in_their_own_currencies_say_them_and_are_never_set
     assert shown(translated) == {"Beta": 30, "all": 62}
 
 
+def test_what_a_company_booked_with_itself_is_not_eliminated():
+    accounts = [*ACCOUNTS, {"code": "11", "type": "asset", "intercompany": "1"}]
+    lines = [Line("T", "11", Decimal(9), date(2026, 3, 1), partner="T"), Line("T", "10", Decimal(-9), date(2026, 3, 1)),
+             Line("T", "11", Decimal(50), date(2026, 3, 1), partner="A"), Line("T", "10", Decimal(-50), date(2026, 3, 1)),
+             Line("A", "11", Decimal(-50), date(2026, 3, 1), partner="T"), Line("A", "10", Decimal(50), date(2026, 3, 1))]  # fmt: skip
+    view = book_of(Works(CALENDAR, ENTITIES, accounts, [], lines, RATES)).within(Fence())
+    spine = spine_from({"spine": "s", "lines": [{"line": "Between", "accounts": "11"}]})
+    parts = ["before elimination", "eliminations", "after elimination"]
+    span = span_from({"span": "p", "columns": [{"column": f"c{at}", "part": part} for at, part in enumerate(parts)]})
+    definition = statement_from({"statement": "t", "spine": "s", "span": "p", "currency": "group"}, spine, span, None)
+    computed = run_statement(definition, view, view.frame.calendar.period("2026-P03"), "T")
+    # 9 with itself stays; 50 against -50 goes
+    assert computed.rows[0].values == (9, 0, 9)
+    check = next(check for check in footing(computed) if check.code == "intercompany")
+    assert check.state == "holds"
+
+
 def test_the_translation_reserve_of_a_company_makes_no_column_for_none_until_it_holds_something():
     members = [{"dimension": "department", "code": "d", "name": "Deck"}]
     lines = [Line("B", "40", Decimal(-5), date(2026, 3, 1), {"department": "d"}), Line("B", "10", Decimal(5), date(2026, 3, 1), {"department": "d"})]

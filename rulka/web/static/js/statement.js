@@ -468,10 +468,10 @@
   function fold(away, stay) {
     document.body.classList.toggle("folded", away);
     if (!stay) (away ? el("unfold") : el("fold"))?.focus();
-    beyond();
+    hintAtEdge();
   }
   const frozen = () => sessionStorage.getItem("totals-in-sight") === "yes";
-  function beyond() {
+  function hintAtEdge() {
     const scroll = document.querySelector("#work .scroll"), hint = el("beyond");
     if (!scroll || !hint || !figures()) return;
     const edge = scroll.getBoundingClientRect().right;
@@ -497,7 +497,7 @@
       figures().style.setProperty(`--tot-${at}`, `${right}px`);
       right += head.offsetWidth;
     }
-    beyond();
+    hintAtEdge();
   }
   document.addEventListener("click", (event) => {
     if (event.target.closest?.("#fold")) fold(true);
@@ -505,7 +505,7 @@
     if (event.target.closest?.("#see-on")) { const scroll = document.querySelector("#work .scroll"); scroll.scrollBy({ left: scroll.clientWidth * 0.6 }); }
     if (event.target.closest?.("#freeze")) { sessionStorage.setItem("totals-in-sight", frozen() ? "no" : "yes"); freeze(); }
   });
-  document.addEventListener("scroll", (event) => { if (event.target.matches?.("#work .scroll")) beyond(); }, true);
+  document.addEventListener("scroll", (event) => { if (event.target.matches?.("#work .scroll")) hintAtEdge(); }, true);
   window.addEventListener("resize", () => { freeze(); });
 
   // the focus after something was replaced ---------------------------------------------------------------------------------------
