@@ -720,7 +720,9 @@ class Pieces:
         own = "; ".join(part.strip() for part in series.get("narrow", "").split(";") if part.strip().startswith(f"{each}: "))
         rest = "; ".join(part.strip() for part in series.get("narrow", "").split(";") if part.strip() and not part.strip().startswith(f"{each}: "))
         node, passes = self.nodes[series.get("node", self.node)], self.brute.passes(own)
-        present = sorted({member(line.key) for line in self.brute.lines if node(line.key) and passes(line.key)} - ({"-"} if "none" in series else set()))
+        present = sorted(
+            {member(line.key) for line in self.brute.lines if node(line.key) and passes(line.key)} - ({"-"} if "none" in series else set())
+        )
         pieces: list[tuple[str, Callable[[Key], bool]]] = [(code, lambda key, code=code: member(key) == code) for code in present]
         if "none" in series:
             pieces.append(("none", lambda key: member(key) not in present))

@@ -128,8 +128,8 @@ class Computed:
 
     @property
     def rows_by_key(self) -> dict[str, Row]:
-        if self._rows_by_key is None or len(self._rows_by_key) != len(self.rows):
-            self._rows_by_key = {row.key: row for row in self.rows}
+        if self._known_rows is not self.rows:
+            self._rows_by_key, self._known_rows = {row.key: row for row in self.rows}, self.rows
         return self._rows_by_key
 
     def column(self, key: str) -> Column:
@@ -324,7 +324,8 @@ class Computed:
             self._booked_accounts[self.view.book.keys.account[booked]] = True
         return self._booked_accounts
 
-    _rows_by_key: dict[str, Row] | None = None
+    _rows_by_key: dict[str, Row] = field(default_factory=dict)
+    _known_rows: tuple[Row, ...] | None = None
     _readings: dict[tuple[int, str], Reading] = field(default_factory=dict)
     _vectors: dict[tuple[int, str], Vector | None] = field(default_factory=dict)
     _plain: dict[str, tuple[Reading, Vector | None]] = field(default_factory=dict)

@@ -24,7 +24,17 @@ from tests.core.test_brute import compare, ledgers, some, spines, written
 NODES = {"n": "entity: A, B", "m": "entity: B; department: d, o", "c": "entity: C", "s": "entity: A; department: under:s"}
 TEXTS = ["source: t", "source: not t", "counterparty: k1, k2", "kind: normal", "kind: not adjusting; source: t"]
 KEYED = ["department: d", "department: not -", "4*, 5*", "40 to 51 only type:revenue", "entity: A", "90", "9*", "4*; partner: not *"]
-LINE_SELECTIONS = ["*", "4*", "under:5 only 50, 51", "9*", "10, 20 to 31", "department: d", "department: o, -; entity: not B", "entity: A", "40 to 91"]
+LINE_SELECTIONS = [
+    "*",
+    "4*",
+    "under:5 only 50, 51",
+    "9*",
+    "10, 20 to 31",
+    "department: d",
+    "department: o, -; entity: not B",
+    "entity: A",
+    "40 to 91",
+]
 
 
 def noted(works: Works, draw: Any) -> Works:
@@ -87,7 +97,11 @@ def crossed_spans(draw: Any) -> dict[str, Any]:
             series |= {"each": draw(st.sampled_from(["department", "entity"])), **some(draw, none=["", "Others"], total=["", "All"])}
         else:
             within = ["year to date", "year", "last 4 periods", "last 14 periods", "quarter", "remaining year"]
-            series |= {"each": draw(st.sampled_from(["period", "quarter", "year"])), "within": draw(st.sampled_from(within)), **some(draw, total=["", "All"])}
+            series |= {
+                "each": draw(st.sampled_from(["period", "quarter", "year"])),
+                "within": draw(st.sampled_from(within)),
+                **some(draw, total=["", "All"]),
+            }
             if series["each"] == "period" and draw(st.booleans()):
                 series["totals"] = ["quarter"]
         columns.append(series)
@@ -98,7 +112,10 @@ def crossed_spine(draw: Any) -> dict[str, Any]:
     """Lines that choose by accounts, by members alone, by what journal lines carry; some read something else than their column."""
     lines = []
     for number in range(draw(st.integers(2, 4))):
-        line = {"line": f"L{number}", "accounts": draw(st.sampled_from(LINE_SELECTIONS)) + draw(st.sampled_from(["", "", "", "; source: t", "; kind: normal"]))}
+        line = {
+            "line": f"L{number}",
+            "accounts": draw(st.sampled_from(LINE_SELECTIONS)) + draw(st.sampled_from(["", "", "", "; source: t", "; kind: normal"])),
+        }
         line |= some(draw, sign=["", "", "as booked", "flipped"])
         if draw(st.integers(0, 4)) == 0:
             line |= some(draw, measure=["", "closing", "closing quantity"], window=["", "year"], shift=["", "-1 period"], scenario=["", "", "budget"])
@@ -158,7 +175,11 @@ def test_crossed_features_equal_loops_at_length(data, works, span):
 def test_weeks_with_columns_and_totals_equal_loops(data, works, spine):
     works = noted(works, data.draw)
     at = data.draw(st.sampled_from([period[0] for period in Brute(works).periods]))
-    series: dict[str, Any] = {"series": "w", "each": "week", **some(data.draw, total=["", "All"], measure=["", "debits", "credits"], narrow=["", *TEXTS, "department: d"])}
+    series: dict[str, Any] = {
+        "series": "w",
+        "each": "week",
+        **some(data.draw, total=["", "All"], measure=["", "debits", "credits"], narrow=["", *TEXTS, "department: d"]),
+    }
     series |= some(data.draw, within=["", "quarter", "year to date"])
     if data.draw(st.booleans()):
         series["columns"] = [{"column": "a"}, {"column": "b", **some(data.draw, entries=["", "with pending"], narrow=["", "entity: A"])}]
