@@ -143,14 +143,14 @@ def main() -> None:
 
     ready = prepared()
     columns = ready[0].columns
-    _sum(ready, False)
+    _sum(ready)
     shape = f"{LINES} lines x {len(columns)} columns x {len(nodes)} nodes = {LINES * len(columns) * len(nodes)} cells"
     print(f"{count} lines, {len(book.keys)} posting keys, 60 periods: {shape}")
 
     def kernel() -> Any:
         for computed in ready:
             computed._vectors.clear()
-        return _sum(ready, False)
+        return _sum(ready)
 
     windows = [(SCENARIOS.index(column.asked.scenario), column.window.first, column.window.last) for column in columns if column.window]
     database, whole, staged = duck(table, windows)

@@ -9,7 +9,7 @@ from rulka.core import comparing
 from rulka.core.book import QUANTITIES
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
-from rulka.core.computed import GROSS, Computed, Judged
+from rulka.core.computed import GROSS, Computed, Judged, shows
 from rulka.core.detail_rows import DetailRow, detail_rows
 from rulka.core.errors import RulkaError
 from rulka.core.expressions import COMPARISONS, Number, Operation, Tree, Value, evaluate, parse_formula, unit_of
@@ -97,7 +97,7 @@ class Cells:
         return Fraction(amount * self.computed.sign(leaf, column), divisor)
 
     def shows(self, line: LineDef, column: Column) -> bool:
-        return not line.columns or column.key in line.columns or column.asked.key in line.columns or column.series in line.columns
+        return shows(line, column)
 
     def compare_leaf(self, key: str, leaf: Leaf) -> None:
         """Columns that work on others, for one leaf; shares wait until all lines are known."""

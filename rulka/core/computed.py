@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from fractions import Fraction
 
@@ -30,6 +30,11 @@ FLOWS = ("activity", *GROSS)
 """Measures of what moved; the others read what stands."""
 
 FIGURELESS = ("section", "heading", "text", "spacer", "page break")
+
+
+def shows(line: LineDef, column: Column) -> bool:
+    """Whether a line is shown in a column: one that is limited to some, only in these, by their keys or their series'."""
+    return not line.columns or column.key in line.columns or column.asked.key in line.columns or column.series in line.columns
 
 
 @dataclass(frozen=True)
@@ -163,16 +168,24 @@ class Computed:
             raise NotFound(f"'{row_key}' is no line of accounts.", subject="line")
         return found
 
-    def rows_of_total(self, total: Row) -> list[Row]:
-        """The rows a total adds up; an expanding line stands as its outermost rows."""
+    def rows_of_total(self, total: Row, column: Column | None = None) -> list[Row]:
+        """The rows a total adds up; an expanding line stands as its outermost rows. In a column of quantities lines of money show them too."""
+        every = column is not None and column.shows_quantities
         rows: list[Row] = []
-        for key in total.parts:
+        for key in self._parts_of(self.line(total.line)) if every else total.parts:
             if key in self.rows_by_key:
                 rows.append(self.rows_by_key[key])
                 continue
             depth = min((row.depth for row in self.rows if row.line == key), default=0)
-            rows += [row for row in self.rows if row.line == key and row.depth == depth and row.unit == total.unit]
+            rows += [row for row in self.rows if row.line == key and row.depth == depth and (every or row.unit == total.unit)]
         return rows
+
+    def _parts_of(self, section: LineDef) -> Iterator[str]:
+        for inner in section.lines:
+            if inner.kind == "section" and not inner.total:
+                yield from self._parts_of(inner)
+            elif inner.kind in ("line", "section"):
+                yield f"{inner.key}.total" if inner.kind == "section" else inner.key
 
     def add_leaf(self, leaf: Leaf) -> None:
         """Make a leaf known that stands for several."""

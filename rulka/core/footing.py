@@ -11,7 +11,7 @@ import numpy as np
 from rulka.core import meaning
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column
-from rulka.core.computed import Computed, Row
+from rulka.core.computed import Computed, Row, shows
 from rulka.core.elimination import pairs, without_partner
 from rulka.core.leaves import Leaf
 from rulka.core.money import QUANTITY_DIGITS
@@ -172,10 +172,7 @@ def _totals(computed: Computed, why: str) -> Check:
     places = [computed.place(column.key) for column in again.columns]
     if why or not totals or not places:
         return Check("totals", NOT_JUDGED, why or ("It has no totals and no lines." if not totals else "No column shows figures of its own."))
-    wrong = []
-    for row in totals:
-        pairs_of = zip(places, again.total(row), strict=True)
-        wrong += [row] if any(value != row.values[place] for place, value in pairs_of if place not in row.blank) else []
+    wrong = [row for row in totals if not again.agrees(row, places)]
     names = ", ".join(row.label for row in wrong)
     return Check("totals", FAILS if wrong else HOLDS, f"Does not foot: {names}" if wrong else "", lines=tuple(row.key for row in wrong))
 
@@ -186,31 +183,50 @@ class _Again:
     def __init__(self, computed: Computed) -> None:
         self.computed = computed
         self.columns = [column for column in computed.columns if column.has_figures]
+        self.any_quantities = any(column.shows_quantities for column in self.columns)
         self.by_account: dict[int, IntArray] = {}
+        self.scales: dict[tuple[int, bool], list[int]] = {}
+        self.quantities: dict[int, list[int]] = {}
         self.of_leaf: dict[str, list[int]] = {}
         self.known = {line.key for line in computed.statement.spine.walk() if line.kind in ("line", "section")}
         self.simple = {line.key: only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
 
-    def total(self, total: Row) -> list[Fraction | None]:
-        """A section total or a line in each of the columns: its lines' accounts, line sign by line sign."""
-        line = self.computed.line(total.line)
-        found = []
-        for place, column in enumerate(self.columns):
-            leaves = self._leaves(line, None if column.shows_quantities else total.unit == "quantity")
-            found.append(self._in_column(list(leaves), place, column))
-        return found
+    def agrees(self, row: Row, places: Sequence[int]) -> bool:
+        """Whether a total or a line is, in each column that it shows, what its lines' accounts sum to, line sign by line sign."""
+        line = self.computed.line(row.line)
+        own = list(self._leaves(line, row.unit == "quantity"))
+        every = list(self._leaves(line, None)) if self.any_quantities else own
+        for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
+            if place not in row.blank and not self._is(row.values[place], every if column.shows_quantities else own, at, column):
+                return False
+        return True
 
-    def _in_column(self, leaves: list[Leaf], place: int, column: Column) -> Fraction | None:
+    def _is(self, value: Fraction | None, leaves: list[Leaf], at: int, column: Column) -> bool:
         amounts: dict[int, int] = {}
         for leaf in leaves:
-            if leaf.line.columns and not {column.key, column.asked.key, column.series} & set(leaf.line.columns):
+            if not shows(leaf.line, column):
                 continue
-            vector = self.computed.vector(leaf, column)
-            if vector is None:
-                return None
-            scale = vector.divisor * 10 ** self.computed.digits(leaf, column)
-            amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[place] * self.computed.sign(leaf, column)
-        return sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
+            scale = self._scales(leaf)[at]
+            if not scale:
+                return value is None
+            amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[at] * self.computed.sign(leaf, column)
+        if value is None:
+            return False
+        if len(amounts) == 1:  # integers alone: there are many cells
+            ((scale, amount),) = amounts.items()
+            return value.numerator * scale == amount * value.denominator
+        return value == sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
+
+    def _scales(self, leaf: Leaf) -> list[int]:
+        """By column what a leaf's amount is divided by, 0 where nothing can be read; leaves of one group read the same."""
+        name = (leaf.group, leaf.is_quantity)
+        if name not in self.scales:
+            found = []
+            for column in self.columns:
+                vector = self.computed.vector(leaf, column)
+                found.append(vector.divisor * 10 ** self.computed.digits(leaf, column) if vector else 0)
+            self.scales[name] = found
+        return self.scales[name]
 
     def _leaves(self, line: LineDef, quantities: bool | None) -> Iterator[Leaf]:
         """The outermost leaves of a line and all below it; of quantities or of money only, or both."""
@@ -226,15 +242,21 @@ class _Again:
         if leaf.key not in self.of_leaf:
             statistical = self.computed.view.frame.accounts.of_type("statistical")
             chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
-            simple = self.simple[leaf.line.key] and not leaf.member
-            found = []
-            for place, column in enumerate(self.columns):
-                if simple and not self.computed.of_quantities(leaf, column):
-                    found.append(int(self._table(leaf)[chosen, place].sum()))
-                else:
-                    found.append(int(self.computed.by_account(leaf, column).sum()))
+            if self.simple[leaf.line.key] and not leaf.member:
+                found = self._table(leaf)[chosen].sum(axis=0).tolist()
+                own_way = self._of_quantities(leaf)
+            else:
+                found, own_way = [0] * len(self.columns), list(range(len(self.columns)))
+            for place in own_way:
+                found[place] = int(self.computed.by_account(leaf, self.columns[place]).sum())
             self.of_leaf[leaf.key] = found
         return self.of_leaf[leaf.key]
+
+    def _of_quantities(self, leaf: Leaf) -> list[int]:
+        """The columns in which a leaf shows its statistical accounts; leaves of one group agree on them."""
+        if leaf.group not in self.quantities:
+            self.quantities[leaf.group] = [place for place, column in enumerate(self.columns) if self.computed.of_quantities(leaf, column)]
+        return self.quantities[leaf.group]
 
     def _table(self, leaf: Leaf) -> IntArray:
         """What the whole node holds by account and column, as the leaf's group reads it."""
@@ -259,16 +281,17 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
     counted = (covered | (placed > 0)) & money
     leaves = {leaf.key for leaf in placing_leaves(computed)}
     rows = [(at, leaf) for at, leaf in enumerate(computed.planned.walk()) if leaf.key in leaves and not leaf.is_quantity]
+    partly = {at for at, leaf in rows if (leaf.accounts & money & ~counted).any()}
+    whole = np.array([at for at, leaf in rows if at not in partly and not leaf.line.columns], dtype=np.int64)
+    others = [(at, leaf) for at, leaf in rows if at in partly or leaf.line.columns]
     apart, judged = [], 0
     for column, amounts in plain_columns(computed):
-        place, held = computed.place(column.key), 0
-        for at, leaf in rows:
-            if leaf.line.columns and not {column.key, column.asked.key, column.series} & set(leaf.line.columns):
+        place = computed.place(column.key)
+        held = int(computed.amounts[whole, place].sum())
+        for at, leaf in others:
+            if not shows(leaf.line, column):
                 continue
-            if (leaf.accounts & money & ~counted).any():
-                held += int(computed.by_account(leaf, column)[counted].sum())
-            else:
-                held += int(computed.amounts[at, place])
+            held += int(computed.by_account(leaf, column)[counted].sum()) if at in partly else int(computed.amounts[at, place])
         judged += 1
         difference = int(amounts[counted].sum()) - held
         if difference:

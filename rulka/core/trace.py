@@ -70,7 +70,7 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
         if row.kind == "total":
             parts = tuple(
                 Part("row", part.label, part.values[place], row=part.key, column=column.key)
-                for part in computed.rows_of_total(row)
+                for part in computed.rows_of_total(row, column)
                 if part.values[place] is not None or place not in part.blank
             )
             return Trace(row.label, value, parts, _sum(parts), row.unit, "lines of the section added up")

@@ -228,7 +228,7 @@ class _Sheet:
         return ""
 
     def _sum(self, row: Row, place: int) -> str:
-        parts = self.computed.rows_of_total(row)
+        parts = self.computed.rows_of_total(row, self.computed.columns[place])
         if any(part.values[place] is None for part in parts if place not in part.blank):
             return ""
         rows = [self.place[part.key] for part in parts if place not in part.blank]

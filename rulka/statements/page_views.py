@@ -15,7 +15,9 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.footing import verdict_on
 from rulka.formats.statement_table import as_table
+from rulka.formats.statement_text import read_checks
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements import editing, editions, outputs, pictures, shelves
 from rulka.statements.assemble import definitions_of, find_definition
@@ -186,7 +188,10 @@ def edition(request: HttpRequest, number: str) -> HttpResponse:
     found = editions.find_edition(seat.ledger, number, seat.view)
     shelves.required(seat.person, find_definition(seat.ledger, "statement", found.statement), shelves.SEE)
     others = [one for one in editions.editions_of(seat.ledger, found.statement, seat.view) if one.pk != found.pk]
-    context: dict[str, Any] = {"seat": seat, "edition": found, "others": others, "where": "statements"}
+    checks = read_checks(found.run)
+    context: dict[str, Any] = {
+        "seat": seat, "edition": found, "others": others, "where": "statements", "verdict": verdict_on(checks), "open_checks": [one for one in checks if not one.ok],
+    }  # fmt: skip
     context["shown"] = found.shown
     if request.GET.get("moved"):
         context["moved"] = editions.what_moved(found, seat.ledger, seat.view)
