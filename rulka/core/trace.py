@@ -73,7 +73,8 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
                 for part in computed.rows_of_total(row, column)
                 if part.values[place] is not None or place not in part.blank
             )
-            return Trace(row.label, value, parts, _sum(parts), row.unit, "lines of the section added up")
+            total = _sum(parts) if parts or value is not None else None  # where nothing has a meaning, nothing is added up
+            return Trace(row.label, value, parts, total, row.unit, "lines of the section added up")
         if row.kind == "check":
             return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
         if row.kind in ("entry", "counterparty") or (row.kind == "others" and ":sealed" in row.key):
