@@ -14,7 +14,6 @@ from django.urls import reverse
 from pypdf import PdfReader
 
 from rulka.people.models import Person
-from rulka.statements.models import Definition
 from rulka.work.models import Output
 from tests.apps.test_editing import FRAGMENT, address, body, edit, page
 
@@ -91,8 +90,9 @@ def test_what_is_no_period_is_said_beside_the_field_with_a_list(accountant):
     response = accountant.get(reverse("periods"), {"go": "yes", "typed": "Okt 2026", "to": "/statements/"})
     text = response.content.decode()
     assert response.status_code == 422 and "&#x27;Okt 2026&#x27; is not a period of this ledger. Its calendar runs from 2024-P01, April 2023" in text
-    assert text.count("&amp;period=20") == 48 and 'aria-invalid="true"' in text
-    assert accountant.get(reverse("periods"), {"typed": "Oct", "to": "/statements/"}, headers=FRAGMENT).content.decode().count("&amp;period=20") == 4
+    assert sum(len(inside) for _, inside in response.context["years"]) == 48 and 'aria-invalid="true"' in text
+    listed = accountant.get(reverse("periods"), {"typed": "Oct", "to": "/statements/"}, headers=FRAGMENT).context["years"]
+    assert [period.code for _, inside in listed for period in inside] == ["2027-P07", "2026-P07", "2025-P07", "2024-P07"]
     away = accountant.get(reverse("periods"), {"go": "yes", "typed": "2027-P07", "to": "https://example.org/"})
     assert away["Location"] == "/statements/?period=2027-P07"
 
@@ -137,8 +137,9 @@ def test_translation_is_offered_where_a_group_mixes_currencies(accountant):
     text = page(accountant, "balance-sheet", panel="nodes").content.decode()
     assert "Ternwick Ferries group (mixed currencies)" in text and text.count("Translate into EUR") == 2
     after = edit(accountant, "balance-sheet", "statement-change", path="currency", value="group")
-    assert body("statement", "balance-sheet")["currency"] == "group" and after.context["outcome"].computed.node.code == "group"
-    assert "Translate into" not in after.content.decode()
+    assert body("statement", "balance-sheet")["currency"] == "group" and "Translate into" not in after.content.decode()
+    group = page(accountant, "balance-sheet").context["outcome"].computed.node
+    assert (group.code, group.currency) == ("group", "EUR")
     sign_in(accountant, "director")
     assert "Translate into EUR" not in page(accountant, "income-statement").content.decode()  # who only reads changes nothing
 
@@ -160,8 +161,7 @@ def test_text_that_means_nothing_is_told_while_it_is_typed_and_when_it_is_set(te
     note = accountant.post(address("check-edit", "income-statement"), given, headers=FRAGMENT).content.decode()
     assert MEANT[text] in note and 'class="warned"' in note
     after = edit(accountant, "income-statement", "line-change", key="fuel", path="accounts", value=text, **{"share-spine": "all"}).content.decode()
-    assert 'class="done"' not in after and MEANT[text].replace("&#x27;", "'", 0) in after
-    assert "Warns: Every selection means something" in after or "Every selection means something" in after
+    assert 'class="done"' not in after and MEANT[text] in after and "Every selection means something" in after
     assert "such as 1010 to" in page(accountant, "income-statement", panel="line", row="fuel").content.decode()  # an example beside the field
 
 
@@ -193,16 +193,9 @@ def test_the_preview_ends_with_its_statement(accountant):
 
 
 def test_depth_that_is_chosen_is_printed_in_the_background_where_it_is_long(accountant):
-    statement = Definition.objects.get(kind="statement", name="key-results")
-    lines = page(accountant, "income-statement", paper="no")
-    assert lines.status_code == 200
     edit(accountant, "income-statement", "statement-change", path="depth", value="accounts")
-    text = PdfReader(io.BytesIO(accountant.get(address("download", "income-statement", "pdf")).content)).pages[0].extract_text()
-    assert (
-        "6110 Marine diesel"
-        in " ".join(PdfReader(io.BytesIO(accountant.get(address("download", "income-statement", "pdf")).content)).pages[1].extract_text().split())
-        or "6110" in text
-    )
+    pages = PdfReader(io.BytesIO(accountant.get(address("download", "income-statement", "pdf")).content)).pages
+    assert "6110 Marine diesel" in " ".join(" ".join(one.extract_text() for one in pages).split())
     edit(accountant, "income-statement", "statement-change", path="depth", value="entries")
     preview = page(accountant, "income-statement", paper="yes")
     assert 3 < len(preview.context["paper_pages"]) < 40  # the first rows only: nobody waits for all of it
@@ -211,7 +204,6 @@ def test_depth_that_is_chosen_is_printed_in_the_background_where_it_is_long(acco
     assert (
         response.status_code == 302 and reverse("output", args=[output.pk]) in response["Location"] and (output.pages, output.node) == ("node", "TF")
     )
-    assert statement.name == "key-results"
 
 
 def test_add_right_of_a_series_total_adds_there(accountant):
@@ -246,10 +238,7 @@ def test_an_edition_tells_how_it_footed_then(accountant):
     assert "Fails: Every account is placed, Ties to the ledger" in text
     edition.run["footing"] = [{"check": "Totals foot", "ok": True, "detail": ""}, {"check": "Fence", "ok": True, "detail": "You see a part."}]
     edition.save()
-    assert (
-        "Not judged: The whole is seen" in (text := accountant.get(reverse("edition", args=[edition.pk])).content.decode())
-        or "Not judged: Fence" in text
-    )
+    assert "Not judged: Fence" in accountant.get(reverse("edition", args=[edition.pk])).content.decode()
 
 
 def test_csv_of_a_part_says_so_in_its_last_row(ternwick, client):
