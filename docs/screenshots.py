@@ -21,11 +21,11 @@ ARGUMENTS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "-
 WHERE = "period=2027-P07&node=TF"
 FUEL = f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=actual"
 VIEWS = {
+    "part": ("ships-lead", f"/statements/department-results/?{WHERE}&panel=footing"),
     "statements": ("accountant", "/statements/"),
     "statement": ("accountant", f"/statements/income-statement/?{WHERE}&panel=line&row=fuel"),
     "trace-lines": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07"),
     "trace-entry": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07&entity=TF&entry=TF-PA2610-0012"),
-    "column": ("accountant", f"/statements/income-statement/?{WHERE}&panel=column&column=ytd-budget"),
     "balance-sheet": ("accountant", f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&account=3210"),
     "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
     "footing": ("accountant", f"/statements/income-statement/?{WHERE}&panel=footing"),

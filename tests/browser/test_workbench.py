@@ -437,6 +437,32 @@ def test_large_statement_is_walked_and_edited(page: Page):
     expect(label(page, "line-599")).to_be_visible()
 
 
+def test_period_is_chosen_by_name_the_panel_folded_and_totals_kept_in_sight(page: Page):
+    page.goto("/statements/income-statement/?period=1066-P01&node=TF")  # no such period: the steppers lead out of it
+    expect(page.locator("#period-open")).to_be_visible()
+    open_statement(page, "income-by-month")
+    page.locator("#figures a.label").first.focus()
+    page.keyboard.press(";")
+    typed = page.get_by_label("Go to period")
+    expect(typed).to_be_focused()
+    page.keyboard.type("Sep 2026")
+    expect(page.locator("#period-years a")).to_have_count(1)
+    page.keyboard.press("Enter")
+    expect(page.locator("#period-open")).to_contain_text("September 2026")
+    expect(page).to_have_url(re.compile("node=TF"))  # only the period changed
+    page.locator("#fold").click()
+    expect(page.locator("#panel")).to_be_hidden()
+    page.locator("#unfold").click()
+    expect(page.locator("#panel")).to_be_visible()
+    total = page.locator("#figures thead tr.heads th.tot-0")
+    expect(total).not_to_be_in_viewport(ratio=0.9)
+    page.locator("#see-on").click()
+    page.locator("#freeze").click()
+    expect(page.locator("#freeze")).to_have_attribute("aria-pressed", "true")
+    page.locator(".scroll").evaluate("area => { area.scrollLeft = 0 }")
+    expect(total).to_be_in_viewport(ratio=0.9)
+
+
 def test_hidden_lines_are_shown_to_somebody_who_edits(page: Page):
     open_statement(page, "cash-roll-forward")
     assert "Cash in the books" not in labels(page)
