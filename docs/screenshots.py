@@ -83,7 +83,7 @@ def workbench(page: Page) -> None:
     page.locator("#panel .done").wait_for()
     page.screenshot(path=OUT / "start.png")
     print("start")
-    page.get_by_role("button", name="More").click()
+    page.get_by_role("button", name="More", exact=True).click()
     page.get_by_role("button", name="Delete the statement").click()
     shoot(page, "paper", f"/statements/income-statement/?{WHERE}&panel=page&paper=yes")
     page.goto("/statements/income-statement/?period=2027-P08&node=TF&panel=editions&paper=no")
