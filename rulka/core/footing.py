@@ -284,7 +284,8 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
     partly = {at for at, leaf in rows if (leaf.accounts & money & ~counted).any()}
     whole = np.array([at for at, leaf in rows if at not in partly and not leaf.line.columns], dtype=np.int64)
     others = [(at, leaf) for at, leaf in rows if at in partly or leaf.line.columns]
-    apart, judged = [], 0
+    apart: list[str] = []
+    judged: set[str] = set()
     for column, amounts in plain_columns(computed):
         place = computed.place(column.key)
         held = int(computed.amounts[whole, place].sum())
@@ -292,13 +293,17 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
             if not shows(leaf.line, column):
                 continue
             held += int(computed.by_account(leaf, column)[counted].sum()) if at in partly else int(computed.amounts[at, place])
-        judged += 1
+        judged.add(column.key)
         difference = int(amounts[counted].sum()) - held
         if difference:
             node = computed.node_of(column)
             apart.append(f"{_title(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not on it")
     if not judged:
         return Check("ledger-tie", NOT_JUDGED, "No column shows net figures of the ledger itself.")
+    unjudged = list(dict.fromkeys(column.heading for column in computed.columns if column.has_figures and column.key not in judged))
+    if unjudged and not apart:
+        more = f" and {len(unjudged) - 6} more" if len(unjudged) > 6 else ""
+        return Check("ledger-tie", HOLDS, f"Judged in columns of the ledger's net figures, not in {', '.join(unjudged[:6])}{more}.")
     return Check("ledger-tie", FAILS if apart else HOLDS, "; ".join(apart))
 
 

@@ -184,7 +184,7 @@ def test_weeks_with_columns_and_totals_equal_loops(data, works, spine):
     series: dict[str, Any] = {
         "series": "w",
         "each": "week",
-        **some(data.draw, total=["", "All"], measure=["", "debits", "credits"], narrow=["", *TEXTS, "department: d"]),
+        **some(data.draw, total=["", "All"], measure=["", "debits", "credits"], then=["", "", "forecast"], narrow=["", *TEXTS, "department: d"]),
     }
     series |= some(data.draw, within=["", "quarter", "year to date"])
     if data.draw(st.booleans()):

@@ -70,6 +70,18 @@ def test_lines_that_sum_to_something_else_than_the_ledger_fail():
     assert states(computed)["ledger-tie"] == (FAILS, "now (March 2026): −3.00 EUR of the ledger is not on it")
 
 
+def test_the_tie_says_which_columns_it_did_not_judge():
+    columns = [
+        {"column": "now"},
+        {"column": "in", "measure": "debits"},
+        {"column": "only", "narrow": "10"},
+        {"column": "less", "difference": ["now", "in"]},
+    ]
+    assert states(run(columns=columns))["ledger-tie"] == (HOLDS, "Judged in columns of the ledger's net figures, not in in.")
+    assert states(run())["ledger-tie"] == (HOLDS, "")
+    assert states(run(columns=columns[1:2]))["ledger-tie"][0] == NOT_JUDGED
+
+
 def test_a_ledger_out_of_balance_fails():
     assert states(run())["ledger-balance"] == (HOLDS, "")
     assert states(run([*LINES, Line("A", "10", Decimal("1234.5"), DAY)]))["ledger-balance"] == (FAILS, "A, now: 1\u00a0234.50")
