@@ -15,7 +15,7 @@ from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.chart import BoolArray, IntArray
 from rulka.core.columns import Column, Reading, period_in, reading_of
 from rulka.core.definitions import StatementDef
-from rulka.core.errors import NotFound, one_of
+from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.expressions import Value
 from rulka.core.leaves import Leaf, Planned, sign_of
 from rulka.core.looks import PLAIN, Look
@@ -205,7 +205,7 @@ class Computed:
         """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or leaf."""
         name = (leaf.group, column.key)
         if name not in self._vectors:
-            vector = read_vector(self.view.book, self.reading(leaf, column), column.asked.by_day)
+            vector = self._read(self.reading(leaf, column), column)
             self._vectors[name] = None if vector is None else self._narrowed(vector, leaf, column)
         return self._vectors[name]
 
@@ -241,8 +241,16 @@ class Computed:
         """What a column reads by itself, of the whole book: not narrowed by line, column or node."""
         if column.key not in self._plain:
             reading = reading_of(column, NO_OVERRIDE, self.view, self.period, translated=self.translated)
-            self._plain[column.key] = reading, read_vector(self.view.book, reading, column.asked.by_day)
+            self._plain[column.key] = reading, self._read(reading, column)
         return self._plain[column.key]
+
+    def _read(self, reading: Reading, column: Column) -> Vector | None:
+        """What a reading gives; what it refuses names the column."""
+        try:
+            return read_vector(self.view.book, reading, column.asked.by_day)
+        except RulkaError as error:
+            error.subject = error.subject or f"column {column.key}"
+            raise
 
     def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
         """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows quantities."""

@@ -64,7 +64,7 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
     comparer = Comparer(computed.columns)
     if column.is_empty:
         return Trace(row.label, value, (), None, row.unit, "The column lies outside the calendar.")
-    if column.kind == "figures" or (comparer.is_base[place] and row.kind in ("calculation", "total")):
+    if column.kind == "figures" or (comparer.is_base[place] and row.kind in ("calculation", "total", "check")):
         if row.kind == "calculation":
             return _calculation(computed, row, column, value)
         if row.kind == "total":

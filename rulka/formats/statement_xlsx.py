@@ -209,7 +209,7 @@ class _Sheet:
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
             if self._is_gross(column):
                 return ""
-            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.asked.of)
+            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.of)
             if column.kind == "percent":
                 return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
             places = self.computed.digits_of(row, column) if row.unit in ("money", "quantity") else 12

@@ -55,6 +55,27 @@ def test_workbook_totals_and_comparisons_are_live_formulas(files):
                 assert isinstance(cell.value, (int, float))
 
 
+def test_comparisons_inside_of_a_series_refer_to_the_columns_of_their_piece(ternwick, command, tmp_path):
+    file = tmp_path / "s.yaml"
+    file.write_text("statement: by-quarter\nspine: income-statement\nspan: by-quarter\n---\nspan: by-quarter\ncolumns:\n  - series: q\n    each: quarter\n"
+                    "    total: Year\n    columns:\n      - {column: a}\n      - {column: b, scenario: budget}\n      - {column: gap, difference: [a, b]}\n")  # fmt: skip
+    command("load_statement", file, ledger="ternwick")
+    out, told = tmp_path / "s.xlsx", {"ledger": "ternwick", "period": "2027-P07"}
+    command("run_statement", "by-quarter", **told, format="xlsx", out=out)
+    lines = json.loads(command("run_statement", "by-quarter", **told))["lines"]
+    live, shown = (openpyxl.load_workbook(out, data_only=plain).active for plain in (False, True))
+    seen = 0
+    for at, line in enumerate(lines, 8):
+        for place in range(2, len(line["values"]), 3):
+            if line["kind"] != "line":
+                continue
+            a, b = re.search(r"ROUND\((\w+)-(\w+),", str(live.cell(at, place + 2).value)).groups()
+            assert (a, b) == tuple(live.cell(at, place + back).coordinate for back in (0, 1)), line["label"]
+            assert round(Decimal(repr(shown[a].value)) - Decimal(repr(shown[b].value)), 2) == Decimal(line["values"][place])
+            seen += 1
+    assert seen > 30
+
+
 def test_workbook_is_set_up_for_reading_and_printing(files):
     _, data = files("xlsx")
     sheet = openpyxl.load_workbook(io.BytesIO(data)).active
