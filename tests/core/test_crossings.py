@@ -153,12 +153,16 @@ def agree_with_traces(computed: Any) -> None:
                 assert trace_cell(computed, row.key, column.key).agrees, (row.label, column.key)
 
 
+def crossed_at_random(data: Any, works: Works, span: dict[str, Any]) -> Any:
+    works, spine = noted(works, data.draw), crossed_spine(data.draw)
+    at = data.draw(st.sampled_from([period[0] for period in Brute(works).periods]))
+    return against_loops(works, spine, span, at, data.draw(st.sampled_from(["n", "m"])))
+
+
 @settings(max_examples=120)
 @given(st.data(), ledgers(), crossed_spans())
 def test_crossed_features_equal_loops_and_agree_with_their_traces(data, works, span):
-    works, spine = noted(works, data.draw), crossed_spine(data.draw)
-    at = data.draw(st.sampled_from([period[0] for period in Brute(works).periods]))
-    computed = against_loops(works, spine, span, at, data.draw(st.sampled_from(["n", "m"])))
+    computed = crossed_at_random(data, works, span)
     if computed is None:
         return
     agree_with_traces(computed)
@@ -169,9 +173,7 @@ def test_crossed_features_equal_loops_and_agree_with_their_traces(data, works, s
 @settings(max_examples=2500)
 @given(st.data(), ledgers(), crossed_spans())
 def test_crossed_features_equal_loops_at_length(data, works, span):
-    works, spine = noted(works, data.draw), crossed_spine(data.draw)
-    at = data.draw(st.sampled_from([period[0] for period in Brute(works).periods]))
-    computed = against_loops(works, spine, span, at, data.draw(st.sampled_from(["n", "m"])))
+    computed = crossed_at_random(data, works, span)
     if computed is not None:
         agree_with_traces(computed)
 
