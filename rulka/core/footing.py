@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -543,8 +543,3 @@ def _selections(computed: Computed) -> Check:
         return Check("selections", NOT_JUDGED, "Nothing selects anything.")
     detail = "; ".join(dict.fromkeys((*told.warnings, *told.notes)))
     return Check("selections", WARNS if told.warnings else HOLDS, detail, lines=told.lines)
-
-
-def failing(checks: Iterable[Check]) -> list[Check]:
-    """The checks that fail."""
-    return [check for check in checks if check.state == FAILS]

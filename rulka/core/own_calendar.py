@@ -27,6 +27,32 @@ def own_period(calendar: FiscalCalendar, of_group: Period, day: date) -> Period:
     return period
 
 
+def first_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
+    """Where periods of a calendar begin; an adjusting one takes lines of all of its year."""
+    return min(calendar.of_year(period.year)[0].start if period.adjusting else period.start for period in wanted)
+
+
+def last_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
+    """Where periods of a calendar end, as they begin."""
+    return max(calendar.of_year(period.year)[-1].end if period.adjusting else period.end for period in wanted)
+
+
+def periods_of_group(group: FiscalCalendar, own: FiscalCalendar, wanted: Sequence[Period], *, whole: bool) -> list[Period]:
+    """The group's periods whose lines may stand in some periods of another calendar; their days decide further.
+
+    Lines of adjusting periods stand in the other calendar's adjusting ones where it has any, else by their dates.
+    """
+    start, end = first_day(own, wanted), last_day(own, wanted)
+    reached = [period for period in group.periods if period.end >= start and period.start <= end]
+    has_adjusting = any(period.adjusting for at in wanted for period in own.of_year(at.year))
+    if not whole:
+        return [period for period in reached if not period.adjusting]
+    if not has_adjusting:
+        return reached
+    kinds = {period.adjusting for period in wanted}
+    return [period for period in reached if period.adjusting in kinds]
+
+
 def in_calendar(book: Book, name: str) -> Book:
     """The books of the entities that name a calendar, in its periods; posting keys stand where they stood, others hold nothing.
 
@@ -68,12 +94,11 @@ class _Journal:
         return Grouped(replace(moved, period=own).only(chosen), codes, whole.labels, whole.names)
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
-        start, end = self.own.periods[first].start, self.own.periods[last].end
-        reached = [period.index for period in self.group.periods if period.end >= start and period.start <= end]
+        reached = [period.index for period in periods_of_group(self.group, self.own, self.own.periods[first : last + 1], whole=True)]
         if not reached:
             return []
         found = []
-        for line in self.journal.lines(keys, reached[0], reached[-1], most):
+        for line in self.journal.lines(keys, min(reached), max(reached), most):
             own = own_period(self.own, self.group.periods[line.period], line.day)
             if first <= own.index <= last:
                 found.append(replace(line, period=own.index))

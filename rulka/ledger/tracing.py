@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from fractions import Fraction
 from typing import Any
 
@@ -13,13 +11,13 @@ from django.core.paginator import Page, Paginator
 from django.db.models import F, QuerySet
 
 from rulka.core.book import ACTIVITY, OPENING, STATUSES, View
-from rulka.core.calendar import FiscalCalendar, Period
 from rulka.core.chart import IntArray
 from rulka.core.columns import Column
 from rulka.core.computed import Computed
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.leaves import Leaf
 from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.own_calendar import first_day, last_day, periods_of_group
 from rulka.core.trace import Part, account_keys, trace_account, trace_rolled
 from rulka.ledger.line_reader import texts_of
 from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
@@ -121,7 +119,7 @@ def lines_page(
     start, end = (days.start, days.end) if days else (None, None)
     stored = wanted
     if shown_column.calendar:
-        start, end = start or _first_day(calendar, wanted), end or _last_day(calendar, wanted)
+        start, end = start or first_day(calendar, wanted), end or last_day(calendar, wanted)
         stored = periods_of_group(frame.calendar, calendar, wanted, whole=kind != "days")
     periods = [period_number(period.code) for period in stored]
     quantity = frame.accounts.items[place].type == "statistical"
@@ -165,31 +163,6 @@ def lines_page(
         not quantity,
         _local_note(computed, chosen),
     )
-
-
-def _first_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
-    """Where periods of a calendar begin; an adjusting one takes lines of all of its year."""
-    return min(calendar.of_year(period.year)[0].start if period.adjusting else period.start for period in wanted)
-
-
-def _last_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
-    return max(calendar.of_year(period.year)[-1].end if period.adjusting else period.end for period in wanted)
-
-
-def periods_of_group(group: FiscalCalendar, own: FiscalCalendar, wanted: Sequence[Period], *, whole: bool) -> list[Period]:
-    """The group's periods whose lines may stand in some periods of another calendar; their days decide further.
-
-    Lines of adjusting periods stand in the other calendar's adjusting ones where it has any, else by their dates.
-    """
-    start, end = _first_day(own, wanted), _last_day(own, wanted)
-    reached = [period for period in group.periods if period.end >= start and period.start <= end]
-    has_adjusting = any(period.adjusting for at in wanted for period in own.of_year(at.year))
-    if not whole:
-        return [period for period in reached if not period.adjusting]
-    if not has_adjusting:
-        return reached
-    kinds = {period.adjusting for period in wanted}
-    return [period for period in reached if period.adjusting in kinds]
 
 
 def _rolling_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:

@@ -17,7 +17,7 @@ from rulka.core.footing import Check, Verdict, footing, verdict_on
 from rulka.core.known import unknown_in_scope, unknown_in_span, unknown_in_spine
 from rulka.core.naming import check_names
 from rulka.core.narrowing import read_narrowing
-from rulka.core.nodes import Node, in_group_currency, nodes_of
+from rulka.core.nodes import Node, find_node, in_group_currency, nodes_of
 from rulka.core.scopes import scope_from
 from rulka.core.spans import span_from
 from rulka.core.spines import LineDef, spine_from
@@ -76,7 +76,7 @@ def run_pages(
     statement = assemble(find_definition(ledger, "statement", name))
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)
-    first = run_statement(statement, view, at, node).node
+    first = find_node(view, node, statement.scope, translated=statement.currency == "group")
     below = [] if pages == "node" else children_of(statement, view, first) if pages == "children" else all_below(statement, view, first)
     chosen = [first, *below]
     size = BLOCK if tell else len(chosen)

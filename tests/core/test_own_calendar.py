@@ -95,6 +95,12 @@ def test_rows_of_entries_and_counterparties_read_it_too():
     }  # fmt: skip
 
 
+def test_entries_of_the_own_adjusting_period_are_found_wherever_the_group_adjusts():
+    spine = [{"line": "Each", "accounts": "40", "expand": "entries"}]
+    computed = run([{"column": "own", "window": "periods 13 to 13", "calendar": "own"}], spine=spine)
+    assert {row.label: row.values for row in computed.rows} == {"e4000": (4000,)}
+
+
 def test_every_figure_agrees_with_its_trace_and_the_footing_holds():
     columns = [{"column": f"c{at}", "measure": measure, "window": window, "calendar": "own"}
                for at, (measure, window) in enumerate([("activity", "year to date"), ("closing", "period"), ("opening", "year"), ("average", "year to date")])]  # fmt: skip
