@@ -37,7 +37,15 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
     dice = random.Random(first + 1)
     calendar = {"first_month": 1, "year_label": "start", "first_year": 2021, "last_year": 2026, "adjusting_periods": 1}
     (folder / "ledger.json").write_text(
-        json.dumps({"name": "Bench", "group_currency": "EUR", "calendar": calendar, "retained_earnings": ACCOUNTS[250], "dimensions": ["department"]})
+        json.dumps(
+            {
+                "name": "Bench",
+                "group_currency": "EUR",
+                "calendar": calendar,
+                "retained_earnings": ACCOUNTS[250],
+                "dimensions": ["department"],
+            }
+        )
     )
     kinds = ["asset", "liability", "equity", "revenue", "expense"]
 
@@ -48,7 +56,11 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
             writer.writerows(rows)
 
     table("entities.csv", "code,name,currency", [[code, f"Entity {code}", "EUR"] for code in ENTITIES])
-    table("accounts.csv", "code,name,type", [[code, f"Account {code}", kinds[at // 100]] for at, code in enumerate(ACCOUNTS)])
+    table(
+        "accounts.csv",
+        "code,name,type",
+        [[code, f"Account {code}", kinds[at // 100]] for at, code in enumerate(ACCOUNTS)],
+    )
     table("members.csv", "dimension,code,name", [["department", code, f"Department {code}"] for code in DEPARTMENTS])
     keys = [(dice.choice(ACCOUNTS), dice.choice(DEPARTMENTS)) for _ in range(1_500)]
 
@@ -67,23 +79,43 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
                 amount = sum(amounts) if at == count - 1 else amounts[at]
                 text = f"{amount // 100}.{amount % 100:02d}"
                 debit, credit = ("", text) if at == count - 1 else (text, "")
-                yield [entity, f"N{own:08d}", at + 1, day.isoformat(), account, department, debit, credit, f"Invoice {own}", "payables", document, party,
-                       f"Company {party}", "clerk"]  # fmt: skip
+                yield [
+                    entity,
+                    f"N{own:08d}",
+                    at + 1,
+                    day.isoformat(),
+                    account,
+                    department,
+                    debit,
+                    credit,
+                    f"Invoice {own}",
+                    "payables",
+                    document,
+                    party,
+                    f"Company {party}",
+                    "clerk",
+                ]
             written += count
 
-    header = "entity,entry,line,date,account,department,debit,credit,description,source,document,counterparty,counterparty_name,user"
+    header = (
+        "entity,entry,line,date,account,department,debit,credit,description,source,document,"
+        "counterparty,counterparty_name,user"
+    )
     table("entries.csv", header, entries())
 
 
 def load_alone(var: Path, folder: Path) -> tuple[int, float, float]:
     """Load in a process of its own: lines, seconds, peak memory in MB."""
     code = (
-        "import time,resource,sys,json,django;django.setup();from pathlib import Path;from rulka.ledger.intake import load_folder;"
+        "import time,resource,sys,json,django;django.setup();from pathlib import Path;from rulka.ledger.intake import "
+        "load_folder;"
         "b=time.perf_counter();r=load_folder('bench',Path(sys.argv[1]));t=time.perf_counter()-b;"
         "print(json.dumps([r.tally('lines').new,t,resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/1024]))"
     )
     env = {**os.environ, "RULKA_VAR": str(var), "DATABASE_URL": "", "DJANGO_SETTINGS_MODULE": "rulka.web.settings"}
-    done = subprocess.run([sys.executable, "-c", code, str(folder)], env=env, check=True, capture_output=True, text=True)
+    done = subprocess.run(
+        [sys.executable, "-c", code, str(folder)], env=env, check=True, capture_output=True, text=True
+    )
     lines, seconds, memory = json.loads(done.stdout.strip().splitlines()[-1])
     return lines, seconds, memory
 
@@ -105,7 +137,9 @@ def main() -> None:
         write_ledger(folder / "first", asked.lines)
         lines, seconds, memory = load_alone(one, folder / "first")
         speed = lines / seconds
-        print(f"first load: {lines:,} lines in {seconds:.1f} s, {speed:,.0f} lines/s, peak {memory:,.0f} MB", flush=True)
+        print(
+            f"first load: {lines:,} lines in {seconds:.1f} s, {speed:,.0f} lines/s, peak {memory:,.0f} MB", flush=True
+        )
         os.environ.update(RULKA_VAR=str(one), DATABASE_URL="", DJANGO_SETTINGS_MODULE="rulka.web.settings")
         import django
 
@@ -116,7 +150,10 @@ def main() -> None:
 
         write_ledger(folder / "news", 11_200, first=JournalEntry.objects.count(), changed=200)
         new, taken, _ = load_alone(one, folder / "news")
-        print(f"refresh: {new:,} new lines and 200 changed entries in {taken:.2f} s; 1/{seconds / taken:.0f} of the first load (wanted: 1/15)")
+        print(
+            f"refresh: {new:,} new lines and 200 changed entries in {taken:.2f} s; 1/{seconds / taken:.0f} of the "
+            f"first load (wanted: 1/15)"
+        )
         reading()
         browsing()
         if asked.large:
@@ -124,7 +161,10 @@ def main() -> None:
             migrate(large)
             write_ledger(folder / "many", asked.large)
             lines, more, memory = load_alone(large, folder / "many")
-            print(f"{lines:,} lines in {more:.1f} s, peak {memory:,.0f} MB; a line takes {more / lines * speed:.2f} times as long (wanted: 1.3)")
+            print(
+                f"{lines:,} lines in {more:.1f} s, peak {memory:,.0f} MB; a line takes {more / lines * speed:.2f} "
+                f"times as long (wanted: 1.3)"
+            )
     print(f"peak of this process: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:,.0f} MB")
 
 
@@ -154,9 +194,19 @@ def reading() -> None:
     scenarios = list(ledger.scenarios.all())
     ids = book.keys.ids[book.keys.ids > 0]
     chunks = best(lambda: queries.movements_from(queries.balance_chunks(ledger), ids, book.frame, scenarios))
-    rows = best(lambda: list(Balance.objects.values_list("scenario_id", "key_id", "period", "status", "effect", "debit", "credit", "count")), 3)
+    rows = best(
+        lambda: list(
+            Balance.objects.values_list(
+                "scenario_id", "key_id", "period", "status", "effect", "debit", "credit", "count"
+            )
+        ),
+        3,
+    )
     count = Balance.objects.count()
-    print(f"balances into memory: {chunks:.1f} ms; fetching their {count:,} rows: {rows:.0f} ms; 1/{rows / chunks:.0f} (wanted: 1/40)")
+    print(
+        f"balances into memory: {chunks:.1f} ms; fetching their {count:,} rows: {rows:.0f} ms; 1/{rows / chunks:.0f} "
+        f"(wanted: 1/40)"
+    )
 
 
 def browsing() -> None:
@@ -176,7 +226,9 @@ def browsing() -> None:
         "accounts": JournalFilter(accounts="12*"),
         "a member": JournalFilter(members={"department": "110"}),
         "a period": JournalFilter(first="2023-P03", last="2023-P03"),
-        "account, member and periods": JournalFilter(accounts="13*", members={"department": "105"}, first="2023-P01", last="2023-P12"),
+        "account, member and periods": JournalFilter(
+            accounts="13*", members={"department": "105"}, first="2023-P01", last="2023-P12"
+        ),
         "a document": JournalFilter(document="D777"),
         "a counterparty": JournalFilter(counterparty="C77"),
     }
@@ -199,7 +251,10 @@ def browsing() -> None:
     key = f"{place}_{date}_{pk}"
     keyed = best(lambda: journal._walk((place, str(date), pk), PAGE, down=False), 4)
     assert journal.page(after=key).rows
-    print(f"journal, page at 95 % of {count:,} lines: {keyed:.1f} ms; OFFSET {offset:.0f} ms; 1/{offset / keyed:.0f} (wanted: 1/30)")
+    print(
+        f"journal, page at 95 % of {count:,} lines: {keyed:.1f} ms; OFFSET {offset:.0f} ms; 1/{offset / keyed:.0f} "
+        f"(wanted: 1/30)"
+    )
 
 
 if __name__ == "__main__":

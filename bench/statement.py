@@ -1,4 +1,5 @@
-"""Times the statement engine beside a general-purpose engine, in one run: `make bench` or `python -m bench.statement --lines N`.
+"""Times the statement engine beside a general-purpose engine, in one run: `make bench` or `python -m bench.statement
+--lines N`.
 
 A made-up wide ledger (about 15,000 posting keys, 60 periods, 3 scenarios) of N journal lines. Prints milliseconds and
 ratios; these machines are shared and noisy, so only the ratios mean something. What both engines computed is compared.
@@ -46,12 +47,23 @@ def frame() -> Frame:
     types = ["asset"] * 40 + ["liability"] * 30 + ["equity"] * 10 + ["revenue"] * 30 + ["expense"] * 70
     accounts = code_list("account", [Item(f"{1000 + at}", f"Account {at}", type=kind) for at, kind in enumerate(types)])
     entities = code_list("entity", [Item(f"E{at:02d}", f"Entity {at}") for at in range(ENTITIES)])
-    departments = code_list("department", [Item("-", "none"), *(Item(f"D{at:02d}", f"Department {at}") for at in range(1, DEPARTMENTS))])
+    departments = code_list(
+        "department", [Item("-", "none"), *(Item(f"D{at:02d}", f"Department {at}") for at in range(1, DEPARTMENTS))]
+    )
     calendar = monthly_calendar(first_month=1, year_label="start", first_year=2022, last_year=2026)
     return Frame(
-        "Bench", "EUR", calendar, entities, accounts, {"department": departments}, "1070", dict.fromkeys(SCENARIOS, "actual"),
-        ("EUR",) * ENTITIES, np.full(ENTITIES, 2, dtype=np.int64), "E00",
-    )  # fmt: skip
+        "Bench",
+        "EUR",
+        calendar,
+        entities,
+        accounts,
+        {"department": departments},
+        "1070",
+        dict.fromkeys(SCENARIOS, "actual"),
+        ("EUR",) * ENTITIES,
+        np.full(ENTITIES, 2, dtype=np.int64),
+        "E00",
+    )
 
 
 def make(lines: int) -> tuple[Book, dict[str, np.ndarray]]:
@@ -63,9 +75,11 @@ def make(lines: int) -> tuple[Book, dict[str, np.ndarray]]:
     account, department = np.divmod(rest, DEPARTMENTS)
     keys = Keys(np.arange(1, len(codes) + 1), entity, account, np.full(len(codes), -1), department.reshape(-1, 1))
     table = {
-        "key": random.integers(0, len(codes), lines), "period": random.integers(0, 60, lines),
-        "scenario": random.choice(3, lines, p=[0.8, 0.1, 0.1]), "debit": random.integers(0, 10**7, lines),
-    }  # fmt: skip
+        "key": random.integers(0, len(codes), lines),
+        "period": random.integers(0, 60, lines),
+        "scenario": random.choice(3, lines, p=[0.8, 0.1, 0.1]),
+        "debit": random.integers(0, 10**7, lines),
+    }
     credit = random.random(lines) < 0.5
     table["credit"], table["debit"] = np.where(credit, table["debit"], 0), np.where(credit, 0, table["debit"])
     movements = {}
@@ -73,7 +87,9 @@ def make(lines: int) -> tuple[Book, dict[str, np.ndarray]]:
         own = np.flatnonzero(table["scenario"] == place)
         cell, at = np.unique(table["key"][own] * 60 + table["period"][own], return_inverse=True)
         sums = [np.zeros(len(cell), dtype=np.int64) for _ in range(3)]
-        for total, amount in zip(sums, (table["debit"][own], table["credit"][own], np.ones(len(own), dtype=np.int64)), strict=True):
+        for total, amount in zip(
+            sums, (table["debit"][own], table["credit"][own], np.ones(len(own), dtype=np.int64)), strict=True
+        ):
             np.add.at(total, at, amount)
         fixed = [np.full(len(cell), value, dtype=np.int64) for value in (POSTED, ACTIVITY)]
         movements[name] = Movements(cell // 60, cell % 60, *fixed, *sums)
@@ -85,10 +101,20 @@ WINDOWS = [("period", 0), ("year to date", 0), ("period", -1), ("year to date", 
 
 def statement() -> StatementDef:
     """60 lines of three accounts each in ten sections, 14 columns, 40 nodes: the whole, 13 entities, 26 departments."""
-    lines = [{"line": f"Line {at}", "accounts": f"{1000 + 3 * at} to {1002 + 3 * at}", "sign": "as booked"} for at in range(LINES)]
-    sections = [{"section": f"Section {at}", "lines": lines[at * 6 : at * 6 + 6], "total": f"Total {at}"} for at in range(10)]
+    lines = [
+        {"line": f"Line {at}", "accounts": f"{1000 + 3 * at} to {1002 + 3 * at}", "sign": "as booked"}
+        for at in range(LINES)
+    ]
+    sections = [
+        {"section": f"Section {at}", "lines": lines[at * 6 : at * 6 + 6], "total": f"Total {at}"} for at in range(10)
+    ]
     columns = [
-        {"column": f"c{scenario}-{at}", "scenario": scenario, "window": window, **({"shift": f"{years} years"} if years else {})}
+        {
+            "column": f"c{scenario}-{at}",
+            "scenario": scenario,
+            "window": window,
+            **({"shift": f"{years} years"} if years else {}),
+        }
         for scenario in SCENARIOS
         for at, (window, years) in enumerate(WINDOWS)
     ][:14]
@@ -110,19 +136,28 @@ def duck(table: dict[str, np.ndarray], windows: list[tuple[int, int, int]]) -> t
     database = duckdb.connect()
     lines = {name: table[name] for name in ("key", "period", "scenario", "debit", "credit")}
     size = len(table["entity"])
-    keys = {"key": np.arange(size), "entity": table["entity"], "department": table["department"], "line": table["account"] // 3}
+    keys = {
+        "key": np.arange(size),
+        "entity": table["entity"],
+        "department": table["department"],
+        "line": table["account"] // 3,
+    }
     node = np.concatenate([np.zeros(size), 1 + table["entity"], 14 + table["department"]]).astype(np.int64)
     nodes = {"node": node, "key": np.tile(np.arange(size), 3)}
     for name, columns in (("lines", lines), ("keys", keys), ("nodes", nodes)):
         database.register("given", {column: np.ascontiguousarray(values) for column, values in columns.items()})
         database.execute(f"CREATE TABLE {name} AS SELECT * FROM given")
     cells = ", ".join(
-        f"SUM(CASE WHEN scenario = {scenario} AND period BETWEEN {first} AND {last} THEN debit - credit ELSE 0 END)::BIGINT AS c{at}"
+        f"SUM(CASE WHEN scenario = {scenario} AND period BETWEEN {first} AND {last} THEN debit - credit ELSE 0 "
+        f"END)::BIGINT AS c{at}"
         for at, (scenario, first, last) in enumerate(windows)
     )
     again = ", ".join(f"SUM(c{at})::BIGINT" for at in range(len(windows)))
     whole = f"SELECT node, line, {cells} FROM lines JOIN keys USING (key) JOIN nodes USING (key) GROUP BY node, line"
-    staged = f"WITH s AS (SELECT key, {cells} FROM lines GROUP BY key) SELECT node, line, {again} FROM s JOIN keys USING (key) JOIN nodes USING (key) GROUP BY node, line"
+    staged = (
+        f"WITH s AS (SELECT key, {cells} FROM lines GROUP BY key) SELECT node, line, {again} FROM s JOIN keys "
+        f"USING (key) JOIN nodes USING (key) GROUP BY node, line"
+    )
     return database, whole, staged
 
 
@@ -138,7 +173,15 @@ def main() -> None:
 
     def prepared() -> list[Computed]:
         return [
-            Computed(definition, view, period, node, build_columns(definition.span, definition.scope, view, period, node), planned) for node in nodes
+            Computed(
+                definition,
+                view,
+                period,
+                node,
+                build_columns(definition.span, definition.scope, view, period, node),
+                planned,
+            )
+            for node in nodes
         ]
 
     ready = prepared()
@@ -152,13 +195,20 @@ def main() -> None:
             computed._vectors.clear()
         return _sum(ready)
 
-    windows = [(SCENARIOS.index(column.asked.scenario), column.window.first, column.window.last) for column in columns if column.window]
+    windows = [
+        (SCENARIOS.index(column.asked.scenario), column.window.first, column.window.last)
+        for column in columns
+        if column.window
+    ]
     database, whole, staged = duck(table, windows)
     cells = np.array([amounts for amounts, _ in kernel()])
     for row in database.execute(staged).fetchall():
         assert cells[row[0], row[1]].tolist() == list(row[2:]), "the engines differ"
     ours = best(kernel)
-    theirs = {name: best(lambda query=query: database.execute(query).fetchall(), 5) for name, query in (("one GROUP BY", whole), ("staged", staged))}
+    theirs = {
+        name: best(lambda query=query: database.execute(query).fetchall(), 5)
+        for name, query in (("one GROUP BY", whole), ("staged", staged))
+    }
     quickest = min(theirs.values())
     told = ", ".join(f"{name} {taken:.0f} ms" for name, taken in theirs.items())
     print(f"all cells of all nodes: {ours:.1f} ms; duckdb {told}; ratio 1/{quickest / ours:.1f}")

@@ -1,7 +1,8 @@
 """Times an edit from the request to the page that shows its result: `python -m bench.workbench --lines N`.
 
-Loads the demo with about N journal lines into a database of its own, then changes the accounts of a line of the income statement, and
-of a statement of 600 lines x 40 columns, as the page does. Prints milliseconds of the server; machines are shared and noisy.
+Loads the demo with about N journal lines into a database of its own, then changes the accounts of a line of the income
+statement, and of a statement of 600 lines x 40 columns, as the page does. Prints milliseconds of the server; machines
+are shared and noisy.
 """
 
 from __future__ import annotations
@@ -31,7 +32,10 @@ def main() -> None:
             ("large", "line-7", "6110", "6120"),
         ):
             times, size = edits(name, key, first, other)
-            print(f"{name}: an edit takes {min(times):.0f} ms at best, {sorted(times)[len(times) // 2]:.0f} ms in the middle; {size // 1000} kB")
+            print(
+                f"{name}: an edit takes {min(times):.0f} ms at best, {sorted(times)[len(times) // 2]:.0f} ms in the "
+                f"middle; {size // 1000} kB"
+            )
 
 
 def load(folder: Path, lines: int) -> None:
@@ -47,12 +51,16 @@ def load(folder: Path, lines: int) -> None:
     with (folder / "out").open("w") as out:
         for part in ("ledger", "news"):
             call_command("load_ledger", str(folder / "demo" / part), ledger="ternwick", stdout=out)
-        call_command("load_statement", *map(str, sorted(Path("demo/definitions").glob("*.yaml"))), ledger="ternwick", stdout=out)
+        call_command(
+            "load_statement", *map(str, sorted(Path("demo/definitions").glob("*.yaml"))), ledger="ternwick", stdout=out
+        )
         call_command("load_demo_people", ledger="ternwick", stdout=out)
     rows: list[dict[str, Any]] = [{"line": f"Line {at}", "accounts": "6110" if at % 2 else "6120"} for at in range(600)]
     columns = [{"series": "months", "each": "period", "within": "last 40 periods"}]
     bodies = [{"spine": "large", "covers": "nothing", "lines": rows}, {"span": "large", "columns": columns}]
-    load_definitions(Ledger.objects.get(code="ternwick"), [*bodies, {"statement": "large", "spine": "large", "span": "large"}])
+    load_definitions(
+        Ledger.objects.get(code="ternwick"), [*bodies, {"statement": "large", "spine": "large", "span": "large"}]
+    )
     print(f"loaded in {time.perf_counter() - began:.0f} s")
 
 
@@ -66,7 +74,13 @@ def edits(name: str, key: str, first: str, other: str) -> tuple[list[float], int
     client.force_login(Person.objects.get(username="accountant"))
     times, size = [], 0
     for at in range(10):
-        values = {"do": "line-change", "key": key, "path": "accounts", "value": other if at % 2 == 0 else first, "share-spine": "all"}
+        values = {
+            "do": "line-change",
+            "key": key,
+            "path": "accounts",
+            "value": other if at % 2 == 0 else first,
+            "share-spine": "all",
+        }
         before = time.perf_counter()
         response = client.post(f"/statements/{name}/edit/{WHERE}", values, headers={"HX-Request": "true"})
         times.append((time.perf_counter() - before) * 1000)

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-ENTITIES = [("TF", "Ternwick Ferries", "EUR", ""), ("TQ", "Ternwick Quays", "EUR", ""), ("NF", "Norrsund Fraktlinje", "SEK", "")]
+ENTITIES = [
+    ("TF", "Ternwick Ferries", "EUR", ""),
+    ("TQ", "Ternwick Quays", "EUR", ""),
+    ("NF", "Norrsund Fraktlinje", "SEK", ""),
+]
 
 SHIPS = ["Tern", "Petrel", "Guillemot", "Eider", "Sandpiper"]
 
@@ -202,7 +206,11 @@ _BLOCKS = {
 UNITS = {"9010": "passengers", "9020": "vehicles", "9030": "sailings", "9040": "FTE"}
 INTERCOMPANY = {"1710", "1720", "2510", "2520", "4590", "6250", "8050", "8060"}
 
-ACCOUNTS = [(*line.split("|")[:2], type_, *line.split("|")[2:]) for type_, block in _BLOCKS.items() for line in block.strip().splitlines()]
+ACCOUNTS = [
+    (*line.split("|")[:2], type_, *line.split("|")[2:])
+    for type_, block in _BLOCKS.items()
+    for line in block.strip().splitlines()
+]
 TYPE = {code: type_ for code, _, type_, _, _ in ACCOUNTS}
 
 DEPARTMENTS = [
@@ -277,11 +285,22 @@ CREW = [
     ),
     *(
         (name, "TF", "120", 3900 + 40 * place, False)
-        for place, name in enumerate(["M. Dray", "N. Ilver", "O. Tamm", "P. Wick", "Q. Renno", "R. Stell", "S. Aske", "T. Moorin"])
+        for place, name in enumerate(
+            ["M. Dray", "N. Ilver", "O. Tamm", "P. Wick", "Q. Renno", "R. Stell", "S. Aske", "T. Moorin"]
+        )
     ),
-    *((name, "TF", "130", 2750 + 25 * place, False) for place, name in enumerate(["U. Lorne", "V. Bask", "W. Eddo", "X. Fenn", "Y. Carrow"])),
-    *((name, "TF", "210", 2950 + 30 * place, False) for place, name in enumerate(["Z. Hale", "A. Tirre", "B. Nesk", "C. Orrin", "D. Malt"])),
-    *((name, "TF", "310", 3350 + 45 * place, False) for place, name in enumerate(["E. Sorrel", "F. Krane", "G. Ushant", "H. Dunn"])),
+    *(
+        (name, "TF", "130", 2750 + 25 * place, False)
+        for place, name in enumerate(["U. Lorne", "V. Bask", "W. Eddo", "X. Fenn", "Y. Carrow"])
+    ),
+    *(
+        (name, "TF", "210", 2950 + 30 * place, False)
+        for place, name in enumerate(["Z. Hale", "A. Tirre", "B. Nesk", "C. Orrin", "D. Malt"])
+    ),
+    *(
+        (name, "TF", "310", 3350 + 45 * place, False)
+        for place, name in enumerate(["E. Sorrel", "F. Krane", "G. Ushant", "H. Dunn"])
+    ),
     *(
         (name, "TF", dept, wage, False)
         for name, dept, wage in (
@@ -333,7 +352,8 @@ CREW = [
     ),
 ]
 
-# entity, asset account, cost in major units, life in months, depreciation account, accumulated account, department, months in use at start
+# entity, asset account, cost in major units, life in months, depreciation account, accumulated account, department,
+# months in use at start
 REGISTER = [
     ("TF", "1010", 6_200_000, 300, "7010", "1310", "110", 190),
     ("TF", "1020", 7_400_000, 300, "7010", "1310", "110", 140),

@@ -1,4 +1,5 @@
-"""Writes the demo ledger of Ternwick Ferries: `ledger/` and the later `news/`, the same bytes for the same arguments."""
+"""Writes the demo ledger of Ternwick Ferries: `ledger/` and the later `news/`, the same bytes for the same
+arguments."""
 
 from __future__ import annotations
 
@@ -100,8 +101,23 @@ class Generator:
                 "3110": -400_000,
                 "3120": -1_200_000,
             },
-            "TQ": {"1160": 1_900_000, "1530": 64_000, "1810": 720_000, "2030": -3_600_000, "2210": -85_000, "3010": -3_000_000, "3110": -300_000},
-            "NF": {"1510": 3_900_000, "1810": 9_400_000, "2040": -18_000_000, "2210": -2_700_000, "3010": -20_000_000, "3110": -2_000_000},
+            "TQ": {
+                "1160": 1_900_000,
+                "1530": 64_000,
+                "1810": 720_000,
+                "2030": -3_600_000,
+                "2210": -85_000,
+                "3010": -3_000_000,
+                "3110": -300_000,
+            },
+            "NF": {
+                "1510": 3_900_000,
+                "1810": 9_400_000,
+                "2040": -18_000_000,
+                "2210": -2_700_000,
+                "3010": -20_000_000,
+                "3110": -2_000_000,
+            },
         }
         for entity, amounts in whole.items():
             lines = own[entity] + [Line(account, amount * CENT) for account, amount in amounts.items()]
@@ -110,7 +126,15 @@ class Generator:
             if entity == "TQ":
                 lines.append(Line("2520", -80_000_000, partner="TF"))
             lines.append(Line("3210", -sum(line.cents for line in lines)))
-            self.journal.post(entity, "general", plan.START, "Balances brought forward", lines, kind="opening", document="OPENING-2023")
+            self.journal.post(
+                entity,
+                "general",
+                plan.START,
+                "Balances brought forward",
+                lines,
+                kind="opening",
+                document="OPENING-2023",
+            )
 
     # day by day -----------------------------------------------------------------------------------------------------
 
@@ -119,7 +143,10 @@ class Generator:
         weekend = 1.25 if day.weekday() >= 5 else 0.9
         for crossing, share in plan.CROSSING_SHARE.items():
             level = share * month.season * month.growth * weekend * self.noise(0.14) / len(month.days)
-            fares = {account: max(0, round(amount * CENT * level * self.noise(0.06))) for account, amount in plan.FARES.items()}
+            fares = {
+                account: max(0, round(amount * CENT * level * self.noise(0.06)))
+                for account, amount in plan.FARES.items()
+            }
             if outage:
                 for account in ("4110", "4120", "4130", "4140"):
                     fares[account] = round(fares[account] * 0.64)
@@ -157,7 +184,9 @@ class Generator:
         name = {"N": "North", "I": "Islands", "S": "Sound"}[crossing]
         lines += [Line("1830", taken - cash), Line("1840", cash)]
         place = f", till {till}" if self.tills > 1 else ""
-        self.journal.post("TF", "tickets", day, f"Tickets {name}{place}", lines, document=f"Z-{crossing}{day:%y%m%d}-{till}")
+        self.journal.post(
+            "TF", "tickets", day, f"Tickets {name}{place}", lines, document=f"Z-{crossing}{day:%y%m%d}-{till}"
+        )
         if foot_at_shop:
             self.journal.post(
                 "TF",
@@ -169,19 +198,31 @@ class Generator:
             )
 
     def _count(self, month: Month, crossing: str, level: float, outage: bool) -> None:
-        runs = plan.sailings(month, crossing) + (1 if self.random.random() < 0.04 else 0) - (1 if self.random.random() < 0.06 else 0)
+        runs = (
+            plan.sailings(month, crossing)
+            + (1 if self.random.random() < 0.04 else 0)
+            - (1 if self.random.random() < 0.06 else 0)
+        )
         carried = level * len(month.days) / month.growth
         counts = {"9010": round(1_250 * carried), "9020": round(330 * carried * (0.64 if outage else 1)), "9030": runs}
         for account, count in counts.items():
             self.weekly[crossing, account] = self.weekly.get((crossing, account), 0) + count
 
     def _counted(self, day: date, crossing: str) -> None:
-        lines = [Line(account, self.weekly.pop((crossing, account)) * CENT, "110", crossing) for account in ("9010", "9020", "9030")]
-        self.journal.post("TF", "tickets", day, "Counted since the last count", lines, document=f"C-{crossing}{day:%y%m%d}")
+        lines = [
+            Line(account, self.weekly.pop((crossing, account)) * CENT, "110", crossing)
+            for account in ("9010", "9020", "9030")
+        ]
+        self.journal.post(
+            "TF", "tickets", day, "Counted since the last count", lines, document=f"C-{crossing}{day:%y%m%d}"
+        )
 
     def _onboard(self, month: Month, day: date, weekend: float) -> None:
         level = month.season * month.growth * weekend * self.noise(0.16) / len(month.days)
-        lines = [Line(account, -round(amount * CENT * level * self.noise(0.08)), "130") for account, amount in plan.ONBOARD.items()]
+        lines = [
+            Line(account, -round(amount * CENT * level * self.noise(0.08)), "130")
+            for account, amount in plan.ONBOARD.items()
+        ]
         taken = -sum(line.cents for line in lines)
         cash = round(taken * 0.3)
         lines += [Line("1830", taken - cash), Line("1840", cash)]
@@ -202,7 +243,13 @@ class Generator:
             )
         if cash > 0:
             self.journal.post(
-                "TF", "bank", day, "Tills paid in", [Line("1810", cash), Line("1840", -cash)], party="K301", document=f"CASH-{day:%y%m%d}"
+                "TF",
+                "bank",
+                day,
+                "Tills paid in",
+                [Line("1810", cash), Line("1840", -cash)],
+                party="K301",
+                document=f"CASH-{day:%y%m%d}",
             )
         self._bunkers(month, day)
         self._freight(month, day)
@@ -222,18 +269,30 @@ class Generator:
         supplier = "K001" if day.day <= 14 else "K002"
         runs = len(month.days) / sum(1 for other in month.days if other.weekday() == 0)
         for crossing, per_sailing in plan.FUEL_PER_SAILING.items():
-            cents = round(per_sailing * CENT * runs * plan.sailings(month, crossing) * month.growth * price * self.noise(0.05))
+            cents = round(
+                per_sailing * CENT * runs * plan.sailings(month, crossing) * month.growth * price * self.noise(0.05)
+            )
             self._purchase("TF", day, supplier, "Marine diesel", [Line("6110", cents, "120", crossing)])
         if day.day <= 7:
             back = round(self.noise(0.2) * 900_000 * month.season)
-            self.journal.post("TF", "bank", day, "Fuel tax returned", [Line("1810", back), Line("6130", -back, "120")], document=f"FT-{day:%y%m}")
+            self.journal.post(
+                "TF",
+                "bank",
+                day,
+                "Fuel tax returned",
+                [Line("1810", back), Line("6130", -back, "120")],
+                document=f"FT-{day:%y%m}",
+            )
 
     def _freight(self, month: Month, day: date) -> None:
         customers = ["K101", "K102", "K103", "K104", "K105"]
         weeks = len(month.days) / 7
         for place, customer in enumerate(customers):
             share = (0.31, 0.22, 0.19, 0.16, 0.12)[place] * month.growth * self.noise(0.12) / weeks
-            sold = [(account, "230", "N", round(plan.FREIGHT_SEK[account] * CENT * share)) for account in ("4210", "4220", "4230")]
+            sold = [
+                (account, "230", "N", round(plan.FREIGHT_SEK[account] * CENT * share))
+                for account in ("4210", "4220", "4230")
+            ]
             self._sale("NF", day, customer, "Freight", sold, "1510")
         if day.day <= 7:
             self._sale(
@@ -245,7 +304,15 @@ class Generator:
                 "1510",
             )
 
-    def _sale(self, entity: str, day: date, customer: str, text: str, sold: Iterable[tuple[str, str, str, int]], receivable: str) -> None:
+    def _sale(
+        self,
+        entity: str,
+        day: date,
+        customer: str,
+        text: str,
+        sold: Iterable[tuple[str, str, str, int]],
+        receivable: str,
+    ) -> None:
         lines = [Line(account, -cents, department, crossing) for account, department, crossing, cents in sold]
         total = -sum(line.cents for line in lines)
         document = f"S{day:%y%m%d}-{customer[1:]}"
@@ -258,13 +325,21 @@ class Generator:
             document=document,
             party=customer,
         )
-        self.due.append((day + timedelta(days=30 + int(self.random.random() * 15)), entity, customer, document, total, True))
+        self.due.append(
+            (day + timedelta(days=30 + int(self.random.random() * 15)), entity, customer, document, total, True)
+        )
 
     def _purchase(self, entity: str, day: date, supplier: str, text: str, lines: list[Line]) -> None:
         total = sum(line.cents for line in lines)
         document = f"I-{int(1000 + self.random.random() * 9000)}"
         self.journal.post(
-            entity, "payables", day, f"{chart.COUNTERPARTIES[supplier][0]}, {text}", [*lines, Line("2210", -total)], document=document, party=supplier
+            entity,
+            "payables",
+            day,
+            f"{chart.COUNTERPARTIES[supplier][0]}, {text}",
+            [*lines, Line("2210", -total)],
+            document=document,
+            party=supplier,
         )
         self.due.append((day + timedelta(days=30), entity, supplier, document, total, False))
 
@@ -273,8 +348,20 @@ class Generator:
         self.due = [item for item in self.due if item[0] > day]
         for _, entity, party, document, cents, received in ready:
             control = ("1530" if entity == "TQ" else "1510") if received else "2210"
-            lines = [Line("1810", cents), Line(control, -cents)] if received else [Line("2210", cents), Line("1810", -cents)]
-            self.journal.post(entity, "bank", day, f"{'Received' if received else 'Paid'} {document}", lines, document=document, party=party)
+            lines = (
+                [Line("1810", cents), Line(control, -cents)]
+                if received
+                else [Line("2210", cents), Line("1810", -cents)]
+            )
+            self.journal.post(
+                entity,
+                "bank",
+                day,
+                f"{'Received' if received else 'Paid'} {document}",
+                lines,
+                document=document,
+                party=party,
+            )
 
     # month by month -------------------------------------------------------------------------------------------------
 
@@ -299,8 +386,15 @@ class Generator:
         for (entity, department), people in groups.items():
             wrong = (month.year, month.month, entity, department) == (2026, 8, "TF", "110")
             booked = "410" if wrong else department
-            lines = [Line("5020" if seasonal else "5010", cents, booked, text=f"Wages, {person}") for person, cents, seasonal in people]
-            overtime = round(sum(cents for _, cents, _ in people) * 0.045 * month.season * self.noise(0.4)) if department in ("110", "120") else 0
+            lines = [
+                Line("5020" if seasonal else "5010", cents, booked, text=f"Wages, {person}")
+                for person, cents, seasonal in people
+            ]
+            overtime = (
+                round(sum(cents for _, cents, _ in people) * 0.045 * month.season * self.noise(0.4))
+                if department in ("110", "120")
+                else 0
+            )
             lines.append(Line("5030", overtime, booked))
             gross = sum(line.cents for line in lines)
             tax = round(gross * 0.27)
@@ -316,7 +410,14 @@ class Generator:
             for account, cents in self._wrong_lines:
                 sums[account] = sums.get(account, 0) + cents
             lines = [Line(a, c, "110") for a, c in sums.items()] + [Line(a, -c, "410") for a, c in sums.items()]
-            self.journal.post("TF", "general", date(2026, 9, 8), "Deck pay run of August moved from Finance to Deck", lines, document="GJ-2026-117")
+            self.journal.post(
+                "TF",
+                "general",
+                date(2026, 9, 8),
+                "Deck pay run of August moved from Finance to Deck",
+                lines,
+                document="GJ-2026-117",
+            )
         for entity in ("TF", "TQ", "NF"):
             net = -self.journal.of(entity, "2310")
             self.journal.post(
@@ -330,7 +431,9 @@ class Generator:
             )
             owed = [(account, -self.journal.of(entity, account)) for account in ("2320", "2330")]
             lines = [Line(account, cents) for account, cents in owed] + [Line("1810", -sum(cents for _, cents in owed))]
-            self.journal.post(entity, "bank", month.last, "Wage tax and social costs paid", lines, document=f"LEVY-{month.code}")
+            self.journal.post(
+                entity, "bank", month.last, "Wage tax and social costs paid", lines, document=f"LEVY-{month.code}"
+            )
 
     def _invoices(self, month: Month) -> None:
         for entity, account, department, crossing, supplier, cents, falls, seasonal in plan.PURCHASES:
@@ -342,7 +445,11 @@ class Generator:
                 self._purchase(entity, day, supplier, name, [Line(account, part, department, crossing)])
         if (month.year, month.month) in SHORE_POWER:
             self._purchase(
-                "TF", date(month.year, month.month, 24), "K009", "Shore power", [Line("6815", SHORE_POWER[month.year, month.month], "120")]
+                "TF",
+                date(month.year, month.month, 24),
+                "K009",
+                "Shore power",
+                [Line("6815", SHORE_POWER[month.year, month.month], "120")],
             )
 
     def _insurance(self, month: Month) -> None:
@@ -365,15 +472,29 @@ class Generator:
                 cost = round(cents * DRY_DOCK_OVERRUN) if ship == "Guillemot" else round(cents * self.noise(0.03))
                 for place, part in enumerate(self.split(cost, 4)):
                     self._purchase(
-                        "TF", date(year, falls_in, 4 + 6 * place), "K004", f"Dry-dock, ship {ship}, part {place + 1}", [Line("6330", part, "310")]
+                        "TF",
+                        date(year, falls_in, 4 + 6 * place),
+                        "K004",
+                        f"Dry-dock, ship {ship}, part {place + 1}",
+                        [Line("6330", part, "310")],
                     )
 
     def _season_cards(self, month: Month) -> None:
         yearly = sum(plan.SEASON_CARDS.values()) * 12 * CENT * month.growth
         share = {3: 0.34, 4: 0.22, 5: 0.08, 9: 0.1}.get(month.month, 0.26 / 8)
         sold = round(yearly * share * self.noise(0.05))
-        self.journal.post("TF", "tickets", month.days[9], "Season cards sold", [Line("1810", sold), Line("2410", -sold)], document=f"SC-{month.code}")
-        lines = [Line(account, -round(amount * CENT * month.growth * self.noise(0.03)), "210") for account, amount in plan.SEASON_CARDS.items()]
+        self.journal.post(
+            "TF",
+            "tickets",
+            month.days[9],
+            "Season cards sold",
+            [Line("1810", sold), Line("2410", -sold)],
+            document=f"SC-{month.code}",
+        )
+        lines = [
+            Line(account, -round(amount * CENT * month.growth * self.noise(0.03)), "210")
+            for account, amount in plan.SEASON_CARDS.items()
+        ]
         lines.append(Line("2410", -sum(line.cents for line in lines)))
         self.journal.post("TF", "general", month.last, "Season cards used up", lines, document=f"SCU-{month.code}")
 
@@ -402,10 +523,20 @@ class Generator:
         if owed > 0:
             day = month.days[14]
             self.journal.post(
-                "TF", "bank", day, "Group account settled", [Line("2510", owed, partner="TQ"), Line("1810", -owed)], document=f"GS-{month.code}"
+                "TF",
+                "bank",
+                day,
+                "Group account settled",
+                [Line("2510", owed, partner="TQ"), Line("1810", -owed)],
+                document=f"GS-{month.code}",
             )
             self.journal.post(
-                "TQ", "bank", day, "Group account settled", [Line("1810", owed), Line("1710", -owed, partner="TF")], document=f"GS-{month.code}"
+                "TQ",
+                "bank",
+                day,
+                "Group account settled",
+                [Line("1810", owed), Line("1710", -owed, partner="TF")],
+                document=f"GS-{month.code}",
             )
         interest = 80_000_000 * 3 // 100 // 12
         self.journal.post(
@@ -439,7 +570,9 @@ class Generator:
         for entity, expense, accumulated, department, cents in plan.depreciation(month):
             by_entity.setdefault(entity, []).extend([Line(expense, cents, department), Line(accumulated, -cents)])
         for entity, lines in by_entity.items():
-            self.journal.post(entity, "fixed assets", month.last, "Depreciation by the register", lines, document=f"FA-{month.code}")
+            self.journal.post(
+                entity, "fixed assets", month.last, "Depreciation by the register", lines, document=f"FA-{month.code}"
+            )
 
     def _staff_count(self, month: Month) -> None:
         now: dict[tuple[str, str], int] = {}
@@ -448,7 +581,12 @@ class Generator:
         for place in sorted(set(now) | set(self.full_time)):
             moved = now.get(place, 0) - self.full_time.get(place, 0)
             self.journal.post(
-                place[0], "payroll", month.last, "Full-time equivalents", [Line("9040", moved * CENT, place[1])], document=f"FTE-{month.code}"
+                place[0],
+                "payroll",
+                month.last,
+                "Full-time equivalents",
+                [Line("9040", moved * CENT, place[1])],
+                document=f"FTE-{month.code}",
             )
         self.full_time = now
 
@@ -457,7 +595,15 @@ class Generator:
             interest = round(-self.journal.of(entity, loan) * rate / 12)
             paid = {"2010": 3_200_000, "2020": 3_900_000, "2030": 1_250_000, "2040": 11_000_000}[loan]
             lines = [Line("8010", interest, "410"), Line(loan, paid), Line("1810", -(interest + paid))]
-            self.journal.post(entity, "bank", month.last, "Loan instalment and interest", lines, party="K301", document=f"LN-{loan}-{month.code}")
+            self.journal.post(
+                entity,
+                "bank",
+                month.last,
+                "Loan instalment and interest",
+                lines,
+                party="K301",
+                document=f"LN-{loan}-{month.code}",
+            )
         lease = round(-self.journal.of("TF", "2110") * 0.05 / 12)
         self.journal.post(
             "TF",
@@ -483,7 +629,11 @@ class Generator:
     def _tax(self, month: Month) -> None:
         for entity in ("TF", "TQ", "NF"):
             first = month.number == 1
-            so_far = -sum(cents for (owner, account, *_), cents in self.journal.result.items() if owner == entity and not account.startswith("81"))
+            so_far = -sum(
+                cents
+                for (owner, account, *_), cents in self.journal.result.items()
+                if owner == entity and not account.startswith("81")
+            )
             if first:
                 self._year_start[entity] = self._result_before.get(entity, 0)
                 self.taxed[entity] = 0
@@ -503,7 +653,12 @@ class Generator:
             owed = -self.journal.of(entity, "2350")
             if month.month in (6, 9, 12, 3) and owed > 0:
                 self.journal.post(
-                    entity, "bank", month.last, "Income tax paid on account", [Line("2350", owed), Line("1810", -owed)], document=f"TAXP-{month.code}"
+                    entity,
+                    "bank",
+                    month.last,
+                    "Income tax paid on account",
+                    [Line("2350", owed), Line("1810", -owed)],
+                    document=f"TAXP-{month.code}",
                 )
 
     def _treasury(self, month: Month) -> None:
@@ -512,19 +667,37 @@ class Generator:
         if bank < 15_000_000:
             draw = (20_000_000 - bank) // 100_000 * 100_000
             self.journal.post(
-                "TF", "bank", month.last, "Overdraft drawn", [Line("1810", draw), Line("2610", -draw)], party="K301", document=f"ODD-{month.code}"
+                "TF",
+                "bank",
+                month.last,
+                "Overdraft drawn",
+                [Line("1810", draw), Line("2610", -draw)],
+                party="K301",
+                document=f"ODD-{month.code}",
             )
         elif drawn and bank > 60_000_000:
             back = min(drawn, bank - 40_000_000)
             self.journal.post(
-                "TF", "bank", month.last, "Overdraft repaid", [Line("2610", back), Line("1810", -back)], party="K301", document=f"ODR-{month.code}"
+                "TF",
+                "bank",
+                month.last,
+                "Overdraft repaid",
+                [Line("2610", back), Line("1810", -back)],
+                party="K301",
+                document=f"ODR-{month.code}",
             )
         for entity, keep in (("TF", 150_000_000), ("TQ", 60_000_000), ("NF", 900_000_000)):
             spare = self.journal.of(entity, "1810") - keep
             if month.month in (9, 11) and spare > 0:
                 paid = spare * 2 // 3 // 100_000 * 100_000
                 self.journal.post(
-                    entity, "bank", month.last, "Dividend paid", [Line("3220", paid), Line("1810", -paid)], party="K301", document=f"DIV-{month.code}"
+                    entity,
+                    "bank",
+                    month.last,
+                    "Dividend paid",
+                    [Line("3220", paid), Line("1810", -paid)],
+                    party="K301",
+                    document=f"DIV-{month.code}",
                 )
 
     # at the end of a year, and the planted loose ends ---------------------------------------------------------------
@@ -537,9 +710,13 @@ class Generator:
                 if owner == entity and cents:
                     lines.append(Line(account, -cents, department, crossing, partner=partner))
                     kept[department, crossing] = kept.get((department, crossing), 0) + cents
-            lines += [Line("3210", cents, department, crossing) for (department, crossing), cents in sorted(kept.items())]
+            lines += [
+                Line("3210", cents, department, crossing) for (department, crossing), cents in sorted(kept.items())
+            ]
             before = dict(self.journal.result)
-            self.journal.post(entity, "general", month.last, "Year-end close FY2024", lines, kind="closing", document="CLOSE-FY2024")
+            self.journal.post(
+                entity, "general", month.last, "Year-end close FY2024", lines, kind="closing", document="CLOSE-FY2024"
+            )
             self.journal.result = before  # the tax goes on by year from the running result
 
     def _pending(self) -> None:
@@ -604,10 +781,16 @@ def write_master_data(folder: Path) -> None:
             for code, name, type_, category, parent in chart.ACCOUNTS
         ],
     )
-    members = [("department", *row) for row in chart.DEPARTMENTS] + [("crossing", code, name, "") for code, name in chart.CROSSINGS]
+    members = [("department", *row) for row in chart.DEPARTMENTS] + [
+        ("crossing", code, name, "") for code, name in chart.CROSSINGS
+    ]
     write_table(folder / "members.csv", ("dimension", "code", "name", "parent"), members)
     write_table(folder / "scenarios.csv", ("code", "name", "kind"), chart.SCENARIOS)
-    write_table(folder / "counterparties.csv", ("code", "name", "kind", "address"), [(code, *row) for code, row in chart.COUNTERPARTIES.items()])
+    write_table(
+        folder / "counterparties.csv",
+        ("code", "name", "kind", "address"),
+        [(code, *row) for code, row in chart.COUNTERPARTIES.items()],
+    )
     write_table(folder / "rates.csv", ("period", "from", "to", "average", "closing"), _rates())
 
 
@@ -646,7 +829,11 @@ def write_budgets(folder: Path) -> None:
                         "",
                     )
 
-    write_table(folder / "budgets.csv", ("scenario", "entity", "account", "department", "crossing", "period", "amount", "note"), rows())
+    write_table(
+        folder / "budgets.csv",
+        ("scenario", "entity", "account", "department", "crossing", "period", "amount", "note"),
+        rows(),
+    )
 
 
 def write_news(folder: Path) -> None:

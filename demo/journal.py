@@ -58,7 +58,8 @@ class Line(NamedTuple):
 
 
 class Journal:
-    """Writes entries and keeps balances by (entity, account) and by (entity, account, department, crossing, partner)."""
+    """Writes entries and keeps balances by (entity, account) and by (entity, account, department, crossing,
+    partner)."""
 
     def __init__(self, file: TextIO) -> None:
         self.writer = csv.writer(file, lineterminator="\n")

@@ -1,4 +1,5 @@
-"""What Ternwick planned: amounts by month from seasons, growth and known dates, in whole cents; budgets are made of it."""
+"""What Ternwick planned: amounts by month from seasons, growth and known dates, in whole cents; budgets are made of
+it."""
 
 from __future__ import annotations
 
@@ -17,7 +18,16 @@ SAILINGS_A_DAY = {"N": 4, "I": 10, "S": 8}
 START, LAST = date(2023, 4, 1), date(2026, 10, 31)
 
 # average euro a month over a year, before growth and season: account -> amount
-FARES = {"4010": 390_000, "4020": 62_000, "4030": 41_000, "4040": 14_500, "4110": 545_000, "4120": 131_000, "4130": 58_000, "4140": 12_500}
+FARES = {
+    "4010": 390_000,
+    "4020": 62_000,
+    "4030": 41_000,
+    "4040": 14_500,
+    "4110": 545_000,
+    "4120": 131_000,
+    "4130": 58_000,
+    "4140": 12_500,
+}
 ONBOARD = {"4410": 78_000, "4420": 66_000, "4430": 4_800}
 FREIGHT_SEK = {"4210": 2_650_000, "4220": 1_240_000, "4230": 118_000, "4240": 305_000}
 FUEL_PER_SAILING = {"N": 640.0, "I": 355.0, "S": 410.0}
@@ -167,8 +177,20 @@ def planned(month: Month) -> Iterator[tuple[str, str, str, str, int]]:
     for crossing in SAILINGS_A_DAY:
         count = sailings(month, crossing) * len(month.days)
         yield "TF", "9030", "110", crossing, count * 100
-        yield "TF", "9010", "110", crossing, round(1_250 * month.season * CROSSING_SHARE[crossing] * len(month.days)) * 100
-        yield "TF", "9020", "110", crossing, round(330 * month.season * CROSSING_SHARE[crossing] * len(month.days)) * 100
+        yield (
+            "TF",
+            "9010",
+            "110",
+            crossing,
+            round(1_250 * month.season * CROSSING_SHARE[crossing] * len(month.days)) * 100,
+        )
+        yield (
+            "TF",
+            "9020",
+            "110",
+            crossing,
+            round(330 * month.season * CROSSING_SHARE[crossing] * len(month.days)) * 100,
+        )
 
 
 def _planned(month: Month) -> Iterator[tuple[str, str, str, str, float]]:
@@ -191,7 +213,11 @@ def _planned(month: Month) -> Iterator[tuple[str, str, str, str, float]]:
     yield "TQ", "4620", "220", "-", -21_000 * 100 * month.season * month.growth
     wages: dict[tuple[str, str, str], int] = {}
     for _, entity, department, cents, seasonal in crew_pay(month):
-        for account, amount in (("5020" if seasonal else "5010", cents), ("5110", round(cents * SOCIAL)), ("5120", round(cents * PENSION))):
+        for account, amount in (
+            ("5020" if seasonal else "5010", cents),
+            ("5110", round(cents * SOCIAL)),
+            ("5120", round(cents * PENSION)),
+        ):
             place = (entity, account, department)
             wages[place] = wages.get(place, 0) + amount
     for (entity, account, department), cents in wages.items():

@@ -16,8 +16,16 @@ from playwright.sync_api import Page, sync_playwright
 
 ROOT = Path(__file__).parent.parent
 OUT = ROOT / "docs" / "screenshots"
-ARGUMENTS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-             "--disable-component-update", "--disable-sync"]  # fmt: skip
+ARGUMENTS = [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 WHERE = "period=2027-P07&node=TF"
 FUEL = f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=actual"
 VIEWS = {
@@ -26,10 +34,16 @@ VIEWS = {
     "statement": ("accountant", f"/statements/income-statement/?{WHERE}&panel=line&row=fuel"),
     "trace-lines": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07"),
     "trace-entry": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07&entity=TF&entry=TF-PA2610-0012"),
-    "balance-sheet": ("accountant", f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&account=3210"),
+    "balance-sheet": (
+        "accountant",
+        f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&account=3210",
+    ),
     "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
     "footing": ("accountant", f"/statements/income-statement/?{WHERE}&panel=footing"),
-    "picker": ("accountant", f"/statements/balance-sheet/?{WHERE}&panel=accounts&row=receivables&lines=receivables&search=receivables"),
+    "picker": (
+        "accountant",
+        f"/statements/balance-sheet/?{WHERE}&panel=accounts&row=receivables&lines=receivables&search=receivables",
+    ),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
     "accounts": ("accountant", "/ledger/accounts/?period=2027-P07&node=TF&search=power&account=6815"),
     "journal": ("accountant", "/ledger/journal/?accounts=61*&first=2027-P06"),
@@ -97,7 +111,9 @@ def feeds(page: Page, service: int) -> None:
     page.context.clear_cookies()
     page.goto("/sign-in/")
     page.click("form[action='/sign-in/accountant/'] button")
-    urllib.request.urlopen(urllib.request.Request(f"http://127.0.0.1:{service}/control/step", method="POST", data=b"")).close()
+    urllib.request.urlopen(
+        urllib.request.Request(f"http://127.0.0.1:{service}/control/step", method="POST", data=b"")
+    ).close()
     page.goto("/ledger/feeds/")
     page.get_by_role("button", name="Pull the news of Ledger service").click()
     page.locator("#load .state.held").wait_for()

@@ -1,7 +1,9 @@
-"""A small simulated ledger web service: OData v4 over a plain ledger folder. `python -m standins.ledger_service FOLDER... --port N`
+"""A small simulated ledger web service: OData v4 over a plain ledger folder. `python -m standins.ledger_service
+FOLDER... --port N`
 
-Sign-in is basic (`rulka` / `tides`) or bearer (`tides`). `POST /control/step` lets a day pass: new entries are posted, one
-is corrected. `POST /control/fault?kind=K&times=N` makes the next N answers fail: error, timeout, cut, repeat, loop, count, slow.
+Sign-in is basic (`rulka` / `tides`) or bearer (`tides`). `POST /control/step` lets a day pass: new entries are posted,
+one is corrected. `POST /control/fault?kind=K&times=N` makes the next N answers fail: error, timeout, cut, repeat, loop,
+count, slow.
 """
 
 from __future__ import annotations
@@ -35,28 +37,70 @@ SETS: dict[str, tuple[str, dict[str, str]]] = {
     "Companies": ("entities.csv", {"Code": "code", "Name": "name", "Currency": "currency", "ParentCode": "parent"}),
     "Accounts": (
         "accounts.csv",
-        {"Number": "code", "Title": "name", "Class": "type", "Category": "category", "Parent": "parent", "Unit": "unit", "Intercompany": "intercompany"},
+        {
+            "Number": "code",
+            "Title": "name",
+            "Class": "type",
+            "Category": "category",
+            "Parent": "parent",
+            "Unit": "unit",
+            "Intercompany": "intercompany",
+        },
     ),
     "Members": ("members.csv", {"Dimension": "dimension", "Code": "code", "Name": "name", "Parent": "parent"}),
     "Scenarios": ("scenarios.csv", {"Code": "code", "Name": "name", "Kind": "kind"}),
     "Partners": ("counterparties.csv", {"Code": "code", "Name": "name", "Kind": "kind", "Address": "address"}),
     "Budgets": (
         "budgets.csv",
-        {"Scenario": "scenario", "Company": "entity", "Account": "account", "Department": "department", "Crossing": "crossing", "Period": "period",
-         "Amount": "amount", "Note": "note"},
+        {
+            "Scenario": "scenario",
+            "Company": "entity",
+            "Account": "account",
+            "Department": "department",
+            "Crossing": "crossing",
+            "Period": "period",
+            "Amount": "amount",
+            "Note": "note",
+        },
     ),
-    "Rates": ("rates.csv", {"Period": "period", "FromCurrency": "from", "ToCurrency": "to", "Average": "average", "Closing": "closing"}),
+    "Rates": (
+        "rates.csv",
+        {"Period": "period", "FromCurrency": "from", "ToCurrency": "to", "Average": "average", "Closing": "closing"},
+    ),
     "JournalLines": (
         "entries.csv",
-        {"Company": "entity", "Voucher": "entry", "LineNo": "line", "PostingDate": "date", "Account": "account", "Department": "department",
-         "Crossing": "crossing", "Debit": "debit", "Credit": "credit", "Text": "description", "Origin": "source", "DocumentNo": "document",
-         "PartnerCode": "counterparty", "PartnerName": "counterparty_name", "PartnerCompany": "partner_entity", "PostedBy": "user",
-         "State": "status", "Kind": "kind", "ModifiedAt": "modified_at"},
+        {
+            "Company": "entity",
+            "Voucher": "entry",
+            "LineNo": "line",
+            "PostingDate": "date",
+            "Account": "account",
+            "Department": "department",
+            "Crossing": "crossing",
+            "Debit": "debit",
+            "Credit": "credit",
+            "Text": "description",
+            "Origin": "source",
+            "DocumentNo": "document",
+            "PartnerCode": "counterparty",
+            "PartnerName": "counterparty_name",
+            "PartnerCompany": "partner_entity",
+            "PostedBy": "user",
+            "State": "status",
+            "Kind": "kind",
+            "ModifiedAt": "modified_at",
+        },
     ),
-}  # fmt: skip
+}
 """Entity sets: the file each is read from, and its properties with the columns they hold."""
 
-TYPES = {"PostingDate": "Edm.Date", "ModifiedAt": "Edm.DateTimeOffset", "Debit": "Edm.Decimal", "Credit": "Edm.Decimal", "Amount": "Edm.Decimal"}
+TYPES = {
+    "PostingDate": "Edm.Date",
+    "ModifiedAt": "Edm.DateTimeOffset",
+    "Debit": "Edm.Decimal",
+    "Credit": "Edm.Decimal",
+    "Amount": "Edm.Decimal",
+}
 
 
 class Books:
@@ -104,7 +148,8 @@ class Books:
             moment = f"{self.day.isoformat()} 18:30:00"
             month_ago = (self.day - timedelta(days=30)).isoformat()
             vouchers = self.data.execute(
-                "SELECT DISTINCT Company, Voucher FROM JournalLines WHERE PostingDate BETWEEN ? AND ? AND State <> 'pending' ORDER BY 1, 2",
+                "SELECT DISTINCT Company, Voucher FROM JournalLines WHERE PostingDate BETWEEN ? AND ? AND State <> "
+                "'pending' ORDER BY 1, 2",
                 [(date.fromisoformat(month_ago) - timedelta(days=7)).isoformat(), month_ago],
             ).fetchall()
             posted, corrected = [], []
@@ -115,7 +160,9 @@ class Books:
                 number = f"{company}-NEW{self.steps:03d}-{at + 1:02d}"
                 for line in lines:
                     values = dict(line) | {"Voucher": number, "PostingDate": self.day.isoformat(), "ModifiedAt": moment}
-                    self.data.execute(f"INSERT INTO JournalLines VALUES ({', '.join('?' * len(values))})", list(values.values()))
+                    self.data.execute(
+                        f"INSERT INTO JournalLines VALUES ({', '.join('?' * len(values))})", list(values.values())
+                    )
                 posted.append(number)
             company, voucher = dice.choice(vouchers)
             self._correct(company, voucher, moment)
@@ -125,15 +172,21 @@ class Books:
 
     def _correct(self, company: str, voucher: str, moment: str) -> None:
         """Add a tenth to the largest debit and the largest credit of an entry, both the same amount."""
-        rows = self.data.execute("SELECT rowid, * FROM JournalLines WHERE Company = ? AND Voucher = ?", [company, voucher]).fetchall()
+        rows = self.data.execute(
+            "SELECT rowid, * FROM JournalLines WHERE Company = ? AND Voucher = ?", [company, voucher]
+        ).fetchall()
         debit = max(rows, key=lambda row: Decimal(row["Debit"] or 0))
         credit = max(rows, key=lambda row: Decimal(row["Credit"] or 0))
         more = (Decimal(debit["Debit"] or 0) / 10).quantize(Decimal("0.01"))
         for row, side in ((debit, "Debit"), (credit, "Credit")):
             if Decimal(row[side] or 0):
-                self.data.execute(f"UPDATE JournalLines SET {side} = ? WHERE rowid = ?", [str(Decimal(row[side]) + more), row["rowid"]])
+                self.data.execute(
+                    f"UPDATE JournalLines SET {side} = ? WHERE rowid = ?",
+                    [str(Decimal(row[side]) + more), row["rowid"]],
+                )
         self.data.execute(
-            "UPDATE JournalLines SET ModifiedAt = ?, Text = Text || ' (corrected)' WHERE Company = ? AND Voucher = ?", [moment, company, voucher]
+            "UPDATE JournalLines SET ModifiedAt = ?, Text = Text || ' (corrected)' WHERE Company = ? AND Voucher = ?",
+            [moment, company, voucher],
         )
 
     def remove(self, company: str, voucher: str) -> None:
@@ -148,7 +201,9 @@ class Books:
         given: list[Any] = []
         where, columns, group = "1", ", ".join(properties), ""
         if "$apply" in options:
-            match = re.fullmatch(r"(?:filter\((?P<f>.*)\)/)?groupby\(\((?P<g>[^()]*)\),aggregate\((?P<a>.*)\)\)", options["$apply"])
+            match = re.fullmatch(
+                r"(?:filter\((?P<f>.*)\)/)?groupby\(\((?P<g>[^()]*)\),aggregate\((?P<a>.*)\)\)", options["$apply"]
+            )
             if not match:
                 raise ValueError("only filter(...)/groupby((...),aggregate(... with sum as ...)) is understood")
             where = condition(match["f"]) if match["f"] else "1"
@@ -165,11 +220,20 @@ class Books:
         order = ""
         if options.get("$orderby"):
             parts = [part.split() for part in options["$orderby"].split(",")]
-            order = " ORDER BY " + ", ".join(f"{known(part[0], properties)} {'DESC' if part[1:] == ['desc'] else 'ASC'}" for part in parts)
+            order = " ORDER BY " + ", ".join(
+                f"{known(part[0], properties)} {'DESC' if part[1:] == ['desc'] else 'ASC'}" for part in parts
+            )
         with self.lock:
-            count = self.data.execute(f"SELECT COUNT(*) FROM (SELECT {columns} FROM {name} WHERE {where}{group})", given).fetchone()[0]
-            skip, top = int(options.get("$skiptoken", options.get("$skip", "0"))), min(int(options.get("$top", PAGE)), PAGE)
-            rows = self.data.execute(f"SELECT {columns} FROM {name} WHERE {where}{group}{order} LIMIT {top} OFFSET {skip}", given).fetchall()
+            count = self.data.execute(
+                f"SELECT COUNT(*) FROM (SELECT {columns} FROM {name} WHERE {where}{group})", given
+            ).fetchone()[0]
+            skip, top = (
+                int(options.get("$skiptoken", options.get("$skip", "0"))),
+                min(int(options.get("$top", PAGE)), PAGE),
+            )
+            rows = self.data.execute(
+                f"SELECT {columns} FROM {name} WHERE {where}{group}{order} LIMIT {top} OFFSET {skip}", given
+            ).fetchall()
         chosen = options.get("$select")
         wanted = [known(prop, properties) for prop in chosen.split(",")] if chosen else None
         return [shown(dict(row), wanted) for row in rows], count
@@ -208,7 +272,8 @@ def metadata() -> str:
         types.append(f'<EntityType Name="{name}Row">{listed}</EntityType>')
         sets.append(f'<EntitySet Name="{name}" EntityType="Ledger.{name}Row"/>')
     return (
-        '<?xml version="1.0" encoding="utf-8"?><edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices>'
+        '<?xml version="1.0" encoding="utf-8"?><edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" '
+        'Version="4.0"><edmx:DataServices>'
         f'<Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="Ledger">{"".join(types)}'
         f'<EntityContainer Name="Container">{"".join(sets)}</EntityContainer></Schema></edmx:DataServices></edmx:Edmx>'
     )
@@ -279,7 +344,15 @@ class Handler(BaseHTTPRequestHandler):
             self._send(200, metadata(), "application/xml")
             return
         if not name:
-            self._send(200, json.dumps({"@odata.context": "$metadata", "value": [{"name": one, "kind": "EntitySet", "url": one} for one in SETS]}))
+            self._send(
+                200,
+                json.dumps(
+                    {
+                        "@odata.context": "$metadata",
+                        "value": [{"name": one, "kind": "EntitySet", "url": one} for one in SETS],
+                    }
+                ),
+            )
             return
         if name not in SETS:
             self._problem(404, f"there is no set '{name}'")

@@ -72,45 +72,76 @@ class Works:
 def book_of(works: Works) -> Book:
     """The book of a small ledger, with a reader of its journal."""
     calendar = works.fiscal_calendar()
-    entities = code_list("entity", [Item(row["code"], row.get("name", row["code"]), row.get("parent", "")) for row in works.entities])
+    entities = code_list(
+        "entity", [Item(row["code"], row.get("name", row["code"]), row.get("parent", "")) for row in works.entities]
+    )
     accounts = code_list("account", [_account(row) for row in works.accounts])
     dimensions = {
         name: code_list(
-            name, [Item("-", "none"), *(Item(m["code"], m["name"], m.get("parent", "")) for m in works.members if m["dimension"] == name)]
+            name,
+            [
+                Item("-", "none"),
+                *(Item(m["code"], m["name"], m.get("parent", "")) for m in works.members if m["dimension"] == name),
+            ],
         )
         for name in works.dimensions
     }
     currency = {row["code"]: row["currency"] for row in works.entities}
     currencies = tuple(currency[item.code] for item in entities.items)
-    rates = {(p, a, b): (Fraction(average) if average else None, Fraction(closing)) for p, a, b, average, closing in works.rates}
+    rates = {
+        (p, a, b): (Fraction(average) if average else None, Fraction(closing))
+        for p, a, b, average, closing in works.rates
+    }
     frame = Frame(
-        "Works", works.currency, calendar, entities, accounts, dimensions, works.kept, dict(works.scenarios), currencies,
-        np.array([works.digits[name] for name in currencies], dtype=np.int64), works.entities[0]["code"], works.digits[works.currency],
-        works.reserve, Rates(rates), {name: monthly_calendar(**one) for name, one in works.calendars.items()},
+        "Works",
+        works.currency,
+        calendar,
+        entities,
+        accounts,
+        dimensions,
+        works.kept,
+        dict(works.scenarios),
+        currencies,
+        np.array([works.digits[name] for name in currencies], dtype=np.int64),
+        works.entities[0]["code"],
+        works.digits[works.currency],
+        works.reserve,
+        Rates(rates),
+        {name: monthly_calendar(**one) for name, one in works.calendars.items()},
         tuple(row.get("calendar", "") for row in sorted(works.entities, key=lambda row: entities.index[row["code"]])),
-    )  # fmt: skip
+    )
     places: dict[tuple[int, ...], int] = {}
     rows: list[tuple[Line, int, int]] = []
     for line in works.lines:
         key = (
-            entities.index[line.entity], accounts.index[line.account], entities.index[line.partner] if line.partner else -1,
+            entities.index[line.entity],
+            accounts.index[line.account],
+            entities.index[line.partner] if line.partner else -1,
             *(dimensions[name].index[line.members.get(name, "-")] for name in works.dimensions),
-        )  # fmt: skip
+        )
         period = calendar.period(line.period) if line.period else calendar.on(line.day)
         assert period is not None, line
         rows.append((line, places.setdefault(key, len(places)), period.index))
     table = np.array(list(places), dtype=np.int64).reshape(len(places), 3 + len(works.dimensions))
     keys = Keys(np.arange(1, len(places) + 1), table[:, 0], table[:, 1], table[:, 2], table[:, 3:])
     journal = Journal(works, frame, rows)
-    movements = {name: journal.movements([row for row in rows if row[0].scenario == name]) for name, _ in works.scenarios}
+    movements = {
+        name: journal.movements([row for row in rows if row[0].scenario == name]) for name, _ in works.scenarios
+    }
     return Book(frame, keys, movements, 1, journal)
 
 
 def _account(row: Mapping[str, str]) -> Item:
     return Item(
-        row["code"], row.get("name", row["code"]), row.get("parent", ""), row["type"], row.get("category", ""),
-        unit=row.get("unit", ""), intercompany=row.get("intercompany", "") == "1", rate=row.get("rate", ""),
-    )  # fmt: skip
+        row["code"],
+        row.get("name", row["code"]),
+        row.get("parent", ""),
+        row["type"],
+        row.get("category", ""),
+        unit=row.get("unit", ""),
+        intercompany=row.get("intercompany", "") == "1",
+        rate=row.get("rate", ""),
+    )
 
 
 class Journal:
@@ -147,17 +178,37 @@ class Journal:
                 amount = self.minor(line)
                 found.append(
                     EntryLine(
-                        self.frame.entities.index[line.entity], line.entry, str(at), line.day, key, period, PENDING if line.status == "pending" else POSTED,
-                        EFFECTS[line.kind], max(amount, 0), max(-amount, 0), line.description, "", line.counterparty, line.source, line.kind,
+                        self.frame.entities.index[line.entity],
+                        line.entry,
+                        str(at),
+                        line.day,
+                        key,
+                        period,
+                        PENDING if line.status == "pending" else POSTED,
+                        EFFECTS[line.kind],
+                        max(amount, 0),
+                        max(-amount, 0),
+                        line.description,
+                        "",
+                        line.counterparty,
+                        line.source,
+                        line.kind,
                     )
-                )  # fmt: skip
+                )
         if len(found) > most:
             raise RulkaError(f"More than {most} journal lines stand behind it.")
         return sorted(found, key=lambda line: (line.day, line.number))
 
     def historical(self) -> Historical:
         rows = [
-            (key, period, PENDING if line.status == "pending" else POSTED, EFFECTS[line.kind], self.minor(line), int(line.historical.scaleb(2)))
+            (
+                key,
+                period,
+                PENDING if line.status == "pending" else POSTED,
+                EFFECTS[line.kind],
+                self.minor(line),
+                int(line.historical.scaleb(2)),
+            )
             for line, key, period in self.rows
             if line.historical is not None
         ]

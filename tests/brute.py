@@ -1,4 +1,5 @@
-"""Statements by brute force: loops over journal lines with fractions, straight from LEDGER_FORMAT.md and docs/definition-format.md.
+"""Statements by brute force: loops over journal lines with fractions, straight from LEDGER_FORMAT.md and
+docs/definition-format.md.
 
 No arrays, and nothing of `rulka`: its own reading of periods, selections, formulas' results, signs, year ends,
 translation and hiding. It reads definitions as plain mappings and a ledger as `tests.books.Works`.
@@ -48,7 +49,10 @@ class Brute:
         self.works = works
         self.accounts = {row["code"]: row for row in works.accounts}
         self.entities = {row["code"]: row for row in works.entities}
-        self.parents = {name: {m["code"]: m.get("parent", "") for m in works.members if m["dimension"] == name} for name in works.dimensions}
+        self.parents = {
+            name: {m["code"]: m.get("parent", "") for m in works.members if m["dimension"] == name}
+            for name in works.dimensions
+        }
         self.periods = self._periods()
         self.lines = [self._line(line) for line in works.lines]
         self.kept: dict[Any, dict[str, dict[str, list[Fraction]]]] = {}
@@ -56,23 +60,49 @@ class Brute:
     def _periods(self) -> list[tuple[At, date, date, bool]]:
         c, found = self.works.calendar, []
         for year in range(c["first_year"], c["last_year"] + 1):
-            month, calendar_year = c["first_month"], year - 1 if c["year_label"] == "end" and c["first_month"] > 1 else year
+            month, calendar_year = (
+                c["first_month"],
+                year - 1 if c["year_label"] == "end" and c["first_month"] > 1 else year,
+            )
             for number in range(1, 13):
-                found.append(((year, number), date(calendar_year, month, 1), date(calendar_year, month, monthrange(calendar_year, month)[1]), False))
+                found.append(
+                    (
+                        (year, number),
+                        date(calendar_year, month, 1),
+                        date(calendar_year, month, monthrange(calendar_year, month)[1]),
+                        False,
+                    )
+                )
                 month, calendar_year = (1, calendar_year + 1) if month == 12 else (month + 1, calendar_year)
             last = found[-1][2]
             found += [((year, 12 + extra), last, last, True) for extra in range(1, c.get("adjusting_periods", 0) + 1)]
         return found
 
     def _line(self, line: Any) -> Booked:
-        key = (line.entity, line.account, line.partner, tuple(line.members.get(name, "-") for name in self.works.dimensions))
+        key = (
+            line.entity,
+            line.account,
+            line.partner,
+            tuple(line.members.get(name, "-") for name in self.works.dimensions),
+        )
         at = (
-            (int(line.period[:4]), int(line.period[6:])) if line.period else next(p[0] for p in self.periods if not p[3] and p[1] <= line.day <= p[2])
+            (int(line.period[:4]), int(line.period[6:]))
+            if line.period
+            else next(p[0] for p in self.periods if not p[3] and p[1] <= line.day <= p[2])
         )
         historical = None if line.historical is None else Fraction(line.historical)
         return Booked(
-            key, at, line.day, Fraction(line.amount), line.kind, line.status, line.source, line.counterparty, historical, line.scenario
-        )  # fmt: skip
+            key,
+            at,
+            line.day,
+            Fraction(line.amount),
+            line.kind,
+            line.status,
+            line.source,
+            line.counterparty,
+            historical,
+            line.scenario,
+        )
 
     # selections -----------------------------------------------------------------------------------------------------
 
@@ -172,7 +202,11 @@ class Brute:
         if text == "period":
             return [at]
         if text in ("year", "year to date", "remaining year"):
-            picked = {"year": year, "year to date": [o for o in year if o <= at], "remaining year": [o for o in year if o > at]}[text]
+            picked = {
+                "year": year,
+                "year to date": [o for o in year if o <= at],
+                "remaining year": [o for o in year if o > at],
+            }[text]
             return picked or None
         if text == "quarter":
             return of_quarter
@@ -188,7 +222,9 @@ class Brute:
 
     # amounts --------------------------------------------------------------------------------------------------------
 
-    def translation(self, scenario: str, status: str, then: str, until: At, entity: str) -> dict[str, dict[str, list[Fraction]]]:
+    def translation(
+        self, scenario: str, status: str, then: str, until: At, entity: str
+    ) -> dict[str, dict[str, list[Fraction]]]:
         """The translated books of an entity, computed once for each way of reading."""
         name = (scenario, status, then, until, entity)
         if name not in self.kept:
@@ -197,8 +233,14 @@ class Brute:
 
     def movements(self, scenario: str, status: str, then: str, until: At) -> list[Booked]:
         wanted = {"posted": ("posted",), "with pending": ("posted", "pending"), "pending only": ("pending",)}[status]
-        found = [line for line in self.lines if line.scenario == scenario and line.status in wanted and (not then or line.at <= until)]
-        return found + [line for line in self.lines if then and line.scenario == then and line.status in wanted and line.at > until]
+        found = [
+            line
+            for line in self.lines
+            if line.scenario == scenario and line.status in wanted and (not then or line.at <= until)
+        ]
+        return found + [
+            line for line in self.lines if then and line.scenario == then and line.status in wanted and line.at > until
+        ]
 
     def balance(self, lines: list[Booked], at: At, *, whole: bool) -> dict[Key, Fraction]:
         """What stands on each posting key: before a period, its opening entries included, or after it."""
@@ -229,11 +271,15 @@ class Brute:
             balances = [self.balance(lines, window[0], whole=False)]
             balances += [self.balance(lines, at, whole=True) for at in window if not self.periods[self.index(at)][3]]
             keys = {key for one in balances for key in one}
-            return {key: sum((one.get(key, Fraction(0)) for one in balances), Fraction(0)) / len(balances) for key in keys}
+            return {
+                key: sum((one.get(key, Fraction(0)) for one in balances), Fraction(0)) / len(balances) for key in keys
+            }
         found: dict[Key, Fraction] = {}
         for line in lines:
             if line.at in window and line.kind in ("normal", "adjusting"):
-                amount = {"debits": max(line.amount, Fraction(0)), "credits": max(-line.amount, Fraction(0))}.get(measure, line.amount)
+                amount = {"debits": max(line.amount, Fraction(0)), "credits": max(-line.amount, Fraction(0))}.get(
+                    measure, line.amount
+                )
                 found[line.key] = found.get(line.key, Fraction(0)) + amount
         return found
 
@@ -273,16 +319,20 @@ class Brute:
         def of_lines(chosen: list[Booked], at: At, historical: bool) -> Fraction:
             said = [line for line in chosen if historical and line.historical is not None]
             rest = sum((line.amount for line in chosen if line not in said), Fraction(0))
-            return rounded(rest, "average", at) + sum((line.historical for line in said if line.historical is not None), Fraction(0))
+            return rounded(rest, "average", at) + sum(
+                (line.historical for line in said if line.historical is not None), Fraction(0)
+            )
 
         table: dict[str, dict[str, list[Fraction]]] = {}
         codes = [code for code, row in self.accounts.items() if row["type"] != "statistical"]
         codes.sort(key=lambda code: code == self.works.kept)  # retained earnings last: it takes what the others left
         left: dict[int, Fraction] = {}
         for code in codes:
-            kind = self.accounts[code].get("rate") or {"asset": "closing", "liability": "closing", "equity": "historical"}.get(
-                self.accounts[code]["type"], "average"
-            )
+            kind = self.accounts[code].get("rate") or {
+                "asset": "closing",
+                "liability": "closing",
+                "equity": "historical",
+            }.get(self.accounts[code]["type"], "average")
             if code == self.works.kept and kind == "closing":
                 kind = "historical"
             result = self.accounts[code]["type"] in RESULT
@@ -292,11 +342,15 @@ class Brute:
             for place, at in enumerate(every):
                 if place and every[place - 1][0] < at[0]:
                     if result:
-                        left[at[0]] = left.get(at[0], Fraction(0)) + (columns["closing"][-1] if kind == "closing" else carried)
+                        left[at[0]] = left.get(at[0], Fraction(0)) + (
+                            columns["closing"][-1] if kind == "closing" else carried
+                        )
                         carried = Fraction(0)
                     else:
                         closers = [line for line in mine if line.kind == "closing" and line.at[0] == at[0] - 1]
-                        if code == self.works.kept:  # closing entries of result accounts meet those of retained earnings in local currency
+                        if (
+                            code == self.works.kept
+                        ):  # closing entries of result accounts meet those of retained earnings in local currency
                             closers = [
                                 line
                                 for line in own
@@ -305,7 +359,9 @@ class Brute:
                                 and (line in mine or self.accounts[line.key[1]]["type"] in RESULT)
                             ]
                             carried += left.get(at[0], Fraction(0))
-                        carried += rounded(sum((line.amount for line in closers), Fraction(0)), "average", every[place - 1])
+                        carried += rounded(
+                            sum((line.amount for line in closers), Fraction(0)), "average", every[place - 1]
+                        )
                 opened = [line for line in mine if line.kind == "opening" and line.at == at]
                 moved = [line for line in mine if line.kind in ("normal", "adjusting") and line.at == at]
                 activity = of_lines(moved, at, kind == "historical")
@@ -313,7 +369,8 @@ class Brute:
                 carried = opening + activity
                 if kind == "closing":
                     before, after = (
-                        sum((a for key, a in self.balance(own, at, whole=whole).items() if key[1] == code), Fraction(0)) for whole in (False, True)
+                        sum((a for key, a in self.balance(own, at, whole=whole).items() if key[1] == code), Fraction(0))
+                        for whole in (False, True)
                     )
                     columns["opening"].append(rounded(before, "closing", every[max(place - 1, 0)]))
                     columns["closing"].append(rounded(after, "closing", at))
@@ -329,7 +386,9 @@ class Brute:
         }
         return table
 
-    def in_group_currency(self, lines: list[Booked], asked: tuple[str, str, str, At], measure: str, window: list[At]) -> dict[Key, Fraction]:
+    def in_group_currency(
+        self, lines: list[Booked], asked: tuple[str, str, str, At], measure: str, window: list[At]
+    ) -> dict[Key, Fraction]:
         """Like `measured`, with whole accounts of foreign entities translated (members left off)."""
         every = [p[0] for p in self.periods]
         found = {key: amount for key, amount in self.measured(lines, measure, window).items() if self._keeps(key)}
@@ -338,14 +397,18 @@ class Brute:
                 continue
             for code, columns in self.translation(*asked, entity).items():
                 places = [every.index(at) for at in window]
-                amount = {"opening": columns["opening"][places[0]], "closing": columns["closing"][places[-1]]}.get(measure)
+                amount = {"opening": columns["opening"][places[0]], "closing": columns["closing"][places[-1]]}.get(
+                    measure
+                )
                 if amount is None:
                     amount = sum((columns["activity"][place] for place in places), Fraction(0))
                 found[entity, code, "", ("*",)] = amount
         return found
 
     def _keeps(self, key: Key) -> bool:
-        return self.entities[key[0]]["currency"] == self.works.currency or self.accounts[key[1]]["type"] == "statistical"
+        return (
+            self.entities[key[0]]["currency"] == self.works.currency or self.accounts[key[1]]["type"] == "statistical"
+        )
 
 
 # statements -----------------------------------------------------------------------------------------------------------
@@ -354,7 +417,9 @@ class Brute:
 class Statement:
     """One statement at a period for a node, from plain mappings."""
 
-    def __init__(self, brute: Brute, spine: dict[str, Any], span: dict[str, Any], at: At, node: str, *, translated: bool = False) -> None:
+    def __init__(
+        self, brute: Brute, spine: dict[str, Any], span: dict[str, Any], at: At, node: str, *, translated: bool = False
+    ) -> None:
         self.brute, self.spine, self.span, self.at = brute, spine, span, at
         self.in_node = brute.passes(node)
         self.translated = translated
@@ -378,12 +443,18 @@ class Statement:
             return -1 if line["sign"] == "flipped" else 1
         codes = self.accounts_of(line)
         if not any(not re.match(r"\w+: ", part.strip()) for part in line["accounts"].split(";")):
-            of_column = [part.strip() for part in column.get("narrow", "").split(";") if part.strip() and not re.match(r"\w+: ", part.strip())]
+            of_column = [
+                part.strip()
+                for part in column.get("narrow", "").split(";")
+                if part.strip() and not re.match(r"\w+: ", part.strip())
+            ]
             if of_column:
                 codes = self.brute.chosen(of_column[0], self.brute.accounts)
         types = {self.brute.accounts[code]["type"] for code in codes}
         types = types - {"statistical"} or types
-        flipped = {"liability", "equity", "revenue"} | ({"expense"} if self.spine.get("signs") == "effect on the result" else set())
+        flipped = {"liability", "equity", "revenue"} | (
+            {"expense"} if self.spine.get("signs") == "effect on the result" else set()
+        )
         return -1 if types & flipped and not types & {"asset", "statistical"} else 1
 
     def reading(self, line: dict[str, Any], column: dict[str, Any]) -> tuple[list[Booked], str, list[At] | None]:
@@ -399,7 +470,8 @@ class Statement:
         return lines, line.get("measure") or column.get("measure", "activity"), window
 
     def own_window(self, line: dict[str, Any], column: dict[str, Any]) -> list[At] | None:
-        """The window of a line in a piece of a series: the piece, moved at both ends; a window of its own from the piece's end."""
+        """The window of a line in a piece of a series: the piece, moved at both ends; a window of its own from the
+        piece's end."""
         piece, brute = column["_periods"], self.brute
         if piece is None:
             return None
@@ -415,7 +487,11 @@ class Statement:
         """Whether statistical accounts are shown: by the measure, or a column names no others and the line none."""
         if (line.get("measure") or column.get("measure", "")).endswith("quantity"):
             return True
-        named = [part.strip() for part in column.get("narrow", "").split(";") if part.strip() and not re.match(r"\w+: ", part.strip())]
+        named = [
+            part.strip()
+            for part in column.get("narrow", "").split(";")
+            if part.strip() and not re.match(r"\w+: ", part.strip())
+        ]
         of_line = any(not re.match(r"\w+: ", part.strip()) for part in line["accounts"].split(";"))
         codes = self.brute.chosen(named[0], self.brute.accounts) if named else set()
         return not of_line and bool(codes) and all(self.statistical(code) for code in codes)
@@ -432,7 +508,11 @@ class Statement:
         return line.get("scenario") or column.get("scenario", "actual"), status, then, self.at
 
     def keys(self, line: dict[str, Any], column: dict[str, Any]) -> Callable[[Key], bool]:
-        own, of_column, accounts = self.brute.passes(line["accounts"]), self.brute.passes(column.get("narrow", "")), self.accounts_of(line)
+        own, of_column, accounts = (
+            self.brute.passes(line["accounts"]),
+            self.brute.passes(column.get("narrow", "")),
+            self.accounts_of(line),
+        )
         if self.is_quantities(line, column):
             named = [part.strip() for part in line["accounts"].split(";") if not re.match(r"\w+: ", part.strip())]
             every = self.brute.chosen(named[0], self.brute.accounts) if named else set(self.brute.accounts)
@@ -440,12 +520,22 @@ class Statement:
         only, node = column.get("_only", lambda key: True), column.get("_node", self.in_node)
         return lambda key: key[1] in accounts and own(key) and of_column(key) and node(key) and only(key)
 
-    def leaf(self, line: dict[str, Any], column: dict[str, Any], only: Callable[[Key], bool] = lambda key: True) -> Fraction | None:
+    def leaf(
+        self, line: dict[str, Any], column: dict[str, Any], only: Callable[[Key], bool] = lambda key: True
+    ) -> Fraction | None:
         if "sum" in column:
-            values = [self.leaf(line, self.column(key), only) for key in column["sum"] if self.has_time(self.column(key))]
-            return None if None in values or not values else sum((value for value in values if value is not None), Fraction(0))
+            values = [
+                self.leaf(line, self.column(key), only) for key in column["sum"] if self.has_time(self.column(key))
+            ]
+            return (
+                None
+                if None in values or not values
+                else sum((value for value in values if value is not None), Fraction(0))
+            )
         lines, measure, window = self.reading(line, column)
-        if window is None or not self.has_time(column):  # a column without a time shows nothing, whatever the line reads
+        if window is None or not self.has_time(
+            column
+        ):  # a column without a time shows nothing, whatever the line reads
             return None
         of_lines = self.brute.line_passes("; ".join((line["accounts"], column.get("narrow", ""))))
         if of_lines is not None and self.source(line, column)[0] != "actual":
@@ -453,7 +543,11 @@ class Statement:
         passes, quantities = self.keys(line, column), self.is_quantities(line, column)
         measure = {"quantity": "activity"}.get(measure, measure.removesuffix(" quantity"))
         if "_days" in column:
-            lines = [one for one in lines if column["_days"][0] <= one.day <= column["_days"][1] and not self.brute.is_adjusting(one.at)]
+            lines = [
+                one
+                for one in lines
+                if column["_days"][0] <= one.day <= column["_days"][1] and not self.brute.is_adjusting(one.at)
+            ]
         table = self.brute.measured(lines, measure, window)
         if self.translated:
             table = self.brute.in_group_currency(lines, self.source(line, column), measure, window)
@@ -484,8 +578,14 @@ class Statement:
             elif kind == "section":
                 parts = [part for part in line["lines"] if line_kind(part) in ("line", "section")]
                 money = [part for part in parts if self.unit(part) == "money"]
-                values = [self.value(part, column) for part in (parts if self.shows_quantities(column) else money or parts)]
-                self.values[name] = None if None in values or not self.has_time(column) else sum((v for v in values if v is not None), Fraction(0))
+                values = [
+                    self.value(part, column) for part in (parts if self.shows_quantities(column) else money or parts)
+                ]
+                self.values[name] = (
+                    None
+                    if None in values or not self.has_time(column)
+                    else sum((v for v in values if v is not None), Fraction(0))
+                )
             else:
                 self.values[name] = self.formula(line["formula"], column) if self.has_time(column) else None
         return self.values[name]
@@ -570,9 +670,18 @@ def days_between(brute: Brute, start: date, end: date, passes: Callable[[Key], b
     """Posted activity of ordinary periods between two days, both included."""
     adjusting = {p[0] for p in brute.periods if p[3]}
     return sum(
-        (line.amount for line in brute.lines if line.scenario == "actual" and line.status == "posted" and line.kind in ("normal", "adjusting")
-         and start <= line.day <= end and line.at not in adjusting and passes(line.key)), Fraction(0),
-    )  # fmt: skip
+        (
+            line.amount
+            for line in brute.lines
+            if line.scenario == "actual"
+            and line.status == "posted"
+            and line.kind in ("normal", "adjusting")
+            and start <= line.day <= end
+            and line.at not in adjusting
+            and passes(line.key)
+        ),
+        Fraction(0),
+    )
 
 
 # spans with series ----------------------------------------------------------------------------------------------------
@@ -583,7 +692,9 @@ TAKEN = ("scenario", "then", "window", "shift", "measure", "credits", "entries")
 class Pieces:
     """A span's columns one by one, series cut into pieces, in the order they stand."""
 
-    def __init__(self, brute: Brute, span: dict[str, Any], at: At, nodes: dict[str, Callable[[Key], bool]], node: str) -> None:
+    def __init__(
+        self, brute: Brute, span: dict[str, Any], at: At, nodes: dict[str, Callable[[Key], bool]], node: str
+    ) -> None:
         self.brute, self.at, self.nodes, self.node = brute, at, nodes, node
         self.columns: list[dict[str, Any]] = []
         for column in span["columns"]:
@@ -612,8 +723,16 @@ class Pieces:
                 continue
             left_out = {"window", "shift"} if through_time else set()
             left_out |= {"then"} if "scenario" in column else set()
-            taken = {name: series[name] for name in (*TAKEN, "node", "inside") if name in series and name not in left_out}
-            found.append({**taken, **column, "narrow": self.narrowed(column.get("narrow", ""), series.get("narrow", ""), series["each"])})
+            taken = {
+                name: series[name] for name in (*TAKEN, "node", "inside") if name in series and name not in left_out
+            }
+            found.append(
+                {
+                    **taken,
+                    **column,
+                    "narrow": self.narrowed(column.get("narrow", ""), series.get("narrow", ""), series["each"]),
+                }
+            )
         return found
 
     @staticmethod
@@ -623,7 +742,12 @@ class Pieces:
 
         clauses = [part.strip() for part in own.split(";") if part.strip()]
         named = {name(clause) for clause in clauses} | {each}
-        return "; ".join([*clauses, *(part.strip() for part in series.split(";") if part.strip() and name(part.strip()) not in named)])
+        return "; ".join(
+            [
+                *clauses,
+                *(part.strip() for part in series.split(";") if part.strip() and name(part.strip()) not in named),
+            ]
+        )
 
     def piece(self, series: dict[str, Any], code: str, periods: list[At] | None, **more: Any) -> None:
         """One piece of a series through time."""
@@ -665,16 +789,24 @@ class Pieces:
         for number, piece in enumerate(pieces):
             self.piece(series, f"p{number}", piece)
             for level in series.get("totals", ()):
-                last = number + 1 == len(pieces) or self.level(pieces[number + 1][0], level) != self.level(piece[0], level)
+                last = number + 1 == len(pieces) or self.level(pieces[number + 1][0], level) != self.level(
+                    piece[0], level
+                )
                 if last:
-                    same = [one for other in pieces[: number + 1] if self.level(other[0], level) == self.level(piece[0], level) for one in other]
+                    same = [
+                        one
+                        for other in pieces[: number + 1]
+                        if self.level(other[0], level) == self.level(piece[0], level)
+                        for one in other
+                    ]
                     every = [p[0] for p in brute.periods]
                     self.piece(series, f"t{number}-{level}", every[every.index(same[0]) : every.index(same[-1]) + 1])
         if "total" in series:
             self.piece(series, "total", whole)
 
     def blank(self, series: dict[str, Any], within: str, at: At | None) -> None:
-        """Periods before the calendar are blank columns, as many as there would be; what else has no time is one of them."""
+        """Periods before the calendar are blank columns, as many as there would be; what else has no time is one of
+        them."""
         match = re.fullmatch(r"last (\d+) periods", within)
         ordinary = [p[0] for p in self.brute.periods if not p[3]]
         if not match or at is None:
@@ -684,7 +816,9 @@ class Pieces:
             has = ordinary.index(own) + 1
             for number in range(int(match[1]) - has if series["each"] == "period" else 1):
                 self.piece(series, f"before-{number}", None)
-            known = {name: value for name, value in series.items() if name not in ("total", "shift")} | {"within": "from the beginning"}
+            known = {name: value for name, value in series.items() if name not in ("total", "shift")} | {
+                "within": "from the beginning"
+            }
             former, self.at = self.at, at
             self.through_time(known)
             self.at = former
@@ -717,13 +851,22 @@ class Pieces:
         def member(key: Key) -> str:
             return key[0] if place is None else key[3][place]
 
-        own = "; ".join(part.strip() for part in series.get("narrow", "").split(";") if part.strip().startswith(f"{each}: "))
-        rest = "; ".join(part.strip() for part in series.get("narrow", "").split(";") if part.strip() and not part.strip().startswith(f"{each}: "))
+        own = "; ".join(
+            part.strip() for part in series.get("narrow", "").split(";") if part.strip().startswith(f"{each}: ")
+        )
+        rest = "; ".join(
+            part.strip()
+            for part in series.get("narrow", "").split(";")
+            if part.strip() and not part.strip().startswith(f"{each}: ")
+        )
         node, passes = self.nodes[series.get("node", self.node)], self.brute.passes(own)
         present = sorted(
-            {member(line.key) for line in self.brute.lines if node(line.key) and passes(line.key)} - ({"-"} if "none" in series else set())
+            {member(line.key) for line in self.brute.lines if node(line.key) and passes(line.key)}
+            - ({"-"} if "none" in series else set())
         )
-        pieces: list[tuple[str, Callable[[Key], bool]]] = [(code, lambda key, code=code: member(key) == code) for code in present]
+        pieces: list[tuple[str, Callable[[Key], bool]]] = [
+            (code, lambda key, code=code: member(key) == code) for code in present
+        ]
         if "none" in series:
             pieces.append(("none", lambda key: member(key) not in present))
         made: dict[str, list[str]] = {}
@@ -732,7 +875,9 @@ class Pieces:
         if "total" in series:
             self.members_total(series, made)
 
-    def members_piece(self, series: dict[str, Any], rest: str, code: str, only: Callable[[Key], bool], made: dict[str, list[str]]) -> None:
+    def members_piece(
+        self, series: dict[str, Any], rest: str, code: str, only: Callable[[Key], bool], made: dict[str, list[str]]
+    ) -> None:
         of_piece: dict[str, str] = {}
         for column in self.inner(series, through_time=False):
             name = column.get("column", "")

@@ -19,8 +19,12 @@ from hypothesis import settings as hypothesis_settings
 from demo.generate import generate
 
 ROOT = Path(__file__).parent.parent
-hypothesis_settings.register_profile("rulka", deadline=None)  # machines are shared: how long an example takes says nothing
-hypothesis_settings.register_profile("unshrunk", deadline=None, phases=[Phase.explicit, Phase.generate])  # for a first look at a failure
+hypothesis_settings.register_profile(
+    "rulka", deadline=None
+)  # machines are shared: how long an example takes says nothing
+hypothesis_settings.register_profile(
+    "unshrunk", deadline=None, phases=[Phase.explicit, Phase.generate]
+)  # for a first look at a failure
 hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "rulka"))
 
 
@@ -62,7 +66,12 @@ def load_demo(folder: Path) -> None:
     out = io.StringIO()
     for part in ("ledger", "news"):
         call_command("load_ledger", str(folder / part), ledger="ternwick", stdout=out)
-    call_command("load_statement", *[str(path) for path in sorted((ROOT / "demo" / "definitions").glob("*.yaml"))], ledger="ternwick", stdout=out)
+    call_command(
+        "load_statement",
+        *[str(path) for path in sorted((ROOT / "demo" / "definitions").glob("*.yaml"))],
+        ledger="ternwick",
+        stdout=out,
+    )
     call_command("load_demo_people", ledger="ternwick", stdout=out)
 
 
@@ -78,14 +87,22 @@ SMALL = {
     "ledger.json": {
         "name": "Small and Sons",
         "group_currency": "EUR",
-        "calendar": {"first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2026, "adjusting_periods": 1},
+        "calendar": {
+            "first_month": 1,
+            "year_label": "start",
+            "first_year": 2025,
+            "last_year": 2026,
+            "adjusting_periods": 1,
+        },
         "retained_earnings": "3200",
         "dimensions": ["department"],
     },
     "entities.csv": "code,name,currency,parent\nA,Small,EUR,\nB,Sons,EUR,A\n",
     "accounts.csv": (
-        "code,name,type,category,parent\n1000,Bank,asset,cash and bank,\n1100,Receivables,asset,receivables,\n2000,Suppliers,liability,,\n"
-        "3000,Capital,equity,,\n3200,Earnings kept,equity,,\n4000,Sales,revenue,,\n4100,Other sales,revenue,,4000\n5000,Wages,expense,,\n"
+        "code,name,type,category,parent\n1000,Bank,asset,cash and "
+        "bank,\n1100,Receivables,asset,receivables,\n2000,Suppliers,liability,,\n"
+        "3000,Capital,equity,,\n3200,Earnings kept,equity,,\n4000,Sales,revenue,,\n4100,Other "
+        "sales,revenue,,4000\n5000,Wages,expense,,\n"
         "5100,Rent,expense,,\n9000,Hours,statistical,,\n"
     ),
     "members.csv": "dimension,code,name,parent\ndepartment,10,Shop,\ndepartment,11,Counter,10\ndepartment,20,Office,\n",
@@ -97,7 +114,10 @@ SMALL = {
         "A,E3,1,2026-01-10,1000,,50.00,,Sale,D3,,,\nA,E3,2,2026-01-10,4100,11,,50.00,Sale,D3,,,\n"
         "A,H1,1,2026-01-10,9000,10,7.50,,Hours,,,,\n"
     ),
-    "budgets.csv": "scenario,entity,account,department,period,amount,note\nbudget,A,4000,10,2026-P01,-40.00,plan\nbudget,A,5000,20,2026-P01,20.00,\n",
+    "budgets.csv": (
+        "scenario,entity,account,department,period,amount,note\n"
+        "budget,A,4000,10,2026-P01,-40.00,plan\nbudget,A,5000,20,2026-P01,20.00,\n"
+    ),
 }
 
 
@@ -134,7 +154,8 @@ def command() -> Callable[..., str]:
 
 @pytest.fixture
 def open_database(monkeypatch):
-    """The worker closes its connections when it ends; here it runs inside of a test's transaction, whose connection stays."""
+    """The worker closes its connections when it ends; here it runs inside of a test's transaction, whose connection
+    stays."""
     monkeypatch.setattr("django.db.backends.sqlite3.base.DatabaseWrapper.close", lambda self: None)
 
 

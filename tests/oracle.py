@@ -46,7 +46,9 @@ class Oracle:
             return int(line["period"][:4]), int(line["period"][-2:])
         if self.listed:
             return next(
-                (int(p["year"]), int(p["number"])) for p in self.listed if p.get("adjusting") != "1" and p["start"] <= line["date"] <= p["end"]
+                (int(p["year"]), int(p["number"]))
+                for p in self.listed
+                if p.get("adjusting") != "1" and p["start"] <= line["date"] <= p["end"]
             )
         year, month = int(line["date"][:4]), int(line["date"][5:7])
         first = self.settings["calendar"]["first_month"]
@@ -63,7 +65,13 @@ class Oracle:
             yield line
 
     def trial_balance(
-        self, entity: str, first: tuple[int, int], last: tuple[int, int], *, pending: bool = False, members: dict[str, set[str]] | None = None
+        self,
+        entity: str,
+        first: tuple[int, int],
+        last: tuple[int, int],
+        *,
+        pending: bool = False,
+        members: dict[str, set[str]] | None = None,
     ) -> dict[str, list[Decimal]]:
         """account -> [opening, debits, credits, closing] of one entity."""
         result: dict[str, list[Decimal]] = defaultdict(lambda: [ZERO, ZERO, ZERO, ZERO])
@@ -104,7 +112,9 @@ class Oracle:
             ZERO,
         )  # type: ignore[return-value]
 
-    def budget(self, scenario: str, entity: str, codes: set[str], first: tuple[int, int], last: tuple[int, int]) -> Decimal:
+    def budget(
+        self, scenario: str, entity: str, codes: set[str], first: tuple[int, int], last: tuple[int, int]
+    ) -> Decimal:
         return sum(
             (
                 Decimal(row["amount"])

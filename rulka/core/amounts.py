@@ -33,10 +33,13 @@ class Vector:
 
 
 def read_vector(book: Book, reading: Reading, by_day: str) -> Vector | None:
-    """What a reading gives for every posting key; None where the calendar has no such time or a budget no such detail."""
+    """What a reading gives for every posting key; None where the calendar has no such time or a budget no such
+    detail."""
     window, source = reading.window, reading.source
     if source.calendar:
-        return read_vector(book.in_calendar(source.calendar), replace(reading, source=replace(source, calendar="")), by_day)
+        return read_vector(
+            book.in_calendar(source.calendar), replace(reading, source=replace(source, calendar="")), by_day
+        )
     if window is None or (source.lines and source.scenario != "actual"):
         return None
     if window.by_day:
@@ -59,7 +62,9 @@ def _by_day(book: Book, reading: Reading, window: Window, by_day: str) -> Vector
     source, measure = reading.source, reading.measure
     if source.translated and len({*book.frame.currencies, book.frame.group_currency}) > 1:
         raise RulkaError(
-            "Weekly and dated columns can't be translated.", hint="Show an entity in its own currency, or use whole periods.", code="by-day"
+            "Weekly and dated columns can't be translated.",
+            hint="Show an entity in its own currency, or use whole periods.",
+            code="by-day",
         )
     if measure == "average":
         raise RulkaError("A mean balance has no weekly or dated form.", hint="Use opening or closing.", code="by-day")
@@ -71,20 +76,25 @@ def _by_day(book: Book, reading: Reading, window: Window, by_day: str) -> Vector
     before_debits, before_credits, before = _days(
         book, source, Window(first.index, first.index, ""), first.start, window.start, by_day, open_end=True
     )
-    after_debits, after_credits, after = _days(book, source, Window(last.index, last.index, ""), last.start, window.end, by_day)
+    after_debits, after_credits, after = _days(
+        book, source, Window(last.index, last.index, ""), last.start, window.end, by_day
+    )
     common = math.lcm(divisor, before, after)
     opening = balances.opening[:, first.index] * common + (before_debits - before_credits) * (common // before)
     closing = balances.opening[:, last.index] * common + (after_debits - after_credits) * (common // after)
     booked = (debits != 0) | (credits != 0) | (opening != 0) | (closing != 0)
     debits, credits = debits * (common // divisor), credits * (common // divisor)
-    chosen = {"debits": debits, "credits": credits, "opening": opening, "closing": closing}.get(measure, debits - credits)
+    chosen = {"debits": debits, "credits": credits, "opening": opening, "closing": closing}.get(
+        measure, debits - credits
+    )
     return Vector(chosen, booked, common)
 
 
 def _days(
     book: Book, source: Source, window: Window, start: date, end: date, by_day: str, *, open_end: bool = False
 ) -> tuple[IntArray, IntArray, int]:
-    """Debits and credits by key from `start` to `end` (left out where `open_end`), and what both are to be divided by."""
+    """Debits and credits by key from `start` to `end` (left out where `open_end`), and what both are to be divided
+    by."""
     until = source.until if source.then else len(book.frame.calendar.periods)
     by_line = source.scenario == "actual"
     planned = [period for period in _ordinary(book, window) if not by_line or period.index > until]
@@ -96,7 +106,8 @@ def _days(
     if by_day != "spread":
         raise RulkaError(
             f"'{source.then or source.scenario}' is held by period, not by day.",
-            hint="Set 'by day: spread' on the column to spread each period evenly over its days, or show whole periods.",
+            hint="Set 'by day: spread' on the column to spread each period evenly over its days, or show whole "
+            "periods.",
             code="by-day",
         )
     balances = book.balances_of(source)
@@ -119,9 +130,13 @@ def _ordinary(book: Book, window: Window) -> list[Period]:
     return [period for period in book.frame.calendar.periods[window.first : window.last + 1] if not period.adjusting]
 
 
-def _days_of_lines(book: Book, source: Source, window: Window, start: date, end: date, open_end: bool) -> tuple[IntArray, IntArray]:
+def _days_of_lines(
+    book: Book, source: Source, window: Window, start: date, end: date, open_end: bool
+) -> tuple[IntArray, IntArray]:
     fields = tuple(sorted({"day", *(clause.name for clause in source.lines)}))
-    grouped = book.kept(("grouped", fields, window.first, window.last), lambda: book.journal.grouped(fields, window.first, window.last))
+    grouped = book.kept(
+        ("grouped", fields, window.first, window.last), lambda: book.journal.grouped(fields, window.first, window.last)
+    )
     days = [date.fromisoformat(text) for text in grouped.labels["day"]]
     inside = np.array([start <= day <= end and not (open_end and day == end) for day in days], dtype=bool)
     moved = grouped.movements
@@ -138,14 +153,17 @@ def _days_of_lines(book: Book, source: Source, window: Window, start: date, end:
 def _on_days(book: Book, grouped: Grouped, window: Window) -> BoolArray:
     """The movements of ordinary periods between a window's days, both included."""
     assert window.start is not None and window.end is not None
-    inside = np.array([window.start <= date.fromisoformat(text) <= window.end for text in grouped.labels["day"]], dtype=bool)
+    inside = np.array(
+        [window.start <= date.fromisoformat(text) <= window.end for text in grouped.labels["day"]], dtype=bool
+    )
     ordinary = np.array([not period.adjusting for period in book.frame.calendar.periods])[grouped.movements.period]
     on_days: BoolArray = inside[grouped.codes["day"]] & ordinary if len(inside) else np.zeros(len(ordinary), dtype=bool)
     return on_days
 
 
 def _passes(grouped: Grouped, source: Source) -> BoolArray:
-    """The movements that pass the clauses of a source on source, kind and counterparty, up to where another scenario takes over."""
+    """The movements that pass the clauses of a source on source, kind and counterparty, up to where another scenario
+    takes over."""
     chosen = np.ones(len(grouped.movements.key), dtype=bool)
     if source.then:
         chosen &= grouped.movements.period <= source.until
@@ -157,15 +175,20 @@ def _passes(grouped: Grouped, source: Source) -> BoolArray:
 # groups of lines ----------------------------------------------------------------------------------------------------
 
 
-def sums_by_group(book: Book, reading: Reading, field_name: str, keys: BoolArray) -> tuple[list[str], IntArray, BoolArray]:
-    """Labels of a field of journal lines (code and name), the amount of each over some keys, and whether anything was booked there.
+def sums_by_group(
+    book: Book, reading: Reading, field_name: str, keys: BoolArray
+) -> tuple[list[str], IntArray, BoolArray]:
+    """Labels of a field of journal lines (code and name), the amount of each over some keys, and whether anything was
+    booked there.
 
     Opening and closing leave out what a year's result rolled: it has no counterparty.
     """
     source, window = reading.source, reading.window
     if source.calendar:
         book, source = book.in_calendar(source.calendar), replace(source, calendar="")
-    fields = tuple(sorted({field_name, *(("day",) if window and window.by_day else ()), *(clause.name for clause in source.lines)}))
+    fields = tuple(
+        sorted({field_name, *(("day",) if window and window.by_day else ()), *(clause.name for clause in source.lines)})
+    )
     if window is None or source.scenario != "actual":
         return [], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=bool)
     last = len(book.frame.calendar.periods) - 1
@@ -178,7 +201,11 @@ def sums_by_group(book: Book, reading: Reading, field_name: str, keys: BoolArray
     totals, touched = np.zeros(len(labels), dtype=np.int64), np.zeros(len(labels), dtype=bool)
     at = counted & chosen
     np.add.at(totals, grouped.codes[field_name][at], amount[at])
-    in_window = _on_days(book, grouped, window) if window.by_day else (moved.period >= window.first) & (moved.period <= window.last)
+    in_window = (
+        _on_days(book, grouped, window)
+        if window.by_day
+        else (moved.period >= window.first) & (moved.period <= window.last)
+    )
     touched[grouped.codes[field_name][counted & (in_window | chosen)]] = True
     return [f"{label} {grouped.names.get(label, '')}".strip() for label in labels], totals, touched
 

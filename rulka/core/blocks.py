@@ -16,7 +16,19 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from rulka.core.errors import RulkaError
-from rulka.core.intake import LINE_TEXTS, NO_MEMBER, RECORD, UNIT, Books, Entry, EntryChecker, EntryRow, code_problem, group_rows, parse_moment
+from rulka.core.intake import (
+    LINE_TEXTS,
+    NO_MEMBER,
+    RECORD,
+    UNIT,
+    Books,
+    Entry,
+    EntryChecker,
+    EntryRow,
+    code_problem,
+    group_rows,
+    parse_moment,
+)
 from rulka.core.money import LIMIT, QUANTITY_DIGITS, parse_minor
 
 CENTS = re.compile(r"(?:(?:[0-9]{1,15}\.[0-9]{2})?\n)*", re.ASCII)
@@ -25,7 +37,8 @@ SAFE = 1 << 47
 
 
 class EntryBlock(NamedTuple):
-    """Rows of entries.csv by column: `columns` in the order of EntryRow without row and members, `members` by dimension.
+    """Rows of entries.csv by column: `columns` in the order of EntryRow without row and members, `members` by
+    dimension.
 
     An entry whose rows stand together is whole in one block.
     """
@@ -102,7 +115,9 @@ class BlockChecker:
     books: Books
     checker: EntryChecker = field(init=False)
     places: list[Place] = field(default_factory=list)
-    sums: dict[tuple[str, str, int], list[int]] = field(default_factory=dict)  # entity, period, status -> debit, credit, lines (money only)
+    sums: dict[tuple[str, str, int], list[int]] = field(
+        default_factory=dict
+    )  # entity, period, status -> debit, credit, lines (money only)
     absolute: int = 0
     _place: dict[tuple[str, ...], int] = field(default_factory=dict)
     _heads: dict[tuple[str, ...], tuple[str, int, int, str]] = field(default_factory=dict)
@@ -122,7 +137,8 @@ class BlockChecker:
         return self.checker.errors
 
     def check(self, blocks: Iterable[EntryBlock]) -> Iterator[tuple[list[EntryHead], Columns]]:
-        """Heads, and lines in columns, entry by entry in the file's order. Raises Scattered when an entry comes back later."""
+        """Heads, and lines in columns, entry by entry in the file's order. Raises Scattered when an entry comes back
+        later."""
         for block in blocks:
             names = list(zip(block.columns[AT["entity"]], block.columns[AT["entry"]], strict=True))
             starts = [0, *(place for place, (before, after) in enumerate(pairwise(names), 1) if before != after)]
@@ -151,8 +167,19 @@ class BlockChecker:
 
     def _head(self, entry: Entry) -> EntryHead:
         moment = entry.modified_at.isoformat() if entry.modified_at else ""
-        return EntryHead(entry.entity, entry.number, entry.date.isoformat(), entry.period.code, entry.status, entry.effect, entry.kind,
-                         moment, entry.digest(), entry.row, len(entry.lines))  # fmt: skip
+        return EntryHead(
+            entry.entity,
+            entry.number,
+            entry.date.isoformat(),
+            entry.period.code,
+            entry.status,
+            entry.effect,
+            entry.kind,
+            moment,
+            entry.digest(),
+            entry.row,
+            len(entry.lines),
+        )
 
     def _placed(self, entry: Entry) -> Iterator[PlacedLine]:
         debit = credit = 0
@@ -161,7 +188,9 @@ class BlockChecker:
             if self.places[place].money:
                 debit, credit = debit + line.debit, credit + line.credit
             self.absolute += line.debit + line.credit
-            yield PlacedLine(line.line, place, line.debit, line.credit, line.historical_amount, line.transaction_amount, *line.text)
+            yield PlacedLine(
+                line.line, place, line.debit, line.credit, line.historical_amount, line.transaction_amount, *line.text
+            )
         self._add(entry.entity, entry.period.code, entry.status, debit, credit, len(entry.lines))
 
     def _add(self, entity: str, period: str, status: int, debit: int, credit: int, lines: int) -> None:
@@ -200,12 +229,15 @@ class BlockChecker:
 
     def _quickly(self, block: EntryBlock, starts: list[int]) -> tuple[list[EntryHead], Columns] | None:
         columns, count = block.columns, len(block.rows)
-        codes = zip(columns[AT["entity"]], columns[AT["account"]], columns[AT["partner_entity"]], *block.members, strict=True)
+        codes = zip(
+            columns[AT["entity"]], columns[AT["account"]], columns[AT["partner_entity"]], *block.members, strict=True
+        )
         known = self._place
         places = [found if (found := known.get(code)) is not None else self._place_of(*code) for code in codes]
         heads = list(zip(*(columns[at] for at in HEAD), strict=True))
         if min(places) < 0 or any(
-            heads[start:end].count(heads[start]) != end - start for start, end in zip(starts, [*starts[1:], count], strict=True)
+            heads[start:end].count(heads[start]) != end - start
+            for start, end in zip(starts, [*starts[1:], count], strict=True)
         ):
             return None
         debits, credits = self._amounts(columns[AT["debit"]], places), self._amounts(columns[AT["credit"]], places)
@@ -256,7 +288,9 @@ class BlockChecker:
         self.absolute += sum(debits) + sum(credits)
         return result, lines if moved is None else [[column[place] for place in moved] for column in lines]
 
-    def _entry_heads(self, heads: list[tuple[str, ...]], columns: tuple[Sequence[str], ...], starts: list[int]) -> list[Any] | None:
+    def _entry_heads(
+        self, heads: list[tuple[str, ...]], columns: tuple[Sequence[str], ...], starts: list[int]
+    ) -> list[Any] | None:
         """For each entry its head as text and (date, period, status, effect, kind, moment)."""
         found = []
         numbers = columns[AT["entry"]]
@@ -299,7 +333,9 @@ class BlockChecker:
             return [int(text.replace(".", "")) if text else 0 for text in texts]
         digits = self._digits
         try:
-            values = [parse_minor(text, digits[place]) if text else 0 for text, place in zip(texts, places, strict=True)]
+            values = [
+                parse_minor(text, digits[place]) if text else 0 for text, place in zip(texts, places, strict=True)
+            ]
         except ValueError:
             return None
         return values if min(values) >= 0 and max(values) < LIMIT else None

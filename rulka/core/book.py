@@ -25,7 +25,12 @@ ACTIVITY, OPENING, CLOSING = 0, 1, 2
 
 POSTED, PENDING = 0, 1
 STATUSES = {"posted": (POSTED,), "with pending": (POSTED, PENDING), "pending only": (PENDING,)}
-QUANTITIES = {"quantity": "activity", "opening quantity": "opening", "closing quantity": "closing", "average quantity": "average"}
+QUANTITIES = {
+    "quantity": "activity",
+    "opening quantity": "opening",
+    "closing quantity": "closing",
+    "average quantity": "average",
+}
 """Measures of statistical accounts only, and what each is of them."""
 
 MEASURES = ("activity", "opening", "closing", "debits", "credits", "average", *QUANTITIES)
@@ -61,7 +66,8 @@ class Frame:
 
 @dataclass(frozen=True)
 class Keys:
-    """Posting keys as indices into the frame: `members` is (keys, dimensions), partner -1 is none, id 0 is made by the roll."""
+    """Posting keys as indices into the frame: `members` is (keys, dimensions), partner -1 is none, id 0 is made by the
+    roll."""
 
     ids: IntArray
     entity: IntArray
@@ -154,8 +160,8 @@ class Balances:
 @dataclass(frozen=True)
 class Source:
     """Which movements are read: a scenario, from after period `until` on another one (`then`), lines of what status,
-    only some journal lines (`lines`: clauses on source, kind or counterparty), translated into the group currency or not;
-    `calendar` names another calendar than the group's, whose periods it is read by."""
+    only some journal lines (`lines`: clauses on source, kind or counterparty), translated into the group currency or
+    not; `calendar` names another calendar than the group's, whose periods it is read by."""
 
     scenario: str = "actual"
     status: str = "posted"
@@ -173,7 +179,11 @@ def with_reserve_keys(keys: Keys, frame: Frame) -> Keys:
     account = frame.accounts.index[frame.translation_reserve]
     none = [codes.index["-"] for codes in frame.dimensions.values()]
     foreign = [place for place, currency in enumerate(frame.currencies) if currency != frame.group_currency]
-    plain = (keys.account == account) & (keys.partner == -1) & (keys.members == none).all(axis=1) if len(keys) else np.zeros(0, dtype=bool)
+    plain = (
+        (keys.account == account) & (keys.partner == -1) & (keys.members == none).all(axis=1)
+        if len(keys)
+        else np.zeros(0, dtype=bool)
+    )
     added = [place for place in foreign if place not in keys.entity[plain]]
     if not added:
         return keys
@@ -183,7 +193,9 @@ def with_reserve_keys(keys: Keys, frame: Frame) -> Keys:
         np.concatenate([keys.entity, np.array(added, dtype=np.int64)]),
         np.concatenate([keys.account, fresh + account]),
         np.concatenate([keys.partner, fresh - 1]),
-        np.concatenate([keys.members.reshape(len(keys), len(none)), np.tile(np.array(none, dtype=np.int64), (len(added), 1))]),
+        np.concatenate(
+            [keys.members.reshape(len(keys), len(none)), np.tile(np.array(none, dtype=np.int64), (len(added), 1))]
+        ),
     )
 
 
@@ -219,7 +231,9 @@ def with_roll_keys(keys: Keys, frame: Frame) -> tuple[Keys, IntArray]:
     return grown, np.concatenate([target, np.full(len(added), -1, dtype=np.int64)])
 
 
-def accumulate(movements: Movements, rolls_into: IntArray, frame: Frame, *, statuses: tuple[int, ...] = (POSTED,)) -> Balances:
+def accumulate(
+    movements: Movements, rolls_into: IntArray, frame: Frame, *, statuses: tuple[int, ...] = (POSTED,)
+) -> Balances:
     """Turn one scenario's movements into balances, rolling each year's residual as LEDGER_FORMAT.md says.
 
     `rolls_into` comes from `with_roll_keys`. Only movements with one of the statuses count.
@@ -255,7 +269,9 @@ def accumulate(movements: Movements, rolls_into: IntArray, frame: Frame, *, stat
             opening[:, period] = balance
             balance += debits[:, period] - credits[:, period]
             closing[:, period] = balance
-    return Balances(opening, closing, accumulated(debits), accumulated(credits), accumulated(counts), opened, closed, residual)
+    return Balances(
+        opening, closing, accumulated(debits), accumulated(credits), accumulated(counts), opened, closed, residual
+    )
 
 
 def accumulated(table: IntArray) -> IntArray:
@@ -294,7 +310,9 @@ class Fence:
                 inside &= select(self.members[dimension], codes).mask[keys.members[:, place]]
         unknown = set(self.members) - set(frame.dimensions)
         if unknown:
-            raise RulkaError(f"The fence names {', '.join(sorted(unknown))}, which is no dimension of this ledger.", code="fence")
+            raise RulkaError(
+                f"The fence names {', '.join(sorted(unknown))}, which is no dimension of this ledger.", code="fence"
+            )
         return inside
 
 
@@ -309,7 +327,14 @@ Made = TypeVar("Made")
 class Book:
     """A ledger's balances at one revision; scenarios are accumulated when first asked for."""
 
-    def __init__(self, frame: Frame, keys: Keys, movements: Mapping[str, Movements], revision: int, journal: JournalReader | None = None) -> None:
+    def __init__(
+        self,
+        frame: Frame,
+        keys: Keys,
+        movements: Mapping[str, Movements],
+        revision: int,
+        journal: JournalReader | None = None,
+    ) -> None:
         self.frame = frame
         self.keys, self.rolls_into = with_roll_keys(with_reserve_keys(keys, frame), frame)
         self.revision = revision
@@ -329,7 +354,11 @@ class Book:
             return self.in_calendar(source.calendar).balances_of(replace(source, calendar=""))
         for scenario in filter(None, (source.scenario, source.then)):
             if scenario not in self.frame.scenarios:
-                raise NotFound(f"Scenario '{scenario}' does not exist.", hint=one_of(scenario, self.frame.scenarios), subject="scenario")
+                raise NotFound(
+                    f"Scenario '{scenario}' does not exist.",
+                    hint=one_of(scenario, self.frame.scenarios),
+                    subject="scenario",
+                )
         with self._lock:
             found = self._balances.get(source)
             if found is None:
@@ -365,7 +394,9 @@ class Book:
         if source.scenario != "actual":
             return NO_MOVEMENTS
         fields = tuple(sorted({clause.name for clause in source.lines}))
-        grouped = self.kept(("grouped", fields), lambda: self.journal.grouped(fields, 0, len(self.frame.calendar.periods) - 1))
+        grouped = self.kept(
+            ("grouped", fields), lambda: self.journal.grouped(fields, 0, len(self.frame.calendar.periods) - 1)
+        )
         chosen = np.ones(len(grouped.movements.key), dtype=bool)
         for name in fields:
             chosen &= matches_text(source.lines, name, grouped.labels[name])[grouped.codes[name]]
@@ -373,7 +404,8 @@ class Book:
 
     @cached_property
     def was_booked(self) -> BoolArray:
-        """Mask of the posting keys that anything was ever booked on, in any scenario, or that results of such keys roll into."""
+        """Mask of the posting keys that anything was ever booked on, in any scenario, or that results of such keys roll
+        into."""
         booked = np.zeros(len(self.keys), dtype=bool)
         for movements in self._movements.values():
             booked[movements.key] = True
@@ -387,7 +419,9 @@ class Book:
             return self.was_booked
         balances = self.balances_of(Source(scenario, translated=True))
         left = (balances.opening != 0).any(axis=1) | (balances.closing != 0).any(axis=1)
-        booked: BoolArray = self.was_booked | left & (self.keys.account == self.frame.accounts.index[self.frame.translation_reserve])
+        booked: BoolArray = self.was_booked | left & (
+            self.keys.account == self.frame.accounts.index[self.frame.translation_reserve]
+        )
         return booked
 
     def mask(self, narrowing: Narrowing) -> KeyMask:
@@ -411,7 +445,11 @@ class Book:
     def within(self, fence: Fence) -> View:
         """The only way to figures: the book seen through a fence."""
         inside = fence.mask(self.keys, self.frame)
-        sealed = select(fence.sealed, self.frame.accounts).mask if fence.sealed else np.zeros(len(self.frame.accounts), dtype=bool)
+        sealed = (
+            select(fence.sealed, self.frame.accounts).mask
+            if fence.sealed
+            else np.zeros(len(self.frame.accounts), dtype=bool)
+        )
         return View(self, inside, sealed, fence)
 
 
@@ -486,7 +524,8 @@ MOST_NAMES = 4
 
 
 def _outermost(selection: str, codes: CodeList) -> str:
-    """What a selection means, by the names of those that stand in no other it means; the text itself where that are many."""
+    """What a selection means, by the names of those that stand in no other it means; the text itself where that are
+    many."""
     mask = select(selection, codes).mask
     chosen = {item.code for item, inside in zip(codes.items, mask, strict=True) if inside}
     names = [item.name for item in codes.items if item.code in chosen and item.parent not in chosen]

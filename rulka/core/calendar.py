@@ -69,7 +69,10 @@ def _begins(title: Sequence[str], words: Sequence[str]) -> bool:
     return (
         bool(words)
         and len(title) == len(words)
-        and all(own.startswith(word) or (len(own) == 4 and own.isdigit() and len(word) == 2 and own.endswith(word)) for own, word in pairs)
+        and all(
+            own.startswith(word) or (len(own) == 4 and own.isdigit() and len(word) == 2 and own.endswith(word))
+            for own, word in pairs
+        )
     )
 
 
@@ -101,7 +104,8 @@ class FiscalCalendar:
         return [self.of_year(year)[0].index for year in self.years]
 
     def period(self, text: str) -> Period:
-        """Find a period by `2027-P07`, by a calendar month `2026-10` that is one period, or by its name: `October 2026`, `oct 2026`."""
+        """Find a period by `2027-P07`, by a calendar month `2026-10` that is one period, or by its name: `October
+        2026`, `oct 2026`."""
         text = " ".join(text.split())
         found = self.by_code.get(text.upper())
         if found is None and (month := MONTH_CODE.fullmatch(text)):
@@ -111,7 +115,9 @@ class FiscalCalendar:
             found = named[0] if len(named) == 1 else None
             if len(named) > 1:
                 told = ", ".join(f"{period.title} ({period.code})" for period in named[:4])
-                raise NotFound(f"'{text}' may be {told}.", hint="Write more of its name, or its code.", subject="period")
+                raise NotFound(
+                    f"'{text}' may be {told}.", hint="Write more of its name, or its code.", subject="period"
+                )
         if found is None:
             first, last = self.periods[0], self.periods[-1]
             raise NotFound(
@@ -122,9 +128,14 @@ class FiscalCalendar:
         return found
 
     def named(self, text: str) -> list[Period]:
-        """The periods whose names begin as the text does, word by word: `oct 26` is October 2026; one that is called just so goes first."""
+        """The periods whose names begin as the text does, word by word: `oct 26` is October 2026; one that is called
+        just so goes first."""
         words = text.casefold().replace(",", " ").split()
-        found = [period for period in self.periods if _begins(period.title.casefold().replace(",", " ").split(), words)] if words else []
+        found = (
+            [period for period in self.periods if _begins(period.title.casefold().replace(",", " ").split(), words)]
+            if words
+            else []
+        )
         exact = [period for period in found if period.title.casefold() == text.casefold()]
         return exact or found
 
@@ -196,13 +207,17 @@ class FiscalCalendar:
         return f"{opening} to {closing}"
 
 
-def monthly_calendar(*, first_month: int, year_label: str, first_year: int, last_year: int, adjusting_periods: int = 0) -> FiscalCalendar:
+def monthly_calendar(
+    *, first_month: int, year_label: str, first_year: int, last_year: int, adjusting_periods: int = 0
+) -> FiscalCalendar:
     """Twelve calendar months a year from any first month; the label is the year's start or end.
 
     Computed adjusting periods are P13, P14 ... on the year's last day.
     """
     if not 1 <= first_month <= 12:
-        raise RulkaError(f"first_month is {first_month}.", hint="Give a month from 1 to 12.", subject="ledger.json, calendar")
+        raise RulkaError(
+            f"first_month is {first_month}.", hint="Give a month from 1 to 12.", subject="ledger.json, calendar"
+        )
     if year_label not in ("start", "end"):
         raise RulkaError(f"year_label is '{year_label}'.", hint="Write start or end.", subject="ledger.json, calendar")
     if last_year < first_year:
@@ -234,12 +249,16 @@ def listed_calendar(rows: Iterable[Period]) -> FiscalCalendar:
     """A calendar from listed periods (4-4-5, 13 periods, short years), checked for gaps and overlaps."""
     given = sorted(rows, key=lambda p: (p.year, p.adjusting, p.number))
     if not given:
-        raise RulkaError("periods.csv lists no period.", hint="List every period, or leave the file out.", subject="periods.csv")
+        raise RulkaError(
+            "periods.csv lists no period.", hint="List every period, or leave the file out.", subject="periods.csv"
+        )
     _check_numbers(given)
     _check_days([p for p in given if not p.adjusting])
     for year in {p.year for p in given}:
         _check_year([p for p in given if p.year == year], year)
-    return FiscalCalendar(tuple(Period(p.year, p.number, p.start, p.end, p.name, p.adjusting, index) for index, p in enumerate(given)))
+    return FiscalCalendar(
+        tuple(Period(p.year, p.number, p.start, p.end, p.name, p.adjusting, index) for index, p in enumerate(given))
+    )
 
 
 def _check_numbers(given: Sequence[Period]) -> None:
@@ -249,7 +268,9 @@ def _check_numbers(given: Sequence[Period]) -> None:
             raise RulkaError(f"Period {period.code} is listed twice.", hint="Keep one row.", subject="periods.csv")
         seen.add(period.code)
         if period.end < period.start:
-            raise RulkaError(f"Period {period.code} ends before it starts.", hint="Swap the dates.", subject="periods.csv")
+            raise RulkaError(
+                f"Period {period.code} ends before it starts.", hint="Swap the dates.", subject="periods.csv"
+            )
 
 
 def _check_days(ordinary: Sequence[Period]) -> None:
@@ -276,7 +297,11 @@ def _check_year(of_year: Sequence[Period], year: int) -> None:
         )
     for period in of_year:
         if period.adjusting and not (ordinary[0].start <= period.start and period.end <= ordinary[-1].end):
-            raise RulkaError(f"Adjusting period {period.code} lies outside FY{year}.", hint="Put it within the year.", subject="periods.csv")
+            raise RulkaError(
+                f"Adjusting period {period.code} lies outside FY{year}.",
+                hint="Put it within the year.",
+                subject="periods.csv",
+            )
         if period.adjusting and period.number <= len(ordinary):
             raise RulkaError(
                 f"Adjusting period {period.code} is numbered among the ordinary ones.",

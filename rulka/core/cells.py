@@ -35,7 +35,11 @@ class Cells:
         self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
         self.units: dict[str, str] = {}
         self.path: list[str] = []
-        self.share_lines = {place: names.find(column.asked.line).key for place, column in enumerate(self.columns) if column.kind == "share"}
+        self.share_lines = {
+            place: names.find(column.asked.line).key
+            for place, column in enumerate(self.columns)
+            if column.kind == "share"
+        }
 
     # present --------------------------------------------------------------------------------------------------------
 
@@ -54,12 +58,16 @@ class Cells:
         """One leaf: signed minor units where nothing is divided, and the value in major units."""
         values: list[Value] = []
         minor: list[int | None] = []
-        for column, amount, (scale, is_whole, takes_line_sign) in zip(self.columns, amounts, self._scales(leaf), strict=True):
+        for column, amount, (scale, is_whole, takes_line_sign) in zip(
+            self.columns, amounts, self._scales(leaf), strict=True
+        ):
             if not scale or (leaf.line.columns and not self.shows(leaf.line, column)):
                 values.append(None)
                 minor.append(None)
                 continue
-            signed = amount * (self.computed.line_sign(leaf, column) if takes_line_sign else self.computed.sign(leaf, column))
+            signed = amount * (
+                self.computed.line_sign(leaf, column) if takes_line_sign else self.computed.sign(leaf, column)
+            )
             values.append(Fraction(signed, scale))
             minor.append(signed if is_whole else None)
         self.values[leaf.key], self.minor[leaf.key] = values, minor
@@ -75,8 +83,12 @@ class Cells:
                 if vector is None:
                     found.append((0, False, False))
                     continue
-                takes_line_sign = self.computed.reading(leaf, column).measure not in GROSS and not self.computed.of_quantities(leaf, column)
-                found.append((vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, takes_line_sign))
+                takes_line_sign = self.computed.reading(
+                    leaf, column
+                ).measure not in GROSS and not self.computed.of_quantities(leaf, column)
+                found.append(
+                    (vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, takes_line_sign)
+                )
             self.scales[name] = found
         return self.scales[name]
 
@@ -84,7 +96,8 @@ class Cells:
         self.details[leaf.key] = found = detail_rows(self.computed, leaf, self.columns)
         for row in found:
             self.values[row.key] = [
-                None if amount is None else self._presented(leaf, column, amount) for amount, column in zip(row.amounts, self.columns, strict=True)
+                None if amount is None else self._presented(leaf, column, amount)
+                for amount, column in zip(row.amounts, self.columns, strict=True)
             ]
             self.booked[row.key] = row.booked
             self.compare_leaf(row.key, leaf)
@@ -110,7 +123,8 @@ class Cells:
     # total, calculate -----------------------------------------------------------------------------------------------
 
     def calculate(self) -> None:
-        """Totals and calculations in the columns that show or aggregate figures, then the comparisons of their results."""
+        """Totals and calculations in the columns that show or aggregate figures, then the comparisons of their
+        results."""
         walk = [line for line in self.spine.walk() if line.kind in ("section", "line", "calculation")]
         for line in walk:
             self.values.setdefault(line.key, [None] * len(self.columns))
@@ -153,7 +167,9 @@ class Cells:
         if line.kind == "line":
             leaves = self.computed.planned.by_line[line.key]
             own = line.override.measure in QUANTITIES
-            self.units[line.key] = "quantity" if own or (leaves and all(leaf.is_quantity for leaf in leaves)) else "money"
+            self.units[line.key] = (
+                "quantity" if own or (leaves and all(leaf.is_quantity for leaf in leaves)) else "money"
+            )
         elif line.kind == "section":
             inner = [self._unit(part) for part in summed(line)]
             self.units[line.key] = inner[0] if inner and "money" not in inner else "money"
@@ -173,9 +189,11 @@ class Cells:
                 code="circular",
             )
         self.path.append(line.key)
-        compute: Callable[[LineDef, int, set[str]], Value] = {"line": self._of_leaves, "section": self._section, "calculation": self._calculation}[
-            line.kind
-        ]
+        compute: Callable[[LineDef, int, set[str]], Value] = {
+            "line": self._of_leaves,
+            "section": self._section,
+            "calculation": self._calculation,
+        }[line.kind]
         value = compute(line, place, done) if self.shows(line, self.columns[place]) else None
         self.values[line.key][place] = value
         self.path.pop()
@@ -187,7 +205,9 @@ class Cells:
         quantity = self.units[line.key] == "quantity"
         if not line.expand:
             return self.values[line.key][place]
-        shown = [self.values[leaf.key][place] for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)]
+        shown = [
+            self.values[leaf.key][place] for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)
+        ]
         return self.total(shown, place)
 
     def _is_quantity(self, place: int) -> bool:
@@ -199,8 +219,8 @@ class Cells:
         return sum((value for value in values if value is not None), Fraction(0))
 
     def _section(self, line: LineDef, place: int, done: set[str]) -> Value:
-        """Account lines and inner sections add up; calculations don't, money never adds to quantities, and a line that is
-        limited to other columns counts as nothing."""
+        """Account lines and inner sections add up; calculations don't, money never adds to quantities, and a line that
+        is limited to other columns counts as nothing."""
         column, unit = self.columns[place], self.units[line.key]
         parts = [part for part in summed(line) if self.shows(part, column)]
         chosen = [part for part in parts if self.units[part.key] == unit or self._is_quantity(place)]
@@ -208,7 +228,9 @@ class Cells:
         minor = [self.minor[part.key][place] if part.key in self.minor else None for part in chosen]
         if None in minor or not chosen or column.kind != "figures" or self._is_quantity(place):
             return self.total(values, place)
-        total = sum(amount for amount in minor if amount is not None)  # whole minor units: added as integers, divided once
+        total = sum(
+            amount for amount in minor if amount is not None
+        )  # whole minor units: added as integers, divided once
         self.minor.setdefault(line.key, [None] * len(self.columns))[place] = total
         return Fraction(total, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.computed.node_of(column).digits))
 
@@ -221,7 +243,11 @@ class Cells:
         def of(line: LineDef) -> Value:
             return self.values[line.key][place] if done is None else self._value(line, place, done)
 
-        return evaluate(tree, lambda name: of(self.names.find(name)), lambda first, last: [of(line) for line in self.names.between(first, last)])
+        return evaluate(
+            tree,
+            lambda name: of(self.names.find(name)),
+            lambda first, last: [of(line) for line in self.names.between(first, last)],
+        )
 
     # check ----------------------------------------------------------------------------------------------------------
 

@@ -1,4 +1,5 @@
-"""A span at a period and node to the columns that stand on the page: series cut into pieces, windows found, headings filled."""
+"""A span at a period and node to the columns that stand on the page: series cut into pieces, windows found, headings
+filled."""
 
 from __future__ import annotations
 
@@ -80,7 +81,8 @@ class Column:
 
     @property
     def shows_quantities(self) -> bool:
-        """Whether it shows quantities: by its measure, because it names none but statistical accounts, or works on such columns."""
+        """Whether it shows quantities: by its measure, because it names none but statistical accounts, or works on such
+        columns."""
         return self.asked.measure in QUANTITIES or self.is_statistical
 
     @property
@@ -91,7 +93,8 @@ class Column:
 
 @dataclass(frozen=True)
 class Reading:
-    """What is read for a line in a column: which movements, over which window, by which measure; no window means nothing.
+    """What is read for a line in a column: which movements, over which window, by which measure; no window means
+    nothing.
 
     `quantities` says that the measure is one of statistical accounts only; `measure` is then what it is of them.
     """
@@ -103,7 +106,14 @@ class Reading:
 
 
 def build_columns(
-    span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, *, translated: bool = False, calendar: str = ""
+    span: SpanDef,
+    scope: ScopeDef | None,
+    view: View,
+    period: Period,
+    node: Node,
+    *,
+    translated: bool = False,
+    calendar: str = "",
 ) -> tuple[Column, ...]:
     """The columns of a page from left to right; raises RulkaError on scenarios, members or nodes that don't exist.
 
@@ -113,7 +123,8 @@ def build_columns(
 
 
 def period_in(view: View, calendar: str, period: Period) -> Period:
-    """The period of a named calendar that is current where a period of the group's calendar ends; the same for the group's own."""
+    """The period of a named calendar that is current where a period of the group's calendar ends; the same for the
+    group's own."""
     if not calendar:
         return period
     from rulka.core.own_calendar import own_period
@@ -122,7 +133,16 @@ def period_in(view: View, calendar: str, period: Period) -> Period:
 
 
 class _Builder:
-    def __init__(self, span: SpanDef, scope: ScopeDef | None, view: View, period: Period, node: Node, translated: bool, calendar: str) -> None:
+    def __init__(
+        self,
+        span: SpanDef,
+        scope: ScopeDef | None,
+        view: View,
+        period: Period,
+        node: Node,
+        translated: bool,
+        calendar: str,
+    ) -> None:
         self.span, self.scope, self.view, self.period, self.node = span, scope, view, period, node
         self.frame, self.calendar = view.frame, view.frame.calendar
         self.translated, self.by_default = translated, calendar
@@ -162,9 +182,14 @@ class _Builder:
         names = {self.frame.entity_calendars[place] for place in np.flatnonzero(node.entities)}
         if len(names) > 1:
             told = ", ".join(sorted(name or "the group's" for name in names))
-            raise RulkaError(f"The companies of {node.name} keep different calendars: {told}.", hint="Choose one of them, or the group's calendar.")
+            raise RulkaError(
+                f"The companies of {node.name} keep different calendars: {told}.",
+                hint="Choose one of them, or the group's calendar.",
+            )
         if names and self.translated and names != {""}:
-            raise RulkaError("Books by a calendar of their own aren't translated.", hint="Show the entity in its own currency.")
+            raise RulkaError(
+                "Books by a calendar of their own aren't translated.", hint="Show the entity in its own currency."
+            )
         return names.pop() if names else ""
 
     def _add(self, column: Column, written: str) -> None:
@@ -173,13 +198,19 @@ class _Builder:
         self.columns.append(column)
         self.made.setdefault(column.key if column.is_total else written, []).append(column.key)
         if len(self.columns) > MOST_COLUMNS:
-            raise RulkaError(f"The span {self.span.name} makes more than {MOST_COLUMNS} columns.", hint="Narrow its series.", code="too-much")
+            raise RulkaError(
+                f"The span {self.span.name} makes more than {MOST_COLUMNS} columns.",
+                hint="Narrow its series.",
+                code="too-much",
+            )
 
     def _single(self, asked: ColumnDef, key: str, made: dict[str, list[str]], **piece: object) -> Column:
         """A column that isn't a series; `piece` is what a series puts in its place (window, keys, member)."""
         where = f"column {asked.key}"
         of = tuple(found for name in asked.of for found in made.get(name, ()))
-        column = Column(asked, key, "", (), asked.kind, of=of, base=(made.get(asked.base) or [""])[0], hidden=asked.hide == "always")
+        column = Column(
+            asked, key, "", (), asked.kind, of=of, base=(made.get(asked.base) or [""])[0], hidden=asked.hide == "always"
+        )
         window: Window | None = None
         if asked.kind == "figures":
             self._check_scenarios(asked, where)
@@ -195,13 +226,15 @@ class _Builder:
         return self._with_heading(column, window, piece)
 
     def _of_one_currency(self, column: Column) -> Column:
-        """A column that works on others: of their node where they share one, of quantities where they all are, without a
-        meaning where their currencies differ."""
+        """A column that works on others: of their node where they share one, of quantities where they all are, without
+        a meaning where their currencies differ."""
         wanted = {*column.of, column.base}
         operands = [former for former in self.columns if former.key in wanted]
         currencies = sorted({(former.node or self.node).currency for former in operands})
         if len(currencies) > 1 or any(former.is_mixed for former in operands):
-            return replace(column, is_mixed=True, note=f"it works on columns in different currencies: {', '.join(currencies)}")
+            return replace(
+                column, is_mixed=True, note=f"it works on columns in different currencies: {', '.join(currencies)}"
+            )
         nodes = {former.node.code if former.node else "": former.node for former in operands}
         quantities = bool(operands) and all(former.shows_quantities for former in operands)
         return replace(column, node=next(iter(nodes.values())) if len(nodes) == 1 else None, is_statistical=quantities)
@@ -209,7 +242,11 @@ class _Builder:
     def _check_scenarios(self, asked: ColumnDef, where: str) -> None:
         for scenario in filter(None, (asked.scenario, asked.then)):
             if scenario not in self.frame.scenarios:
-                raise NotFound(f"Scenario '{scenario}' does not exist in this ledger.", hint=one_of(scenario, self.frame.scenarios), subject=where)
+                raise NotFound(
+                    f"Scenario '{scenario}' does not exist in this ledger.",
+                    hint=one_of(scenario, self.frame.scenarios),
+                    subject=where,
+                )
 
     def _with_time(self, column: Column, piece: object) -> Column:
         asked, shift = column.asked, read_shift(column.asked.shift)
@@ -227,7 +264,9 @@ class _Builder:
         if window is None:
             told = f" moved by {asked.shift}" if asked.shift else ""
             note = f"the calendar has no {asked.window or 'such time'}{told}, seen from {self.period.code}"
-        return replace(column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut, calendar=self.calendar_name)
+        return replace(
+            column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut, calendar=self.calendar_name
+        )
 
     def _with_keys(self, column: Column, piece: object) -> Column:
         asked = column.asked
@@ -247,8 +286,14 @@ class _Builder:
         statistical = self.frame.accounts.of_type("statistical")
         only_statistical = accounts is not None and bool(accounts.any()) and not (accounts & ~statistical).any()
         return replace(
-            column, keys=keys, accounts=accounts, lines=narrowing.by_line, node=node, is_statistical=only_statistical, warnings=warnings
-        )  # fmt: skip
+            column,
+            keys=keys,
+            accounts=accounts,
+            lines=narrowing.by_line,
+            node=node,
+            is_statistical=only_statistical,
+            warnings=warnings,
+        )
 
     def _node_of(self, asked: ColumnDef) -> Node:
         """The node a column shows: the one it names instead of the page's."""
@@ -309,12 +354,21 @@ class _Builder:
 
     def _series(self, asked: ColumnDef) -> None:
         if asked.each in TIME:  # what is cut into pieces is shifted, the pieces are not once more
-            self._time_series(asked, asked.columns or (replace(asked, kind="figures", columns=(), shift="", window=PIECE),))
+            self._time_series(
+                asked, asked.columns or (replace(asked, kind="figures", columns=(), shift="", window=PIECE),)
+            )
         else:
             self._member_series(asked, asked.columns or (replace(asked, kind="figures", columns=()),))
 
     def _piece(
-        self, asked: ColumnDef, inner: Sequence[ColumnDef], code: str, *, is_total: bool = False, is_rest: bool = False, **piece: object
+        self,
+        asked: ColumnDef,
+        inner: Sequence[ColumnDef],
+        code: str,
+        *,
+        is_total: bool = False,
+        is_rest: bool = False,
+        **piece: object,
     ) -> None:
         """One piece of a series: its own column, or each of its inner ones."""
         made: dict[str, list[str]] = {}
@@ -325,7 +379,11 @@ class _Builder:
                 groups = (str(piece.get("label") or asked.heading), *groups)
             wanted = replace(column, groups=groups, hide=column.hide or asked.hide)
             if not asked.columns:
-                wanted = replace(wanted, narrow=str(piece.get("narrow", asked.narrow)), heading=str(piece.get("label") or asked.heading))
+                wanted = replace(
+                    wanted,
+                    narrow=str(piece.get("narrow", asked.narrow)),
+                    heading=str(piece.get("label") or asked.heading),
+                )
             built = self._single(wanted, key, made, **piece)
             built = replace(built, series=asked.key, is_total=is_total, is_rest=is_rest)
             made.setdefault(column.key, []).append(built.key)
@@ -338,13 +396,23 @@ class _Builder:
         pieces = pieces_of(self.calendar, whole, asked.each, asked.weeks) if whole else []
         if whole and not pieces:  # only weeks leave something out
             title = self.calendar.range_title(self.calendar.periods[whole.first], self.calendar.periods[whole.last])
-            before = [NoTime(title, f"weeks are cut from ordinary periods, and {title} is none: its entries belong to no week")]
+            before = [
+                NoTime(
+                    title, f"weeks are cut from ordinary periods, and {title} is none: its entries belong to no week"
+                )
+            ]
         heading = asked.heading or {"period": "{period.name}", "year": "{year}"}.get(asked.each, "{window}")
         asked = replace(asked, heading=heading)
         for number, blank in enumerate(before):
             self._piece(asked, inner, f"before-{len(before) - number}", window=blank, label=blank.label)
         for place, piece in enumerate(pieces):
-            self._piece(asked, inner, self._time_code(piece, asked.each), window=piece, label=fill_heading(heading, self.values(piece, asked)))
+            self._piece(
+                asked,
+                inner,
+                self._time_code(piece, asked.each),
+                window=piece,
+                label=fill_heading(heading, self.values(piece, asked)),
+            )
             following = pieces[place + 1] if place + 1 < len(pieces) else None
             for level in asked.totals:
                 if following is None or self._level(piece, level) != self._level(following, level):
@@ -386,23 +454,35 @@ class _Builder:
 
     def _level(self, window: Window, level: str) -> object:
         period = self.calendar.periods[window.first]
-        return {"quarter": (period.year, self.calendar.quarter_of(period)), "year": period.year, "period": period.index}[level]
+        return {
+            "quarter": (period.year, self.calendar.quarter_of(period)),
+            "year": period.year,
+            "period": period.index,
+        }[level]
 
     def _time_code(self, window: Window, each: str) -> str:
         if each == "week" and window.start:
             return f"week-{window.start.isoformat()}"
         period = self.calendar.periods[window.first]
-        return {"period": period.code.lower(), "quarter": f"{period.year}-q{self.calendar.quarter_of(period)}", "year": str(period.year)}[each]
+        return {
+            "period": period.code.lower(),
+            "quarter": f"{period.year}-q{self.calendar.quarter_of(period)}",
+            "year": str(period.year),
+        }[each]
 
     def _member_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
         heading = asked.heading or "{member}"
         covered = np.zeros(len(self.view.book.keys), dtype=bool)
         clauses = read_narrowing(asked.narrow).clauses
-        rest = Narrowing(tuple(clause for clause in clauses if clause.name != asked.each)).text()  # also where no member has anything
+        rest = Narrowing(
+            tuple(clause for clause in clauses if clause.name != asked.each)
+        ).text()  # also where no member has anything
         asked = replace(asked, heading=heading)
         for code, name, mask, narrow in self._members(asked):
             covered |= mask
-            label = fill_heading(heading, {**self.values(None, asked), "member": name, "member.code": code, "window": ""})
+            label = fill_heading(
+                heading, {**self.values(None, asked), "member": name, "member.code": code, "window": ""}
+            )
             self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, member_code=code)
         own = asked.none
         if not own and asked.each == "child" and (self._present(asked, "") & ~covered).any():
@@ -416,7 +496,13 @@ class _Builder:
                 key = f"{asked.key}-total" + (f"-{column.key}" if asked.columns else "")
                 groups = (asked.total, *column.groups) if asked.columns else column.groups
                 summed = replace(
-                    column, key=key, kind="sum", heading=column.heading if asked.columns else asked.total, groups=groups, of=(written,), columns=()
+                    column,
+                    key=key,
+                    kind="sum",
+                    heading=column.heading if asked.columns else asked.total,
+                    groups=groups,
+                    of=(written,),
+                    columns=(),
                 )
                 if column.kind != "figures":
                     summed = replace(column, groups=groups)
@@ -427,8 +513,13 @@ class _Builder:
                 self._add(replace(built, series=asked.key, is_total=True), written)
 
     def _present(self, asked: ColumnDef, narrow: str) -> BoolArray:
-        """Mask of the visible posting keys of a series' node that something was ever booked on, as far as they are narrowed."""
-        present = self._node_of(asked).keys & self.view.inside & self.view.book.ever_booked(asked.scenario, translated=self.translated)
+        """Mask of the visible posting keys of a series' node that something was ever booked on, as far as they are
+        narrowed."""
+        present = (
+            self._node_of(asked).keys
+            & self.view.inside
+            & self.view.book.ever_booked(asked.scenario, translated=self.translated)
+        )
         return present & self.view.book.mask(read_narrowing(narrow)).keys if narrow else present
 
     def _alone(self, asked: ColumnDef) -> str:
@@ -452,7 +543,9 @@ class _Builder:
         narrowing = read_narrowing(asked.narrow)
         own = Narrowing(narrowing.of(asked.each))
         others = Narrowing(tuple(clause for clause in narrowing.clauses if clause.name != asked.each)).text()
-        of_key = keys.entity if asked.each == "entity" else keys.members[:, list(self.frame.dimensions).index(asked.each)]
+        of_key = (
+            keys.entity if asked.each == "entity" else keys.members[:, list(self.frame.dimensions).index(asked.each)]
+        )
         shown = set(np.unique(of_key[self._present(asked, own.text())]).tolist())
         for place, item in enumerate(codes.items):
             if place in shown and not (item.code == "-" and asked.none):
@@ -465,7 +558,14 @@ def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str, we
     if not shift:
         return window
     if window.by_day:
-        number = next((place for place, week in enumerate(weeks_of(calendar.periods[window.first], week_start)) if week.start == window.start), None)
+        number = next(
+            (
+                place
+                for place, week in enumerate(weeks_of(calendar.periods[window.first], week_start))
+                if week.start == window.start
+            ),
+            None,
+        )
         period = shifted(calendar, calendar.periods[window.first], shift)
         weeks = list(weeks_of(period, week_start)) if period else []
         return weeks[number] if number is not None and number < len(weeks) else None
@@ -474,10 +574,22 @@ def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str, we
         return None
     found = Window(first.index, last.index, calendar.range_title(first, last))
     year = calendar.of_year(first.year)
-    return replace(found, title=f"FY{first.year}") if (year[0].index, year[-1].index) == (found.first, found.last) and len(year) > 1 else found
+    return (
+        replace(found, title=f"FY{first.year}")
+        if (year[0].index, year[-1].index) == (found.first, found.last) and len(year) > 1
+        else found
+    )
 
 
-def reading_of(column: Column, override: Override, view: View, run_period: Period, *, translated: bool, lines: tuple[Clause, ...] = ()) -> Reading:
+def reading_of(
+    column: Column,
+    override: Override,
+    view: View,
+    run_period: Period,
+    *,
+    translated: bool,
+    lines: tuple[Clause, ...] = (),
+) -> Reading:
     """What a line with an override reads in a column; a line's shift comes on top of the column's."""
     asked, calendar = column.asked, view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
     window, at = column.window, column.at

@@ -39,7 +39,9 @@ class Comparer:
         self.is_base = [self._aggregates(column) for column in columns]
 
     def _aggregates(self, column: Column) -> bool:
-        return column.kind == "figures" or (column.kind not in ("text", "figures") and (column.asked.does_aggregate or self.is_gross(column)))
+        return column.kind == "figures" or (
+            column.kind not in ("text", "figures") and (column.asked.does_aggregate or self.is_gross(column))
+        )
 
     def is_gross(self, column: Column) -> bool:
         """Whether it is debits less credits: then it is the net movement, in the line's presented sign."""
@@ -49,7 +51,8 @@ class Comparer:
         return (a.measure, b.measure) == ("debits", "credits")
 
     def value(self, column: Column, figure: Figure, line_sign: int = 1) -> Value:
-        """The value of a line from its figures in other columns, None where these differ in currency; a share needs `share` instead."""
+        """The value of a line from its figures in other columns, None where these differ in currency; a share needs
+        `share` instead."""
         if column.is_mixed:
             return None
         values = [figure(self.place[key]) for key in column.of]

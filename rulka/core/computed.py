@@ -33,8 +33,14 @@ FIGURELESS = ("section", "heading", "text", "spacer", "page break")
 
 
 def shows(line: LineDef, column: Column) -> bool:
-    """Whether a line is shown in a column: one that is limited to some, only in these, by their keys or their series'."""
-    return not line.columns or column.key in line.columns or column.asked.key in line.columns or column.series in line.columns
+    """Whether a line is shown in a column: one that is limited to some, only in these, by their keys or their
+    series'."""
+    return (
+        not line.columns
+        or column.key in line.columns
+        or column.asked.key in line.columns
+        or column.series in line.columns
+    )
 
 
 @dataclass(frozen=True)
@@ -95,7 +101,8 @@ class Row:
 
 @dataclass(frozen=True)
 class Judged:
-    """What a check found: how far apart it is in each column that was judged, and whether that is within its tolerance."""
+    """What a check found: how far apart it is in each column that was judged, and whether that is within its
+    tolerance."""
 
     line: LineDef
     apart: tuple[tuple[Column, Fraction], ...]
@@ -169,7 +176,8 @@ class Computed:
         return found
 
     def rows_of_total(self, total: Row, column: Column | None = None) -> list[Row]:
-        """The rows a total adds up; an expanding line stands as its outermost rows. In a column of quantities lines of money show them too."""
+        """The rows a total adds up; an expanding line stands as its outermost rows. In a column of quantities lines of
+        money show them too."""
         every = column is not None and column.shows_quantities
         rows: list[Row] = []
         for key in self._parts_of(self.line(total.line)) if every else total.parts:
@@ -177,7 +185,9 @@ class Computed:
                 rows.append(self.rows_by_key[key])
                 continue
             depth = min((row.depth for row in self.rows if row.line == key), default=0)
-            rows += [row for row in self.rows if row.line == key and row.depth == depth and (every or row.unit == total.unit)]
+            rows += [
+                row for row in self.rows if row.line == key and row.depth == depth and (every or row.unit == total.unit)
+            ]
         return rows
 
     def _parts_of(self, section: LineDef) -> Iterator[str]:
@@ -195,14 +205,17 @@ class Computed:
         """What a leaf reads in a column."""
         name = (leaf.group, column.key)
         if name not in self._readings:
-            self._readings[name] = reading_of(column, leaf.line.override, self.view, self.period, translated=self.translated, lines=leaf.clauses)
+            self._readings[name] = reading_of(
+                column, leaf.line.override, self.view, self.period, translated=self.translated, lines=leaf.clauses
+            )
         return self._readings[name]
 
     def balances(self, leaf: Leaf, column: Column) -> Balances:
         return self.view.book.balances_of(self.reading(leaf, column).source)
 
     def vector(self, leaf: Leaf, column: Column) -> Vector | None:
-        """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or leaf."""
+        """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or
+        leaf."""
         name = (leaf.group, column.key)
         if name not in self._vectors:
             vector = self._read(self.reading(leaf, column), column)
@@ -213,7 +226,9 @@ class Computed:
         if column.keys is not None:
             vector = Vector(np.where(column.keys, vector.amounts, 0), vector.booked & column.keys, vector.divisor)
         if leaf.line.intercompany or column.asked.part:
-            return elimination.part_of(vector, self.view, self.node_of(column), column, difference=bool(leaf.line.intercompany))
+            return elimination.part_of(
+                vector, self.view, self.node_of(column), column, difference=bool(leaf.line.intercompany)
+            )
         return vector
 
     def node_of(self, column: Column) -> Node:
@@ -234,7 +249,8 @@ class Computed:
         return keys if column.keys is None else keys & column.keys
 
     def of_quantities(self, leaf: Leaf, column: Column) -> bool:
-        """Whether a leaf shows its statistical accounts in a column: by the measure, or because the column names no others and the line none."""
+        """Whether a leaf shows its statistical accounts in a column: by the measure, or because the column names no
+        others and the line none."""
         return self.reading(leaf, column).quantities or (column.is_statistical and not leaf.names_accounts)
 
     def plain(self, column: Column) -> tuple[Reading, Vector | None]:
@@ -253,7 +269,8 @@ class Computed:
             raise
 
     def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
-        """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows quantities."""
+        """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows
+        quantities."""
         return leaf.quantities if self.of_quantities(leaf, column) else leaf.mask
 
     def keys_behind(self, leaf: Leaf, column: Column) -> BoolArray:
@@ -264,7 +281,9 @@ class Computed:
     def _part(self, leaf: Leaf, column: Column) -> tuple[BoolArray, int]:
         name = (column.key, leaf.line.intercompany)
         if name not in self._parts:
-            self._parts[name] = elimination.kept_keys(self.view, self.node_of(column), column, difference=bool(leaf.line.intercompany))
+            self._parts[name] = elimination.kept_keys(
+                self.view, self.node_of(column), column, difference=bool(leaf.line.intercompany)
+            )
         return self._parts[name]
 
     def part_sign(self, leaf: Leaf, column: Column) -> int:
@@ -274,7 +293,11 @@ class Computed:
     def by_account(self, leaf: Leaf, column: Column) -> IntArray:
         """The amounts behind a cell by account, debit positive, to be divided by its vector's divisor."""
         vector = self.vector(leaf, column)
-        return self.view.by_account(vector.amounts, self.keys_behind(leaf, column)) if vector else np.zeros(len(self.view.frame.accounts), np.int64)
+        return (
+            self.view.by_account(vector.amounts, self.keys_behind(leaf, column))
+            if vector
+            else np.zeros(len(self.view.frame.accounts), np.int64)
+        )
 
     def sign(self, leaf: Leaf, column: Column) -> int:
         """What turns a debit positive amount of a leaf into what the reader sees in a column."""
@@ -312,7 +335,9 @@ class Computed:
     @property
     def has_anything(self) -> bool:
         """Whether any line shows a figure, or anything was booked on the node in the window of any column."""
-        return bool(self.amounts.any()) or any(self._has_entries(column) for column in self.columns if column.has_figures)
+        return bool(self.amounts.any()) or any(
+            self._has_entries(column) for column in self.columns if column.has_figures
+        )
 
     def _has_entries(self, column: Column) -> bool:
         reading, vector = self.plain(column)

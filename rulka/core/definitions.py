@@ -46,22 +46,35 @@ class StatementDef:
     def in_depth(self) -> StatementDef:
         """The statement as output shows it: below each account line what its depth asks for."""
         below = {"accounts": ("accounts",), "entries": ("accounts", "entries")}.get(self.depth, ())
-        return replace(self, spine=replace(self.spine, lines=tuple(_deepened(line, below) for line in self.spine.lines))) if below else self
+        return (
+            replace(self, spine=replace(self.spine, lines=tuple(_deepened(line, below) for line in self.spine.lines)))
+            if below
+            else self
+        )
 
 
 def _deepened(line: LineDef, below: tuple[str, ...]) -> LineDef:
     if line.kind == "line" and not line.expand and not line.intercompany:
         own = line.below
-        return replace(line, below=own if set(own) & {"counterparties", "entries"} else (*own, *(kind for kind in below if kind not in own)))
+        return replace(
+            line,
+            below=own
+            if set(own) & {"counterparties", "entries"}
+            else (*own, *(kind for kind in below if kind not in own)),
+        )
     return replace(line, lines=tuple(_deepened(inner, below) for inner in line.lines)) if line.lines else line
 
 
-def statement_from(body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scope: ScopeDef | None = None) -> StatementDef:
+def statement_from(
+    body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scope: ScopeDef | None = None
+) -> StatementDef:
     """Join a statement's own mapping with its spine, span and scope."""
     figures = body.get("figures", {})
     if figures.get("grouping", "") == figures.get("decimal mark", "point"):
         raise RulkaError(
-            f"Figures can't be grouped by the same {figures['grouping']} that marks their decimals.", hint="Choose another one.", subject="figures"
+            f"Figures can't be grouped by the same {figures['grouping']} that marks their decimals.",
+            hint="Choose another one.",
+            subject="figures",
         )
     return StatementDef(
         name=body["statement"],
@@ -80,5 +93,7 @@ def statement_from(body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scop
         depth=body.get("depth", DEPTHS[0]),
         page=page_from(body.get("page", {})),
         calendar=body.get("calendar", ""),
-        number=number_from({name: value for name, value in figures.items() if name in ("negative", "zero", "currency")}),
+        number=number_from(
+            {name: value for name, value in figures.items() if name in ("negative", "zero", "currency")}
+        ),
     )

@@ -28,8 +28,8 @@ SEALED = "Sealed detail"
 
 @dataclass
 class DetailRow:
-    """One row from journal lines; `amounts` by column are debit positive minor units times the divisor of what its leaf reads there,
-    None where the row shows nothing."""
+    """One row from journal lines; `amounts` by column are debit positive minor units times the divisor of what its leaf
+    reads there, None where the row shows nothing."""
 
     key: str
     label: str
@@ -63,7 +63,8 @@ def _sealed(computed: Computed, leaf: Leaf, columns: Sequence[Column], sealed: B
 
 
 def _shows(computed: Computed, leaf: Leaf, column: Column) -> bool:
-    """Whether a detail row shows this column: counterparties every measure but means, entries and days only activity."""
+    """Whether a detail row shows this column: counterparties every measure but means, entries and days only
+    activity."""
     reading = computed.reading(leaf, column)
     by_day = reading.window is not None and reading.window.by_day
     return reading.measure in FLOWS or (leaf.detail == "counterparties" and reading.measure != "average" and not by_day)
@@ -85,14 +86,18 @@ def _counterparties(computed: Computed, leaf: Leaf, columns: Sequence[Column], o
 
 
 def _empty(leaf: Leaf, code: str, label: str, kind: str, columns: Sequence[Column], computed: Computed) -> DetailRow:
-    shown: list[int | None] = [0 if column.has_figures and _shows(computed, leaf, column) else None for column in columns]
+    shown: list[int | None] = [
+        0 if column.has_figures and _shows(computed, leaf, column) else None for column in columns
+    ]
     return DetailRow(f"{leaf.key}:{code}", label, kind, shown, [False] * len(columns))
 
 
 def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
     """A row for each entry that touches the leaf, by day and number, with its activity in each column."""
     readings = {
-        place: computed.reading(leaf, column) for place, column in enumerate(columns) if column.has_figures and _shows(computed, leaf, column)
+        place: computed.reading(leaf, column)
+        for place, column in enumerate(columns)
+        if column.has_figures and _shows(computed, leaf, column)
     }
     readings = {place: reading for place, reading in readings.items() if reading.source.scenario == "actual"}
     windows = [reading.window for reading in readings.values() if reading.window is not None]
@@ -128,11 +133,23 @@ def _add_entries(
             entity = computed.view.frame.entities.items[line.entity].code
             row = rows.get((line.entity, line.number))
             if row is None:
-                row = _empty(leaf, f"{entity}/{line.number}", f"{line.number} {line.description}".strip(), "entry", columns, computed)
+                row = _empty(
+                    leaf,
+                    f"{entity}/{line.number}",
+                    f"{line.number} {line.description}".strip(),
+                    "entry",
+                    columns,
+                    computed,
+                )
                 row.texts = {
-                    "number": line.number, "date": line.day.isoformat(), "description": line.description, "document": line.document,
-                    "counterparty": line.counterparty, "source": line.source, "entity": entity,
-                }  # fmt: skip
+                    "number": line.number,
+                    "date": line.day.isoformat(),
+                    "description": line.description,
+                    "document": line.document,
+                    "counterparty": line.counterparty,
+                    "source": line.source,
+                    "entity": entity,
+                }
                 rows[line.entity, line.number] = row
             amount = {"debits": line.debit, "credits": line.credit}.get(reading.measure, line.debit - line.credit)
             row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(computed, leaf, columns[place])

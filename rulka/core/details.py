@@ -32,7 +32,8 @@ class Grouped:
 
 @dataclass(frozen=True)
 class EntryLine:
-    """One journal line; `key`, `period` and `entity` are places in the book's frame, amounts minor units, not negative."""
+    """One journal line; `key`, `period` and `entity` are places in the book's frame, amounts minor units, not
+    negative."""
 
     entity: int
     number: str
@@ -83,7 +84,10 @@ class NoJournal:
     """The reader of a book that was made without its journal."""
 
     def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
-        raise RulkaError("The journal lines of this state of the ledger can't be read.", hint="Use columns and lines that read balances.")
+        raise RulkaError(
+            "The journal lines of this state of the ledger can't be read.",
+            hint="Use columns and lines that read balances.",
+        )
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
         raise RulkaError("The journal lines of this state of the ledger can't be read.", hint="Leave out the entries.")

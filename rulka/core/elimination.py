@@ -1,4 +1,5 @@
-"""Consolidation of wholly owned entities: what the entities of a node booked with each other, taken out on both sides."""
+"""Consolidation of wholly owned entities: what the entities of a node booked with each other, taken out on both
+sides."""
 
 from __future__ import annotations
 
@@ -28,7 +29,9 @@ def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArra
         reached = np.zeros(len(entities), dtype=bool)
         reached[keys.entity[column.keys & node.keys]] = True
         entities = entities & reached
-    own = np.fromiter((item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(view.frame.accounts))
+    own = np.fromiter(
+        (item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(view.frame.accounts)
+    )
     partner = (keys.partner >= 0) & entities[np.maximum(keys.partner, 0)]
     found: BoolArray = own[keys.account] & partner & entities[keys.entity] & (keys.partner != keys.entity)
     return found
@@ -57,7 +60,8 @@ def part_of(vector: Vector, view: View, node: Node, column: Column, *, differenc
 
 @dataclass(frozen=True)
 class Pair:
-    """What two entities show with each other on intercompany accounts, debit positive, minor units; they agree when it sums to zero."""
+    """What two entities show with each other on intercompany accounts, debit positive, minor units; they agree when it
+    sums to zero."""
 
     first: str
     second: str
@@ -70,7 +74,8 @@ class Pair:
 
 
 def pairs(view: View, node: Node, amounts: IntArray, accounts: BoolArray) -> list[Pair]:
-    """Each pair inside a node with both sides over some accounts, in order of their codes; pairs without amounts are left out."""
+    """Each pair inside a node with both sides over some accounts, in order of their codes; pairs without amounts are
+    left out."""
     keys, taken = view.book.keys, eliminated(view, node) & node.keys
     chosen = taken & accounts[keys.account]
     codes = view.frame.entities.items
@@ -81,14 +86,18 @@ def pairs(view: View, node: Node, amounts: IntArray, accounts: BoolArray) -> lis
     for first in range(size):
         for second in range(first + 1, size):
             if table[first, second] or table[second, first]:
-                found.append(Pair(codes[first].code, codes[second].code, int(table[first, second]), int(table[second, first])))
+                found.append(
+                    Pair(codes[first].code, codes[second].code, int(table[first, second]), int(table[second, first]))
+                )
     return found
 
 
 def without_partner(view: View, node: Node, booked: BoolArray) -> list[tuple[str, str]]:
     """(entity, account) of booked intercompany accounts that name no partner: nothing can eliminate them."""
     keys = view.book.keys
-    own = np.fromiter((item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(view.frame.accounts))
+    own = np.fromiter(
+        (item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(view.frame.accounts)
+    )
     chosen = np.flatnonzero(own[keys.account] & (keys.partner < 0) & node.keys & booked)
     entities, accounts = view.frame.entities.items, view.frame.accounts.items
     return sorted({(entities[keys.entity[key]].code, accounts[keys.account[key]].code) for key in chosen})

@@ -12,7 +12,9 @@ from functools import lru_cache
 from rulka.core.errors import RulkaError
 from rulka.core.money import round_half_away
 
-TOKEN = re.compile(r'\s*(?:(?P<number>[0-9]+(?:\.[0-9]+)?)|(?P<name>[^\W\d]\w*)|"(?P<quoted>(?:[^"]|"")+)"|(?P<sign><=|>=|<>|[-+*/(),<>=]))')
+TOKEN = re.compile(
+    r'\s*(?:(?P<number>[0-9]+(?:\.[0-9]+)?)|(?P<name>[^\W\d]\w*)|"(?P<quoted>(?:[^"]|"")+)"|(?P<sign><=|>=|<>|[-+*/(),<>=]))'
+)
 NESTING = 50
 
 
@@ -23,7 +25,9 @@ class FormulaError(RulkaError):
 
     def __init__(self, text: str, position: int, expected: str) -> None:
         found = f"'{text[position]}'" if position < len(text) else "the end"
-        super().__init__(f"At character {position + 1} of the formula: expected {expected}, found {found}.", hint=f"It reads: {text}")
+        super().__init__(
+            f"At character {position + 1} of the formula: expected {expected}, found {found}.", hint=f"It reads: {text}"
+        )
 
 
 @dataclass(frozen=True)
@@ -66,9 +70,17 @@ class Call:
 Tree = Number | Name | Operation | Range | Call
 
 FUNCTIONS = {
-    "SUM": (1, None), "IF": (3, 3), "AND": (1, None), "OR": (1, None), "NOT": (1, 1), "ABS": (1, 1), "MIN": (1, None), "MAX": (1, None),
-    "ROUND": (1, 2), "AVERAGE": (1, None),
-}  # fmt: skip
+    "SUM": (1, None),
+    "IF": (3, 3),
+    "AND": (1, None),
+    "OR": (1, None),
+    "NOT": (1, 1),
+    "ABS": (1, 1),
+    "MIN": (1, None),
+    "MAX": (1, None),
+    "ROUND": (1, 2),
+    "AVERAGE": (1, None),
+}
 """Fewest and most arguments of each function; None is any number."""
 
 TAKES_RANGES = ("SUM", "MIN", "MAX", "AVERAGE", "AND", "OR")
@@ -181,7 +193,9 @@ def parse_formula(text: str) -> Tree:
 def parts_in(tree: Tree) -> Iterator[Tree]:
     """A formula and every part of it, in the order written; a range is one part."""
     yield tree
-    inner: tuple[Tree, ...] = (tree.left, tree.right) if isinstance(tree, Operation) else tree.arguments if isinstance(tree, Call) else ()
+    inner: tuple[Tree, ...] = (
+        (tree.left, tree.right) if isinstance(tree, Operation) else tree.arguments if isinstance(tree, Call) else ()
+    )
     for part in inner:
         yield from parts_in(part)
 
@@ -211,7 +225,9 @@ Between = Callable[[str, str], Sequence[Value]]
 
 def no_ranges(first: str, last: str) -> Sequence[Value]:
     """For formulas over things that have no order."""
-    raise RulkaError(f"A range from {first} to {last} has no meaning here.", hint="Name them one by one.", code="formula")
+    raise RulkaError(
+        f"A range from {first} to {last} has no meaning here.", hint="Name them one by one.", code="formula"
+    )
 
 
 def evaluate(tree: Tree, value_of: Lookup, between: Between = no_ranges) -> Value:
@@ -242,8 +258,13 @@ def evaluate(tree: Tree, value_of: Lookup, between: Between = no_ranges) -> Valu
 
 
 COMPARE: dict[str, Callable[[Fraction, Fraction], bool]] = {
-    "=": operator.eq, "<>": operator.ne, "<": operator.lt, ">": operator.gt, "<=": operator.le, ">=": operator.ge,
-}  # fmt: skip
+    "=": operator.eq,
+    "<>": operator.ne,
+    "<": operator.lt,
+    ">": operator.gt,
+    "<=": operator.le,
+    ">=": operator.ge,
+}
 
 
 def _call(tree: Call, value_of: Lookup, between: Between) -> Value:
@@ -252,7 +273,11 @@ def _call(tree: Call, value_of: Lookup, between: Between) -> Value:
         return None if condition is None else evaluate(tree.arguments[1 if condition else 2], value_of, between)
     values: list[Fraction] = []
     for argument in tree.arguments:
-        for value in between(argument.first.text, argument.last.text) if isinstance(argument, Range) else (evaluate(argument, value_of, between),):
+        for value in (
+            between(argument.first.text, argument.last.text)
+            if isinstance(argument, Range)
+            else (evaluate(argument, value_of, between),)
+        ):
             if value is None:
                 return None
             values.append(value)

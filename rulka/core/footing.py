@@ -1,4 +1,5 @@
-"""The checks of a computed statement: does it foot, is every account placed once, do the ties hold, and what nobody could judge."""
+"""The checks of a computed statement: does it foot, is every account placed once, do the ties hold, and what nobody
+could judge."""
 
 from __future__ import annotations
 
@@ -17,7 +18,16 @@ from rulka.core.leaves import Leaf
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.narrowing import Narrowing, read_narrowing
 from rulka.core.nodes import REST, nodes_of
-from rulka.core.placed import COVERS_NOTHING, covered_of, names_of, only_accounts, placed_of, places_accounts, placing_leaves, plain_columns
+from rulka.core.placed import (
+    COVERS_NOTHING,
+    covered_of,
+    names_of,
+    only_accounts,
+    placed_of,
+    places_accounts,
+    placing_leaves,
+    plain_columns,
+)
 from rulka.core.spans import TIME
 from rulka.core.spines import LineDef
 
@@ -47,7 +57,8 @@ FOOTS, ADDS_UP = "Foots: every check holds", "Adds up; places no accounts by des
 
 @dataclass(frozen=True)
 class Check:
-    """One check: `code` says which, `state` holds, fails, warns or not judged; a check that was not judged never counts as holding.
+    """One check: `code` says which, `state` holds, fails, warns or not judged; a check that was not judged never counts
+    as holding.
 
     `accounts` and `lines` name what it is about, for a way to the cause.
     """
@@ -85,7 +96,8 @@ class Verdict:
 def verdict_on(checks: Sequence[Check]) -> Verdict:
     """Foots only where placement, totals and the tie to the ledger were judged and all checks hold.
 
-    A statement that places nothing by design has none of the checks of placement; it adds up where its totals were judged.
+    A statement that places nothing by design has none of the checks of placement; it adds up where its totals were
+    judged.
     """
     told = {state: [check.check for check in checks if check.state == state] for state in (FAILS, WARNS, NOT_JUDGED)}
     judged = {check.code for check in checks if check.ok}
@@ -100,7 +112,8 @@ def verdict_on(checks: Sequence[Check]) -> Verdict:
 
 
 def footing(computed: Computed) -> list[Check]:
-    """All checks that apply to a statement, in the order they are told; each says what it found or why it wasn't judged.
+    """All checks that apply to a statement, in the order they are told; each says what it found or why it wasn't
+    judged.
 
     Whoever sees a part of the ledger gets no word on the whole: its checks are not judged.
     """
@@ -110,7 +123,13 @@ def footing(computed: Computed) -> list[Check]:
     for make in (_ledger_balances, _result, _own_checks, _intercompany):
         checks += make(computed, nothing or part)
     checks += _not_elsewhere(computed)
-    checks.append(Check("fence", NOT_JUDGED if part else HOLDS, f"You see a part of the whole: {computed.view.part}." if part else ""))
+    checks.append(
+        Check(
+            "fence",
+            NOT_JUDGED if part else HOLDS,
+            f"You see a part of the whole: {computed.view.part}." if part else "",
+        )
+    )
     if computed.statement.rounding != "exact":
         checks.append(_rounding(computed, nothing))
     checks.append(_selections(computed))
@@ -132,7 +151,8 @@ def _nothing_to_judge(computed: Computed) -> str:
 
 
 def _placing(computed: Computed, why: str) -> list[Check]:
-    """Every account placed, none twice, and the tie to the ledger; none of them where the spine covers nothing by design."""
+    """Every account placed, none twice, and the tie to the ledger; none of them where the spine covers nothing by
+    design."""
     if computed.statement.spine.covers == COVERS_NOTHING:
         return []
     if not why and not places_accounts(computed):
@@ -167,14 +187,25 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
 def _totals(computed: Computed, why: str) -> Check:
     """Each section total again, straight from the accounts, line sign by line sign; without totals each line."""
     again = _Again(computed)
-    totals = [row for row in computed.rows if row.kind == "total"] or [row for row in computed.rows if row.kind == "line"]
+    totals = [row for row in computed.rows if row.kind == "total"] or [
+        row for row in computed.rows if row.kind == "line"
+    ]
     totals = [row for row in totals if computed.line(row.line).key in again.known]
     places = [computed.place(column.key) for column in again.columns]
     if why or not totals or not places:
-        return Check("totals", NOT_JUDGED, why or ("It has no totals and no lines." if not totals else "No column shows figures of its own."))
+        return Check(
+            "totals",
+            NOT_JUDGED,
+            why or ("It has no totals and no lines." if not totals else "No column shows figures of its own."),
+        )
     wrong = [row for row in totals if not again.agrees(row, places)]
     names = ", ".join(row.label for row in wrong)
-    return Check("totals", FAILS if wrong else HOLDS, f"Does not foot: {names}" if wrong else "", lines=tuple(row.key for row in wrong))
+    return Check(
+        "totals",
+        FAILS if wrong else HOLDS,
+        f"Does not foot: {names}" if wrong else "",
+        lines=tuple(row.key for row in wrong),
+    )
 
 
 class _Again:
@@ -192,12 +223,15 @@ class _Again:
         self.simple = {line.key: only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
 
     def agrees(self, row: Row, places: Sequence[int]) -> bool:
-        """Whether a total or a line is, in each column that it shows, what its lines' accounts sum to, line sign by line sign."""
+        """Whether a total or a line is, in each column that it shows, what its lines' accounts sum to, line sign by
+        line sign."""
         line = self.computed.line(row.line)
         own = list(self._leaves(line, row.unit == "quantity"))
         every = list(self._leaves(line, None)) if self.any_quantities else own
         for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
-            if place not in row.blank and not self._is(row.values[place], every if column.shows_quantities else own, at, column):
+            if place not in row.blank and not self._is(
+                row.values[place], every if column.shows_quantities else own, at, column
+            ):
                 return False
         return True
 
@@ -218,7 +252,8 @@ class _Again:
         return value == sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
 
     def _scales(self, leaf: Leaf) -> list[int]:
-        """By column what a leaf's amount is divided by, 0 where nothing can be read; leaves of one group read the same."""
+        """By column what a leaf's amount is divided by, 0 where nothing can be read; leaves of one group read the
+        same."""
         name = (leaf.group, leaf.is_quantity)
         if name not in self.scales:
             found = []
@@ -255,7 +290,9 @@ class _Again:
     def _of_quantities(self, leaf: Leaf) -> list[int]:
         """The columns in which a leaf shows its statistical accounts; leaves of one group agree on them."""
         if leaf.group not in self.quantities:
-            self.quantities[leaf.group] = [place for place, column in enumerate(self.columns) if self.computed.of_quantities(leaf, column)]
+            self.quantities[leaf.group] = [
+                place for place, column in enumerate(self.columns) if self.computed.of_quantities(leaf, column)
+            ]
         return self.quantities[leaf.group]
 
     def _table(self, leaf: Leaf) -> IntArray:
@@ -272,7 +309,11 @@ class _Again:
 
 
 def _title(column: Column) -> str:
-    return f"{column.heading} ({column.window.title})" if column.window and column.window.title not in column.heading else column.heading
+    return (
+        f"{column.heading} ({column.window.title})"
+        if column.window and column.window.title not in column.heading
+        else column.heading
+    )
 
 
 def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Check:
@@ -280,7 +321,9 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
     money = ~computed.view.frame.accounts.of_type("statistical")
     counted = (covered | (placed > 0)) & money
     leaves = {leaf.key for leaf in placing_leaves(computed)}
-    rows = [(at, leaf) for at, leaf in enumerate(computed.planned.walk()) if leaf.key in leaves and not leaf.is_quantity]
+    rows = [
+        (at, leaf) for at, leaf in enumerate(computed.planned.walk()) if leaf.key in leaves and not leaf.is_quantity
+    ]
     partly = {at for at, leaf in rows if (leaf.accounts & money & ~counted).any()}
     whole = np.array([at for at, leaf in rows if at not in partly and not leaf.line.columns], dtype=np.int64)
     others = [(at, leaf) for at, leaf in rows if at in partly or leaf.line.columns]
@@ -292,18 +335,31 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
         for at, leaf in others:
             if not shows(leaf.line, column):
                 continue
-            held += int(computed.by_account(leaf, column)[counted].sum()) if at in partly else int(computed.amounts[at, place])
+            held += (
+                int(computed.by_account(leaf, column)[counted].sum())
+                if at in partly
+                else int(computed.amounts[at, place])
+            )
         judged.add(column.key)
         difference = int(amounts[counted].sum()) - held
         if difference:
             node = computed.node_of(column)
-            apart.append(f"{_title(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not on it")
+            apart.append(
+                f"{_title(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not "
+                f"on it"
+            )
     if not judged:
         return Check("ledger-tie", NOT_JUDGED, "No column shows net figures of the ledger itself.")
-    unjudged = list(dict.fromkeys(column.heading for column in computed.columns if column.has_figures and column.key not in judged))
+    unjudged = list(
+        dict.fromkeys(column.heading for column in computed.columns if column.has_figures and column.key not in judged)
+    )
     if unjudged and not apart:
         more = f" and {len(unjudged) - 6} more" if len(unjudged) > 6 else ""
-        return Check("ledger-tie", HOLDS, f"Judged in columns of the ledger's net figures, not in {', '.join(unjudged[:6])}{more}.")
+        return Check(
+            "ledger-tie",
+            HOLDS,
+            f"Judged in columns of the ledger's net figures, not in {', '.join(unjudged[:6])}{more}.",
+        )
     return Check("ledger-tie", FAILS if apart else HOLDS, "; ".join(apart))
 
 
@@ -341,7 +397,11 @@ def _result(computed: Computed, why: str) -> list[Check]:
     columns = [
         column
         for column in computed.columns
-        if column.has_figures and not column.asked.then and not column.lines and column.window is not None and not column.window.by_day
+        if column.has_figures
+        and not column.asked.then
+        and not column.lines
+        and column.window is not None
+        and not column.window.by_day
     ]
     held_by_lines = np.zeros(len(results), dtype=bool)
     for leaf in placing_leaves(computed):
@@ -362,7 +422,11 @@ def _result(computed: Computed, why: str) -> list[Check]:
         held = int(balances.closing[keys, last].sum())
         moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
         moved -= balances.credits[keys, last + 1].sum() - balances.credits[keys, start].sum()
-        opened = sum(int(balances.opened[keys, place].sum()) for place in range(start, last + 1)) if balances.has_opened else 0
+        opened = (
+            sum(int(balances.opened[keys, place].sum()) for place in range(start, last + 1))
+            if balances.has_opened
+            else 0
+        )
         booked = int(moved) + opened
         if held != booked:
             apart.append(f"{_title(column)}: {computed.figure(held - booked, node.digits)}")
@@ -378,9 +442,16 @@ def _own_checks(computed: Computed, why: str) -> list[Check]:
     for judged in computed.checks:
         label, lines = judged.line.label, (judged.line.key,)
         if why or not judged.judged:
-            checks.append(Check("own-check", NOT_JUDGED, why or "None of the columns has figures for it.", lines=lines, title=label))
+            checks.append(
+                Check(
+                    "own-check", NOT_JUDGED, why or "None of the columns has figures for it.", lines=lines, title=label
+                )
+            )
             continue
-        apart = [f"{_title(column)}: {computed.exact_figure(by, computed.node_of(column).digits)} apart" for column, by in judged.apart]
+        apart = [
+            f"{_title(column)}: {computed.exact_figure(by, computed.node_of(column).digits)} apart"
+            for column, by in judged.apart
+        ]
         checks.append(Check("own-check", FAILS if apart else HOLDS, "; ".join(apart), lines=lines, title=label))
     for column in computed.columns:
         if column.kind == "check":
@@ -395,7 +466,10 @@ def _column_check(computed: Computed, column: Column, why: str) -> Check:
         return Check("own-check", NOT_JUDGED, why or column.note or "No line has figures in its columns.", title=title)
     wrong = [(row, gap) for row, gap in gaps if abs(gap) > column.asked.tolerance]
     digits = computed.node_of(column).digits
-    told = [f"{row.label}: {computed.exact_figure(gap, QUANTITY_DIGITS if row.unit == 'quantity' else digits)} apart" for row, gap in wrong]
+    told = [
+        f"{row.label}: {computed.exact_figure(gap, QUANTITY_DIGITS if row.unit == 'quantity' else digits)} apart"
+        for row, gap in wrong
+    ]
     detail = "; ".join(told[:8]) + (f"; and {len(told) - 8} more" if len(told) > 8 else "")
     return Check("own-check", FAILS if wrong else HOLDS, detail, lines=tuple(row.key for row, _ in wrong), title=title)
 
@@ -403,7 +477,11 @@ def _column_check(computed: Computed, column: Column, why: str) -> Check:
 def gaps_of(computed: Computed, column: Column) -> list[tuple[Row, Fraction]]:
     """What each row is apart in a column that checks others, where it means anything."""
     place = computed.place(column.key)
-    return [(row, value) for row in computed.rows if row.kind != "check" and (value := row.values[place]) is not None and place not in row.blank]
+    return [
+        (row, value)
+        for row in computed.rows
+        if row.kind != "check" and (value := row.values[place]) is not None and place not in row.blank
+    ]
 
 
 # columns ------------------------------------------------------------------------------------------------------------
@@ -419,13 +497,19 @@ def _series(computed: Computed, nothing: str) -> list[Check]:
         columns = [column for column in computed.columns if column.series == asked.key and not column.is_total]
         shown = [column for column in columns if column.has_figures]
         if nothing or not shown:
-            why = nothing or next((column.note for column in columns if column.note), "") or "None of its members has anything."
+            why = (
+                nothing
+                or next((column.note for column in columns if column.note), "")
+                or "None of its members has anything."
+            )
             checks.append(Check("columns", NOT_JUDGED, why, title=title))
         elif asked.each in TIME:
             checks.append(_time_series(computed, shown, title))
         else:
             first = shown[0].asked.key
-            checks.append(_member_series(computed, asked.each, [column for column in shown if column.asked.key == first], title))
+            checks.append(
+                _member_series(computed, asked.each, [column for column in shown if column.asked.key == first], title)
+            )
     told = meaning.of_columns(computed)
     if told.warnings:
         checks.append(Check("columns", WARNS, "; ".join(told.warnings), title="The columns show what they seem to"))
@@ -439,7 +523,11 @@ def _time_series(computed: Computed, shown: Sequence[Column], title: str) -> Che
     if not shown[0].is_cut:
         return Check("columns", HOLDS, f"{len(cut)} columns, each with a window of its own", title=title)
     covered = {place for window in cut for place in range(window.first, window.last + 1)}
-    missing = [computed.calendar_of(shown[0]).periods[place] for place in range(min(covered), max(covered) + 1) if place not in covered]
+    missing = [
+        computed.calendar_of(shown[0]).periods[place]
+        for place in range(min(covered), max(covered) + 1)
+        if place not in covered
+    ]
     booked = [period.title for period in missing if computed.booked_in(period, shown[0])]
     if booked:
         return Check("columns", WARNS, f"Entries of {', '.join(booked)} stand in none of them", title=title)
@@ -465,7 +553,9 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
     missing = own & (covered != 1) & view.book.ever_booked(parts[0].asked.scenario, translated=computed.translated)
     if not missing.any():
         return Check("columns", HOLDS, f"{len(parts)} columns add up to the whole", title=title)
-    gap = computed.figure(int((vector.amounts[missing] * (1 - covered[missing])).sum()), computed.node_of(parts[0]).digits)
+    gap = computed.figure(
+        int((vector.amounts[missing] * (1 - covered[missing])).sum()), computed.node_of(parts[0]).digits
+    )
     return Check("columns", FAILS, f"{gap} stands in none or in two", title=title)
 
 
@@ -473,8 +563,13 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
 
 
 def _intercompany(computed: Computed, why: str) -> list[Check]:
-    """Where columns eliminate: each pair that doesn't agree, balances and activity separately, and lines without a partner."""
-    columns = [column for column in computed.columns if column.has_figures and column.asked.part in ("eliminations", "after elimination")]
+    """Where columns eliminate: each pair that doesn't agree, balances and activity separately, and lines without a
+    partner."""
+    columns = [
+        column
+        for column in computed.columns
+        if column.has_figures and column.asked.part in ("eliminations", "after elimination")
+    ]
     if not columns:
         return []
     if why:
@@ -489,13 +584,24 @@ def _intercompany(computed: Computed, why: str) -> list[Check]:
         for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
             for pair in pairs(view, node, balances.measure(measure, column.window), accounts):
                 if pair.apart:
-                    first, second, gap = (computed.figure(amount, node.digits) for amount in (pair.of_first, pair.of_second, pair.apart))
-                    apart[f"{column.window.title}, {what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart"] = None
+                    first, second, gap = (
+                        computed.figure(amount, node.digits) for amount in (pair.of_first, pair.of_second, pair.apart)
+                    )
+                    apart[
+                        f"{column.window.title}, {what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart"
+                    ] = None
         lonely.update(dict.fromkeys(without_partner(view, node, balances.booked(column.window))))
     checks = [Check("intercompany", FAILS if apart else HOLDS, "; ".join(apart))]
     if lonely:
         names = ", ".join(f"{entity} {account}" for entity, account in sorted(lonely)[:8])
-        checks.append(Check("intercompany", WARNS, f"Not eliminated, no partner is named: {names}", title="Intercompany names its partners"))
+        checks.append(
+            Check(
+                "intercompany",
+                WARNS,
+                f"Not eliminated, no partner is named: {names}",
+                title="Intercompany names its partners",
+            )
+        )
     return checks
 
 
@@ -508,7 +614,10 @@ def _not_elsewhere(computed: Computed) -> list[Check]:
     if rest is None:
         return []
     accounts = np.unique(computed.view.book.keys.account[rest.keys])
-    detail = f"Node {rest.code} holds what no child of {computed.node.name} does, on {len(accounts)} account{'s' if len(accounts) != 1 else ''}"
+    detail = (
+        f"Node {rest.code} holds what no child of {computed.node.name} does, on {len(accounts)} "
+        f"account{'s' if len(accounts) != 1 else ''}"
+    )
     return [Check("selections", HOLDS, detail, title="What is in no child has a node of its own")]
 
 
@@ -518,20 +627,31 @@ def _not_elsewhere(computed: Computed) -> list[Check]:
 def _rounding(computed: Computed, nothing: str) -> Check:
     if nothing:
         return Check("rounding", NOT_JUDGED, nothing)
-    wrong = [row.label for row in computed.rows if row.kind == "total" and row.shown is not None and not _shown_adds_up(computed, row)]
+    wrong = [
+        row.label
+        for row in computed.rows
+        if row.kind == "total" and row.shown is not None and not _shown_adds_up(computed, row)
+    ]
     if wrong:
         return Check("rounding", FAILS, f"What is shown doesn't add up to {', '.join(wrong)}")
-    detail = "; ".join(computed.roundings[:12]) + (f"; and {len(computed.roundings) - 12} more" if len(computed.roundings) > 12 else "")
+    detail = "; ".join(computed.roundings[:12]) + (
+        f"; and {len(computed.roundings) - 12} more" if len(computed.roundings) > 12 else ""
+    )
     return Check("rounding", HOLDS, detail or "No figure had to give way.")
 
 
 def _shown_adds_up(computed: Computed, total: Row) -> bool:
-    """Whether the figures a total shows are the sums of those its lines show, in the columns of the ledger's own figures."""
+    """Whether the figures a total shows are the sums of those its lines show, in the columns of the ledger's own
+    figures."""
     parts = computed.rows_of_total(total)
     for place, column in enumerate(computed.columns):
         shown = [part.shown[place] for part in parts if part.shown is not None and place not in part.blank]
         whole = total.shown[place] if total.shown is not None else None
-        if column.has_figures and whole is not None and sum((value for value in shown if value is not None), Fraction(0)) != whole:
+        if (
+            column.has_figures
+            and whole is not None
+            and sum((value for value in shown if value is not None), Fraction(0)) != whole
+        ):
             return False
     return True
 

@@ -15,21 +15,32 @@ KEPT = ("sign", "measure", "window", "shift", "scenario", "entries", "favourable
 def frozen(computed: Computed, raw: dict[str, Any], key: str) -> dict[str, Any]:
     """The section that stands for an expanding line, as a definition writes it.
 
-    `raw` is the line as it is written. Only rows that show become lines; their labels and order stay, and the section has the
-    line's label and key, so that formulas go on. Raises RulkaError for lines that don't expand or that entries expand.
+    `raw` is the line as it is written. Only rows that show become lines; their labels and order stay, and the section
+    has the line's label and key, so that formulas go on. Raises RulkaError for lines that don't expand or that entries
+    expand.
     """
     leaves = computed.planned.by_line.get(key, [])
     expand = computed.line(key).expand
     if not expand:
-        raise RulkaError("It doesn't expand, so there is nothing to freeze.", subject=f"line {computed.line(key).label}", code="freeze")
+        raise RulkaError(
+            "It doesn't expand, so there is nothing to freeze.",
+            subject=f"line {computed.line(key).label}",
+            code="freeze",
+        )
     if any(leaf.detail for outer in leaves for leaf in outer.walk()):
         raise RulkaError(
-            "Entries and counterparties can't be frozen.", hint="Take them off the line first.", subject=f"line {computed.line(key).label}"
+            "Entries and counterparties can't be frozen.",
+            hint="Take them off the line first.",
+            subject=f"line {computed.line(key).label}",
         )
     rows = {row.key: place for place, row in enumerate(computed.rows) if not row.hidden}
     shown = sorted((leaf for leaf in leaves if leaf.key in rows), key=lambda leaf: rows[leaf.key])
     if not shown:
-        raise RulkaError("No row of it shows, so there is nothing to freeze.", subject=f"line {computed.line(key).label}", code="freeze")
+        raise RulkaError(
+            "No row of it shows, so there is nothing to freeze.",
+            subject=f"line {computed.line(key).label}",
+            code="freeze",
+        )
     return {"section": raw["line"], "key": key, "lines": [_line(leaf, raw, expand[0], computed) for leaf in shown]}
 
 

@@ -12,9 +12,25 @@ TOKEN = re.compile(r"\{(?P<name>[^{}:]*)(?::(?P<form>[^{}]*))?\}")
 YEAR = re.compile(r"year ?([+-]) ?([0-9]{1,2})")
 DATES = ("period.start", "period.end", "window.start", "window.end")
 TOKENS = (
-    "window", "period.name", "period.code", "period.number", *DATES, "year", "year-1", "scenario", "then", "node", "node.code", "member",
-    "member.code", "from", "to", "base", "currency", "calendar",
-)  # fmt: skip
+    "window",
+    "period.name",
+    "period.code",
+    "period.number",
+    *DATES,
+    "year",
+    "year-1",
+    "scenario",
+    "then",
+    "node",
+    "node.code",
+    "member",
+    "member.code",
+    "from",
+    "to",
+    "base",
+    "currency",
+    "calendar",
+)
 DIRECTIVES = re.compile(r"(?:[^%]|%-?[dmyYbBaAjUVW%])*")
 DEFAULT_DATE = "%-d %B %Y"
 
@@ -25,7 +41,11 @@ def check_heading(text: str) -> None:
         name, form = match["name"], match["form"]
         if name not in TOKENS and not YEAR.fullmatch(name):
             near = one_of(name, TOKENS, most=0) if one_of(name, TOKENS).startswith("Did you mean") else ""
-            raise RulkaError(f"'{{{name}}}' is no token of a heading.", hint=f"{near} There are: {', '.join(TOKENS)}.".strip(), code="token")
+            raise RulkaError(
+                f"'{{{name}}}' is no token of a heading.",
+                hint=f"{near} There are: {', '.join(TOKENS)}.".strip(),
+                code="token",
+            )
         if form is not None and (name not in DATES or not DIRECTIVES.fullmatch(form)):
             raise RulkaError(
                 f"'{{{name}:{form}}}' is not written as it must be.",
@@ -34,7 +54,9 @@ def check_heading(text: str) -> None:
             )
     rest = TOKEN.sub("", text)
     if "{" in rest or "}" in rest:
-        raise RulkaError(f"A brace in '{text}' belongs to no token.", hint="Write tokens as {period.name}.", code="token")
+        raise RulkaError(
+            f"A brace in '{text}' belongs to no token.", hint="Write tokens as {period.name}.", code="token"
+        )
 
 
 def fill_heading(text: str, values: Mapping[str, object]) -> str:

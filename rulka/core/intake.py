@@ -6,12 +6,13 @@ The rules are LEDGER_FORMAT.md's. Every error names row and column and says what
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timezone
+from functools import partial
 from hashlib import blake2b
 from operator import attrgetter
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, POSTED
 from rulka.core.calendar import FiscalCalendar, Period
@@ -62,7 +63,17 @@ class EntryRow(NamedTuple):
     members: tuple[str, ...]
 
 
-LINE_TEXTS = ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch", "transaction_currency", "attributes")
+LINE_TEXTS = (
+    "description",
+    "source",
+    "document",
+    "counterparty",
+    "counterparty_name",
+    "user",
+    "batch",
+    "transaction_currency",
+    "attributes",
+)
 
 
 class EntryLine(NamedTuple):
@@ -76,7 +87,9 @@ class EntryLine(NamedTuple):
     credit: int
     historical_amount: int | None
     transaction_amount: int | None
-    text: tuple[str, ...]  # description, source, document, counterparty, counterparty_name, user, batch, transaction_currency, attributes
+    text: tuple[
+        str, ...
+    ]  # description, source, document, counterparty, counterparty_name, user, batch, transaction_currency, attributes
 
     def as_text(self) -> str:
         """Its content in one line, for the digest of its entry."""
@@ -114,7 +127,9 @@ class Entry:
 
     def digest(self) -> bytes:
         """A fingerprint of all content but `modified_at`."""
-        return entry_digest(self.date.isoformat(), self.period.code, self.status, self.kind, (line.as_text() for line in self.lines))
+        return entry_digest(
+            self.date.isoformat(), self.period.code, self.status, self.kind, (line.as_text() for line in self.lines)
+        )
 
 
 class BudgetRow(NamedTuple):
@@ -234,7 +249,7 @@ class EntryChecker:
         if problem := code_problem(code):
             self._add(f"The code '{code[:60]}' {problem}.", row, column, "Shorten or fill it in and load again.")
 
-    def _value(self, parse, text: str, row: int, column: str):  # type: ignore[no-untyped-def]
+    def _value(self, parse: Callable[[str], V], text: str, row: int, column: str) -> V | None:
         try:
             return parse(text)
         except ValueError as error:
@@ -250,7 +265,8 @@ class EntryChecker:
             for column in ("date", "period", "status", "kind", "modified_at"):
                 if getattr(row, column) != getattr(first, column):
                     self._add(
-                        f"Entry {first.entry} has {column} '{getattr(row, column)}' here and '{getattr(first, column)}' in row {first.row}.",
+                        f"Entry {first.entry} has {column} '{getattr(row, column)}' here and "
+                        f"'{getattr(first, column)}' in row {first.row}.",
                         row.row,
                         column,
                         "All lines of an entry share it.",
@@ -258,7 +274,9 @@ class EntryChecker:
         if first.status not in STATUSES:
             self._add(f"'{first.status}' is not a status.", first.row, "status", "Write posted or pending.")
         if first.kind not in EFFECTS:
-            self._add(f"'{first.kind}' is not a kind.", first.row, "kind", "Write normal, opening, adjusting or closing.")
+            self._add(
+                f"'{first.kind}' is not a kind.", first.row, "kind", "Write normal, opening, adjusting or closing."
+            )
 
     def _when(self, row: EntryRow) -> tuple[date | None, Period | None]:
         day = self._value(parse_date, row.date, row.row, "date")
@@ -272,14 +290,20 @@ class EntryChecker:
         return day, self._periods[cached]
 
     def resolve_head(self, row: EntryRow) -> tuple[str, int, int, str] | None:
-        """Period, status, effect and text for the digest of an entry's head; None (and no error told) where a rule is broken."""
+        """Period, status, effect and text for the digest of an entry's head; None (and no error told) where a rule is
+        broken."""
         kept = len(self.errors)
         _, period = self._when(row)
         del self.errors[kept:]
         if period is None or row.status not in STATUSES or row.kind not in EFFECTS:
             return None
         status = STATUSES[row.status]
-        return period.code, status, EFFECTS[row.kind], UNIT.join((row.date, period.code, str(status), row.kind or "normal"))
+        return (
+            period.code,
+            status,
+            EFFECTS[row.kind],
+            UNIT.join((row.date, period.code, str(status), row.kind or "normal")),
+        )
 
     def _period(self, day: date, row: EntryRow) -> Period | None:
         calendar = self.books.calendar
@@ -294,10 +318,19 @@ class EntryChecker:
         if named is None:
             self._unknown("Period", row.period, row.row, "period", calendar.by_code)
         elif named.adjusting and named.year != ordinary.year:
-            self._add(f"{day} lies in FY{ordinary.year}, the period {named.code} in FY{named.year}.", row.row, "period",
-                      "Let both lie in the same fiscal year.")  # fmt: skip
+            self._add(
+                f"{day} lies in FY{ordinary.year}, the period {named.code} in FY{named.year}.",
+                row.row,
+                "period",
+                "Let both lie in the same fiscal year.",
+            )
         elif not named.adjusting and named.code != ordinary.code:
-            self._add(f"{day} falls into {ordinary.code}, not {named.code}.", row.row, "period", "Correct one of them, or empty the period.")
+            self._add(
+                f"{day} falls into {ordinary.code}, not {named.code}.",
+                row.row,
+                "period",
+                "Correct one of them, or empty the period.",
+            )
         else:
             return named
         return None
@@ -319,7 +352,12 @@ class EntryChecker:
             self._add("Debit and credit are both filled.", row.row, "credit", "Keep one of them, or write two lines.")
         historical = None
         if row.historical_amount:
-            historical = self._value(lambda text: parse_minor(text, self.books.group_digits), row.historical_amount, row.row, "historical_amount")
+            historical = self._value(
+                partial(parse_minor, digits=self.books.group_digits),
+                row.historical_amount,
+                row.row,
+                "historical_amount",
+            )
         foreign = self._foreign(row) if row.transaction_amount or row.transaction_currency else None
         if len(self.errors) > before:
             return None
@@ -329,9 +367,14 @@ class EntryChecker:
     def _foreign(self, row: EntryRow) -> int | None:
         digits = self.books.currencies.get(row.transaction_currency)
         if digits is None:
-            self._add(f"'{row.transaction_currency}' is not a currency of ISO 4217.", row.row, "transaction_currency", "Write its three letters.")
+            self._add(
+                f"'{row.transaction_currency}' is not a currency of ISO 4217.",
+                row.row,
+                "transaction_currency",
+                "Write its three letters.",
+            )
             return None
-        return self._value(lambda text: parse_minor(text, digits), row.transaction_amount, row.row, "transaction_amount")  # type: ignore[no-any-return]
+        return self._value(partial(parse_minor, digits=digits), row.transaction_amount, row.row, "transaction_amount")
 
     def _place(self, row: EntryRow) -> tuple[tuple[str, ...], int]:
         """Members with none written out, and the decimals allowed; unknown codes collect as errors."""
@@ -407,7 +450,9 @@ def check_budgets(rows: Iterable[BudgetRow], books: Books) -> tuple[list[Budget]
         if budget.identity in seen:
             errors.append(
                 row_error(
-                    f"The same scenario, entity, account, members and period stand in row {seen[budget.identity]}.", row.row, hint="Add the two up."
+                    f"The same scenario, entity, account, members and period stand in row {seen[budget.identity]}.",
+                    row.row,
+                    hint="Add the two up.",
                 )
             )
         seen.setdefault(budget.identity, row.row)
@@ -424,7 +469,9 @@ def _budget(row: BudgetRow, books: Books, errors: list[RulkaError]) -> Budget | 
 
     known("Scenario", row.scenario, "scenario", books.scenarios)
     if row.scenario == "actual":
-        errors.append(row_error("'actual' holds journal entries only.", row.row, "scenario", "Name a budget or forecast."))
+        errors.append(
+            row_error("'actual' holds journal entries only.", row.row, "scenario", "Name a budget or forecast.")
+        )
     known("Entity", row.entity, "entity", books.digits)
     known("Account", row.account, "account", books.accounts)
     known("Period", row.period, "period", books.calendar.by_code)
@@ -440,7 +487,11 @@ def _budget(row: BudgetRow, books: Books, errors: list[RulkaError]) -> Budget | 
         errors.append(row_error(f"{error}.", row.row, "amount"))
         return None
     if abs(amount) >= LIMIT:
-        errors.append(row_error(f"'{row.amount}' is too large.", row.row, "amount", "A ledger holds less than 2^62 minor units in all."))
+        errors.append(
+            row_error(
+                f"'{row.amount}' is too large.", row.row, "amount", "A ledger holds less than 2^62 minor units in all."
+            )
+        )
         return None
     return Budget(row.scenario, row.entity, row.account, members, books.calendar.by_code[row.period], amount, row.note)
 

@@ -1,4 +1,5 @@
-"""Names that a definition takes from its ledger: scenarios, dimensions, expansions. Refused where a definition is read, not where it runs."""
+"""Names that a definition takes from its ledger: scenarios, dimensions, expansions. Refused where a definition is read,
+not where it runs."""
 
 from __future__ import annotations
 
@@ -27,7 +28,9 @@ def unknown_in_span(span: SpanDef, frame: Frame) -> Iterator[RulkaError]:
         yield from _placed(_of_narrowing(column.narrow, frame), where)
         known = (*TIME, "child", "entity", *frame.dimensions)
         if column.each and column.each not in known:
-            yield NotFound(f"There is no series of each '{column.each}'.", hint=one_of(column.each, known), subject=where)
+            yield NotFound(
+                f"There is no series of each '{column.each}'.", hint=one_of(column.each, known), subject=where
+            )
 
 
 def unknown_in_scope(scope: ScopeDef, frame: Frame) -> Iterator[RulkaError]:

@@ -48,7 +48,8 @@ class Leaf:
     member: str = ""
     detail: str = ""
     group: int = 0
-    """Leaves of one group read the same of every column: same override, clauses on journal lines and part, accounts named or not."""
+    """Leaves of one group read the same of every column: same override, clauses on journal lines and part, accounts
+    named or not."""
     inner: list[Leaf] = field(default_factory=list)
 
     def walk(self) -> Iterator[Leaf]:
@@ -59,7 +60,8 @@ class Leaf:
 
 @dataclass
 class Planned:
-    """The leaves of a spine by the key of their line, and what the selections warn of and leave out by rule, by line key."""
+    """The leaves of a spine by the key of their line, and what the selections warn of and leave out by rule, by line
+    key."""
 
     by_line: dict[str, list[Leaf]]
     warnings_of: dict[str, list[str]] = field(default_factory=dict)
@@ -100,10 +102,16 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
         planned.by_line[line.key] = leaves
         groups: dict[object, int] = planned.groups
         for leaf in (inner for outer in leaves for inner in outer.walk()):
-            leaf.group = groups.setdefault((line.override, leaf.clauses, line.intercompany, leaf.names_accounts), len(groups))
+            leaf.group = groups.setdefault(
+                (line.override, leaf.clauses, line.intercompany, leaf.names_accounts), len(groups)
+            )
         count += sum(1 for leaf in leaves for _ in leaf.walk())
         if count > MOST_LEAVES:
-            raise RulkaError(f"More than {MOST_LEAVES} rows.", hint="Narrow the line or expand it by less.", subject=f"line {line.label}")
+            raise RulkaError(
+                f"More than {MOST_LEAVES} rows.",
+                hint="Narrow the line or expand it by less.",
+                subject=f"line {line.label}",
+            )
     return planned
 
 
@@ -114,7 +122,9 @@ class _Line:
         self.statistical = self.frame.accounts.of_type("statistical")
         self.accounts = mask.accounts & view.visible_accounts()
         if line.intercompany:
-            self.accounts = self.accounts & np.fromiter((i.intercompany for i in self.frame.accounts.items), dtype=bool, count=len(self.accounts))
+            self.accounts = self.accounts & np.fromiter(
+                (i.intercompany for i in self.frame.accounts.items), dtype=bool, count=len(self.accounts)
+            )
         self._check()
 
     def _check(self) -> None:
@@ -132,14 +142,35 @@ class _Line:
             return [self._inside(leaf, self.line.below, self.narrowed.keys, self.accounts)]
         return self._expanded(self.line.key, self.narrowed.keys, self.accounts, self.line.expand)
 
-    def _leaf(self, key: str, label: str, kind: str, mask: BoolArray, accounts: BoolArray, *, account: str = "", member: str = "") -> Leaf:
+    def _leaf(
+        self,
+        key: str,
+        label: str,
+        kind: str,
+        mask: BoolArray,
+        accounts: BoolArray,
+        *,
+        account: str = "",
+        member: str = "",
+    ) -> Leaf:
         quantities = accounts & self.statistical
         is_quantity = bool(accounts.any()) and bool((quantities == accounts).all())
         of_key = self.keys.account
         return Leaf(
-            key, label, kind, self.line, mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key], mask & quantities[of_key],
-            accounts, is_quantity, self.narrowed.names_accounts, self.accounts, self.narrowed.by_line, account, member,
-        )  # fmt: skip
+            key,
+            label,
+            kind,
+            self.line,
+            mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key],
+            mask & quantities[of_key],
+            accounts,
+            is_quantity,
+            self.narrowed.names_accounts,
+            self.accounts,
+            self.narrowed.by_line,
+            account,
+            member,
+        )
 
     def _expanded(self, prefix: str, mask: BoolArray, accounts: BoolArray, kinds: tuple[str, ...]) -> list[Leaf]:
         kind, rest = kinds[0], kinds[1:]
@@ -153,7 +184,9 @@ class _Line:
             found = self._children(prefix, mask, accounts, rest)
         else:
             name = "entity" if kind == "entities" else kind
-            of_key = self.keys.entity if name == "entity" else self.keys.members[:, list(self.frame.dimensions).index(name)]
+            of_key = (
+                self.keys.entity if name == "entity" else self.keys.members[:, list(self.frame.dimensions).index(name)]
+            )
             found = list(self._members(prefix, name, codes_of(name, self.frame), of_key, mask, accounts, rest))
         if self.line.sort == "name":
             found.sort(key=lambda leaf: leaf.label.split(" ", 1)[-1].casefold())
@@ -169,11 +202,14 @@ class _Line:
         own = np.zeros(len(accounts), dtype=bool)
         own[place] = True
         inside = mask & (self.keys.account == place)
-        leaf = self._leaf(f"{prefix}:{item.code}", f"{item.code} {item.name}", "account", inside, own, account=item.code)
+        leaf = self._leaf(
+            f"{prefix}:{item.code}", f"{item.code} {item.name}", "account", inside, own, account=item.code
+        )
         return self._inside(leaf, rest, inside, own)
 
     def _children(self, prefix: str, mask: BoolArray, accounts: BoolArray, rest: tuple[str, ...]) -> list[Leaf]:
-        """A tree of the selected accounts: heads with what stands below them; a head's own postings as a row of their own."""
+        """A tree of the selected accounts: heads with what stands below them; a head's own postings as a row of their
+        own."""
         items, index = self.frame.accounts.items, self.frame.accounts.index
         chosen = set(np.flatnonzero(accounts).tolist())
 
@@ -185,7 +221,9 @@ class _Line:
                 return self._account(prefix, place, mask, accounts, rest)
             own = np.zeros(len(accounts), dtype=bool)
             own[below] = True
-            leaf = self._leaf(f"{prefix}:{item.code}", f"{item.code} {item.name}", "subtotal", mask & own[self.keys.account], own)
+            leaf = self._leaf(
+                f"{prefix}:{item.code}", f"{item.code} {item.name}", "subtotal", mask & own[self.keys.account], own
+            )
             leaf.inner = [build(at) for at in children]
             if (mask & (self.keys.account == place)).any():
                 itself = self._account(prefix, place, mask, accounts, rest)
@@ -193,11 +231,20 @@ class _Line:
                 leaf.inner.insert(0, itself)
             return leaf
 
-        tops = [place for place in sorted(chosen) if not items[place].parent or index[items[place].parent] not in chosen]
+        tops = [
+            place for place in sorted(chosen) if not items[place].parent or index[items[place].parent] not in chosen
+        ]
         return [build(place) for place in tops]
 
     def _members(
-        self, prefix: str, name: str, codes: CodeList, of_key: np.ndarray, mask: BoolArray, accounts: BoolArray, rest: tuple[str, ...]
+        self,
+        prefix: str,
+        name: str,
+        codes: CodeList,
+        of_key: np.ndarray,
+        mask: BoolArray,
+        accounts: BoolArray,
+        rest: tuple[str, ...],
     ) -> Iterator[Leaf]:
         """A row for each member that anything visible was ever booked with."""
         present = set(np.unique(of_key[mask & self.view.inside & accounts[self.keys.account]]).tolist())
@@ -205,7 +252,9 @@ class _Line:
             if place in present:
                 inside = mask & (of_key == place)
                 label = f"{item.code} {item.name}" if item.code != "-" else f"No {name}"
-                leaf = self._leaf(f"{prefix}:{slug(name)}={item.code}", label, "member", inside, accounts, member=item.code)
+                leaf = self._leaf(
+                    f"{prefix}:{slug(name)}={item.code}", label, "member", inside, accounts, member=item.code
+                )
                 yield self._inside(leaf, rest, inside, accounts)
 
 
@@ -215,7 +264,8 @@ def types_of(accounts: BoolArray, view: View) -> set[str]:
 
 
 def default_sign(types: set[str], convention: str) -> int:
-    """1 (as booked) or -1 (flipped), as a convention has it for some account types; as booked where they disagree on it."""
+    """1 (as booked) or -1 (flipped), as a convention has it for some account types; as booked where they disagree on
+    it."""
     flipped = set(FLIPPED_BY_CONVENTION[convention])
     if types <= flipped and types:
         return -1
@@ -223,7 +273,8 @@ def default_sign(types: set[str], convention: str) -> int:
 
 
 def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view: View) -> int:
-    """The presented sign of a leaf in a column: its own, else by account types; the column's where only it names accounts."""
+    """The presented sign of a leaf in a column: its own, else by account types; the column's where only it names
+    accounts."""
     if leaf.line.sign:
         return -1 if leaf.line.sign == "flipped" else 1
     chosen = leaf.of_line if column_accounts is None or leaf.names_accounts else column_accounts
@@ -232,7 +283,8 @@ def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view
 
 
 def direction_of_leaf(leaf: Leaf, column_accounts: BoolArray | None, sign: int, view: View) -> int:
-    """Whether more of the presented figure is better (1), worse (-1) or neither: judged on booked amounts by account type."""
+    """Whether more of the presented figure is better (1), worse (-1) or neither: judged on booked amounts by account
+    type."""
     if leaf.line.favourable:
         return {"higher": 1, "lower": -1}.get(leaf.line.favourable, 0)
     types = types_of(leaf.accounts if column_accounts is None or leaf.names_accounts else column_accounts, view)

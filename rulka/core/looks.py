@@ -11,7 +11,8 @@ UNITS = {"units": 0, "thousands": 3, "millions": 6}
 
 @dataclass(frozen=True)
 class NumberStyle:
-    """How figures are written; an empty setting leaves it to what lies below: column, line, statement, in the order that `over` gives."""
+    """How figures are written; an empty setting leaves it to what lies below: column, line, statement, in the order
+    that `over` gives."""
 
     style: str = ""
     decimals: int = -1

@@ -1,4 +1,5 @@
-"""What a statement asks for and means nothing by: selections that match nothing, narrowings to nobody, columns that tell something else."""
+"""What a statement asks for and means nothing by: selections that match nothing, narrowings to nobody, columns that
+tell something else."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ BALANCES = ("closing", "average")
 
 @dataclass(frozen=True)
 class Told:
-    """What was found: warnings, what is merely told, the lines it is about; `judged` says that there was anything to look at."""
+    """What was found: warnings, what is merely told, the lines it is about; `judged` says that there was anything to
+    look at."""
 
     warnings: tuple[str, ...]
     notes: tuple[str, ...] = ()
@@ -34,7 +36,8 @@ class Told:
 
 @dataclass(frozen=True)
 class Meant:
-    """What a narrowing's text means now: how many accounts where it names any, the first of them, and what of it means nothing."""
+    """What a narrowing's text means now: how many accounts where it names any, the first of them, and what of it means
+    nothing."""
 
     names_accounts: bool
     count: int
@@ -69,7 +72,9 @@ def of_selections(computed: Computed) -> Told:
         lines.append(row.line)
     covers = computed.statement.spine.covers
     if covers and covers != COVERS_NOTHING:
-        warnings += [f"What the spine covers: {warning}" for warning in select(covers, computed.view.frame.accounts).warnings]
+        warnings += [
+            f"What the spine covers: {warning}" for warning in select(covers, computed.view.frame.accounts).warnings
+        ]
     for column in computed.columns:
         own = [*column.warnings, *_of_texts(computed.view, column.lines)]
         warnings += [f"Column {column.heading or column.key}: {warning}" for warning in own]
@@ -145,12 +150,18 @@ def _column_notes(computed: Computed) -> Iterator[str]:
         if column.asked.by_day == "spread" and column.window is not None and column.window.by_day:
             plan = column.asked.then or column.asked.scenario
             if plan != "actual":
-                yield f"Column {column.heading or column.key}: '{plan}' is held by period and spread evenly over its days"
+                yield (
+                    f"Column {column.heading or column.key}: '{plan}' is held by period and spread evenly over its days"
+                )
 
 
 def of_columns(computed: Computed) -> Told:
     """Columns of different currencies set against each other, windows and measures that don't belong together."""
-    warnings = [f"Column {column.heading or column.key} has no meaning: {column.note}" for column in computed.columns if column.is_mixed]
+    warnings = [
+        f"Column {column.heading or column.key} has no meaning: {column.note}"
+        for column in computed.columns
+        if column.is_mixed
+    ]
     warnings += [text for column in computed.columns if column.has_figures and (text := _too_late(computed, column))]
     if _misses_balances(computed):
         warnings.append("It places balance sheet accounts, and no column shows what stands on them, only what moved")
@@ -166,7 +177,10 @@ def _too_late(computed: Computed, column: Column) -> str:
     if column.window.last <= computed.period_of(column).index:
         return ""
     end = computed.calendar_of(column).periods[column.window.last].title
-    return f"Column {column.heading or column.key} reads balances at the end of {end}, after {computed.period.title}: {measure} doesn't go with its window"
+    return (
+        f"Column {column.heading or column.key} reads balances at the end of {end}, after {computed.period.title}: "
+        f"{measure} doesn't go with its window"
+    )
 
 
 def _misses_balances(computed: Computed) -> bool:
@@ -177,4 +191,6 @@ def _misses_balances(computed: Computed) -> bool:
     if any(line.override.measure for line in computed.statement.spine.walk()):
         return False
     placed = placed_of(computed) > 0
-    return bool((placed & computed.view.frame.accounts.of_type("asset", "liability") & computed.booked_accounts()).any())
+    return bool(
+        (placed & computed.view.frame.accounts.of_type("asset", "liability") & computed.booked_accounts()).any()
+    )

@@ -52,7 +52,9 @@ class Names:
         group = self.siblings[start.key]
         if end not in group or list(group).index(end) < list(group).index(start):
             raise RulkaError(
-                f"'{first}' to '{last}' is no range of lines.", hint="Both must stand in one section, the first above the last.", code="range"
+                f"'{first}' to '{last}' is no range of lines.",
+                hint="Both must stand in one section, the first above the last.",
+                code="range",
             )
         places = [list(group).index(line) for line in (start, end)]
         return [line for line in group[places[0] : places[1] + 1] if line.kind in NAMED]
@@ -104,7 +106,13 @@ def _check_circles(spine: SpineDef, names: Names) -> None:
                 code="circular",
             )
         path.append(line)
-        for part in line.lines if line.kind == "section" else names.operands(parse_formula(line.formula)) if line.formula else ():
+        for part in (
+            line.lines
+            if line.kind == "section"
+            else names.operands(parse_formula(line.formula))
+            if line.formula
+            else ()
+        ):
             if part.kind in NAMED and not (line.kind == "section" and part.kind == "calculation"):
                 follow(part)
         path.pop()

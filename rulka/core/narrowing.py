@@ -62,7 +62,9 @@ class Narrowing:
 
     def text(self) -> str:
         """The narrowing in its plainest writing."""
-        return "; ".join(clause.text() if clause.name == "account" else f"{clause.name}: {clause.text()}" for clause in self.clauses)
+        return "; ".join(
+            clause.text() if clause.name == "account" else f"{clause.name}: {clause.text()}" for clause in self.clauses
+        )
 
 
 EVERYTHING = Narrowing()
@@ -132,14 +134,23 @@ def key_mask(narrowing: Narrowing, keys: Keys, frame: Frame) -> KeyMask:
             chosen &= np.where(keys.partner >= 0, mask[np.maximum(keys.partner, 0)], clause.negated)
         else:
             chosen &= mask[keys.members[:, list(frame.dimensions).index(clause.name)]]
-    catches_rest = any(clause.negated for clause in narrowing.by_key)  # what is in none of the others may well be nothing
-    if not warnings and not catches_rest and len(keys) and not chosen.any() and any(clause.name != "account" for clause in narrowing.by_key):
+    catches_rest = any(
+        clause.negated for clause in narrowing.by_key
+    )  # what is in none of the others may well be nothing
+    if (
+        not warnings
+        and not catches_rest
+        and len(keys)
+        and not chosen.any()
+        and any(clause.name != "account" for clause in narrowing.by_key)
+    ):
         warnings.append(f"'{narrowing.text()}' is nobody: nothing was ever booked there")
     return KeyMask(chosen, accounts, bool(narrowing.of("account")), narrowing.by_line, tuple(warnings))
 
 
 def entities_of(narrowing: Narrowing, frame: Frame) -> BoolArray:
-    """Mask of the entities that a narrowing's clauses on entities let through, whether anything is booked on them or not."""
+    """Mask of the entities that a narrowing's clauses on entities let through, whether anything is booked on them or
+    not."""
     mask = np.ones(len(frame.entities), dtype=bool)
     for clause in narrowing.of("entity"):
         matched = evaluate(clause.selection, frame.entities).mask
@@ -155,13 +166,17 @@ def codes_of(name: str, frame: Frame) -> CodeList:
         return frame.entities
     if name not in frame.dimensions:
         known = [*KEY_FIELDS, *frame.dimensions, *LINE_FIELDS]
-        raise NotFound(f"'{name}' is nothing that a selection can narrow.", hint=one_of(name, known), subject="selection")
+        raise NotFound(
+            f"'{name}' is nothing that a selection can narrow.", hint=one_of(name, known), subject="selection"
+        )
     return frame.dimensions[name]
 
 
 def matches_text(clauses: Iterable[Clause], name: str, values: Iterable[str]) -> BoolArray:
     """Which of some plain texts (sources, kinds, counterparties) pass the clauses of that name."""
-    codes = CodeList(name, tuple(Item(value, value, parent="\0") for value in values))  # an empty text is nobody's parent
+    codes = CodeList(
+        name, tuple(Item(value, value, parent="\0") for value in values)
+    )  # an empty text is nobody's parent
     mask = np.ones(len(codes), dtype=bool)
     for clause in clauses:
         if clause.name == name:

@@ -46,7 +46,8 @@ class Node:
 
 
 def nodes_of(view: View, scope: ScopeDef | None = None, *, translated: bool = False) -> list[Node]:
-    """Every node with anything inside the fence, parents first; without a scope the entities and, last, the whole group.
+    """Every node with anything inside the fence, parents first; without a scope the entities and, last, the whole
+    group.
 
     What a node holds beyond its children follows them as a node of its own, where anything was ever booked there; an
     entity's own books follow it. Translated, what translation leaves counts as booked.
@@ -58,7 +59,11 @@ def _find_nodes(view: View, scope: ScopeDef | None, translated: bool) -> list[No
     if scope is None:
         return _entity_nodes(view)
     booked = view.book.ever_booked("actual", translated=translated)
-    return [node for definition in scope.nodes for node in _Grower(view, booked).grown(definition, view.inside, view.visible_entities(), 0)]
+    return [
+        node
+        for definition in scope.nodes
+        for node in _Grower(view, booked).grown(definition, view.inside, view.visible_entities(), 0)
+    ]
 
 
 def _entity_nodes(view: View) -> list[Node]:
@@ -79,7 +84,8 @@ def _entity_nodes(view: View) -> list[Node]:
 
 
 def _alone(view: View, item: Item) -> Node | None:
-    """An entity that has others below it, by its own books; None where it has none or another entity bears that code."""
+    """An entity that has others below it, by its own books; None where it has none or another entity bears that
+    code."""
     mask = np.zeros(len(view.frame.entities), dtype=bool)
     mask[view.frame.entities.index[item.code]] = True
     if item.code + REST in view.frame.entities.index or not (view.node_keys(mask) & view.book.was_booked).any():
@@ -119,17 +125,27 @@ class _Grower:
         below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1)]
         yield from self._with_rest(definition.code, definition.name, mask, members, below, depth)
 
-    def _of_members(self, name: str, codes: CodeList, code: str, within: BoolArray, members: BoolArray, depth: int) -> Iterator[Node]:
+    def _of_members(
+        self, name: str, codes: CodeList, code: str, within: BoolArray, members: BoolArray, depth: int
+    ) -> Iterator[Node]:
         chosen = np.zeros(len(codes), dtype=bool)
         chosen[codes.below[code]] = True
         keys = self.view.book.keys
-        mask = within & (chosen[keys.entity] if name == "entity" else chosen[keys.members[:, list(self.view.frame.dimensions).index(name)]])
+        mask = within & (
+            chosen[keys.entity]
+            if name == "entity"
+            else chosen[keys.members[:, list(self.view.frame.dimensions).index(name)]]
+        )
         members = members & chosen if name == "entity" else members
         children = [item.code for item in codes.items if item.parent == code]
-        below = [node for child in children for node in self._of_members(name, codes, child, within, members, depth + 1)]
+        below = [
+            node for child in children for node in self._of_members(name, codes, child, within, members, depth + 1)
+        ]
         yield from self._with_rest(code, codes[code].name, mask, members, below, depth)
 
-    def _with_rest(self, code: str, name: str, mask: BoolArray, members: BoolArray, below: list[Node], depth: int) -> Iterator[Node]:
+    def _with_rest(
+        self, code: str, name: str, mask: BoolArray, members: BoolArray, below: list[Node], depth: int
+    ) -> Iterator[Node]:
         """A node, those below it, and what is not elsewhere; nothing where nothing was booked inside of the fence."""
         if not (mask & self.booked).any():
             return
@@ -145,7 +161,9 @@ class _Grower:
             yield _node_of(self.view, code + REST, f"{name}, not elsewhere", rest, members, depth + 1, ())
 
 
-def _node_of(view: View, code: str, name: str, mask: BoolArray, members: BoolArray, depth: int, children: tuple[str, ...]) -> Node:
+def _node_of(
+    view: View, code: str, name: str, mask: BoolArray, members: BoolArray, depth: int, children: tuple[str, ...]
+) -> Node:
     entities = np.zeros(len(view.frame.entities), dtype=bool)
     entities[view.book.keys.entity[mask]] = True
     return _with_currency(view, Node(code, name, entities, "", 2, members, mask, depth, children))
@@ -175,7 +193,8 @@ def find_node(view: View, code: str = "", scope: ScopeDef | None = None, *, tran
         alone = f" Its own books are node {code + REST}." if code + REST in known else ""
         raise RulkaError(
             f"{node.name} mixes currencies: {', '.join(node.currencies)}.",
-            hint=f"Amounts in different currencies can't be added before they are translated; choose an entity, or let the statement translate.{alone}",
+            hint=f"Amounts in different currencies can't be added before they are translated; choose an entity, or "
+            f"let the statement translate.{alone}",
             subject=f"node {code}",
             code="mixed-currencies",
         )

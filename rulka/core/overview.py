@@ -13,7 +13,8 @@ from rulka.core.chart import BoolArray, IntArray
 
 @dataclass(frozen=True)
 class Held:
-    """One entity's period: how many lines, pending ones among them, and gross debits and credits of money accounts in minor units."""
+    """One entity's period: how many lines, pending ones among them, and gross debits and credits of money accounts in
+    minor units."""
 
     lines: int
     pending: int
@@ -41,12 +42,16 @@ def held_by_period(view: View) -> list[list[Held]]:
     lines, pending = table(moved.count, inside), table(moved.count, inside & (moved.status == PENDING))
     in_money = inside & money[moved.key]
     debit, credit = table(moved.debit, in_money), table(moved.credit, in_money)
-    return [[Held(int(lines[e, p]), int(pending[e, p]), int(debit[e, p]), int(credit[e, p])) for p in range(shape[1])] for e in range(shape[0])]
+    return [
+        [Held(int(lines[e, p]), int(pending[e, p]), int(debit[e, p]), int(credit[e, p])) for p in range(shape[1])]
+        for e in range(shape[0])
+    ]
 
 
 @dataclass(frozen=True)
 class AccountUse:
-    """How one account was used by some entities: amounts in minor units, debit positive; periods as indices, None where never."""
+    """How one account was used by some entities: amounts in minor units, debit positive; periods as indices, None where
+    never."""
 
     balances: tuple[int, ...]
     lines: int
@@ -55,8 +60,8 @@ class AccountUse:
 
 
 def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -> list[AccountUse]:
-    """For each account the balances of the last periods up to `last` (carrying accounts their closing, the others their activity),
-    how many lines it has over all time, and its first and last period with any."""
+    """For each account the balances of the last periods up to `last` (carrying accounts their closing, the others their
+    activity), how many lines it has over all time, and its first and last period with any."""
     frame, keys = view.frame, view.book.keys
     chosen = view.node_keys(entities)
     balances = view.book.balances("actual")
@@ -75,7 +80,12 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
     for at in range(len(frame.accounts)):
         used = np.flatnonzero(counts[at])
         found.append(
-            AccountUse(tuple(shown[at].tolist()), int(counts[at].sum()), int(used[0]) if len(used) else None, int(used[-1]) if len(used) else None)
+            AccountUse(
+                tuple(shown[at].tolist()),
+                int(counts[at].sum()),
+                int(used[0]) if len(used) else None,
+                int(used[-1]) if len(used) else None,
+            )
         )
     return found
 
@@ -92,7 +102,8 @@ def lines_by_member(view: View, dimension: str) -> IntArray:
 
 @dataclass(frozen=True)
 class Compared:
-    """Two scenarios side by side: (account place, one, other) where either is not zero, and the result of each, in minor units, debit positive."""
+    """Two scenarios side by side: (account place, one, other) where either is not zero, and the result of each, in
+    minor units, debit positive."""
 
     rows: tuple[tuple[int, int, int], ...]
     results: tuple[int, int]
@@ -101,7 +112,9 @@ class Compared:
 def compare_scenarios(view: View, entities: BoolArray, window: Window, one: str, other: str) -> Compared:
     """The activity of revenue, expense and statistical accounts in two scenarios over a window."""
     keys, accounts = view.node_keys(entities), view.frame.accounts
-    first, second = (view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other))
+    first, second = (
+        view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other)
+    )
     told = accounts.of_type("revenue", "expense", "statistical") & ((first != 0) | (second != 0))
     result = accounts.of_type("revenue", "expense")
     rows = tuple((int(at), int(first[at]), int(second[at])) for at in np.flatnonzero(told))
@@ -114,13 +127,18 @@ def spark_points(amounts: tuple[int, ...], width: int = 88, height: int = 18) ->
         return ""
     low, high = min(0, *amounts), max(0, *amounts)
     step = width / (len(amounts) - 1)
-    return " ".join(f"{at * step:.1f},{height - 1 - (amount - low) * (height - 2) / (high - low):.1f}" for at, amount in enumerate(amounts))
+    return " ".join(
+        f"{at * step:.1f},{height - 1 - (amount - low) * (height - 2) / (high - low):.1f}"
+        for at, amount in enumerate(amounts)
+    )
 
 
 ALL_EFFECTS = (ACTIVITY, OPENING, CLOSING)
 
 
-def counted(moved: Movements, keys: BoolArray, periods: BoolArray, *, pending: bool | None, effects: tuple[int, ...]) -> BoolArray:
+def counted(
+    moved: Movements, keys: BoolArray, periods: BoolArray, *, pending: bool | None, effects: tuple[int, ...]
+) -> BoolArray:
     """Mask of the movements of some keys and periods; `pending` None counts both states."""
     mask: BoolArray = keys[moved.key]
     if not periods.all():

@@ -16,10 +16,13 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 
 
 def own_period(calendar: FiscalCalendar, of_group: Period, day: date) -> Period:
-    """The period of another calendar that a line falls into: by its date, an adjusting one into the same year's first adjusting period."""
+    """The period of another calendar that a line falls into: by its date, an adjusting one into the same year's first
+    adjusting period."""
     period = calendar.on(day)
     if period is None:
-        raise RulkaError(f"{day} lies outside the entity's own calendar.", hint="Make that calendar longer.", subject="calendar")
+        raise RulkaError(
+            f"{day} lies outside the entity's own calendar.", hint="Make that calendar longer.", subject="calendar"
+        )
     if of_group.adjusting:
         own = [one for one in calendar.of_year(period.year) if one.adjusting]
         if own:
@@ -37,7 +40,9 @@ def last_day(calendar: FiscalCalendar, wanted: Sequence[Period]) -> date:
     return max(calendar.of_year(period.year)[-1].end if period.adjusting else period.end for period in wanted)
 
 
-def periods_of_group(group: FiscalCalendar, own: FiscalCalendar, wanted: Sequence[Period], *, whole: bool) -> list[Period]:
+def periods_of_group(
+    group: FiscalCalendar, own: FiscalCalendar, wanted: Sequence[Period], *, whole: bool
+) -> list[Period]:
     """The group's periods whose lines may stand in some periods of another calendar; their days decide further.
 
     Lines of adjusting periods stand in the other calendar's adjusting ones where it has any, else by their dates.
@@ -54,7 +59,8 @@ def periods_of_group(group: FiscalCalendar, own: FiscalCalendar, wanted: Sequenc
 
 
 def in_calendar(book: Book, name: str) -> Book:
-    """The books of the entities that name a calendar, in its periods; posting keys stand where they stood, others hold nothing.
+    """The books of the entities that name a calendar, in its periods; posting keys stand where they stood, others hold
+    nothing.
 
     A budget's period has no days of its own: it falls where its last day does.
     """
@@ -94,7 +100,10 @@ class _Journal:
         return Grouped(replace(moved, period=own).only(chosen), codes, whole.labels, whole.names)
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
-        reached = [period.index for period in periods_of_group(self.group, self.own, self.own.periods[first : last + 1], whole=True)]
+        reached = [
+            period.index
+            for period in periods_of_group(self.group, self.own, self.own.periods[first : last + 1], whole=True)
+        ]
         if not reached:
             return []
         found = []
@@ -105,4 +114,6 @@ class _Journal:
         return found
 
     def historical(self) -> Historical:
-        raise RulkaError("Books by a calendar of their own aren't translated.", hint="Use the group's calendar.", subject="calendar")
+        raise RulkaError(
+            "Books by a calendar of their own aren't translated.", hint="Use the group's calendar.", subject="calendar"
+        )

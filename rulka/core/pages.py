@@ -1,4 +1,5 @@
-"""The furniture of a page: title block, headers and footers with tokens, paper, breaks and notes, as a definition writes it."""
+"""The furniture of a page: title block, headers and footers with tokens, paper, breaks and notes, as a definition
+writes it."""
 
 from __future__ import annotations
 
@@ -10,9 +11,22 @@ from typing import Any
 from rulka.core.errors import RulkaError, one_of
 
 TOKENS = (
-    "statement", "subtitle", "entity", "entity.code", "node", "node.code", "period", "period.code", "currency", "ledger", "revision", "date", "time",
-    "page", "pages",
-)  # fmt: skip
+    "statement",
+    "subtitle",
+    "entity",
+    "entity.code",
+    "node",
+    "node.code",
+    "period",
+    "period.code",
+    "currency",
+    "ledger",
+    "revision",
+    "date",
+    "time",
+    "page",
+    "pages",
+)
 """What stands for something in headers, footers and notes; `entity` and `node` are names, `.code` their codes."""
 
 COUNTED = ("page", "pages")
@@ -39,7 +53,11 @@ class Boxes:
         return iter((("left", self.left), ("centre", self.centre), ("right", self.right)))
 
 
-FOOTER = Boxes("{statement}, {node}, {period.code} \u00b7 {ledger}, revision {revision} \u00b7 printed {date}, {time}", "", "Page {page} of {pages}")
+FOOTER = Boxes(
+    "{statement}, {node}, {period.code} \u00b7 {ledger}, revision {revision} \u00b7 printed {date}, {time}",
+    "",
+    "Page {page} of {pages}",
+)
 """What stands at the foot of a page unless the statement says otherwise."""
 
 
@@ -85,7 +103,11 @@ def check_tokens(text: str) -> None:
     for name in TOKEN.findall(text):
         if name not in TOKENS:
             near = one_of(name, TOKENS) if one_of(name, TOKENS).startswith("Did you mean") else ""
-            raise RulkaError(f"'{{{name}}}' is no token of a page.", hint=f"{near} There are: {', '.join(TOKENS)}.".strip(), code="token")
+            raise RulkaError(
+                f"'{{{name}}}' is no token of a page.",
+                hint=f"{near} There are: {', '.join(TOKENS)}.".strip(),
+                code="token",
+            )
     if "{" in TOKEN.sub("", text) or "}" in TOKEN.sub("", text):
         raise RulkaError(f"A brace in '{text}' belongs to no token.", hint="Write tokens as {page}.", code="token")
 

@@ -21,7 +21,8 @@ COVERS_NOTHING = "nothing"
 
 
 def places_accounts(computed: Computed) -> bool:
-    """Whether the spine is one that owes accounts a place: it says so, or its lines select accounts and nothing besides."""
+    """Whether the spine is one that owes accounts a place: it says so, or its lines select accounts and nothing
+    besides."""
     spine = computed.statement.spine
     if spine.covers:
         return spine.covers != COVERS_NOTHING
@@ -34,7 +35,8 @@ def only_accounts(line: LineDef) -> bool:
 
 
 def placing_leaves(computed: Computed) -> Iterator[Leaf]:
-    """The leaves that place accounts: each line's outermost ones, unless the line reads something else than the column."""
+    """The leaves that place accounts: each line's outermost ones, unless the line reads something else than the
+    column."""
     for key, leaves in computed.planned.by_line.items():
         line = computed.line(key)
         if not line.override and not line.intercompany:
@@ -44,10 +46,12 @@ def placing_leaves(computed: Computed) -> Iterator[Leaf]:
 def placed_of(computed: Computed) -> IntArray:
     """How many account lines hold each account; it follows from spine, ledger and fence alone.
 
-    Lines that narrow by members share an account: what counts is how many hold any one posting key of it, and an account
-    of which some visible key is held by none counts as not placed.
+    Lines that narrow by members share an account: what counts is how many hold any one posting key of it, and an
+    account of which some visible key is held by none counts as not placed.
     """
-    return computed.view.book.kept(("placed", computed.statement.spine, repr(computed.view.fence)), lambda: _count_places(computed))
+    return computed.view.book.kept(
+        ("placed", computed.statement.spine, repr(computed.view.fence)), lambda: _count_places(computed)
+    )
 
 
 def _count_places(computed: Computed) -> IntArray:
@@ -88,7 +92,9 @@ def covered_of(computed: Computed) -> BoolArray:
     An account that only heads others, with nothing booked on it, is owed none.
     """
     accounts, spine = computed.view.frame.accounts, computed.statement.spine
-    heads = np.fromiter((len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts))
+    heads = np.fromiter(
+        (len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts)
+    )
     return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts())
 
 
@@ -105,20 +111,26 @@ def names_of(computed: Computed, mask: BoolArray, most: int = 5) -> tuple[str, t
     """Some accounts by code and name, each with its amount in the first column that has any on it."""
     places = np.flatnonzero(mask)
     items = computed.view.frame.accounts.items
-    text = ", ".join(f"{items[place].code} {items[place].name}{_amount_of(computed, int(place))}" for place in places[:most])
-    return text + (f" and {len(places) - most} more" if len(places) > most else ""), tuple(items[place].code for place in places)
+    text = ", ".join(
+        f"{items[place].code} {items[place].name}{_amount_of(computed, int(place))}" for place in places[:most]
+    )
+    return text + (f" and {len(places) - most} more" if len(places) > most else ""), tuple(
+        items[place].code for place in places
+    )
 
 
 def _amount_of(computed: Computed, account: int) -> str:
     for column, amounts in plain_columns(computed):
         if amounts[account]:
             quantity = computed.view.frame.accounts.items[account].type == "statistical"
-            return f" ({computed.figure(int(amounts[account]), QUANTITY_DIGITS if quantity else computed.node_of(column).digits)})"
+            digits = QUANTITY_DIGITS if quantity else computed.node_of(column).digits
+            return f" ({computed.figure(int(amounts[account]), digits)})"
     return ""
 
 
 def unplaced(computed: Computed) -> dict[int, int]:
-    """The accounts that are owed a place, have none and were booked: their place in the chart and what stands on them in minor units.
+    """The accounts that are owed a place, have none and were booked: their place in the chart and what stands on them
+    in minor units.
 
     The amount is that of the first column that has any on them, debit positive.
     """
@@ -126,13 +138,21 @@ def unplaced(computed: Computed) -> dict[int, int]:
         return {}
     missing = covered_of(computed) & (placed_of(computed) == 0) & computed.booked_accounts()
     columns = [amounts for _, amounts in plain_columns(computed)]
-    return {int(place): next((int(amounts[place]) for amounts in columns if amounts[place]), 0) for place in np.flatnonzero(missing)}
+    return {
+        int(place): next((int(amounts[place]) for amounts in columns if amounts[place]), 0)
+        for place in np.flatnonzero(missing)
+    }
 
 
 def plain_columns(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
     """Columns of the ledger's own net figures, with the amounts of the whole of their node by account."""
     for column in computed.columns:
-        if not column.has_figures or column.asked.measure in (*GROSS, "average", *QUANTITIES) or column.lines or column.asked.part:
+        if (
+            not column.has_figures
+            or column.asked.measure in (*GROSS, "average", *QUANTITIES)
+            or column.lines
+            or column.asked.part
+        ):
             continue
         vector = computed.plain(column)[1]
         if vector is not None and vector.divisor == 1:

@@ -16,7 +16,8 @@ class Rates:
     given: Mapping[tuple[str, str, str], tuple[Fraction | None, Fraction]] = field(default_factory=dict)
 
     def find(self, kind: str, period: str, source: str, target: str) -> Fraction | None:
-        """The average or closing rate of a pair; inverted where only the other way round is given, None where nothing is."""
+        """The average or closing rate of a pair; inverted where only the other way round is given, None where nothing
+        is."""
         place = 0 if kind == "average" else 1
         straight, turned = self.given.get((period, source, target)), self.given.get((period, target, source))
         if straight is not None and (value := straight[place]) is not None:

@@ -46,18 +46,30 @@ class _Footer:
             self._figures(row)
         for row in money:
             self._across(row)
-        self.computed.rows = tuple(replace(row, shown=tuple(self.shown[row.key])) if row.key in self.shown else row for row in self.computed.rows)
+        self.computed.rows = tuple(
+            replace(row, shown=tuple(self.shown[row.key])) if row.key in self.shown else row
+            for row in self.computed.rows
+        )
 
     def _figures(self, row: Row) -> list[Fraction | None]:
-        """A row outside of totals: a sum or difference of lines from what these show, anything else rounded by itself."""
+        """A row outside of totals: a sum or difference of lines from what these show, anything else rounded by
+        itself."""
         if row.key in self.shown:
             return self.shown[row.key]
         own = [self._rounded(value) for value in row.values]
         line = self.computed.line(row.line)
         self.shown[row.key] = own
-        if row.kind == "calculation" and not line.exempt and set(operators_in(parse_formula(line.formula))) <= {"+", "-"}:
+        if (
+            row.kind == "calculation"
+            and not line.exempt
+            and set(operators_in(parse_formula(line.formula))) <= {"+", "-"}
+        ):
             names = Names(self.computed.statement.spine)
-            parts = {part.key: self._figures(self._row_of(part)) for part in names.operands(parse_formula(line.formula)) if self._row_of(part)}
+            parts = {
+                part.key: self._figures(self._row_of(part))
+                for part in names.operands(parse_formula(line.formula))
+                if self._row_of(part)
+            }
             for place in self.figures:
                 again = self._again(line, names, parts, place)
                 former = own[place]
@@ -69,7 +81,9 @@ class _Footer:
     def _row_of(self, line: LineDef) -> Row:
         return self.rows[f"{line.key}.total" if f"{line.key}.total" in self.rows else line.key]
 
-    def _again(self, line: LineDef, names: Names, parts: dict[str, list[Fraction | None]], place: int) -> Fraction | None:
+    def _again(
+        self, line: LineDef, names: Names, parts: dict[str, list[Fraction | None]], place: int
+    ) -> Fraction | None:
         def between(first: str, last: str) -> list[Fraction | None]:
             return [parts[part.key][place] for part in names.between(first, last)]
 
@@ -79,7 +93,11 @@ class _Footer:
         """Differences and sums of columns from the figures shown in them."""
         values = self.shown[row.key]
         for place, column in enumerate(self.computed.columns):
-            if column.kind in ("difference", "sum") and not self.comparer.is_gross(column) and values[place] is not None:
+            if (
+                column.kind in ("difference", "sum")
+                and not self.comparer.is_gross(column)
+                and values[place] is not None
+            ):
                 values[place] = self.comparer.value(column, values.__getitem__)
 
     def _rounded(self, value: Fraction | None) -> Fraction | None:
@@ -113,12 +131,18 @@ class _Footer:
         given = [part for part in parts if part.values[place] is not None and not self.computed.line(part.line).exempt]
         if wanted is None or not given:
             return
-        fixed = sum((self.shown[part.key][place] or Fraction(0) for part in parts if self.computed.line(part.line).exempt), Fraction(0))
+        fixed = sum(
+            (self.shown[part.key][place] or Fraction(0) for part in parts if self.computed.line(part.line).exempt),
+            Fraction(0),
+        )
         missing = wanted - fixed - sum((self.shown[part.key][place] or Fraction(0) for part in given), Fraction(0))
         if not missing:
             return
         named = [
-            part for part in given if self.rest and self.rest.casefold() in (part.label.casefold(), self.computed.line(part.line).label.casefold())
+            part
+            for part in given
+            if self.rest
+            and self.rest.casefold() in (part.label.casefold(), self.computed.line(part.line).label.casefold())
         ]
         if named:
             self._shift(named[0], place, missing)
@@ -160,4 +184,5 @@ class _Footer:
 
 
 WHOLE_OTHERS = ("others", "entry", "counterparty")
-"""Rows of journal lines and remainders, which no leaf of the plan stands for; nested ones are left to round by themselves."""
+"""Rows of journal lines and remainders, which no leaf of the plan stands for; nested ones are left to round by
+themselves."""

@@ -23,7 +23,13 @@ class Rows:
 
     def __init__(self, cells: Cells) -> None:
         self.cells, self.computed, self.names = cells, cells.computed, cells.names
-        self.columns, self.spine, self.values, self.booked, self.units = cells.columns, cells.spine, cells.values, cells.booked, cells.units
+        self.columns, self.spine, self.values, self.booked, self.units = (
+            cells.columns,
+            cells.spine,
+            cells.values,
+            cells.booked,
+            cells.units,
+        )
         self.comparer = cells.comparer
         self.panel = 1
         self.known_directions: dict[tuple[str, int], int] = {}
@@ -48,7 +54,15 @@ class Rows:
             values = tuple(self.values[line.key])
             codes = self._codes(line)
             rows.append(
-                self._row(line, line.kind, depth, codes=codes, values=values, parts=self._operands(line), detail=line.formula or line.accounts)
+                self._row(
+                    line,
+                    line.kind,
+                    depth,
+                    codes=codes,
+                    values=values,
+                    parts=self._operands(line),
+                    detail=line.formula or line.accounts,
+                )
             )
             for leaf in self.computed.planned.by_line[line.key] if line.below else ():
                 self._emit_leaves(line, leaf.inner, depth + 1, rows)
@@ -57,10 +71,20 @@ class Rows:
         given.setdefault("blank", self._blanks(line))
         directions = self._directions(line) if kind in ("line", "calculation", "total") else ()
         return Row(
-            given.pop("key", line.key), given.pop("label", line.label), kind, depth + line.look.indent, given.pop("codes", ()), given.pop("values"),
-            given.pop("unit", self.units.get(line.key, "money")), ruling=given.pop("ruling", line.ruling), directions=directions, line=line.key,
-            look=given.pop("look", line.look), panel=self.panel, **given,
-        )  # fmt: skip
+            given.pop("key", line.key),
+            given.pop("label", line.label),
+            kind,
+            depth + line.look.indent,
+            given.pop("codes", ()),
+            given.pop("values"),
+            given.pop("unit", self.units.get(line.key, "money")),
+            ruling=given.pop("ruling", line.ruling),
+            directions=directions,
+            line=line.key,
+            look=given.pop("look", line.look),
+            panel=self.panel,
+            **given,
+        )
 
     def _blank(self) -> Values:
         return (None,) * len(self.columns)
@@ -79,7 +103,11 @@ class Rows:
             or column.kind == "text"
             or (judged_only and not self.comparer.is_base[place])
             or (column.kind == "check" and self._is_missing(line, place))
-            or (column.of and any(self.columns[self.computed.place(key)].is_empty for key in column.of) and self._is_missing(line, place))
+            or (
+                column.of
+                and any(self.columns[self.computed.place(key)].is_empty for key in column.of)
+                and self._is_missing(line, place)
+            )
         )
 
     def _is_missing(self, line: LineDef, place: int) -> bool:
@@ -123,7 +151,10 @@ class Rows:
             chosen.sort(key=lambda leaf: -self._size(leaf.key))
         if line.top and len(chosen) > line.top:
             kept = {leaf.key for leaf in sorted(chosen, key=lambda leaf: -self._size(leaf.key))[: line.top]}
-            chosen, others = [leaf for leaf in chosen if leaf.key in kept], [leaf for leaf in chosen if leaf.key not in kept]
+            chosen, others = (
+                [leaf for leaf in chosen if leaf.key in kept],
+                [leaf for leaf in chosen if leaf.key not in kept],
+            )
         for leaf in chosen:
             self._emit_leaf(line, leaf, depth, rows)
         if others:
@@ -135,9 +166,18 @@ class Rows:
             return
         codes = tuple(self.computed.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
         row = self._row(
-            line, leaf.kind, depth, key=leaf.key, label=leaf.label, codes=codes, values=tuple(self.values[leaf.key]),
-            unit="quantity" if leaf.is_quantity else "money", account=leaf.account, member=leaf.member, ruling="",
-        )  # fmt: skip
+            line,
+            leaf.kind,
+            depth,
+            key=leaf.key,
+            label=leaf.label,
+            codes=codes,
+            values=tuple(self.values[leaf.key]),
+            unit="quantity" if leaf.is_quantity else "money",
+            account=leaf.account,
+            member=leaf.member,
+            ruling="",
+        )
         rows.append(replace(row, directions=self._leaf_directions(leaf)))
         if leaf.inner:
             self._emit_leaves(line, leaf.inner, depth + 1, rows)
@@ -146,43 +186,73 @@ class Rows:
         """A row from journal lines; columns that work on one it leaves out are left out too."""
         blank = set(self._blanks(line))
         for place, (column, amount) in enumerate(zip(self.columns, detail.amounts, strict=True)):
-            if (column.kind == "figures" and amount is None) or any(self.computed.place(key) in blank for key in column.of):
+            if (column.kind == "figures" and amount is None) or any(
+                self.computed.place(key) in blank for key in column.of
+            ):
                 blank.add(place)
         return self._row(
-            line, detail.kind, depth, key=detail.key, label=detail.label, values=tuple(self.values[detail.key]), blank=frozenset(blank),
-            unit="quantity" if leaf.is_quantity else "money", texts=detail.texts, ruling="",
-        )  # fmt: skip
+            line,
+            detail.kind,
+            depth,
+            key=detail.key,
+            label=detail.label,
+            values=tuple(self.values[detail.key]),
+            blank=frozenset(blank),
+            unit="quantity" if leaf.is_quantity else "money",
+            texts=detail.texts,
+            ruling="",
+        )
 
     def _size(self, key: str) -> Fraction:
         """By what rows are ranked: the amount in the first shown column of figures, whatever its sign."""
-        first = next((place for place, column in enumerate(self.columns) if column.has_figures and not column.hidden), None)
+        first = next(
+            (place for place, column in enumerate(self.columns) if column.has_figures and not column.hidden), None
+        )
         return abs(self.values[key][first] or Fraction(0)) if first is not None else Fraction(0)
 
     def _sorted_details(self, line: LineDef, leaf: Leaf) -> list[DetailRow]:
         rows = self.cells.details[leaf.key]
-        return sorted(rows, key=lambda row: (row.kind == "others", -self._size(row.key))) if line.sort == "amount" else rows
+        return (
+            sorted(rows, key=lambda row: (row.kind == "others", -self._size(row.key)))
+            if line.sort == "amount"
+            else rows
+        )
 
     def _emit_others(self, line: LineDef, others: Sequence[Leaf], depth: int, rows: list[Row]) -> None:
         """What the top rows leave, in one row."""
         key, first = f"{line.key}:others:{others[0].key}", others[0]
-        values = [self.cells.total([self.values[leaf.key][place] for leaf in others], place) for place in range(len(self.columns))]
+        values = [
+            self.cells.total([self.values[leaf.key][place] for leaf in others], place)
+            for place in range(len(self.columns))
+        ]
         self.values[key] = values
         self.booked[key] = [any(self.booked[leaf.key][place] for leaf in others) for place in range(len(self.columns))]
         merged = replace(
-            first, key=key, label=line.others, kind="others", account="", member="", inner=[],
-            mask=np.any([leaf.mask for leaf in others], axis=0), quantities=np.any([leaf.quantities for leaf in others], axis=0),
+            first,
+            key=key,
+            label=line.others,
+            kind="others",
+            account="",
+            member="",
+            inner=[],
+            mask=np.any([leaf.mask for leaf in others], axis=0),
+            quantities=np.any([leaf.quantities for leaf in others], axis=0),
             accounts=np.any([leaf.accounts for leaf in others], axis=0),
-        )  # fmt: skip
+        )
         self.computed.add_leaf(merged)
         self.cells.compare_leaf(key, merged)
         codes = tuple(self.computed.view.frame.accounts.items[place].code for place in np.flatnonzero(merged.accounts))
-        rows.append(self._row(line, "others", depth, key=key, label=line.others, codes=codes, values=tuple(values), ruling=""))
+        rows.append(
+            self._row(line, "others", depth, key=key, label=line.others, codes=codes, values=tuple(values), ruling="")
+        )
 
     def _operands(self, line: LineDef) -> tuple[str, ...]:
         if line.kind != "calculation":
             return ()
         named = self.names.operands(parse_formula(line.formula))
-        return tuple(dict.fromkeys(f"{part.key}.total" if part.kind == "section" and part.total else part.key for part in named))
+        return tuple(
+            dict.fromkeys(f"{part.key}.total" if part.kind == "section" and part.total else part.key for part in named)
+        )
 
     def _total_parts(self, line: LineDef) -> Iterator[str]:
         unit = self.units[line.key]
@@ -199,7 +269,9 @@ class Rows:
         while todo:
             current = todo.pop()
             for leaf in self.computed.planned.by_line.get(current.key, ()):
-                mask |= leaf.accounts & (accounts.of_type("statistical") if leaf.is_quantity else ~accounts.of_type("statistical"))
+                mask |= leaf.accounts & (
+                    accounts.of_type("statistical") if leaf.is_quantity else ~accounts.of_type("statistical")
+                )
             todo.extend(current.lines)
         return tuple(accounts.items[place].code for place in np.flatnonzero(mask))
 

@@ -43,7 +43,9 @@ def scope_from(body: Mapping[str, Any]) -> ScopeDef:
     for node in scope.walk():
         where = f"scope {scope.name}, node {node.code or node.grow}"
         if node.code and node.code in seen:
-            raise RulkaError(f"The node '{node.code}' is there twice.", hint="Give each node its own code.", subject=where)
+            raise RulkaError(
+                f"The node '{node.code}' is there twice.", hint="Give each node its own code.", subject=where
+            )
         seen.add(node.code)
         if node.of:
             try:
@@ -53,7 +55,9 @@ def scope_from(body: Mapping[str, Any]) -> ScopeDef:
                 raise
             if narrowing.by_line:
                 raise RulkaError(
-                    f"A node can't be narrowed by {narrowing.by_line[0].name}.", hint="Narrow the line or the column instead.", subject=where
+                    f"A node can't be narrowed by {narrowing.by_line[0].name}.",
+                    hint="Narrow the line or the column instead.",
+                    subject=where,
                 )
     return scope
 
@@ -61,4 +65,9 @@ def scope_from(body: Mapping[str, Any]) -> ScopeDef:
 def _node(raw: Mapping[str, Any]) -> NodeDef:
     if "grow" in raw:
         return NodeDef("", grow=raw["grow"])
-    return NodeDef(raw["node"], raw.get("name", raw["node"]), raw.get("of", ""), nodes=tuple(_node(inner) for inner in raw.get("nodes", ())))
+    return NodeDef(
+        raw["node"],
+        raw.get("name", raw["node"]),
+        raw.get("of", ""),
+        nodes=tuple(_node(inner) for inner in raw.get("nodes", ())),
+    )

@@ -60,7 +60,8 @@ class Part:
 
 @dataclass(frozen=True)
 class Selection:
-    """Parts that are meant; of what they mean only what each further condition means too; and parts taken away from that."""
+    """Parts that are meant; of what they mean only what each further condition means too; and parts taken away from
+    that."""
 
     included: tuple[Part, ...]
     excluded: tuple[Part, ...] = ()
@@ -185,7 +186,8 @@ class Matched:
 
 
 def evaluate(selection: Selection, codes: CodeList, *, told: bool = True) -> Matched:
-    """The items that exist now and are meant; ranges compare codes as text, ends included. Warnings only where they are told."""
+    """The items that exist now and are meant; ranges compare codes as text, ends included. Warnings only where they are
+    told."""
     warnings: list[str] = []
 
     def meant(parts: tuple[Part, ...]) -> BoolArray:

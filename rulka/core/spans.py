@@ -40,7 +40,8 @@ INHERITED = (
     "number",
     "width",
 )
-"""What the columns inside of a series take from it unless they say it themselves; its narrowing clause by clause besides."""
+"""What the columns inside of a series take from it unless they say it themselves; its narrowing clause by clause
+besides."""
 
 PIECE = ""
 """The window of a column inside of a series through time that says none: the piece it stands in."""
@@ -52,9 +53,9 @@ TEXTS = ("label", "accounts", "note", "number", "date", "description", "document
 class ColumnDef:
     """One column of a span, or a series that becomes many.
 
-    `kind` is figures, difference, percent, share, sum, check, formula, text or series; `of` names the columns it works on,
-    for a check those that together must equal the last of them.
-    `aggregates` is yes, no or empty for the default of its kind.
+    `kind` is figures, difference, percent, share, sum, check, formula, text or series; `of` names the columns it works
+    on, for a check those that together must equal the last of them. `aggregates` is yes, no or empty for the default of
+    its kind.
     """
 
     key: str
@@ -129,7 +130,9 @@ def span_from(body: Mapping[str, Any]) -> SpanDef:
     return SpanDef(body["span"], body.get("title", body["span"]), _columns(body["columns"], KeyGiver(), (), where))
 
 
-def _columns(raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[ColumnDef], where: str) -> tuple[ColumnDef, ...]:
+def _columns(
+    raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[ColumnDef], where: str
+) -> tuple[ColumnDef, ...]:
     columns: list[ColumnDef] = []
     for raw in raws:
         is_series = "series" in raw
@@ -137,9 +140,15 @@ def _columns(raws: Sequence[Mapping[str, Any]], keys: KeyGiver, known: Sequence[
         column = _column(raw, key, f"{where}, column {key}")
         if is_series:
             _check_series(raw, f"{where}, series {key}")
-            inner = _columns([_inherited(inner, raw, f"{where}, column {key}") for inner in raw.get("columns", ())], keys, [], where)
+            inner = _columns(
+                [_inherited(inner, raw, f"{where}, column {key}") for inner in raw.get("columns", ())], keys, [], where
+            )
             if any(part.kind == "series" for part in inner):
-                raise RulkaError("A series holds another series.", hint="Use its totals, or two series.", subject=f"{where}, column {key}")
+                raise RulkaError(
+                    "A series holds another series.",
+                    hint="Use its totals, or two series.",
+                    subject=f"{where}, column {key}",
+                )
             column = replace(column, columns=inner)
         _check_operands(column, [*known, *columns], f"{where}, column {key}")
         columns.append(column)
@@ -155,7 +164,9 @@ def _inherited(raw: Mapping[str, Any], series: Mapping[str, Any], where: str) ->
     if any(kind in raw for kind in (*COMPARED, "text", "series")):
         return dict(raw)
     if "calendar" in raw:
-        raise RulkaError("A column inside of a series keeps the series' calendar.", hint="Say it on the series.", subject=where)
+        raise RulkaError(
+            "A column inside of a series keeps the series' calendar.", hint="Say it on the series.", subject=where
+        )
     through_time = series["each"] in TIME
     left_out = {"then"} if "scenario" in raw else set()
     left_out |= {"shift", "window"} if through_time else set()
@@ -172,7 +183,8 @@ def _inherited(raw: Mapping[str, Any], series: Mapping[str, Any], where: str) ->
 
 
 def _narrowed(own: str, series: str, each: str) -> str:
-    """A column's narrowing with the series' clauses on whatever it doesn't narrow itself; what chooses members stays the series' own."""
+    """A column's narrowing with the series' clauses on whatever it doesn't narrow itself; what chooses members stays
+    the series' own."""
     clauses = read_narrowing(own).clauses
     named = {clause.name for clause in clauses} | {each}
     taken = tuple(clause for clause in read_narrowing(series).clauses if clause.name not in named)
@@ -194,7 +206,13 @@ def _check_series(raw: Mapping[str, Any], where: str) -> None:
 def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
     kind = next((kind for kind in (*COMPARED, "text", "series") if kind in raw), "figures")
     groups = raw.get("group", ())
-    of = raw.get(kind, ()) if kind in ("difference", "percent", "sum", "check") else (raw["share"],) if kind == "share" else ()
+    of = (
+        raw.get(kind, ())
+        if kind in ("difference", "percent", "sum", "check")
+        else (raw["share"],)
+        if kind == "share"
+        else ()
+    )
     of = (*of, raw["equals"]) if kind == "check" else of
     column = ColumnDef(
         key=key,
@@ -257,11 +275,23 @@ def _check_operands(column: ColumnDef, known: Sequence[ColumnDef], where: str) -
             by_key |= {} if former.columns else {f"{former.key}-total": replace(former, kind="figures")}
     for wanted in (*column.of, *filter(None, (column.base,))):
         if wanted not in by_key:
-            raise RulkaError(f"It works on '{wanted}', which is no column to the left of it.", hint=one_of(wanted, by_key), subject=where)
+            raise RulkaError(
+                f"It works on '{wanted}', which is no column to the left of it.",
+                hint=one_of(wanted, by_key),
+                subject=where,
+            )
         if by_key[wanted].kind in ("percent", "share") and column.kind != "formula":
-            raise RulkaError(f"It compares the {by_key[wanted].kind} column {wanted}.", hint="Compare amounts, or write a formula.", subject=where)
+            raise RulkaError(
+                f"It compares the {by_key[wanted].kind} column {wanted}.",
+                hint="Compare amounts, or write a formula.",
+                subject=where,
+            )
     if column.kind == "formula":
         return
     single = column.of[-1:] if column.kind == "check" else () if column.kind == "sum" else column.of
     if any(by_key[wanted].kind == "series" for wanted in single):
-        raise RulkaError(f"A {column.kind} can't take a whole series.", hint="Only a sum, or what a check adds up, can.", subject=where)
+        raise RulkaError(
+            f"A {column.kind} can't take a whole series.",
+            hint="Only a sum, or what a check adds up, can.",
+            subject=where,
+        )

@@ -102,7 +102,12 @@ def spine_from(body: Mapping[str, Any]) -> SpineDef:
     keys = KeyGiver(str(line["key"]) for line in raw_lines(body["lines"]) if line.get("key"))
     lines = tuple(_line(raw, keys, where) for raw in body["lines"])
     return SpineDef(
-        body["spine"], body.get("title", body["spine"]), body.get("signs", CONVENTIONS[0]), body.get("covers", ""), lines, body.get("totals", "")
+        body["spine"],
+        body.get("title", body["spine"]),
+        body.get("signs", CONVENTIONS[0]),
+        body.get("covers", ""),
+        lines,
+        body.get("totals", ""),
     )
 
 

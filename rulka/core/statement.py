@@ -1,4 +1,5 @@
-"""Spine x span x node to figures: select, sum, present, total, calculate, compare, judge, suppress, round, in this order."""
+"""Spine x span x node to figures: select, sum, present, total, calculate, compare, judge, suppress, round, in this
+order."""
 
 from __future__ import annotations
 
@@ -33,12 +34,16 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
     """Compute a statement for several nodes; where their columns read the same, all their cells are summed together."""
     names = check_names(statement.spine)
     translated = statement.currency == "group"
-    asked = [column.measure for column in statement.span.walk()] + [line.override.measure for line in statement.spine.walk() if line.override]
+    asked = [column.measure for column in statement.span.walk()] + [
+        line.override.measure for line in statement.spine.walk() if line.override
+    ]
     has_quantities = any(measure in QUANTITIES for measure in asked)
     planned = plan(statement.spine, view, has_quantities=has_quantities)
     found = []
     for node in nodes:
-        columns = build_columns(statement.span, statement.scope, view, period, node, translated=translated, calendar=statement.calendar)
+        columns = build_columns(
+            statement.span, statement.scope, view, period, node, translated=translated, calendar=statement.calendar
+        )
         found.append(Computed(statement, view, period, node, columns, planned, translated=translated))
     for computed, (amounts, booked) in zip(found, _sum(found), strict=True):
         computed.amounts = amounts
@@ -73,7 +78,10 @@ def _same_reading(one: Computed, other: Computed) -> bool:
     if len(one.columns) != len(other.columns):
         return False
     pairs = zip(one.columns, other.columns, strict=True)
-    return all(a == b and not a.asked.part and not a.series and a.keys is b.keys and not a.node and not b.node for a, b in pairs)
+    return all(
+        a == b and not a.asked.part and not a.series and a.keys is b.keys and not a.node and not b.node
+        for a, b in pairs
+    )
 
 
 def _sum_together(group: Sequence[Computed]) -> tuple[IntArray, IntArray]:
@@ -91,7 +99,9 @@ def _sum_together(group: Sequence[Computed]) -> tuple[IntArray, IntArray]:
         alike: dict[tuple[bool, str], list[int]] = {}
         for place in places:
             column = first.columns[place]
-            alike.setdefault((first.of_quantities(sample, column), column.node.code if column.node else ""), []).append(place)
+            alike.setdefault((first.of_quantities(sample, column), column.node.code if column.node else ""), []).append(
+                place
+            )
         for (quantity, own), wanted in alike.items():
             vectors = [first.vector(sample, first.columns[place]) for place in wanted]
             given = [(place, vector) for place, vector in zip(wanted, vectors, strict=True) if vector is not None]
@@ -104,7 +114,9 @@ def _sum_together(group: Sequence[Computed]) -> tuple[IntArray, IntArray]:
             classes = first.view.book.kept(kept, partial(classes_of, masks, len(keys[0])))
             named = ("reach", kept, first.statement.scope, first.translated, tuple(node.code for node in nodes))
             reach = first.view.book.kept(named, partial(reach_of, classes, keys))
-            cells = sums(classes, reach, [vector.amounts for _, vector in given] + [vector.booked for _, vector in given])
+            cells = sums(
+                classes, reach, [vector.amounts for _, vector in given] + [vector.booked for _, vector in given]
+            )
             columns = [place for place, _ in given]
             amounts[np.ix_(range(len(group)), ats, columns)] = cells[:, :, : len(given)]
             booked[np.ix_(range(len(group)), ats, columns)] = cells[:, :, len(given) :]

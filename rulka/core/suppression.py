@@ -14,30 +14,45 @@ from rulka.core.spines import LineDef
 def suppress(rows: list[Row], computed: Computed, names: Names) -> list[Row]:
     """Mark hidden columns, then hidden rows, then sections of which nothing is left."""
     computed.columns = tuple(
-        replace(column, hidden=True) if _column_hides(column, place, computed) else column for place, column in enumerate(computed.columns)
+        replace(column, hidden=True) if _column_hides(column, place, computed) else column
+        for place, column in enumerate(computed.columns)
     )
     hider = _Hider(computed, names)
     rows = [replace(row, hidden=True) if hider.hides(row) else row for row in rows]
-    shown = {row.line for row in rows if not row.hidden and row.kind not in FIGURELESS and row.kind not in ("total", "check")}
-    empty = {line.key for line in computed.statement.spine.walk() if line.kind == "section" and line.hide != "never" and _is_empty(line, shown)}
-    return [replace(row, hidden=True) if row.line in empty and row.kind in ("section", "total") else row for row in rows]
+    shown = {
+        row.line for row in rows if not row.hidden and row.kind not in FIGURELESS and row.kind not in ("total", "check")
+    }
+    empty = {
+        line.key
+        for line in computed.statement.spine.walk()
+        if line.kind == "section" and line.hide != "never" and _is_empty(line, shown)
+    }
+    return [
+        replace(row, hidden=True) if row.line in empty and row.kind in ("section", "total") else row for row in rows
+    ]
 
 
 def _is_empty(section: LineDef, shown: set[str]) -> bool:
     """Whether a section has lines of figures and all of them are hidden."""
     lines = [line for line in section.lines if line.kind in ("line", "calculation", "section")]
-    return bool(lines) and all(line.key not in shown and (line.kind != "section" or _is_empty(line, shown)) for line in lines)
+    return bool(lines) and all(
+        line.key not in shown and (line.kind != "section" or _is_empty(line, shown)) for line in lines
+    )
 
 
 def _column_hides(column: Column, place: int, computed: Computed) -> bool:
     if column.kind == "check":
-        wrong = any(value is not None and abs(value) > column.asked.tolerance for value in (values[place] for values in computed.cells.values()))
+        wrong = any(
+            value is not None and abs(value) > column.asked.tolerance
+            for value in (values[place] for values in computed.cells.values())
+        )
         return column.asked.prints == "never" or (column.asked.prints == "when it fails" and not wrong)
     if column.asked.hide not in ("when empty", "when zero"):
         return False
     if column.of and column.kind != "text":
         return all(
-            computed.columns[computed.place(key)].hidden or _column_hides(computed.columns[computed.place(key)], computed.place(key), computed)
+            computed.columns[computed.place(key)].hidden
+            or _column_hides(computed.columns[computed.place(key)], computed.place(key), computed)
             for key in column.of
         )
     if column.asked.hide == "when empty":
@@ -48,7 +63,9 @@ def _column_hides(column: Column, place: int, computed: Computed) -> bool:
 class _Hider:
     def __init__(self, computed: Computed, names: Names) -> None:
         self.computed, self.names = computed, names
-        self.shown = [place for place, column in enumerate(computed.columns) if column.has_figures and not column.hidden]
+        self.shown = [
+            place for place, column in enumerate(computed.columns) if column.has_figures and not column.hidden
+        ]
         self.holds = {judged.line.key: judged.holds for judged in computed.checks}
 
     def hides(self, row: Row) -> bool:
@@ -74,5 +91,7 @@ class _Hider:
         if line.kind == "line":
             return any(self._booked(leaf.key) for leaf in self.computed.planned.by_line[line.key])
         if line.kind == "section":
-            return any(self._line_booked(part) for part in line.lines if part.kind in ("line", "section", "calculation"))
+            return any(
+                self._line_booked(part) for part in line.lines if part.kind in ("line", "section", "calculation")
+            )
         return any(self._line_booked(part) for part in self.names.operands(parse_formula(line.formula)))

@@ -55,7 +55,8 @@ class Trace:
 
 
 def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
-    """Open a cell: a column that works on others into these, a total or calculation into lines, a line into accounts."""
+    """Open a cell: a column that works on others into these, a total or calculation into lines, a line into
+    accounts."""
     row, column = computed.row(row_key), computed.column(column_key)
     place = computed.place(column_key)
     if not row.has_figures or column.kind == "text":
@@ -73,19 +74,32 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
                 for part in computed.rows_of_total(row, column)
                 if part.values[place] is not None or place not in part.blank
             )
-            total = _sum(parts) if parts or value is not None else None  # where nothing has a meaning, nothing is added up
+            total = (
+                _sum(parts) if parts or value is not None else None
+            )  # where nothing has a meaning, nothing is added up
             return Trace(row.label, value, parts, total, row.unit, "lines of the section added up")
         if row.kind == "check":
             return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
         if row.kind in ("entry", "counterparty") or (row.kind == "others" and ":sealed" in row.key):
-            return Trace(row.label, value, (), value, row.unit, "; ".join(f"{name} {text}" for name, text in row.texts.items() if text))
+            return Trace(
+                row.label,
+                value,
+                (),
+                value,
+                row.unit,
+                "; ".join(f"{name} {text}" for name, text in row.texts.items() if text),
+            )
         return _accounts(computed, row, column, value)
     return _comparison(computed, row, column, value, comparer)
 
 
 def _sum(parts: tuple[Part, ...]) -> Value:
     values = [part.value for part in parts]
-    return None if None in values else sum((v * p.adds for v, p in zip(values, parts, strict=True) if v is not None), Fraction(0))
+    return (
+        None
+        if None in values
+        else sum((v * p.adds for v, p in zip(values, parts, strict=True) if v is not None), Fraction(0))
+    )
 
 
 def _comparison(computed: Computed, row: Row, column: Column, value: Value, comparer: Comparer) -> Trace:
@@ -97,7 +111,9 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
             row.values[computed.place(part.key)],
             row=row.key,
             column=part.key,
-            adds=-1 if (at and column.kind == "difference") or (column.kind == "check" and at == len(operands) - 1) else 1,
+            adds=-1
+            if (at and column.kind == "difference") or (column.kind == "check" and at == len(operands) - 1)
+            else 1,
         )
         for at, part in enumerate(operands)
     )
@@ -106,7 +122,10 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
         of_line = computed.cells[whole.key]
         again = comparer.share(column, row.values.__getitem__, of_line.__getitem__)
         key = f"{whole.key}.total" if f"{whole.key}.total" in computed.rows_by_key else whole.key
-        parts = (*parts, Part("row", whole.label, of_line[computed.place(operands[0].key)], row=key, column=operands[0].key))
+        parts = (
+            *parts,
+            Part("row", whole.label, of_line[computed.place(operands[0].key)], row=key, column=operands[0].key),
+        )
         return Trace(row.label, value, parts, again, "percent", f"{row.label} as a part of {column.asked.line}", False)
     sign = computed.line_sign(computed.leaf(row.key), column) if row.key in computed.leaf_keys else 1
     again = comparer.value(column, row.values.__getitem__, sign)
@@ -115,14 +134,24 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
         adds_up = _sum(parts) == again
         return Trace(row.label, value, parts, again, row.unit, f"{a.heading} less {b.heading}", adds_up)
     if column.kind == "check":
-        return Trace(row.label, value, parts, again, row.unit, f"columns added up, less {operands[-1].heading}", _sum(parts) == again)
+        return Trace(
+            row.label,
+            value,
+            parts,
+            again,
+            row.unit,
+            f"columns added up, less {operands[-1].heading}",
+            _sum(parts) == again,
+        )
     if column.kind == "sum":
         return Trace(row.label, value, parts, again, row.unit, "columns added up")
     if column.kind == "formula":
         return Trace(row.label, value, parts, again, row.unit, column.asked.formula, False)
     a, b = operands
     base = computed.column(column.base).heading if column.base else b.heading
-    return Trace(row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {base} taken positive", False)
+    return Trace(
+        row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {base} taken positive", False
+    )
 
 
 def _column_label(column: Column) -> str:
@@ -139,7 +168,15 @@ def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> 
     for named in names.operands(tree):
         key = f"{named.key}.total" if named.kind == "section" and named.total else named.key
         opens = key if key in computed.rows_by_key and computed.rows_by_key[key].kind != "section" else ""
-        parts.append(Part("row" if opens else "rest", named.total or named.label, computed.cells[named.key][place], row=opens, column=column.key))
+        parts.append(
+            Part(
+                "row" if opens else "rest",
+                named.total or named.label,
+                computed.cells[named.key][place],
+                row=opens,
+                column=column.key,
+            )
+        )
     again = evaluate(
         tree,
         lambda name: computed.cells[names.find(name).key][place],
@@ -160,7 +197,16 @@ def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Tra
     items, parts = computed.view.frame.accounts.items, []
     for place in np.flatnonzero(booked | (totals != 0)):
         amount = _in_units(computed, leaf, column, int(totals[place]), vector.divisor)
-        parts.append(Part("account", f"{items[place].code} {items[place].name}", amount, row=row.key, column=column.key, account=items[place].code))
+        parts.append(
+            Part(
+                "account",
+                f"{items[place].code} {items[place].name}",
+                amount,
+                row=row.key,
+                column=column.key,
+                account=items[place].code,
+            )
+        )
     how = f"accounts behind {_column_label(column)}, {computed.reading(leaf, column).measure}"
     return Trace(row.label, value, tuple(parts), _sum(tuple(parts)), row.unit, how)
 
@@ -211,7 +257,15 @@ def trace_account(computed: Computed, row_key: str, column_key: str, account: st
         raise NotFound(f"{column.heading} shows no ledger figures of its own.", subject="column")
     place, part = computed.view.frame.accounts.index[account], computed.part_sign(leaf, column)
     parts = tuple(
-        Part("component", c.label, _in_units(computed, leaf, column, c.amount * part, vector.divisor), row_key, column.key, account, c.address)
+        Part(
+            "component",
+            c.label,
+            _in_units(computed, leaf, column, c.amount * part, vector.divisor),
+            row_key,
+            column.key,
+            account,
+            c.address,
+        )
         for c in components(computed, leaf, column, place)
     )
     amount = int(computed.by_account(leaf, column)[place])
@@ -219,7 +273,12 @@ def trace_account(computed: Computed, row_key: str, column_key: str, account: st
     title = f"{account} {computed.view.frame.accounts[account].name}"
     measure = computed.reading(leaf, column).measure
     return Trace(
-        title, _in_units(computed, leaf, column, amount, vector.divisor), parts, _sum(parts), unit, f"{measure} by period, {_column_label(column)}"
+        title,
+        _in_units(computed, leaf, column, amount, vector.divisor),
+        parts,
+        _sum(parts),
+        unit,
+        f"{measure} by period, {_column_label(column)}",
     )
 
 
@@ -244,13 +303,23 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     at = window.first if measure == "opening" else window.last
     found = _through(computed, balances, keys, at, whole=measure == "closing", account=account, calendar=calendar)
     restated = whole - sum(component.amount for component in found)
-    return [*found, Component("translation", "", "Translated at another rate", restated)] if restated and computed.translated else found
+    return (
+        [*found, Component("translation", "", "Translated at another rate", restated)]
+        if restated and computed.translated
+        else found
+    )
 
 
 def _balances_of_mean(balances: Balances, keys: IntArray, periods: tuple[Period, ...]) -> list[Component]:
     """The balances that a mean is of, each as it stands; the figure divides their sum by their number."""
-    found = [Component("balance", "", f"Opening, {periods[0].title}", int(balances.opening[keys, periods[0].index].sum()))]
-    return found + [Component("balance", "", f"Closing, {p.title}", int(balances.closing[keys, p.index].sum())) for p in periods if not p.adjusting]
+    found = [
+        Component("balance", "", f"Opening, {periods[0].title}", int(balances.opening[keys, periods[0].index].sum()))
+    ]
+    return found + [
+        Component("balance", "", f"Closing, {p.title}", int(balances.closing[keys, p.index].sum()))
+        for p in periods
+        if not p.adjusting
+    ]
 
 
 def account_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
@@ -270,7 +339,14 @@ def _activity(balances: Balances, keys: IntArray, period: Period, measure: str =
 
 
 def _through(
-    computed: Computed, balances: Balances, keys: IntArray, at: int, *, whole: bool, account: int, calendar: FiscalCalendar
+    computed: Computed,
+    balances: Balances,
+    keys: IntArray,
+    at: int,
+    *,
+    whole: bool,
+    account: int,
+    calendar: FiscalCalendar,
 ) -> list[Component]:
     """Everything that makes up a balance at a period: former years, then this year's periods one by one."""
     frame = computed.view.frame
@@ -281,7 +357,9 @@ def _through(
             of_year = calendar.of_year(former)
             span = slice(of_year[0].index, of_year[-1].index + 1)
             activity = [_activity(balances, keys, period) for period in of_year]
-            amount = sum(c.amount for c in activity) + int(balances.opened[keys, span].sum() + balances.closed[keys, place].sum())
+            amount = sum(c.amount for c in activity) + int(
+                balances.opened[keys, span].sum() + balances.closed[keys, place].sum()
+            )
             found.append(Component("year", str(former), f"All of FY{former}", amount, sum(c.count for c in activity)))
             if frame.accounts.items[account].code == frame.retained_earnings:
                 rolled = sum(amount for _, amount in _rolled_by_account(computed, balances, place, keys))
@@ -297,7 +375,9 @@ def _through(
     return [c for c in found if c.amount or c.count]
 
 
-def _rolled_by_account(computed: Computed, balances: Balances, year_place: int, into: IntArray) -> list[tuple[int, int]]:
+def _rolled_by_account(
+    computed: Computed, balances: Balances, year_place: int, into: IntArray
+) -> list[tuple[int, int]]:
     """What a year's residual result consisted of that rolled into some keys: (account, amount)."""
     view = computed.view
     target = view.book.rolls_into
@@ -327,10 +407,16 @@ def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str
             parts.append(Part("rest", "accounts outside of what you may see", share))
         else:
             item = frame.accounts.items[at]
-            parts.append(Part("rolled account", f"{item.code} {item.name}", share, row_key, column.key, item.code, f"year:{year}"))
+            parts.append(
+                Part(
+                    "rolled account", f"{item.code} {item.name}", share, row_key, column.key, item.code, f"year:{year}"
+                )
+            )
     first = calendar.of_year(year)[-1].index + 1
     value = 0
-    if first < len(calendar.periods):  # what the account gained over the year's end, less its own closing and opening entries
+    if first < len(
+        calendar.periods
+    ):  # what the account gained over the year's end, less its own closing and opening entries
         own = balances.closed[into, calendar.years.index(year)].sum() + balances.opened[into, first].sum()
         value = int((balances.opening[into, first] - balances.closing[into, first - 1]).sum() - own)
     figure = _in_units(computed, leaf, column, value)

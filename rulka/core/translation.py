@@ -54,7 +54,11 @@ def convert(amounts: IntArray, rate: Fraction, group: IntArray, groups: int) -> 
     wanted = extra.astype(np.int64) + up.astype(np.int64)
     if not wanted.any():
         return base
-    order = np.lexsort((np.arange(len(group)), -remainder, group)) if remainder.dtype != object else _object_order(group, remainder)
+    order = (
+        np.lexsort((np.arange(len(group)), -remainder, group))
+        if remainder.dtype != object
+        else _object_order(group, remainder)
+    )
     ordered = group[order]
     rank = np.arange(len(order)) - np.searchsorted(ordered, ordered, side="left")
     base[order[rank < wanted[ordered]]] += 1
@@ -81,7 +85,8 @@ def translate(book: Book, source: Source) -> Balances:
     frame = book.frame
     local = book.balances_of(replace(source, translated=False))
     opening, closing, opened, closed, residual = (
-        np.array(table, order="F") for table in (local.opening, local.closing, local.opened, local.closed, local.residual)
+        np.array(table, order="F")
+        for table in (local.opening, local.closing, local.opened, local.closed, local.residual)
     )
     debits, credits = np.diff(local.debits, axis=1), np.diff(local.credits, axis=1)
     missing: tuple[int, RulkaError] | None = None
@@ -92,15 +97,25 @@ def translate(book: Book, source: Source) -> Balances:
             continue
         if not frame.translation_reserve:
             raise RulkaError(
-                "The ledger names no translation reserve.", hint="Add translation_reserve to ledger.json and load it.", subject="translation"
+                "The ledger names no translation reserve.",
+                hint="Add translation_reserve to ledger.json and load it.",
+                subject="translation",
             )
         work = _Entity(book, source, local, entity, keys)
         work.run()
-        opening[keys], closing[keys], opened[keys], closed[keys], residual[keys] = work.opening, work.closing, work.opened, work.closed, work.residual
+        opening[keys], closing[keys], opened[keys], closed[keys], residual[keys] = (
+            work.opening,
+            work.closing,
+            work.opened,
+            work.closed,
+            work.residual,
+        )
         debits[keys], credits[keys] = work.debits, work.credits
         if work.missing and (missing is None or work.missing[0] < missing[0]):
             missing = work.missing
-    return Balances(opening, closing, accumulated(debits), accumulated(credits), local.counts, opened, closed, residual, missing)
+    return Balances(
+        opening, closing, accumulated(debits), accumulated(credits), local.counts, opened, closed, residual, missing
+    )
 
 
 class _Entity:
@@ -120,7 +135,9 @@ class _Entity:
         self.reserve = self.account == self.frame.accounts.index[self.frame.translation_reserve]
         self.remainder_key = self._remainder_key()
         periods, years, count = len(self.frame.calendar.periods), len(self.frame.calendar.years), len(keys)
-        self.opening, self.closing, self.debits, self.credits, self.opened = (np.zeros((count, periods), dtype=np.int64) for _ in range(5))
+        self.opening, self.closing, self.debits, self.credits, self.opened = (
+            np.zeros((count, periods), dtype=np.int64) for _ in range(5)
+        )
         self.closed, self.residual = (np.zeros((count, years), dtype=np.int64) for _ in range(2))
         self.missing: tuple[int, RulkaError] | None = None
         self.stated = self._stated()
@@ -132,7 +149,8 @@ class _Entity:
         return int(np.flatnonzero(plain)[0])  # the book makes one for each foreign entity
 
     def _stated(self) -> dict[tuple[int, int], list[tuple[int, int, int]]]:
-        """By (effect, period): (place of the key, local amount, what its lines say it was worth), of historical accounts."""
+        """By (effect, period): (place of the key, local amount, what its lines say it was worth), of historical
+        accounts."""
         from rulka.core.book import STATUSES
 
         found: dict[tuple[int, int], list[tuple[int, int, int]]] = {}
@@ -143,7 +161,9 @@ class _Entity:
             place = self.place.get(int(stated.key[at]))
             beyond = self.source.then and stated.period[at] > self.source.until
             if place is not None and self.historical[place] and not beyond:
-                found.setdefault((int(stated.effect[at]), int(stated.period[at])), []).append((place, int(stated.local[at]), int(stated.group[at])))
+                found.setdefault((int(stated.effect[at]), int(stated.period[at])), []).append(
+                    (place, int(stated.local[at]), int(stated.group[at]))
+                )
         return found
 
     def _rate(self, kind: str, period: int) -> Fraction:
@@ -187,7 +207,9 @@ class _Entity:
             for period in range(start, starts[year + 1] if year + 1 < len(starts) else len(calendar.periods)):
                 self.opened[:, period] = self._at_average(local.opened[keys, period], OPENING, period)
                 opening = carried + self.opened[:, period]
-                before = self._converted(np.where(self.restates, local.opening[keys, period], 0), "closing", max(period - 1, 0))
+                before = self._converted(
+                    np.where(self.restates, local.opening[keys, period], 0), "closing", max(period - 1, 0)
+                )
                 self.opening[:, period] = np.where(self.restates, before, opening)
                 activity = self._at_average(debits[:, period] - credits[:, period], ACTIVITY, period)
                 gross = self._converted(debits[:, period], "average", period)
@@ -223,4 +245,7 @@ class _Entity:
             table[self.remainder_key, period] = -int(table[:, period].sum())
         self.debits[self.reserve, period] = self.credits[self.reserve, period] = 0
         activity = int((self.credits[:, period] - self.debits[:, period]).sum())
-        self.debits[self.remainder_key, period], self.credits[self.remainder_key, period] = max(activity, 0), max(-activity, 0)
+        self.debits[self.remainder_key, period], self.credits[self.remainder_key, period] = (
+            max(activity, 0),
+            max(-activity, 0),
+        )

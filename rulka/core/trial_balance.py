@@ -31,20 +31,31 @@ class TrialBalanceRow:
 
 
 def trial_balance(
-    view: View, first: Period, last: Period, *, entity: str = "", scenario: str = "actual", pending: bool = False, by: str = ""
+    view: View,
+    first: Period,
+    last: Period,
+    *,
+    entity: str = "",
+    scenario: str = "actual",
+    pending: bool = False,
+    by: str = "",
 ) -> list[TrialBalanceRow]:
     """Opening before the first period, closing after the last; rows that are zero throughout are left out.
 
-    Sorted by entity and account, statistical accounts and rolled retained earnings included, no totals. `by` breaks each
-    account down by the members of a dimension, in the order of their codes.
+    Sorted by entity and account, statistical accounts and rolled retained earnings included, no totals. `by` breaks
+    each account down by the members of a dimension, in the order of their codes.
     """
     if first.index > last.index:
-        raise RulkaError(f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range")
+        raise RulkaError(
+            f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range"
+        )
     frame, keys = view.frame, view.book.keys
     chosen = view.node_keys(_entity_mask(view, entity))
     balances = view.book.balances(scenario, pending=pending)
     if by and by not in frame.dimensions:
-        raise NotFound(f"'{by}' is no dimension of this ledger.", hint=one_of(by, frame.dimensions), subject="breakdown")
+        raise NotFound(
+            f"'{by}' is no dimension of this ledger.", hint=one_of(by, frame.dimensions), subject="breakdown"
+        )
     members = keys.members[:, list(frame.dimensions).index(by)] if by else np.zeros(len(keys), dtype=np.int64)
     shape = (len(frame.entities), len(frame.accounts), len(frame.dimensions[by]) if by else 1)
     sums = []
@@ -63,7 +74,19 @@ def trial_balance(
         member = frame.dimensions[by].items[m].code if by else ""
         digits = QUANTITY_DIGITS if account.type == "statistical" else int(frame.digits[e])
         opening, debits, credits, closing = (int(total[e, a, m]) for total in sums)
-        rows.append(TrialBalanceRow(frame.entities.items[e].code, account.code, account.name, opening, debits, credits, closing, digits, member))
+        rows.append(
+            TrialBalanceRow(
+                frame.entities.items[e].code,
+                account.code,
+                account.name,
+                opening,
+                debits,
+                credits,
+                closing,
+                digits,
+                member,
+            )
+        )
     return rows
 
 

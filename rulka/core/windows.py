@@ -40,7 +40,9 @@ def read_shift(text: str) -> Shift:
     for part in text.split(",") if text else ():
         match = SHIFT.fullmatch(part.strip())
         if match is None:
-            raise RulkaError(f"'{text}' is not a shift.", hint="Write -1 year, -2 quarters or -3 periods.", code="shift")
+            raise RulkaError(
+                f"'{text}' is not a shift.", hint="Write -1 year, -2 quarters or -3 periods.", code="shift"
+            )
         field = match["unit"] + "s"
         shift = replace(shift, **{field: getattr(shift, field) + int(match["count"])})
     return shift
@@ -64,7 +66,9 @@ def _day(text: str, where: str) -> date:
     try:
         return date.fromisoformat(text)
     except ValueError:
-        raise RulkaError(f"'{text}' in '{where}' is not a day.", hint="Write days as 2026-10-05.", code="window") from None
+        raise RulkaError(
+            f"'{text}' in '{where}' is not a day.", hint="Write days as 2026-10-05.", code="window"
+        ) from None
 
 
 def shifted(calendar: FiscalCalendar, period: Period, shift: Shift) -> Period | None:
@@ -77,7 +81,9 @@ def shifted(calendar: FiscalCalendar, period: Period, shift: Shift) -> Period | 
 def _needs_quarters(calendar: FiscalCalendar, period: Period) -> None:
     if not calendar.has_quarters(period.year):
         raise RulkaError(
-            f"FY{period.year} has no quarters.", hint="Quarters need a year of twelve ordinary periods; use periods.", code="no-quarters"
+            f"FY{period.year} has no quarters.",
+            hint="Quarters need a year of twelve ordinary periods; use periods.",
+            code="no-quarters",
         )
 
 
@@ -152,7 +158,12 @@ def days_title(start: date, end: date) -> str:
 def pieces_of(calendar: FiscalCalendar, window: Window, each: str, week_start: str = "period") -> list[Window]:
     """A window cut into periods (adjusting ones too), quarters, years or weeks."""
     if each == "week":
-        return [week for p in calendar.periods[window.first : window.last + 1] if not p.adjusting for week in weeks_of(p, week_start)]
+        return [
+            week
+            for p in calendar.periods[window.first : window.last + 1]
+            if not p.adjusting
+            for week in weeks_of(p, week_start)
+        ]
     pieces: list[list[Period]] = []
     former: object = None
     for period in calendar.periods[window.first : window.last + 1]:
@@ -171,7 +182,10 @@ def _piece_title(calendar: FiscalCalendar, piece: list[Period], each: str) -> st
     first = piece[0]
     if each == "year" and len(piece) == len(calendar.of_year(first.year)):
         return f"FY{first.year}"
-    if each == "quarter" and [p for p in calendar.of_year(first.year) if calendar.quarter_of(p) == calendar.quarter_of(first)] == piece:
+    if (
+        each == "quarter"
+        and [p for p in calendar.of_year(first.year) if calendar.quarter_of(p) == calendar.quarter_of(first)] == piece
+    ):
         return f"Quarter {calendar.quarter_of(first)}, FY{first.year}"
     ordinary = [p for p in piece if not p.adjusting] or piece
     return calendar.range_title(ordinary[0], ordinary[-1])

@@ -1,6 +1,7 @@
 """Keeps a load within bounds of date, entity and account, so that balances still tie.
 
-What lies before the first day comes as opening entries; what an entry posts outside the accounts is one line on a rest account.
+What lies before the first day comes as opening entries; what an entry posts outside the accounts is one line on a rest
+account.
 """
 
 from __future__ import annotations
@@ -33,7 +34,8 @@ class Bounds:
 
 @dataclass(frozen=True)
 class OpeningRules:
-    """What openings need to know: the first day of the bound's fiscal year, account types, and where former results stand."""
+    """What openings need to know: the first day of the bound's fiscal year, account types, and where former results
+    stand."""
 
     year_start: str
     types: Mapping[str, str]
@@ -41,11 +43,14 @@ class OpeningRules:
     dimensions: Sequence[str]
 
 
-def bound_entries(folder: Path, bounds: Bounds, rules: OpeningRules, *, openings: Iterable[dict[str, str]] | None = None) -> None:
+def bound_entries(
+    folder: Path, bounds: Bounds, rules: OpeningRules, *, openings: Iterable[dict[str, str]] | None = None
+) -> None:
     """Rewrite entries.csv within bounds.
 
-    `openings` are sums before the first day that the source gave (rows with entity, account, members, status, debit, credit
-    and `former` set where they lie before the fiscal year); where they are None, they are summed from the file's earlier rows.
+    `openings` are sums before the first day that the source gave (rows with entity, account, members, status, debit,
+    credit and `former` set where they lie before the fiscal year); where they are None, they are summed from the file's
+    earlier rows.
     """
     path = folder / "entries.csv"
     target = folder / "entries.bounded"
@@ -82,11 +87,15 @@ def _add(sums: dict[tuple[str, ...], Decimal], row: Mapping[str, str], rules: Op
     try:
         amount = Decimal(row.get("debit") or 0) - Decimal(row.get("credit") or 0)
     except ArithmeticError:
-        raise RulkaError(f"'{row.get('debit') or row.get('credit')}' is not a number.", subject=f"entry {row.get('entry', '')}") from None
+        raise RulkaError(
+            f"'{row.get('debit') or row.get('credit')}' is not a number.", subject=f"entry {row.get('entry', '')}"
+        ) from None
     sums[place] = sums.get(place, Decimal(0)) + amount
 
 
-def _opening_rows(sums: Mapping[tuple[str, ...], Decimal], bounds: Bounds, rules: OpeningRules) -> Iterator[dict[str, str]]:
+def _opening_rows(
+    sums: Mapping[tuple[str, ...], Decimal], bounds: Bounds, rules: OpeningRules
+) -> Iterator[dict[str, str]]:
     lines: dict[tuple[str, str], int] = {}
     for (entity, status, account, partner, *members), amount in sorted(sums.items()):
         if not amount:
@@ -113,7 +122,11 @@ def _accounts(rows: Iterable[dict[str, str]], bounds: Bounds, rules: OpeningRule
         yield from rows
         return
     if not bounds.rest_account:
-        raise RulkaError("Bounds by account need an account for the rest of an entry.", hint="Name one as rest account.", subject="bounds")
+        raise RulkaError(
+            "Bounds by account need an account for the rest of an entry.",
+            hint="Name one as rest account.",
+            subject="bounds",
+        )
     chosen = set(bounds.accounts)
     for _, group in groupby(rows, key=lambda row: (row["entity"], row["entry"])):
         lines = [row for row in group if row["account"] in chosen]
@@ -125,6 +138,14 @@ def _accounts(rows: Iterable[dict[str, str]], bounds: Bounds, rules: OpeningRule
         if rest:
             side = {"debit": f"{rest:f}", "credit": ""} if rest > 0 else {"debit": "", "credit": f"{-rest:f}"}
             head: dict[str, str] = {
-                name: lines[0].get(name, "") for name in ("entity", "entry", "date", "status", "kind", "period", "modified_at") if name in lines[0]
+                name: lines[0].get(name, "")
+                for name in ("entity", "entry", "date", "status", "kind", "period", "modified_at")
+                if name in lines[0]
             }
-            yield {**head, "line": "rest", "account": bounds.rest_account, "description": "Outside the feed's accounts", **side}
+            yield {
+                **head,
+                "line": "rest",
+                "account": bounds.rest_account,
+                "description": "Outside the feed's accounts",
+                **side,
+            }

@@ -15,10 +15,16 @@ def minor_digits(code: str) -> int:
     try:
         currency = Currency(code)
     except ValueError:
-        raise NotFound(f"'{code}' is not a currency of ISO 4217.", hint="Write its three letters, such as EUR.", subject="currency") from None
+        raise NotFound(
+            f"'{code}' is not a currency of ISO 4217.", hint="Write its three letters, such as EUR.", subject="currency"
+        ) from None
     exponent = currency.exponent
     if exponent is None:
-        raise NotFound(f"'{code}' has no minor unit in ISO 4217.", hint="Name a currency that amounts are kept in.", subject="currency")
+        raise NotFound(
+            f"'{code}' has no minor unit in ISO 4217.",
+            hint="Name a currency that amounts are kept in.",
+            subject="currency",
+        )
     return int(exponent)
 
 

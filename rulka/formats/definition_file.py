@@ -15,7 +15,20 @@ from jsonschema.exceptions import ValidationError, best_match
 from rulka.core.errors import RulkaError, RulkaErrors
 
 KINDS = ("spine", "span", "scope", "statement")
-NAMED = ("section", "line", "calculation", "heading", "text", "spacer", "page break", "check", "column", "series", "node", "grow")
+NAMED = (
+    "section",
+    "line",
+    "calculation",
+    "heading",
+    "text",
+    "spacer",
+    "page break",
+    "check",
+    "column",
+    "series",
+    "node",
+    "grow",
+)
 COMPARED = ("difference", "percent", "share", "sum", "check", "formula", "text")
 SCHEMA = Path(__file__).with_name("definition.schema.json")
 MOST_BYTES = 2_000_000
@@ -66,7 +79,11 @@ def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
         place = f", line {mark.line + 1}, character {mark.column + 1}" if mark else ""
         raise RulkaError(f"Not readable as YAML: {getattr(error, 'problem', error)}.", subject=file + place) from None
     if not documents:
-        raise RulkaError("The file holds no definition.", hint="Begin a document with spine:, span:, scope: or statement:.", subject=file)
+        raise RulkaError(
+            "The file holds no definition.",
+            hint="Begin a document with spine:, span:, scope: or statement:.",
+            subject=file,
+        )
     errors = [error for document in documents for error in check_body(document, file)]
     if errors:
         raise RulkaErrors(errors, message="Refused, nothing was changed.")
@@ -76,7 +93,13 @@ def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
 def check_body(body: Any, file: str = "") -> list[RulkaError]:
     """What a mapping breaks of the schema, in words."""
     if not isinstance(body, dict) or not any(kind in body for kind in KINDS):
-        return [RulkaError("A document is neither a spine, a span, a scope nor a statement.", hint="Begin it with one of these words.", subject=file)]
+        return [
+            RulkaError(
+                "A document is neither a spine, a span, a scope nor a statement.",
+                hint="Begin it with one of these words.",
+                subject=file,
+            )
+        ]
     kind = kind_of(body)
     definition = {"$ref": f"#/$defs/{kind}", "$defs": _schema()["$defs"]}
     return [_in_words(error, body, kind, file) for error in Draft202012Validator(definition).iter_errors(body)]
@@ -91,10 +114,14 @@ def check_changes(before: Mapping[str, Any] | None, after: Mapping[str, Any]) ->
         for raw in raws:
             inner = {name: pruned(raw[name]) for name in ("lines", "columns") if _holds(raw, name)}
             if any(inner.values()) or repr(_own(raw)) not in known:
-                kept.append({**raw, **{name: inner[name] or (raw[name] if name == "columns" else []) for name in inner}})
+                kept.append(
+                    {**raw, **{name: inner[name] or (raw[name] if name == "columns" else []) for name in inner}}
+                )
         return kept
 
-    body = {name: (pruned(value) or value[:1]) if name in ("lines", "columns") else value for name, value in after.items()}
+    body = {
+        name: (pruned(value) or value[:1]) if name in ("lines", "columns") else value for name, value in after.items()
+    }
     return check_body(body)
 
 
@@ -132,7 +159,9 @@ def _in_words(error: ValidationError, body: Mapping[str, Any], kind: str, file: 
             where.append(step)
     choices: Any = error.validator_value
     words: dict[str, Callable[[], str]] = {
-        "additionalProperties": lambda: error.message.replace("Additional properties are not allowed", "Unknown settings"),
+        "additionalProperties": lambda: error.message.replace(
+            "Additional properties are not allowed", "Unknown settings"
+        ),
         "required": lambda: error.message.replace("is a required property", "is missing"),
         "enum": lambda: f"'{error.instance}' is not one of {', '.join(map(str, choices))}",
         "type": lambda: f"This should be {error.validator_value}, not {type(error.instance).__name__}",
@@ -167,7 +196,9 @@ def _of_same_kind(error: ValidationError) -> list[ValidationError]:
         return []
     names = [choice.get("required", ["", ""]) for choice in choices]
     meant = [
-        place for place, words in enumerate(names) if words[0] in instance and (len(words) < 2 or words[1] in instance or words[0] not in SHARED)
+        place
+        for place, words in enumerate(names)
+        if words[0] in instance and (len(words) < 2 or words[1] in instance or words[0] not in SHARED)
     ]
     special = [place for place in meant if len(names[place]) > 1]
     wanted = (special if any(words[0] in SHARED for words in names) and special else meant)[:1]
@@ -183,7 +214,10 @@ SHARED = ("column",)
 def write_definitions(bodies: Iterable[Mapping[str, Any]]) -> str:
     """YAML documents that read back to the same mappings, in the order a person would write them."""
     return "---\n".join(
-        yaml.dump(dict(body), Dumper=_TextDumper, sort_keys=False, allow_unicode=True, width=110, default_flow_style=False) for body in bodies
+        yaml.dump(
+            dict(body), Dumper=_TextDumper, sort_keys=False, allow_unicode=True, width=110, default_flow_style=False
+        )
+        for body in bodies
     )
 
 

@@ -7,27 +7,153 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
-from rulka.formats.mapping import DATES, NUMBERS, SIDES, MappingDefinition, Source, parse_day, parse_number, preview_rows
+from rulka.formats.mapping import (
+    DATES,
+    NUMBERS,
+    SIDES,
+    MappingDefinition,
+    Source,
+    parse_day,
+    parse_number,
+    preview_rows,
+)
 from rulka.formats.table_file import TableLook, look_at
 
 WORDS: dict[str, tuple[str, ...]] = {
-    "entity": ("entity", "company", "company code", "legal entity", "firm", "unit", "gesellschaft", "mandant", "buchungskreis", "bolag", "société"),
-    "entry": ("entry", "entry no", "journal entry", "voucher", "voucher no", "journal", "journal no", "transaction", "transaction id", "posting no",
-              "document number", "belegnummer", "buchungsnummer", "beleg nr", "verifikat", "verifikation", "pièce", "entry number", "je number"),
+    "entity": (
+        "entity",
+        "company",
+        "company code",
+        "legal entity",
+        "firm",
+        "unit",
+        "gesellschaft",
+        "mandant",
+        "buchungskreis",
+        "bolag",
+        "société",
+    ),
+    "entry": (
+        "entry",
+        "entry no",
+        "journal entry",
+        "voucher",
+        "voucher no",
+        "journal",
+        "journal no",
+        "transaction",
+        "transaction id",
+        "posting no",
+        "document number",
+        "belegnummer",
+        "buchungsnummer",
+        "beleg nr",
+        "verifikat",
+        "verifikation",
+        "pièce",
+        "entry number",
+        "je number",
+    ),
     "line": ("line", "line no", "row", "position", "item", "pos", "zeile", "rad", "line number", "ligne"),
-    "date": ("date", "posting date", "booking date", "entry date", "gl date", "transaction date", "buchungsdatum", "datum", "belegdatum", "bokföringsdatum",
-             "date comptable"),
-    "account": ("account", "account no", "account code", "gl account", "ledger account", "nominal", "nominal code", "konto", "sachkonto", "kontonummer",
-                "compte", "rekening", "account number", "acct"),
+    "date": (
+        "date",
+        "posting date",
+        "booking date",
+        "entry date",
+        "gl date",
+        "transaction date",
+        "buchungsdatum",
+        "datum",
+        "belegdatum",
+        "bokföringsdatum",
+        "date comptable",
+    ),
+    "account": (
+        "account",
+        "account no",
+        "account code",
+        "gl account",
+        "ledger account",
+        "nominal",
+        "nominal code",
+        "konto",
+        "sachkonto",
+        "kontonummer",
+        "compte",
+        "rekening",
+        "account number",
+        "acct",
+    ),
     "debit": ("debit", "debit amount", "dr", "soll", "debet", "débit", "sollbetrag"),
     "credit": ("credit", "credit amount", "cr", "haben", "kredit", "crédit", "habenbetrag"),
-    "amount": ("amount", "value", "net amount", "betrag", "belopp", "montant", "bedrag", "amount lc", "local amount", "balance", "plan", "budget amount"),
+    "amount": (
+        "amount",
+        "value",
+        "net amount",
+        "betrag",
+        "belopp",
+        "montant",
+        "bedrag",
+        "amount lc",
+        "local amount",
+        "balance",
+        "plan",
+        "budget amount",
+    ),
     "side": ("side", "debit credit", "dr cr", "d c", "sign", "soll haben", "s h", "dc", "indicator", "sens"),
-    "description": ("description", "text", "narrative", "memo", "details", "line text", "buchungstext", "libellé", "omschrijving", "comment", "particulars"),
-    "document": ("document", "document no", "invoice", "invoice no", "reference", "ref", "beleg", "external reference", "doc", "doc no"),
-    "counterparty": ("counterparty", "partner code", "customer supplier", "vendor", "supplier", "customer", "party", "business partner", "kreditor", "debitor"),
-    "counterparty_name": ("counterparty name", "vendor name", "supplier name", "customer name", "partner name", "party name"),
-    "partner_entity": ("partner entity", "intercompany", "ic partner", "intercompany partner", "affiliate", "trading partner"),
+    "description": (
+        "description",
+        "text",
+        "narrative",
+        "memo",
+        "details",
+        "line text",
+        "buchungstext",
+        "libellé",
+        "omschrijving",
+        "comment",
+        "particulars",
+    ),
+    "document": (
+        "document",
+        "document no",
+        "invoice",
+        "invoice no",
+        "reference",
+        "ref",
+        "beleg",
+        "external reference",
+        "doc",
+        "doc no",
+    ),
+    "counterparty": (
+        "counterparty",
+        "partner code",
+        "customer supplier",
+        "vendor",
+        "supplier",
+        "customer",
+        "party",
+        "business partner",
+        "kreditor",
+        "debitor",
+    ),
+    "counterparty_name": (
+        "counterparty name",
+        "vendor name",
+        "supplier name",
+        "customer name",
+        "partner name",
+        "party name",
+    ),
+    "partner_entity": (
+        "partner entity",
+        "intercompany",
+        "ic partner",
+        "intercompany partner",
+        "affiliate",
+        "trading partner",
+    ),
     "source": ("source", "module", "origin", "journal type", "subledger", "herkunft"),
     "user": ("user", "posted by", "created by", "entered by", "benutzer", "clerk"),
     "status": ("status", "state"),
@@ -35,9 +161,29 @@ WORDS: dict[str, tuple[str, ...]] = {
     "period": ("period", "fiscal period", "posting period", "periode", "month"),
     "modified_at": ("modified at", "modified", "changed at", "last changed", "updated at", "updated"),
     "batch": ("batch", "batch no", "stapel", "batch number"),
-    "transaction_currency": ("transaction currency", "currency", "document currency", "foreign currency", "währung", "valuta", "curr"),
+    "transaction_currency": (
+        "transaction currency",
+        "currency",
+        "document currency",
+        "foreign currency",
+        "währung",
+        "valuta",
+        "curr",
+    ),
     "transaction_amount": ("transaction amount", "foreign amount", "currency amount", "amount fc", "document amount"),
-    "code": ("code", "number", "no", "account code", "account number", "account", "id", "konto", "member", "department code", "cost centre"),
+    "code": (
+        "code",
+        "number",
+        "no",
+        "account code",
+        "account number",
+        "account",
+        "id",
+        "konto",
+        "member",
+        "department code",
+        "cost centre",
+    ),
     "name": ("name", "account name", "description", "title", "bezeichnung", "benämning", "text", "libellé"),
     "type": ("type", "account type", "class", "art", "statement type"),
     "category": ("category", "group", "account group", "kategorie", "grupp"),
@@ -52,18 +198,40 @@ WORDS: dict[str, tuple[str, ...]] = {
     "to": ("to", "to currency", "target"),
     "average": ("average", "average rate", "avg"),
     "closing": ("closing", "closing rate", "end rate"),
-}  # fmt: skip
+}
 OF_TABLE = {
-    "entries": ("entity", "entry", "line", "date", "account", "debit", "credit", "amount", "side", "description", "source", "document", "counterparty",
-                "counterparty_name", "partner_entity", "user", "status", "kind", "period", "modified_at", "batch", "transaction_currency",
-                "transaction_amount"),
+    "entries": (
+        "entity",
+        "entry",
+        "line",
+        "date",
+        "account",
+        "debit",
+        "credit",
+        "amount",
+        "side",
+        "description",
+        "source",
+        "document",
+        "counterparty",
+        "counterparty_name",
+        "partner_entity",
+        "user",
+        "status",
+        "kind",
+        "period",
+        "modified_at",
+        "batch",
+        "transaction_currency",
+        "transaction_amount",
+    ),
     "accounts": ("code", "name", "type", "category", "parent", "unit", "active"),
     "budgets": ("scenario", "entity", "account", "period", "amount", "note"),
     "members": ("dimension", "code", "name", "parent"),
     "counterparties": ("code", "name", "kind", "address"),
     "rates": ("period", "from", "to", "average", "closing"),
     "side": (),
-}  # fmt: skip
+}
 SAMPLE_ROWS = 200
 
 
@@ -84,12 +252,24 @@ def guess(path: Path, table: str, known: KnownCodes, *, look: TableLook | None =
         found = replace(found, header=_header_row(rows))
     header: list[str] = next((cells for number, cells in rows if number >= found.header), [])
     below = [cells for number, cells in rows if number > found.header]
-    columns = {name: [cells[at] for cells in below if at < len(cells) and cells[at]] for at, name in enumerate(header) if name}
+    columns = {
+        name: [cells[at] for cells in below if at < len(cells) and cells[at]] for at, name in enumerate(header) if name
+    }
     fields = {name: Source((column,)) for name, column in _named(table, columns, known).items()}
     date_style = _style(columns, fields, ("date",), DATES, parse_day, "YYYY-MM-DD")
     number_style = _style(columns, fields, ("debit", "credit", "amount", "closing"), NUMBERS, parse_number, "1234.56")
-    amounts = "debit and credit" if "debit" in fields and "credit" in fields else "amount and side" if "side" in fields else "signed amount"
-    unwanted = {"debit and credit": ("amount", "side"), "signed amount": ("debit", "credit", "side"), "amount and side": ("debit", "credit")}[amounts]
+    amounts = (
+        "debit and credit"
+        if "debit" in fields and "credit" in fields
+        else "amount and side"
+        if "side" in fields
+        else "signed amount"
+    )
+    unwanted = {
+        "debit and credit": ("amount", "side"),
+        "signed amount": ("debit", "credit", "side"),
+        "amount and side": ("debit", "credit"),
+    }[amounts]
     fields = {name: source for name, source in fields.items() if table != "entries" or name not in unwanted}
     mapping = MappingDefinition(table, found, date_style, number_style, amounts, fields)
     return _segmented(_by_content(mapping, columns, known), columns, known)
@@ -136,8 +316,14 @@ def _named(table: str, columns: Mapping[str, Sequence[str]], known: KnownCodes) 
     return result
 
 
-def _style(columns: Mapping[str, Sequence[str]], fields: Mapping[str, Source], names: Sequence[str], styles: Mapping[str, object],
-           parse: Callable[[str, str], str], default: str) -> str:  # fmt: skip
+def _style(
+    columns: Mapping[str, Sequence[str]],
+    fields: Mapping[str, Source],
+    names: Sequence[str],
+    styles: Mapping[str, object],
+    parse: Callable[[str, str], str],
+    default: str,
+) -> str:
     """The way of writing that fits the most cells; a tie goes to the one that uses its marks."""
     cells = [cell for name in names if name in fields for column in fields[name].columns for cell in columns[column]]
     if not cells:
@@ -163,8 +349,11 @@ def _share(cells: Sequence[str], codes: frozenset[str]) -> float:
     return sum(1 for cell in cells if cell in codes) / len(cells) if cells else 0.0
 
 
-def _by_content(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]], known: KnownCodes) -> MappingDefinition:
-    """Fields that the header did not give, by cells that are codes of the ledger; constants where only one thing is possible."""
+def _by_content(
+    mapping: MappingDefinition, columns: Mapping[str, Sequence[str]], known: KnownCodes
+) -> MappingDefinition:
+    """Fields that the header did not give, by cells that are codes of the ledger; constants where only one thing is
+    possible."""
     fields = dict(mapping.fields)
     taken = {column for source in fields.values() for column in source.columns}
     wanted: list[tuple[str, frozenset[str]]] = []
@@ -184,11 +373,15 @@ def _by_content(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]]
         fields["entity"] = Source(constant=next(iter(known.entities)))
     if "side" in fields:
         cells = set(columns[fields["side"].columns[0]])
-        fields["side"] = replace(fields["side"], translate={cell: SIDES[cell.lower()] for cell in sorted(cells) if cell.lower() in SIDES})
+        fields["side"] = replace(
+            fields["side"], translate={cell: SIDES[cell.lower()] for cell in sorted(cells) if cell.lower() in SIDES}
+        )
     return replace(mapping, fields=fields)
 
 
-def _segmented(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]], known: KnownCodes) -> MappingDefinition:
+def _segmented(
+    mapping: MappingDefinition, columns: Mapping[str, Sequence[str]], known: KnownCodes
+) -> MappingDefinition:
     """An account column whose cells are codes of entity, account and members joined together."""
     if mapping.table not in ("entries", "budgets"):
         return mapping
@@ -203,7 +396,9 @@ def _segmented(mapping: MappingDefinition, columns: Mapping[str, Sequence[str]],
     return mapping
 
 
-def _cut_up(mapping: MappingDefinition, column: str, cells: Sequence[str], known: KnownCodes) -> MappingDefinition | None:
+def _cut_up(
+    mapping: MappingDefinition, column: str, cells: Sequence[str], known: KnownCodes
+) -> MappingDefinition | None:
     """The mapping with a column cut into segments, where one of them is surely the account."""
     for separator in ("-", ".", "/", "|", " "):
         rows = [cell.split(separator) for cell in cells]
@@ -219,5 +414,11 @@ def _cut_up(mapping: MappingDefinition, column: str, cells: Sequence[str], known
             parts.append(best[0] if best[1] > 0.8 else "")
         if "account" in parts:
             fields = {name: source for name, source in mapping.fields.items() if name not in parts}
-            return replace(mapping, fields=fields, segments_column=column, segments_separator=separator, segments_parts=tuple(parts))
+            return replace(
+                mapping,
+                fields=fields,
+                segments_column=column,
+                segments_separator=separator,
+                segments_parts=tuple(parts),
+            )
     return None

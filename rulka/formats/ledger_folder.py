@@ -73,7 +73,9 @@ class LedgerSettings:
     dimensions: tuple[str, ...]
     calendar: FiscalCalendar
     calendar_text: dict[str, Any]
-    calendars: dict[str, Any] = field(default_factory=dict)  # further calendars that entities may name, as calendar_text
+    calendars: dict[str, Any] = field(
+        default_factory=dict
+    )  # further calendars that entities may name, as calendar_text
 
 
 @dataclass
@@ -95,14 +97,23 @@ class LedgerFolder:
         missing = [name for name in required if not (path / name).is_file()]
         if "ledger.json" in missing:
             raise NotFound(
-                f"{folder.name} is not a ledger folder: it has no ledger.json.", hint="See LEDGER_FORMAT.md for its files.", subject="ledger folder"
+                f"{folder.name} is not a ledger folder: it has no ledger.json.",
+                hint="See LEDGER_FORMAT.md for its files.",
+                subject="ledger folder",
             )
         if missing:
             raise RulkaErrors(
-                [RulkaError("The file is missing.", hint="Add it; a header alone is an empty table.", subject=name) for name in missing]
+                [
+                    RulkaError("The file is missing.", hint="Add it; a header alone is an empty table.", subject=name)
+                    for name in missing
+                ]
             )
         known = {"ledger.json", *TABLES}
-        folder.notes += [f"{entry.name}: unknown file, ignored" for entry in sorted(path.iterdir()) if entry.is_file() and entry.name not in known]
+        folder.notes += [
+            f"{entry.name}: unknown file, ignored"
+            for entry in sorted(path.iterdir())
+            if entry.is_file() and entry.name not in known
+        ]
         return folder
 
     def settings(self) -> LedgerSettings:
@@ -117,11 +128,22 @@ class LedgerFolder:
                 raise RulkaError(f"'{name}' is not plain text.", hint="Write it in quotes.", subject="ledger.json")
         dimensions = raw.get("dimensions", [])
         if not isinstance(dimensions, list) or not all(isinstance(key, str) and key for key in dimensions):
-            raise RulkaError("'dimensions' is not a list of names.", hint='Write ["department", "crossing"].', subject="ledger.json")
-        taken = {*TABLES["entries.csv"].required, *TABLES["entries.csv"].optional, *TABLES["budgets.csv"].required, "note"}
+            raise RulkaError(
+                "'dimensions' is not a list of names.", hint='Write ["department", "crossing"].', subject="ledger.json"
+            )
+        taken = {
+            *TABLES["entries.csv"].required,
+            *TABLES["entries.csv"].optional,
+            *TABLES["budgets.csv"].required,
+            "note",
+        }
         for key in dimensions:
             if key in taken or dimensions.count(key) > 1:
-                raise RulkaError(f"A dimension can't be called '{key}'.", hint="Choose another key.", subject="ledger.json, dimensions")
+                raise RulkaError(
+                    f"A dimension can't be called '{key}'.",
+                    hint="Choose another key.",
+                    subject="ledger.json, dimensions",
+                )
         calendar, further = self._calendars(raw["calendar"], raw.get("calendars", {}))
         return LedgerSettings(
             raw["name"],
@@ -143,7 +165,9 @@ class LedgerFolder:
         except UnicodeDecodeError:
             raise RulkaError("The file is not UTF-8.", hint="Save it as UTF-8.", subject="ledger.json") from None
         except json.JSONDecodeError as error:
-            raise RulkaError(f"Not JSON: {error.msg}.", subject=f"ledger.json, line {error.lineno}, character {error.colno}") from None
+            raise RulkaError(
+                f"Not JSON: {error.msg}.", subject=f"ledger.json, line {error.lineno}, character {error.colno}"
+            ) from None
         if not isinstance(raw, dict):
             raise RulkaError("The file holds no settings.", hint='Write { "name": ... }.', subject="ledger.json")
         return raw
@@ -152,7 +176,9 @@ class LedgerFolder:
         """The group's calendar and those that entities may name: computed in ledger.json, or listed in periods.csv."""
         if not isinstance(further, dict) or not all(further):
             raise RulkaError(
-                "'calendars' is no list of named calendars.", hint='Write { "calendar year": { "first_month": 1, ... } }.', subject="ledger.json"
+                "'calendars' is no list of named calendars.",
+                hint='Write { "calendar year": { "first_month": 1, ... } }.',
+                subject="ledger.json",
             )
         listed: dict[str, list[Period]] = {}
         if (self.path / "periods.csv").is_file():
@@ -171,11 +197,19 @@ class LedgerFolder:
         if not isinstance(raw, dict):
             raise RulkaError("The calendar holds no settings.", hint='Write { "first_month": 4, ... }.', subject=where)
         values: dict[str, Any] = {}
-        for name, default in (("first_month", None), ("year_label", None), ("first_year", None), ("last_year", None), ("adjusting_periods", 0)):
+        for name, default in (
+            ("first_month", None),
+            ("year_label", None),
+            ("first_year", None),
+            ("last_year", None),
+            ("adjusting_periods", 0),
+        ):
             value = raw.get(name, default)
             wanted = str if name == "year_label" else int
             if type(value) is not wanted:
-                raise RulkaError(f"'{name}' is missing or not {'text' if wanted is str else 'a whole number'}.", subject=where)
+                raise RulkaError(
+                    f"'{name}' is missing or not {'text' if wanted is str else 'a whole number'}.", subject=where
+                )
             values[name] = value
         return monthly_calendar(**values)
 
@@ -214,10 +248,16 @@ class LedgerFolder:
             if self.keep:
                 unknown = [(at, name) for at, name in enumerate(header) if name not in place]
                 if unknown:
-                    picked[FIELDS.index("attributes")] = _attributes([name for _, name in unknown], [columns[at] for at, _ in unknown])
-            yield EntryBlock(rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions))
+                    picked[FIELDS.index("attributes")] = _attributes(
+                        [name for _, name in unknown], [columns[at] for at, _ in unknown]
+                    )
+            yield EntryBlock(
+                rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions)
+            )
 
-    def _whole_entries(self, dimensions: Sequence[str], size: int) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
+    def _whole_entries(
+        self, dimensions: Sequence[str], size: int
+    ) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
         """Blocks that no entry is cut by: the last one's rows wait for the next block."""
         waiting_rows: list[int] = []
         waiting: list[list[str]] = []
@@ -238,24 +278,33 @@ class LedgerFolder:
         """Rows of budgets.csv."""
         for row, cells, place in self._rows("budgets.csv", dimensions):
             values = [cells[place[name]] if name in place else "" for name in BudgetRow._fields[1:-1]]
-            yield BudgetRow._make((row, *values, tuple(cells[place[key]] if key in place else "" for key in dimensions)))
+            yield BudgetRow._make(
+                (row, *values, tuple(cells[place[key]] if key in place else "" for key in dimensions))
+            )
 
     def _rows(self, name: str, dimensions: Sequence[str]) -> Iterator[tuple[int, list[str], dict[str, int]]]:
         for rows, block, place, _ in self._blocks(name, dimensions, 500):
             for row, cells in zip(rows, block, strict=True):
                 yield row, cells, place
 
-    def _blocks(self, name: str, dimensions: Sequence[str], size: int) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
+    def _blocks(
+        self, name: str, dimensions: Sequence[str], size: int
+    ) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
         """Sound rows with their numbers, the place of each known column, and the header."""
         table, path = TABLES[name], self.path / name
         if not path.is_file():
             return
         if path.stat().st_size == 0:
-            self.errors.append(RulkaError("The file has zero bytes.", hint="Write at least its header row.", subject=name))
+            self.errors.append(
+                RulkaError("The file has zero bytes.", hint="Write at least its header row.", subject=name)
+            )
             return
         row = 1
         try:
-            with path.open("rb") as raw, io.TextIOWrapper(raw, encoding="utf-8-sig", errors="strict", newline="") as file:
+            with (
+                path.open("rb") as raw,
+                io.TextIOWrapper(raw, encoding="utf-8-sig", errors="strict", newline="") as file,
+            ):
                 reader = csv.reader(file, strict=True)
                 header = next(reader, [])
                 place = self._header(table, header, dimensions)
@@ -279,7 +328,9 @@ class LedgerFolder:
         except csv.Error as error:
             self._refuse(f"Not readable as CSV: {error}.", name, row + 1, "Quote cells as RFC 4180 says.")
 
-    def _sound(self, name: str, header: list[str], before: int, block: list[list[str]]) -> tuple[list[int], list[list[str]]]:
+    def _sound(
+        self, name: str, header: list[str], before: int, block: list[list[str]]
+    ) -> tuple[list[int], list[list[str]]]:
         """The rows of a block that are as wide as the header and hold no control character; the others are told."""
         width = len(header)
         if set(map(len, block)) <= {width} and "".join(map("".join, block)).isprintable():
@@ -322,7 +373,9 @@ class LedgerFolder:
         if self.errors:
             count = len(self.errors)
             more = " or more" if count >= MOST_ERRORS else ""
-            raise RulkaErrors(self.errors, message=f"Refused, nothing was loaded: {count}{more} error{'s' if count > 1 else ''}.")
+            raise RulkaErrors(
+                self.errors, message=f"Refused, nothing was loaded: {count}{more} error{'s' if count > 1 else ''}."
+            )
 
 
 def _attributes(names: Sequence[str], columns: Sequence[Sequence[str]]) -> list[str]:
@@ -342,7 +395,12 @@ def in_file(file: str, error: RulkaError) -> RulkaError:
 
 def calendar_text(calendar: FiscalCalendar) -> dict[str, Any]:
     """A calendar as plain data, every period listed."""
-    return {"periods": [[p.year, p.number, p.start.isoformat(), p.end.isoformat(), p.name, int(p.adjusting)] for p in calendar.periods]}
+    return {
+        "periods": [
+            [p.year, p.number, p.start.isoformat(), p.end.isoformat(), p.name, int(p.adjusting)]
+            for p in calendar.periods
+        ]
+    }
 
 
 def calendar_from(text: Mapping[str, Any]) -> FiscalCalendar:

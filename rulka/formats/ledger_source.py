@@ -25,9 +25,13 @@ def ledger_folder(path: Path) -> Iterator[Path]:
     if not path.is_file():
         raise NotFound(f"{path} does not exist.", hint="Name a ledger folder, .zip or .xlsx.", subject="ledger")
     if path.suffix.lower() not in (".zip", ".xlsx"):
-        raise RulkaError(f"{path.name} is neither a folder, a .zip nor an .xlsx.", hint="Name one of these.", subject="ledger")
+        raise RulkaError(
+            f"{path.name} is neither a folder, a .zip nor an .xlsx.", hint="Name one of these.", subject="ledger"
+        )
     if not zipfile.is_zipfile(path):
-        raise RulkaError("The file can't be opened; it is damaged or something else.", hint="Save it again.", subject=path.name)
+        raise RulkaError(
+            "The file can't be opened; it is damaged or something else.", hint="Save it again.", subject=path.name
+        )
     with tempfile.TemporaryDirectory(prefix="rulka-ledger-") as folder:
         with zipfile.ZipFile(path) as archive:
             check_archive(archive, path.name)
@@ -40,7 +44,9 @@ def ledger_folder(path: Path) -> Iterator[Path]:
 
 def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
     """The archive's files, whether they lie at its top or in one folder; nothing is written outside of ours."""
-    files = [member for member in archive.infolist() if not member.is_dir() and not member.filename.startswith("__MACOSX/")]
+    files = [
+        member for member in archive.infolist() if not member.is_dir() and not member.filename.startswith("__MACOSX/")
+    ]
     parents = {PurePosixPath(member.filename).parent for member in files}
     if len(parents) > 1:
         raise RulkaError("Its files lie in several folders.", hint="Pack one ledger folder.", subject=name)
@@ -54,10 +60,16 @@ def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
                 while block := source.read(1 << 20):
                     left -= len(block)
                     if left < 0:
-                        raise RulkaError("A file is larger than the archive says.", hint="Pack it again.", subject=f"{name}, {member.filename}")
+                        raise RulkaError(
+                            "A file is larger than the archive says.",
+                            hint="Pack it again.",
+                            subject=f"{name}, {member.filename}",
+                        )
                     file.write(block)
         except (zipfile.BadZipFile, EOFError) as error:
-            raise RulkaError("A file in it is damaged.", hint="Pack it again.", subject=f"{name}, {member.filename}") from error
+            raise RulkaError(
+                "A file in it is damaged.", hint="Pack it again.", subject=f"{name}, {member.filename}"
+            ) from error
 
 
 def _sheets(path: Path, folder: Path) -> None:
@@ -65,7 +77,9 @@ def _sheets(path: Path, folder: Path) -> None:
     for title in sheets_of(path):
         stem = title.strip().rsplit(".", 1)[0]
         if stem == "ledger":
-            (folder / "ledger.json").write_text(_settings([cells for _, cells in sheet_rows(path, title)], path.name), encoding="utf-8")
+            (folder / "ledger.json").write_text(
+                _settings([cells for _, cells in sheet_rows(path, title)], path.name), encoding="utf-8"
+            )
         elif f"{stem}.csv" in TABLES:
             _table(sheet_rows(path, title), folder / f"{stem}.csv", f"{path.name}, sheet {title}")
         else:
@@ -73,7 +87,8 @@ def _sheets(path: Path, folder: Path) -> None:
 
 
 def _settings(rows: list[list[str]], name: str) -> str:
-    """The sheet `ledger`: one cell that holds the JSON, or rows of name and value (values that read as JSON are JSON)."""
+    """The sheet `ledger`: one cell that holds the JSON, or rows of name and value (values that read as JSON are
+    JSON)."""
     filled = [[cell for cell in row if cell] for row in rows]
     filled = [row for row in filled if row]
     if len(filled) == 1 and len(filled[0]) == 1:
@@ -81,12 +96,18 @@ def _settings(rows: list[list[str]], name: str) -> str:
     values: dict[str, Any] = {}
     for row in filled:
         if len(row) != 2:
-            raise RulkaError(f"The row '{', '.join(row)}' is not a name and a value.", hint="Write name and value.", subject=f"{name}, sheet ledger")
+            raise RulkaError(
+                f"The row '{', '.join(row)}' is not a name and a value.",
+                hint="Write name and value.",
+                subject=f"{name}, sheet ledger",
+            )
         key, text = row
         try:
             values[key] = json.loads(text) if text[:1] in "{[" else text
         except json.JSONDecodeError as error:
-            raise RulkaError(f"The value of '{key}' is not JSON: {error.msg}.", subject=f"{name}, sheet ledger") from None
+            raise RulkaError(
+                f"The value of '{key}' is not JSON: {error.msg}.", subject=f"{name}, sheet ledger"
+            ) from None
     return json.dumps(values)
 
 
@@ -102,7 +123,11 @@ def _table(rows: Iterator[tuple[int, list[str]]], target: Path, subject: str) ->
         empty = 0
         for at, row in rows:
             if any(row[len(header) :]):
-                raise RulkaError("The row is longer than the header.", hint="Empty the cells beside the table.", subject=f"{subject}, row {at}")
+                raise RulkaError(
+                    "The row is longer than the header.",
+                    hint="Empty the cells beside the table.",
+                    subject=f"{subject}, row {at}",
+                )
             cells = [*row, *[""] * len(header)][: len(header)]
             if not any(cells):
                 empty = empty or at  # trailing empty rows are no rows

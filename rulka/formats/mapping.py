@@ -1,6 +1,7 @@
 """A table of any shape to a file of the plain ledger folder, through a mapping that a person built and saved.
 
-The mapping says which column is which field, how dates and numbers are written, and what to put where there is no column.
+The mapping says which column is which field, how dates and numbers are written, and what to put where there is no
+column.
 """
 
 from __future__ import annotations
@@ -40,13 +41,33 @@ DATES = {
     "D Mon YYYY": r"(?P<d>\d{1,2})[ -](?P<mon>[A-Za-z]{3})[A-Za-z]*[ -](?P<y>\d{4}|\d{2})",
     "serial number": r"(?P<serial>\d{4,5})(?:\.0+)?",
 }
-MONTHS = {name: at for at, name in enumerate(("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"), 1)}
+MONTHS = {
+    name: at
+    for at, name in enumerate(("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"), 1)
+}
 SERIAL_START = date(1899, 12, 30)
 AMOUNTS = ("debit and credit", "signed amount", "amount and side")
-NUMBERS = {"1234.56": (".", ""), "1,234.56": (".", ","), "1234,56": (",", ""), "1.234,56": (",", "."), "1 234,56": (",", " "), "1'234.56": (".", "'")}
+NUMBERS = {
+    "1234.56": (".", ""),
+    "1,234.56": (".", ","),
+    "1234,56": (",", ""),
+    "1.234,56": (",", "."),
+    "1 234,56": (",", " "),
+    "1'234.56": (".", "'"),
+}
 """How numbers may be written: decimal mark and grouping."""
 
-SIDES = {"d": "debit", "dr": "debit", "s": "debit", "debit": "debit", "c": "credit", "cr": "credit", "h": "credit", "k": "credit", "credit": "credit"}
+SIDES = {
+    "d": "debit",
+    "dr": "debit",
+    "s": "debit",
+    "debit": "debit",
+    "c": "credit",
+    "cr": "credit",
+    "h": "credit",
+    "k": "credit",
+    "credit": "credit",
+}
 DATE_FIELDS = ("date",)
 AMOUNT_FIELDS = ("debit", "credit", "amount", "historical_amount", "transaction_amount", "average", "closing")
 
@@ -79,35 +100,63 @@ class MappingDefinition:
     def as_data(self) -> dict[str, Any]:
         """As plain data that JSON can hold."""
         return {
-            "table": self.table, "encoding": self.look.encoding, "delimiter": self.look.delimiter, "sheet": self.look.sheet, "header": self.look.header,
-            "date": self.date, "number": self.number, "amounts": self.amounts,
+            "table": self.table,
+            "encoding": self.look.encoding,
+            "delimiter": self.look.delimiter,
+            "sheet": self.look.sheet,
+            "header": self.look.header,
+            "date": self.date,
+            "number": self.number,
+            "amounts": self.amounts,
             "fields": {
-                name: {"columns": list(source.columns), "constant": source.constant, "translate": dict(source.translate)}
+                name: {
+                    "columns": list(source.columns),
+                    "constant": source.constant,
+                    "translate": dict(source.translate),
+                }
                 for name, source in self.fields.items()
             },
-            "segments": {"column": self.segments_column, "separator": self.segments_separator, "parts": list(self.segments_parts)},
-            "keep": list(self.keep), "side_name": self.side_name,
-        }  # fmt: skip
+            "segments": {
+                "column": self.segments_column,
+                "separator": self.segments_separator,
+                "parts": list(self.segments_parts),
+            },
+            "keep": list(self.keep),
+            "side_name": self.side_name,
+        }
 
     @classmethod
     def from_data(cls, data: Mapping[str, Any]) -> MappingDefinition:
         """What `as_data` gave; RulkaError where it says something that can't be."""
         if data.get("table") not in TARGETS:
-            raise RulkaError(f"'{data.get('table')}' is nothing to map to.", hint="Choose " + ", ".join(TARGETS) + ".", subject="mapping")
+            raise RulkaError(
+                f"'{data.get('table')}' is nothing to map to.",
+                hint="Choose " + ", ".join(TARGETS) + ".",
+                subject="mapping",
+            )
         for name, known in (("date", DATES), ("number", NUMBERS), ("amounts", AMOUNTS)):
             if data.get(name) not in known:
                 raise RulkaError(
-                    f"'{data.get(name)}' is no way to write a {name}.", hint=one_of(str(data.get(name)), known), subject=f"mapping, {name}"
+                    f"'{data.get(name)}' is no way to write a {name}.",
+                    hint=one_of(str(data.get(name)), known),
+                    subject=f"mapping, {name}",
                 )
         segments = data.get("segments") or {}
         return cls(
             data["table"],
-            TableLook(data.get("encoding") or "utf-8-sig", data.get("delimiter") or ",", data.get("sheet", ""), int(data.get("header") or 1)),
+            TableLook(
+                data.get("encoding") or "utf-8-sig",
+                data.get("delimiter") or ",",
+                data.get("sheet", ""),
+                int(data.get("header") or 1),
+            ),
             data["date"],
             data["number"],
             data["amounts"],
             {
-                name: Source(tuple(source.get("columns", ())), source.get("constant", ""), dict(source.get("translate", {})))
+                name: Source(
+                    tuple(source.get("columns", ())), source.get("constant", ""), dict(source.get("translate", {}))
+                )
                 for name, source in data.get("fields", {}).items()
             },
             segments.get("column", ""),
@@ -136,7 +185,11 @@ def target_fields(mapping_table: str, dimensions: Sequence[str], amounts: str) -
     if mapping_table == "entries":
         must = [name for name in must if name not in ("line", "debit", "credit")]
         may = ["line", *(dimensions), *may]
-        must += {"debit and credit": ["debit", "credit"], "signed amount": ["amount"], "amount and side": ["amount", "side"]}[amounts]
+        must += {
+            "debit and credit": ["debit", "credit"],
+            "signed amount": ["amount"],
+            "amount and side": ["amount", "side"],
+        }[amounts]
     if mapping_table == "budgets":
         may = [*dimensions, *may]
     return must, may
@@ -162,16 +215,21 @@ def parse_number(text: str, style: str) -> str:
         if not re.fullmatch(rf"[0-9]{{1,3}}({re.escape(grouping)}[0-9]{{3}})+", whole, re.ASCII):
             raise ValueError(f"'{text}' is not a number written as {style}")
         whole = whole.replace(grouping, "")
-    if not re.fullmatch(r"[0-9]+", whole or ("0" if part else ""), re.ASCII) or (mark and not re.fullmatch(r"[0-9]+", part, re.ASCII)):
+    if not re.fullmatch(r"[0-9]+", whole or ("0" if part else ""), re.ASCII) or (
+        mark and not re.fullmatch(r"[0-9]+", part, re.ASCII)
+    ):
         raise ValueError(f"'{text}' is not a number written as {style}")
     value = (whole or "0") + (f".{part}" if part else "")
     return f"-{value}" if negative and value.strip("0.") else value
 
 
 def parse_day(text: str, style: str) -> str:
-    """A date as somebody writes it to YYYY-MM-DD; ValueError says what is wrong. Two digits of a year mean 2000 and later."""
+    """A date as somebody writes it to YYYY-MM-DD; ValueError says what is wrong. Two digits of a year mean 2000 and
+    later."""
     iso = re.fullmatch(DATES["YYYY-MM-DD"] + r"(?:[T ].*)?", text, re.ASCII)
-    match = re.fullmatch(DATES[style] + r"(?:[T ]\d{1,2}:\d{2}.*)?", text, re.ASCII) or iso  # a workbook's own dates come as ISO
+    match = (
+        re.fullmatch(DATES[style] + r"(?:[T ]\d{1,2}:\d{2}.*)?", text, re.ASCII) or iso
+    )  # a workbook's own dates come as ISO
     if match is None:
         raise ValueError(f"'{text}' is not a date written as {style}")
     parts = match.groupdict()
@@ -186,9 +244,15 @@ def parse_day(text: str, style: str) -> str:
 
 
 def convert(
-    path: Path, mapping: MappingDefinition, folder: Path, dimensions: Sequence[str], *, watch: Callable[[int], None] | None = None
+    path: Path,
+    mapping: MappingDefinition,
+    folder: Path,
+    dimensions: Sequence[str],
+    *,
+    watch: Callable[[int], None] | None = None,
 ) -> Converted:
-    """Write the table as a file of a ledger folder. Errors of rows collect; a column that is gone raises RulkaError at once.
+    """Write the table as a file of a ledger folder. Errors of rows collect; a column that is gone raises RulkaError at
+    once.
 
     `watch` is told the rows read now and then, and may raise to end it.
     """
@@ -210,7 +274,11 @@ def _converted(
     must, may = target_fields(mapping.table, dimensions, mapping.amounts)
     unmapped = [name for name in must if name not in mapping.fields and name not in mapping.segments_parts]
     if unmapped:
-        raise RulkaError(f"Nothing is mapped to {', '.join(unmapped)}.", hint="Choose a column or write a constant.", subject="mapping")
+        raise RulkaError(
+            f"Nothing is mapped to {', '.join(unmapped)}.",
+            hint="Choose a column or write a constant.",
+            subject="mapping",
+        )
     wanted = [name for name in [*must, *may] if name in mapping.fields or name in mapping.segments_parts]
     converted = Converted(f"{mapping.table}.csv")
     rower = _Rower(mapping, place, wanted, converted)
@@ -248,7 +316,9 @@ def _fits(mapping: MappingDefinition, place: Mapping[str, int], file: str) -> No
 class _Rower:
     """Turns one row after another; numbers lines where the source doesn't."""
 
-    def __init__(self, mapping: MappingDefinition, place: Mapping[str, int], wanted: Sequence[str], converted: Converted) -> None:
+    def __init__(
+        self, mapping: MappingDefinition, place: Mapping[str, int], wanted: Sequence[str], converted: Converted
+    ) -> None:
         self.mapping, self.place, self.wanted, self.converted = mapping, place, wanted, converted
         self.lines: dict[tuple[str, str], int] = {}
         self.numbered = mapping.table == "entries" and "line" not in wanted
@@ -279,7 +349,9 @@ class _Rower:
                 try:
                     text = self.readers[name](text)
                 except ValueError as error:
-                    self._error(f"{error}.", number, name, "Correct the cell, or choose how the file writes it in the mapping.")
+                    self._error(
+                        f"{error}.", number, name, "Correct the cell, or choose how the file writes it in the mapping."
+                    )
                     failed = True
             values[name] = text
         if failed or (self.entries and not self._sides(values, number)):
@@ -292,7 +364,12 @@ class _Rower:
 
     def _error(self, message: str, number: int, name: str, hint: str) -> None:
         self.converted.errors.append(
-            row_error(message, number, ", ".join(self.mapping.fields[name].columns) if name in self.mapping.fields else name, hint)
+            row_error(
+                message,
+                number,
+                ", ".join(self.mapping.fields[name].columns) if name in self.mapping.fields else name,
+                hint,
+            )
         )
 
     def _value(self, name: str, cells: list[str]) -> str:
@@ -310,7 +387,11 @@ class _Rower:
         parts = text.split(mapping.segments_separator)
         if len(parts) != len(mapping.segments_parts):
             self.converted.errors.append(
-                row_error(f"'{text}' has {len(parts)} segments where {len(mapping.segments_parts)} are mapped.", number, mapping.segments_column)
+                row_error(
+                    f"'{text}' has {len(parts)} segments where {len(mapping.segments_parts)} are mapped.",
+                    number,
+                    mapping.segments_column,
+                )
             )
             return None
         return {name: part.strip() for name, part in zip(mapping.segments_parts, parts, strict=True) if name}
@@ -325,7 +406,10 @@ class _Rower:
                 side = SIDES.get(values.get("side", "").lower(), "")
                 if not side:
                     self._error(
-                        f"'{values.get('side', '')}' is neither debit nor credit.", number, "side", "Translate it to debit or credit in the mapping."
+                        f"'{values.get('side', '')}' is neither debit nor credit.",
+                        number,
+                        "side",
+                        "Translate it to debit or credit in the mapping.",
                     )
                     return False
             debit, credit = (amount, "") if side == "debit" else ("", amount)

@@ -1,4 +1,5 @@
-"""What moved between a run that was kept and the figures as they are now: which figures, by how much, through which accounts."""
+"""What moved between a run that was kept and the figures as they are now: which figures, by how much, through which
+accounts."""
 
 from __future__ import annotations
 
@@ -14,7 +15,8 @@ from rulka.core.computed import Computed, Row
 class Moved:
     """A figure that isn't what it was: exact values, None where it had or has no meaning.
 
-    `codes` are the accounts behind it, `periods` those it reads, `unit` what it counts: percent, or that of its row where it is known.
+    `codes` are the accounts behind it, `periods` those it reads, `unit` what it counts: percent, or that of its row
+    where it is known.
     """
 
     row: str
@@ -51,7 +53,8 @@ def cells_of(run: Run) -> Cells:
 
 
 def compare_runs(before: Run, after: Run) -> list[Moved]:
-    """The figures that differ between two runs, those of lines or columns that only one of them has too; in the later one's order."""
+    """The figures that differ between two runs, those of lines or columns that only one of them has too; in the later
+    one's order."""
     was, now = cells_of(before), cells_of(after)
     labels = {line["key"]: (line["label"], line["kind"]) for run in (before, after) for line in run["lines"]}
     headings = {column["key"]: heading_of(column) for run in (before, after) for column in run["columns"]}
@@ -69,12 +72,15 @@ def heading_of(column: Mapping[str, Any]) -> str:
 
 
 def moved_since(run: Run, now: Run, computed: Computed) -> list[Moved]:
-    """The figures that moved since a run was kept, with the accounts and periods behind each that could have moved it."""
+    """The figures that moved since a run was kept, with the accounts and periods behind each that could have moved
+    it."""
     found = []
     for moved in compare_runs(run, now):
         row = computed.rows_by_key.get(moved.row)
         periods = tuple(period for key in _read(computed, moved.column) for period in key)
-        found.append(replace(moved, codes=_codes(row, computed), periods=periods, unit=_unit(row, moved.column, computed)))
+        found.append(
+            replace(moved, codes=_codes(row, computed), periods=periods, unit=_unit(row, moved.column, computed))
+        )
     return found
 
 

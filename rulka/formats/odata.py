@@ -1,6 +1,7 @@
 """A ledger web service that speaks OData v4 (OASIS) to the files of a plain ledger folder.
 
-Pages are followed by their next link; a page that fails is asked for again, a service that contradicts itself is refused.
+Pages are followed by their next link; a page that fails is asked for again, a service that contradicts itself is
+refused.
 """
 
 from __future__ import annotations
@@ -45,7 +46,8 @@ class SignIn:
 
 @dataclass(frozen=True)
 class SetMapping:
-    """Which entity set a ledger file comes from, and which property is which column; `constants` fill what it has not."""
+    """Which entity set a ledger file comes from, and which property is which column; `constants` fill what it has
+    not."""
 
     name: str
     fields: Mapping[str, str]
@@ -67,19 +69,31 @@ def sets_from(data: Mapping[str, Any]) -> dict[str, SetMapping]:
     sets = {}
     for file, about in data.items():
         if f"{file}.csv" not in TABLES:
-            raise RulkaError(f"'{file}' is no file of a ledger folder.", hint="Map entries, accounts and so on.", subject="mapping")
+            raise RulkaError(
+                f"'{file}' is no file of a ledger folder.", hint="Map entries, accounts and so on.", subject="mapping"
+            )
         if not isinstance(about, dict) or not about.get("set") or not isinstance(about.get("fields"), dict):
             raise RulkaError(
-                f"The mapping of {file} names no set or no fields.", hint='Write {"set": "JournalLines", "fields": {...}}.', subject="mapping"
+                f"The mapping of {file} names no set or no fields.",
+                hint='Write {"set": "JournalLines", "fields": {...}}.',
+                subject="mapping",
             )
-        sets[file] = SetMapping(about["set"], about["fields"], about.get("modified", ""), tuple(about.get("keys", ())), about.get("constants", {}))
+        sets[file] = SetMapping(
+            about["set"],
+            about["fields"],
+            about.get("modified", ""),
+            tuple(about.get("keys", ())),
+            about.get("constants", {}),
+        )
     return sets
 
 
 class Service:
     """One service; use it as a context manager."""
 
-    def __init__(self, address: str, sign_in: SignIn, *, seconds: float = 30, wait: float = 0.5, watch: Watch | None = None) -> None:
+    def __init__(
+        self, address: str, sign_in: SignIn, *, seconds: float = 30, wait: float = 0.5, watch: Watch | None = None
+    ) -> None:
         if urlsplit(address).scheme not in ("http", "https"):
             raise RulkaError(f"'{address}' is no web address.", hint="Begin it with https://.", subject="address")
         self.address = address.rstrip("/") + "/"
@@ -111,7 +125,9 @@ class Service:
                     return self._once(url, params)
         except Unsteady as error:
             raise RulkaError(
-                f"The service did not answer soundly in {TRIES} tries: {error}.", hint="Nothing was changed; try again later.", subject=self.address
+                f"The service did not answer soundly in {TRIES} tries: {error}.",
+                hint="Nothing was changed; try again later.",
+                subject=self.address,
             ) from None
         raise AssertionError("unreachable")
 
@@ -125,15 +141,26 @@ class Service:
         if answer.status_code >= 500 or answer.status_code == 429:
             raise Unsteady(f"status {answer.status_code}")
         if answer.status_code in (401, 403):
-            raise RulkaError("The service refused the sign-in.", hint="Check user and secret of the feed.", subject=self.address, code="sign-in")
+            raise RulkaError(
+                "The service refused the sign-in.",
+                hint="Check user and secret of the feed.",
+                subject=self.address,
+                code="sign-in",
+            )
         if answer.status_code != 200:
-            raise RulkaError(f"The service answered with status {answer.status_code}: {_told(answer)}", hint="Check the feed's mapping.", subject=url)
+            raise RulkaError(
+                f"The service answered with status {answer.status_code}: {_told(answer)}",
+                hint="Check the feed's mapping.",
+                subject=url,
+            )
         try:
             page = json.loads(answer.content, parse_float=Decimal)
         except ValueError:
             raise Unsteady("the page is cut off or no JSON") from None
         if not isinstance(page, dict) or not isinstance(page.get("value"), list):
-            raise RulkaError("The answer is no OData collection.", hint="Check the address and the set's name.", subject=url)
+            raise RulkaError(
+                "The answer is no OData collection.", hint="Check the address and the set's name.", subject=url
+            )
         return page
 
     def rows(self, name: str, options: Mapping[str, str], keys: Sequence[str] = ()) -> Iterator[dict[str, Any]]:
@@ -150,7 +177,9 @@ class Service:
             if "@odata.count" in page:
                 count = int(page["@odata.count"])
                 if stated is not None and count != stated:
-                    raise self._refused(name, f"The number of rows changed from {stated} to {count} while they were read.")
+                    raise self._refused(
+                        name, f"The number of rows changed from {stated} to {count} while they were read."
+                    )
                 stated = count
             for row in page["value"]:
                 if keys:
@@ -177,7 +206,10 @@ class Service:
 
     def _refused(self, name: str, message: str) -> RulkaError:
         return RulkaError(
-            message, hint="Nothing was changed; pull again, and tell the service's keeper if it comes back.", subject=name, code="service"
+            message,
+            hint="Nothing was changed; pull again, and tell the service's keeper if it comes back.",
+            subject=name,
+            code="service",
         )
 
 
@@ -194,19 +226,34 @@ def literal(value: str) -> str:
 
 
 def pull(
-    service: Service, sets: Mapping[str, SetMapping], folder: Path, dimensions: Sequence[str], *, since: str = "", bounds: Bounds | None = None
+    service: Service,
+    sets: Mapping[str, SetMapping],
+    folder: Path,
+    dimensions: Sequence[str],
+    *,
+    since: str = "",
+    bounds: Bounds | None = None,
 ) -> Pulled:
-    """Write every mapped set as a file of the folder; of entries only those modified at or after `since`, where it is given."""
+    """Write every mapped set as a file of the folder; of entries only those modified at or after `since`, where it is
+    given."""
     pulled = Pulled(mark=since)
     for file, mapping in sets.items():
         table = TABLES[f"{file}.csv"]
-        columns = [name for name in (*table.required, *table.optional, *dimensions) if name in mapping.fields or name in mapping.constants]
+        columns = [
+            name
+            for name in (*table.required, *table.optional, *dimensions)
+            if name in mapping.fields or name in mapping.constants
+        ]
         signed = file == "entries" and "amount" in mapping.fields
         if signed:
             columns += ["debit", "credit"]
         missing = [name for name in table.required if name not in columns]
         if missing:
-            raise RulkaError(f"Nothing is mapped to {', '.join(missing)}.", hint="Name a property for each.", subject=f"mapping, {file}")
+            raise RulkaError(
+                f"Nothing is mapped to {', '.join(missing)}.",
+                hint="Name a property for each.",
+                subject=f"mapping, {file}",
+            )
         clauses = _clauses(mapping, since if file == "entries" else "", bounds if file == "entries" else None)
         order = [name for name in (mapping.modified, *mapping.keys) if name]
         options = {"$select": ",".join(dict.fromkeys([*mapping.fields.values(), *order]))}
@@ -219,7 +266,9 @@ def pull(
             writer = csv.writer(target)
             writer.writerow(columns)
             for row in service.rows(mapping.name, options, mapping.keys):
-                values = {name: _text(row.get(prop), prop) for name, prop in mapping.fields.items()} | dict(mapping.constants)
+                values = {name: _text(row.get(prop), prop) for name, prop in mapping.fields.items()} | dict(
+                    mapping.constants
+                )
                 if signed:
                     amount = values["amount"]
                     values["debit"], values["credit"] = ("", amount[1:]) if amount.startswith("-") else (amount, "")
@@ -231,8 +280,11 @@ def pull(
     return pulled
 
 
-def pull_openings(service: Service, mapping: SetMapping, dimensions: Sequence[str], before: str, since: str, bounds: Bounds) -> list[dict[str, str]]:
-    """Sums of all lines dated before a day (and not before `since`), by entity, account, partner, members and status, through `$apply`."""
+def pull_openings(
+    service: Service, mapping: SetMapping, dimensions: Sequence[str], before: str, since: str, bounds: Bounds
+) -> list[dict[str, str]]:
+    """Sums of all lines dated before a day (and not before `since`), by entity, account, partner, members and status,
+    through `$apply`."""
     wanted = [name for name in ("entity", "account", "partner_entity", "status", *dimensions) if name in mapping.fields]
     day = mapping.fields["date"]
     clauses = [f"{day} lt {before}", *([f"{day} ge {since}"] if since else []), *_entities(mapping, bounds)]
@@ -242,7 +294,9 @@ def pull_openings(service: Service, mapping: SetMapping, dimensions: Sequence[st
     found = []
     for row in service.rows(mapping.name, {"$apply": apply}):
         values = {name: _text(row.get(mapping.fields[name]), name) for name in wanted}
-        found.append(values | {"debit": _text(row.get("debit_sum"), "debit"), "credit": _text(row.get("credit_sum"), "credit")})
+        found.append(
+            values | {"debit": _text(row.get("debit_sum"), "debit"), "credit": _text(row.get("credit_sum"), "credit")}
+        )
     return found
 
 
@@ -257,7 +311,9 @@ def _clauses(mapping: SetMapping, since: str, bounds: Bounds | None) -> list[str
     if bounds is not None and bounds.first_day:
         clauses.append(f"{mapping.fields['date']} ge {bounds.first_day}")
     if bounds is not None and bounds.accounts and len(bounds.accounts) <= 60:
-        clauses.append("(" + " or ".join(f"{mapping.fields['account']} eq {literal(code)}" for code in bounds.accounts) + ")")
+        clauses.append(
+            "(" + " or ".join(f"{mapping.fields['account']} eq {literal(code)}" for code in bounds.accounts) + ")"
+        )
     if since and mapping.modified:
         clauses.append(f"{mapping.modified} ge {since}")
     return clauses
@@ -273,4 +329,8 @@ def _text(value: Any, name: str) -> str:
         return str(value)
     if isinstance(value, Decimal):
         return f"{value:f}"
-    raise RulkaError(f"The property {name} holds {type(value).__name__} where one value is wanted.", hint="Map another property.", subject="mapping")
+    raise RulkaError(
+        f"The property {name} holds {type(value).__name__} where one value is wanted.",
+        hint="Map another property.",
+        subject="mapping",
+    )

@@ -169,7 +169,12 @@ def style_of(row: Row, column: Column, computed: Computed) -> NumberStyle:
 def _decided(chosen: NumberStyle, style: str, below: NumberStyle) -> NumberStyle:
     decimals = chosen.decimals if chosen.decimals >= 0 else DECIMALS.get(style, below.decimals)
     return NumberStyle(
-        style, decimals, chosen.unit or below.unit, chosen.negative or below.negative, chosen.zero or below.zero, chosen.currency or below.currency
+        style,
+        decimals,
+        chosen.unit or below.unit,
+        chosen.negative or below.negative,
+        chosen.zero or below.zero,
+        chosen.currency or below.currency,
     )
 
 
@@ -188,7 +193,8 @@ def verdict_of(row: Row, place: int, column: Column, value: Value) -> str:
 
 
 def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bool] | None = None) -> ShownStatement:
-    """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for somebody who edits.
+    """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for
+    somebody who edits.
 
     `within` says by its place which rows get their cells; the others stand there without any.
     """
@@ -240,7 +246,8 @@ def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bo
 
 
 def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> ShownStatement:
-    """Several nodes of one statement as one page: the first one's rows and columns, those of the others to the right of them."""
+    """Several nodes of one statement as one page: the first one's rows and columns, those of the others to the right of
+    them."""
     first = pages[0]
     levels = max(len(page.heads) for page in pages)
     widths = [sum(column.span for column in page.columns) for page in pages]
@@ -249,7 +256,9 @@ def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> Shown
     heads = [tuple(ShownGroup(name, width) for name, width in zip(names, widths, strict=True))]
     for level in range(levels):
         of_page = [
-            page.heads[level - (levels - len(page.heads))] if level >= levels - len(page.heads) else (ShownGroup("", width),)
+            page.heads[level - (levels - len(page.heads))]
+            if level >= levels - len(page.heads)
+            else (ShownGroup("", width),)
             for page, width in zip(pages, widths, strict=True)
         ]
         heads.append(tuple(group for groups in of_page for group in groups))
@@ -298,14 +307,22 @@ def joined(rows: list[AnyRow], others: Sequence[AnyRow]) -> list[AnyRow]:
     return found
 
 
-def _row_beside(row: ShownRow, by_key: Sequence[Mapping[str, ShownRow]], pages: Sequence[ShownStatement], codes: Sequence[str]) -> ShownRow:
+def _row_beside(
+    row: ShownRow, by_key: Sequence[Mapping[str, ShownRow]], pages: Sequence[ShownStatement], codes: Sequence[str]
+) -> ShownRow:
     cells: list[ShownCell] = []
     for at, (rows, page, code) in enumerate(zip(by_key, pages, codes, strict=True)):
         own = rows.get(row.key)
-        empty = [ShownCell("", column.key, False, "", False, column.opens_group, False) for column in page.columns for _ in range(column.span)]
+        empty = [
+            ShownCell("", column.key, False, "", False, column.opens_group, False)
+            for column in page.columns
+            for _ in range(column.span)
+        ]
         given = list(own.cells) if own else empty
         if at:
-            given = [replace(cell, node=code, opens_group=cell.opens_group or not place) for place, cell in enumerate(given)]
+            given = [
+                replace(cell, node=code, opens_group=cell.opens_group or not place) for place, cell in enumerate(given)
+            ]
         cells += given
     return replace(row, cells=tuple(cells))
 
@@ -317,7 +334,8 @@ def _head(titles: list[tuple[str, ...]], level: int, widths: list[int]) -> tuple
 
 
 def _panels(rows: tuple[ShownRow, ...], second: set[str]) -> tuple[tuple[ShownRow, ...], ...]:
-    """The rows in one or two halves; the shorter half is filled up before its last total, so that both end on one line."""
+    """The rows in one or two halves; the shorter half is filled up before its last total, so that both end on one
+    line."""
     left, right = [row for row in rows if row.key not in second], [row for row in rows if row.key in second]
     if not right:
         return (rows,)
@@ -325,7 +343,10 @@ def _panels(rows: tuple[ShownRow, ...], second: set[str]) -> tuple[tuple[ShownRo
         missing = len(other) - len(half)
         if missing > 0 and half:
             at = max((place for place, row in enumerate(half) if row.kind == "total"), default=len(half))
-            half[at:at] = [ShownRow(f"filler-{place}", "", "filler", 0, "none", "none", "money", (), "") for place in range(missing)]
+            half[at:at] = [
+                ShownRow(f"filler-{place}", "", "filler", 0, "none", "none", "money", (), "")
+                for place in range(missing)
+            ]
     return tuple(left), tuple(right)
 
 
@@ -335,12 +356,20 @@ MOST_KEPT = 6
 
 class _Writer:
     def __init__(
-        self, computed: Computed, shown: list[tuple[int, Column]], opens: list[bool], *, stepped: bool, separated: Callable[[str], str] | None
+        self,
+        computed: Computed,
+        shown: list[tuple[int, Column]],
+        opens: list[bool],
+        *,
+        stepped: bool,
+        separated: Callable[[str], str] | None,
     ) -> None:
         self.computed, self.shown, self.opens, self.stepped, self.separated = computed, shown, opens, stepped, separated
         self.styles: dict[tuple[str, NumberStyle, int], NumberStyle] = {}
         # actual figures lead where others stand beside them
-        self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(c.of for _, c in shown)
+        self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(
+            c.of for _, c in shown
+        )
         money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
         self.first = money[0] if money else ""
         totals = [column.key for _, column in reversed(shown) if column.is_total][:MOST_KEPT] if not stepped else []
@@ -353,10 +382,16 @@ class _Writer:
             if self.stepped and column.kind != "text":
                 empty = ShownCell("", "", False, "", False, opening, False)
                 outer = row.is_total
-                cells += [empty, replace(cell, opens_group=False, outer=True)] if outer else [cell, replace(empty, opens_group=False, outer=True)]
+                cells += (
+                    [empty, replace(cell, opens_group=False, outer=True)]
+                    if outer
+                    else [cell, replace(empty, opens_group=False, outer=True)]
+                )
             else:
                 cells.append(cell)
-        return ShownRow(row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, tuple(cells), row.line, row.look)
+        return ShownRow(
+            row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, tuple(cells), row.line, row.look
+        )
 
     def _trend(self, row: Row) -> str:
         """The row's own figures from left to right as points of a small drawing; totals of series are left out."""
@@ -374,7 +409,9 @@ class _Writer:
             return ShownCell("", column.key, False, "", False, opening, False, words=True, trend=self._trend(row))
         if column.kind == "text":
             words = cell_words(row, column, self.computed)
-            return ShownCell(words, column.key, False, "", False, opening, False, words=True, is_label=column.asked.text == "label")
+            return ShownCell(
+                words, column.key, False, "", False, opening, False, words=True, is_label=column.asked.text == "label"
+            )
         if not row.has_figures or place in row.blank:
             return ShownCell("", column.key, False, "", False, opening, False, keep=self.keep.get(column.key, ""))
         rounded = row.shown is not None and column.kind not in ("percent", "share")

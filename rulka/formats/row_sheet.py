@@ -12,9 +12,15 @@ import xlsxwriter
 def rows_workbook(title: str, headings: Sequence[str], rows: Iterable[Sequence[str]], *, amounts: set[int]) -> bytes:
     """A workbook of rows; the columns in `amounts` hold plain decimals."""
     target = io.BytesIO()
-    book = xlsxwriter.Workbook(target, {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False})
+    book = xlsxwriter.Workbook(
+        target,
+        {"constant_memory": True, "strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False},
+    )
     sheet = book.add_worksheet(title[:31])
-    head, number = book.add_format({"bold": True, "bottom": 1}), book.add_format({"num_format": "#,##0.00##;-#,##0.00##"})
+    head, number = (
+        book.add_format({"bold": True, "bottom": 1}),
+        book.add_format({"num_format": "#,##0.00##;-#,##0.00##"}),
+    )
     sheet.freeze_panes(1, 0)
     sheet.set_column(0, len(headings) - 1, 14)
     sheet.write_row(0, 0, headings, head)

@@ -46,7 +46,8 @@ tr.above-double td.f { border-top: 2.2pt double #20292b; } tr.below-double td.f 
 tr.above-thick td.f { border-top: 1.6pt solid #20292b; } tr.below-thick td.f { border-bottom: 1.6pt solid #20292b; }
 tr.above-dotted td.f { border-top: 0.8pt dotted #20292b; } tr.below-dotted td.f { border-bottom: 0.8pt dotted #20292b; }
 tr.box td { border-top: 0.6pt solid #20292b; border-bottom: 0.6pt solid #20292b; }
-tr.holds td, tr.subtotal td { font-weight: 600; } tr.bold td { font-weight: 600; } tr.plain td { font-weight: 400; } tr.italic td { font-style: italic; }
+tr.holds td, tr.subtotal td { font-weight: 600; } tr.bold td { font-weight: 600; }
+tr.plain td { font-weight: 400; } tr.italic td { font-style: italic; }
 tr.shade-light td { background: #f3efe4; } tr.shade-strong td { background: #e6e0d1; }
 tr.spacer td { height: 4mm; border-bottom: 0; } tr.text td { font-style: normal; }
 tr.page-break { break-before: page; } tr.page-break td { height: 0; padding: 0; border: 0; }
@@ -65,8 +66,10 @@ td.w { text-align: left; } .red { color: #a43a2c; }
 
 TRIANGLE = {
     "": "",
-    "good": '<svg class=tri viewBox="0 0 10 9" role="img" aria-label="better"><path d="M5 0l5 9H0z" fill="#1f5a4d"/></svg>',
-    "bad": '<svg class=tri viewBox="0 0 10 9" role="img" aria-label="worse"><path d="M0 0h10L5 9z" fill="#a43a2c"/></svg>',
+    "good": '<svg class=tri viewBox="0 0 10 9" role="img" aria-label="better"><path d="M5 0l5 9H0z" '
+    'fill="#1f5a4d"/></svg>',
+    "bad": '<svg class=tri viewBox="0 0 10 9" role="img" aria-label="worse"><path d="M0 0h10L5 9z" '
+    'fill="#a43a2c"/></svg>',
 }
 """Good and bad carry a shape as well as a colour."""
 
@@ -76,19 +79,29 @@ def _faces(embed: bool) -> str:
     for family, name in FACES.items():
         path = FONTS / name
         source = f"data:font/woff2;base64,{base64.b64encode(path.read_bytes()).decode()}" if embed else path.as_uri()
-        rules.append(f'@font-face {{ font-family: "{family}"; src: url({source}) format("woff2"); font-weight: 200 900; }}')
+        rules.append(
+            f'@font-face {{ font-family: "{family}"; src: url({source}) format("woff2"); font-weight: 200 900; }}'
+        )
     return "\n".join(rules)
 
 
 Page = tuple[Computed, list[Check]]
 
 
-def as_html_pages(pages: list[Page], *, ledger: str, at: datetime, embed_fonts: bool = True, logo: str = "", most_rows: int = 0) -> str:
-    """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where it says so."""
+def as_html_pages(
+    pages: list[Page], *, ledger: str, at: datetime, embed_fonts: bool = True, logo: str = "", most_rows: int = 0
+) -> str:
+    """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where
+    it says so."""
     shown = [_cut(show(computed), most_rows) for computed, _ in pages]
     style = _faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
-    head = f'<meta charset="utf-8"><title>{escape(shown[0].title)}, {escape(shown[0].period)}</title><style>{style}</style>'
-    bodies = [_page(one, computed, checks, ledger, at, logo) for one, (computed, checks) in zip(shown, pages, strict=True)]
+    head = (
+        f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
+        f"{escape(shown[0].period)}</title><style>{style}</style>"
+    )
+    bodies = [
+        _page(one, computed, checks, ledger, at, logo) for one, (computed, checks) in zip(shown, pages, strict=True)
+    ]
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
 
 
@@ -123,7 +136,9 @@ def _paper(page: PageDef, shown: list[ShownStatement]) -> str:
         width = PAPER_WIDTHS[page.paper][orientation == "landscape"] - MARGINS
         rules.append(f"table {{ font-size: {9.5 * min(1.0, width / max(_width(one) for one in shown)):.2f}pt; }}")
     if page.break_before_sections:
-        rules.append("tr.section.outer + tr { break-before: avoid; } tbody tr ~ tr.section.outer { break-before: page; }")
+        rules.append(
+            "tr.section.outer + tr { break-before: avoid; } tbody tr ~ tr.section.outer { break-before: page; }"
+        )
     return "\n".join(rules)
 
 
@@ -133,15 +148,24 @@ CSS_PLACES = {"left": "left", "centre": "center", "right": "right"}
 
 def _content(name: str, text: str) -> str:
     """A margin box's content: texts that each page sets for itself, between the numbers that the paper counts."""
-    parts = [f"counter({kind})" if kind in COUNTED else f"string({name}-{at})" for at, (kind, _) in enumerate(pieces(text, {}))]
+    parts = [
+        f"counter({kind})" if kind in COUNTED else f"string({name}-{at})"
+        for at, (kind, _) in enumerate(pieces(text, {}))
+    ]
     return " ".join(parts)
 
 
 def _width(shown: ShownStatement) -> float:
     """Millimetres that a table wants at the usual size."""
     label = max((len(row.label) + 2 * row.depth for row in shown.rows), default=10) if shown.has_label else 0
-    columns = [max([len(cells.text) for row in shown.rows if len(row.cells) > at for cells in (row.cells[at],)] + [len(column.heading)]) + 3
-               for at, column in enumerate(shown.columns)]  # fmt: skip
+    columns = [
+        max(
+            [len(cells.text) for row in shown.rows if len(row.cells) > at for cells in (row.cells[at],)]
+            + [len(column.heading)]
+        )
+        + 3
+        for at, column in enumerate(shown.columns)
+    ]
     return CHARACTER * (label + sum(columns) + 2)
 
 
@@ -159,21 +183,36 @@ def _strings(page: PageDef, values: Mapping[str, str]) -> str:
 
 def _css_string(text: str) -> str:
     """A text between quotes as a style sheet reads it, whatever is in it."""
-    return "'" + "".join(character if character.isalnum() or character in " .,:·-" else f"\\{ord(character):x} " for character in text) + "'"
+    return (
+        "'"
+        + "".join(
+            character if character.isalnum() or character in " .,:·-" else f"\\{ord(character):x} "
+            for character in text
+        )
+        + "'"
+    )
 
 
 def _page(shown: ShownStatement, computed: Computed, checks: list[Check], ledger: str, at: datetime, logo: str) -> str:
     page, values = computed.statement.page, page_values(computed, ledger, at)
     picture = f'<img class=logo src="{escape(logo)}" alt="">' if logo and page.logo else ""
-    about = f"{escape(shown.node)}, {escape(shown.unit)}" + (f" &middot; {escape(shown.subtitle)}" if shown.subtitle else "")
-    block = f"{picture}<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p class=about>{about}</p>"
+    about = f"{escape(shown.node)}, {escape(shown.unit)}" + (
+        f" &middot; {escape(shown.subtitle)}" if shown.subtitle else ""
+    )
+    block = (
+        f"{picture}<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p "
+        f"class=about>{about}</p>"
+    )
     notes = "".join(f"<p>{escape(filled(note, values))}</p>" for note in page.notes)
     part = f"<p class=part>Part of the whole: {escape(computed.view.part)}</p>" if computed.view.is_part else ""
     if shown.cut:
         notes, checks = f"<p>{escape(shown.cut)}</p>", []
     return (
-        f"<section class=page>{_strings(page, values)}{_line(page.header, values)}{block if page.title_block else picture}{part}{_tables(shown)}"
-        f"{f'<div class=notes>{notes}</div>' if notes else ''}{_checks(checks) if page.checks and not shown.cut else ''}{_line(page.footer, values)}</section>"
+        f"<section "
+        f"class=page>{_strings(page, values)}{_line(page.header, values)}"
+        f"{block if page.title_block else picture}{part}{_tables(shown)}"
+        f"{f'<div class=notes>{notes}</div>' if notes else ''}"
+        f"{_checks(checks) if page.checks and not shown.cut else ''}{_line(page.footer, values)}</section>"
     )
 
 
@@ -185,7 +224,10 @@ def _line(boxes: Boxes, values: Mapping[str, str]) -> str:
 
 def _tables(shown: ShownStatement) -> str:
     """One table, or two side by side."""
-    tables = [f"<table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in rows)}</tbody></table>" for rows in shown.panels]
+    tables = [
+        f"<table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in rows)}</tbody></table>"
+        for rows in shown.panels
+    ]
     if len(tables) == 1:
         return tables[0]
     return f"<div class=sides>{''.join(f'<div class=side>{table}</div>' for table in tables)}</div>"
@@ -196,7 +238,8 @@ def _head(shown: ShownStatement) -> str:
     levels = "".join(
         f"<tr class=groups>{label}"
         + "".join(
-            f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>' for at, group in enumerate(level)
+            f'<th colspan={group.width} scope=colgroup class="{"opens" if at else ""}">{escape(group.title)}</th>'
+            for at, group in enumerate(level)
         )
         + "</tr>"
         for level in shown.heads
@@ -208,16 +251,24 @@ def _head(shown: ShownStatement) -> str:
 
 def _column_head(column: ShownColumn) -> str:
     width = f' style="min-width:{column.width}ch"' if column.width else ""
-    return f'<th scope=col colspan={column.span} class="{"opens" if column.opens_group else ""}"{width}>{escape(column.heading)}</th>'
+    return (
+        f"<th scope=col colspan={column.span} "
+        f'class="{"opens" if column.opens_group else ""}"{width}>{escape(column.heading)}</th>'
+    )
 
 
 def _trend(points: str) -> str:
-    return f'<svg class=spark width="66" height="13" viewBox="0 0 88 18"><polyline points="{points}"/></svg>' if points else ""
+    return (
+        f'<svg class=spark width="66" height="13" viewBox="0 0 88 18"><polyline points="{points}"/></svg>'
+        if points
+        else ""
+    )
 
 
 def _row(row: ShownRow, shown: ShownStatement) -> str:
     cells = "".join(
-        f'<td class="{"w" if cell.words else "f"} {cell.verdict} {"red" if cell.red else ""} {"opens" if cell.opens_group else ""}">'
+        f'<td class="{"w" if cell.words else "f"} {cell.verdict} {"red" if cell.red else ""} '
+        f'{"opens" if cell.opens_group else ""}">'
         f"{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{escape(cell.text)}</td>"
         for cell in row.cells
     )
@@ -231,7 +282,8 @@ def _checks(checks: list[Check]) -> str:
     if verdict.stands:
         return f"<p class=checks>{escape(verdict.text)}.</p>"
     items = "".join(
-        f'<li><span class="{"no" if check.state == FAILS else "open"}">{escape(check.check)} ({check.state}).</span> {escape(check.detail)}</li>'
+        f'<li><span class="{"no" if check.state == FAILS else "open"}">{escape(check.check)} ({check.state}).</span> '
+        f"{escape(check.detail)}</li>"
         for check in open_ones
     )
     return f"<div class=checks>{escape(verdict.text)}.<ul>{items}</ul></div>"
@@ -241,4 +293,8 @@ def as_pdf_pages(pages: list[Page], *, ledger: str, at: datetime, logo: str = ""
     """A statement for several nodes on paper, each beginning a page."""
     from weasyprint import HTML
 
-    return bytes(HTML(string=as_html_pages(pages, ledger=ledger, at=at, embed_fonts=False, logo=logo, most_rows=most_rows)).write_pdf())
+    return bytes(
+        HTML(
+            string=as_html_pages(pages, ledger=ledger, at=at, embed_fonts=False, logo=logo, most_rows=most_rows)
+        ).write_pdf()
+    )

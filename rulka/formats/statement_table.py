@@ -14,7 +14,8 @@ from rulka.formats.statement_text import cell_words, plain_text
 
 
 def as_table(pages: Sequence[Computed]) -> tuple[str, str]:
-    """The visible statement, of nodes side by side too, as tab-separated text and as an HTML table, with plain numbers."""
+    """The visible statement, of nodes side by side too, as tab-separated text and as an HTML table, with plain
+    numbers."""
     several = len(pages) > 1
     names = named_nodes(pages)
     heads, by_key = [""], []
@@ -23,7 +24,10 @@ def as_table(pages: Sequence[Computed]) -> tuple[str, str]:
         shown = [row for row in page.rows if not row.hidden]
         order = joined(order, shown)
         by_key.append({row.key: row for row in shown})
-        heads += [", ".join(filter(None, (name if several else "", *column.groups, column.heading))) for _, column in _columns(page)]
+        heads += [
+            ", ".join(filter(None, (name if several else "", *column.groups, column.heading)))
+            for _, column in _columns(page)
+        ]
     rows = [heads]
     for row in order:
         cells = [plain_text("\u00a0\u00a0" * row.depth + row.label if row.depth else row.label)]
@@ -37,7 +41,11 @@ def as_table(pages: Sequence[Computed]) -> tuple[str, str]:
 
 
 def _columns(computed: Computed) -> list[tuple[int, Column]]:
-    return [(place, column) for place, column in enumerate(computed.columns) if not column.hidden and column.asked.text != "trend"]
+    return [
+        (place, column)
+        for place, column in enumerate(computed.columns)
+        if not column.hidden and column.asked.text != "trend"
+    ]
 
 
 def _cell(row: Row, column: Column, place: int, computed: Computed) -> str:

@@ -16,7 +16,8 @@ from rulka.core.money import QUANTITY_DIGITS, exact_text, ratio_text
 
 
 def value_text(row: Row, column: Column, value: Value, digits: int) -> str | None:
-    """An exact decimal in presented sign, money to `digits`; ratios to ten decimals; None where a figure has no meaning."""
+    """An exact decimal in presented sign, money to `digits`; ratios to ten decimals; None where a figure has no
+    meaning."""
     if value is None:
         return None
     if column.kind in ("percent", "share") or row.unit in ("ratio", "rate"):
@@ -38,7 +39,10 @@ def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
         "currency": node.currency,
         "columns": [_column(column) for column in computed.columns],
         "lines": [_line(row, computed) for row in computed.rows],
-        "footing": [{"check": check.check, "code": check.code, "state": check.state, "ok": check.ok, "detail": check.detail} for check in checks],
+        "footing": [
+            {"check": check.check, "code": check.code, "state": check.state, "ok": check.ok, "detail": check.detail}
+            for check in checks
+        ],
     }
     if computed.view.is_part:
         content["part"] = computed.view.part
@@ -64,7 +68,9 @@ def read_checks(run: Mapping[str, Any]) -> list[Check]:
     found = []
     for told in run["footing"]:
         title, detail = told["check"], told["detail"]
-        code = told.get("code") or CODES.get(title) or ("columns" if title.startswith("The columns of ") else "own-check")
+        code = (
+            told.get("code") or CODES.get(title) or ("columns" if title.startswith("The columns of ") else "own-check")
+        )
         state = told.get("state") or FORMER_STATES.get(title) or (HOLDS if told["ok"] else FAILS)
         if "state" not in told and detail.startswith("Judged in no column"):
             state = NOT_JUDGED
@@ -91,7 +97,10 @@ def _hidden(content: dict[str, Any], hidden: bool) -> dict[str, Any]:
 
 
 def _line(row: Row, computed: Computed) -> dict[str, Any]:
-    values = [value_text(row, column, value, computed.node_of(column).digits) for column, value in zip(computed.columns, row.values, strict=True)]
+    values = [
+        value_text(row, column, value, computed.node_of(column).digits)
+        for column, value in zip(computed.columns, row.values, strict=True)
+    ]
     line: dict[str, Any] = {
         "key": row.key,
         "label": row.label,
@@ -123,7 +132,9 @@ def as_csv(computed: Computed) -> str:
     file = io.StringIO()
     writer = csv.writer(file, lineterminator="\r\n")
     heads = [computed.columns[place] for place in shown]
-    writer.writerow(["line", *(f"{column.group}, {column.heading}" if column.group else column.heading for column in heads)])
+    writer.writerow(
+        ["line", *(f"{column.group}, {column.heading}" if column.group else column.heading for column in heads)]
+    )
     for row in computed.rows:
         if row.hidden:
             continue

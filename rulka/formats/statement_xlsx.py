@@ -59,13 +59,22 @@ class _Book:
     def format(self, **properties: object) -> Format:
         key = tuple(sorted(properties.items()))
         if key not in self.formats:
-            self.formats[key] = self.book.add_format({"font_name": "Calibri", "font_size": 10, "font_color": INK, **properties})
+            self.formats[key] = self.book.add_format(
+                {"font_name": "Calibri", "font_size": 10, "font_color": INK, **properties}
+            )
         return self.formats[key]
 
     def sheet_name(self, title: str) -> str:
         """A name that a sheet may have and none has yet."""
-        base = "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ") or "Statement"
-        name = base if base.casefold() not in self.names else numbered(base[:27].rstrip(), lambda name: name.casefold() in self.names, " ")
+        base = (
+            "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ")
+            or "Statement"
+        )
+        name = (
+            base
+            if base.casefold() not in self.names
+            else numbered(base[:27].rstrip(), lambda name: name.casefold() in self.names, " ")
+        )
         self.names.add(name.casefold())
         return name
 
@@ -91,7 +100,13 @@ class _Book:
                 row += 1
         if self.about.link:
             sheet.write_string(row, 0, "In Rulka", soft)
-            sheet.write_url(row, 1, self.about.link(first.node.code, "", ""), self.format(font_color=GREEN, underline=1), string="Open the statement")
+            sheet.write_url(
+                row,
+                1,
+                self.about.link(first.node.code, "", ""),
+                self.format(font_color=GREEN, underline=1),
+                string="Open the statement",
+            )
             sheet.write_string(row + 1, 1, "Every figure of the sheets leads to its trace.", soft)
             row += 2
         row += 1
@@ -99,14 +114,22 @@ class _Book:
             sheet.write_string(row, at, heading, self.format(bold=True, bottom=1))
         for one, told, name in zip(computed, checks, names, strict=True):
             row += 1
-            sheet.write_url(row, 0, f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1", self.format(font_color=GREEN, underline=1), string=name)
+            sheet.write_url(
+                row,
+                0,
+                f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1",
+                self.format(font_color=GREEN, underline=1),
+                string=name,
+            )
             sheet.write_string(row, 1, plain_text(f"{one.node.name} ({one.node.code})"), self.format())
             verdict = verdict_on(told)
             sheet.write_string(row, 2, plain_text(verdict.text), self.format() if verdict.stands else bold)
         sheet.set_column(0, 0, 28)
         sheet.set_column(1, 2, 44)
         sheet.hide_gridlines(2)
-        self.book.set_properties({"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)})
+        self.book.set_properties(
+            {"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)}
+        )
 
     def close(self) -> bytes:
         self.book.close()
@@ -138,7 +161,9 @@ class _Sheet:
         self.sheet.write_string(0, 0, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
         whose = computed.node.name + (f" – part of the whole: {computed.view.part}" if computed.view.is_part else "")
         self.sheet.write_string(1, 0, plain_text(whose), self.format(bold=True))
-        self.sheet.write_string(2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format())
+        self.sheet.write_string(
+            2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format()
+        )
         made = f"{self.of.about.ledger}, revision {computed.view.book.revision}, made {moment_text(self.of.about.at)}"
         self.sheet.write_string(3, 0, plain_text(made), self.format(font_color=SOFT, italic=True))
 
@@ -150,7 +175,10 @@ class _Sheet:
             if column.group and (former is None or former.group != column.group):
                 self.sheet.write_string(TITLE_ROWS, at, plain_text(column.group), self.format(bold=True))
             self.sheet.write_string(
-                TITLE_ROWS + 1, at, plain_text(column.heading), self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True)
+                TITLE_ROWS + 1,
+                at,
+                plain_text(column.heading),
+                self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True),
             )
             self.widths[at] = max(self.widths[at], len(column.heading) + 3, column.asked.width)
 
@@ -173,7 +201,9 @@ class _Sheet:
             self._trend(row, place, at)
             return
         if column.kind == "text":
-            self.sheet.write_string(at, place + 1, plain_text(cell_words(row, column, self.computed)), self.format(**look))
+            self.sheet.write_string(
+                at, place + 1, plain_text(cell_words(row, column, self.computed)), self.format(**look)
+            )
             return
         if place in row.blank:
             self.sheet.write_blank(at, place + 1, None, self.format(**look))
@@ -198,7 +228,11 @@ class _Sheet:
 
     def _trend(self, row: Row, place: int, at: int) -> None:
         """A drawing in the cell over the row's own columns of figures."""
-        series = [p for p, column in enumerate(self.computed.columns) if column.has_figures and column.series and not column.is_total]
+        series = [
+            p
+            for p, column in enumerate(self.computed.columns)
+            if column.has_figures and column.series and not column.is_total
+        ]
         if series and row.has_figures:
             cells = f"{xl_rowcol_to_cell(at, series[0] + 1)}:{xl_rowcol_to_cell(at, series[-1] + 1)}"
             self.sheet.add_sparkline(at, place + 1, {"range": cells, "series_color": SOFT})
@@ -223,7 +257,11 @@ class _Sheet:
             if not self._is_plain(tree):
                 return ""
             body = self._expression(tree, place)
-            exact = f"ROUND({body},{self.computed.digits_of(row, column)})" if row.unit == "money" and _only_adds(tree) else body
+            exact = (
+                f"ROUND({body},{self.computed.digits_of(row, column)})"
+                if row.unit == "money" and _only_adds(tree)
+                else body
+            )
             return f'=IFERROR({exact},"n/m")'
         return ""
 
@@ -249,7 +287,12 @@ class _Sheet:
         """The row that a name in a formula stands for; empty where it has none on the sheet."""
         line = self.names.find(label)
         return next(
-            (key for key in (f"{line.key}.total", line.key) if key in self.computed.rows_by_key and self.computed.rows_by_key[key].has_figures), ""
+            (
+                key
+                for key in (f"{line.key}.total", line.key)
+                if key in self.computed.rows_by_key and self.computed.rows_by_key[key].has_figures
+            ),
+            "",
         )
 
     def _is_plain(self, tree: Tree) -> bool:
@@ -297,8 +340,13 @@ MOST_MARGIN = 250
 def _margin(boxes: Boxes, values: Mapping[str, str]) -> str:
     """A header or footer as a spreadsheet writes it."""
     counted = {"page": "&P", "pages": "&N"}
-    texts = {place: "".join(counted.get(kind, piece.replace("&", "&&")) for kind, piece in pieces(text, values)) for place, text in boxes}
-    return "".join(f"{code}{texts[place]}" for place, code in (("left", "&L"), ("centre", "&C"), ("right", "&R")) if texts[place])[:MOST_MARGIN]
+    texts = {
+        place: "".join(counted.get(kind, piece.replace("&", "&&")) for kind, piece in pieces(text, values))
+        for place, text in boxes
+    }
+    return "".join(
+        f"{code}{texts[place]}" for place, code in (("left", "&L"), ("centre", "&C"), ("right", "&R")) if texts[place]
+    )[:MOST_MARGIN]
 
 
 def _only_adds(tree: Tree) -> bool:
@@ -337,7 +385,8 @@ def _number(value: Fraction) -> float:
 
 
 def _number_format(digits: int, scale: int, verdict: str = "") -> str:
-    """Thousands and millions by the format alone, so that the cell holds the whole figure; a verdict carries its shape."""
+    """Thousands and millions by the format alone, so that the cell holds the whole figure; a verdict carries its
+    shape."""
     shape = {"good": '"\u25b2 "', "bad": '"\u25bc "'}.get(verdict, "")
     decimals = "." + "0" * digits if digits else ""
     if scale < 0:
@@ -352,7 +401,9 @@ def as_xlsx_pages(pages: Sequence[tuple[Computed, list[Check]]], about: About) -
     about_name = book.sheet_name("About")
     several = len({computed.statement.name for computed, _ in pages}) > 1
     only = len(pages) == 1
-    names = [book.sheet_name(computed.statement.title if several or only else computed.node.name) for computed, _ in pages]
+    names = [
+        book.sheet_name(computed.statement.title if several or only else computed.node.name) for computed, _ in pages
+    ]
     book.cover(about_name, [computed for computed, _ in pages], [checks for _, checks in pages], names)
     sheets = [_Sheet(book, name, computed) for name, (computed, _) in zip(names, pages, strict=True)]
     for sheet in sheets:

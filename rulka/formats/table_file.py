@@ -1,4 +1,5 @@
-"""Any CSV file or workbook sheet to rows of text, as it stands: encoding and delimiter found or given, nothing changed."""
+"""Any CSV file or workbook sheet to rows of text, as it stands: encoding and delimiter found or given, nothing
+changed."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ MOST_RATIO = 400
 
 @dataclass(frozen=True)
 class TableLook:
-    """How a file is read: `sheet` for a workbook, `encoding` and `delimiter` for text; `header` is the header's row, from 1."""
+    """How a file is read: `sheet` for a workbook, `encoding` and `delimiter` for text; `header` is the header's row,
+    from 1."""
 
     encoding: str = "utf-8-sig"
     delimiter: str = ","
@@ -63,7 +65,11 @@ def find_encoding(data: bytes) -> str:
             found = from_bytes(data, cp_isolation=["cp1252", "cp1250", "cp1251", "cp437", "cp850", "mac_roman"])
             best = found.best()
             # short texts fit several tables of one script: the usual one of Windows goes first
-            return "cp1252" if best is None or any("cp1252" in (one.encoding, *one.could_be_from_charset) for one in found) else best.encoding
+            return (
+                "cp1252"
+                if best is None or any("cp1252" in (one.encoding, *one.could_be_from_charset) for one in found)
+                else best.encoding
+            )
     return "utf-8-sig"
 
 
@@ -111,13 +117,19 @@ def _text_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
                 yield number, cells
     except UnicodeError:
         raise RulkaError(
-            f"The file is not {look.encoding} here.", hint="Choose another encoding.", subject=f"{path.name}, row {number + 1}"
+            f"The file is not {look.encoding} here.",
+            hint="Choose another encoding.",
+            subject=f"{path.name}, row {number + 1}",
         ) from None
     except LookupError:
-        raise RulkaError(f"'{look.encoding}' is no encoding.", hint="Write utf-8 or cp1252.", subject=path.name) from None
+        raise RulkaError(
+            f"'{look.encoding}' is no encoding.", hint="Write utf-8 or cp1252.", subject=path.name
+        ) from None
     except csv.Error as error:
         raise RulkaError(
-            f"Not readable as CSV: {error}.", hint="Look for a quote that is not closed.", subject=f"{path.name}, row {number + 1}"
+            f"Not readable as CSV: {error}.",
+            hint="Look for a quote that is not closed.",
+            subject=f"{path.name}, row {number + 1}",
         ) from None
 
 
@@ -153,13 +165,18 @@ def sheet_rows(path: Path, name: str) -> Iterator[tuple[int, list[str]]]:
     book, formulas = _open(path, values=True), _open(path, values=False)
     try:
         if name and name not in book.sheetnames:
-            raise RulkaError(f"There is no sheet '{name}'.", hint="It has " + ", ".join(book.sheetnames) + ".", subject=path.name)
+            raise RulkaError(
+                f"There is no sheet '{name}'.", hint="It has " + ", ".join(book.sheetnames) + ".", subject=path.name
+            )
         sheet, written = (one[name] if name else one.worksheets[0] for one in (book, formulas))
         with closing(sheet.iter_rows(values_only=True)) as rows, closing(written.iter_rows(values_only=True)) as texts:
             for number, (row, text) in enumerate(zip(rows, texts, strict=False), 1):
                 yield (
                     number,
-                    [_cell(value, source, path.name, sheet.title, number, at) for at, (value, source) in enumerate(zip(row, text, strict=False))],
+                    [
+                        _cell(value, source, path.name, sheet.title, number, at)
+                        for at, (value, source) in enumerate(zip(row, text, strict=False))
+                    ],
                 )
     finally:
         book.close()
@@ -168,9 +185,18 @@ def sheet_rows(path: Path, name: str) -> Iterator[tuple[int, list[str]]]:
 
 def _cell(value: Any, source: Any, file: str, sheet: str, row: int, at: int) -> str:
     if isinstance(source, str) and source.startswith("=") and value is None:
-        raise _refused("The cell holds a formula whose result was not kept.", "Open the workbook, let it compute and save it.", file, sheet, row, at)
+        raise _refused(
+            "The cell holds a formula whose result was not kept.",
+            "Open the workbook, let it compute and save it.",
+            file,
+            sheet,
+            row,
+            at,
+        )
     if isinstance(value, str) and value in ERROR_VALUES:
-        raise _refused(f"The cell holds the error {value}.", "Mend the formula and save the workbook.", file, sheet, row, at)
+        raise _refused(
+            f"The cell holds the error {value}.", "Mend the formula and save the workbook.", file, sheet, row, at
+        )
     return cell_text(value, f"{file}, sheet {sheet}, row {row}")
 
 
@@ -189,14 +215,20 @@ def cell_text(value: Any, subject: str) -> str:
     if isinstance(value, bool):
         return "1" if value else "0"
     if isinstance(value, datetime):
-        return value.date().isoformat() if (value.hour, value.minute, value.second, value.microsecond) == (0, 0, 0, 0) else value.isoformat()
+        return (
+            value.date().isoformat()
+            if (value.hour, value.minute, value.second, value.microsecond) == (0, 0, 0, 0)
+            else value.isoformat()
+        )
     if isinstance(value, date):
         return value.isoformat()
     if isinstance(value, (int, float)):
         exact = Decimal(repr(value))
         if abs(exact) >= 10**15:
             raise RulkaError(
-                f"{value} is too large for a spreadsheet to hold exactly.", hint="Format the cell as text and type it again.", subject=subject
+                f"{value} is too large for a spreadsheet to hold exactly.",
+                hint="Format the cell as text and type it again.",
+                subject=subject,
             )
         return f"{exact.to_integral_value():f}" if exact == exact.to_integral_value() else f"{exact:f}"
     raise RulkaError(f"A cell holds {value!r}, which is no text, number or date.", subject=subject)

@@ -1,4 +1,5 @@
-"""Keeps balances up: what a revision moved goes into the balance rows, their chunks, and the change that history needs."""
+"""Keeps balances up: what a revision moved goes into the balance rows, their chunks, and the change that history
+needs."""
 
 from __future__ import annotations
 
@@ -20,7 +21,9 @@ ARRAYS = ("keys", "debits", "credits", "counts")
 
 def write_balances(changes: Change, added: IntArray, revision: Revision) -> None:
     """Add changes, and rows of them in an array, to balance rows and chunks; keep them as this revision's."""
-    rows = np.concatenate([added, np.array([(*place, *change) for place, change in changes.items()], dtype=np.int64).reshape(-1, 8)])
+    rows = np.concatenate(
+        [added, np.array([(*place, *change) for place, change in changes.items()], dtype=np.int64).reshape(-1, 8)]
+    )
     rows = _summed(rows)
     if not len(rows):
         return
@@ -29,14 +32,16 @@ def write_balances(changes: Change, added: IntArray, revision: Revision) -> None
     with connection.cursor() as cursor:
         cursor.executemany(
             "INSERT INTO ledger_balance (scenario_id, key_id, period, status, effect, debit, credit, count) "
-            "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect, key_id) DO UPDATE SET "
+            "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect, key_id) DO "
+            "UPDATE SET "
             "debit = debit + excluded.debit, credit = credit + excluded.credit, count = count + excluded.count",
             rows.tolist(),
         )
         for start, end in pairwise(starts):
             place = chunk[start].tolist()
             cursor.execute(
-                "INSERT INTO ledger_balancechangechunk (revision_id, scenario_id, period, status, effect, keys, debits, credits, counts) "
+                "INSERT INTO ledger_balancechangechunk (revision_id, scenario_id, period, status, effect, keys, "
+                "debits, credits, counts) "
                 "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s)",
                 [revision.pk, *place, *_bytes(rows[start:end, [1, 5, 6, 7]])],
             )
@@ -44,7 +49,8 @@ def write_balances(changes: Change, added: IntArray, revision: Revision) -> None
 
 
 def _summed(rows: IntArray) -> IntArray:
-    """One row for each scenario, period, status, effect and key, in this order; rows that come to nothing are left out."""
+    """One row for each scenario, period, status, effect and key, in this order; rows that come to nothing are left
+    out."""
     if not len(rows):
         return rows
     rows = rows[np.lexsort((rows[:, 1], rows[:, 4], rows[:, 3], rows[:, 2], rows[:, 0]))]
@@ -67,12 +73,17 @@ def _write_chunk(cursor: Any, place: list[int], added: IntArray, revision: int) 
         total = added
     empty = (total[:, 1:] == 0).all(axis=1)
     if empty.any():
-        cursor.executemany(f"DELETE FROM ledger_balance WHERE {where} AND key_id = %s", [[*place, key] for key in total[empty, 0].tolist()])
+        cursor.executemany(
+            f"DELETE FROM ledger_balance WHERE {where} AND key_id = %s",
+            [[*place, key] for key in total[empty, 0].tolist()],
+        )
         total = total[~empty]
     cursor.execute(
-        "INSERT INTO ledger_balancechunk (scenario_id, period, status, effect, keys, debits, credits, counts, revision) "
+        "INSERT INTO ledger_balancechunk (scenario_id, period, status, effect, keys, debits, credits, counts, "
+        "revision) "
         "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect) DO UPDATE SET "
-        "keys = excluded.keys, debits = excluded.debits, credits = excluded.credits, counts = excluded.counts, revision = excluded.revision",
+        "keys = excluded.keys, debits = excluded.debits, credits = excluded.credits, counts = excluded.counts, "
+        "revision = excluded.revision",
         [*place, *_bytes(total), revision],
     )
 
@@ -92,7 +103,8 @@ def _bytes(rows: IntArray) -> list[bytes]:
 
 
 def sum_changes(changes: Iterable[tuple[Any, ...]]) -> dict[tuple[int, int, int, int], IntArray]:
-    """Changes (scenario, period, status, effect, keys, debits, credits, counts) added up by chunk: rows (key, debit, credit, count)."""
+    """Changes (scenario, period, status, effect, keys, debits, credits, counts) added up by chunk: rows (key, debit,
+    credit, count)."""
     parts: dict[tuple[int, int, int, int], list[IntArray]] = {}
     for *place, keys, debits, credits, counts in changes:
         arrays = [np.frombuffer(data, dtype=np.int64) for data in (keys, debits, credits, counts)]

@@ -15,5 +15,7 @@ def own_calendar_book(ledger: Ledger, entity: str) -> Book:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
     name = book.frame.entity_calendars[book.frame.entities.index[entity]]
     if not name:
-        raise RulkaError(f"{entity} names no calendar of its own.", hint="Its calendar is the group's.", subject="calendar")
+        raise RulkaError(
+            f"{entity} names no calendar of its own.", hint="Its calendar is the group's.", subject="calendar"
+        )
     return book.in_calendar(name)

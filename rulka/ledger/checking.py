@@ -25,7 +25,9 @@ LONG_PAST = 3
 MOST = 200
 
 
-def preview(report: LoadReport, ledger: Ledger | None, stage: Stage, wanted: Iterable[Wanted], budgets: Sequence[Budget]) -> None:
+def preview(
+    report: LoadReport, ledger: Ledger | None, stage: Stage, wanted: Iterable[Wanted], budgets: Sequence[Budget]
+) -> None:
     """Tally what accepting would do; nothing is written. Lines are told of new and same entries only."""
     for one in wanted:
         new, changed, same = compare_wanted(one, ledger)
@@ -51,7 +53,9 @@ def _preview_budgets(report: LoadReport, ledger: Ledger | None, budgets: Sequenc
             codes = tuple(names[pk] for pk in members.split(",")) if members else ()
             stored[scenario, entity, account, codes, period] = (amount, note)
     for budget in budgets:
-        found = stored.get((budget.scenario, budget.entity, budget.account, budget.members, period_number(budget.period.code)))
+        found = stored.get(
+            (budget.scenario, budget.entity, budget.account, budget.members, period_number(budget.period.code))
+        )
         if found is None:
             tally.new += 1
         elif found == (budget.amount, budget.note):
@@ -111,14 +115,20 @@ def _sums(stage: Stage, digits: dict[str, int]) -> list[list[str]]:
     ]
 
 
-def _controls(report: LoadReport, stage: Stage, controls: Iterable[tuple[int, dict[str, str]]], digits: dict[str, int]) -> None:
+def _controls(
+    report: LoadReport, stage: Stage, controls: Iterable[tuple[int, dict[str, str]]], digits: dict[str, int]
+) -> None:
     """Compare what controls.csv states with what was read."""
     found = {(row[0], row[1]): row[2:] for row in report.sums}
     rows = []
     for row, stated in controls:
         place = (stated["entity"], stated["period"])
         debit, credit, lines = found.get(place, ["0", "0", "0"])
-        for what, said, is_ in (("debit", stated["debit"], debit), ("credit", stated["credit"], credit), ("lines", stated.get("lines", ""), lines)):
+        for what, said, is_ in (
+            ("debit", stated["debit"], debit),
+            ("credit", stated["credit"], credit),
+            ("lines", stated.get("lines", ""), lines),
+        ):
             places = 0 if what == "lines" else digits.get(place[0], 2)
             try:
                 differs = bool(said) and parse_minor(said, places) != parse_minor(is_, places)
@@ -133,8 +143,10 @@ def _historical(report: LoadReport, digits: dict[str, int], group_digits: int) -
     """Lines that say they were worth a credit in the group's currency where they debit, or the other way round."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT s.entity, s.number, l.line, p.account, l.debit - l.credit, l.historical_amount, s.line_row FROM temp.stage_entry s "
-            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id = l.place "
+            "SELECT s.entity, s.number, l.line, p.account, l.debit - l.credit, l.historical_amount, s.line_row FROM "
+            "temp.stage_entry s "
+            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id "
+            "= l.place "
             "WHERE s.state IN (0, 1) AND l.historical_amount IS NOT NULL AND l.historical_amount <> 0 "
             "AND (l.debit > l.credit) <> (l.historical_amount > 0) ORDER BY l.id"
         )
@@ -142,26 +154,37 @@ def _historical(report: LoadReport, digits: dict[str, int], group_digits: int) -
             [entity, number, line, account, minor_text(own, digits[entity]), minor_text(worth, group_digits), str(row)]
             for entity, number, line, account, own, worth, row in cursor.fetchall()
         ]
-    _add(report, "historical-sign", ["entity", "entry", "line", "account", "amount, debit positive", "historical amount", "row of its entry"], rows)
+    _add(
+        report,
+        "historical-sign",
+        ["entity", "entry", "line", "account", "amount, debit positive", "historical amount", "row of its entry"],
+        rows,
+    )
 
 
 def _closed(report: LoadReport, ledger: Ledger) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT s.entity, s.number, s.date, c.period, s.line_row FROM ledger_closedperiod c JOIN ledger_entity e ON e.id = c.entity_id "
+            "SELECT s.entity, s.number, s.date, c.period, s.line_row FROM ledger_closedperiod c JOIN ledger_entity e "
+            "ON e.id = c.entity_id "
             "JOIN temp.stage_entry s ON s.entity = e.code LEFT JOIN ledger_journalentry j ON j.id = s.entry_id "
-            "WHERE e.ledger_id = %s AND s.state IN (0, 1) AND (s.period = c.period OR (s.state = 1 AND j.period = c.period AND NOT j.withdrawn)) "
+            "WHERE e.ledger_id = %s AND s.state IN (0, 1) AND (s.period = c.period OR (s.state = 1 AND j.period = "
+            "c.period AND NOT j.withdrawn)) "
             "ORDER BY s.id",
             [ledger.pk],
         )
-        rows = [[entity, number, str(date), period_code(period), str(row)] for entity, number, date, period, row in cursor.fetchall()]
+        rows = [
+            [entity, number, str(date), period_code(period), str(row)]
+            for entity, number, date, period, row in cursor.fetchall()
+        ]
     _add(report, "closed", ["entity", "entry", "date", "closed period", "row"], rows)
 
 
 def _long_past(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar, most: int) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT MAX(c.period) FROM ledger_balancechunk c JOIN ledger_scenario s ON s.id = c.scenario_id WHERE s.ledger_id = %s AND s.code = 'actual'",
+            "SELECT MAX(c.period) FROM ledger_balancechunk c JOIN ledger_scenario s ON s.id = c.scenario_id WHERE "
+            "s.ledger_id = %s AND s.code = 'actual'",
             [ledger.pk],
         )
         newest = cursor.fetchone()[0]
@@ -171,10 +194,14 @@ def _long_past(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar, mos
         if border is None:
             return
         cursor.execute(
-            "SELECT entity, number, date, period, line_row FROM temp.stage_entry WHERE state IN (0, 1) AND period < %s ORDER BY id",
+            "SELECT entity, number, date, period, line_row FROM temp.stage_entry WHERE state IN (0, 1) AND period < "
+            "%s ORDER BY id",
             [period_number(border.code)],
         )
-        rows = [[entity, number, date, period_code(period), str(row)] for entity, number, date, period, row in cursor.fetchall()]
+        rows = [
+            [entity, number, date, period_code(period), str(row)]
+            for entity, number, date, period, row in cursor.fetchall()
+        ]
     _add(report, "long-past", ["entity", "entry", "date", "period", "row"], rows)
 
 
@@ -183,7 +210,8 @@ def _openings(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar) -> N
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT s.entity, s.period, p.account, SUM(l.debit - l.credit) FROM temp.stage_entry s "
-            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id = l.place "
+            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id "
+            "= l.place "
             "WHERE s.state = 0 AND s.kind = 'opening' GROUP BY 1, 2, 3"
         )
         staged = cursor.fetchall()
@@ -206,14 +234,17 @@ def _openings(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar) -> N
         for place, item in enumerate(frame.accounts.items):
             former, brought = int(carried[place]), opened.get(item.code, 0)
             if former or brought:
-                rows.append([entity, period_code(number), item.code, minor_text(former, digits), minor_text(brought, digits)])
+                rows.append(
+                    [entity, period_code(number), item.code, minor_text(former, digits), minor_text(brought, digits)]
+                )
     _add(report, "opening", ["entity", "period", "account", "former closing", "opening brought"], rows)
 
 
 def _changed(report: LoadReport) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT s.entity, s.number, s.date, j.date, s.period <> j.period, s.status <> j.status, j.withdrawn FROM temp.stage_entry s "
+            "SELECT s.entity, s.number, s.date, j.date, s.period <> j.period, s.status <> j.status, j.withdrawn FROM "
+            "temp.stage_entry s "
             f"JOIN ledger_journalentry j ON j.id = s.entry_id WHERE s.state = 1 ORDER BY s.id LIMIT {MOST}"
         )
         for entity, number, date, former, period, status, withdrawn in cursor.fetchall():
@@ -226,7 +257,8 @@ def _changed(report: LoadReport) -> None:
 
 
 VANISHED = (
-    "FROM ledger_journalentry j JOIN ledger_entity e ON e.id = j.entity_id WHERE j.ledger_id = %s AND j.feed_id = %s AND NOT j.withdrawn "
+    "FROM ledger_journalentry j JOIN ledger_entity e ON e.id = j.entity_id WHERE j.ledger_id = %s AND j.feed_id = %s "
+    "AND NOT j.withdrawn "
     "AND NOT EXISTS (SELECT 1 FROM temp.stage_entry s WHERE s.entity = e.code AND s.number = j.number)"
 )
 
@@ -234,7 +266,10 @@ VANISHED = (
 def _vanished(report: LoadReport, feed: Feed) -> None:
     with connection.cursor() as cursor:
         cursor.execute("CREATE INDEX IF NOT EXISTS temp.stage_name ON stage_entry (entity, number)")
-        cursor.execute(f"SELECT e.code, j.number, j.date, j.period {VANISHED} ORDER BY j.date, e.code, j.number", [feed.ledger_id, feed.pk])
+        cursor.execute(
+            f"SELECT e.code, j.number, j.date, j.period {VANISHED} ORDER BY j.date, e.code, j.number",
+            [feed.ledger_id, feed.pk],
+        )
         rows = [[entity, number, str(date), period_code(period)] for entity, number, date, period in cursor.fetchall()]
     _add(report, "vanished", ["entity", "entry", "date", "period"], rows)
 
@@ -247,13 +282,17 @@ def vanished_ids(feed: Feed) -> list[int]:
 
 
 def _counterparties(report: LoadReport, ledger: Ledger, wanted: Sequence[Wanted]) -> None:
-    named = {str(code): values["name"] for one in wanted if one.what == "counterparties" for code, values in one.rows.items()}
+    named = {
+        str(code): values["name"] for one in wanted if one.what == "counterparties" for code, values in one.rows.items()
+    }
     stored = set(Counterparty.objects.filter(ledger=ledger).values_list("code", flat=True))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT c.counterparty, c.name FROM (SELECT counterparty, MAX(counterparty_name) AS name FROM temp.stage_line WHERE counterparty <> '' GROUP BY 1) c "
+            "SELECT c.counterparty, c.name FROM (SELECT counterparty, MAX(counterparty_name) AS name FROM "
+            "temp.stage_line WHERE counterparty <> '' GROUP BY 1) c "
             # written like the condition of the partial index, so that it is used
-            "WHERE NOT EXISTS (SELECT 1 FROM ledger_journalline j WHERE j.counterparty = c.counterparty AND NOT (j.counterparty = '')) ORDER BY 1"
+            "WHERE NOT EXISTS (SELECT 1 FROM ledger_journalline j WHERE j.counterparty = c.counterparty AND NOT "
+            "(j.counterparty = '')) ORDER BY 1"
         )
         fresh = {code: name for code, name in cursor.fetchall() if code not in stored}
     fresh |= {code: name for code, name in named.items() if code not in stored}

@@ -1,4 +1,5 @@
-"""What a person changes in a ledger by hand: master data, an entry's standing, closed periods. Every change makes a revision."""
+"""What a person changes in a ledger by hand: master data, an entry's standing, closed periods. Every change makes a
+revision."""
 
 from __future__ import annotations
 
@@ -44,21 +45,40 @@ def change_account(ledger: Ledger, code: str, values: Mapping[str, Any], *, pers
     account = Account.objects.filter(ledger=ledger, code=code).first()
     if account is None:
         raise NotFound(f"Account '{code}' does not exist.", subject="account")
-    wanted = {name: getattr(account, name) for name in ("code", *ACCOUNT_FIELDS)} | {name: values[name] for name in ACCOUNT_FIELDS if name in values}
+    wanted = {name: getattr(account, name) for name in ("code", *ACCOUNT_FIELDS)} | {
+        name: values[name] for name in ACCOUNT_FIELDS if name in values
+    }
     if not wanted["name"].strip():
         raise RulkaError("The name is empty.", hint="Write one.", subject="name")
     if wanted["type"] not in TYPES:
         raise RulkaError(f"'{wanted['type']}' is not a type.", hint="Choose " + ", ".join(TYPES) + ".", subject="type")
     used = PostingKey.objects.filter(account=account).exists()
     if used and (account.type == "statistical") != (wanted["type"] == "statistical"):
-        raise RulkaError(f"{code} has lines and can't change between money and quantities.", hint="Use a new account.", subject="type")
-    if code in (ledger.retained_earnings, ledger.translation_reserve) and wanted["type"] not in ("asset", "liability", "equity"):
-        raise RulkaError(f"{code} takes former years' results and has to carry its balance.", hint="Leave it equity.", subject="type")
+        raise RulkaError(
+            f"{code} has lines and can't change between money and quantities.",
+            hint="Use a new account.",
+            subject="type",
+        )
+    if code in (ledger.retained_earnings, ledger.translation_reserve) and wanted["type"] not in (
+        "asset",
+        "liability",
+        "equity",
+    ):
+        raise RulkaError(
+            f"{code} takes former years' results and has to carry its balance.", hint="Leave it equity.", subject="type"
+        )
     _check_parent("account", Account.objects.filter(ledger=ledger), code, wanted["parent"])
-    return _write(ledger, person, f"account {code} changed by hand", wanted=[Wanted("accounts", Account, ("code",), {code: wanted})])
+    return _write(
+        ledger,
+        person,
+        f"account {code} changed by hand",
+        wanted=[Wanted("accounts", Account, ("code",), {code: wanted})],
+    )
 
 
-def change_member(ledger: Ledger, dimension: str, code: str, values: Mapping[str, str], *, person: Person) -> LoadReport:
+def change_member(
+    ledger: Ledger, dimension: str, code: str, values: Mapping[str, str], *, person: Person
+) -> LoadReport:
     """Change a member's name or parent."""
     _may(person)
     member = Member.objects.filter(ledger=ledger, dimension=dimension, code=code).first()
@@ -74,7 +94,12 @@ def change_member(ledger: Ledger, dimension: str, code: str, values: Mapping[str
         raise RulkaError("The name is empty.", hint="Write one.", subject="name")
     _check_parent("member", Member.objects.filter(ledger=ledger, dimension=dimension), code, wanted["parent"])
     rows = {(dimension, code): wanted}
-    return _write(ledger, person, f"member {code} of {dimension} changed by hand", wanted=[Wanted("members", Member, ("dimension", "code"), rows)])
+    return _write(
+        ledger,
+        person,
+        f"member {code} of {dimension} changed by hand",
+        wanted=[Wanted("members", Member, ("dimension", "code"), rows)],
+    )
 
 
 def change_entity_calendar(ledger: Ledger, code: str, calendar: str, *, person: Person) -> LoadReport:
@@ -84,10 +109,14 @@ def change_entity_calendar(ledger: Ledger, code: str, calendar: str, *, person: 
     if entity is None:
         raise NotFound(f"Entity '{code}' does not exist.", subject="entity")
     if calendar and calendar not in ledger.calendars:
-        raise NotFound(f"Calendar '{calendar}' does not exist.", hint=one_of(calendar, ledger.calendars), subject="calendar")
+        raise NotFound(
+            f"Calendar '{calendar}' does not exist.", hint=one_of(calendar, ledger.calendars), subject="calendar"
+        )
     names = ("code", "name", "currency", "parent", "position")
     rows = {code: {name: getattr(entity, name) for name in names} | {"calendar": calendar}}
-    return _write(ledger, person, f"entity {code} changed by hand", wanted=[Wanted("entities", Entity, ("code",), rows)])
+    return _write(
+        ledger, person, f"entity {code} changed by hand", wanted=[Wanted("entities", Entity, ("code",), rows)]
+    )
 
 
 def _check_parent(kind: str, things: Any, code: str, parent: str) -> None:
@@ -137,18 +166,36 @@ def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
     rows = []
     for at, line in enumerate(entry.lines.select_related("key__account", "key__partner").order_by("line"), 2):
         digits = QUANTITY_DIGITS if line.key.account.type == "statistical" else books.digits[entry.entity.code]
-        texts = {name: getattr(line, name) for name in ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch")}
-        values = dict.fromkeys(FIELDS, "") | texts | {
-            "entity": entry.entity.code, "entry": entry.number, "line": line.line, "date": entry.date.isoformat(), "account": line.key.account.code,
-            "debit": minor_text(line.debit, digits) if line.debit else "", "credit": minor_text(line.credit, digits) if line.credit else "",
-            "partner_entity": line.key.partner.code if line.key.partner else "", "status": "pending" if entry.status else "posted", "kind": entry.kind,
-            "period": stated, "modified_at": entry.modified_at.isoformat() if entry.modified_at else "", "attributes": line.attributes,
-            "transaction_currency": line.transaction_currency,
-        }  # fmt: skip
+        texts = {
+            name: getattr(line, name)
+            for name in ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch")
+        }
+        values = (
+            dict.fromkeys(FIELDS, "")
+            | texts
+            | {
+                "entity": entry.entity.code,
+                "entry": entry.number,
+                "line": line.line,
+                "date": entry.date.isoformat(),
+                "account": line.key.account.code,
+                "debit": minor_text(line.debit, digits) if line.debit else "",
+                "credit": minor_text(line.credit, digits) if line.credit else "",
+                "partner_entity": line.key.partner.code if line.key.partner else "",
+                "status": "pending" if entry.status else "posted",
+                "kind": entry.kind,
+                "period": stated,
+                "modified_at": entry.modified_at.isoformat() if entry.modified_at else "",
+                "attributes": line.attributes,
+                "transaction_currency": line.transaction_currency,
+            }
+        )
         if line.historical_amount is not None:
             values["historical_amount"] = minor_text(line.historical_amount, books.group_digits)
         if line.transaction_amount is not None:
-            values["transaction_amount"] = minor_text(line.transaction_amount, books.currencies[line.transaction_currency])
+            values["transaction_amount"] = minor_text(
+                line.transaction_amount, books.currencies[line.transaction_currency]
+            )
         members = tuple(codes[pk] for pk in line.key.members.split(",")) if line.key.members else ()
         rows.append(EntryRow._make((at, *(values[name] for name in FIELDS), members)))
     return rows
@@ -156,18 +203,25 @@ def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
 
 def _changed_row(row: EntryRow, values: Mapping[str, str], partners: Mapping[str, str]) -> EntryRow:
     status, kind, period = (values.get(name, getattr(row, name)) for name in ("status", "kind", "period"))
-    return row._replace(status=status, kind=kind, period=period, partner_entity=partners.get(row.line, row.partner_entity))
+    return row._replace(
+        status=status, kind=kind, period=period, partner_entity=partners.get(row.line, row.partner_entity)
+    )
 
 
-def change_entry(ledger: Ledger, entity: str, number: str, values: Mapping[str, str], partners: Mapping[str, str], *, person: Person) -> LoadReport:
-    """Change an entry's status, kind or period, and its lines' partner entities (by line code), by the rules that a load follows."""
+def change_entry(
+    ledger: Ledger, entity: str, number: str, values: Mapping[str, str], partners: Mapping[str, str], *, person: Person
+) -> LoadReport:
+    """Change an entry's status, kind or period, and its lines' partner entities (by line code), by the rules that a
+    load follows."""
     _may(person)
     entry = find_entry(ledger, entity, number)
     rows = [_changed_row(row, values, partners) for row in entry_rows(ledger, entry)]
     calendar = calendar_of(ledger)
     with stage() as staged:
         block = EntryBlock(
-            [row.row for row in rows], tuple(zip(*(row[1:-1] for row in rows), strict=True)), tuple(zip(*(row.members for row in rows), strict=True))
+            [row.row for row in rows],
+            tuple(zip(*(row[1:-1] for row in rows), strict=True)),
+            tuple(zip(*(row.members for row in rows), strict=True)),
         )
         errors = staged.fill(books_of(ledger), lambda: [block])
         if errors:

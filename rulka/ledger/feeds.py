@@ -60,9 +60,13 @@ def place_of(location: str) -> Path:
     base = feed_folder().resolve()
     path = (base / location).resolve()
     if not path.is_relative_to(base):
-        raise RulkaError(f"'{location}' lies outside the folder of feeds.", hint=f"Put it below {base}.", subject="location")
+        raise RulkaError(
+            f"'{location}' lies outside the folder of feeds.", hint=f"Put it below {base}.", subject="location"
+        )
     if not path.exists():
-        raise RulkaError(f"'{location}' does not exist.", hint=f"Put it into {base}, or hand a file in.", subject="location")
+        raise RulkaError(
+            f"'{location}' does not exist.", hint=f"Put it into {base}, or hand a file in.", subject="location"
+        )
     return path
 
 
@@ -82,7 +86,9 @@ def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = Non
             setattr(feed, field_name, values[field_name])
     feed.name = name
     if feed.kind not in Feed.Kind.values:
-        raise RulkaError(f"'{feed.kind}' is no kind of source.", hint=one_of(feed.kind, Feed.Kind.values), subject="kind")
+        raise RulkaError(
+            f"'{feed.kind}' is no kind of source.", hint=one_of(feed.kind, Feed.Kind.values), subject="kind"
+        )
     if feed.schedule:
         check_schedule(feed.schedule)
     for kind, action in feed.rules.items():
@@ -100,9 +106,15 @@ def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = Non
 def check_schedule(text: str) -> None:
     """Refuse what is no schedule of five fields, or one whose time never comes."""
     if len(text.split()) != 5 or not croniter.is_valid(text):
-        raise RulkaError(f"'{text}' is no schedule.", hint="Write minute, hour, day, month and weekday: 30 6 * * 1-5.", subject="schedule")
+        raise RulkaError(
+            f"'{text}' is no schedule.",
+            hint="Write minute, hour, day, month and weekday: 30 6 * * 1-5.",
+            subject="schedule",
+        )
     if next_pull(text, timezone.now()) is None:
-        raise RulkaError(f"The time of '{text}' never comes.", hint="Give a day that its month has: 30 6 28 2 *.", subject="schedule")
+        raise RulkaError(
+            f"The time of '{text}' never comes.", hint="Give a day that its month has: 30 6 28 2 *.", subject="schedule"
+        )
 
 
 def next_pull(schedule: str, after: datetime) -> datetime | None:
@@ -115,10 +127,16 @@ def next_pull(schedule: str, after: datetime) -> datetime | None:
 
 
 def remove_feed(feed: Feed) -> None:
-    """Take a feed away with its secret and its sample; what it brought stays. Refused while a load of it is not decided."""
+    """Take a feed away with its secret and its sample; what it brought stays. Refused while a load of it is not
+    decided."""
     if _busy(feed):
-        raise RulkaError("A load of this feed runs or waits for a decision.", hint="Decide or cancel it first.", subject=feed.name)
-    for kept in (Path(settings.VAR) / "secrets" / f"feed-{feed.pk}", Path(settings.VAR) / "samples" / f"feed-{feed.pk}"):
+        raise RulkaError(
+            "A load of this feed runs or waits for a decision.", hint="Decide or cancel it first.", subject=feed.name
+        )
+    for kept in (
+        Path(settings.VAR) / "secrets" / f"feed-{feed.pk}",
+        Path(settings.VAR) / "samples" / f"feed-{feed.pk}",
+    ):
         if kept.is_dir():
             shutil.rmtree(kept)
         else:
@@ -148,38 +166,65 @@ def bounds_of(feed: Feed) -> Bounds:
     book = book_of(feed.ledger)
     frame = book.frame
     first = asked.get("first_day", "")
-    if first and not any(period.start.isoformat() == first for period in frame.calendar.periods if not period.adjusting):
-        raise RulkaError(f"'{first}' is not the first day of a period.", hint="Openings come at the start of a period.", subject="bounds, first day")
+    if first and not any(
+        period.start.isoformat() == first for period in frame.calendar.periods if not period.adjusting
+    ):
+        raise RulkaError(
+            f"'{first}' is not the first day of a period.",
+            hint="Openings come at the start of a period.",
+            subject="bounds, first day",
+        )
 
     def codes(text: str, items: Any) -> tuple[str, ...]:
         if not text:
             return ()
         matched = select(text, items)
         if matched.warnings:
-            raise RulkaError(f"{'; '.join(matched.warnings)}.", hint="Name what the ledger has.", subject=f"bounds, {items.kind}")
+            raise RulkaError(
+                f"{'; '.join(matched.warnings)}.", hint="Name what the ledger has.", subject=f"bounds, {items.kind}"
+            )
         return tuple(item.code for item, inside in zip(items.items, matched.mask, strict=True) if inside)
 
     rest = asked.get("rest_account", "")
     if asked.get("accounts") and rest not in frame.accounts.index:
         raise RulkaError(
-            f"Account '{rest}' does not exist.", hint="Name the account that takes the rest of an entry.", subject="bounds, rest account"
+            f"Account '{rest}' does not exist.",
+            hint="Name the account that takes the rest of an entry.",
+            subject="bounds, rest account",
         )
-    return Bounds(first, codes(asked.get("entities", ""), frame.entities), codes(asked.get("accounts", ""), frame.accounts), rest)
+    return Bounds(
+        first, codes(asked.get("entities", ""), frame.entities), codes(asked.get("accounts", ""), frame.accounts), rest
+    )
 
 
 # asking for a load --------------------------------------------------------------------------------------------------
 
 
-def ask(feed: Feed, *, person: Person | None = None, full: bool = False, unattended: bool = False, upload: Any = None, upload_name: str = "") -> Load:
-    """Queue a pull from a feed; `upload` is an open file that a person handed in, in the place of the feed's location."""
+def ask(
+    feed: Feed,
+    *,
+    person: Person | None = None,
+    full: bool = False,
+    unattended: bool = False,
+    upload: Any = None,
+    upload_name: str = "",
+) -> Load:
+    """Queue a pull from a feed; `upload` is an open file that a person handed in, in the place of the feed's
+    location."""
     from rulka.ledger.tasks import run_load
 
     if not unattended and upload is None and not feed.location:
         raise RulkaError("This feed has no location.", hint="Hand a file in.", subject=feed.name)
     load = Load.objects.create(
-        ledger=feed.ledger.code, feed=feed.pk, feed_name=feed.name, person=person.pk if person else None,
-        person_name=(person.title or person.username) if person else "", source=upload_name or feed.location, full=full, unattended=unattended,
-    )  # fmt: skip
+        ledger=feed.ledger.code,
+        feed=feed.pk,
+        feed_name=feed.name,
+        person=person.pk if person else None,
+        person_name=(person.title or person.username) if person else "",
+        source=upload_name or feed.location,
+        full=full,
+        unattended=unattended,
+    )
     if upload is not None:
         folder = loads_folder(load.pk)
         shutil.rmtree(folder, ignore_errors=True)
@@ -193,7 +238,9 @@ def ask(feed: Feed, *, person: Person | None = None, full: bool = False, unatten
                     shutil.rmtree(folder, ignore_errors=True)
                     load.delete()
                     raise RulkaError(
-                        f"'{name}' is larger than {MOST_UPLOAD // 1_000_000} MB.", hint="Put it into the folder of feeds instead.", subject="file"
+                        f"'{name}' is larger than {MOST_UPLOAD // 1_000_000} MB.",
+                        hint="Put it into the folder of feeds instead.",
+                        subject="file",
                     )
                 target.write(block)
         Load.objects.filter(pk=load.pk).update(folder=str(folder))
@@ -204,7 +251,14 @@ def ask(feed: Feed, *, person: Person | None = None, full: bool = False, unatten
 
 def hold_draft(code: str, path: Path, report: LoadReport) -> Load:
     """Keep a checked folder, .zip or .xlsx for a person to accept or drop."""
-    job = Load.objects.create(ledger=code, feed=None, feed_name="load_ledger", source=str(path), state=Load.State.HELD, report=report.as_data())
+    job = Load.objects.create(
+        ledger=code,
+        feed=None,
+        feed_name="load_ledger",
+        source=str(path),
+        state=Load.State.HELD,
+        report=report.as_data(),
+    )
     folder = loads_folder(job.pk) / "ledger"
     with ledger_folder(path) as readable:
         shutil.copytree(readable, folder)
@@ -219,7 +273,11 @@ def accept(load: Load, *, person: Person, withdraw: bool = False) -> Load:
     if load.state != Load.State.HELD:
         raise RulkaError("This load is not waiting for a decision.", subject="load")
     Load.objects.filter(pk=load.pk).update(
-        state=Load.State.WAITING, accepting=True, withdraw=withdraw, person=person.pk, person_name=person.title or person.username
+        state=Load.State.WAITING,
+        accepting=True,
+        withdraw=withdraw,
+        person=person.pk,
+        person_name=person.title or person.username,
     )
     run_load.enqueue(load.pk)
     load.refresh_from_db()
@@ -248,7 +306,11 @@ def alone(code: str, *, wait: bool = True) -> Iterator[None]:
         try:
             fcntl.flock(file, fcntl.LOCK_EX | (0 if wait else fcntl.LOCK_NB))
         except BlockingIOError:
-            raise RulkaError("Another load of this ledger runs.", hint="Wait until it is done, then load again.", subject=f"ledger {code}") from None
+            raise RulkaError(
+                "Another load of this ledger runs.",
+                hint="Wait until it is done, then load again.",
+                subject=f"ledger {code}",
+            ) from None
         yield
 
 
@@ -326,7 +388,9 @@ class Prepared:
 
     def keep(self, where: Path) -> Prepared:
         """Write down beside the folder what a later look needs to know."""
-        (where / "prepared.json").write_text(json.dumps({"name": self.name, "mark": self.mark, "full": self.full, "rows": self.rows}))
+        (where / "prepared.json").write_text(
+            json.dumps({"name": self.name, "mark": self.mark, "full": self.full, "rows": self.rows})
+        )
         return self
 
     @classmethod
@@ -362,13 +426,22 @@ def _settings_file(ledger: Ledger, folder: Path) -> None:
     calendar = calendar_from(ledger.calendar)
     (folder / "ledger.json").write_text(
         json.dumps(
-            {"name": ledger.name, "group_currency": ledger.group_currency, "calendar": {}, "retained_earnings": ledger.retained_earnings,
-             "translation_reserve": ledger.translation_reserve, "dimensions": ledger.dimensions}
+            {
+                "name": ledger.name,
+                "group_currency": ledger.group_currency,
+                "calendar": {},
+                "retained_earnings": ledger.retained_earnings,
+                "translation_reserve": ledger.translation_reserve,
+                "dimensions": ledger.dimensions,
+            }
         )
-    )  # fmt: skip
+    )
     rows = ["year,number,start,end,name,adjusting,calendar"]
     for key, periods in (("", calendar), *((name, calendar_from(one)) for name, one in ledger.calendars.items())):
-        rows += [f"{p.year},{p.number},{p.start},{p.end},{_quoted(p.name)},{int(p.adjusting)},{_quoted(key)}" for p in periods.periods]
+        rows += [
+            f"{p.year},{p.number},{p.start},{p.end},{_quoted(p.name)},{int(p.adjusting)},{_quoted(key)}"
+            for p in periods.periods
+        ]
     (folder / "periods.csv").write_text("\n".join(rows) + "\n", encoding="utf-8")
     for table in TABLES.values():
         if table.must_exist and not (folder / table.file).exists():
@@ -379,15 +452,23 @@ def _quoted(text: str) -> str:
     return '"' + text.replace('"', '""') + '"' if text else ""
 
 
-def _from_table(feed: Feed, job: Load, path: Path, folder: Path, name: str, where: Path, watch: Watch) -> Prepared | None:
+def _from_table(
+    feed: Feed, job: Load, path: Path, folder: Path, name: str, where: Path, watch: Watch
+) -> Prepared | None:
     if not feed.mapping:
-        raise RulkaError("This feed has no mapping yet.", hint="Open the feed and say which column is what.", subject=feed.name)
+        raise RulkaError(
+            "This feed has no mapping yet.", hint="Open the feed and say which column is what.", subject=feed.name
+        )
     mapping = MappingDefinition.from_data(feed.mapping)
     if mapping.table == "side":
         columns, beside = side_rows(path, mapping)
-        SideTable.objects.update_or_create(ledger=feed.ledger, name=mapping.side_name or feed.name, defaults={"columns": columns, "rows": beside})
+        SideTable.objects.update_or_create(
+            ledger=feed.ledger, name=mapping.side_name or feed.name, defaults={"columns": columns, "rows": beside}
+        )
         report = LoadReport(
-            feed.ledger.code, revision=feed.ledger.revision, notes=[f"{len(beside)} rows of {len(columns)} columns are kept beside the ledger"]
+            feed.ledger.code,
+            revision=feed.ledger.revision,
+            notes=[f"{len(beside)} rows of {len(columns)} columns are kept beside the ledger"],
         )
         _clear(job)
         work.finish(job.pk, Load.State.ACCEPTED, report=report.as_data(), revision=feed.ledger.revision)
@@ -410,7 +491,9 @@ def _from_service(feed: Feed, job: Load, folder: Path, watch: Watch) -> Prepared
     since = "" if job.full else feed.mark
     dimensions = feed.ledger.dimensions
     seconds, wait = float(feed.options.get("seconds", 30)), float(feed.options.get("wait", 0.5))
-    with Service(feed.location, sign_in, seconds=seconds, wait=wait, watch=lambda rows, of: watch("reading", rows, of)) as service:
+    with Service(
+        feed.location, sign_in, seconds=seconds, wait=wait, watch=lambda rows, of: watch("reading", rows, of)
+    ) as service:
         pulled = pull(service, sets, folder, dimensions, since=since, bounds=bounds)
         _settings_file(feed.ledger, folder)
         if not bounds.is_open:
@@ -419,14 +502,18 @@ def _from_service(feed: Feed, job: Load, folder: Path, watch: Watch) -> Prepared
                 rules = _rules(feed, folder, bounds)
                 former = pull_openings(service, sets["entries"], dimensions, rules.year_start, "", bounds)
                 openings = [{**row, "former": "1"} for row in former]
-                openings += pull_openings(service, sets["entries"], dimensions, bounds.first_day, rules.year_start, bounds)
+                openings += pull_openings(
+                    service, sets["entries"], dimensions, bounds.first_day, rules.year_start, bounds
+                )
             _bound(feed, folder, openings)
     return Prepared(folder, feed.location, pulled.mark, full=not since)
 
 
 def _rules(feed: Feed, folder: Path, bounds: Bounds) -> OpeningRules:
     readable = LedgerFolder.open(folder)
-    types = dict(feed.ledger.accounts.values_list("code", "type")) | {values["code"]: values["type"] for _, values in readable.table("accounts.csv")}
+    types = dict(feed.ledger.accounts.values_list("code", "type")) | {
+        values["code"]: values["type"] for _, values in readable.table("accounts.csv")
+    }
     calendar = readable.settings().calendar
     start = ""
     if bounds.first_day:
@@ -459,7 +546,8 @@ def due_feeds(now: datetime) -> list[Feed]:
 
 
 def pull_due() -> int:
-    """Queue every feed that is due; returns how many. One that can't be queued is logged and keeps no other from its turn."""
+    """Queue every feed that is due; returns how many. One that can't be queued is logged and keeps no other from its
+    turn."""
     queued = 0
     for feed in due_feeds(timezone.now()):
         if _busy(feed):
@@ -475,12 +563,18 @@ def pull_due() -> int:
 def pull_on_opening(code: str) -> None:
     """Queue the feeds that want to be pulled when somebody opens the ledger, if they are an hour old."""
     for feed in Feed.objects.filter(ledger__code=code, on_opening=True).exclude(location=""):
-        if (feed.pulled_at is None or timezone.now() - feed.pulled_at > ENOUGH) and not _busy(feed) and not _tried(feed):
+        if (
+            (feed.pulled_at is None or timezone.now() - feed.pulled_at > ENOUGH)
+            and not _busy(feed)
+            and not _tried(feed)
+        ):
             ask(feed, unattended=True)
 
 
 def _busy(feed: Feed) -> bool:
-    return Load.objects.filter(feed=feed.pk, state__in=(Load.State.WAITING, Load.State.RUNNING, Load.State.HELD)).exists()
+    return Load.objects.filter(
+        feed=feed.pk, state__in=(Load.State.WAITING, Load.State.RUNNING, Load.State.HELD)
+    ).exists()
 
 
 def _tried(feed: Feed) -> bool:

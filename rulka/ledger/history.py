@@ -30,7 +30,13 @@ from rulka.ledger.models import (
 from rulka.ledger.queries import MasterRows, book_of, build_frame, build_keys, movements_from, snapshot, within
 from rulka.ledger.staging import period_code
 
-MODELS: dict[str, Any] = {"entities": Entity, "accounts": Account, "members": Member, "scenarios": Scenario, "rates": Rate}
+MODELS: dict[str, Any] = {
+    "entities": Entity,
+    "accounts": Account,
+    "members": Member,
+    "scenarios": Scenario,
+    "rates": Rate,
+}
 IDENTITIES = {
     "entities": ("code",),
     "accounts": ("code",),
@@ -44,7 +50,11 @@ def find_revision(ledger: Ledger, number: int) -> Revision:
     """A revision by its number."""
     found = ledger.revisions.filter(number=number).first()
     if found is None:
-        raise NotFound(f"Revision {number} does not exist.", hint=f"The newest is {ledger.revision}.", subject=f"ledger {ledger.code}")
+        raise NotFound(
+            f"Revision {number} does not exist.",
+            hint=f"The newest is {ledger.revision}.",
+            subject=f"ledger {ledger.code}",
+        )
     return found
 
 
@@ -54,9 +64,9 @@ def rows_at(ledger: Ledger, what: str, revision: int) -> list[Any]:
     identity = IDENTITIES[what]
     former = {
         tuple(values[name] for name in identity): values
-        for values in MasterFormer.objects.filter(ledger=ledger, what=what, since_revision__lte=revision, until_revision__gte=revision).values_list(
-            "values", flat=True
-        )
+        for values in MasterFormer.objects.filter(
+            ledger=ledger, what=what, since_revision__lte=revision, until_revision__gte=revision
+        ).values_list("values", flat=True)
     }
     found = []
     for thing in model.objects.filter(ledger=ledger):
@@ -74,7 +84,9 @@ def settings_at(ledger: Ledger, revision: int) -> Ledger:
     """The ledger with the settings that it had at a revision; not to be saved."""
     ledger = Ledger.objects.get(pk=ledger.pk)
     if ledger.settings_revision > revision:
-        former = MasterFormer.objects.get(ledger=ledger, what="settings", since_revision__lte=revision, until_revision__gte=revision)
+        former = MasterFormer.objects.get(
+            ledger=ledger, what="settings", since_revision__lte=revision, until_revision__gte=revision
+        )
         for name, value in former.values.items():
             setattr(ledger, name, value)
     return ledger
@@ -94,7 +106,9 @@ def _book_at(ledger_id: int, at: datetime, revision: int) -> Book:
     with snapshot():
         current = Ledger.objects.get(pk=ledger_id)
         ledger = settings_at(current, revision)
-        rows = MasterRows(*(rows_at(ledger, what, revision) for what in ("entities", "accounts", "members", "scenarios")))
+        rows = MasterRows(
+            *(rows_at(ledger, what, revision) for what in ("entities", "accounts", "members", "scenarios"))
+        )
         frame = build_frame(ledger, rows)
         keys, ids = build_keys(ledger, frame, rows)
         movements = movements_from(_chunks_at(ledger, revision), ids, frame, rows.scenarios)
@@ -104,7 +118,9 @@ def _book_at(ledger_id: int, at: datetime, revision: int) -> Book:
 def _chunks_at(ledger: Ledger, revision: int) -> list[tuple[Any, ...]]:
     """Balance chunks as at a revision: the current ones less all later changes."""
     fields = ("scenario_id", "period", "status", "effect", "keys", "debits", "credits", "counts")
-    later = sum_changes(BalanceChangeChunk.objects.filter(revision__ledger=ledger, revision__number__gt=revision).values_list(*fields))
+    later = sum_changes(
+        BalanceChangeChunk.objects.filter(revision__ledger=ledger, revision__number__gt=revision).values_list(*fields)
+    )
     chunks = []
     for row in BalanceChunk.objects.filter(scenario__ledger=ledger).values_list(*fields):
         place = row[:4]
@@ -172,11 +188,15 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
         counts: dict[int, list[int]] = {}
         for at, sql in enumerate(
             (
-                "SELECT entry_id, COUNT(*) FROM (SELECT entry_id FROM ledger_journalline WHERE revision > %s AND revision <= %s AND key_id IN "
-                "(SELECT value FROM json_each(%s)) UNION ALL SELECT entry_id FROM ledger_journallineformer WHERE since_revision > %s "
-                "AND since_revision <= %s AND until_revision >= %s AND key_id IN (SELECT value FROM json_each(%s))) GROUP BY 1",
-                "SELECT entry_id, COUNT(*) FROM ledger_journallineformer WHERE since_revision <= %s AND until_revision >= %s AND until_revision < %s "
-                "AND key_id IN (SELECT value FROM json_each(%s)) GROUP BY 1",
+                ("SELECT entry_id, COUNT(*) FROM (SELECT entry_id FROM ledger_journalline WHERE revision > %s AND "
+                "revision <= %s AND key_id IN "
+                "(SELECT value FROM json_each(%s)) UNION ALL SELECT entry_id FROM ledger_journallineformer WHERE "
+                "since_revision > %s "
+                "AND since_revision <= %s AND until_revision >= %s AND key_id IN (SELECT value FROM json_each(%s))) "
+                "GROUP BY 1"),
+                ("SELECT entry_id, COUNT(*) FROM ledger_journallineformer WHERE since_revision <= %s AND "
+                "until_revision >= %s AND until_revision < %s "
+                "AND key_id IN (SELECT value FROM json_each(%s)) GROUP BY 1"),
             )
         ):
             keys = json.dumps(inside)
@@ -203,7 +223,9 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
 def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[ChangedSum, ...]:
     fields = ("scenario__code", "period", "status", "effect", "keys", "debits", "credits", "counts")
     found = sum_changes(
-        BalanceChangeChunk.objects.filter(revision__ledger=ledger, revision__number__gt=first, revision__number__lte=last).values_list(*fields)
+        BalanceChangeChunk.objects.filter(
+            revision__ledger=ledger, revision__number__gt=first, revision__number__lte=last
+        ).values_list(*fields)
     )
     keys, frame = view.book.keys, view.frame
     place_of = {int(key): place for place, key in enumerate(keys.ids) if key}
@@ -224,7 +246,9 @@ def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[Ch
         item = frame.accounts.items[account]
         digits = QUANTITY_DIGITS if item.type == "statistical" else int(frame.digits[entity])
         texts = (minor_text(debit, digits), minor_text(credit, digits), minor_text(debit - credit, digits))
-        sums.append(ChangedSum(code, frame.entities.items[entity].code, item.code, item.name, period_code(period), *texts))
+        sums.append(
+            ChangedSum(code, frame.entities.items[entity].code, item.code, item.name, period_code(period), *texts)
+        )
     return tuple(sums)
 
 

@@ -35,7 +35,8 @@ class Loading:
     """How one load is to be done.
 
     `full` says that the source told all it has, so that what it left out is asked about; `withdraw` takes that out.
-    `hold` stops before writing whatever the rules say; `watch` is told (what is being done, rows, of how many bytes or rows).
+    `hold` stops before writing whatever the rules say; `watch` is told (what is being done, rows, of how many bytes or
+    rows).
     """
 
     code: str
@@ -77,7 +78,8 @@ def _without_collector() -> Iterator[None]:
 def load_folder(code: str, path: Path, *, person: Any = None, dry_run: bool = False) -> LoadReport:
     """Load a folder, .zip or .xlsx into a ledger, made when new; all or nothing, accepted at once.
 
-    Raises RulkaErrors with every refused row, or with what stands against closed periods or stated totals; then nothing was changed.
+    Raises RulkaErrors with every refused row, or with what stands against closed periods or stated totals; then nothing
+    was changed.
     """
     outcome = load(Loading(code, path, person=person, dry_run=dry_run))
     if outcome.error is not None:
@@ -119,7 +121,9 @@ def load(loading: Loading) -> Outcome:
         return _write(loading, ledger, master, staged, budgets, report)
 
 
-def _check(loading: Loading, folder: LedgerFolder, staged: Stage, report: LoadReport) -> tuple[Ledger | None, MasterData, list[Budget]]:
+def _check(
+    loading: Loading, folder: LedgerFolder, staged: Stage, report: LoadReport
+) -> tuple[Ledger | None, MasterData, list[Budget]]:
     settings = folder.settings()
     with snapshot():
         ledger = Ledger.objects.filter(code=loading.code).first()
@@ -151,14 +155,23 @@ def _check(loading: Loading, folder: LedgerFolder, staged: Stage, report: LoadRe
     return ledger, master, budgets
 
 
-def _write(loading: Loading, ledger: Ledger | None, master: MasterData, staged: Stage, budgets: list[Budget], report: LoadReport) -> Outcome:
+def _write(
+    loading: Loading,
+    ledger: Ledger | None,
+    master: MasterData,
+    staged: Stage,
+    budgets: list[Budget],
+    report: LoadReport,
+) -> Outcome:
     report.tallies.clear()
     if loading.watch:
         loading.watch("writing", staged.lines, staged.lines)
     try:
         with transaction.atomic():
             target = _unmoved(loading.code, ledger)
-            writer = LoadWriter(target, source=master.folder.name, person=loading.person, report=report, feed=loading.feed)
+            writer = LoadWriter(
+                target, source=master.folder.name, person=loading.person, report=report, feed=loading.feed
+            )
             withdraw = vanished_ids(loading.feed) if loading.withdraw and loading.full and loading.feed else []
             writer.write(staged, budgets, values=master.values, wanted=master.wanted, withdraw=withdraw)
             if loading.dry_run:
@@ -181,7 +194,8 @@ def _watch_reading(folder: LedgerFolder, watch: Callable[[str, int, int], None])
 
 
 def _has_news(report: LoadReport, ledger: Ledger | None, master: MasterData) -> bool:
-    """Whether a load would change anything, or found something that a person should know; where not, nobody is asked."""
+    """Whether a load would change anything, or found something that a person should know; where not, nobody is
+    asked."""
     settings = ledger is None or any(getattr(ledger, name) != value for name, value in master.values.items())
     return report.moved or bool(report.findings) or settings
 
@@ -192,7 +206,11 @@ def _refusal(report: LoadReport) -> RulkaErrors:
     for finding in report.findings:
         if finding.action == REFUSE:
             errors += [
-                RulkaError(f"{finding.title}: " + ", ".join(f"{name} {cell}" for name, cell in zip(finding.columns, row, strict=True)) + ".")
+                RulkaError(
+                    f"{finding.title}: "
+                    + ", ".join(f"{name} {cell}" for name, cell in zip(finding.columns, row, strict=True))
+                    + "."
+                )
                 for row in finding.rows
             ]
     count = sum(finding.count for finding in report.findings if finding.action == REFUSE)
@@ -214,5 +232,10 @@ def _unmoved(code: str, read: Ledger | None) -> Ledger:
     """The ledger to write to; refused when another load came in since it was read."""
     now = Ledger.objects.filter(code=code).first()
     if (now.revision if now else None) != (read.revision if read else None):
-        raise RulkaError("Another load came in while this one was checked.", hint="Load again.", subject=f"ledger {code}", code="moved")
+        raise RulkaError(
+            "Another load came in while this one was checked.",
+            hint="Load again.",
+            subject=f"ledger {code}",
+            code="moved",
+        )
     return now or Ledger(code=code)

@@ -54,13 +54,27 @@ class JournalFilter:
     def from_query(cls, query: Mapping[str, str], dimensions: list[str]) -> JournalFilter:
         """As an address asks for it."""
         values = {one.name: query.get(one.name, "").strip() for one in fields(cls) if one.name != "members"}
-        return cls(members={key: query[f"m-{key}"].strip() for key in dimensions if query.get(f"m-{key}", "").strip()}, **values)
+        return cls(
+            members={key: query[f"m-{key}"].strip() for key in dimensions if query.get(f"m-{key}", "").strip()},
+            **values,
+        )
 
     @property
     def is_simple(self) -> bool:
         """Whether balances alone know count and sums."""
         return not any(
-            (self.document, self.counterparty, self.entry, self.search, self.source, self.user, self.batch, self.least, self.most, self.attribute)
+            (
+                self.document,
+                self.counterparty,
+                self.entry,
+                self.search,
+                self.source,
+                self.user,
+                self.batch,
+                self.least,
+                self.most,
+                self.attribute,
+            )
         )
 
 
@@ -94,7 +108,8 @@ class JournalRow:
 
 @dataclass(frozen=True)
 class JournalPage:
-    """A page of lines; `after` and `before` are keys to go on and back from, sums are by currency (None is quantities)."""
+    """A page of lines; `after` and `before` are keys to go on and back from, sums are by currency (None is
+    quantities)."""
 
     rows: tuple[JournalRow, ...]
     count: int
@@ -120,7 +135,9 @@ class Journal:
             if wanted.members.get(dimension):
                 mask = mask & self._selected(wanted.members[dimension], codes)[keys.members[:, at]]
         if wanted.partner:
-            mask = mask & (keys.partner >= 0) & self._selected(wanted.partner, frame.entities)[np.maximum(keys.partner, 0)]
+            mask = (
+                mask & (keys.partner >= 0) & self._selected(wanted.partner, frame.entities)[np.maximum(keys.partner, 0)]
+            )
         sealed: BoolArray = mask & view.sealed[keys.account]
         self.open_keys: BoolArray = mask & ~view.sealed[keys.account]
         periods = np.ones(len(frame.calendar.periods), dtype=bool)
@@ -180,8 +197,13 @@ class Journal:
                 try:
                     amount = Decimal(text)
                 except InvalidOperation:
-                    raise RulkaError(f"'{text}' is not a number.", hint="Write digits with a point.", subject="amount") from None
-                parts.append(f"(l.debit + l.credit) * %s {sign} %s * CASE WHEN a.type = 'statistical' THEN 100 ELSE {self._scale()} END")
+                    raise RulkaError(
+                        f"'{text}' is not a number.", hint="Write digits with a point.", subject="amount"
+                    ) from None
+                parts.append(
+                    f"(l.debit + l.credit) * %s {sign} %s * CASE WHEN a.type = 'statistical' THEN 100 ELSE "
+                    f"{self._scale()} END"
+                )
                 number, parts_of_one = amount.as_integer_ratio()
                 values += [parts_of_one, number]
         return " AND ".join(parts) or "1", values
@@ -198,7 +220,9 @@ class Journal:
     def _from(self) -> str:
         text = "ledger_journalline l CROSS JOIN ledger_journalentry e ON e.id = l.entry_id"
         if self.wanted.least or self.wanted.most:
-            text += " CROSS JOIN ledger_postingkey k ON k.id = l.key_id CROSS JOIN ledger_account a ON a.id = k.account_id"
+            text += (
+                " CROSS JOIN ledger_postingkey k ON k.id = l.key_id CROSS JOIN ledger_account a ON a.id = k.account_id"
+            )
         return text
 
     # count and sums -------------------------------------------------------------------------------------------------
@@ -212,19 +236,30 @@ class Journal:
             place = {int(key): at for at, key in enumerate(keys.ids) if key}
             with connection.cursor() as cursor:
                 where, values = self._where(None)
-                cursor.execute(f"SELECT l.key_id, COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from()} WHERE {where} GROUP BY 1", values)
+                cursor.execute(
+                    f"SELECT l.key_id, COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from()} WHERE {where} GROUP "
+                    f"BY 1",
+                    values,
+                )
                 found = [(place[row[0]], *row[1:]) for row in cursor.fetchall()]
             rows = tuple(np.array(found, dtype=np.int64).reshape(-1, 4).T)  # type: ignore[assignment]
         # by currency, quantities last: the sums of money in different currencies can't be one
         codes = [*dict.fromkeys(frame.currencies), ""]
         of_entity = np.array([codes.index(currency) for currency in frame.currencies], dtype=np.int64)
-        group = np.where(frame.accounts.of_type("statistical")[keys.account], len(codes) - 1, of_entity[keys.entity])[rows[0]]
+        group = np.where(frame.accounts.of_type("statistical")[keys.account], len(codes) - 1, of_entity[keys.entity])[
+            rows[0]
+        ]
         totals = np.zeros((3, len(codes)), dtype=np.int64)
         for at, amounts in enumerate(rows[1:]):
             np.add.at(totals[at], group, amounts)
         digits = dict(zip(frame.currencies, frame.digits.tolist(), strict=True)) | {"": QUANTITY_DIGITS}
         told = [
-            (code, Fraction(int(totals[1, at]), 10 ** digits[code]), Fraction(int(totals[2, at]), 10 ** digits[code]), digits[code])
+            (
+                code,
+                Fraction(int(totals[1, at]), 10 ** digits[code]),
+                Fraction(int(totals[2, at]), 10 ** digits[code]),
+                digits[code],
+            )
             for at, code in enumerate(codes)
             if totals[0, at]
         ]
@@ -240,7 +275,9 @@ class Journal:
         numbers = (
             [self.numbers[period]]
             if period is not None
-            else [self.numbers[at] for at in np.flatnonzero(_among(self.moved.period[mask], len(self.numbers))).tolist()]
+            else [
+                self.numbers[at] for at in np.flatnonzero(_among(self.moved.period[mask], len(self.numbers))).tolist()
+            ]
         )
         clauses = [
             f"{key} IN (SELECT value FROM json_each(%s))",
@@ -263,7 +300,11 @@ class Journal:
         direction = "DESC" if down else "ASC"
         source = self._from() if not self.wanted.is_simple else "ledger_journalline l"
         with connection.cursor() as cursor:
-            cursor.execute(f"SELECT l.date, l.id FROM {source} WHERE {where} ORDER BY l.date {direction}, l.id {direction} LIMIT {limit}", values)
+            cursor.execute(
+                f"SELECT l.date, l.id FROM {source} WHERE {where} ORDER BY l.date {direction}, l.id {direction} LIMIT "
+                f"{limit}",
+                values,
+            )
             return [(str(date), pk) for date, pk in cursor.fetchall()]
 
     def _walk(self, start: tuple[int, str, int] | None, limit: int, *, down: bool) -> list[tuple[int, str, int]]:
@@ -292,7 +333,10 @@ class Journal:
         direction = "DESC" if down else "ASC"
         order = ", ".join(f"l.{name} {direction}" for name in ("period", "date", "id"))
         with connection.cursor() as cursor:
-            cursor.execute(f"SELECT l.period, l.date, l.id FROM {self._from()} WHERE {where} ORDER BY {order} LIMIT {limit}", values)
+            cursor.execute(
+                f"SELECT l.period, l.date, l.id FROM {self._from()} WHERE {where} ORDER BY {order} LIMIT {limit}",
+                values,
+            )
             place = {number: at for at, number in enumerate(self.numbers)}
             return [(place[period], str(date), pk) for period, date, pk in cursor.fetchall()]
 
@@ -327,13 +371,30 @@ class Journal:
             entry = line.entry
             rows.append(
                 JournalRow(
-                    entry.entity.code, entry.number, line.line, line.date.isoformat(), period_code(line.period),
-                    account.code, account.name, members, line.key.partner.code if line.key.partner else "",
-                    Fraction(line.debit, 10**digits), Fraction(line.credit, 10**digits), digits, line.description, line.document, line.counterparty,
-                    line.counterparty_name, line.source, line.user, line.batch, "pending" if line.status else "posted", entry.kind,
+                    entry.entity.code,
+                    entry.number,
+                    line.line,
+                    line.date.isoformat(),
+                    period_code(line.period),
+                    account.code,
+                    account.name,
+                    members,
+                    line.key.partner.code if line.key.partner else "",
+                    Fraction(line.debit, 10**digits),
+                    Fraction(line.credit, 10**digits),
+                    digits,
+                    line.description,
+                    line.document,
+                    line.counterparty,
+                    line.counterparty_name,
+                    line.source,
+                    line.user,
+                    line.batch,
+                    "pending" if line.status else "posted",
+                    entry.kind,
                     json.loads(line.attributes) if line.attributes else {},
                 )
-            )  # fmt: skip
+            )
         return rows
 
     def every(self, size: int = 2_000) -> Iterator[JournalRow]:

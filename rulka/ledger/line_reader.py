@@ -1,4 +1,5 @@
-"""Journal lines for the core: sums by day, source, kind or counterparty, single lines, and what lines say they were worth."""
+"""Journal lines for the core: sums by day, source, kind or counterparty, single lines, and what lines say they were
+worth."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ class LineReader:
         return json.dumps([period_number(period.code) for period in self.frame.calendar.periods[first : last + 1]])
 
     def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
-        """Sums over the periods `first` to `last`, both included, by posting key, period, status, effect and these fields."""
+        """Sums over the periods `first` to `last`, both included, by posting key, period, status, effect and these
+        fields."""
         by = ", ".join(["l.key_id", "l.period", "l.status", "l.effect", *(COLUMNS[name] for name in fields)])
         joined = JOINED if "kind" in fields else "FROM ledger_journalline l"
         sql = (
@@ -45,7 +47,9 @@ class LineReader:
             cursor.execute(sql, [self.ledger.pk, self._numbers(first, last)])
             rows = [row for row in cursor.fetchall() if row[0] in self.place and row[1] in self.periods]
         width = 4 + len(fields)
-        fixed = np.array([[self.place[row[0]], self.periods[row[1]], row[2], row[3], *row[width:]] for row in rows], dtype=np.int64).reshape(-1, 7)
+        fixed = np.array(
+            [[self.place[row[0]], self.periods[row[1]], row[2], row[3], *row[width:]] for row in rows], dtype=np.int64
+        ).reshape(-1, 7)
         codes: dict[str, IntArray] = {}
         labels: dict[str, tuple[str, ...]] = {}
         for at, name in enumerate(fields, 4):
@@ -53,15 +57,22 @@ class LineReader:
             labels[name] = tuple(sorted(set(texts)))
             place = {text: number for number, text in enumerate(labels[name])}
             codes[name] = np.array([place[text] for text in texts], dtype=np.int64)
-        names = dict(Counterparty.objects.filter(ledger=self.ledger).values_list("code", "name")) if "counterparty" in fields else {}
+        names = (
+            dict(Counterparty.objects.filter(ledger=self.ledger).values_list("code", "name"))
+            if "counterparty" in fields
+            else {}
+        )
         return Grouped(Movements(*(np.ascontiguousarray(column) for column in fixed.T)), codes, labels, names)
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
         """The lines of some posting keys by day and entry; refused when there are more than `most`."""
         ids = json.dumps([int(self.ids[key]) for key in keys if key < len(self.ids)])
-        entity = {int(pk): self.frame.entities.index[code] for pk, code in self.ledger.entities.values_list("pk", "code")}
+        entity = {
+            int(pk): self.frame.entities.index[code] for pk, code in self.ledger.entities.values_list("pk", "code")
+        }
         sql = (
-            "SELECT e.entity_id, e.number, l.line, l.date, l.key_id, l.period, l.status, l.effect, l.debit, l.credit, l.description, l.document, "
+            "SELECT e.entity_id, e.number, l.line, l.date, l.key_id, l.period, l.status, l.effect, l.debit, l.credit, "
+            "l.description, l.document, "
             f"l.counterparty, l.source, e.kind {JOINED} WHERE l.key_id IN (SELECT value FROM json_each(%s)) "
             "AND l.period IN (SELECT value FROM json_each(%s)) ORDER BY l.date, e.number, l.id LIMIT %s"
         )
@@ -70,27 +81,37 @@ class LineReader:
             rows = cursor.fetchall()
         if len(rows) > most:
             raise RulkaError(
-                f"More than {most} journal lines stand behind it.", hint="Narrow the line or its columns before expanding it into entries.",
+                f"More than {most} journal lines stand behind it.",
+                hint="Narrow the line or its columns before expanding it into entries.",
                 code="too-much",
-            )  # fmt: skip
+            )
         return [
             EntryLine(
-                entity[row[0]], row[1], row[2], row[3] if isinstance(row[3], date) else date.fromisoformat(row[3]), self.place[row[4]],
-                self.periods[row[5]], *row[6:],
+                entity[row[0]],
+                row[1],
+                row[2],
+                row[3] if isinstance(row[3], date) else date.fromisoformat(row[3]),
+                self.place[row[4]],
+                self.periods[row[5]],
+                *row[6:],
             )
             for row in rows
-        ]  # fmt: skip
+        ]
 
     def historical(self) -> Historical:
         """All lines with a historical amount, summed by key, period, status and effect."""
         sql = (
-            "SELECT l.key_id, l.period, l.status, l.effect, SUM(l.debit - l.credit), SUM(l.historical_amount) FROM ledger_journalline l "
-            "JOIN ledger_postingkey k ON k.id = l.key_id WHERE k.ledger_id = %s AND l.historical_amount IS NOT NULL GROUP BY 1, 2, 3, 4"
+            "SELECT l.key_id, l.period, l.status, l.effect, SUM(l.debit - l.credit), SUM(l.historical_amount) FROM "
+            "ledger_journalline l "
+            "JOIN ledger_postingkey k ON k.id = l.key_id WHERE k.ledger_id = %s AND l.historical_amount IS NOT NULL "
+            "GROUP BY 1, 2, 3, 4"
         )
         with connection.cursor() as cursor:
             cursor.execute(sql, [self.ledger.pk])
             rows = [row for row in cursor.fetchall() if row[0] in self.place and row[1] in self.periods]
-        table = np.array([[self.place[row[0]], self.periods[row[1]], *row[2:]] for row in rows], dtype=np.int64).reshape(-1, 6)
+        table = np.array(
+            [[self.place[row[0]], self.periods[row[1]], *row[2:]] for row in rows], dtype=np.int64
+        ).reshape(-1, 6)
         return Historical(*table.T)
 
 
@@ -99,7 +120,9 @@ def texts_of(book: Book, clauses: tuple[Clause, ...]) -> Mapping[str, list[str]]
     found: dict[str, Any] = {}
     fields = tuple(sorted({clause.name for clause in clauses}))
     if fields:
-        grouped: Grouped = book.kept(("grouped", fields), lambda: book.journal.grouped(fields, 0, len(book.frame.calendar.periods) - 1))
+        grouped: Grouped = book.kept(
+            ("grouped", fields), lambda: book.journal.grouped(fields, 0, len(book.frame.calendar.periods) - 1)
+        )
         for name in fields:
             labels = grouped.labels[name]
             passing = matches_text(clauses, name, labels)

@@ -87,14 +87,19 @@ class MasterData:
             calendar=self.settings.calendar,
             digits={code: minor_digits(currency) for code, currency in self._merged("entities", "currency").items()},
             accounts=self._merged("accounts", "type"),
-            members={key: frozenset(code for dimension, code in members if dimension == key) for key in self.settings.dimensions},
+            members={
+                key: frozenset(code for dimension, code in members if dimension == key)
+                for key in self.settings.dimensions
+            },
             scenarios=self._merged("scenarios", "kind"),
             group_digits=minor_digits(self.settings.group_currency),
             currencies=currency_digits(),
         )
 
     def _stored(self, model: Any, **narrowed: Any) -> QuerySet[Any]:
-        stored: QuerySet[Any] = model.objects.filter(ledger=self.ledger, **narrowed) if self.ledger else model.objects.none()
+        stored: QuerySet[Any] = (
+            model.objects.filter(ledger=self.ledger, **narrowed) if self.ledger else model.objects.none()
+        )
         return stored
 
     def _want(self, what: str, model: type[Model], fields: tuple[str, ...], rows: dict[Any, dict[str, Any]]) -> None:
@@ -111,7 +116,10 @@ class MasterData:
             minor_digits(self.settings.group_currency)
         except RulkaError as error:
             self.folder.errors.append(in_file("ledger.json", error))
-        if self.ledger is None or (self.ledger.calendar == self.settings.calendar_text and self.ledger.dimensions == list(self.settings.dimensions)):
+        if self.ledger is None or (
+            self.ledger.calendar == self.settings.calendar_text
+            and self.ledger.dimensions == list(self.settings.dimensions)
+        ):
             return
         self._check_calendar(self.ledger)
         former = list(self.ledger.dimensions)
@@ -143,14 +151,18 @@ class MasterData:
             if problem := code_problem(code):
                 self._error(file, f"The code '{code[:60]}' {problem}.", row, "code", "Correct it and load again.")
             elif identity in seen:
-                self._error(file, f"The code '{code}' stands in row {seen[identity]} already.", row, "code", "Keep one row.")
+                self._error(
+                    file, f"The code '{code}' stands in row {seen[identity]} already.", row, "code", "Keep one row."
+                )
             else:
                 seen[identity] = row
                 yield row, values
 
     def _counterparties(self) -> None:
         rows = {
-            values["code"]: dict(code=values["code"], name=values["name"], kind=values.get("kind", ""), address=values.get("address", ""))
+            values["code"]: dict(
+                code=values["code"], name=values["name"], kind=values.get("kind", ""), address=values.get("address", "")
+            )
             for _, values in self._coded_rows("counterparties.csv")
         }
         self._want("counterparties", Counterparty, ("code",), rows)
@@ -169,21 +181,38 @@ class MasterData:
                 continue
             if code in used and stored[code].currency != currency:
                 self._error(
-                    file, f"{code} has lines in {stored[code].currency} and can't change to {currency}.", row, "currency", "Use a new entity."
+                    file,
+                    f"{code} has lines in {stored[code].currency} and can't change to {currency}.",
+                    row,
+                    "currency",
+                    "Use a new entity.",
                 )
                 continue
             position = stored[code].position if code in stored else len(stored) + len(wanted)
             calendar = values.get("calendar", "")
             if calendar and calendar not in self.settings.calendars:
-                self._error(file, f"Calendar '{calendar}' does not exist.", row, "calendar", one_of(calendar, self.settings.calendars))
+                self._error(
+                    file,
+                    f"Calendar '{calendar}' does not exist.",
+                    row,
+                    "calendar",
+                    one_of(calendar, self.settings.calendars),
+                )
             wanted[code] = dict(
-                code=code, name=values["name"], currency=currency, parent=values.get("parent", ""), position=position, calendar=calendar
+                code=code,
+                name=values["name"],
+                currency=currency,
+                parent=values.get("parent", ""),
+                position=position,
+                calendar=calendar,
             )
         self._check_parents(file, "entity", stored, wanted)
         self._want("entities", Entity, ("code",), wanted)
 
     def _check_parents(self, file: str, kind: str, stored: dict[str, Any], wanted: dict[str, dict[str, Any]]) -> None:
-        parents = {code: thing.parent for code, thing in stored.items()} | {code: v["parent"] for code, v in wanted.items()}
+        parents = {code: thing.parent for code, thing in stored.items()} | {
+            code: v["parent"] for code, v in wanted.items()
+        }
         items = [Item(code, "", parent) for code, parent in parents.items()]
         self.folder.errors += [in_file(file, error) for error in parent_errors(kind, items)]
 
@@ -194,7 +223,9 @@ class MasterData:
         wanted: dict[str, dict[str, Any]] = {}
         for row, values in self._coded_rows(file):
             code, type_ = values["code"], values["type"]
-            default_rate = "average" if type_ in ("revenue", "expense") else "historical" if type_ == "equity" else "closing"
+            default_rate = (
+                "average" if type_ in ("revenue", "expense") else "historical" if type_ == "equity" else "closing"
+            )
             rate = values.get("rate", "") or default_rate
             for column, value, allowed in (
                 ("type", type_, TYPES),
@@ -203,9 +234,21 @@ class MasterData:
                 ("active", values.get("active", ""), ("", "0", "1")),
             ):
                 if value not in allowed:
-                    self._error(file, f"'{value}' is not allowed here.", row, column, "Write " + ", ".join(a for a in allowed if a) + ".")
+                    self._error(
+                        file,
+                        f"'{value}' is not allowed here.",
+                        row,
+                        column,
+                        "Write " + ", ".join(a for a in allowed if a) + ".",
+                    )
             if code in used and (stored[code].type == "statistical") != (type_ == "statistical"):
-                self._error(file, f"{code} has lines and can't change between money and quantities.", row, "type", "Use a new account.")
+                self._error(
+                    file,
+                    f"{code} has lines and can't change between money and quantities.",
+                    row,
+                    "type",
+                    "Use a new account.",
+                )
             wanted[code] = dict(
                 code=code,
                 name=values["name"],
@@ -224,10 +267,16 @@ class MasterData:
             if code and types.get(code) not in CARRYING[:3]:
                 what = "is no account" if code not in types else f"is of type {types[code]}"
                 self.folder.errors.append(
-                    RulkaError(f"{setting} '{code}' {what}.", hint="Name an equity account of accounts.csv.", subject="ledger.json")
+                    RulkaError(
+                        f"{setting} '{code}' {what}.",
+                        hint="Name an equity account of accounts.csv.",
+                        subject="ledger.json",
+                    )
                 )
         if not self.settings.retained_earnings:
-            self.folder.errors.append(RulkaError("retained_earnings is empty.", hint="Name an equity account.", subject="ledger.json"))
+            self.folder.errors.append(
+                RulkaError("retained_earnings is empty.", hint="Name an equity account.", subject="ledger.json")
+            )
         self._want("accounts", Account, ("code",), wanted)
 
     def _members(self) -> None:
@@ -249,7 +298,9 @@ class MasterData:
         stored = {(m.dimension, m.code): m for m in self._stored(Member)}
         for dimension in self.settings.dimensions:
             if (dimension, NO_MEMBER) not in stored:
-                wanted.setdefault((dimension, NO_MEMBER), dict(dimension=dimension, code=NO_MEMBER, name="none", parent=""))
+                wanted.setdefault(
+                    (dimension, NO_MEMBER), dict(dimension=dimension, code=NO_MEMBER, name="none", parent="")
+                )
             self._check_parents(
                 file,
                 dimension,
@@ -271,7 +322,9 @@ class MasterData:
         wanted: dict[str, dict[str, Any]] = {}
         for row, values in self._coded_rows(file):
             if values["kind"] not in ("actual", "budget", "forecast"):
-                self._error(file, f"'{values['kind']}' is not a kind.", row, "kind", "Write actual, budget or forecast.")
+                self._error(
+                    file, f"'{values['kind']}' is not a kind.", row, "kind", "Write actual, budget or forecast."
+                )
             elif values["code"] == "actual" and values["kind"] != "actual":
                 self._error(
                     file,
@@ -290,7 +343,9 @@ class MasterData:
         wanted: dict[Any, dict[str, Any]] = {}
         for row, values in self.folder.table(file):
             if values["period"] not in self.settings.calendar.by_code:
-                self._error(file, f"Period '{values['period']}' does not exist.", row, "period", "Write it as 2027-P07.")
+                self._error(
+                    file, f"Period '{values['period']}' does not exist.", row, "period", "Write it as 2027-P07."
+                )
                 continue
             for column in ("from", "to"):
                 try:
@@ -299,13 +354,19 @@ class MasterData:
                     self._error(file, error.message, row, column, error.hint)
             for column in ("average", "closing"):
                 text = values.get(column, "")
-                if (text or column == "closing") and (not AMOUNT.fullmatch(text) or text.startswith("-") or not text.strip("0.")):
+                if (text or column == "closing") and (
+                    not AMOUNT.fullmatch(text) or text.startswith("-") or not text.strip("0.")
+                ):
                     self._error(file, f"'{text}' is not a rate.", row, column, "Write a decimal above zero.")
             identity = (period_number(values["period"]), values["from"], values["to"])
             if identity in wanted:
                 self._error(file, "This period and pair of currencies stands twice.", row, "period", "Keep one row.")
             wanted[identity] = dict(
-                period=identity[0], source=identity[1], target=identity[2], average=values.get("average", ""), closing=values["closing"]
+                period=identity[0],
+                source=identity[1],
+                target=identity[2],
+                average=values.get("average", ""),
+                closing=values["closing"],
             )
         self._want(
             "rates",

@@ -14,8 +14,8 @@ from django.db.models import Q
 
 
 class Ledger(models.Model):
-    """One group's books. `calendar` is what ledger.json and periods.csv said, `calendars` those that entities may name besides,
-    `absolute_total` a decimal integer."""
+    """One group's books. `calendar` is what ledger.json and periods.csv said, `calendars` those that entities may name
+    besides, `absolute_total` a decimal integer."""
 
     code = models.CharField(max_length=40, unique=True)
     name = models.TextField()
@@ -28,7 +28,9 @@ class Ledger(models.Model):
     sealed = models.TextField(blank=True, help_text="Accounts whose detail is sealed, as a selection")
     revision = models.IntegerField(default=0)
     settings_revision = models.IntegerField(default=1)
-    loaded_at = models.DateTimeField(null=True, help_text="When a load last looked at the source, whether it brought news or not")
+    loaded_at = models.DateTimeField(
+        null=True, help_text="When a load last looked at the source, whether it brought news or not"
+    )
     absolute_total = models.CharField(max_length=40, default="0")
 
     def __str__(self) -> str:
@@ -68,7 +70,9 @@ class Entity(Coded):
     currency = models.CharField(max_length=3)
     parent = models.CharField(max_length=40, blank=True)
     position = models.IntegerField()
-    calendar = models.CharField(max_length=40, blank=True, help_text="Its own calendar, one of the ledger's; empty is the group's")
+    calendar = models.CharField(
+        max_length=40, blank=True, help_text="Its own calendar, one of the ledger's; empty is the group's"
+    )
 
     class Meta:
         ordering: ClassVar = ["position"]
@@ -97,7 +101,9 @@ class Member(Coded):
 
     class Meta:
         ordering: ClassVar = ["dimension", "code"]
-        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "dimension", "code"], name="one_member_a_code")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["ledger", "dimension", "code"], name="one_member_a_code")
+        ]
 
 
 class Scenario(Coded):
@@ -129,11 +135,14 @@ class Rate(models.Model):
     revision = models.IntegerField(default=1)
 
     class Meta:
-        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "period", "source", "target"], name="one_rate_a_period")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["ledger", "period", "source", "target"], name="one_rate_a_period")
+        ]
 
 
 class MasterFormer(models.Model):
-    """Former values of a coded thing, a rate or the settings, with the first and the last revision in which they held."""
+    """Former values of a coded thing, a rate or the settings, with the first and the last revision in which they
+    held."""
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE)
     what = models.CharField(max_length=20)
@@ -153,7 +162,9 @@ class PostingKey(models.Model):
 
     class Meta:
         constraints: ClassVar = [
-            models.UniqueConstraint(fields=["account", "entity", "members"], condition=Q(partner=None), name="one_key_without_partner"),
+            models.UniqueConstraint(
+                fields=["account", "entity", "members"], condition=Q(partner=None), name="one_key_without_partner"
+            ),
             models.UniqueConstraint(fields=["account", "entity", "members", "partner"], name="one_key_with_partner"),
         ]
 
@@ -198,7 +209,9 @@ class LineFields(models.Model):
     historical_amount = models.BigIntegerField(null=True)
     batch = models.TextField(default="")
     transaction_currency = models.CharField(max_length=3, default="")
-    transaction_amount = models.BigIntegerField(null=True, help_text="In minor units of the transaction currency, debit positive")
+    transaction_amount = models.BigIntegerField(
+        null=True, help_text="In minor units of the transaction currency, debit positive"
+    )
     attributes = models.TextField(default="", help_text="Further columns of the source as a JSON object, or nothing")
 
     class Meta:
@@ -243,7 +256,9 @@ class BudgetLine(BudgetFields):
     revision = models.IntegerField()
 
     class Meta:
-        constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "key", "period"], name="one_budget_a_period")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["scenario", "key", "period"], name="one_budget_a_period")
+        ]
 
 
 class BudgetLineFormer(BudgetFields):
@@ -269,7 +284,9 @@ class Balance(BalanceFields):
     """Sums of lines, kept up with each revision in the same transaction."""
 
     class Meta:
-        constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "period", "status", "effect", "key"], name="one_balance_a_key")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["scenario", "period", "status", "effect", "key"], name="one_balance_a_key")
+        ]
 
 
 class ChunkFields(models.Model):
@@ -294,7 +311,9 @@ class BalanceChunk(ChunkFields):
     revision = models.IntegerField()
 
     class Meta:
-        constraints: ClassVar = [models.UniqueConstraint(fields=["scenario", "period", "status", "effect"], name="one_chunk_a_period")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["scenario", "period", "status", "effect"], name="one_chunk_a_period")
+        ]
 
 
 class BalanceChangeChunk(ChunkFields):
@@ -330,9 +349,15 @@ class Feed(models.Model):
     mapping = models.JSONField(default=dict, blank=True)
     options = models.JSONField(default=dict, blank=True)
     rules = models.JSONField(default=dict, blank=True)
-    schedule = models.CharField(max_length=80, blank=True, help_text="When to pull by itself, as five fields of cron; empty is never")
-    on_opening = models.BooleanField(default=False, help_text="Pull when somebody opens the ledger and the data is older than an hour")
-    mark = models.CharField(max_length=40, blank=True, help_text="The newest modified-at that was accepted: news come from here on")
+    schedule = models.CharField(
+        max_length=80, blank=True, help_text="When to pull by itself, as five fields of cron; empty is never"
+    )
+    on_opening = models.BooleanField(
+        default=False, help_text="Pull when somebody opens the ledger and the data is older than an hour"
+    )
+    mark = models.CharField(
+        max_length=40, blank=True, help_text="The newest modified-at that was accepted: news come from here on"
+    )
     pulled_at = models.DateTimeField(null=True)
 
     class Meta:

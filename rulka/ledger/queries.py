@@ -24,7 +24,18 @@ from rulka.core.rates import Rates
 from rulka.formats.currencies import minor_digits
 from rulka.formats.ledger_folder import calendar_from
 from rulka.ledger.line_reader import LineReader
-from rulka.ledger.models import Account, BalanceChunk, BudgetLine, Entity, JournalEntry, JournalLine, Ledger, Member, PostingKey, Scenario
+from rulka.ledger.models import (
+    Account,
+    BalanceChunk,
+    BudgetLine,
+    Entity,
+    JournalEntry,
+    JournalLine,
+    Ledger,
+    Member,
+    PostingKey,
+    Scenario,
+)
 from rulka.ledger.staging import period_code, period_number
 
 
@@ -84,7 +95,12 @@ class MasterRows:
 
 
 def _read_book(ledger: Ledger) -> Book:
-    rows = MasterRows(list(ledger.entities.all()), list(ledger.accounts.all()), list(ledger.members.all()), list(ledger.scenarios.order_by("pk")))
+    rows = MasterRows(
+        list(ledger.entities.all()),
+        list(ledger.accounts.all()),
+        list(ledger.members.all()),
+        list(ledger.scenarios.order_by("pk")),
+    )
     frame = build_frame(ledger, rows)
     keys, ids = build_keys(ledger, frame, rows)
     movements = movements_from(balance_chunks(ledger), ids, frame, rows.scenarios)
@@ -118,11 +134,16 @@ def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
         entities=codes,
         accounts=code_list(
             "account",
-            (Item(a.code, a.name, a.parent, a.type, a.category, a.active, a.unit, a.intercompany, a.rate) for a in rows.accounts),
+            (
+                Item(a.code, a.name, a.parent, a.type, a.category, a.active, a.unit, a.intercompany, a.rate)
+                for a in rows.accounts
+            ),
         ),
         dimensions={key: code_list(key, items) for key, items in members.items()},
         retained_earnings=ledger.retained_earnings,
-        scenarios={scenario.code: scenario.kind for scenario in sorted(rows.scenarios, key=lambda scenario: scenario.pk)},
+        scenarios={
+            scenario.code: scenario.kind for scenario in sorted(rows.scenarios, key=lambda scenario: scenario.pk)
+        },
         currencies=currencies,
         digits=np.array([minor_digits(currency) for currency in currencies], dtype=np.int64),
         first_entity=rows.entities[0].code if rows.entities else "",
@@ -137,7 +158,9 @@ def build_frame(ledger: Ledger, rows: MasterRows) -> Frame:
 def rates_of(ledger: Ledger) -> Rates:
     """The ledger's rates, exactly as its source wrote them."""
     given = {}
-    for period, source, target, average, closing in ledger.rates.values_list("period", "source", "target", "average", "closing"):
+    for period, source, target, average, closing in ledger.rates.values_list(
+        "period", "source", "target", "average", "closing"
+    ):
         given[period_code(period), source, target] = (Fraction(average) if average else None, Fraction(closing))
     return Rates(given)
 
@@ -146,9 +169,15 @@ def build_keys(ledger: Ledger, frame: Frame, rows: MasterRows) -> tuple[Keys, In
     """The posting keys that the frame knows, and their ids; members of dimensions that came later are left off."""
     entity = {e.pk: frame.entities.index[e.code] for e in rows.entities}
     account = {a.pk: frame.accounts.index[a.code] for a in rows.accounts}
-    member = {str(m.pk): frame.dimensions[m.dimension].index[m.code] for m in rows.members if m.dimension in frame.dimensions}
+    member = {
+        str(m.pk): frame.dimensions[m.dimension].index[m.code] for m in rows.members if m.dimension in frame.dimensions
+    }
     width = len(frame.dimensions)
-    stored = PostingKey.objects.filter(ledger=ledger).order_by("pk").values_list("pk", "entity", "account", "partner", "members")
+    stored = (
+        PostingKey.objects.filter(ledger=ledger)
+        .order_by("pk")
+        .values_list("pk", "entity", "account", "partner", "members")
+    )
     found, members = [], []
     for pk, of_entity, of_account, partner, codes in stored:
         if of_entity not in entity or of_account not in account or (partner is not None and partner not in entity):
@@ -159,7 +188,9 @@ def build_keys(ledger: Ledger, frame: Frame, rows: MasterRows) -> tuple[Keys, In
         found.append((pk, entity[of_entity], account[of_account], -1 if partner is None else entity[partner]))
         members.append(places)
     table = np.array(found, dtype=np.int64).reshape(-1, 4)
-    keys = Keys(table[:, 0], table[:, 1], table[:, 2], table[:, 3], np.array(members, dtype=np.int64).reshape(len(found), width))
+    keys = Keys(
+        table[:, 0], table[:, 1], table[:, 2], table[:, 3], np.array(members, dtype=np.int64).reshape(len(found), width)
+    )
     return keys, table[:, 0]
 
 
@@ -169,7 +200,9 @@ def balance_chunks(ledger: Ledger) -> list[tuple[Any, ...]]:
     return list(BalanceChunk.objects.filter(scenario__ledger=ledger).values_list(*fields))
 
 
-def movements_from(chunks: Sequence[tuple[Any, ...]], ids: IntArray, frame: Frame, scenarios: Sequence[Scenario]) -> dict[str, Movements]:
+def movements_from(
+    chunks: Sequence[tuple[Any, ...]], ids: IntArray, frame: Frame, scenarios: Sequence[Scenario]
+) -> dict[str, Movements]:
     """Movements by scenario from chunks; `ids` are the posting keys in the order of the book's, rising."""
     place = {period_number(period.code): period.index for period in frame.calendar.periods}
     code = {scenario.pk: scenario.code for scenario in scenarios}
@@ -188,9 +221,15 @@ def _movements(chunks: Sequence[tuple[Any, ...]], at: IntArray, place: Mapping[i
     sizes = [len(chunk[4]) // 8 for chunk in chunks]
     fixed = [
         np.repeat(np.array(values, dtype=np.int64), sizes)
-        for values in ([place[chunk[1]] for chunk in chunks], [chunk[2] for chunk in chunks], [chunk[3] for chunk in chunks])
+        for values in (
+            [place[chunk[1]] for chunk in chunks],
+            [chunk[2] for chunk in chunks],
+            [chunk[3] for chunk in chunks],
+        )
     ]
-    stored, *amounts = (np.frombuffer(b"".join(chunk[column] for chunk in chunks), dtype=np.int64) for column in range(4, 8))
+    stored, *amounts = (
+        np.frombuffer(b"".join(chunk[column] for chunk in chunks), dtype=np.int64) for column in range(4, 8)
+    )
     keys = at[np.minimum(stored, len(at) - 1)]
     known = keys >= 0
     columns = [keys, *fixed, *amounts]
@@ -226,7 +265,9 @@ class LineFilter:
 
 def lines_behind(wanted: LineFilter) -> QuerySet[JournalLine]:
     """The journal lines behind a figure."""
-    lines = JournalLine.objects.filter(**within("key", wanted.keys), period__in=wanted.periods, status__in=list(wanted.statuses))
+    lines = JournalLine.objects.filter(
+        **within("key", wanted.keys), period__in=wanted.periods, status__in=list(wanted.statuses)
+    )
     if wanted.start and wanted.end:
         lines = lines.filter(date__range=(wanted.start, wanted.end))
     for name, texts in wanted.texts.items():
@@ -255,14 +296,16 @@ def totals(lines: QuerySet[JournalLine]) -> tuple[int, int, int]:
 
 def budget_rows(scenario: str, ledger: Ledger, keys: Sequence[int], periods: Sequence[int]) -> QuerySet[BudgetLine]:
     """The budget rows behind a figure."""
-    return BudgetLine.objects.filter(scenario__ledger=ledger, scenario__code=scenario, **within("key", keys), period__in=periods).select_related(
-        "key__entity", "scenario"
-    )
+    return BudgetLine.objects.filter(
+        scenario__ledger=ledger, scenario__code=scenario, **within("key", keys), period__in=periods
+    ).select_related("key__entity", "scenario")
 
 
 def find_entry(ledger: Ledger, entity: str, number: str) -> JournalEntry:
     """One journal entry by entity and number."""
-    entry = JournalEntry.objects.filter(ledger=ledger, entity__code=entity, number=number).select_related("entity").first()
+    entry = (
+        JournalEntry.objects.filter(ledger=ledger, entity__code=entity, number=number).select_related("entity").first()
+    )
     if entry is None:
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
     return entry

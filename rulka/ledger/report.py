@@ -23,9 +23,17 @@ FINDINGS = {
 
 REFUSE, HOLD, ACCEPT = "refuse", "hold", "accept"
 RULES = {
-    "closed": HOLD, "long-past": HOLD, "controls": HOLD, "opening": HOLD, "historical-sign": HOLD, "vanished": HOLD,
-    "new-accounts": HOLD, "new-members": ACCEPT, "new-entities": HOLD, "new-counterparties": ACCEPT,
-}  # fmt: skip
+    "closed": HOLD,
+    "long-past": HOLD,
+    "controls": HOLD,
+    "opening": HOLD,
+    "historical-sign": HOLD,
+    "vanished": HOLD,
+    "new-accounts": HOLD,
+    "new-members": ACCEPT,
+    "new-entities": HOLD,
+    "new-counterparties": ACCEPT,
+}
 """A feed's rules where it says nothing itself."""
 
 COMMAND_RULES = dict.fromkeys(FINDINGS, ACCEPT) | {"closed": REFUSE, "controls": REFUSE}

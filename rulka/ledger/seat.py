@@ -58,9 +58,17 @@ class Seat:
         """(code, name, why it can't be shown) of every node this person may ask for."""
         choices = []
         seen = self.view.visible_entities()
-        named = [(item.code, item.name) for item, visible in zip(self.view.frame.entities.items, seen, strict=True) if visible]
+        named = [
+            (item.code, item.name)
+            for item, visible in zip(self.view.frame.entities.items, seen, strict=True)
+            if visible
+        ]
         alone = {node.code.removesuffix(REST): node for node in nodes_of(self.view) if node.code.endswith(REST)}
-        named = [pair for code, name in named for pair in ((code, name), *(((alone[code].code, alone[code].name),) if code in alone else ()))]
+        named = [
+            pair
+            for code, name in named
+            for pair in ((code, name), *(((alone[code].code, alone[code].name),) if code in alone else ()))
+        ]
         if len(named) > 1:
             named.append((WHOLE, self.view.frame.name))
         for code, name in named:
@@ -92,7 +100,15 @@ def seat_of(request: HttpRequest) -> Seat:
     view = book_of(access.ledger).within(access.fence(access.ledger.sealed))
     beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
     # a page that is refused for its period or node has the frame of one that could be shown
-    fallback = Seat(person, access.ledger, view, _kept_period(request, view), _kept_node(request, view), request.GET.get("of", ""), beside)
+    fallback = Seat(
+        person,
+        access.ledger,
+        view,
+        _kept_period(request, view),
+        _kept_node(request, view),
+        request.GET.get("of", ""),
+        beside,
+    )
     request.seat = fallback  # type: ignore[attr-defined]
     period = _period(request, view)
     node = find_node_code(request, view)

@@ -26,7 +26,11 @@ def run_load(load_id: int) -> None:
         report = LoadReport("", refused_count=1)
         told = f"Something went wrong that we did not expect; incident {incident} is in the log."
         report.refused = [
-            {"where": f"load {load_id}", "what": told, "hint": "Nothing was changed. Try again, and tell your administrator this number."}
+            {
+                "where": f"load {load_id}",
+                "what": told,
+                "hint": "Nothing was changed. Try again, and tell your administrator this number.",
+            }
         ]
         work.finish(load_id, Load.State.FAILED, report=report.as_data())
         raise

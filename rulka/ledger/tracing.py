@@ -105,7 +105,11 @@ def lines_page(
             code="sealed",
         )
     leaf, shown_column = computed.leaf(row), computed.column(column)
-    chosen = _rolling_keys(computed, leaf, shown_column, place) if rolled else account_keys(computed, leaf, shown_column, place)
+    chosen = (
+        _rolling_keys(computed, leaf, shown_column, place)
+        if rolled
+        else account_keys(computed, leaf, shown_column, place)
+    )
     keys = [int(view.book.keys.ids[key]) for key in chosen if view.book.keys.ids[key]]
     kind, _, code = part.component.partition(":")
     reading = computed.reading(leaf, shown_column)
@@ -115,7 +119,11 @@ def lines_page(
     if days is not None:
         wanted = [period for period in calendar.periods[days.first : days.last + 1] if not period.adjusting]
     else:
-        wanted = [period for period in calendar.periods if (period.code == code if kind != "year" else str(period.year) == code)]
+        wanted = [
+            period
+            for period in calendar.periods
+            if (period.code == code if kind != "year" else str(period.year) == code)
+        ]
     start, end = (days.start, days.end) if days else (None, None)
     stored = wanted
     if shown_column.calendar:
@@ -136,8 +144,9 @@ def lines_page(
     effect = {"period": ACTIVITY, "opening": OPENING}.get(kind)
     if days is not None:
         effect = ACTIVITY
-    whole = LineFilter(keys, periods, effect, STATUSES[source.status], side, "", start, end,
-                       texts_of(view.book, source.lines))  # fmt: skip
+    whole = LineFilter(
+        keys, periods, effect, STATUSES[source.status], side, "", start, end, texts_of(view.book, source.lines)
+    )
     lines = lines_behind(replace(whole, search=search))
     count, debit, credit = totals(lines)
     _, all_debit, all_credit = totals(lines_behind(whole)) if search else (count, debit, credit)
@@ -196,7 +205,17 @@ def _shown(line: JournalLine, digits: int) -> ShownLine:
     )
 
 
-def _budget_page(rows: QuerySet[BudgetLine], part: Part, title: str, digits: int, measure: str, sign: int, number: int, *, money: bool) -> LinesPage:
+def _budget_page(
+    rows: QuerySet[BudgetLine],
+    part: Part,
+    title: str,
+    digits: int,
+    measure: str,
+    sign: int,
+    number: int,
+    *,
+    money: bool,
+) -> LinesPage:
     amounts = list(rows.values_list("amount", flat=True))
     debit, credit = sum(a for a in amounts if a > 0), -sum(a for a in amounts if a < 0)
     value = part.value or Fraction(0)
@@ -270,7 +289,11 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
     """An entry with all its visible lines and document fields; unknown to whom no line of it is visible."""
     entry = find_entry(ledger, entity, number)
     frame, keys = view.frame, view.book.keys
-    visible = {int(keys.ids[k]): k for k in range(len(keys)) if keys.ids[k] and view.inside[k] and not view.sealed[keys.account[k]]}
+    visible = {
+        int(keys.ids[k]): k
+        for k in range(len(keys))
+        if keys.ids[k] and view.inside[k] and not view.sealed[keys.account[k]]
+    }
     found = list(entry.lines.filter(**within("key", list(visible))).order_by("pk"))
     if not found:
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
@@ -305,6 +328,12 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
             )
         )
     return ShownEntry(
-        entry, tuple(lines), debit, credit, len(found) < entry.lines.count(), period_code(entry.period),
-        "pending" if entry.status else "posted", digits,
-    )  # fmt: skip
+        entry,
+        tuple(lines),
+        debit,
+        credit,
+        len(found) < entry.lines.count(),
+        period_code(entry.period),
+        "pending" if entry.status else "posted",
+        digits,
+    )

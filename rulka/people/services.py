@@ -15,7 +15,12 @@ from rulka.core.selection import parse_selection
 from rulka.people.models import Access, Person
 
 DEMO_PEOPLE: dict[str, dict[str, Any]] = {
-    "accountant": {"title": "Accountant", "role": Person.Role.ACCOUNTANT, "opens_seals": True, "does": "builds statements"},
+    "accountant": {
+        "title": "Accountant",
+        "role": Person.Role.ACCOUNTANT,
+        "opens_seals": True,
+        "does": "builds statements",
+    },
     "controller": {"title": "Controller", "role": Person.Role.CONTROLLER, "opens_seals": True, "does": "approves them"},
     "ships-lead": {
         "title": "Ships lead",
@@ -44,7 +49,9 @@ def make_demo_people(ledger_code: str) -> list[Person]:
             person.set_unusable_password()
         person.save()
         Access.objects.update_or_create(
-            person=person, ledger=ledger, defaults={"members": about.get("members", {}), "opens_seals": about.get("opens_seals", False)}
+            person=person,
+            ledger=ledger,
+            defaults={"members": about.get("members", {}), "opens_seals": about.get("opens_seals", False)},
         )
         people.append(person)
     return people
@@ -52,9 +59,15 @@ def make_demo_people(ledger_code: str) -> list[Person]:
 
 @transaction.atomic
 def make_person(
-    username: str, *, title: str = "", role: str = Person.Role.DIRECTOR, password: str | None = None, groups: Iterable[str] = ()
+    username: str,
+    *,
+    title: str = "",
+    role: str = Person.Role.DIRECTOR,
+    password: str | None = None,
+    groups: Iterable[str] = (),
 ) -> Person:
-    """Make or change a person, and put them into groups; without a password a new one can't sign in yet. ValidationError on a weak password."""
+    """Make or change a person, and put them into groups; without a password a new one can't sign in yet.
+    ValidationError on a weak password."""
     person, new = Person.objects.get_or_create(username=username)
     person.role = role
     person.title = title or person.title
@@ -68,7 +81,9 @@ def make_person(
     return person
 
 
-def grant(person: Person, ledger_code: str, entities: str, accounts: str, members: dict[str, str], *, opens_seals: bool) -> Access:
+def grant(
+    person: Person, ledger_code: str, entities: str, accounts: str, members: dict[str, str], *, opens_seals: bool
+) -> Access:
     """Let a person see a ledger within bounds; refuses bounds that can't be read or name no dimension."""
     ledger = apps.get_model("ledger", "Ledger").objects.filter(code=ledger_code).first()
     if ledger is None:
@@ -76,7 +91,9 @@ def grant(person: Person, ledger_code: str, entities: str, accounts: str, member
     unknown = set(members) - set(ledger.dimensions)
     if unknown:
         raise NotFound(
-            f"'{sorted(unknown)[0]}' is no dimension of {ledger.code}.", hint=f"It has {', '.join(ledger.dimensions) or 'none'}.", subject="members"
+            f"'{sorted(unknown)[0]}' is no dimension of {ledger.code}.",
+            hint=f"It has {', '.join(ledger.dimensions) or 'none'}.",
+            subject="members",
         )
     for text in filter(None, (entities, accounts, *members.values())):
         parse_selection(text)

@@ -23,8 +23,14 @@ class SignIn(LoginView):
     redirect_authenticated_user = True
 
     def get_context_data(self, **kwargs: object) -> dict[str, object]:
-        there = set(Person.objects.filter(username__in=DEMO_PEOPLE).values_list("username", flat=True)) if settings.DEMO else set()
-        people = [(username, about["title"], about["does"]) for username, about in DEMO_PEOPLE.items() if username in there]
+        there = (
+            set(Person.objects.filter(username__in=DEMO_PEOPLE).values_list("username", flat=True))
+            if settings.DEMO
+            else set()
+        )
+        people = [
+            (username, about["title"], about["does"]) for username, about in DEMO_PEOPLE.items() if username in there
+        ]
         return {**super().get_context_data(**kwargs), "demo_people": people}
 
 

@@ -10,7 +10,15 @@ from django.http import QueryDict
 
 from rulka.core.computed import Computed
 from rulka.core.edits import columns, lines
-from rulka.core.edits.choosing import check_code, read_codes, with_accounts, with_below, with_range, without_accounts, without_below
+from rulka.core.edits.choosing import (
+    check_code,
+    read_codes,
+    with_accounts,
+    with_below,
+    with_range,
+    without_accounts,
+    without_below,
+)
 from rulka.core.edits.nodes import set_nodes
 from rulka.core.edits.pasting import lines_of_text
 from rulka.core.edits.placing import suggestions
@@ -43,20 +51,27 @@ def path_of(asked: Asked) -> str:
     return path
 
 
-# lines ------------------------------------------------------------------------------------------------------------------
+# -- lines -----------------------------------------------------------------------------------------
 
 
 def add_line(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     spine = parts.change("spine")
     chosen = keys(asked, "lines")
     where, at = asked.get("where", "below"), chosen[-1] if chosen else ""
-    if at and where == "below" and line_kind(find_line(spine, at).raw) == "section" and asked.get("part", "") != "total":
+    if (
+        at
+        and where == "below"
+        and line_kind(find_line(spine, at).raw) == "section"
+        and asked.get("part", "") != "total"
+    ):
         where = "first"
     return lines.insert(spine, at, where, [lines.new_line(spine, asked.get("kind", "line"))])
 
 
 def set_line_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
-    return set_line(parts.change("spine"), first_key(asked, "lines"), path_of(asked), asked.get("value", ""), parts.beside())
+    return set_line(
+        parts.change("spine"), first_key(asked, "lines"), path_of(asked), asked.get("value", ""), parts.beside()
+    )
 
 
 def set_lines_setting(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
@@ -74,7 +89,9 @@ def paste_lines(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edit
         raise RulkaError("That is too much text.", hint="Paste fewer rows.", subject="paste")
     spine, chosen = parts.change("spine"), keys(asked, "lines")
     notes: tuple[str, ...] = ()
-    if parts.clipboard and parts.clipboard.get("raws") and parts.clipboard["text"].split() == text.split():  # what was copied here comes back in full
+    if (
+        parts.clipboard and parts.clipboard.get("raws") and parts.clipboard["text"].split() == text.split()
+    ):  # what was copied here comes back in full
         raws = copy.deepcopy(parts.clipboard["raws"])
     else:
         read = lines_of_text(text, parts.view.frame.accounts)
@@ -98,7 +115,9 @@ def choose_accounts(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> 
         read = read_codes(asked.get("text", "")[:MOST_PASTED], accounts)
         if not read.codes:
             raise RulkaError(
-                f"None of it is an account: {quoted(read.unknown) or 'there is nothing in it'}.", hint="Paste a column of codes.", subject="codes"
+                f"None of it is an account: {quoted(read.unknown) or 'there is nothing in it'}.",
+                hint="Paste a column of codes.",
+                subject="codes",
             )
         text = with_accounts(text, read.codes, accounts)
         note = f", {read.twice} came twice" if read.twice else ""
@@ -125,17 +144,26 @@ def choose_accounts(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> 
 
 
 def place_account(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
-    """An account without a place put into the line it most likely belongs to, or into the one chosen; without a code the first."""
+    """An account without a place put into the line it most likely belongs to, or into the one chosen; without a code
+    the first."""
     open_ones = suggestions(now())
     code = asked.get("code", "")
     if not open_ones:
         raise RulkaError("Every account has its place.", code="placed")
     suggestion = next((found for found in open_ones if found.code == code), None if code else open_ones[0])
     if suggestion is None:
-        raise NotFound(f"Account '{code}' has a place, or was not booked.", hint=one_of(code, [found.code for found in open_ones]), subject="account")
+        raise NotFound(
+            f"Account '{code}' has a place, or was not booked.",
+            hint=one_of(code, [found.code for found in open_ones]),
+            subject="account",
+        )
     key = asked.get("key", "") or suggestion.line
     if not key:
-        raise RulkaError(f"No line is near to {suggestion.code} {suggestion.name}.", hint="Choose a line and add it there.", subject="account")
+        raise RulkaError(
+            f"No line is near to {suggestion.code} {suggestion.name}.",
+            hint="Choose a line and add it there.",
+            subject="account",
+        )
     spine = parts.change("spine")
     spot = find_line(spine, key)
     text = with_accounts(str(spot.raw.get("accounts", "")), [suggestion.code], parts.view.frame.accounts)
@@ -143,7 +171,7 @@ def place_account(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Ed
     return Edited(f"{suggestion.code} {suggestion.name} placed in {spot.label}", (key,))
 
 
-# columns ----------------------------------------------------------------------------------------------------------------
+# -- columns ---------------------------------------------------------------------------------------
 
 
 def add_column(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
@@ -158,7 +186,9 @@ def _name_share(raw: Mapping[str, Any], now: Callable[[], Computed]) -> None:
     """A share begins as a part of the first total."""
     if "share" in raw and not raw["line"]:
         computed = now()
-        named = [row for row in computed.rows if row.kind in ("total", "calculation")] or [row for row in computed.rows if row.kind == "line"]
+        named = [row for row in computed.rows if row.kind in ("total", "calculation")] or [
+            row for row in computed.rows if row.kind == "line"
+        ]
         if not named:
             raise RulkaError("There is no line to be a part of.", hint="Add one first.", subject="column")
         raw["line"] = named[0].label  # type: ignore[index]
@@ -179,7 +209,9 @@ def paste_columns(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Ed
     """Columns that were copied here, right of the chosen one."""
     raws = (parts.clipboard or {}).get("columns")
     if not raws:
-        raise RulkaError("No column was copied.", hint="Choose columns by their headings and copy them first.", subject="paste")
+        raise RulkaError(
+            "No column was copied.", hint="Choose columns by their headings and copy them first.", subject="paste"
+        )
     chosen = keys(asked, "columns")
     return columns.paste(parts.change("span"), chosen[-1] if chosen else "", raws)
 
@@ -202,13 +234,15 @@ def add_to_series(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Ed
     return Edited(f"column {raw['column']} added to the series", (raw["column"],))
 
 
-# the whole --------------------------------------------------------------------------------------------------------------
+# -- the whole -------------------------------------------------------------------------------------
 
 
 def set_statement(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     path = path_of(asked)
     if path in ("statement", "spine", "span", "scope", "begun"):
-        raise RulkaError(f"'{path}' isn't changed like this.", hint="Name the statement, or start it anew.", subject="setting")
+        raise RulkaError(
+            f"'{path}' isn't changed like this.", hint="Name the statement, or start it anew.", subject="setting"
+        )
     told = set_value(parts.change("statement"), path, asked.get("value", ""))
     return Edited(f"statement: {told}" if told else "")
 
@@ -237,11 +271,15 @@ ACTIONS: dict[str, Action] = {
     "line-add": add_line,
     "line-change": set_line_setting,
     "lines-change": set_lines_setting,
-    "line-kind": lambda parts, asked, now: lines.change_kind(parts.change("spine"), first_key(asked, "lines"), asked.get("value", "")),
+    "line-kind": lambda parts, asked, now: lines.change_kind(
+        parts.change("spine"), first_key(asked, "lines"), asked.get("value", "")
+    ),
     "line-duplicate": lambda parts, asked, now: lines.duplicate(*chosen_lines(parts, asked)),
     "line-delete": lambda parts, asked, now: lines.remove(*chosen_lines(parts, asked)),
     "line-move": lambda parts, asked, now: lines.move(*chosen_lines(parts, asked), asked.get("way", "")),
-    "line-drop": lambda parts, asked, now: lines.move_to(*chosen_lines(parts, asked), asked.get("at", ""), asked.get("where", "below")),
+    "line-drop": lambda parts, asked, now: lines.move_to(
+        *chosen_lines(parts, asked), asked.get("at", ""), asked.get("where", "below")
+    ),
     "line-enclose": lambda parts, asked, now: lines.enclose(*chosen_lines(parts, asked)),
     "line-dissolve": lambda parts, asked, now: lines.dissolve(parts.change("spine"), first_key(asked, "lines")),
     "line-merge": lambda parts, asked, now: lines.merge(*chosen_lines(parts, asked), parts.view.frame.accounts),
@@ -254,11 +292,15 @@ ACTIONS: dict[str, Action] = {
     "column-kind": change_column_kind,
     "column-duplicate": lambda parts, asked, now: columns.duplicate(parts.change("span"), keys(asked, "columns")),
     "column-delete": lambda parts, asked, now: columns.remove(parts.change("span"), keys(asked, "columns")),
-    "column-move": lambda parts, asked, now: columns.move(parts.change("span"), keys(asked, "columns"), asked.get("way", "")),
+    "column-move": lambda parts, asked, now: columns.move(
+        parts.change("span"), keys(asked, "columns"), asked.get("way", "")
+    ),
     "column-drop": lambda parts, asked, now: columns.move_to(
         parts.change("span"), keys(asked, "columns"), asked.get("at", ""), asked.get("where", "")
     ),
-    "column-over": lambda parts, asked, now: columns.set_heading_over(parts.change("span"), keys(asked, "columns"), asked.get("value", "")),
+    "column-over": lambda parts, asked, now: columns.set_heading_over(
+        parts.change("span"), keys(asked, "columns"), asked.get("value", "")
+    ),
     "column-paste": paste_columns,
     "series-add": add_to_series,
     "statement-change": set_statement,

@@ -26,7 +26,9 @@ def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
     if found is not None:
         return found
     stored = {definition.name: definition for definition in Definition.objects.filter(ledger=ledger, kind=kind)}
-    titled = [d for d in stored.values() if str(d.body.get("title", "")).casefold() == name.casefold() or d.name == slug(name)]
+    titled = [
+        d for d in stored.values() if str(d.body.get("title", "")).casefold() == name.casefold() or d.name == slug(name)
+    ]
     if len(titled) == 1:
         return titled[0]
     raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
@@ -41,14 +43,20 @@ def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
 
     def is_taken(name: str) -> bool:
         stored = Definition.objects.filter(ledger=ledger, kind=kind, name=name)
-        return name in PLACES or stored.exists() or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
+        return (
+            name in PLACES
+            or stored.exists()
+            or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
+        )
 
     return numbered(slug(wanted)[:70], is_taken)
 
 
 def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
     """The statements that use a spine, span or scope, by title."""
-    found = Definition.objects.filter(ledger=ledger, kind="statement", **{f"body__{kind}": name}).select_related("ledger")
+    found = Definition.objects.filter(ledger=ledger, kind="statement", **{f"body__{kind}": name}).select_related(
+        "ledger"
+    )
     return sorted(found, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
 
 
@@ -59,7 +67,10 @@ def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
     query = Q()
     for kind, part in wanted.items():
         query |= Q(kind=kind, name=part)
-    found = {definition.kind: definition for definition in Definition.objects.filter(query, ledger=ledger).select_related("ledger")}
+    found = {
+        definition.kind: definition
+        for definition in Definition.objects.filter(query, ledger=ledger).select_related("ledger")
+    }
     parts = {kind: found.get(kind) or find_definition(ledger, kind, part) for kind, part in wanted.items()}
     return {"statement": statement, **parts}
 
@@ -67,7 +78,9 @@ def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
 def parts_of(statement: Definition) -> tuple[Definition, Definition]:
     """The spine and the span of a statement."""
     ledger = statement.ledger
-    return find_definition(ledger, "spine", statement.body["spine"]), find_definition(ledger, "span", statement.body["span"])
+    return find_definition(ledger, "spine", statement.body["spine"]), find_definition(
+        ledger, "span", statement.body["span"]
+    )
 
 
 def scope_of(statement: Definition) -> Definition | None:
@@ -93,7 +106,9 @@ def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str
             if narrowed is not None and narrowed.names_accounts:
                 mask |= narrowed.accounts
         for at in np.flatnonzero(mask):
-            found.setdefault(view.frame.accounts.items[at].code, []).append((statement.name, str(statement.body.get("title", statement.name))))
+            found.setdefault(view.frame.accounts.items[at].code, []).append(
+                (statement.name, str(statement.body.get("title", statement.name)))
+            )
     return found
 
 

@@ -1,4 +1,5 @@
-"""Large statements in blocks of rows: only the blocks that were looked at are written, the others wait until they come into view."""
+"""Large statements in blocks of rows: only the blocks that were looked at are written, the others wait until they come
+into view."""
 
 from __future__ import annotations
 
@@ -47,6 +48,11 @@ class Blocks:
             return []
         starts = range(0, len(rows), self.size)
         return [
-            Block(number, tuple(rows[start : start + self.size]), number in self.written, len(rows[start : start + self.size]) * ROW_HEIGHT)
+            Block(
+                number,
+                tuple(rows[start : start + self.size]),
+                number in self.written,
+                len(rows[start : start + self.size]) * ROW_HEIGHT,
+            )
             for number, start in enumerate(starts)
         ]

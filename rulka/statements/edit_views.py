@@ -36,7 +36,10 @@ KEPT = ("row", "column", "lines", "columns", "account", "search", "type", "categ
 def address(posted: QueryDict, **changed: str) -> QueryDict:
     """The panel's address after an edit: as it was, with what the edit changed."""
     asked = QueryDict(mutable=True)
-    asked.update({name: str(posted[name]) for name in STATE if posted.get(name) and name in (*KEPT, "panel", "one", "other")} | changed)
+    asked.update(
+        {name: str(posted[name]) for name in STATE if posted.get(name) and name in (*KEPT, "panel", "one", "other")}
+        | changed
+    )
     for name in [name for name, value in asked.items() if not value]:
         del asked[name]
     return asked
@@ -58,7 +61,12 @@ def answer(
         return render(request, "statements/_work.html", {**context, "fragment": True})
     if problem:
         status = 409 if isinstance(problem, (ChangedSince, SharedPart)) else 422
-        return render(request, "statements/page.html", statement_context(request, seat, name, asked, outcome, definitions, **extra), status=status)
+        return render(
+            request,
+            "statements/page.html",
+            statement_context(request, seat, name, asked, outcome, definitions, **extra),
+            status=status,
+        )
     return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
 
 
@@ -98,14 +106,30 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     do = _doing(request, definitions, sight)
     try:
         if request.POST.get("copy"):
-            name = editing.save_as_copy(seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""))
+            name = editing.save_as_copy(
+                seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", "")
+            )
             return _gone_to(request, seat, name)
         done = editing.change_statement(
-            seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", ""), share=_shares(request, seat, definitions)
+            seat.ledger,
+            name,
+            do,
+            person=seat.person,
+            sight=sight,
+            stamp=request.POST.get("stamp", ""),
+            share=_shares(request, seat, definitions),
         )
     except (SharedPart, ChangedSince) as question:
         posted = [(key, value) for key, value in request.POST.items() if key not in ("csrfmiddlewaretoken", "stamp")]
-        return answer(request, seat, name, _asked(request.POST), question=question, posted=posted, stamp_asked=request.POST.get("stamp", ""))
+        return answer(
+            request,
+            seat,
+            name,
+            _asked(request.POST),
+            question=question,
+            posted=posted,
+            stamp_asked=request.POST.get("stamp", ""),
+        )
     except RulkaError as error:
         return answer(request, seat, name, _asked(request.POST), problem=error, entered=request.POST)
     asked, meant = _after(request.POST, done), _meant(request.POST, sight)
@@ -116,7 +140,11 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
 def _gone_to(request: HttpRequest, seat: Seat, name: str) -> HttpResponse:
     """Lead the browser to another statement, from a fragment too."""
     target = f"{reverse('statement', args=[name])}?{seat.query}"
-    return HttpResponse(status=204, headers={"HX-Redirect": target}) if request.headers.get("HX-Request") else redirect(target)
+    return (
+        HttpResponse(status=204, headers={"HX-Redirect": target})
+        if request.headers.get("HX-Request")
+        else redirect(target)
+    )
 
 
 def _asked(posted: QueryDict) -> QueryDict:
@@ -143,7 +171,9 @@ def _after(posted: QueryDict, done: editing.Done) -> QueryDict:
             row = str(posted["row"])
         return address(posted, row=row, lines=",".join(done.chosen), panel=posted.get("panel", "line"))
     if about in ("column", "series") and done.chosen:
-        return address(posted, columns=",".join(done.chosen), column=done.chosen[0], panel=posted.get("panel", "column"))
+        return address(
+            posted, columns=",".join(done.chosen), column=done.chosen[0], panel=posted.get("panel", "column")
+        )
     return address(posted)
 
 
@@ -164,11 +194,16 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
         except RulkaError as error:
             problem = error
         transaction.set_rollback(True)
-    return render(request, "statements/_note.html", {"problem": problem, "meant": None if problem else _meant(request.POST, sight)})
+    return render(
+        request,
+        "statements/_note.html",
+        {"problem": problem, "meant": None if problem else _meant(request.POST, sight)},
+    )
 
 
 def _meant(posted: QueryDict, sight: Sight) -> Meant | None:
-    """What the selection means that somebody types or has set; None where it is none or stands for nothing on purpose."""
+    """What the selection means that somebody types or has set; None where it is none or stands for nothing on
+    purpose."""
     text = str(posted.get("value", "")).strip()
     if posted.get("path") not in SELECTIONS or text in ("", COVERS_NOTHING):
         return None
@@ -196,7 +231,9 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
     definitions = definitions_of(seat.ledger, name)
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
-    return answer(request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}.")
+    return answer(
+        request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}."
+    )
 
 
 def _known(posted: QueryDict, computed: Computed) -> QueryDict:
@@ -205,7 +242,9 @@ def _known(posted: QueryDict, computed: Computed) -> QueryDict:
     known = {
         "lines": ",".join(key for key in keys(posted, "lines") if key in lines),
         "row": str(posted.get("row", "")) if posted.get("row") in computed.rows_by_key else "",
-        "column": str(posted.get("column", "")) if any(column.key == posted.get("column") for column in computed.columns) else "",
+        "column": str(posted.get("column", ""))
+        if any(column.key == posted.get("column") for column in computed.columns)
+        else "",
     }
     return address(posted, columns="", **known)
 
@@ -261,7 +300,11 @@ def save_version(request: HttpRequest, name: str) -> HttpResponse:
 def restore_version(request: HttpRequest, name: str) -> HttpResponse:
     """Give the statement the state of a saved version."""
     return _versioned(
-        request, name, lambda seat, own: versions.restore_version(seat.ledger, own, request.POST.get("version", ""), person=seat.person)
+        request,
+        name,
+        lambda seat, own: versions.restore_version(
+            seat.ledger, own, request.POST.get("version", ""), person=seat.person
+        ),
     )
 
 
@@ -280,7 +323,12 @@ def duplicate(request: HttpRequest, name: str) -> HttpResponse:
     """The statement again, with lines and columns of its own."""
     seat = seat_of(request)
     statement = find_definition(seat.ledger, "statement", name)
-    made = editing.copy_statement(seat.ledger, statement.name, library.free_title(seat.ledger, f"{editing.title_of(statement)}, copy"), seat.person)
+    made = editing.copy_statement(
+        seat.ledger,
+        statement.name,
+        library.free_title(seat.ledger, f"{editing.title_of(statement)}, copy"),
+        seat.person,
+    )
     return redirect(f"{reverse('statement', args=[made.name])}?{seat.query}")
 
 

@@ -1,4 +1,5 @@
-"""Editing statements where they are read: one edit at a time, checked, run and kept, with undo, redo and a word before shared parts."""
+"""Editing statements where they are read: one edit at a time, checked, run and kept, with undo, redo and a word before
+shared parts."""
 
 from __future__ import annotations
 
@@ -51,7 +52,8 @@ class SharedPart(RulkaError):
         self.kind, self.name = part.kind, part.name
         self.titles = [title_of(user) for user in users]
         super().__init__(
-            f"The {part.kind} '{part.body.get('title', part.name)}' is used by {len(users)} statements: {', '.join(self.titles)}.",
+            f"The {part.kind} '{part.body.get('title', part.name)}' is used by {len(users)} statements: "
+            f"{', '.join(self.titles)}.",
             hint="Change it for all of them, or make it this statement's own.",
             subject=part.kind,
         )
@@ -69,9 +71,14 @@ class ChangedSince(RulkaError):
 
     def __init__(self, changes: list[Edit]) -> None:
         self.changes = changes
-        names = ", ".join(dict.fromkeys(str(edit.person.title or edit.person.username) if edit.person else "somebody" for edit in changes))
+        names = ", ".join(
+            dict.fromkeys(
+                str(edit.person.title or edit.person.username) if edit.person else "somebody" for edit in changes
+            )
+        )
         super().__init__(
-            f"{names or 'Somebody'} changed this statement while you had it open.", hint="Take theirs, or save yours as a copy. Nothing is lost."
+            f"{names or 'Somebody'} changed this statement while you had it open.",
+            hint="Take theirs, or save yours as a copy. Nothing is lost.",
         )
 
 
@@ -106,7 +113,8 @@ class Parts:
         return self.bodies[kind]
 
     def beside(self) -> Iterator[Raw]:
-        """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the spine.
+        """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the
+        spine.
 
         Only an edit that renames reads them.
         """
@@ -114,7 +122,9 @@ class Parts:
         if self.share.get("spine") == "own":
             return
         mine = {definition.pk for definition in self.definitions.values()}
-        for statement in statements_using(self.definitions["statement"].ledger, "spine", self.definitions["spine"].name):
+        for statement in statements_using(
+            self.definitions["statement"].ledger, "spine", self.definitions["spine"].name
+        ):
             for definition in definitions_of(statement.ledger, statement.name).values():
                 if definition.kind in ("statement", "span") and definition.pk not in mine:
                     mine.add(definition.pk)
@@ -151,18 +161,32 @@ def read_stamp(stamp: str) -> list[tuple[str, str, int]]:
 
 
 def change_statement(
-    ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str = "", share: Mapping[str, str] | None = None
+    ledger: Ledger,
+    name: str,
+    do: Callable[[Parts], Edited],
+    *,
+    person: Person,
+    sight: Sight,
+    stamp: str = "",
+    share: Mapping[str, str] | None = None,
 ) -> Done:
     """Do one edit: all of it or nothing.
 
-    Raises ChangedSince when somebody else changed the statement after `stamp`, SharedPart when it changes a part that others use
-    and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed afterwards.
+    Raises ChangedSince when somebody else changed the statement after `stamp`, SharedPart when it changes a part that
+    others use and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed
+    afterwards.
     """
     with transaction.atomic():
         definitions = definitions_of(ledger, name)
         required(person, definitions["statement"], EDIT)
         refuse_stale(ledger, definitions, stamp, person)
-        parts = Parts(definitions, {kind: copy.deepcopy(d.body) for kind, d in definitions.items()}, sight.view, person, share or {})
+        parts = Parts(
+            definitions,
+            {kind: copy.deepcopy(d.body) for kind, d in definitions.items()},
+            sight.view,
+            person,
+            share or {},
+        )
         edited = do(parts)
         written = list(_written(parts)) if edited.told else []
         if written:
@@ -188,7 +212,9 @@ def refuse_stale(ledger: Ledger, definitions: Mapping[str, Definition], stamp: s
         return
     since = []
     for kind, name, version in read_stamp(stamp):
-        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version).exclude(edit__person=person)
+        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version).exclude(
+            edit__person=person
+        )
         since += list(found.select_related("edit__person"))
     if since:
         raise ChangedSince(sorted({change.edit for change in since}, key=lambda edit: -edit.pk))
@@ -232,7 +258,8 @@ def _own_copy(parts: Parts, kind: str) -> Definition:
 
 
 def _check(written: list[Definition], run: Definition | None = None) -> None:
-    """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked up twice."""
+    """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
+    up twice."""
     errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
     if errors:
         raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
@@ -250,7 +277,7 @@ def _before(definition: Definition) -> Raw | None:
     return latest.before if latest else None
 
 
-# undo and redo ----------------------------------------------------------------------------------------------------------
+# -- undo and redo ---------------------------------------------------------------------------------
 
 
 def last_edit(ledger: Ledger, name: str, person: Person) -> Edit | None:
@@ -264,7 +291,9 @@ def next_edit(ledger: Ledger, name: str, person: Person) -> Edit | None:
 
 
 def _drop_undone(ledger: Ledger, name: str, person: Person) -> None:
-    Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.UNDONE).update(state=Edit.State.DROPPED)
+    Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.UNDONE).update(
+        state=Edit.State.DROPPED
+    )
 
 
 def undo(ledger: Ledger, name: str, *, person: Person) -> str:
@@ -319,22 +348,40 @@ def set_body(ledger: Ledger, kind: str, name: str, body: Raw | None, edit: Edit)
         latest = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).last()
         definition = Definition(ledger=ledger, kind=kind, name=name, body=None, version=latest.version if latest else 0)
     if body is None:
-        Change.objects.create(edit=edit, kind=kind, name=name, version=definition.version + 1, before=definition.body, after=None)
+        Change.objects.create(
+            edit=edit, kind=kind, name=name, version=definition.version + 1, before=definition.body, after=None
+        )
         definition.delete()
     else:
         write_body(definition, body, edit)
 
 
-# both at once -------------------------------------------------------------------------------------------------------------
+# -- both at once ----------------------------------------------------------------------------------
 
 
-def save_as_copy(ledger: Ledger, name: str, do: Callable[[Parts], Edited], *, person: Person, sight: Sight, stamp: str, title: str = "") -> str:
-    """One's own state of a statement, as it was at `stamp`, under a name of its own, with the edit that was refused done on it.
+def save_as_copy(
+    ledger: Ledger,
+    name: str,
+    do: Callable[[Parts], Edited],
+    *,
+    person: Person,
+    sight: Sight,
+    stamp: str,
+    title: str = "",
+) -> str:
+    """One's own state of a statement, as it was at `stamp`, under a name of its own, with the edit that was refused
+    done on it.
 
     Returns the new statement's name.
     """
     with transaction.atomic():
-        statement = copy_statement(ledger, name, title or f"{title_of(find_definition(ledger, 'statement', name))}, my copy", person, stamp=stamp)
+        statement = copy_statement(
+            ledger,
+            name,
+            title or f"{title_of(find_definition(ledger, 'statement', name))}, my copy",
+            person,
+            stamp=stamp,
+        )
         change_statement(ledger, statement.name, do, person=person, sight=sight)
     return statement.name
 
@@ -346,9 +393,15 @@ def copy_statement(ledger: Ledger, name: str, title: str, person: Person, *, sta
     required(person, definitions["statement"], RUN)
     bodies = {kind: copy.deepcopy(definition.body) for kind, definition in definitions.items()}
     former = [change.before or {} for change in Change.objects.filter(edit__ledger=ledger, kind="statement", name=name)]
-    own = {(kind, definition.name) for kind, definition in definitions.items()} | {(kind, body.get(kind, "")) for body in former for kind in SHARED}
+    own = {(kind, definition.name) for kind, definition in definitions.items()} | {
+        (kind, body.get(kind, "")) for body in former for kind in SHARED
+    }
     for kind, part, version in read_stamp(stamp):
-        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first() if (kind, part) in own else None
+        later = (
+            Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first()
+            if (kind, part) in own
+            else None
+        )
         if later is not None and later.before is not None:
             bodies[kind] = copy.deepcopy(later.before)
     new = free_name(ledger, "statement", title)
@@ -361,7 +414,7 @@ def copy_statement(ledger: Ledger, name: str, title: str, person: Person, *, sta
     return find_definition(ledger, "statement", new)
 
 
-# what needs figures -------------------------------------------------------------------------------------------------------
+# -- what needs figures ----------------------------------------------------------------------------
 
 
 def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, person: Person | None = None) -> str:

@@ -56,7 +56,8 @@ DETAIL_KINDS = ("entry", "counterparty", "others")
 
 
 def may_open(edition: Edition, view: View) -> bool:
-    """Whether an edition was made within somebody's own bounds, or they see all, and shows no detail that is sealed for them."""
+    """Whether an edition was made within somebody's own bounds, or they see all, and shows no detail that is sealed for
+    them."""
     inside = view.fence.hides_nothing or edition.fence == fence_text(view)
     return inside and (not edition.seals or not view.fence.sealed or edition.seals == view.fence.sealed)
 
@@ -80,24 +81,34 @@ def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, per
         shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],
         fence=fence_text(computed.view),
-        seals=(computed.view.fence.sealed or NOTHING_SEALED) if any(row.kind in DETAIL_KINDS for row in computed.rows) else "",
+        seals=(computed.view.fence.sealed or NOTHING_SEALED)
+        if any(row.kind in DETAIL_KINDS for row in computed.rows)
+        else "",
         person=person,
     )
 
 
 def find_edition(ledger: Ledger, number: str, view: View) -> Edition:
     """An edition that somebody may open: made within their own bounds, or they see all of the ledger."""
-    found = Edition.objects.filter(ledger=ledger, pk=int(number) if number.isdigit() else 0).select_related("person").first()
+    found = (
+        Edition.objects.filter(ledger=ledger, pk=int(number) if number.isdigit() else 0)
+        .select_related("person")
+        .first()
+    )
     if found is None or not may_open(found, view):
         raise NotFound(
-            "This edition does not exist, or was made by somebody who sees more than you.", hint="Choose one of the list.", subject="edition"
+            "This edition does not exist, or was made by somebody who sees more than you.",
+            hint="Choose one of the list.",
+            subject="edition",
         )
     return found
 
 
 def editions_of(ledger: Ledger, name: str, view: View) -> list[Edition]:
     """The editions of a statement that somebody may open, newest first."""
-    found = Edition.objects.filter(ledger=ledger, statement=name).select_related("person").defer("run", "shown", "bodies")
+    found = (
+        Edition.objects.filter(ledger=ledger, statement=name).select_related("person").defer("run", "shown", "bodies")
+    )
     return [edition for edition in found if may_open(edition, view)]
 
 
@@ -120,7 +131,8 @@ def compare_editions(before: Edition, after: Edition) -> list[Moved]:
 
 
 def what_moved(edition: Edition, ledger: Ledger, view: View) -> WhatMoved:
-    """The entries that arrived since an edition, and its figures that are others now, each with what arrived behind it."""
+    """The entries that arrived since an edition, and its figures that are others now, each with what arrived behind
+    it."""
     outcome = recompute(edition, view)
     now: dict[str, Any] = json.loads(as_json(outcome.computed, outcome.checks, ledger.code))
     found = moved_since(edition.run, now, outcome.computed)
@@ -128,6 +140,9 @@ def what_moved(edition: Edition, ledger: Ledger, view: View) -> WhatMoved:
         return WhatMoved(ledger.revision, tuple(MovedFigure(moved, ()) for moved in found), (), 0)
     changes = changes_between(view, ledger, edition.revision, ledger.revision)
     figures = [
-        MovedFigure(moved, tuple(one for one in changes.sums if one.account in moved.codes and one.period in moved.periods)) for moved in found
+        MovedFigure(
+            moved, tuple(one for one in changes.sums if one.account in moved.codes and one.period in moved.periods)
+        )
+        for moved in found
     ]
     return WhatMoved(ledger.revision, tuple(figures), changes.entries, changes.count)

@@ -36,7 +36,9 @@ class Maker:
     address: Callable[[str], str] | None = None
 
 
-def export(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), *, most_rows: int = 0) -> str | bytes:
+def export(
+    outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), *, most_rows: int = 0
+) -> str | bytes:
     """A statement for one or several nodes, or several statements, in one of the forms of TYPES; the whole first.
 
     `most_rows` cuts what is printed after so many rows of a page, and says so there.
@@ -47,7 +49,9 @@ def export(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker 
     if form == "csv":
         if len(outcomes) == 1:
             return as_csv(outcomes[0].computed)
-        return "".join(f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes)
+        return "".join(
+            f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes
+        )
     at, given = timezone.localtime(), [(outcome.computed, outcome.checks) for outcome in outcomes]
     if form == "xlsx":
         return as_xlsx_pages(given, About(ledger.name, at, maker.person, _links(outcomes[0], ledger, maker)))
@@ -80,4 +84,6 @@ def logo_of(ledger: Ledger, name: str) -> str:
 def file_name(outcome: Outcome, form: str, *, several: bool = False) -> str:
     """`income-statement-TF-2027-P07.xlsx`."""
     computed = outcome.computed
-    return f"{computed.statement.name}-{computed.node.code}{'-and-below' if several else ''}-{computed.period.code}.{form}"
+    return (
+        f"{computed.statement.name}-{computed.node.code}{'-and-below' if several else ''}-{computed.period.code}.{form}"
+    )

@@ -1,4 +1,5 @@
-"""What can be set of a line, a column and a statement, in the order people think of it: what it shows, from where, how it looks."""
+"""What can be set of a line, a column and a statement, in the order people think of it: what it shows, from where, how
+it looks."""
 
 from __future__ import annotations
 
@@ -28,7 +29,8 @@ COLUMN_HIDING = ("never", "always", "when empty", "when zero")
 
 @dataclass(frozen=True)
 class Setting:
-    """One field of the panel: `widget` is text, area, tokens, suggest or choice; `default` says what an empty one means."""
+    """One field of the panel: `widget` is text, area, tokens, suggest or choice; `default` says what an empty one
+    means."""
 
     path: str
     label: str
@@ -68,25 +70,53 @@ class _Writer:
         self.raw, self.do = raw, do
 
     def text(
-        self, path: str, label: str, *, default: str = "", hint: str = "", area: bool = False, value: str | None = None, example: str = ""
+        self,
+        path: str,
+        label: str,
+        *,
+        default: str = "",
+        hint: str = "",
+        area: bool = False,
+        value: str | None = None,
+        example: str = "",
     ) -> Setting:
         given = value_of(self.raw, path) if value is None else value
-        return Setting(path, label, given, "area" if area else "text", default=default, hint=hint, do=self.do, example=example)
+        return Setting(
+            path, label, given, "area" if area else "text", default=default, hint=hint, do=self.do, example=example
+        )
 
     def choice(self, path: str, label: str, choices: Iterable[str], default: str, *, hint: str = "") -> Setting:
         value = value_of(self.raw, path)
         given = list(dict.fromkeys([*choices, *([value] if value else [])]))
-        return Setting(path, label, value, "choice", (("", default), *((choice, choice) for choice in given)), hint=hint, do=self.do)
+        return Setting(
+            path,
+            label,
+            value,
+            "choice",
+            (("", default), *((choice, choice) for choice in given)),
+            hint=hint,
+            do=self.do,
+        )
 
     def suggest(self, path: str, label: str, choices: Iterable[str], default: str) -> Setting:
         """A text that may be anything the engine reads, with the usual ones to pick from."""
-        return Setting(path, label, value_of(self.raw, path), "suggest", tuple((choice, choice) for choice in choices), default=default, do=self.do)
+        return Setting(
+            path,
+            label,
+            value_of(self.raw, path),
+            "suggest",
+            tuple((choice, choice) for choice in choices),
+            default=default,
+            do=self.do,
+        )
 
     def number(self, prefix: str = "look.number", *, folded: bool = True) -> Group:
         return Group(
             "Numbers",
             (
-                self.choice(f"{prefix}.style", "Written as", ("amount", "percent", "per unit", "quantity"), "as they are"),
+                self.choice(
+                    f"{prefix}.style", "Written as", ("amount", "percent", "per unit", "quantity"), "as they are"
+                ),
                 self.choice(f"{prefix}.decimals", "Decimals", "0123456", "as the statement"),
                 self.choice(f"{prefix}.unit", "Unit", UNITS, "as the statement"),
                 self.choice(f"{prefix}.negative", "Negative", ("minus", "brackets", "red"), "as the statement"),
@@ -107,7 +137,15 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
     kind, write = line_kind(raw), _Writer(raw, "line-change")
     shows = [kind_setting(kind, tuple(lines.NEW), "line-kind")]
     if kind not in UNLABELLED:
-        shows.append(Setting("label", "Label" if kind not in ("text", "heading") else "Text", str(raw[kind]), do="line-change", required=True))
+        shows.append(
+            Setting(
+                "label",
+                "Label" if kind not in ("text", "heading") else "Text",
+                str(raw[kind]),
+                do="line-change",
+                required=True,
+            )
+        )
     groups = [Group("What it shows", tuple(shows + _shows(kind, raw, write, frame)))]
     expansions = (*EXPANSIONS, *frame.dimensions)
     if kind == "line":
@@ -148,7 +186,9 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
                     write.choice("entries", "Entries", ENTRIES, "as the column"),
                     write.choice("intercompany", "Intercompany", ("difference",), "no"),
                 ),
-                open=any(raw.get(name) for name in ("measure", "window", "shift", "scenario", "entries", "intercompany")),
+                open=any(
+                    raw.get(name) for name in ("measure", "window", "shift", "scenario", "entries", "intercompany")
+                ),
             )
         )
     if kind not in ("page break",):
@@ -157,7 +197,11 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
         groups.append(write.number())
     if kind in ("line", "calculation", "check"):
         groups.append(
-            Group("Only in some columns", (write.text("columns", "Columns by key", default="all", hint=", ".join(column_keys[:12])),), open=False)
+            Group(
+                "Only in some columns",
+                (write.text("columns", "Columns by key", default="all", hint=", ".join(column_keys[:12])),),
+                open=False,
+            )
         )
     return groups
 
@@ -182,9 +226,15 @@ def example_of(frame: Frame, *, accounts: bool = True) -> str:
 def _shows(kind: str, raw: Raw, write: _Writer, frame: Frame) -> list[Setting]:
     if kind == "line":
         accounts = "" if raw.get("accounts") == NOTHING else None
-        return [write.text("accounts", "Accounts", area=True, default="none yet", value=accounts, example=example_of(frame))]
+        return [
+            write.text("accounts", "Accounts", area=True, default="none yet", value=accounts, example=example_of(frame))
+        ]
     if kind == "calculation":
-        return [write.text("formula", "Formula", area=True, hint='Labels as you read them, those of several words in "quotes"')]
+        return [
+            write.text(
+                "formula", "Formula", area=True, hint='Labels as you read them, those of several words in "quotes"'
+            )
+        ]
     if kind == "section":
         return [
             write.text("total", "Label of its total", default="no total"),
@@ -226,7 +276,11 @@ def _looks(kind: str, write: _Writer) -> list[Setting]:
         write.text("look.note", "Note", default="none"),
         write.choice("look.break", "Page break", ("before", "after"), "none"),
         write.choice("look.keep", "Keep together", ("with next",), "no"),
-        *((write.choice("rounding", "Rounding", ("exempt",), "as the statement"),) if kind in ("line", "calculation", "section") else ()),
+        *(
+            (write.choice("rounding", "Rounding", ("exempt",), "as the statement"),)
+            if kind in ("line", "calculation", "section")
+            else ()
+        ),
     ]
 
 
@@ -234,7 +288,12 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
     """The fields of a column or a series as it is written."""
     kind, write = columns.column_kind(raw), _Writer(raw, "column-change")
     kinds = [name for name in columns.KINDS if not (in_series and name == "series")]
-    heading = write.text("heading", "Heading", default="by its key", hint="Tokens: {scenario} {window} {year} {period.end:%b %y} {member} …")
+    heading = write.text(
+        "heading",
+        "Heading",
+        default="by its key",
+        hint="Tokens: {scenario} {window} {year} {period.end:%b %y} {member} …",
+    )
     shows = [kind_setting(kind, kinds, "column-kind"), heading]
     source: list[Setting] = []
     if kind == "series":
@@ -253,21 +312,33 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
         source = _reads(raw, write, frame, nodes, kind)
     elif kind == "check":
         source = [
-            write.text("check", "Columns that together, by key", hint="with commas between, a series with all its columns"),
+            write.text(
+                "check", "Columns that together, by key", hint="with commas between, a series with all its columns"
+            ),
             write.text("equals", "must equal the column"),
             write.text("tolerance", "Tolerance", default="0"),
             write.choice("print", "On the page", PRINTS, "when it fails"),
         ]
     elif kind in ("difference", "percent", "sum"):
-        source = [write.text(kind, "Of columns, by key", hint="the first less the second" if kind != "sum" else "with commas between")]
+        source = [
+            write.text(
+                kind, "Of columns, by key", hint="the first less the second" if kind != "sum" else "with commas between"
+            )
+        ]
         source += [write.text("base", "Percent of", default="the second")] if kind == "percent" else []
-        source.append(write.choice("aggregates", "Totals", YES_NO, "by kind", hint="yes: derived again from this column's own lines"))
+        source.append(
+            write.choice(
+                "aggregates", "Totals", YES_NO, "by kind", hint="yes: derived again from this column's own lines"
+            )
+        )
     elif kind == "share":
         source = [write.text("share", "Of column, by key"), write.text("line", "As a part of the line")]
     elif kind == "formula":
         source = [
             write.text("formula", "Formula over columns by key", area=True),
-            write.choice("aggregates", "Totals", YES_NO, "by kind", hint="yes: derived again from this column's own lines"),
+            write.choice(
+                "aggregates", "Totals", YES_NO, "by kind", hint="yes: derived again from this column's own lines"
+            ),
         ]
     else:
         source = [write.choice("text", "Text", TEXTS, "")]
@@ -286,25 +357,42 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
 
 
 def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: str) -> list[Setting]:
-    window = [] if kind == "series" and raw["each"] in TIME else [write.suggest("window", "Window of time", WINDOWS, "period")]
+    window = (
+        []
+        if kind == "series" and raw["each"] in TIME
+        else [write.suggest("window", "Window of time", WINDOWS, "period")]
+    )
     return [
         write.choice("scenario", "Scenario", frame.scenarios, "actual"),
         *window,
         write.suggest("shift", "Shifted by", SHIFTS, "not shifted"),
         write.choice("measure", "Measure", MEASURES, "activity"),
         write.text("narrow", "Narrowed to", default="everything", example=example_of(frame, accounts=False)),
-        write.choice("then", "Then, after the period", [name for name in frame.scenarios if name != "actual"], "nothing"),
+        write.choice(
+            "then", "Then, after the period", [name for name in frame.scenarios if name != "actual"], "nothing"
+        ),
         write.choice("entries", "Entries", ENTRIES, "posted"),
         write.choice("credits", "Credits", ("positive", "negative"), "positive"),
-        *((write.choice("node", "Node", nodes, "that of the page"), write.choice("inside", "Inside of node", nodes, "all of it")) if nodes else ()),
+        *(
+            (
+                write.choice("node", "Node", nodes, "that of the page"),
+                write.choice("inside", "Inside of node", nodes, "all of it"),
+            )
+            if nodes
+            else ()
+        ),
         *((write.choice("calendar", "Calendar", ("own", "group"), "as the statement"),) if frame.calendars else ()),
-        write.choice("part", "Consolidation", ("before elimination", "eliminations", "after elimination"), "before elimination"),
+        write.choice(
+            "part", "Consolidation", ("before elimination", "eliminations", "after elimination"), "before elimination"
+        ),
         write.choice("weeks", "Weeks begin", WEEKDAYS, "with the period"),
         write.choice("by day", "Budgets by day", ("refuse", "spread"), "refuse"),
     ]
 
 
-def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str], *, calendars: bool) -> list[Group]:
+def statement_settings(
+    body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str], *, calendars: bool
+) -> list[Group]:
     """The fields of the page: title, figures, signs."""
     write, of_spine = _Writer(body, "statement-change"), _Writer(spine, "spine-change")
     return [
@@ -318,11 +406,21 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: S
                 write.choice("figures.zero", "Zero", ("dash", "0", "blank"), "dash"),
                 write.choice("figures.currency", "Currency", ("never", "first and totals"), "never"),
                 write.choice("figures.rounding", "Rounding", ROUNDINGS, "exact"),
-                *((write.choice("figures.rest", "Takes the differences", labels, "largest remainder"),) if _rounds(body) else ()),
-                write.choice("figures.grouping", "Thousands", ("space", "comma", "point", "apostrophe", "none"), "space"),
+                *(
+                    (write.choice("figures.rest", "Takes the differences", labels, "largest remainder"),)
+                    if _rounds(body)
+                    else ()
+                ),
+                write.choice(
+                    "figures.grouping", "Thousands", ("space", "comma", "point", "apostrophe", "none"), "space"
+                ),
                 write.choice("figures.decimal mark", "Decimal mark", ("point", "comma"), "point"),
                 write.choice("currency", "Currency of the page", ("group",), "the node's own"),
-                *((write.choice("calendar", "Calendar", ("own",), "the group's"),) if calendars or body.get("calendar") else ()),
+                *(
+                    (write.choice("calendar", "Calendar", ("own",), "the group's"),)
+                    if calendars or body.get("calendar")
+                    else ()
+                ),
             ),
         ),
         Group(
@@ -349,7 +447,9 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: S
                         value_of(body, f"page.{edge}.{place}"),
                         "tokens",
                         do="statement-change",
-                        default=dict(FOOTER)[place] if edge == "footer" and "footer" not in body.get("page", {}) else "",
+                        default=dict(FOOTER)[place]
+                        if edge == "footer" and "footer" not in body.get("page", {})
+                        else "",
                     )
                     for edge, title in (("header", "Top"), ("footer", "Foot"))
                     for place in PLACES
@@ -364,7 +464,10 @@ def statement_settings(body: Raw, spine: Raw, labels: Sequence[str], pictures: S
                 of_spine.choice("signs", "Signs", CONVENTIONS, "both positive"),
                 of_spine.choice("totals", "Totals", ("stepped",), "in the same column"),
                 of_spine.text(
-                    "covers", "Accounts it owes a place", default="all of the types it places", example="type:revenue, type:expense or nothing"
+                    "covers",
+                    "Accounts it owes a place",
+                    default="all of the types it places",
+                    example="type:revenue, type:expense or nothing",
                 ),
             ),
             open=False,

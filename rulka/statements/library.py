@@ -39,7 +39,11 @@ def parts_with_users(ledger: Ledger, person: Person) -> list[UsedPart]:
         if statement.kind == "statement":
             for kind in SHARED:
                 users.setdefault((kind, statement.body.get(kind, "")), []).append((statement.name, title_of(statement)))
-    parts = [UsedPart(d.kind, d.name, title_of(d), tuple(users.get((d.kind, d.name), ())), d.shelf_id) for d in stored if d.kind in SHARED]
+    parts = [
+        UsedPart(d.kind, d.name, title_of(d), tuple(users.get((d.kind, d.name), ())), d.shelf_id)
+        for d in stored
+        if d.kind in SHARED
+    ]
     return sorted(parts, key=lambda part: (SHARED.index(part.kind), part.title.casefold()))
 
 
@@ -58,7 +62,13 @@ def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> Edit:
             code="used",
         )
     with transaction.atomic():
-        edit = entry(ledger, name if kind == "statement" else "", person, f"{kind} {title_of(definition)} deleted", Edit.State.DONE)
+        edit = entry(
+            ledger,
+            name if kind == "statement" else "",
+            person,
+            f"{kind} {title_of(definition)} deleted",
+            Edit.State.DONE,
+        )
         set_body(ledger, kind, name, None, edit)
         if "begun" in definition.body:  # what nobody named yet leaves nothing behind
             for part in SHARED:
@@ -81,5 +91,7 @@ def bring_back(ledger: Ledger, number: int, *, person: Person) -> str:
 
 def free_title(ledger: Ledger, wanted: str) -> str:
     """A title that no statement has yet."""
-    taken = {title_of(definition).casefold() for definition in Definition.objects.filter(ledger=ledger, kind="statement")}
+    taken = {
+        title_of(definition).casefold() for definition in Definition.objects.filter(ledger=ledger, kind="statement")
+    }
     return numbered(wanted, lambda title: title.casefold() in taken, " ")

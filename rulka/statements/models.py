@@ -29,14 +29,17 @@ class Definition(models.Model):
 
     class Meta:
         ordering: ClassVar = ["pk"]
-        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "kind", "name"], name="one_definition_a_name")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["ledger", "kind", "name"], name="one_definition_a_name")
+        ]
 
 
 class Edit(models.Model):
-    """One thing that somebody did to a statement: what, in words, and all it changed, so that it can be taken back and done again.
+    """One thing that somebody did to a statement: what, in words, and all it changed, so that it can be taken back and
+    done again.
 
-    `statement` is the name of the statement it was done on. `told` edits are entries of the history that can't be undone by
-    themselves: undoing, redoing, loading from a file.
+    `statement` is the name of the statement it was done on. `told` edits are entries of the history that can't be
+    undone by themselves: undoing, redoing, loading from a file.
     """
 
     class State(models.TextChoices):
@@ -58,7 +61,8 @@ class Edit(models.Model):
 
 
 class Change(models.Model):
-    """What an edit did to one definition: both states, none where it was made or deleted; `version` is the one it led to."""
+    """What an edit did to one definition: both states, none where it was made or deleted; `version` is the one it led
+    to."""
 
     edit = models.ForeignKey(Edit, on_delete=models.CASCADE, related_name="changes")
     kind = models.CharField(max_length=9, choices=Definition.Kind.choices)
@@ -119,7 +123,9 @@ class ShelfRight(models.Model):
         EDIT = 3, "edit"
 
     shelf = models.ForeignKey(Shelf, on_delete=models.CASCADE, related_name="rights")
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="shelf_rights")
+    person = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="shelf_rights"
+    )
     group = models.ForeignKey("auth.Group", null=True, on_delete=models.CASCADE, related_name="shelf_rights")
     level = models.SmallIntegerField(choices=Level.choices)
 
@@ -127,7 +133,9 @@ class ShelfRight(models.Model):
         constraints: ClassVar = [
             models.UniqueConstraint(fields=["shelf", "person"], name="one_right_a_person"),
             models.UniqueConstraint(fields=["shelf", "group"], name="one_right_a_group"),
-            models.CheckConstraint(condition=models.Q(person__isnull=True) ^ models.Q(group__isnull=True), name="right_of_person_or_group"),
+            models.CheckConstraint(
+                condition=models.Q(person__isnull=True) ^ models.Q(group__isnull=True), name="right_of_person_or_group"
+            ),
         ]
 
 
@@ -147,7 +155,8 @@ class Visit(models.Model):
 class Edition(models.Model):
     """One run of a statement kept for good: its figures exactly, its definitions, the ledger's revision, who and when.
 
-    `run` is the JSON of the run, `shown` the page as it stood, `bodies` what it was computed from, `fence` the bounds it was computed within.
+    `run` is the JSON of the run, `shown` the page as it stood, `bodies` what it was computed from, `fence` the bounds
+    it was computed within.
     """
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="editions")
@@ -161,7 +170,9 @@ class Edition(models.Model):
     shown = models.JSONField()
     bodies = models.JSONField()
     fence = models.TextField(blank=True)
-    seals = models.TextField(blank=True, help_text="Where it shows detail of journal lines: what was sealed for who made it, or 'nothing'")
+    seals = models.TextField(
+        blank=True, help_text="Where it shows detail of journal lines: what was sealed for who made it, or 'nothing'"
+    )
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
 

@@ -38,7 +38,10 @@ def node_choices(seat: Seat, outcome: Outcome) -> dict[str, Any]:
     beside = beside_of(seat)
     if has_own_nodes(statement):
         own = page_nodes(statement, seat.view)
-        nodes = [(node.code, node.name, node.depth, "mixed currencies" if node.is_mixed and not translated else "") for node in own]
+        nodes = [
+            (node.code, node.name, node.depth, "mixed currencies" if node.is_mixed and not translated else "")
+            for node in own
+        ]
     else:
         nodes = [(code, name, 0, why) for code, name, why in seat.nodes]
     choices = [NodeChoice(code, name, depth, why, code == chosen, code in beside) for code, name, depth, why in nodes]
@@ -51,7 +54,9 @@ def node_choices(seat: Seat, outcome: Outcome) -> dict[str, Any]:
         "node_back": able[at - 1].code if at else "",
         "node_on": able[at + 1].code if at + 1 < len(able) else "",
         "several_nodes": len(able) > 1,
-        "translates_into": frame.group_currency if frame.translation_reserve and not translated and any(choice.why for choice in choices) else "",
+        "translates_into": frame.group_currency
+        if frame.translation_reserve and not translated and any(choice.why for choice in choices)
+        else "",
         "node_fields": {
             "ledger": seat.ledger.code,
             "period": seat.period.code,
@@ -94,7 +99,8 @@ def shown_with_beside(seat: Seat, outcome: Outcome, *, hidden: bool, within: Cal
 
 
 def outcomes_of(seat: Seat, statement: Definition, pages: str = "node") -> list[Outcome]:
-    """The runs that a file of the page holds: its node, those beside it, or with `pages` those below; in depth, as output shows it."""
+    """The runs that a file of the page holds: its node, those beside it, or with `pages` those below; in depth, as
+    output shows it."""
     node = node_asked(statement, node=seat.node, of=seat.of)
     fence = seat.view.fence
     found = run_pages(seat.ledger, statement.name, seat.period.code, node, fence, pages=pages, in_depth=True)

@@ -23,9 +23,16 @@ def ask(seat: Seat, name: str, form: str, node: str, address: str, *, pages: str
     from rulka.statements.tasks import make_output
 
     output = Output.objects.create(
-        ledger=seat.ledger.code, person=seat.person.pk, person_name=seat.person.title or seat.person.username, statement=name, form=form,
-        period=seat.period.code, node=node, address=address, pages=pages,
-    )  # fmt: skip
+        ledger=seat.ledger.code,
+        person=seat.person.pk,
+        person_name=seat.person.title or seat.person.username,
+        statement=name,
+        form=form,
+        period=seat.period.code,
+        node=node,
+        address=address,
+        pages=pages,
+    )
     make_output.enqueue(output.pk)
     return output
 
@@ -40,7 +47,9 @@ def find_output(person: Person, number: int) -> Output:
 
 def cancel(output: Output) -> None:
     """Stop making a file: at once while it waits, at its next block while it runs."""
-    if not Output.objects.filter(pk=output.pk, state=Output.State.WAITING).update(state=Output.State.CANCELLED, ended=timezone.now()):
+    if not Output.objects.filter(pk=output.pk, state=Output.State.WAITING).update(
+        state=Output.State.CANCELLED, ended=timezone.now()
+    ):
         Output.objects.filter(pk=output.pk, state=Output.State.RUNNING).update(cancel=True)
 
 
@@ -83,7 +92,11 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
     definition = find_definition(ledger, "statement", output.statement)
     required(person, definition, RUN)
     fence = fence_of(person.username, ledger)
-    outcomes = run_pages(ledger, definition.name, output.period, output.node, fence, pages=output.pages, in_depth=True, tell=tell)
+    outcomes = run_pages(
+        ledger, definition.name, output.period, output.node, fence, pages=output.pages, in_depth=True, tell=tell
+    )
     maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None)
     content = export(outcomes, ledger, output.form, maker)
-    return content.encode() if isinstance(content, str) else content, file_name(outcomes[0], output.form, several=output.pages != "node")
+    return content.encode() if isinstance(content, str) else content, file_name(
+        outcomes[0], output.form, several=output.pages != "node"
+    )

@@ -1,4 +1,5 @@
-"""Requests about how a statement leaves the screen: preview, files, the clipboard, editions; and about where it stands: shelves."""
+"""Requests about how a statement leaves the screen: preview, files, the clipboard, editions; and about where it stands:
+shelves."""
 
 from __future__ import annotations
 
@@ -43,7 +44,10 @@ def _definition(seat: Seat, name: str, level: int) -> Definition:
 
 
 def _maker(request: HttpRequest, seat: Seat) -> Maker:
-    return Maker(seat.person.title or seat.person.username, lambda name: request.build_absolute_uri(reverse("statement", args=[name])))
+    return Maker(
+        seat.person.title or seat.person.username,
+        lambda name: request.build_absolute_uri(reverse("statement", args=[name])),
+    )
 
 
 @require_GET
@@ -59,12 +63,16 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     request.session["last-export"] = {"form": form, "pages": pages}
     outcomes = outcomes_of(seat, statement, pages)
     rows = sum(not row.hidden for outcome in outcomes for row in outcome.computed.rows)
-    if form == "pdf" and rows > MOST_PRINTED_AT_ONCE and pages == "node":  # paper takes its time: it is made while one goes on
+    if (
+        form == "pdf" and rows > MOST_PRINTED_AT_ONCE and pages == "node"
+    ):  # paper takes its time: it is made while one goes on
         address_of = request.build_absolute_uri(reverse("statements"))
         output = outputs.ask(seat, statement.name, form, outcomes[0].computed.node.code, address_of, pages="node")
         return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
     response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
-    response["Content-Disposition"] = content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
+    response["Content-Disposition"] = (
+        content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
+    )
     return response
 
 
@@ -75,9 +83,15 @@ def workbook(request: HttpRequest) -> HttpResponse:
     names = request.GET.getlist("name")[:MOST_SHEETS]
     if not names:
         raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
-    outcomes = [outcome for name in names for outcome in outcomes_of(replace(seat, beside=""), _definition(seat, name, shelves.RUN))]
+    outcomes = [
+        outcome
+        for name in names
+        for outcome in outcomes_of(replace(seat, beside=""), _definition(seat, name, shelves.RUN))
+    ]
     response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
-    response["Content-Disposition"] = content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
+    response["Content-Disposition"] = (
+        content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
+    )
     return response
 
 
@@ -111,18 +125,29 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
         uploaded = request.FILES.get("picture")
         if uploaded is None:
             raise RulkaError("No picture came.", hint="Choose a PNG or JPEG file.", subject="logo")
-        picture = pictures.store(seat.ledger, uploaded.name or "logo", uploaded.read(pictures.MOST_BYTES + 1), person=seat.person)
+        picture = pictures.store(
+            seat.ledger, uploaded.name or "logo", uploaded.read(pictures.MOST_BYTES + 1), person=seat.person
+        )
 
         def do(parts: editing.Parts) -> Edited:
             return Edited(set_value(parts.change("statement"), "page.logo", picture.name))
 
-        done = editing.change_statement(seat.ledger, name, do, person=seat.person, sight=editing.sight_of(seat, statement))
+        done = editing.change_statement(
+            seat.ledger, name, do, person=seat.person, sight=editing.sight_of(seat, statement)
+        )
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
-    return answer(request, seat, name, address(request.POST, panel="page"), done.outcome, done=f"Logo {picture.name} put on the page.")
+    return answer(
+        request,
+        seat,
+        name,
+        address(request.POST, panel="page"),
+        done.outcome,
+        done=f"Logo {picture.name} put on the page.",
+    )
 
 
-# files of many pages ----------------------------------------------------------------------------------------------------
+# -- files of many pages ---------------------------------------------------------------------------
 
 
 @require_POST
@@ -161,10 +186,12 @@ def take_output(request: HttpRequest, number: int) -> FileResponse:
     found = outputs.find_output(seat_of(request).person, number)
     if found.state != Output.State.READY or not Path(found.file).exists():
         raise NotFound("This file isn't there.", hint="Ask for it again.", subject="output")
-    return FileResponse(Path(found.file).open("rb"), as_attachment=True, filename=found.name, content_type=TYPES[found.form])
+    return FileResponse(
+        Path(found.file).open("rb"), as_attachment=True, filename=found.name, content_type=TYPES[found.form]
+    )
 
 
-# editions ---------------------------------------------------------------------------------------------------------------
+# -- editions --------------------------------------------------------------------------------------
 
 
 @require_POST
@@ -190,8 +217,13 @@ def edition(request: HttpRequest, number: str) -> HttpResponse:
     others = [one for one in editions.editions_of(seat.ledger, found.statement, seat.view) if one.pk != found.pk]
     checks = read_checks(found.run)
     context: dict[str, Any] = {
-        "seat": seat, "edition": found, "others": others, "where": "statements", "verdict": verdict_on(checks), "open_checks": [one for one in checks if not one.ok],
-    }  # fmt: skip
+        "seat": seat,
+        "edition": found,
+        "others": others,
+        "where": "statements",
+        "verdict": verdict_on(checks),
+        "open_checks": [one for one in checks if not one.ok],
+    }
     context["shown"] = found.shown
     if request.GET.get("moved"):
         context["moved"] = editions.what_moved(found, seat.ledger, seat.view)
@@ -202,7 +234,7 @@ def edition(request: HttpRequest, number: str) -> HttpResponse:
     return render(request, "statements/edition.html", context)
 
 
-# shelves ----------------------------------------------------------------------------------------------------------------
+# -- shelves ---------------------------------------------------------------------------------------
 
 
 @require_POST
@@ -233,7 +265,13 @@ def shelf(request: HttpRequest, number: str) -> HttpResponse:
     """A shelf's rights."""
     seat = seat_of(request)
     found = shelves.find_shelf(seat.ledger, number)
-    context = {"seat": seat, "shelf": found, "rights": shelves.rights_of(found), "who": shelves.who_may_be_given(seat.ledger), "where": "statements"}
+    context = {
+        "seat": seat,
+        "shelf": found,
+        "rights": shelves.rights_of(found),
+        "who": shelves.who_may_be_given(seat.ledger),
+        "where": "statements",
+    }
     return render(request, "statements/shelf.html", {**context, "levels": list(shelves.LEVELS.values())})
 
 

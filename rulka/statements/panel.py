@@ -40,9 +40,25 @@ from rulka.statements.versions import version_context
 
 TABS = ("line", "column", "page", "trace", "footing")
 STATE = (
-    "panel", "row", "column", "lines", "columns", "account", "part", "rolled", "entity", "entry", "sort", "search", "page", "type", "category", "only", "one",
+    "panel",
+    "row",
+    "column",
+    "lines",
+    "columns",
+    "account",
+    "part",
+    "rolled",
+    "entity",
+    "entry",
+    "sort",
+    "search",
+    "page",
+    "type",
+    "category",
+    "only",
+    "one",
     "other",
-)  # fmt: skip
+)
 TITLES = {"start": "Start"}
 
 
@@ -57,15 +73,25 @@ class ShownPart:
     negative: bool
 
 
-def panel_context(seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any) -> dict[str, Any]:
+def panel_context(
+    seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any
+) -> dict[str, Any]:
     """Template and context of the panel; `asked` holds the address, see STATE."""
     state = {name: str(asked[name]) for name in STATE if asked.get(name)}
     kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
     begun = "begun" in definitions["statement"].body
     build = {
-        "line": _line, "column": _column, "page": _page, "trace": _trace, "footing": _footing, "accounts": _accounts, "versions": _versions,
-        "nodes": _nodes, "editions": _editions, "start": _start if begun else _footing,
-    }  # fmt: skip
+        "line": _line,
+        "column": _column,
+        "page": _page,
+        "trace": _trace,
+        "footing": _footing,
+        "accounts": _accounts,
+        "versions": _versions,
+        "nodes": _nodes,
+        "editions": _editions,
+        "start": _start if begun else _footing,
+    }
     kind = state.get("panel", "")
     if kind not in build:
         kind = "footing" if not outcome.verdict.stands and not begun else "start"
@@ -112,11 +138,16 @@ class About:
             for kind in ("spine", "span", "scope")
             if kind in self.definitions
         }
-        return {kind: [(user.name, title_of(user)) for user in users if user.name != statement.name] for kind, users in used.items()}
+        return {
+            kind: [(user.name, title_of(user)) for user in users if user.name != statement.name]
+            for kind, users in used.items()
+        }
 
 
 def _footing(about: About) -> dict[str, Any]:
-    labels = {row.key: row.label for row in about.computed.rows} | {line.key: line.label for line in about.computed.statement.spine.walk()}
+    labels = {row.key: row.label for row in about.computed.rows} | {
+        line.key: line.label for line in about.computed.statement.spine.walk()
+    }
     told = [(check, [(key, labels.get(key, key)) for key in check.lines[:5]]) for check in about.outcome.checks]
     return {
         "template": "statements/_panel_footing.html",
@@ -156,7 +187,9 @@ def _line(about: About) -> dict[str, Any]:
         "matched": matched[:60],
         "matched_count": len(matched),
         "kinds": list(NEW),
-        "groups": line_settings(raw, computed.view.frame, [column.key for column in computed.columns], SIGNS[1] if flipped else SIGNS[0]),
+        "groups": line_settings(
+            raw, computed.view.frame, [column.key for column in computed.columns], SIGNS[1] if flipped else SIGNS[0]
+        ),
     }
 
 
@@ -178,7 +211,14 @@ def _accounts(about: About) -> dict[str, Any]:
     )
     rows = [(pick, figure_text(Fraction(pick.amount, 10**pick.digits), digits=pick.digits)) for pick in found.rows]
     setting = next(setting for setting in shown["groups"][0].settings if setting.path == "accounts")
-    return {**shown, "template": "statements/_panel_accounts.html", "picks": found, "pick_rows": rows, "setting": setting, "wide": True}
+    return {
+        **shown,
+        "template": "statements/_panel_accounts.html",
+        "picks": found,
+        "pick_rows": rows,
+        "setting": setting,
+        "wide": True,
+    }
 
 
 def _column(about: About) -> dict[str, Any]:
@@ -192,7 +232,9 @@ def _column(about: About) -> dict[str, Any]:
     if "column" not in state and not chosen:
         return {**shown, "column": None}
     asked = chosen[0] if chosen else state["column"]
-    column = next((column for column in computed.columns if asked in (column.key, column.asked.key, column.series)), None)
+    column = next(
+        (column for column in computed.columns if asked in (column.key, column.asked.key, column.series)), None
+    )
     key = asked if asked in columns.places(span) else _raw_key(column or computed.column(asked), span)
     place = columns.find_column(span, key)
     nodes = [node.code for node in page_nodes(computed.statement, about.seat.view)] if computed.statement.scope else []
@@ -201,7 +243,9 @@ def _column(about: About) -> dict[str, Any]:
         "column": column,
         "column_key": key,
         "place": place,
-        "inner": [(columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())],
+        "inner": [
+            (columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())
+        ],
         "series": columns.key_of(place.series) if place.series else "",
         "groups": column_settings(place.raw, computed.view.frame, in_series=place.series is not None, nodes=nodes),
     }
@@ -210,7 +254,11 @@ def _column(about: About) -> dict[str, Any]:
 def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
     """The key under which a computed column is written: its own, or that of the series that makes it."""
     known = columns.places(dict(span))
-    own = (column.series, column.asked.key, column.key) if column.is_total else (column.asked.key, column.series, column.key)
+    own = (
+        (column.series, column.asked.key, column.key)
+        if column.is_total
+        else (column.asked.key, column.series, column.key)
+    )
     return next(key for key in own if key in known)
 
 
@@ -231,7 +279,10 @@ def _start(about: About) -> dict[str, Any]:
         "begun": begun,
         "starts": list(KINDS.items()),
         "patterns": list(patterns_for(frame).items()),
-        "pages": [("", "One page, for the entity chosen above"), *((name, f"A page for each {name}") for name in frame.dimensions)],
+        "pages": [
+            ("", "One page, for the entity chosen above"),
+            *((name, f"A page for each {name}") for name in frame.dimensions),
+        ],
         "models": [(f"from {other.name}", title_of(other)) for other in others if "begun" not in other.body],
         "suggested": suggestions(about.computed),
         "lines_by_label": _account_lines(about.computed),
@@ -248,7 +299,12 @@ def _nodes(about: About) -> dict[str, Any]:
         *((f"new {name}", f"a new one by {name}") for name in frame.dimensions),
     ]
     text = text_of_nodes(definitions["scope"].body["nodes"]) if used else ""
-    return {"template": "statements/_panel_nodes.html", "scope_used": used, "scope_choices": choices, "nodes_text": text}
+    return {
+        "template": "statements/_panel_nodes.html",
+        "scope_used": used,
+        "scope_choices": choices,
+        "nodes_text": text,
+    }
 
 
 def _editions(about: About) -> dict[str, Any]:
@@ -260,7 +316,10 @@ def _editions(about: About) -> dict[str, Any]:
 
 def _versions(about: About) -> dict[str, Any]:
     ledger, name = about.seat.ledger, about.definitions["statement"].name
-    return {"template": "statements/_panel_versions.html", **version_context(ledger, name, about.state.get("one", ""), about.state.get("other", ""))}
+    return {
+        "template": "statements/_panel_versions.html",
+        **version_context(ledger, name, about.state.get("one", ""), about.state.get("other", "")),
+    }
 
 
 # trace --------------------------------------------------------------------------------------------------------------
@@ -283,9 +342,17 @@ def _trace(about: About) -> dict[str, Any]:
     shown["traced"] = traced
     if "part" in state:
         page = lines_page(
-            seat.ledger, computed, row, column, account, state["part"], rolled=state.get("rolled", ""), sort=state.get("sort", "newest"),
-            search=state.get("search", ""), number=int(state["page"]) if state.get("page", "").isdigit() else 1,
-        )  # fmt: skip
+            seat.ledger,
+            computed,
+            row,
+            column,
+            account,
+            state["part"],
+            rolled=state.get("rolled", ""),
+            sort=state.get("sort", "newest"),
+            search=state.get("search", ""),
+            number=int(state["page"]) if state.get("page", "").isdigit() else 1,
+        )
         return {
             **shown,
             "level": "lines",
@@ -294,7 +361,9 @@ def _trace(about: About) -> dict[str, Any]:
             "wide": True,
             "sorts": ("newest", "oldest", "largest", "document"),
             "page_base": urlencode({name: value for name, value in state.items() if name != "page"}),
-            "entry_base": urlencode({name: value for name, value in state.items() if name not in ("page", "sort", "search")}),
+            "entry_base": urlencode(
+                {name: value for name, value in state.items() if name not in ("page", "sort", "search")}
+            ),
         }
     if "rolled" in state and state["rolled"].isdigit():
         trace = trace_rolled(computed, row, column, account, int(state["rolled"]))
@@ -328,16 +397,28 @@ def _parts(trace: Trace, computed: Computed, column: Column) -> list[ShownPart]:
     largest = max((abs(part.value) for part in trace.parts if part.value is not None), default=0) or 1
     shown = []
     for part in trace.parts:
-        row_unit = next((row.unit for row in computed.rows if row.key == part.row), unit) if part.kind in ("row", "column") else unit
+        row_unit = (
+            next((row.unit for row in computed.rows if row.key == part.row), unit)
+            if part.kind in ("row", "column")
+            else unit
+        )
         label = f"less {part.label}" if part.adds < 0 and trace.unit != "percent" else part.label
         width = 0 if part.value is None else int(abs(part.value) / largest * 100)
         digits = computed.node_of(computed.column(part.column) if part.column else column).digits
-        shown.append(ShownPart(label, text_of(part.value, row_unit, digits), _address(part), width, bool(part.value and part.value < 0)))
+        shown.append(
+            ShownPart(
+                label, text_of(part.value, row_unit, digits), _address(part), width, bool(part.value and part.value < 0)
+            )
+        )
     return shown
 
 
 def _address(part: Part) -> str:
-    if part.kind == "rest" or (part.kind == "row" and not part.row) or (part.kind == "component" and not part.component):
+    if (
+        part.kind == "rest"
+        or (part.kind == "row" and not part.row)
+        or (part.kind == "component" and not part.component)
+    ):
         return ""
     address = {"panel": "trace", "row": part.row, "column": part.column, "account": part.account}
     kind, _, code = part.component.partition(":")
@@ -369,7 +450,9 @@ def _crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:
         parent = computed.view.frame.retained_earnings if "rolled" in state and "part" in state else state["account"]
         crumbs.append((parent, urlencode({**where, "account": parent})))
         if "rolled" in state:
-            crumbs.append((f"Result of FY{state['rolled']}", urlencode({**where, "account": parent, "rolled": state["rolled"]})))
+            crumbs.append(
+                (f"Result of FY{state['rolled']}", urlencode({**where, "account": parent, "rolled": state["rolled"]}))
+            )
         if "part" in state:
             label = state["part"].partition(":")[2]
             rolled = {"rolled": state["rolled"]} if "rolled" in state else {}

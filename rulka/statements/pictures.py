@@ -27,9 +27,17 @@ def store(ledger: Ledger, name: str, data: bytes, *, person: Person) -> Picture:
         with Image.open(io.BytesIO(data), formats=list(FORMS)) as image:
             form, size = image.format or "", image.size
             if size[0] * size[1] > MOST_PIXELS:
-                raise RulkaError(f"The picture has {size[0]} x {size[1]} pixels.", hint="Make it smaller: at most 4 million.", subject="logo")
+                raise RulkaError(
+                    f"The picture has {size[0]} x {size[1]} pixels.",
+                    hint="Make it smaller: at most 4 million.",
+                    subject="logo",
+                )
             image.verify()
     except (UnidentifiedImageError, OSError, SyntaxError, Image.DecompressionBombError):
-        raise RulkaError("This is no picture that can be used.", hint="Choose a PNG or JPEG file.", subject="logo") from None
-    picture, _ = Picture.objects.update_or_create(ledger=ledger, name=slug(name.rsplit(".", 1)[0])[:80], defaults={"type": FORMS[form], "data": data})
+        raise RulkaError(
+            "This is no picture that can be used.", hint="Choose a PNG or JPEG file.", subject="logo"
+        ) from None
+    picture, _ = Picture.objects.update_or_create(
+        ledger=ledger, name=slug(name.rsplit(".", 1)[0])[:80], defaults={"type": FORMS[form], "data": data}
+    )
     return picture

@@ -1,4 +1,5 @@
-"""What would be printed, as pictures: the PDF itself, made once for a state of the statement, and looked at page by page."""
+"""What would be printed, as pictures: the PDF itself, made once for a state of the statement, and looked at page by
+page."""
 
 from __future__ import annotations
 

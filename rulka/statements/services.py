@@ -46,7 +46,9 @@ class Outcome:
 def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outcome:
     """Compute a statement as one person may see it."""
     view = book_of(ledger).within(fence)
-    computed = run_statement(assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node)
+    computed = run_statement(
+        assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node
+    )
     return Outcome(computed, footing(computed))
 
 
@@ -77,14 +79,23 @@ def run_pages(
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)
     first = find_node(view, node, statement.scope, translated=statement.currency == "group")
-    below = [] if pages == "node" else children_of(statement, view, first) if pages == "children" else all_below(statement, view, first)
+    below = (
+        []
+        if pages == "node"
+        else children_of(statement, view, first)
+        if pages == "children"
+        else all_below(statement, view, first)
+    )
     chosen = [first, *below]
     size = BLOCK if tell else len(chosen)
     outcomes: list[Outcome] = []
     for start in range(0, len(chosen), size):
         if tell:
             tell(start, len(chosen))
-        outcomes += [Outcome(computed, footing(computed)) for computed in run_nodes(statement, view, at, chosen[start : start + size])]
+        outcomes += [
+            Outcome(computed, footing(computed))
+            for computed in run_nodes(statement, view, at, chosen[start : start + size])
+        ]
     if tell:
         tell(len(chosen), len(chosen))
     return outcomes
@@ -98,7 +109,9 @@ def children_of(statement: StatementDef, view: View, node: Node) -> list[Node]:
 
 def all_below(statement: StatementDef, view: View, node: Node) -> list[Node]:
     """All nodes below one, each followed by those below it."""
-    return [below for child in children_of(statement, view, node) for below in (child, *all_below(statement, view, child))]
+    return [
+        below for child in children_of(statement, view, node) for below in (child, *all_below(statement, view, child))
+    ]
 
 
 def node_asked(statement: Definition, *, node: str, of: str) -> str:
@@ -125,7 +138,14 @@ def entry(ledger: Ledger, statement: str, person: Person | None, what: str, stat
 def write_body(definition: Definition, body: dict[str, Any], edit: Edit) -> None:
     """Give a definition its new body, with the change kept."""
     definition.version += 1
-    Change.objects.create(edit=edit, kind=definition.kind, name=definition.name, version=definition.version, before=definition.body, after=body)
+    Change.objects.create(
+        edit=edit,
+        kind=definition.kind,
+        name=definition.name,
+        version=definition.version,
+        before=definition.body,
+        after=body,
+    )
     definition.body = body
     definition.save(update_fields=["body", "version"] if definition.pk else None)
 

@@ -1,4 +1,5 @@
-"""Shelves: where statements and their parts stand, who may see, run or edit what is on them, what people come back to."""
+"""Shelves: where statements and their parts stand, who may see, run or edit what is on them, what people come back
+to."""
 
 from __future__ import annotations
 
@@ -23,8 +24,8 @@ RECENT = 6
 class Rights:
     """What one person may do with the definitions of a ledger; read once, then asked for each.
 
-    Administrators may do all; others what the shelf's rights give to them or to one of their groups. A shelf without rights, and
-    what stands on none, is run by everybody who may see the ledger and edited by those whose role edits.
+    Administrators may do all; others what the shelf's rights give to them or to one of their groups. A shelf without
+    rights, and what stands on none, is run by everybody who may see the ledger and edited by those whose role edits.
     """
 
     def __init__(self, person: Person, shelves: Iterable[int]) -> None:
@@ -40,7 +41,13 @@ class Rights:
         given = self.by_shelf.get(definition.shelf_id or 0, [])
         if not given or self.person.role == Person.Role.ADMINISTRATOR:
             return own
-        return min(own, max((right.level for right in given if right.person_id == self.person.pk or right.group_id in self.groups), default=0))
+        return min(
+            own,
+            max(
+                (right.level for right in given if right.person_id == self.person.pk or right.group_id in self.groups),
+                default=0,
+            ),
+        )
 
 
 def level_of(person: Person, definition: Definition) -> int:
@@ -68,7 +75,11 @@ def required(person: Person, definition: Definition, level: int) -> None:
         raise NotFound(f"The {definition.kind} '{definition.name}' does not exist.", subject=definition.kind)
     if has < level:
         where = f"on the shelf '{definition.shelf.name}'" if definition.shelf else "here"
-        raise RulkaError(f"You may {LEVELS[has]} what is {where}, not {LEVELS[level]} it.", hint="Ask an administrator.", code="rights")
+        raise RulkaError(
+            f"You may {LEVELS[has]} what is {where}, not {LEVELS[level]} it.",
+            hint="Ask an administrator.",
+            code="rights",
+        )
 
 
 @dataclass(frozen=True)
@@ -94,7 +105,8 @@ class Shelved:
 
 @dataclass(frozen=True)
 class Library:
-    """What a library page shows: shelves with their statements, favourites, what was used last, and what one can filter by."""
+    """What a library page shows: shelves with their statements, favourites, what was used last, and what one can filter
+    by."""
 
     shelves: tuple[tuple[str, int | None, tuple[Shelved, ...]], ...]
     favourites: tuple[Shelved, ...]
@@ -104,7 +116,8 @@ class Library:
 
 
 def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "") -> Library:
-    """The statements that somebody may at least see, by shelf; all words of a search have to be in title, subtitle, tags or names of parts."""
+    """The statements that somebody may at least see, by shelf; all words of a search have to be in title, subtitle,
+    tags or names of parts."""
     stored = list(Definition.objects.filter(ledger=ledger).select_related("shelf"))
     titles = {(d.kind, d.name): str(d.body.get("title", d.name)) for d in stored}
     rights = rights_among(person, stored)
@@ -124,7 +137,9 @@ def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "
     by_shelf = [(name, pk, tuple(shelved for shelved in fitting if shelved.shelf_id == pk)) for name, pk in places]
     last = sorted(((visit.at, shelved) for shelved, visit in seen if visit), key=lambda pair: pair[0], reverse=True)
     return Library(
-        tuple((name, pk, inside) for name, pk, inside in by_shelf if inside or (pk is not None and not search and not tag)),
+        tuple(
+            (name, pk, inside) for name, pk, inside in by_shelf if inside or (pk is not None and not search and not tag)
+        ),
         tuple(shelved for shelved, _ in seen if shelved.favourite),
         tuple(shelved for _, shelved in last[:RECENT]),
         tuple(sorted({tag for shelved, _ in seen for tag in shelved.tags}, key=str.casefold)),
@@ -135,14 +150,24 @@ def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "
 def _shelved(definition: Definition, titles: dict[tuple[str, str], str], level: int, favourite: bool) -> Shelved:
     body = definition.body
     return Shelved(
-        definition.name, titles["statement", definition.name], body.get("subtitle", ""), tuple(definition.tags),
-        definition.shelf.name if definition.shelf else "", definition.shelf_id, level, favourite, "begun" in body,
-        titles.get(("spine", body["spine"]), body["spine"]), titles.get(("span", body["span"]), body["span"]),
-    )  # fmt: skip
+        definition.name,
+        titles["statement", definition.name],
+        body.get("subtitle", ""),
+        tuple(definition.tags),
+        definition.shelf.name if definition.shelf else "",
+        definition.shelf_id,
+        level,
+        favourite,
+        "begun" in body,
+        titles.get(("spine", body["spine"]), body["spine"]),
+        titles.get(("span", body["span"]), body["span"]),
+    )
 
 
 def _fits(shelved: Shelved, search: str) -> bool:
-    text = " ".join((shelved.title, shelved.subtitle, shelved.name, *shelved.tags, shelved.lines, shelved.columns)).casefold()
+    text = " ".join(
+        (shelved.title, shelved.subtitle, shelved.name, *shelved.tags, shelved.lines, shelved.columns)
+    ).casefold()
     return all(word in text for word in search.casefold().split())
 
 
@@ -170,7 +195,8 @@ def make_shelf(ledger: Ledger, name: str, *, person: Person) -> Shelf:
 
 
 def put_on_shelf(definition: Definition, shelf: str, *, person: Person) -> None:
-    """Put a definition on a shelf by the shelf's number, or on none; one has to be allowed to edit it, before and after."""
+    """Put a definition on a shelf by the shelf's number, or on none; one has to be allowed to edit it, before and
+    after."""
     required(person, definition, EDIT)
     definition.shelf = find_shelf(definition.ledger, shelf) if shelf else None
     required(person, definition, EDIT)
@@ -194,14 +220,17 @@ def find_shelf(ledger: Ledger, number: str) -> Shelf:
 
 
 def set_right(shelf: Shelf, who: str, level: str, *, person: Person) -> None:
-    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, or take it back with an empty level."""
+    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, or take it back with an empty
+    level."""
     if person.role not in (Person.Role.ADMINISTRATOR, Person.Role.CONTROLLER):
         raise RulkaError("Only a controller or an administrator gives rights.", hint="Ask one of them.", code="rights")
     kind, _, name = who.partition(":")
     model: Any = {"person": Person, "group": Group}.get(kind)
     found = model.objects.filter(**{"username" if kind == "person" else "name": name}).first() if model else None
     if found is None:
-        raise NotFound(f"'{name or who}' is neither a person nor a group.", hint="Choose one of the list.", subject="rights")
+        raise NotFound(
+            f"'{name or who}' is neither a person nor a group.", hint="Choose one of the list.", subject="rights"
+        )
     number = next((number for number, word in LEVELS.items() if word == level), 0)
     if level and not number:
         raise NotFound(f"'{level}' is no right.", hint=f"There are {', '.join(LEVELS.values())}.", subject="rights")

@@ -1,4 +1,5 @@
-"""Beginning a statement: it is there from the first moment; what it is, its columns, its pages and its name are chosen on it."""
+"""Beginning a statement: it is there from the first moment; what it is, its columns, its pages and its name are chosen
+on it."""
 
 from __future__ import annotations
 
@@ -10,7 +11,15 @@ from django.http import QueryDict
 
 from rulka.core.book import View
 from rulka.core.computed import Computed
-from rulka.core.edits.starting import KINDS, SHOWS_BALANCES, natural_pattern, patterns_for, start_scope, start_span, start_spine
+from rulka.core.edits.starting import (
+    KINDS,
+    SHOWS_BALANCES,
+    natural_pattern,
+    patterns_for,
+    start_scope,
+    start_span,
+    start_spine,
+)
 from rulka.core.edits.tree import Edited, Raw
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
@@ -37,7 +46,13 @@ def begin(ledger: Ledger, view: View, person: Person) -> Definition:
         edit = entry(ledger, name, person, "begun")
         set_body(ledger, "spine", spine, start_spine(FIRST, spine, view.frame), edit)
         set_body(ledger, "span", span, start_span(pattern, span, view.frame), edit)
-        body = {"statement": name, "title": "New statement", "spine": spine, "span": span, "begun": {"as": FIRST, "columns": pattern}}
+        body = {
+            "statement": name,
+            "title": "New statement",
+            "spine": spine,
+            "span": span,
+            "begun": {"as": FIRST, "columns": pattern},
+        }
         set_body(ledger, "statement", name, body | _figures(FIRST), edit)
     return find_definition(ledger, "statement", name)
 
@@ -55,7 +70,8 @@ def sources_of(view: View) -> list[str]:
 
 
 def start_kind(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> Edited:
-    """Other lines: those proposed for what the statement is, or those of an existing one; columns follow while nobody chose them."""
+    """Other lines: those proposed for what the statement is, or those of an existing one; columns follow while nobody
+    chose them."""
     statement, kind = parts.change("statement"), asked.get("value", "")
     spine = parts.change("spine")
     name = spine["spine"]
@@ -122,7 +138,8 @@ def start_pages(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> 
 
 
 def use_scope(parts: Parts, value: str, now: Callable[[], Computed]) -> Edited:
-    """The nodes that a statement has pages for: those of a scope by its name, of a new one (`new department`), or entities when empty."""
+    """The nodes that a statement has pages for: those of a scope by its name, of a new one (`new department`), or
+    entities when empty."""
     statement = parts.change("statement")
     statement.pop("scope", None)
     if value.startswith("new "):
@@ -137,21 +154,31 @@ def use_scope(parts: Parts, value: str, now: Callable[[], Computed]) -> Edited:
     return Edited("one page for an entity")
 
 
-START_ACTIONS: dict[str, Action] = {"start-kind": start_kind, "start-columns": start_columns, "start-pages": start_pages}
+START_ACTIONS: dict[str, Action] = {
+    "start-kind": start_kind,
+    "start-columns": start_columns,
+    "start-pages": start_pages,
+}
 
 
 def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> str:
-    """Give a statement that was begun its title, and itself and its own parts names made from it; returns the new name."""
+    """Give a statement that was begun its title, and itself and its own parts names made from it; returns the new
+    name."""
     title = title.strip()
     if not title:
-        raise RulkaError("A statement needs a name.", hint="Write what it shows, such as 'Income by department'.", subject="name")
+        raise RulkaError(
+            "A statement needs a name.", hint="Write what it shows, such as 'Income by department'.", subject="name"
+        )
     with transaction.atomic():
         statement = find_definition(ledger, "statement", name)
         required(person, statement, EDIT)
         if "begun" not in statement.body:
-            raise NotFound(f"{title_of(statement)} has its name already.", hint="Change its title instead.", subject="name")
+            raise NotFound(
+                f"{title_of(statement)} has its name already.", hint="Change its title instead.", subject="name"
+            )
         if any(
-            title_of(other).casefold() == title.casefold() for other in Definition.objects.filter(ledger=ledger, kind="statement").exclude(name=name)
+            title_of(other).casefold() == title.casefold()
+            for other in Definition.objects.filter(ledger=ledger, kind="statement").exclude(name=name)
         ):
             raise RulkaError(f"Another statement is called '{title}'.", hint="Choose another name.", subject="name")
         names = {("statement", name): free_name(ledger, "statement", title)}

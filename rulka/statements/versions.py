@@ -46,7 +46,9 @@ def save_version(ledger: Ledger, name: str, title: str, *, person: Person) -> Sa
 
 def find_version(ledger: Ledger, name: str, version: str) -> SavedVersion:
     """A saved version by its number."""
-    found = SavedVersion.objects.filter(ledger=ledger, statement=name, pk=int(version) if version.isdigit() else 0).first()
+    found = SavedVersion.objects.filter(
+        ledger=ledger, statement=name, pk=int(version) if version.isdigit() else 0
+    ).first()
     if found is None:
         raise NotFound("This version does not exist.", hint="Choose one of the list.", subject="version")
     return found
@@ -62,7 +64,11 @@ def compare_versions(ledger: Ledger, name: str, one: str, other: str) -> list[tu
     """What differs from one version to another, by part of the statement; `now` is the statement as it is."""
     before, after = _bodies(ledger, name, one), _bodies(ledger, name, other)
     titles = {"statement": "Page", "spine": "Lines", "span": "Columns", "scope": "Nodes"}
-    told = [(titles[kind], differences(before.get(kind), after.get(kind))) for kind in titles if kind in before or kind in after]
+    told = [
+        (titles[kind], differences(before.get(kind), after.get(kind)))
+        for kind in titles
+        if kind in before or kind in after
+    ]
     return [(title, sentences) for title, sentences in told if sentences]
 
 
@@ -83,11 +89,20 @@ def restore_version(ledger: Ledger, name: str, version: str, *, person: Person) 
 def history_of(ledger: Ledger, name: str) -> list[ShownEdit]:
     """The latest edits of a statement, newest first."""
     found = Edit.objects.filter(ledger=ledger, statement=name).select_related("person")[:MOST_EDITS]
-    return [ShownEdit(edit.person.title or edit.person.username if edit.person else "", edit.at, edit.what, edit.state) for edit in found]
+    return [
+        ShownEdit(edit.person.title or edit.person.username if edit.person else "", edit.at, edit.what, edit.state)
+        for edit in found
+    ]
 
 
 def version_context(ledger: Ledger, name: str, one: str, other: str) -> dict[str, Any]:
     """What the panel of versions shows; two versions are compared when both are named."""
     saved = list(SavedVersion.objects.filter(ledger=ledger, statement=name).select_related("person"))
     compared = compare_versions(ledger, name, one, other or NOW) if one else None
-    return {"saved": saved, "history": history_of(ledger, name), "compared": compared, "one": one, "other": other or NOW}
+    return {
+        "saved": saved,
+        "history": history_of(ledger, name),
+        "compared": compared,
+        "one": one,
+        "other": other or NOW,
+    }

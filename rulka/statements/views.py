@@ -33,8 +33,16 @@ def statement_list(request: HttpRequest) -> HttpResponse:
     seat = seat_of(request)
     asked = {name: request.GET.get(name, "") for name in ("search", "tag")}
     library_shown = shelves.library_of(seat.ledger, seat.person, **asked)
-    context = {"seat": seat, "library": library_shown, **asked, "shelves": list(seat.ledger.shelves.all()), "where": "statements"}
-    return render(request, "statements/_library.html" if request.headers.get("HX-Request") else "statements/list.html", context)
+    context = {
+        "seat": seat,
+        "library": library_shown,
+        **asked,
+        "shelves": list(seat.ledger.shelves.all()),
+        "where": "statements",
+    }
+    return render(
+        request, "statements/_library.html" if request.headers.get("HX-Request") else "statements/list.html", context
+    )
 
 
 def statement_context(
@@ -76,15 +84,24 @@ def statement_context(
 
 
 def _opened(
-    request: HttpRequest, seat: Seat, asked: QueryDict, outcome: services.Outcome | None, definitions: Mapping[str, Definition], **extra: Any
+    request: HttpRequest,
+    seat: Seat,
+    asked: QueryDict,
+    outcome: services.Outcome | None,
+    definitions: Mapping[str, Definition],
+    **extra: Any,
 ) -> dict[str, Any]:
-    """What the panel shows, and what both it and the page need: the run, its nodes, what was switched on in this visit."""
+    """What the panel shows, and what both it and the page need: the run, its nodes, what was switched on in this
+    visit."""
     statement = definitions["statement"]
     shelves.required(seat.person, statement, shelves.RUN)
     outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
     if request.GET.get("hidden") in ("yes", "no"):
         request.session["hidden"] = request.GET["hidden"]
-    if request.GET.get("paper") in ("yes", "no"):  # the preview is of this statement; another one opens with its figures
+    if request.GET.get("paper") in (
+        "yes",
+        "no",
+    ):  # the preview is of this statement; another one opens with its figures
         request.session["paper"] = statement.name if request.GET["paper"] == "yes" else ""
     return {
         **panel_context(seat, outcome, asked, definitions, **extra),
@@ -101,7 +118,11 @@ def part_list(request: HttpRequest) -> HttpResponse:
     """All spines, spans and scopes with where they are used."""
     seat = seat_of(request)
     parts = library.parts_with_users(seat.ledger, seat.person)
-    return render(request, "statements/parts.html", {"seat": seat, "parts": parts, "shelves": list(seat.ledger.shelves.all()), "where": "statements"})
+    return render(
+        request,
+        "statements/parts.html",
+        {"seat": seat, "parts": parts, "shelves": list(seat.ledger.shelves.all()), "where": "statements"},
+    )
 
 
 @require_GET
@@ -137,7 +158,9 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
     if block is None:
         raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
     found = marks(outcome.computed, outcome.checks, suggestions(outcome.computed))
-    return render(request, "statements/_block.html", {"seat": seat, "shown": shown, "block": block, "marks": found, "state": {}})
+    return render(
+        request, "statements/_block.html", {"seat": seat, "shown": shown, "block": block, "marks": found, "state": {}}
+    )
 
 
 @require_GET

@@ -23,7 +23,11 @@ class RefusalMiddleware:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         response = self.get_response(request)
-        if request.headers.get("HX-Request") and response.status_code == 302 and response["Location"].startswith(reverse("sign-in")):
+        if (
+            request.headers.get("HX-Request")
+            and response.status_code == 302
+            and response["Location"].startswith(reverse("sign-in"))
+        ):
             # a fragment can't show the sign-in: let the browser go there
             return HttpResponse(status=204, headers={"HX-Redirect": reverse("sign-in")})
         return response

@@ -86,7 +86,8 @@ SQLITE_OPTIONS: dict[str, Any] = {
     "transaction_mode": "IMMEDIATE",
     "timeout": 5,
     "init_command": (
-        "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; PRAGMA cache_size=-262144; PRAGMA temp_store=MEMORY;"
+        "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA foreign_keys=ON; PRAGMA cache_size=-262144; "
+        "PRAGMA temp_store=MEMORY;"
     ),
 }
 
@@ -102,7 +103,10 @@ DATABASES = {
     "default": _database(os.environ.get("DATABASE_URL") or f"sqlite:///{VAR / 'rulka.sqlite3'}"),
     "work": _database(os.environ.get("RULKA_WORK_URL") or f"sqlite:///{VAR / 'work.sqlite3'}"),
 }
-for _name, _settings in DATABASES.items():  # tests use files as well: a database in memory has neither WAL nor waiting readers
+for (
+    _name,
+    _settings,
+) in DATABASES.items():  # tests use files as well: a database in memory has neither WAL nor waiting readers
     _settings["TEST"] = {"NAME": str(VAR / f"test-{_name}.sqlite3")}
 DATABASE_ROUTERS = ["rulka.work.routing.WorkRouter"]
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}

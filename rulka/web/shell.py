@@ -14,16 +14,28 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     seat = getattr(request, "seat", None)
     if seat is None:
         return {"former": None, "next": None}
-    own = {"ledger": seat.ledger.code, "node": seat.node, **({"of": seat.of} if seat.of else {}), **({"beside": seat.beside} if seat.beside else {})}
+    own = {
+        "ledger": seat.ledger.code,
+        "node": seat.node,
+        **({"of": seat.of} if seat.of else {}),
+        **({"beside": seat.beside} if seat.beside else {}),
+    }
     kept = {name: value for name, value in request.GET.items() if name not in ("after", "before", "end", "period")}
     on_statement = request.path.startswith(reverse("statements"))
 
     def step(by: int) -> tuple[str, str] | None:
         period = seat.stepped(by)
-        query = {**({} if on_statement else kept), **own, "period": period.code if period else ""}  # other pages keep what they are asked for
+        query = {
+            **({} if on_statement else kept),
+            **own,
+            "period": period.code if period else "",
+        }  # other pages keep what they are asked for
         return (period.title, urlencode(query)) if period else None
 
-    other = {**{name: value for name, value in kept.items() if not on_statement or name in ("panel", "row", "column")}, **own}
+    other = {
+        **{name: value for name, value in kept.items() if not on_statement or name in ("panel", "row", "column")},
+        **own,
+    }
     return {"seat": seat, "former": step(-1), "next": step(1), "any_period": urlencode({"to": _page(request), **other})}
 
 

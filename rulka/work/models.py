@@ -8,7 +8,8 @@ from django.db import models
 
 
 class Progress(models.Model):
-    """How far background work is, and that somebody asked to stop it; `state` is waiting, running, or one of its ends."""
+    """How far background work is, and that somebody asked to stop it; `state` is waiting, running, or one of its
+    ends."""
 
     done = models.IntegerField(default=0)
     of = models.IntegerField(default=0)
@@ -52,7 +53,9 @@ class Load(Progress):
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
     unattended = models.BooleanField(default=False)
     full = models.BooleanField(default=False, help_text="Asks the source for all it has, not for news only")
-    accepting = models.BooleanField(default=False, help_text="A person accepted it; it is checked once more and written")
+    accepting = models.BooleanField(
+        default=False, help_text="A person accepted it; it is checked once more and written"
+    )
     withdraw = models.BooleanField(default=False, help_text="Entries that the source no longer has are taken out")
     folder = models.TextField(blank=True, help_text="Where what was pulled is kept until it is decided")
     mark = models.CharField(max_length=40, blank=True)
@@ -64,7 +67,10 @@ class Load(Progress):
 
     class Meta:
         ordering: ClassVar = ["-pk"]
-        indexes: ClassVar = [models.Index(fields=["ledger", "-id"], name="loads_of_ledger"), models.Index(fields=["state"], name="loads_by_state")]
+        indexes: ClassVar = [
+            models.Index(fields=["ledger", "-id"], name="loads_of_ledger"),
+            models.Index(fields=["state"], name="loads_by_state"),
+        ]
 
 
 class Output(Progress):

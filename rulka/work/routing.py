@@ -1,4 +1,5 @@
-"""Which database a model lives in: queue, progress and web sessions have a file of their own, which no load ever locks."""
+"""Which database a model lives in: queue, progress and web sessions have a file of their own, which no load ever
+locks."""
 
 from __future__ import annotations
 

@@ -61,7 +61,9 @@ def watcher(load_id: int) -> Callable[[str, int, int], None]:
 
 def cancel(load_id: int) -> Load:
     """Cancel a load: at once while it waits, at its next block while it runs; what is being written is finished."""
-    if Load.objects.filter(pk=load_id, state=Load.State.WAITING).update(state=Load.State.CANCELLED, ended=timezone.now()):
+    if Load.objects.filter(pk=load_id, state=Load.State.WAITING).update(
+        state=Load.State.CANCELLED, ended=timezone.now()
+    ):
         return Load.objects.get(pk=load_id)
     if not Load.objects.filter(pk=load_id, state=Load.State.RUNNING).update(cancel=True):
         raise RulkaError("This load has ended already.", subject="load")
@@ -71,7 +73,13 @@ def cancel(load_id: int) -> Load:
 def claim(load_id: int) -> Load | None:
     """Take a waiting load for this process; None when it is not waiting any more."""
     taken = Load.objects.filter(pk=load_id, state=Load.State.WAITING).update(
-        state=Load.State.RUNNING, started=timezone.now(), worker=this_worker(), doing="reading", done=0, of=0, cancel=False
+        state=Load.State.RUNNING,
+        started=timezone.now(),
+        worker=this_worker(),
+        doing="reading",
+        done=0,
+        of=0,
+        cancel=False,
     )
     return Load.objects.get(pk=load_id) if taken else None
 

@@ -38,7 +38,11 @@ def examples():
 
 @pytest.fixture
 def library():
-    shipped = [body for path in sorted((ROOT / "demo" / "definitions").glob("*.yaml")) for body in read_definitions(path.read_text())]
+    shipped = [
+        body
+        for path in sorted((ROOT / "demo" / "definitions").glob("*.yaml"))
+        for body in read_definitions(path.read_text())
+    ]
     return {(kind_of(body), body[kind_of(body)]): body for body in shipped}
 
 
@@ -60,7 +64,9 @@ def test_example_runs_and_gives_what_the_page_says(example, library, ternwick):
     if scope:
         assert [found.code for found in nodes_of(view, scope)] == ["company", "sold", "I", "N", "S", "company.rest"]
     if wanted is not None:
-        assert figures(computed) == [line.rstrip() for line in wanted.rstrip("\n").split("\n")] + ([""] if wanted.endswith("\n\n") else [])
+        assert figures(computed) == [line.rstrip() for line in wanted.rstrip("\n").split("\n")] + (
+            [""] if wanted.endswith("\n\n") else []
+        )
 
 
 def test_page_has_a_part_with_an_example_for_each_item():

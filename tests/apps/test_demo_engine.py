@@ -1,4 +1,5 @@
-"""The shipped statements of the engine: they foot, or fail where the demo plants a fault; figures against loops over its CSV files."""
+"""The shipped statements of the engine: they foot, or fail where the demo plants a fault; figures against loops over
+its CSV files."""
 
 from __future__ import annotations
 
@@ -13,10 +14,20 @@ from tests.conftest import ROOT
 from tests.oracle import ZERO, Oracle
 
 SHIPPED = sorted(
-    body["statement"] for path in (ROOT / "demo" / "definitions").glob("*.yaml") for body in read_definitions(path.read_text()) if "statement" in body
+    body["statement"]
+    for path in (ROOT / "demo" / "definitions").glob("*.yaml")
+    for body in read_definitions(path.read_text())
+    if "statement" in body
 )
 PLACEMENT = {"Every account is placed", "Ties to the ledger"}
-BY_RANGE = {"income-statement", "income-by-month", "income-by-department", "income-by-entity", "outlook", "department-results"}
+BY_RANGE = {
+    "income-statement",
+    "income-by-month",
+    "income-by-department",
+    "income-by-entity",
+    "outlook",
+    "department-results",
+}
 """Statements whose lines name accounts by range: 6815, new in September 2026, stands on none of them."""
 
 
@@ -72,10 +83,16 @@ def test_income_by_department_equals_loops_and_adds_up(ternwick, command, oracle
     shown = {column["key"].removeprefix("departments-") for column in result["columns"]} - {"none", "total"}
     for member in shown:
         own = [
-            line for line in oracle.counted("TF", False, {"department": {member}}) if line["account"] in wages and (2027, 1) <= line["p"] <= (2027, 7)
+            line
+            for line in oracle.counted("TF", False, {"department": {member}})
+            if line["account"] in wages and (2027, 1) <= line["p"] <= (2027, 7)
         ]
-        assert Decimal(lines["wages-and-social-costs"][f"departments-{member}"]) == -sum((line["amount"] for line in own), ZERO), member
-    assert Decimal(lines["wages-and-social-costs"]["departments-total"]) == -oracle.activity("TF", wages, (2027, 1), (2027, 7))
+        assert Decimal(lines["wages-and-social-costs"][f"departments-{member}"]) == -sum(
+            (line["amount"] for line in own), ZERO
+        ), member
+    assert Decimal(lines["wages-and-social-costs"]["departments-total"]) == -oracle.activity(
+        "TF", wages, (2027, 1), (2027, 7)
+    )
 
 
 def test_group_income_is_translated_account_by_account_and_month_by_month(ternwick, command, oracle, demo_folder):
@@ -88,7 +105,9 @@ def test_group_income_is_translated_account_by_account_and_month_by_month(ternwi
         total = ZERO
         for account in oracle.between(*bounds):
             for number in range(1, 8):
-                amount = -oracle.activity("NF", {account}, (2027, number), (2027, number)) * rates[f"2027-P{number:02d}"]
+                amount = (
+                    -oracle.activity("NF", {account}, (2027, number), (2027, number)) * rates[f"2027-P{number:02d}"]
+                )
                 total += amount.quantize(Decimal("0.01"), ROUND_HALF_UP)
         assert Decimal(lines[key]["companies-nf"]) == total, key
         own = {name: Decimal(lines[key][f"companies-{name}"]) for name in ("tf", "tq", "nf", "total")}
@@ -102,7 +121,14 @@ def test_weekly_takings_equal_loops_over_the_days(ternwick, command, oracle):
     while start <= date(2026, 10, 31):
         end = min(start + timedelta(days=6 - start.weekday()), date(2026, 10, 31))
         days = {(start + timedelta(days=n)).isoformat() for n in range((end - start).days + 1)}
-        amount = -sum((line["amount"] for line in oracle.counted("TF", False) if line["account"] in codes and line["date"] in days), ZERO)
+        amount = -sum(
+            (
+                line["amount"]
+                for line in oracle.counted("TF", False)
+                if line["account"] in codes and line["date"] in days
+            ),
+            ZERO,
+        )
         assert Decimal(lines["vehicles"][f"weeks-week-{start.isoformat()}"]) == amount, start
         start = end + timedelta(days=1)
     assert Decimal(lines["vehicles"]["weeks-total"]) == -oracle.activity("TF", codes, (2027, 7), (2027, 7))
@@ -111,12 +137,18 @@ def test_weekly_takings_equal_loops_over_the_days(ternwick, command, oracle):
 @pytest.mark.parametrize("entity", ["TF", "TQ", "NF"])
 def test_cash_by_source_and_the_cash_flow_statement_end_at_the_same_cash(entity, ternwick, command, oracle):
     cash = {code for code, row in oracle.accounts.items() if row["category"] == "cash and bank"}
-    closing = sum((values[3] for code, values in oracle.trial_balance(entity, (2027, 7), (2027, 7)).items() if code in cash), ZERO)
+    closing = sum(
+        (values[3] for code, values in oracle.trial_balance(entity, (2027, 7), (2027, 7)).items() if code in cash), ZERO
+    )
     forward, flow = (lines_of(run(command, name, node=entity)) for name in ("cash-roll-forward", "cash-flow"))
-    assert Decimal(forward["cash-at-the-end"]["ytd"]) == Decimal(flow["cash-at-the-end-of-the-period"]["ytd"]) == closing
+    assert (
+        Decimal(forward["cash-at-the-end"]["ytd"]) == Decimal(flow["cash-at-the-end-of-the-period"]["ytd"]) == closing
+    )
     results = {code for code, row in oracle.accounts.items() if row["type"] in ("revenue", "expense")}
     assert Decimal(flow["result-for-the-period"]["ytd"]) == -oracle.activity(entity, results, (2027, 1), (2027, 7))
-    tickets = [line for line in oracle.counted(entity, False) if line["source"] == "tickets" and line["account"] in cash]
+    tickets = [
+        line for line in oracle.counted(entity, False) if line["source"] == "tickets" and line["account"] in cash
+    ]
     in_october = sum((line["amount"] for line in tickets if line["p"] == (2027, 7)), ZERO)
     assert Decimal(forward["tickets"]["now"]) == in_october
 
@@ -124,7 +156,9 @@ def test_cash_by_source_and_the_cash_flow_statement_end_at_the_same_cash(entity,
 def test_outlook_takes_actuals_to_october_and_the_forecast_after(ternwick, command, oracle):
     lines, fuel = lines_of(run(command, "outlook", node="TF")), oracle.between("6110", "6199")
     actual = oracle.activity("TF", fuel, (2027, 1), (2027, 7))
-    assert Decimal(lines["fuel"]["quarters-total"]) == -(actual + oracle.budget("forecast", "TF", fuel, (2027, 8), (2027, 12)))
+    assert Decimal(lines["fuel"]["quarters-total"]) == -(
+        actual + oracle.budget("forecast", "TF", fuel, (2027, 8), (2027, 12))
+    )
 
 
 def test_journal_listing_has_a_row_for_each_entry(ternwick, command, oracle):
@@ -155,7 +189,9 @@ def test_rows_of_departments_appear_by_themselves(ternwick, command, oracle):
 
 
 def test_pages_of_a_scope_come_with_the_whole_first(ternwick, command):
-    pages = json.loads(command("run_statement", "department-results", ledger="ternwick", period="2027-P07", pages="all"))["pages"]
+    pages = json.loads(
+        command("run_statement", "department-results", ledger="ternwick", period="2027-P07", pages="all")
+    )["pages"]
     codes = [page["node"] for page in pages]
     assert codes[0] == "TF" and {"100", "110", "400", "TF.rest"} <= set(codes)
     totals = {page["node"]: lines_of(page)["result-for-the-period"]["ytd-actual"] for page in pages}

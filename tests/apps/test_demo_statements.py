@@ -147,5 +147,8 @@ def test_closing_entries_change_no_statement(demo_folder, tmp_path, ternwick, co
     command("load_statement", *sorted((ROOT / "demo" / "definitions").glob("*.yaml")), ledger="unclosed")
     for name in ("income-statement", "balance-sheet", "trial-balance"):
         for period in ("2024-P12", "2025-P01", "2026-P12"):
-            results = [json.loads(command("run_statement", name, ledger=ledger, period=period)) for ledger in ("ternwick", "unclosed")]
+            results = [
+                json.loads(command("run_statement", name, ledger=ledger, period=period))
+                for ledger in ("ternwick", "unclosed")
+            ]
             assert results[0]["lines"] == results[1]["lines"], (name, period)

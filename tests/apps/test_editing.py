@@ -1,4 +1,5 @@
-"""Editing on the page: shared parts, two people at once, undo and redo, versions, copies, starting, the account picker."""
+"""Editing on the page: shared parts, two people at once, undo and redo, versions, copies, starting, the account
+picker."""
 
 from __future__ import annotations
 
@@ -50,7 +51,7 @@ def value(response, row, column=0):
     return response.context["outcome"].computed.row(row).values[column]
 
 
-# shared parts -------------------------------------------------------------------------------------------------------------
+# -- shared parts ----------------------------------------------------------------------------------
 
 
 def test_change_of_a_shared_part_asks_first_and_changes_nothing(accountant):
@@ -84,7 +85,9 @@ def test_own_copy_leaves_the_others_alone_and_undo_takes_it_away(accountant):
 
 def test_change_that_breaks_another_user_of_the_part_is_refused(accountant):
     # outlook shares its figures out over Total income, which stands in the spine that it shares
-    text = edit(accountant, "income-statement", "line-change", key="income", path="total", value="", **{"share-spine": "all"}).content.decode()
+    text = edit(
+        accountant, "income-statement", "line-change", key="income", path="total", value="", **{"share-spine": "all"}
+    ).content.decode()
     assert "No line is called" in text
     assert "total" in next(line for line in body("spine", "income-statement")["lines"] if "section" in line)
 
@@ -104,7 +107,7 @@ def test_part_in_use_is_not_deleted_and_an_unused_one_is(accountant):
     assert "Income statement by nature" in listed and "Outlook" in listed
 
 
-# two people ----------------------------------------------------------------------------------------------------------------
+# -- two people ------------------------------------------------------------------------------------
 
 
 def test_second_of_two_is_told_who_changed_what_and_can_save_a_copy(accountant, client, ternwick):
@@ -120,7 +123,9 @@ def test_second_of_two_is_told_who_changed_what_and_can_save_a_copy(accountant, 
     response = edit(client, "balance-sheet", "line-change", **mine, copy="yes")
     copied = response["HX-Redirect"].split("/")[2]
     shown = json.dumps(body("spine", copied))
-    assert "Customers" in shown and "Payables" in shown and "Suppliers" not in shown  # as it was when it was opened, with the edit
+    assert (
+        "Customers" in shown and "Payables" in shown and "Suppliers" not in shown
+    )  # as it was when it was opened, with the edit
     assert "Suppliers" in json.dumps(body("spine", "balance-sheet"))
     assert "Balance sheet, my copy" in page(client, copied).content.decode()
 
@@ -128,7 +133,9 @@ def test_second_of_two_is_told_who_changed_what_and_can_save_a_copy(accountant, 
 def test_own_later_change_is_no_conflict(accountant):
     stamp = page(accountant, "balance-sheet").context["stamp"]
     for label in ("Suppliers", "Creditors"):
-        text = edit(accountant, "balance-sheet", "line-change", key="payables", path="label", value=label, stamp=stamp).content.decode()
+        text = edit(
+            accountant, "balance-sheet", "line-change", key="payables", path="label", value=label, stamp=stamp
+        ).content.decode()
     assert "Suppliers: Creditors." in text
 
 
@@ -138,7 +145,7 @@ def test_line_that_somebody_deleted_is_told(accountant):
     assert "Line &#x27;leases&#x27; does not exist. Perhaps somebody deleted it." in text
 
 
-# undo, versions --------------------------------------------------------------------------------------------------------------
+# -- undo, versions --------------------------------------------------------------------------------
 
 
 def test_undo_and_redo_walk_through_all_edits(accountant):
@@ -171,8 +178,13 @@ def test_saved_version_is_compared_in_words_and_restored(accountant):
     edit(accountant, "balance-sheet", "line-delete", lines="leases")
     saved = page(accountant, "balance-sheet", panel="versions").context["saved"][0]
     shown = page(accountant, "balance-sheet", panel="versions", one=saved.pk)
-    assert shown.context["compared"] == [("Lines", ["Payables: accounts 2210 to 2299 to 2210 to 2399", "Leases: deleted"])]
-    assert [entry.what for entry in shown.context["history"]][:2] == ["Leases deleted", "Payables: accounts to 2210 to 2399"]
+    assert shown.context["compared"] == [
+        ("Lines", ["Payables: accounts 2210 to 2299 to 2210 to 2399", "Leases: deleted"])
+    ]
+    assert [entry.what for entry in shown.context["history"]][:2] == [
+        "Leases deleted",
+        "Payables: accounts to 2210 to 2399",
+    ]
     assert shown.context["history"][0].who == "Accountant"
     accountant.post(address("restore-version", "balance-sheet"), {"version": saved.pk})
     assert body("spine", "balance-sheet") == original
@@ -181,8 +193,14 @@ def test_saved_version_is_compared_in_words_and_restored(accountant):
 
 
 def test_version_without_a_name_and_an_unknown_one_are_refused(accountant):
-    assert "A version needs a name" in accountant.post(address("save-version", "balance-sheet"), {"title": " "}).content.decode()
-    assert "This version does not exist" in accountant.post(address("restore-version", "balance-sheet"), {"version": "77"}).content.decode()
+    assert (
+        "A version needs a name"
+        in accountant.post(address("save-version", "balance-sheet"), {"title": " "}).content.decode()
+    )
+    assert (
+        "This version does not exist"
+        in accountant.post(address("restore-version", "balance-sheet"), {"version": "77"}).content.decode()
+    )
 
 
 def test_every_change_raises_the_version_once(accountant):
@@ -193,30 +211,57 @@ def test_every_change_raises_the_version_once(accountant):
     assert versions == [2, 3, 4] and Definition.objects.get(kind="spine", name="balance-sheet").version == 4
 
 
-# typing ------------------------------------------------------------------------------------------------------------------------
+# -- typing ----------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
     ("do", "values", "message"),
     [
-        ("line-change", {"key": "payables", "path": "accounts", "value": "2210 too"}, "At character 6 of the selection"),
+        (
+            "line-change",
+            {"key": "payables", "path": "accounts", "value": "2210 too"},
+            "At character 6 of the selection",
+        ),
         ("line-change", {"key": "payables", "path": "label", "value": ""}, "This must not be empty"),
-        ("line-change", {"key": "payables", "path": "expand", "value": "ships"}, "It can&#x27;t be expanded by &#x27;ships&#x27;"),
+        (
+            "line-change",
+            {"key": "payables", "path": "expand", "value": "ships"},
+            "It can&#x27;t be expanded by &#x27;ships&#x27;",
+        ),
         ("column-change", {"key": "now", "path": "heading", "value": "{perod}"}, "is no token of a heading"),
-        ("column-change", {"key": "now", "path": "narrow", "value": "departmnt: 110"}, "is nothing that a selection can narrow"),
-        ("statement-change", {"path": "page.footer.left", "value": "{pge}"}, "is no token of a page. Did you mean page"),
-        ("statement-change", {"path": "figures.grouping", "value": "point"}, "by the same point that marks their decimals"),
+        (
+            "column-change",
+            {"key": "now", "path": "narrow", "value": "departmnt: 110"},
+            "is nothing that a selection can narrow",
+        ),
+        (
+            "statement-change",
+            {"path": "page.footer.left", "value": "{pge}"},
+            "is no token of a page. Did you mean page",
+        ),
+        (
+            "statement-change",
+            {"path": "figures.grouping", "value": "point"},
+            "by the same point that marks their decimals",
+        ),
     ],
 )
 def test_what_is_typed_is_checked_and_nothing_is_changed(do, values, message, accountant):
     before = {definition.pk: definition.body for definition in Definition.objects.all()}
-    text = accountant.post(address("check-edit", "balance-sheet"), {"do": do, **values}, headers=FRAGMENT).content.decode()
+    text = accountant.post(
+        address("check-edit", "balance-sheet"), {"do": do, **values}, headers=FRAGMENT
+    ).content.decode()
     assert message in text
     assert (
-        accountant.post(address("check-edit", "balance-sheet"), {"do": "line-change", "key": "payables", "path": "label", "value": "S"}).content
+        accountant.post(
+            address("check-edit", "balance-sheet"),
+            {"do": "line-change", "key": "payables", "path": "label", "value": "S"},
+        ).content
         == b""
     )
-    assert {definition.pk: definition.body for definition in Definition.objects.all()} == before and not Edit.objects.filter(state="done").exists()
+    assert {
+        definition.pk: definition.body for definition in Definition.objects.all()
+    } == before and not Edit.objects.filter(state="done").exists()
 
 
 @pytest.mark.parametrize(
@@ -227,7 +272,11 @@ def test_what_is_typed_is_checked_and_nothing_is_changed(do, values, message, ac
         ("line-change", {"key": "payables", "path": "accounts.deep", "value": "x"}, "is no setting"),
         ("line-change", {"key": "payables", "path": "lines", "value": "x"}, "What a section holds is no setting"),
         ("statement-change", {"path": "spine", "value": "income-statement"}, "isn&#x27;t changed like this"),
-        ("line-change", {"key": "payables", "path": "label", "value": "x", "stamp": "spine"}, "can&#x27;t be read any more"),
+        (
+            "line-change",
+            {"key": "payables", "path": "label", "value": "x", "stamp": "spine"},
+            "can&#x27;t be read any more",
+        ),
         ("column-change", {"key": "now", "path": "columns", "value": "x"}, "is no setting of a column"),
         ("line-move", {"lines": "payables", "way": "away"}, "is no way to move"),
         ("line-merge", {"lines": ""}, "No line is chosen"),
@@ -241,7 +290,7 @@ def test_what_no_page_sends_is_refused_in_words(do, values, message, accountant)
     assert {definition.pk: definition.body for definition in Definition.objects.all()} == before
 
 
-# accounts -----------------------------------------------------------------------------------------------------------------------
+# -- accounts --------------------------------------------------------------------------------------
 
 
 def test_picker_lists_accounts_with_balances_and_where_they_stand(accountant, demo_folder):
@@ -253,7 +302,9 @@ def test_picker_lists_accounts_with_balances_and_where_they_stand(accountant, de
     assert not rows["1810"].chosen and rows["1800"].below == 5 and next(iter(rows)) == "1800"
     chosen = page(accountant, "balance-sheet", panel="accounts", row="receivables", only="chosen").context["picks"]
     assert chosen.chosen == chosen.fitting == 6
-    unplaced = page(accountant, "income-statement", panel="accounts", row="fuel", only="unplaced", type="expense").context["pick_rows"]
+    unplaced = page(
+        accountant, "income-statement", panel="accounts", row="fuel", only="unplaced", type="expense"
+    ).context["pick_rows"]
     assert "6815" in [pick.code for pick, _ in unplaced] and "6110" not in [pick.code for pick, _ in unplaced]
 
 
@@ -270,7 +321,10 @@ def test_ticks_change_the_text_and_pasted_codes_are_told_apart(accountant):
     text = pasted.content.decode()
     assert "1 came twice" in text and "Not in this ledger: 7777" in text
     assert accounts() == "1510 to 1599, 1610 to 1630"
-    assert "Account &#x27;99&#x27; does not exist" in edit(accountant, "balance-sheet", "accounts", key="receivables", code="99").content.decode()
+    assert (
+        "Account &#x27;99&#x27; does not exist"
+        in edit(accountant, "balance-sheet", "accounts", key="receivables", code="99").content.decode()
+    )
 
 
 def _lines(spine):
@@ -294,7 +348,7 @@ def test_unplaced_account_is_offered_and_placed_where_it_belongs(accountant):
     assert "Every account has its place" in edit(accountant, "income-statement", "place").content.decode()
 
 
-# starting -----------------------------------------------------------------------------------------------------------------------
+# -- starting --------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize("kind", [kind for kind in KINDS if kind != "blank"])
@@ -315,8 +369,10 @@ def test_proposed_results_are_those_of_the_books(accountant, demo_folder):
     accountant.post(address("begin-statement"))
     name = Definition.objects.filter(kind="statement").last().name
     for kind, row in (
-        ("income by nature", "result-for-the-period"), ("income by function", "result-for-the-period"), ("balance sheet", "result-for-the-year"),
-    ):  # fmt: skip
+        ("income by nature", "result-for-the-period"),
+        ("income by function", "result-for-the-period"),
+        ("balance sheet", "result-for-the-year"),
+    ):
         response = edit(accountant, name, "start-kind", value=kind)
         column = response.context["outcome"].computed.columns
         place = next(at for at, one in enumerate(column) if one.key in ("ytd-actual", "now"))
@@ -338,9 +394,16 @@ def test_pages_for_each_department_and_a_name(accountant):
     assert edit(accountant, name, "start-pages", value="department").context["outcome"].computed.node.code == "TF"
     accountant.post(address("name-statement", name), {"title": "Our departments"})
     named = body("statement", "our-departments")
-    assert "begun" not in named and named["spine"] == named["span"] == "our-departments" and not Definition.objects.filter(name=name).exists()
+    assert (
+        "begun" not in named
+        and named["spine"] == named["span"] == "our-departments"
+        and not Definition.objects.filter(name=name).exists()
+    )
     shown = accountant.get(address("statement", "our-departments", of="110")).context
-    assert shown["outcome"].computed.node.name == "Deck" and [step.name for step in shown["node_path"]] == ["Ternwick Ferries", "Ships"]
+    assert shown["outcome"].computed.node.name == "Deck" and [step.name for step in shown["node_path"]] == [
+        "Ternwick Ferries",
+        "Ships",
+    ]
     for _ in range(2):  # the name, then the pages that were chosen before it had one
         accountant.post(address("undo", "our-departments"))
     assert "scope" not in body("statement", "our-departments")
@@ -349,13 +412,18 @@ def test_pages_for_each_department_and_a_name(accountant):
 
 
 def test_nodes_of_a_statement_are_changed_on_its_page(accountant):
-    nodes = "TF | Ternwick Ferries | entity: TF\n  sea | At sea | department: under:100\n  land | On land | department: not under:100"
+    nodes = (
+        "TF | Ternwick Ferries | entity: TF\n  sea | At sea | department: under:100\n  land | On land | "
+        "department: not under:100"
+    )
     response = edit(accountant, "department-results", "scope-nodes", value=nodes)
     assert "Nodes of Departments of Ternwick Ferries changed." in response.content.decode()
     shown = accountant.get(address("statement", "department-results", of="sea", panel="nodes"))
     assert [choice.code for choice in shown.context["node_choices"]] == ["TF", "sea", "land"]
     assert value(shown, "fuel") == value(page(accountant, "income-statement"), "fuel")  # all fuel is burnt at sea
-    refused = edit(accountant, "department-results", "scope-nodes", value="TF | x | departmnt: 1", panel="nodes").content.decode()
+    refused = edit(
+        accountant, "department-results", "scope-nodes", value="TF | x | departmnt: 1", panel="nodes"
+    ).content.decode()
     assert "is nothing that a selection can narrow" in refused and "departmnt: 1</textarea>" in refused
     edit(accountant, "balance-sheet", "scope-use", value="departments")
     assert body("statement", "balance-sheet")["scope"] == "departments"
@@ -389,21 +457,28 @@ def test_statement_begun_from_another_has_its_own_parts(accountant):
     assert body("statement", name)["spine"].startswith("new-statement")
 
 
-# lines between statements --------------------------------------------------------------------------------------------------------
+# -- lines between statements ----------------------------------------------------------------------
 
 
 def test_lines_are_copied_in_full_between_statements_and_as_text_from_elsewhere(accountant):
     text = accountant.post(address("copy-lines", "balance-sheet"), {"lines": "ships,terminals"}).content.decode()
     assert text == "Ships\t1010 to 1099\nTerminals\t1110 to 1199"
     edit(accountant, "key-results", "line-paste", text=text, lines="")
-    assert next(line for line in _lines("key-results") if line.get("line") == "Ships")["hide"] == "when nothing was booked"
+    assert (
+        next(line for line in _lines("key-results") if line.get("line") == "Ships")["hide"] == "when nothing was booked"
+    )
     edit(accountant, "key-results", "line-paste", text="Deck wages\t5010\n", lines="")
     assert {"line": "Deck wages", "accounts": "5010"} in _lines("key-results")
 
 
 def test_columns_are_changed_duplicated_and_deleted_on_the_page(accountant):
     edit(accountant, "balance-sheet", "column-add", columns="change", kind="percent")
-    assert [column.get("column") for column in body("span", "against-prior-year-end")["columns"]] == ["now", "prior-year-end", "change", "percent"]
+    assert [column.get("column") for column in body("span", "against-prior-year-end")["columns"]] == [
+        "now",
+        "prior-year-end",
+        "change",
+        "percent",
+    ]
     edit(accountant, "balance-sheet", "column-change", key="percent", path="number.decimals", value="2")
     edit(accountant, "balance-sheet", "column-over", columns="now,prior-year-end", value="Closing\nBalances")
     raw = body("span", "against-prior-year-end")["columns"]

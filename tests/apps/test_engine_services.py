@@ -34,7 +34,11 @@ def signed_in(client, accountant):
 
 
 def values(result, kind=None):
-    return {line["label"]: line["values"] for line in result["lines"] if not line.get("hidden") and (kind is None or line["kind"] == kind)}
+    return {
+        line["label"]: line["values"]
+        for line in result["lines"]
+        if not line.get("hidden") and (kind is None or line["kind"] == kind)
+    }
 
 
 def test_frozen_line_shows_the_same_rows_and_no_new_ones(ternwick, command):
@@ -42,7 +46,11 @@ def test_frozen_line_shows_the_same_rows_and_no_new_ones(ternwick, command):
     told = command("freeze_line", "overhead-by-department", "by-department", **OCTOBER)
     assert told.strip() == "By department frozen into 4 lines"
     after = json.loads(command("run_statement", "overhead-by-department", **OCTOBER))
-    expanded = {line["label"]: line["values"] for line in before["lines"] if line["key"].startswith("by-department:") and not line.get("hidden")}
+    expanded = {
+        line["label"]: line["values"]
+        for line in before["lines"]
+        if line["key"].startswith("by-department:") and not line.get("hidden")
+    }
     assert len(expanded) == 4 and {label: values(after, "line")[label] for label in expanded} == expanded
     assert values(before)["Total office and systems"] == values(after)["Total office and systems"]
     assert "department: 410" in command("dump_statement", "overhead-by-department", ledger="ternwick")
@@ -53,7 +61,11 @@ def test_frozen_line_shows_the_same_rows_and_no_new_ones(ternwick, command):
     [
         ("income-statement", "fuel", "line Fuel: It doesn't expand, so there is nothing to freeze."),
         ("journal-listing", "accounts-and-entries", "Entries and counterparties can't be frozen."),
-        ("overhead-by-department", "by-departmnt", "Line 'by-departmnt' does not exist. Perhaps somebody deleted it. Did you mean by-department"),
+        (
+            "overhead-by-department",
+            "by-departmnt",
+            "Line 'by-departmnt' does not exist. Perhaps somebody deleted it. Did you mean by-department",
+        ),
     ],
 )
 def test_what_cannot_be_frozen_says_why_and_changes_nothing(statement, line, message, ternwick, command):
@@ -84,13 +96,21 @@ def test_every_shipped_statement_exports_with_its_figures(name, form, ternwick, 
     response = signed_in.get(f"/statements/{name}/export/{form}/?period=2027-P07&node=TF")
     assert response.status_code == 200
     exact = json.loads(signed_in.get(f"/statements/{name}/export/json/?period=2027-P07&node=TF").content)
-    shown = [line for line in exact["lines"] if not line.get("hidden") and line["kind"] in ("line", "total", "calculation", "account", "member")]
+    shown = [
+        line
+        for line in exact["lines"]
+        if not line.get("hidden") and line["kind"] in ("line", "total", "calculation", "account", "member")
+    ]
     if form == "xlsx":
         sheet = openpyxl.load_workbook(io.BytesIO(response.content), data_only=True).active
         for row, line in zip(sheet.iter_rows(min_row=8), exact["lines"], strict=True):
             for cell, value in zip(row[1:], line["values"], strict=True):
                 if value is not None:
-                    assert abs(cell.value - float(value)) <= 1e-6 + abs(float(value)) * 1e-12, (line["label"], cell.value, value)
+                    assert abs(cell.value - float(value)) <= 1e-6 + abs(float(value)) * 1e-12, (
+                        line["label"],
+                        cell.value,
+                        value,
+                    )
     else:
         text = response.content.decode().replace("&#x27;", "'").replace("&amp;", "&")
         assert all(line["label"] in text for line in shown)
@@ -114,7 +134,11 @@ def test_page_of_a_node_of_the_scope_shows_that_node(ternwick, signed_in, comman
 def test_two_panels_stand_side_by_side_with_the_same_number_of_rows(ternwick, signed_in):
     page = signed_in.get("/statements/balance-sheet-sides/?period=2027-P07&node=TF").content.decode()
     left, right = page.split('<table class="figures')[1:3]
-    assert left.count("<tr class") == right.count("<tr class") and "Total assets" in left and "Total equity and liabilities" in right
+    assert (
+        left.count("<tr class") == right.count("<tr class")
+        and "Total assets" in left
+        and "Total equity and liabilities" in right
+    )
 
 
 def test_scope_is_loaded_and_dumped_with_its_statement(ternwick, command):

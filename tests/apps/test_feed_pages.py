@@ -61,20 +61,35 @@ def test_settings_are_checked_and_saved(seated):
     }
     page = seated.post(reverse("feed", args=[feed.pk]), good).content.decode()
     feed.refresh_from_db()
-    assert "Saved." in page and (feed.schedule, feed.rules, feed.on_opening) == ("30 6 * * 1-5", {"closed": "refuse"}, True)
+    assert "Saved." in page and (feed.schedule, feed.rules, feed.on_opening) == (
+        "30 6 * * 1-5",
+        {"closed": "refuse"},
+        True,
+    )
     assert feed.options["bounds"] == {"first_day": "2026-01-01", "entities": "A"} and feed.options["long_past"] == 5
     for wrong, message in (
-        ({"schedule": "at noon"}, "is no schedule"), ({"rule-closed": "perhaps"}, "is no rule"), ({"first_day": "2026-01-02"}, "is not the first day of a period"),
-        ({"accounts": "4*"}, "Account &#x27;&#x27; does not exist"), ({"name": ""}, "The feed has no name"),
-    ):  # fmt: skip
+        ({"schedule": "at noon"}, "is no schedule"),
+        ({"rule-closed": "perhaps"}, "is no rule"),
+        ({"first_day": "2026-01-02"}, "is not the first day of a period"),
+        ({"accounts": "4*"}, "Account &#x27;&#x27; does not exist"),
+        ({"name": ""}, "The feed has no name"),
+    ):
         response = seated.post(reverse("feed", args=[feed.pk]), good | wrong)
         assert response.status_code == 422 and message in response.content.decode()
 
 
 def test_service_mapping_and_secret_are_kept_apart(seated):
-    feed = feeds.save_feed(Ledger.objects.get(code="s"), {"name": "Web", "kind": "service", "location": "https://ledger.example/odata"})
+    feed = feeds.save_feed(
+        Ledger.objects.get(code="s"), {"name": "Web", "kind": "service", "location": "https://ledger.example/odata"}
+    )
     mapping = json.dumps({"accounts": {"set": "Accounts", "fields": {"code": "No", "name": "Name", "type": "Type"}}})
-    fields = {"name": "Web", "location": feed.location, "sign_in": "bearer", "secret": "very secret", "mapping": mapping}
+    fields = {
+        "name": "Web",
+        "location": feed.location,
+        "sign_in": "bearer",
+        "secret": "very secret",
+        "mapping": mapping,
+    }
     page = seated.post(reverse("feed", args=[feed.pk]), fields).content.decode()
     feed.refresh_from_db()
     assert "very secret" not in page and "very secret" not in json.dumps(feed.options)
@@ -91,10 +106,25 @@ def test_service_mapping_and_secret_are_kept_apart(seated):
 def mapped(client, feed, **fields):
     """Post the mapping form as the page has it, with some fields changed."""
     plain = {
-        "table": "entries", "encoding": "utf-8-sig", "delimiter": ";", "header": "1", "date": "DD.MM.YYYY", "number": "1.234,56", "amounts": "debit and credit",
-        "c-entity": "Firm", "c-entry": "Slip", "c-date": "Day", "c-account": "Acct", "c-debit": "In", "c-credit": "Out",
-    }  # fmt: skip
-    return client.post(reverse("feed-map", args=[feed.pk]), plain | fields, **({} if fields.get("do") else {"headers": {"HX-Request": "true"}}))
+        "table": "entries",
+        "encoding": "utf-8-sig",
+        "delimiter": ";",
+        "header": "1",
+        "date": "DD.MM.YYYY",
+        "number": "1.234,56",
+        "amounts": "debit and credit",
+        "c-entity": "Firm",
+        "c-entry": "Slip",
+        "c-date": "Day",
+        "c-account": "Acct",
+        "c-debit": "In",
+        "c-credit": "Out",
+    }
+    return client.post(
+        reverse("feed-map", args=[feed.pk]),
+        plain | fields,
+        **({} if fields.get("do") else {"headers": {"HX-Request": "true"}}),
+    )
 
 
 def test_mapping_is_tried_as_a_fragment_and_saved(seated):
@@ -166,7 +196,10 @@ def test_reader_sees_loads_and_changes_nothing(seated):
     page = seated.get(reverse("feeds")).content.decode()
     assert "Slips" in page and "New feed" not in page and "Pull the news" not in page
     for name, arguments in (("feeds", []), ("feed", [feed.pk]), ("feed-pull", [feed.pk]), ("feed-map", [feed.pk])):
-        assert "You may read this ledger" in post(seated, name, *arguments, name="x", kind="table", status=422).content.decode()
+        assert (
+            "You may read this ledger"
+            in post(seated, name, *arguments, name="x", kind="table", status=422).content.decode()
+        )
     assert not Load.objects.exists()
 
 

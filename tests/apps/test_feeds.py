@@ -1,4 +1,5 @@
-"""Feeds end to end: files, mappings and the stand-in service; drafts, rules, closed periods, bounds, failing sources."""
+"""Feeds end to end: files, mappings and the stand-in service; drafts, rules, closed periods, bounds, failing
+sources."""
 
 from __future__ import annotations
 
@@ -81,7 +82,13 @@ def finding(load: Load, kind: str) -> dict:
 def test_a_load_that_a_person_asks_for_waits_and_counts_only_when_accepted(ledger, small, person):
     feed = folder_feed(ledger, put(small("n", entries__csv=HEADER + NEWS)))
     load = pulled(feed, person=person)
-    assert load.state == "held" and load.report["tallies"]["entries"] == {"new": 1, "changed": 0, "same": 0, "skipped": 0, "withdrawn": 0}
+    assert load.state == "held" and load.report["tallies"]["entries"] == {
+        "new": 1,
+        "changed": 0,
+        "same": 0,
+        "skipped": 0,
+        "withdrawn": 0,
+    }
     assert load.report["sums"] == [["A", "2026-P02", "9.00", "9.00", "2"]]
     assert Ledger.objects.get(code="s").revision == 1 and not JournalEntry.objects.filter(number="E9").exists()
     load = done(load, person)
@@ -103,7 +110,13 @@ def test_a_dropped_load_leaves_nothing(ledger, small, person):
 def test_an_unattended_feed_accepts_when_no_rule_is_broken_and_holds_otherwise(ledger, small, person):
     feed = folder_feed(ledger, put(small("n", entries__csv=HEADER + NEWS)))
     assert pulled(feed, unattended=True).state == "accepted"
-    put(small("n", accounts__csv=SMALL["accounts.csv"] + "5200,Power,expense,,\n", entries__csv=HEADER + NEWS.replace("E9", "E10")))
+    put(
+        small(
+            "n",
+            accounts__csv=SMALL["accounts.csv"] + "5200,Power,expense,,\n",
+            entries__csv=HEADER + NEWS.replace("E9", "E10"),
+        )
+    )
     load = pulled(feed, unattended=True)
     assert load.state == "held" and finding(load, "new-accounts")["rows"] == [["5200", "Power"]]
     feeds.save_feed(ledger, {"rules": {"new-accounts": "refuse"}}, feed=feed)
@@ -120,7 +133,9 @@ def test_entries_into_closed_periods_are_held_or_refused_with_the_list(ledger, s
     assert load.state == "held" and finding(load, "closed")["rows"] == [["A", "E9", "2026-02-01", "2026-P02", "2"]]
     from django.core.management.base import CommandError
 
-    with pytest.raises(CommandError, match="Entries into closed periods: entity A, entry E9, date 2026-02-01, closed period 2026-P02"):
+    with pytest.raises(
+        CommandError, match="Entries into closed periods: entity A, entry E9, date 2026-02-01, closed period 2026-P02"
+    ):
         command("load_ledger", news, ledger="s")
     editing.set_closed(ledger, "A", "2026-P02", False, person=person)
     assert "entries: 1 new" in command("load_ledger", news, ledger="s")
@@ -152,19 +167,27 @@ def test_what_vanished_at_the_source_is_asked_about_and_can_be_withdrawn_and_com
     load = pulled(feed, person=person, full=True)
     assert finding(load, "vanished")["rows"] == [["A", "E10", "2026-02-01", "2026-P02"]]
     kept = done(load, person)
-    assert kept.state == "accepted" and command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s") == before
+    assert (
+        kept.state == "accepted"
+        and command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s") == before
+    )
     load = done(pulled(feed, person=person, full=True), person, withdraw=True)
     assert load.report["tallies"]["entries"]["withdrawn"] == 1
     assert JournalEntry.objects.get(number="E10").withdrawn
     assert command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s") != before
-    assert command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s", revision=load.revision - 1) == before
+    assert (
+        command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s", revision=load.revision - 1)
+        == before
+    )
     put(small("n", entries__csv=both))
     done(pulled(feed, person=person), person)
     assert command("trial_balance", "--from", "2026-P01", "--to", "2026-P12", ledger="s") == before
 
 
 def test_refused_load_tells_row_and_remedy(ledger, small, person):
-    load = pulled(folder_feed(ledger, put(small("n", entries__csv=HEADER + NEWS.replace("4000", "4001")))), person=person)
+    load = pulled(
+        folder_feed(ledger, put(small("n", entries__csv=HEADER + NEWS.replace("4000", "4001")))), person=person
+    )
     assert load.state == "refused"
     (told,) = load.report["refused"]
     assert (told["where"], told["what"]) == ("entries.csv, row 3, column account", "Account '4001' does not exist.")
@@ -190,8 +213,12 @@ def test_master_data_edited_by_hand_makes_a_revision_and_follows_the_rules(ledge
     account = Account.objects.get(ledger=ledger, code="5000")
     assert (account.name, account.parent, account.active, account.revision) == ("Wages and pay", "5100", False, 2)
     for wrong, message in (
-        ({"parent": "5000"}, "circle"), ({"parent": "9999"}, "does not exist"), ({"type": "cost"}, "not a type"), ({"type": "statistical"}, "between money"), ({"name": " "}, "empty"),
-    ):  # fmt: skip
+        ({"parent": "5000"}, "circle"),
+        ({"parent": "9999"}, "does not exist"),
+        ({"type": "cost"}, "not a type"),
+        ({"type": "statistical"}, "between money"),
+        ({"name": " "}, "empty"),
+    ):
         with pytest.raises(RulkaError, match=message):
             editing.change_account(ledger, "5000", values | wrong, person=person)
     assert Ledger.objects.get(code="s").revision == 2
@@ -207,8 +234,12 @@ def test_entry_edited_by_hand_keeps_its_former_lines(ledger, person, command):
     assert entry.status == 1 and entry.lines.get(line="1").key.partner.code == "B" and entry.former_lines.count() == 2
     assert "A,1000" in before and ",100.00," in before
     assert ",100.00," not in command("trial_balance", "--from", "2025-P01", "--to", "2025-P12", ledger="s")
-    assert ",100.00," in command("trial_balance", "--from", "2025-P01", "--to", "2025-P12", "--with-pending", ledger="s")
-    editing.change_entry(ledger, "A", "E1", {"status": "posted", "kind": "adjusting", "period": "2025-P13"}, {"1": ""}, person=person)
+    assert ",100.00," in command(
+        "trial_balance", "--from", "2025-P01", "--to", "2025-P12", "--with-pending", ledger="s"
+    )
+    editing.change_entry(
+        ledger, "A", "E1", {"status": "posted", "kind": "adjusting", "period": "2025-P13"}, {"1": ""}, person=person
+    )
     assert JournalEntry.objects.get(number="E1").period == 202513
     with pytest.raises(RulkaError, match="in FY2025, the period 2026-P13 in FY2026"):
         editing.change_entry(ledger, "A", "E1", {"period": "2026-P13"}, {}, person=person)
@@ -219,16 +250,34 @@ def test_entry_edited_by_hand_keeps_its_former_lines(ledger, person, command):
 
 # tables -------------------------------------------------------------------------------------------------------------
 
-CSV = "Company;Voucher;Posting date;Account;Department;Debit;Credit;Text;Ship\nA;T1;05.02.2026;1000;;1.250,00;;Till;Tern\nA;T1;05.02.2026;4000;10;;1.250,00;Till;Tern\n"
+CSV = (
+    "Company;Voucher;Posting "
+    "date;Account;Department;Debit;Credit;Text;Ship\nA;T1;05.02.2026;1000;;1.250,00;;Till;Tern\nA;T1;05.02.2026;4000;10;;1.250,00;Till;Tern\n"
+)
 
 
 def table_mapping(**changes):
-    columns = {"entity": "Company", "entry": "Voucher", "date": "Posting date", "account": "Account", "department": "Department", "debit": "Debit", "credit": "Credit",
-               "description": "Text"}  # fmt: skip
+    columns = {
+        "entity": "Company",
+        "entry": "Voucher",
+        "date": "Posting date",
+        "account": "Account",
+        "department": "Department",
+        "debit": "Debit",
+        "credit": "Credit",
+        "description": "Text",
+    }
     mapping = {
-        "table": "entries", "encoding": "utf-8-sig", "delimiter": ";", "header": 1, "date": "DD.MM.YYYY", "number": "1.234,56", "amounts": "debit and credit",
-        "fields": {name: {"columns": [column]} for name, column in columns.items()}, "keep": ["Ship"],
-    }  # fmt: skip
+        "table": "entries",
+        "encoding": "utf-8-sig",
+        "delimiter": ";",
+        "header": 1,
+        "date": "DD.MM.YYYY",
+        "number": "1.234,56",
+        "amounts": "debit and credit",
+        "fields": {name: {"columns": [column]} for name, column in columns.items()},
+        "keep": ["Ship"],
+    }
     return mapping | changes
 
 
@@ -237,7 +286,9 @@ def upload(text: str, name: str = "till.csv"):
 
 
 def test_mapped_file_keeps_unknown_columns_with_the_line(ledger, person):
-    feed = feeds.save_feed(ledger, {"name": "Till", "kind": "table", "mapping": table_mapping(), "options": {"keep_columns": True}})
+    feed = feeds.save_feed(
+        ledger, {"name": "Till", "kind": "table", "mapping": table_mapping(), "options": {"keep_columns": True}}
+    )
     load = done(pulled(feed, person=person, upload=upload(CSV), upload_name="till.csv"), person)
     assert load.state == "accepted"
     line = JournalEntry.objects.get(number="T1").lines.get(line="1")
@@ -253,14 +304,29 @@ def test_errors_of_a_mapped_file_name_its_own_rows(ledger, person):
     assert load.state == "refused" and load.report["refused"][0]["where"] == "row 4, column Debit"
     unknown = CSV.replace(";4000;", ";4999;")
     load = pulled(feed, person=person, upload=upload(unknown), upload_name="till.csv")
-    assert load.report["refused"][0] | {"hint": ""} == {"where": "row 3, column account", "what": "Account '4999' does not exist.", "hint": ""}
+    assert load.report["refused"][0] | {"hint": ""} == {
+        "where": "row 3, column account",
+        "what": "Account '4999' does not exist.",
+        "hint": "",
+    }
 
 
 def test_budget_through_a_mapping_and_a_table_beside_the_ledger(ledger, person, command):
     text = "Plan,Firm,Acct,Dept,Per,Value\nbudget,A,4100,11,2026-P02,-70.00\n"
-    fields = {"scenario": "Plan", "entity": "Firm", "account": "Acct", "department": "Dept", "period": "Per", "amount": "Value"}
+    fields = {
+        "scenario": "Plan",
+        "entity": "Firm",
+        "account": "Acct",
+        "department": "Dept",
+        "period": "Per",
+        "amount": "Value",
+    }
     mapping = table_mapping(
-        table="budgets", delimiter=",", number="1234.56", keep=[], fields={name: {"columns": [column]} for name, column in fields.items()}
+        table="budgets",
+        delimiter=",",
+        number="1234.56",
+        keep=[],
+        fields={name: {"columns": [column]} for name, column in fields.items()},
     )
     feed = feeds.save_feed(ledger, {"name": "Plan", "kind": "table", "mapping": mapping})
     done(pulled(feed, person=person, upload=upload(text), upload_name="plan.csv"), person)
@@ -268,7 +334,12 @@ def test_budget_through_a_mapping_and_a_table_beside_the_ledger(ledger, person, 
         "trial_balance", "--from", "2026-P02", "--to", "2026-P02", ledger="s", scenario="budget"
     )
     beside = feeds.save_feed(
-        ledger, {"name": "Ships", "kind": "table", "mapping": table_mapping(table="side", side_name="ships", delimiter=",", fields={}, keep=[])}
+        ledger,
+        {
+            "name": "Ships",
+            "kind": "table",
+            "mapping": table_mapping(table="side", side_name="ships", delimiter=",", fields={}, keep=[]),
+        },
     )
     load = pulled(beside, person=person, upload=upload("ship,berths\nTern,0120\n"), upload_name="ships.csv")
     assert load.state == "accepted" and SideTable.objects.get(name="ships").rows == [["Tern", "0120"]]
@@ -296,10 +367,16 @@ def empty(small, command, person, demo_folder):
 
 
 def service_feed(ledger: Ledger, address: str, **options) -> Feed:
-    feed = feeds.save_feed(ledger, {
-        "name": "Service", "kind": "service", "location": address, "mapping": MAPPING,
-        "options": {"sign_in": {"kind": "basic", "user": USER}, "seconds": 1, "wait": 0.01, **options},
-    })  # fmt: skip
+    feed = feeds.save_feed(
+        ledger,
+        {
+            "name": "Service",
+            "kind": "service",
+            "location": address,
+            "mapping": MAPPING,
+            "options": {"sign_in": {"kind": "basic", "user": USER}, "seconds": 1, "wait": 0.01, **options},
+        },
+    )
     feeds.keep_secret(feed, SECRET)
     return feed
 
@@ -308,15 +385,17 @@ def balances(command, code: str, *more) -> list[str]:
     return [command("trial_balance", "--from", first, "--to", last, *more, ledger=code) for first, last in RANGES]
 
 
-def test_service_gives_the_same_trial_balance_as_the_folder_and_then_only_news(ternwick, empty, service, person, command):
+def test_service_gives_the_same_trial_balance_as_the_folder_and_then_only_news(
+    ternwick, empty, service, person, command
+):
     feed = service_feed(empty, service.address)
     load = done(pulled(feed, person=person), person)
     assert load.state == "accepted"
     assert balances(command, "web") == balances(command, "ternwick")
     assert balances(command, "web", "--with-pending") == balances(command, "ternwick", "--with-pending")
-    assert command("trial_balance", "--from", "2027-P01", "--to", "2027-P12", ledger="web", scenario="forecast") == command(
-        "trial_balance", "--from", "2027-P01", "--to", "2027-P12", ledger="ternwick", scenario="forecast"
-    )
+    assert command(
+        "trial_balance", "--from", "2027-P01", "--to", "2027-P12", ledger="web", scenario="forecast"
+    ) == command("trial_balance", "--from", "2027-P01", "--to", "2027-P12", ledger="ternwick", scenario="forecast")
     told = service.books.step()
     service.asked.clear()
     feed.refresh_from_db()
@@ -329,7 +408,10 @@ def test_service_gives_the_same_trial_balance_as_the_folder_and_then_only_news(t
     assert feed.mark == "2026-11-06T18:30:00Z"
     news = balances(command, "web")
     whole = pulled(feed, person=person, full=True)
-    assert (whole.state, whole.revision) == ("accepted", Ledger.objects.get(code="web").revision)  # no news: nobody is asked
+    assert (whole.state, whole.revision) == (
+        "accepted",
+        Ledger.objects.get(code="web").revision,
+    )  # no news: nobody is asked
     assert whole.report["tallies"]["entries"]["new"] == whole.report["tallies"]["entries"]["changed"] == 0
     assert balances(command, "web") == news  # all or news only: the same balances
 
@@ -347,11 +429,15 @@ def test_page_that_fails_is_asked_for_again(fault, empty, service, person):
 @pytest.mark.parametrize(
     ("faults", "message"),
     [
-        (["error"] * 9, "did not answer soundly in 4 tries: status 500"), (["", "loop"], "pages go in a circle"), (["", "repeat"], "came twice"),
+        (["error"] * 9, "did not answer soundly in 4 tries: status 500"),
+        (["", "loop"], "pages go in a circle"),
+        (["", "repeat"], "came twice"),
         (["", "count"], "The number of rows changed from"),
     ],
-)  # fmt: skip
-def test_service_that_fails_for_good_or_contradicts_itself_is_refused_and_the_next_pull_works(faults, message, empty, service, person, command):
+)
+def test_service_that_fails_for_good_or_contradicts_itself_is_refused_and_the_next_pull_works(
+    faults, message, empty, service, person, command
+):
     mapping = {"entries": MAPPING["entries"]}
     feed = feeds.save_feed(empty, {"mapping": mapping}, feed=service_feed(empty, service.address))
     before = balances(command, "web")
@@ -399,7 +485,11 @@ def test_bounds_by_account_put_the_rest_of_an_entry_on_one_account(ledger, small
     load = done(pulled(feed, person=person), person)
     assert load.state == "accepted"
     found = command("trial_balance", "--from", "2025-P01", "--to", "2026-P12", ledger="t")
-    assert "A,4100,Other sales,0.00,0.00,50.00,-50.00" in found and "A,3000,Capital,0.00,150.00,0.00,150.00" in found and ",5000," not in found
+    assert (
+        "A,4100,Other sales,0.00,0.00,50.00,-50.00" in found
+        and "A,3000,Capital,0.00,150.00,0.00,150.00" in found
+        and ",5000," not in found
+    )
 
 
 # by itself, cancelled, left behind ----------------------------------------------------------------------------------
@@ -425,7 +515,10 @@ def test_a_pull_without_news_says_so_and_one_with_other_settings_asks(ledger, sm
     load = pulled(feed, person=person)
     assert (load.state, load.revision) == ("accepted", 1)
     client.force_login(person)
-    assert "nothing new. All that came stands in revision 1 already" in client.get(reverse("load", args=[load.pk])).content.decode()
+    assert (
+        "nothing new. All that came stands in revision 1 already"
+        in client.get(reverse("load", args=[load.pk])).content.decode()
+    )
     put(small(ledger__json={**SMALL["ledger.json"], "name": "Small, Sons and Daughters"}))
     assert pulled(feed, person=person).state == "held"
 

@@ -39,26 +39,44 @@ def oracle(demo_folder):
 
 def ship_sum(oracle, codes):
     lines = oracle.counted("TF", False, {"department": SHIPS})
-    return sum((line["amount"] for line in lines if line["account"] in codes and line["p"] == AT and not line["kind"]), Decimal(0))
+    return sum(
+        (line["amount"] for line in lines if line["account"] in codes and line["p"] == AT and not line["kind"]),
+        Decimal(0),
+    )
 
 
 def test_trial_balance_command_keeps_to_the_fence(ternwick, command, oracle):
-    got = table(command("trial_balance", ledger="ternwick", first="2027-P07", last="2027-P07", entity="TF", person="ships-lead"))
+    got = table(
+        command("trial_balance", ledger="ternwick", first="2027-P07", last="2027-P07", entity="TF", person="ships-lead")
+    )
     wanted = oracle.trial_balance("TF", AT, AT, members={"department": SHIPS})
-    assert {row["account"]: [Decimal(row[name]) for name in ("opening", "debits", "credits", "closing")] for row in got} == wanted
+    assert {
+        row["account"]: [Decimal(row[name]) for name in ("opening", "debits", "credits", "closing")] for row in got
+    } == wanted
     assert not any(row["account"] in ("1810", "4110", "8110") for row in got)
 
 
 @pytest.mark.parametrize("form", ["json", "csv", "xlsx", "pdf", "html"])
 def test_run_statement_command_keeps_to_the_fence(form, ternwick, command, oracle, tmp_path):
     out = tmp_path / f"run.{form}"
-    command("run_statement", "income-statement", ledger="ternwick", period="2027-P07", node="TF", person="ships-lead", format=form, out=out)
+    command(
+        "run_statement",
+        "income-statement",
+        ledger="ternwick",
+        period="2027-P07",
+        node="TF",
+        person="ships-lead",
+        format=form,
+        out=out,
+    )
     check_ships_only(out.read_bytes(), form, oracle)
 
 
 @pytest.mark.parametrize("form", ["json", "csv", "xlsx", "pdf", "html"])
 def test_download_keeps_to_the_fence(form, sign_in, oracle):
-    response = sign_in("ships-lead").get(reverse("download", args=["income-statement", form]), {"period": "2027-P07", "node": "TF"})
+    response = sign_in("ships-lead").get(
+        reverse("download", args=["income-statement", form]), {"period": "2027-P07", "node": "TF"}
+    )
     assert response.status_code == 200
     check_ships_only(response.content, form, oracle)
 
@@ -81,7 +99,11 @@ def check_ships_only(data, form, oracle):
         assert Decimal(str(values["Wages and social costs"])) == wages
         assert values["Vehicles"] == 0
     else:
-        text = data.decode() if form == "html" else "".join(page.extract_text() for page in PdfReader(io.BytesIO(data)).pages)
+        text = (
+            data.decode()
+            if form == "html"
+            else "".join(page.extract_text() for page in PdfReader(io.BytesIO(data)).pages)
+        )
         shown = f"\u2212{abs(wages / 1000):,.1f}".replace(",", "\u00a0")
         assert shown in text
         assert "Vehicles" not in text
@@ -90,7 +112,8 @@ def check_ships_only(data, form, oracle):
 @pytest.mark.parametrize("route", ["statement", "statement-work", "statement-panel"])
 def test_statement_pages_keep_to_the_fence(route, sign_in, oracle):
     page = sign_in("ships-lead").get(
-        reverse(route, args=["income-statement"]), {"period": "2027-P07", "node": "TF", "panel": "trace", "row": "marketing", "column": "actual"}
+        reverse(route, args=["income-statement"]),
+        {"period": "2027-P07", "node": "TF", "panel": "trace", "row": "marketing", "column": "actual"},
     )
     text = page.content.decode()
     assert page.status_code == 200
@@ -103,7 +126,15 @@ def test_statement_pages_keep_to_the_fence(route, sign_in, oracle):
 
 def test_trace_of_retained_earnings_keeps_to_the_fence(sign_in, oracle):
     client = sign_in("ships-lead")
-    asked = {"period": "2027-P07", "node": "TF", "panel": "trace", "row": "retained-earnings", "column": "now", "account": "3210", "rolled": "2026"}
+    asked = {
+        "period": "2027-P07",
+        "node": "TF",
+        "panel": "trace",
+        "row": "retained-earnings",
+        "column": "now",
+        "account": "3210",
+        "rolled": "2026",
+    }
     text = client.get(reverse("statement-panel", args=["balance-sheet"]), asked).content.decode()
     assert "6110 Marine diesel" in text
     assert "4110 Cars" not in text
@@ -127,7 +158,8 @@ def test_trace_lines_and_entry_keep_to_the_fence(sign_in):
 
 
 @pytest.mark.parametrize(
-    ("person", "opens"), [("accountant", True), ("controller", True), ("director", False), ("ships-lead", False), ("administrator", False)]
+    ("person", "opens"),
+    [("accountant", True), ("controller", True), ("director", False), ("ships-lead", False), ("administrator", False)],
 )
 def test_payroll_detail_is_sealed_but_for_accountant_and_controller(person, opens, sign_in):
     client = sign_in(person)
@@ -135,11 +167,21 @@ def test_payroll_detail_is_sealed_but_for_accountant_and_controller(person, open
     accounts = client.get(url, {**WAGES, "period": "2027-P07", "node": "TF"}).content.decode()
     assert "5010 Wages, permanent crew and staff" in accounts  # the total shows to all
     detail = client.get(
-        url, {**WAGES, "period": "2027-P07", "node": "TF", "account": "5010", "part": "period:2027-P07", "search": "A. Marren"}
+        url,
+        {
+            **WAGES,
+            "period": "2027-P07",
+            "node": "TF",
+            "account": "5010",
+            "part": "period:2027-P07",
+            "search": "A. Marren",
+        },
     ).content.decode()
     assert ("Wages, A. Marren" in detail) == opens
     assert ("is sealed" in detail) != opens
-    pay_run = JournalLine.objects.filter(entry__ledger__code="ternwick", document="PAY-2026-10-110").first().entry.number
+    pay_run = (
+        JournalLine.objects.filter(entry__ledger__code="ternwick", document="PAY-2026-10-110").first().entry.number
+    )
     entry = client.get(url, {**WAGES, "period": "2027-P07", "entity": "TF", "entry": pay_run}).content.decode()
     assert ("Wages, A. Marren" in entry) == opens
     assert "5110 Social costs" in entry  # what is not sealed shows to all who may see the department
@@ -177,17 +219,26 @@ def test_account_fence_names_no_account_outside_of_it(client, ternwick, command)
         {"panel": "footing"},
         {"panel": "trace", "row": "operating-result", "column": "actual"},
     ):
-        text = client.get(reverse("statement", args=["income-statement"]), {"period": "2027-P07", **query}).content.decode()
+        text = client.get(
+            reverse("statement", args=["income-statement"]), {"period": "2027-P07", **query}
+        ).content.decode()
         assert "6815" not in text and "6710" not in text and "Ticket system" not in text
-    result = json.loads(command("run_statement", "income-statement", ledger="ternwick", period="2027-P07", person="fuel"))
+    result = json.loads(
+        command("run_statement", "income-statement", ledger="ternwick", period="2027-P07", person="fuel")
+    )
     assert {code for line in result["lines"] for code in line["codes"]} == {"6110", "6120", "6130"}
     shown = command("run_statement", "trial-balance", ledger="ternwick", period="2027-P07", person="fuel", format="csv")
     assert "6110 Marine diesel" in shown and "4110 Cars" not in shown
 
 
 def test_every_route_needs_a_sign_in(client, ternwick):
-    routes = [("home", []), ("statements", []), ("ledger", []), *[(name, ["income-statement"]) for name in ("statement", "statement-work", "statement-panel")],
-              ("download", ["income-statement", "xlsx"])]  # fmt: skip
+    routes = [
+        ("home", []),
+        ("statements", []),
+        ("ledger", []),
+        *[(name, ["income-statement"]) for name in ("statement", "statement-work", "statement-panel")],
+        ("download", ["income-statement", "xlsx"]),
+    ]
     for name, arguments in routes:
         response = client.get(reverse(name, args=arguments))
         assert response.status_code == 302 and response["Location"].startswith("/sign-in/"), name
@@ -203,7 +254,11 @@ def test_every_route_needs_a_sign_in(client, ternwick):
         "save-version",
         "restore-version",
     ]
-    for name, arguments in [*[(name, one) for name in posted], ("begin-statement", []), ("delete-definition", ["statement", *one])]:
+    for name, arguments in [
+        *[(name, one) for name in posted],
+        ("begin-statement", []),
+        ("delete-definition", ["statement", *one]),
+    ]:
         assert "/sign-in/" in client.post(reverse(name, args=arguments))["Location"]
 
 

@@ -1,4 +1,5 @@
-"""Any split and order of loads gives the balances of one load of the final state; former revisions come back as they were."""
+"""Any split and order of loads gives the balances of one load of the final state; former revisions come back as they
+were."""
 
 from __future__ import annotations
 
@@ -61,8 +62,23 @@ def entry(number: int, version: int, *, when: int) -> list[list[str]]:
     for at, cents in enumerate([*amounts, -sum(amounts)], 1):
         text = f"{abs(cents) // 100}.{abs(cents) % 100:02d}"
         partner = own.choice(["", "", "B" if entity == "A" else "A"])
-        rows.append([entity, f"N{number}", str(at), day, own.choice(ACCOUNTS), own.choice(["", "10", "20"]), text if cents > 0 else "", text if cents < 0 else "",
-                     f"v{version}", kind, status, partner, moment])  # fmt: skip
+        rows.append(
+            [
+                entity,
+                f"N{number}",
+                str(at),
+                day,
+                own.choice(ACCOUNTS),
+                own.choice(["", "10", "20"]),
+                text if cents > 0 else "",
+                text if cents < 0 else "",
+                f"v{version}",
+                kind,
+                status,
+                partner,
+                moment,
+            ]
+        )
     return rows
 
 
@@ -73,12 +89,25 @@ LOADS = st.tuples(
 )
 PLANS = st.lists(LOADS, min_size=2, max_size=5)
 FIELDS = [name for name in COLUMNS if name != "modified_at"]
-SERVICE = {"entity": "Company", "entry": "Voucher", "line": "LineNo", "date": "PostingDate", "account": "Account", "department": "Department", "debit": "Debit",
-           "credit": "Credit", "description": "Text", "partner_entity": "PartnerCompany", "status": "State", "kind": "Kind"}  # fmt: skip
+SERVICE = {
+    "entity": "Company",
+    "entry": "Voucher",
+    "line": "LineNo",
+    "date": "PostingDate",
+    "account": "Account",
+    "department": "Department",
+    "debit": "Debit",
+    "credit": "Credit",
+    "description": "Text",
+    "partner_entity": "PartnerCompany",
+    "status": "State",
+    "kind": "Kind",
+}
 
 
 def bring(source: str, folder: Path, code: str, command, *, blind: bool) -> None:
-    """Load a folder's entries in one of the ways that a ledger can be loaded; the first time it is made from the folder."""
+    """Load a folder's entries in one of the ways that a ledger can be loaded; the first time it is made from the
+    folder."""
     ledger = Ledger.objects.filter(code=code).first()
     if source == "folder" or ledger is None:
         command("load_ledger", folder, ledger=code)
@@ -99,13 +128,18 @@ def bring(source: str, folder: Path, code: str, command, *, blind: bool) -> None
                 "fields": {name: {"columns": [name]} for name in names},
             }
             made = feeds.save_feed(ledger, feed | {"mapping": mapping})
-            load = feeds.ask(made, person=person, upload=io.BytesIO((folder / "entries.csv").read_bytes()), upload_name="part.csv")
+            load = feeds.ask(
+                made, person=person, upload=io.BytesIO((folder / "entries.csv").read_bytes()), upload_name="part.csv"
+            )
             feeds.run(load.pk)
         else:
             running = start(folder)
             fields = SERVICE if blind else SERVICE | {"modified_at": "ModifiedAt"}
             sets = {"entries": {"set": "JournalLines", "fields": fields, "keys": ["Company", "Voucher", "LineNo"]}}
-            made = feeds.save_feed(ledger, feed | {"location": running.address, "mapping": sets, "options": {"sign_in": {"kind": "bearer"}}})
+            made = feeds.save_feed(
+                ledger,
+                feed | {"location": running.address, "mapping": sets, "options": {"sign_in": {"kind": "bearer"}}},
+            )
             feeds.keep_secret(made, SECRET)
             load = feeds.ask(made, person=person)
             feeds.run(load.pk)
@@ -130,7 +164,8 @@ def trial_balances(command, code: str, **options) -> list[str]:
 @settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(plan=PLANS, blind=st.booleans())
 def test_any_split_and_order_of_loads_gives_the_final_state_and_keeps_the_former_ones(plan, blind, small, command):
-    """Each load, by some source, brings entries in some version, again or corrected; `blind` leaves modified_at out: the later load wins."""
+    """Each load, by some source, brings entries in some version, again or corrected; `blind` leaves modified_at out:
+    the later load wins."""
     split, whole = (f"{name}-{next(EXAMPLE)}" for name in ("split", "whole"))
     final, former, newest = {}, [], {}
     for source, load in plan:
@@ -146,7 +181,11 @@ def test_any_split_and_order_of_loads_gives_the_final_state_and_keeps_the_former
         bring(source, small("part", entries__csv=text_of(rows), budgets__csv=None), split, command, blind=blind)
         revision = Ledger.objects.get(code=split).revision
         former.append((revision, trial_balances(command, split)))
-    command("load_ledger", small("whole", entries__csv=text_of([row for lines in final.values() for row in lines]), budgets__csv=None), ledger=whole)
+    command(
+        "load_ledger",
+        small("whole", entries__csv=text_of([row for lines in final.values() for row in lines]), budgets__csv=None),
+        ledger=whole,
+    )
     assert trial_balances(command, split) == trial_balances(command, whole)
     for revision, told in former:
         assert trial_balances(command, split, revision=revision) == told
@@ -155,7 +194,11 @@ def test_any_split_and_order_of_loads_gives_the_final_state_and_keeps_the_former
 def test_split_loads_agree_with_the_oracle_too(small, command):
     rows = [row for number in range(1, 30) for row in entry(number, number % 4, when=1)]
     for part in range(3):
-        command("load_ledger", small("part", entries__csv=text_of([row for row in rows if int(row[1][1:]) % 3 == part])), ledger="s")
+        command(
+            "load_ledger",
+            small("part", entries__csv=text_of([row for row in rows if int(row[1][1:]) % 3 == part])),
+            ledger="s",
+        )
     oracle = Oracle(small("whole", entries__csv=text_of(rows)))
     for entity in ("A", "B"):
         expected = oracle.trial_balance(entity, (2026, 1), (2026, 11))
@@ -179,13 +222,21 @@ def test_former_types_parents_members_and_settings_come_back(small, command):
     )
     members = SMALL["members.csv"].replace("department,11,Counter,10", "department,11,Till,20") + "project,p1,First,\n"
     entries = SMALL["entries.csv"].splitlines()[0] + "\n"
-    command("load_ledger", small("two", ledger__json=settings_, accounts__csv=accounts, members__csv=members, entries__csv=entries), ledger="s")
+    command(
+        "load_ledger",
+        small("two", ledger__json=settings_, accounts__csv=accounts, members__csv=members, entries__csv=entries),
+        ledger="s",
+    )
     after = trial_balances(command, "s")
     assert after != before
     assert trial_balances(command, "s", revision=1) == before
     ledger = Ledger.objects.get(code="s")
     old, new = book_at(ledger, 1).frame, book_at(ledger, 2).frame
-    assert (old.accounts["5000"].name, old.accounts["5000"].type, old.accounts["4100"].parent) == ("Wages", "expense", "4000")
+    assert (old.accounts["5000"].name, old.accounts["5000"].type, old.accounts["4100"].parent) == (
+        "Wages",
+        "expense",
+        "4000",
+    )
     assert (new.accounts["5000"].name, new.accounts["5000"].type, new.accounts["4100"].parent) == ("Pay", "asset", "")
     assert (old.dimensions["department"]["11"].parent, new.dimensions["department"]["11"].parent) == ("10", "20")
     assert list(old.dimensions) == ["department"] and list(new.dimensions) == ["department", "project"]
@@ -212,10 +263,16 @@ def test_what_changed_between_revisions_lists_entries_sums_and_master_data(small
 
     view = book_at(ledger, 2).within(NO_FENCE)
     found = changes_between(view, ledger, 1, 2)
-    assert [(e.number, e.what, e.lines_new, e.lines_gone) for e in found.entries] == [("E2", "changed", 2, 2), ("E9", "new", 2, 0)]
+    assert [(e.number, e.what, e.lines_new, e.lines_gone) for e in found.entries] == [
+        ("E2", "changed", 2, 2),
+        ("E9", "new", 2, 0),
+    ]
     assert {(s.account, s.period): s.net for s in found.sums} == {
-        ("1000", "2025-P02"): "-15.00", ("5000", "2025-P02"): "15.00", ("1000", "2026-P02"): "9.00", ("4000", "2026-P02"): "-9.00",
-    }  # fmt: skip
+        ("1000", "2025-P02"): "-15.00",
+        ("5000", "2025-P02"): "15.00",
+        ("1000", "2026-P02"): "9.00",
+        ("4000", "2026-P02"): "-9.00",
+    }
     assert found.master == (("accounts", "5100", "name Rent → Hire"), ("accounts", "5200", "new"))
     inside = changes_between(book_at(ledger, 2).within(Fence(accounts="4000")), ledger, 1, 2)
     assert [e.number for e in inside.entries] == ["E9"] and [s.account for s in inside.sums] == ["4000"]

@@ -47,57 +47,168 @@ def foreign(currency: str, amount: str) -> str:
     """The entries with a batch, and a transaction currency and amount on the first line."""
     head, first, *rest = ENTRIES.splitlines()
     more = [f"{row},B7,," for row in rest]
-    return "\n".join([f"{head},batch,transaction_currency,transaction_amount", f"{first},B7,{currency},{amount}", *more]) + "\n"
+    return (
+        "\n".join([f"{head},batch,transaction_currency,transaction_amount", f"{first},B7,{currency},{amount}", *more])
+        + "\n"
+    )
 
 
 REFUSED = {
-    "unbalanced": ({"entries__csv": changed(",,100.00,,Sale", ",,100.01,,Sale")}, "entries.csv, row 2: Entry E1 of A does not balance: debit 100.01, credit 100.00, 0.01 apart"),
-    "unknown account": ({"entries__csv": changed("4000,10", "4001,10")}, "row 3, column account: Account '4001' does not exist. Did you mean"),
-    "unknown entity": ({"entries__csv": changed("A,E1,1", "Z,E1,1")}, "row 2, column entity: Entity 'Z' does not exist"),
-    "unknown member": ({"entries__csv": changed("4000,10", "4000,77")}, "row 3, column department: Member '77' does not exist"),
-    "wrong date": ({"entries__csv": ENTRIES.replace("2025-01-05", "05.01.2025")}, "column date: '05.01.2025' is not a date; write YYYY-MM-DD"),
-    "no such day": ({"entries__csv": ENTRIES.replace("2025-01-05", "2025-02-30")}, "'2025-02-30' is not a day of the calendar"),
-    "outside the calendar": ({"entries__csv": ENTRIES.replace("2025-01-05", "2024-12-31")}, "2024-12-31 lies outside the calendar. It runs from 2025-01-01 to 2026-12-31"),
-    "three decimals": ({"entries__csv": ENTRIES.replace("100.00", "100.005")}, "column debit: '100.005' has 3 decimals where at most 2 are allowed"),
-    "negative debit": ({"entries__csv": changed(",100.00,,Sale", ",-100.00,,Sale")}, "column debit: '-100.00' is negative. Write it positive on the other side"),
-    "both sides": ({"entries__csv": changed(",,100.00,,Sale", ",,100.00,5,Sale")}, "column credit: Debit and credit are both filled"),
+    "unbalanced": (
+        {"entries__csv": changed(",,100.00,,Sale", ",,100.01,,Sale")},
+        "entries.csv, row 2: Entry E1 of A does not balance: debit 100.01, credit 100.00, 0.01 apart",
+    ),
+    "unknown account": (
+        {"entries__csv": changed("4000,10", "4001,10")},
+        "row 3, column account: Account '4001' does not exist. Did you mean",
+    ),
+    "unknown entity": (
+        {"entries__csv": changed("A,E1,1", "Z,E1,1")},
+        "row 2, column entity: Entity 'Z' does not exist",
+    ),
+    "unknown member": (
+        {"entries__csv": changed("4000,10", "4000,77")},
+        "row 3, column department: Member '77' does not exist",
+    ),
+    "wrong date": (
+        {"entries__csv": ENTRIES.replace("2025-01-05", "05.01.2025")},
+        "column date: '05.01.2025' is not a date; write YYYY-MM-DD",
+    ),
+    "no such day": (
+        {"entries__csv": ENTRIES.replace("2025-01-05", "2025-02-30")},
+        "'2025-02-30' is not a day of the calendar",
+    ),
+    "outside the calendar": (
+        {"entries__csv": ENTRIES.replace("2025-01-05", "2024-12-31")},
+        "2024-12-31 lies outside the calendar. It runs from 2025-01-01 to 2026-12-31",
+    ),
+    "three decimals": (
+        {"entries__csv": ENTRIES.replace("100.00", "100.005")},
+        "column debit: '100.005' has 3 decimals where at most 2 are allowed",
+    ),
+    "negative debit": (
+        {"entries__csv": changed(",100.00,,Sale", ",-100.00,,Sale")},
+        "column debit: '-100.00' is negative. Write it positive on the other side",
+    ),
+    "both sides": (
+        {"entries__csv": changed(",,100.00,,Sale", ",,100.00,5,Sale")},
+        "column credit: Debit and credit are both filled",
+    ),
     "grouped number": ({"entries__csv": changed(",,100.00,,Sale", ',,"1,00.00",,Sale')}, "'1,00.00' is not a number"),
-    "duplicate line": ({"entries__csv": changed("A,E1,2", "A,E1,1")}, "row 3, column line: Line 1 of entry E1 stands in row 2 already"),
-    "mixed dates": ({"entries__csv": changed("A,E1,2,2025-01-05", "A,E1,2,2025-01-06")}, "row 3, column date: Entry E1 has date '2025-01-06' here and '2025-01-05' in row 2"),
+    "duplicate line": (
+        {"entries__csv": changed("A,E1,2", "A,E1,1")},
+        "row 3, column line: Line 1 of entry E1 stands in row 2 already",
+    ),
+    "mixed dates": (
+        {"entries__csv": changed("A,E1,2,2025-01-05", "A,E1,2,2025-01-06")},
+        "row 3, column date: Entry E1 has date '2025-01-06' here and '2025-01-05' in row 2",
+    ),
     "bad status": ({"entries__csv": changed("D1,,,", "D1,,maybe,")}, "'maybe' is not a status"),
-    "period against date": ({"entries__csv": ENTRIES.replace("Hours,,,,", "Hours,,,,2026-P02")}, "2026-01-10 falls into 2026-P01, not 2026-P02"),
-    "adjusting period of another year": ({"entries__csv": ENTRIES.replace("Hours,,,,", "Hours,,,,2025-P13")}, "lies in FY2026, the period 2025-P13 in FY2025"),
+    "period against date": (
+        {"entries__csv": ENTRIES.replace("Hours,,,,", "Hours,,,,2026-P02")},
+        "2026-01-10 falls into 2026-P01, not 2026-P02",
+    ),
+    "adjusting period of another year": (
+        {"entries__csv": ENTRIES.replace("Hours,,,,", "Hours,,,,2025-P13")},
+        "lies in FY2026, the period 2025-P13 in FY2025",
+    ),
     "long code": ({"entries__csv": ENTRIES.replace("H1", "H" * 41)}, "has 41 characters; at most 40 are allowed"),
-    "space in code": ({"accounts__csv": SMALL["accounts.csv"].replace("5100", "5100 ")}, "accounts.csv, row 10, column code: The code '5100 ' starts or ends with a space"),
-    "code twice": ({"accounts__csv": SMALL["accounts.csv"].replace("5100", "5000")}, "The code '5000' stands in row 9 already"),
-    "wrong type": ({"accounts__csv": SMALL["accounts.csv"].replace("Rent,expense", "Rent,cost")}, "column type: 'cost' is not allowed here. Write asset, liability"),
-    "parent loop": ({"accounts__csv": SMALL["accounts.csv"].replace("4000,Sales,revenue,,", "4000,Sales,revenue,,4100")}, "Parents go in a circle: 4000 > 4100 > 4000"),
-    "unknown parent": ({"entities__csv": SMALL["entities.csv"].replace("EUR,A", "EUR,Q")}, "Parent 'Q' of entity B does not exist"),
-    "unknown currency": ({"entities__csv": SMALL["entities.csv"].replace("Small,EUR", "Small,EUX")}, "'EUX' is not a currency of ISO 4217"),
-    "no retained earnings": ({"ledger__json": settings(retained_earnings="3999")}, "retained_earnings '3999' is no account"),
-    "retained earnings of a wrong type": ({"ledger__json": settings(retained_earnings="4000")}, "retained_earnings '4000' is of type revenue"),
+    "space in code": (
+        {"accounts__csv": SMALL["accounts.csv"].replace("5100", "5100 ")},
+        "accounts.csv, row 10, column code: The code '5100 ' starts or ends with a space",
+    ),
+    "code twice": (
+        {"accounts__csv": SMALL["accounts.csv"].replace("5100", "5000")},
+        "The code '5000' stands in row 9 already",
+    ),
+    "wrong type": (
+        {"accounts__csv": SMALL["accounts.csv"].replace("Rent,expense", "Rent,cost")},
+        "column type: 'cost' is not allowed here. Write asset, liability",
+    ),
+    "parent loop": (
+        {"accounts__csv": SMALL["accounts.csv"].replace("4000,Sales,revenue,,", "4000,Sales,revenue,,4100")},
+        "Parents go in a circle: 4000 > 4100 > 4000",
+    ),
+    "unknown parent": (
+        {"entities__csv": SMALL["entities.csv"].replace("EUR,A", "EUR,Q")},
+        "Parent 'Q' of entity B does not exist",
+    ),
+    "unknown currency": (
+        {"entities__csv": SMALL["entities.csv"].replace("Small,EUR", "Small,EUX")},
+        "'EUX' is not a currency of ISO 4217",
+    ),
+    "no retained earnings": (
+        {"ledger__json": settings(retained_earnings="3999")},
+        "retained_earnings '3999' is no account",
+    ),
+    "retained earnings of a wrong type": (
+        {"ledger__json": settings(retained_earnings="4000")},
+        "retained_earnings '4000' is of type revenue",
+    ),
     "missing setting": ({"ledger__json": {"name": "x"}}, "ledger.json: 'group_currency' is missing"),
     "not JSON": ({"ledger__json": "{"}, "ledger.json, line 1, character 2: Not JSON"),
     "missing file": ({"accounts__csv": None}, "accounts.csv: The file is missing"),
     "not a ledger": ({"ledger__json": None}, "is not a ledger folder: it has no ledger.json"),
-    "missing column": ({"entries__csv": ENTRIES.replace("debit", "Debit", 1)}, "entries.csv, row 1: The column 'debit' is missing"),
-    "wrong encoding": ({"entries__csv": ENTRIES.replace("Sale", "Sälé").encode("latin-1")}, "entries.csv, row 2: The file is not UTF-8 here"),
+    "missing column": (
+        {"entries__csv": ENTRIES.replace("debit", "Debit", 1)},
+        "entries.csv, row 1: The column 'debit' is missing",
+    ),
+    "wrong encoding": (
+        {"entries__csv": ENTRIES.replace("Sale", "Sälé").encode("latin-1")},
+        "entries.csv, row 2: The file is not UTF-8 here",
+    ),
     "zero bytes": ({"entries__csv": b""}, "entries.csv: The file has zero bytes"),
     "zero bytes of an optional file": ({"members__csv": b""}, "members.csv: The file has zero bytes"),
-    "short row": ({"entries__csv": ENTRIES + "A,E9,1\n"}, "entries.csv, row 9: The row has 3 cells where the header has 13"),
+    "short row": (
+        {"entries__csv": ENTRIES + "A,E9,1\n"},
+        "entries.csv, row 9: The row has 3 cells where the header has 13",
+    ),
     "empty row": ({"entries__csv": ENTRIES + "\n"}, "entries.csv, row 9: The row is empty"),
-    "control character": ({"entries__csv": ENTRIES.replace("Rent", "Rent").replace("Pay", "Pa\x07y", 1)}, "row 4, column description: The cell holds a control character"),
+    "control character": (
+        {"entries__csv": ENTRIES.replace("Rent", "Rent").replace("Pay", "Pa\x07y", 1)},
+        "row 4, column description: The cell holds a control character",
+    ),
     "open quote": ({"entries__csv": ENTRIES + 'A,E9,1,"2025'}, "Not readable as CSV"),
-    "budget of unknown scenario": ({"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "plan,A,4000")}, "budgets.csv, row 2, column scenario: Scenario 'plan' does not exist"),
-    "budget in actuals": ({"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "actual,A,4000")}, "'actual' holds journal entries only"),
-    "budget twice": ({"budgets__csv": SMALL["budgets.csv"] + "budget,A,4000,10,2026-P01,1.00,\n"}, "members and period stand in row 2. Add the two up"),
-    "bad rate": ({"rates__csv": "period,from,to,closing\n2026-P01,EUR,SEK,0\n"}, "rates.csv, row 2, column closing: '0' is not a rate"),
-    "too large": ({"entries__csv": ENTRIES + "A,X,1,2026-01-01,1000,,40000000000000000.00,,,,,,\nA,X,2,2026-01-01,4000,,,40000000000000000.00,,,,,\n"}, "together reach 2^62 minor units"),
-    "transaction amount without a currency": ({"entries__csv": foreign("", "5.00")}, "row 2, column transaction_currency: '' is not a currency of ISO 4217"),
-    "transaction amount with too many decimals": ({"entries__csv": foreign("JPY", "5.5")}, "row 2, column transaction_amount: '5.5' has 1 decimals where at most 0 are allowed"),
-    "entity with an unknown calendar": ({"entities__csv": "code,name,currency,calendar\nA,Small,EUR,lunar\n"}, "entities.csv, row 2, column calendar: Calendar 'lunar' does not exist"),
-    "a dimension called like a column": ({"ledger__json": settings(dimensions=["account"])}, "A dimension can't be called 'account'"),
-}  # fmt: skip
+    "budget of unknown scenario": (
+        {"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "plan,A,4000")},
+        "budgets.csv, row 2, column scenario: Scenario 'plan' does not exist",
+    ),
+    "budget in actuals": (
+        {"budgets__csv": SMALL["budgets.csv"].replace("budget,A,4000", "actual,A,4000")},
+        "'actual' holds journal entries only",
+    ),
+    "budget twice": (
+        {"budgets__csv": SMALL["budgets.csv"] + "budget,A,4000,10,2026-P01,1.00,\n"},
+        "members and period stand in row 2. Add the two up",
+    ),
+    "bad rate": (
+        {"rates__csv": "period,from,to,closing\n2026-P01,EUR,SEK,0\n"},
+        "rates.csv, row 2, column closing: '0' is not a rate",
+    ),
+    "too large": (
+        {
+            "entries__csv": ENTRIES
+            + "A,X,1,2026-01-01,1000,,40000000000000000.00,,,,,,\nA,X,2,2026-01-01,4000,,,40000000000000000.00,,,,,\n"
+        },
+        "together reach 2^62 minor units",
+    ),
+    "transaction amount without a currency": (
+        {"entries__csv": foreign("", "5.00")},
+        "row 2, column transaction_currency: '' is not a currency of ISO 4217",
+    ),
+    "transaction amount with too many decimals": (
+        {"entries__csv": foreign("JPY", "5.5")},
+        "row 2, column transaction_amount: '5.5' has 1 decimals where at most 0 are allowed",
+    ),
+    "entity with an unknown calendar": (
+        {"entities__csv": "code,name,currency,calendar\nA,Small,EUR,lunar\n"},
+        "entities.csv, row 2, column calendar: Calendar 'lunar' does not exist",
+    ),
+    "a dimension called like a column": (
+        {"ledger__json": settings(dimensions=["account"])},
+        "A dimension can't be called 'account'",
+    ),
+}
 
 
 @pytest.mark.parametrize("case", REFUSED)
@@ -156,7 +267,9 @@ def everything() -> dict[str, list]:  # type: ignore[type-arg]
         found = {}
         for name in names:
             cursor.execute(f"SELECT * FROM {name} ORDER BY id")
-            at = [place for place, column in enumerate(cursor.description) if column[0] != "loaded_at"]  # when a source was last looked at
+            at = [
+                place for place, column in enumerate(cursor.description) if column[0] != "loaded_at"
+            ]  # when a source was last looked at
             found[name] = [tuple(row[place] for place in at) for row in cursor.fetchall()]
     return found
 
@@ -178,7 +291,9 @@ def test_historical_amount_against_the_sign_of_its_line_is_reported(small, comma
     )
     told = command("load_ledger", small(entries__csv=entries), ledger="s")
     assert "historical amounts against the sign of their line: 1" in told
-    assert "historical amounts" not in command("load_ledger", small(entries__csv=entries), ledger="s")  # it is the same, nothing comes in
+    assert "historical amounts" not in command(
+        "load_ledger", small(entries__csv=entries), ledger="s"
+    )  # it is the same, nothing comes in
 
 
 def test_former_line_counts_come_back(small, command):
@@ -194,7 +309,9 @@ def test_former_line_counts_come_back(small, command):
         found = book.balances("actual").counts
         first = book.frame.calendar.period("2025-P01").index
         of_account = book.frame.accounts.index["1000"]
-        return int((found[book.keys.account == of_account, first + 1] - found[book.keys.account == of_account, first]).sum()), int(found[:, -1].sum())
+        return int(
+            (found[book.keys.account == of_account, first + 1] - found[book.keys.account == of_account, first]).sum()
+        ), int(found[:, -1].sum())
 
     lines = [row for row in ROWS if row.strip()]
     assert counts(1) == (1, len(lines))
@@ -238,9 +355,13 @@ def test_changed_entry_keeps_former_lines_in_history(small, command):
     assert "lines: 1 new, 1 changed, 1 same" in told
     former = S(JournalLineFormer).get()
     assert (former.line, former.debit, former.since_revision, former.until_revision) == ("1", 10000, 1, 1)
-    assert list(S(JournalLine).filter(entry__number="E1").order_by("line").values_list("line", "debit", "credit", "revision")) == [
-        ("1", 11000, 0, 2), ("2", 0, 10000, 1), ("3", 0, 1000, 2),
-    ]  # fmt: skip
+    assert list(
+        S(JournalLine).filter(entry__number="E1").order_by("line").values_list("line", "debit", "credit", "revision")
+    ) == [
+        ("1", 11000, 0, 2),
+        ("2", 0, 10000, 1),
+        ("3", 0, 1000, 2),
+    ]
     assert S(JournalLine).filter(entry__number="E3").count() == 2
 
 
@@ -255,7 +376,9 @@ def test_line_gone_from_an_entry_is_withdrawn_into_history(small, command):
 
 def stamped(amount: str, moment: str) -> str:
     header = HEADER.replace("period", "period,modified_at")
-    return header + f"A,E1,1,2025-01-05,1000,,{amount},,,,,,,{moment}\nA,E1,2,2025-01-05,4000,10,,{amount},,,,,,{moment}\n"
+    return (
+        header + f"A,E1,1,2025-01-05,1000,,{amount},,,,,,,{moment}\nA,E1,2,2025-01-05,4000,10,,{amount},,,,,,{moment}\n"
+    )
 
 
 def test_older_version_is_skipped_and_reported(small, command):
@@ -320,13 +443,21 @@ def test_any_split_of_a_load_gives_the_same_balances(seed, small, command):
         if place and rng.random() < 0.7:
             loads[rng.randint(0, place - 1)].append(first)
     for place, load in enumerate(loads):
-        command("load_ledger", small(f"part{place}", entries__csv=HEADER + "".join(load), budgets__csv=None), ledger="s")
-    command("load_ledger", small("whole", entries__csv=HEADER + "".join(v[1] for v in entries.values()), budgets__csv=None), ledger="once")
+        command(
+            "load_ledger", small(f"part{place}", entries__csv=HEADER + "".join(load), budgets__csv=None), ledger="s"
+        )
+    command(
+        "load_ledger",
+        small("whole", entries__csv=HEADER + "".join(v[1] for v in entries.values()), budgets__csv=None),
+        ledger="once",
+    )
     for code in ("s", "once"):
         book = book_of(Ledger.objects.get(code=code))
         if code == "s":
             kept = book.balances("actual", pending=True)
-            first_keys = {key_name(k): k for k in PostingKey.objects.filter(ledger__code="s").values_list("pk", flat=True)}
+            first_keys = {
+                key_name(k): k for k in PostingKey.objects.filter(ledger__code="s").values_list("pk", flat=True)
+            }
         else:
             other = book.balances("actual", pending=True)
     assert int(kept.closing.sum()) == int(other.closing.sum()) == 0
@@ -336,7 +467,10 @@ def test_any_split_of_a_load_gives_the_same_balances(seed, small, command):
     assert stored == balances_from_lines()
     changes: dict[tuple[int, ...], list[int]] = {}
     for change in S(BalanceChangeChunk).all():
-        columns = [np.frombuffer(data, dtype=np.int64).tolist() for data in (change.keys, change.debits, change.credits, change.counts)]
+        columns = [
+            np.frombuffer(data, dtype=np.int64).tolist()
+            for data in (change.keys, change.debits, change.credits, change.counts)
+        ]
         for key, *amounts in zip(*columns, strict=True):
             found = changes.setdefault((key, change.period, change.status, change.effect), [0, 0, 0])
             for at, amount in enumerate(amounts):
@@ -353,9 +487,16 @@ def test_chunks_hold_what_the_balance_rows_hold(small, command):
     command("load_ledger", small(), ledger="s")
     rows = []
     for chunk in S(BalanceChunk).all():
-        columns = [np.frombuffer(data, dtype=np.int64).tolist() for data in (chunk.keys, chunk.debits, chunk.credits, chunk.counts)]
-        rows += [(chunk.scenario_id, chunk.period, chunk.status, chunk.effect, *row) for row in zip(*columns, strict=True)]
-    assert sorted(rows) == sorted(S(Balance).values_list("scenario_id", "period", "status", "effect", "key_id", "debit", "credit", "count"))
+        columns = [
+            np.frombuffer(data, dtype=np.int64).tolist()
+            for data in (chunk.keys, chunk.debits, chunk.credits, chunk.counts)
+        ]
+        rows += [
+            (chunk.scenario_id, chunk.period, chunk.status, chunk.effect, *row) for row in zip(*columns, strict=True)
+        ]
+    assert sorted(rows) == sorted(
+        S(Balance).values_list("scenario_id", "period", "status", "effect", "key_id", "debit", "credit", "count")
+    )
 
 
 def test_new_account_and_longer_calendar_come_with_a_later_load(small, command):
@@ -366,7 +507,11 @@ def test_new_account_and_longer_calendar_come_with_a_later_load(small, command):
     command("load_ledger", small(ledger__json=longer, accounts__csv=accounts, entries__csv=entries), ledger="s")
     assert Revision.objects.filter(ledger__code="s").count() == 2
     with pytest.raises(CommandError, match="Period 2025-P01 is missing or has other dates than before"):
-        command("load_ledger", small(ledger__json=settings(calendar={**SMALL["ledger.json"]["calendar"], "first_month": 2})), ledger="s")
+        command(
+            "load_ledger",
+            small(ledger__json=settings(calendar={**SMALL["ledger.json"]["calendar"], "first_month": 2})),
+            ledger="s",
+        )
 
 
 def test_new_dimension_at_the_end_grows_the_keys(small, command):

@@ -27,7 +27,10 @@ def state(var: Path) -> tuple[int, int, int]:
         assert database.execute("PRAGMA integrity_check").fetchone() == ("ok",)
         revision = database.execute("SELECT revision FROM ledger_ledger").fetchone()[0]
         assert database.execute("SELECT COUNT(*), MAX(number) FROM ledger_revision").fetchone() == (revision, revision)
-        of_lines = "SELECT key_id, period, status, effect, SUM(debit), SUM(credit), COUNT(*) FROM ledger_journalline GROUP BY 1, 2, 3, 4"
+        of_lines = (
+            "SELECT key_id, period, status, effect, SUM(debit), SUM(credit), COUNT(*) FROM ledger_journalline "
+            "GROUP BY 1, 2, 3, 4"
+        )
         of_balances = "SELECT key_id, period, status, effect, debit, credit, count FROM ledger_balance"
         assert database.execute(f"SELECT COUNT(*) FROM ({of_lines} EXCEPT {of_balances})").fetchone() == (0,)
         assert database.execute(f"SELECT COUNT(*) FROM ({of_balances} EXCEPT {of_lines})").fetchone() == (0,)
@@ -35,8 +38,14 @@ def state(var: Path) -> tuple[int, int, int]:
         for (counts,) in database.execute("SELECT counts FROM ledger_balancechunk"):
             chunked += sum(memoryview(counts).cast("q"))
         assert chunked == lines
-        assert database.execute("SELECT COUNT(*) FROM ledger_journalline WHERE revision > ?", [revision]).fetchone() == (0,)
-        return revision, lines, database.execute("SELECT SUM(debit) - SUM(credit) FROM ledger_journalline").fetchone()[0]
+        assert database.execute(
+            "SELECT COUNT(*) FROM ledger_journalline WHERE revision > ?", [revision]
+        ).fetchone() == (0,)
+        return (
+            revision,
+            lines,
+            database.execute("SELECT SUM(debit) - SUM(credit) FROM ledger_journalline").fetchone()[0],
+        )
 
 
 LOAD = """
@@ -60,7 +69,12 @@ def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp
     """Every second one is killed while it writes, the others at any moment from the start on."""
     var, marker, dice = tmp_path / "var", tmp_path / "marker", random.Random(7)
     load = [sys.executable, "-c", LOAD, str(tmp_path / "news"), str(marker)]
-    subprocess.run([sys.executable, str(ROOT / "manage.py"), "migrate", "--verbosity", "0"], env=environment(var), check=True, capture_output=True)
+    subprocess.run(
+        [sys.executable, str(ROOT / "manage.py"), "migrate", "--verbosity", "0"],
+        env=environment(var),
+        check=True,
+        capture_output=True,
+    )
     first = 2_000
     write_ledger(tmp_path / "news", 4_000)
     started = time.monotonic()

@@ -1,4 +1,5 @@
-"""The library around statements: rights of shelves, tags, favourites, pictures, files in the background, editions behind fences."""
+"""The library around statements: rights of shelves, tags, favourites, pictures, files in the background, editions
+behind fences."""
 
 from __future__ import annotations
 
@@ -44,7 +45,7 @@ def give(shelf, level, username="", group=""):
     ShelfRight.objects.create(shelf=shelf, level=level, **who)
 
 
-# shelves ------------------------------------------------------------------------------------------------------------------
+# -- shelves ---------------------------------------------------------------------------------------
 
 
 @pytest.mark.parametrize(
@@ -72,8 +73,14 @@ def test_rights_of_a_shelf_say_what_somebody_may_do(rights, username, level, she
 def test_what_is_out_of_reach_does_not_exist_anywhere(shelf, accountant):
     give(shelf, 2, "director")
     assert "Balance sheet</a>" not in accountant.get(reverse("statements")).content.decode()
-    for where in (address("statement", "balance-sheet"), address("statement-panel", "balance-sheet"), address("download", "balance-sheet", "xlsx"),
-                  address("statement-table", "balance-sheet"), address("paper", "balance-sheet", 1), address("statement-block", "balance-sheet", 0)):  # fmt: skip
+    for where in (
+        address("statement", "balance-sheet"),
+        address("statement-panel", "balance-sheet"),
+        address("download", "balance-sheet", "xlsx"),
+        address("statement-table", "balance-sheet"),
+        address("paper", "balance-sheet", 1),
+        address("statement-block", "balance-sheet", 0),
+    ):
         assert accountant.get(where).status_code == 404, where
     for where in ("ask-output", "keep-edition", "add-picture"):
         assert accountant.post(address(where, "balance-sheet"), {"form": "pdf", "title": "x"}).status_code == 404, where
@@ -83,16 +90,23 @@ def test_what_is_out_of_reach_does_not_exist_anywhere(shelf, accountant):
 def test_who_may_only_see_is_told_and_cannot_run(shelf, accountant):
     give(shelf, 1, "accountant")
     response = page(accountant, "balance-sheet")
-    assert response.status_code == 422 and "You may see what is on the shelf &#x27;Board&#x27;, not run it" in response.content.decode()
+    assert (
+        response.status_code == 422
+        and "You may see what is on the shelf &#x27;Board&#x27;, not run it" in response.content.decode()
+    )
     assert "(only its editions)" in accountant.get(reverse("statements")).content.decode()
 
 
 def test_shared_part_on_a_shelf_that_one_may_not_edit_stays(ternwick, accountant, shelf):
     Definition.objects.filter(kind="spine", name="income-statement").update(shelf=shelf)
     give(shelf, 2, "accountant")
-    text = edit(accountant, "income-statement", "line-change", key="fuel", path="label", value="Oil", **{"share-spine": "all"}).content.decode()
+    text = edit(
+        accountant, "income-statement", "line-change", key="fuel", path="label", value="Oil", **{"share-spine": "all"}
+    ).content.decode()
     assert "not edit it" in text
-    text = edit(accountant, "income-statement", "line-change", key="fuel", path="label", value="Oil", **{"share-spine": "own"}).content.decode()
+    text = edit(
+        accountant, "income-statement", "line-change", key="fuel", path="label", value="Oil", **{"share-spine": "own"}
+    ).content.decode()
     assert "Fuel: Oil." in text
 
 
@@ -104,8 +118,14 @@ def test_only_controllers_and_administrators_give_rights(shelf, accountant, clie
     assert ShelfRight.objects.get().level == 2
     client.post(address("set-right", shelf.pk), {"who": "person:director", "level": ""})
     assert not ShelfRight.objects.exists()
-    assert "is no right" in client.post(address("set-right", shelf.pk), {"who": "person:director", "level": "own"}).content.decode()
-    assert "neither a person nor a group" in client.post(address("set-right", shelf.pk), {"who": "person:kim", "level": "run"}).content.decode()
+    assert (
+        "is no right"
+        in client.post(address("set-right", shelf.pk), {"who": "person:director", "level": "own"}).content.decode()
+    )
+    assert (
+        "neither a person nor a group"
+        in client.post(address("set-right", shelf.pk), {"who": "person:kim", "level": "run"}).content.decode()
+    )
 
 
 def test_library_finds_by_words_and_tags_and_remembers_what_was_used(accountant):
@@ -126,9 +146,13 @@ def test_library_finds_by_words_and_tags_and_remembers_what_was_used(accountant)
 def test_reader_changes_nothing_in_the_library(username, client, ternwick):
     client.force_login(person(username))
     for view, arguments, posted in (
-        ("make-shelf", [], {"name": "x"}), ("place-definition", ["statement", "cash-flow"], {"tags": "x"}), ("begin-statement", [], {}),
-        ("duplicate-statement", ["cash-flow"], {}), ("delete-definition", ["statement", "cash-flow"], {}), ("add-picture", ["cash-flow"], {}),
-    ):  # fmt: skip
+        ("make-shelf", [], {"name": "x"}),
+        ("place-definition", ["statement", "cash-flow"], {"tags": "x"}),
+        ("begin-statement", [], {}),
+        ("duplicate-statement", ["cash-flow"], {}),
+        ("delete-definition", ["statement", "cash-flow"], {}),
+        ("add-picture", ["cash-flow"], {}),
+    ):
         assert client.post(address(view, *arguments), posted).status_code == 422, view
     assert not Shelf.objects.exists() and Definition.objects.filter(name="cash-flow").exists()
 
@@ -142,7 +166,7 @@ def test_parts_stand_on_shelves_too_and_are_seen_with_their_rights(accountant, c
     assert "Cash and bank by source of the entries" in client.get(address("parts")).content.decode()
 
 
-# pictures -------------------------------------------------------------------------------------------------------------------
+# -- pictures --------------------------------------------------------------------------------------
 
 
 def png(size=(40, 20)):
@@ -172,10 +196,13 @@ def test_logo_stands_in_the_file(accountant):
     upload.name = "Our Logo.png"
     accountant.post(address("add-picture", "balance-sheet"), {"picture": upload})
     assert Definition.objects.get(kind="statement", name="balance-sheet").body["page"] == {"logo": "our-logo"}
-    assert 'class=logo src="data:image/png;base64,' in accountant.get(address("download", "balance-sheet", "html")).content.decode()
+    assert (
+        'class=logo src="data:image/png;base64,'
+        in accountant.get(address("download", "balance-sheet", "html")).content.decode()
+    )
 
 
-# output ---------------------------------------------------------------------------------------------------------------------
+# -- output ----------------------------------------------------------------------------------------
 
 
 def test_output_goes_as_deep_as_the_statement_says_and_seals_hold(accountant, client):
@@ -189,7 +216,9 @@ def test_output_goes_as_deep_as_the_statement_says_and_seals_hold(accountant, cl
     assert PAYROLL.search(accountant.get(address("download", "income-statement", "csv")).content.decode())
     client.force_login(person("director"))
     text = client.get(address("download", "income-statement", "csv")).content.decode()
-    assert "TF-PA2610" in text and "Sealed detail" in text and not PAYROLL.search(text)  # payroll is sealed for the director: it stands in one row
+    assert (
+        "TF-PA2610" in text and "Sealed detail" in text and not PAYROLL.search(text)
+    )  # payroll is sealed for the director: it stands in one row
 
 
 def test_several_statements_make_one_workbook_with_a_sheet_each(accountant):
@@ -250,7 +279,7 @@ def test_text_of_pages_is_never_a_formula_in_a_workbook(accountant):
     assert notes == ["'=1+1", "Ternwick Ferries"]
 
 
-# editions -------------------------------------------------------------------------------------------------------------------
+# -- editions --------------------------------------------------------------------------------------
 
 
 def test_edition_stays_as_it_was_when_the_statement_changes(accountant):
@@ -263,7 +292,10 @@ def test_edition_stays_as_it_was_when_the_statement_changes(accountant):
     assert shown.context["moved"].figures == ()  # its own definitions over the same ledger give the same figures
     compared = accountant.get(address("edition", second.pk, **{"with": first.pk})).context["compared"]
     assert {"receivables", "current-assets.total", "assets.total"} <= {one.row for one in compared}
-    assert "An edition needs a name" in accountant.post(address("keep-edition", "balance-sheet"), {"title": ""}).content.decode()
+    assert (
+        "An edition needs a name"
+        in accountant.post(address("keep-edition", "balance-sheet"), {"title": ""}).content.decode()
+    )
 
 
 def test_edition_of_somebody_who_sees_more_is_closed(accountant, client):
@@ -278,7 +310,15 @@ def test_edition_of_somebody_who_sees_more_is_closed(accountant, client):
 
 
 def test_edition_with_detail_stays_closed_to_those_for_whom_it_is_sealed(accountant, client):
-    edit(accountant, "journal-listing", "line-change", key="accounts-and-entries", path="accounts", value="5010", **{"share-spine": "all"})
+    edit(
+        accountant,
+        "journal-listing",
+        "line-change",
+        key="accounts-and-entries",
+        path="accounts",
+        value="5010",
+        **{"share-spine": "all"},
+    )
     accountant.post(address("keep-edition", "journal-listing"), {"title": "Pay runs"})
     kept = Edition.objects.get()
     assert kept.seals == "nothing" and PAYROLL.search(json.dumps(kept.shown))

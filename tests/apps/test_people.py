@@ -20,7 +20,9 @@ def small_ledger(small, command):
 
 def test_made_person_signs_in_and_sees_their_bounds(small_ledger, command, client, monkeypatch):
     monkeypatch.setattr("sys.stdin", io.StringIO("a long enough phrase\n"))
-    command("make_person", "kim", title="Kim, shop", role="lead", ledger="s", members=["department=under:10"], password=True)
+    command(
+        "make_person", "kim", title="Kim, shop", role="lead", ledger="s", members=["department=under:10"], password=True
+    )
     assert client.post(reverse("sign-in"), {"username": "kim", "password": "wrong"}).status_code == 200
     response = client.post(reverse("sign-in"), {"username": "kim", "password": "a long enough phrase"})
     assert response["Location"] == reverse("statements")

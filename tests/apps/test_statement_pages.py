@@ -81,9 +81,18 @@ def test_bad_address_is_told_as_a_page_and_as_a_fragment(query, message, account
         assert ("<html" in response.content.decode()) == (not headers)
 
 
-@pytest.mark.parametrize("query", [{"row": "nowhere"}, {"row": "fuel", "column": "nowhere"}, {"row": "fuel", "column": "actual", "account": "9999"},
-                                   {"row": "fuel", "column": "actual", "account": "6110", "part": "period:1999-P01"}, {"entry": "none", "entity": "TF"},
-                                   {"row": "income", "column": "actual"}, {"row": "fuel", "column": "actual", "account": "6110", "part": "year:x", "rolled": "x"}])  # fmt: skip
+@pytest.mark.parametrize(
+    "query",
+    [
+        {"row": "nowhere"},
+        {"row": "fuel", "column": "nowhere"},
+        {"row": "fuel", "column": "actual", "account": "9999"},
+        {"row": "fuel", "column": "actual", "account": "6110", "part": "period:1999-P01"},
+        {"entry": "none", "entity": "TF"},
+        {"row": "income", "column": "actual"},
+        {"row": "fuel", "column": "actual", "account": "6110", "part": "year:x", "rolled": "x"},
+    ],
+)
 def test_bad_trace_address_is_told_in_the_panel(query, accountant):
     response = accountant.get(url("statement-panel", panel="trace", **{"row": "fuel", "column": "actual", **query}))
     assert response.status_code == 200
@@ -136,7 +145,9 @@ def test_changed_definition_survives_and_round_trips_through_files(accountant, c
     )
     text = command("dump_statement", NAME, ledger="ternwick")
     assert '"All our income" + "Total running costs"' in text  # the reference followed
-    bodies = {d.kind: d.body for d in Definition.objects.filter(ledger=ternwick, name__in=[NAME, "actual-against-budget"])}
+    bodies = {
+        d.kind: d.body for d in Definition.objects.filter(ledger=ternwick, name__in=[NAME, "actual-against-budget"])
+    }
     file = tmp_path / "out.yaml"
     file.write_text(text)
     assert command("load_statement", file, ledger="ternwick").count(": same") == 3
@@ -221,8 +232,19 @@ def walk(client, query, depth=0):
     return 1 + sum(walk(client, part.query, depth + 1) for part in context["parts"][:3] if part.query and depth < 5)
 
 
-@pytest.mark.parametrize(("row", "column"), [("fuel", "actual"), ("fuel", "budget"), ("fuel", "ytd-difference"), ("fuel", "ytd-percent"), ("income.total", "ytd-actual"),
-                                             ("operating-result", "difference"), ("result-for-the-period", "prior-year"), ("sailings", "actual")])  # fmt: skip
+@pytest.mark.parametrize(
+    ("row", "column"),
+    [
+        ("fuel", "actual"),
+        ("fuel", "budget"),
+        ("fuel", "ytd-difference"),
+        ("fuel", "ytd-percent"),
+        ("income.total", "ytd-actual"),
+        ("operating-result", "difference"),
+        ("result-for-the-period", "prior-year"),
+        ("sailings", "actual"),
+    ],
+)
 def test_every_level_of_a_trace_adds_up_to_the_figure_above(row, column, accountant):
     assert walk(accountant, f"panel=trace&row={row}&column={column}") >= 3
 
@@ -269,7 +291,9 @@ def test_lines_are_sorted_filtered_and_paged_on_the_server(accountant, monkeypat
 def test_unknown_export_and_statement_are_told(accountant):
     assert "There is no export as &#x27;doc&#x27;" in accountant.get(url("download", "doc")).content.decode()
     response = accountant.get(reverse("statement", args=["nowhere"]))
-    assert response.status_code == 404 and "The statement &#x27;nowhere&#x27; does not exist" in response.content.decode()
+    assert (
+        response.status_code == 404 and "The statement &#x27;nowhere&#x27; does not exist" in response.content.decode()
+    )
 
 
 def test_download_is_named_after_what_it_is(accountant):

@@ -23,23 +23,46 @@ def odd_ledger(folder: Path, calendar: str) -> Path:
     settings = {
         "name": "Odd Works",
         "group_currency": "EUR",
-        "calendar": {"first_month": 4, "year_label": "end", "first_year": 2025, "last_year": 2027, "adjusting_periods": 1},
+        "calendar": {
+            "first_month": 4,
+            "year_label": "end",
+            "first_year": 2025,
+            "last_year": 2027,
+            "adjusting_periods": 1,
+        },
         "retained_earnings": "RE 1",
         "dimensions": ["site"],
     }
     (folder / "ledger.json").write_text(json.dumps(settings))
     write(
-        folder, "entities.csv", ["code", "name", "currency"], [["E0", "Yen works", "JPY"], ["E2", "Euro works", "EUR"], ["E3", "Dinar works", "KWD"]]
+        folder,
+        "entities.csv",
+        ["code", "name", "currency"],
+        [["E0", "Yen works", "JPY"], ["E2", "Euro works", "EUR"], ["E3", "Dinar works", "KWD"]],
     )
-    accounts = [["0100", "Bank", "asset"], ["0200", "Debts", "liability"], ["RE 1", "Kept, so far", "equity"], ["04", "Sales", "revenue"],
-                ["05", "Costs", "expense"], ["S", "Heads", "statistical"]]  # fmt: skip
+    accounts = [
+        ["0100", "Bank", "asset"],
+        ["0200", "Debts", "liability"],
+        ["RE 1", "Kept, so far", "equity"],
+        ["04", "Sales", "revenue"],
+        ["05", "Costs", "expense"],
+        ["S", "Heads", "statistical"],
+    ]
     write(folder, "accounts.csv", ["code", "name", "type"], accounts)
     write(folder, "members.csv", ["dimension", "code", "name"], [["site", "n", "North"], ["site", "-", "none"]])
     if calendar == "4-4-5":
         write(folder, "periods.csv", ["year", "number", "start", "end", "name", "adjusting"], weeks_445())
     lines: list[list[str]] = []
 
-    def entry(entity: str, number: str, day: str, pairs: list[tuple[str, str, str]], kind: str = "", status: str = "", period: str = "") -> None:
+    def entry(
+        entity: str,
+        number: str,
+        day: str,
+        pairs: list[tuple[str, str, str]],
+        kind: str = "",
+        status: str = "",
+        period: str = "",
+    ) -> None:
         for place, (account, site, amount) in enumerate(pairs, 1):
             debit, credit = (amount, "") if not amount.startswith("-") else ("", amount[1:])
             lines.append([entity, number, str(place), day, account, site, debit, credit, kind, status, period])
@@ -50,23 +73,53 @@ def odd_ledger(folder: Path, calendar: str) -> Path:
         def money(units: int, digits: int = digits) -> str:
             return str(Decimal(units).scaleb(-digits).quantize(Decimal(1).scaleb(-digits)))
 
-        entry(entity, "open", "2024-04-02", [("0100", "", money(500_001)), ("RE 1", "", money(-500_001))], kind="opening")
+        entry(
+            entity, "open", "2024-04-02", [("0100", "", money(500_001)), ("RE 1", "", money(-500_001))], kind="opening"
+        )
         for year in (2024, 2025, 2026):
             for month, amount in ((5, 70_003), (9, 81_007), (12, 64_001)):
-                entry(entity, f"s{year}{month}", f"{year}-{month:02d}-17", [("0100", "", money(amount)), ("04", "n", money(-amount))])
-                entry(entity, f"c{year}{month}", f"{year}-{month:02d}-28", [("05", "n", money(amount // 3)), ("0100", "", money(-(amount // 3)))])
+                entry(
+                    entity,
+                    f"s{year}{month}",
+                    f"{year}-{month:02d}-17",
+                    [("0100", "", money(amount)), ("04", "n", money(-amount))],
+                )
+                entry(
+                    entity,
+                    f"c{year}{month}",
+                    f"{year}-{month:02d}-28",
+                    [("05", "n", money(amount // 3)), ("0100", "", money(-(amount // 3)))],
+                )
         entry(entity, "late-open", "2025-08-11", [("0200", "", money(-333)), ("05", "", money(333))], kind="opening")
-        entry(entity, "adj", "2026-03-20", [("05", "n", money(1_111)), ("0200", "", money(-1_111))], kind="adjusting", period="2026-P13")
+        entry(
+            entity,
+            "adj",
+            "2026-03-20",
+            [("05", "n", money(1_111)), ("0200", "", money(-1_111))],
+            kind="adjusting",
+            period="2026-P13",
+        )
         # the first year is closed by entries, partly and key by key, the second is not
         residual = 70_003 + 81_007 + 64_001 - (70_003 // 3 + 81_007 // 3 + 64_001 // 3)
-        entry(entity, "close", "2025-03-25", [("04", "n", money(residual - 17)), ("RE 1", "n", money(-(residual - 17)))], kind="closing")
+        entry(
+            entity,
+            "close",
+            "2025-03-25",
+            [("04", "n", money(residual - 17)), ("RE 1", "n", money(-(residual - 17)))],
+            kind="closing",
+        )
         entry(entity, "wait", "2026-09-03", [("05", "n", money(9_999)), ("0200", "n", money(-9_999))], status="pending")
         entry(entity, "heads", "2025-06-01", [("S", "n", "12.50")])
         entry(entity, "heads2", "2026-06-01", [("S", "n", "-2.25")])
     for number in range(3):
         big = str(Decimal(BIG).scaleb(-3))
         entry("E3", f"big{number}", f"2026-0{4 + number}-29", [("0100", "", big), ("04", "n", f"-{big}")])
-    write(folder, "entries.csv", ["entity", "entry", "line", "date", "account", "site", "debit", "credit", "kind", "status", "period"], lines)
+    write(
+        folder,
+        "entries.csv",
+        ["entity", "entry", "line", "date", "account", "site", "debit", "credit", "kind", "status", "period"],
+        lines,
+    )
     return folder
 
 
@@ -110,9 +163,13 @@ def test_trial_balance_of_the_odd_ledger_equals_decimal_loops(calendar, tmp_path
         first, last = window.split()
         for pending in (False, True):
             got = table(command("trial_balance", ledger="odd", first=first, last=last, with_pending=pending))
-            assert [(row["entity"], row["account"]) for row in got] == sorted((row["entity"], row["account"]) for row in got)
+            assert [(row["entity"], row["account"]) for row in got] == sorted(
+                (row["entity"], row["account"]) for row in got
+            )
             for entity in ("E0", "E2", "E3"):
-                wanted = oracle.trial_balance(entity, (int(first[:4]), int(first[-2:])), (int(last[:4]), int(last[-2:])), pending=pending)
+                wanted = oracle.trial_balance(
+                    entity, (int(first[:4]), int(first[-2:])), (int(last[:4]), int(last[-2:])), pending=pending
+                )
                 rows = {row["account"]: row for row in got if row["entity"] == entity}
                 assert set(rows) == set(wanted), (window, entity)
                 for account, values in wanted.items():
@@ -153,7 +210,8 @@ def test_trial_balance_of_the_small_ledger_rolls_the_result(small, command):
         ({"ledger": "nowhere"}, "Ledger 'nowhere' does not exist"),
         (
             {"first": "2031-P01"},
-            "'2031-P01' is not a period of this ledger. Its calendar runs from 2025-P01, January 2025, to 2026-P13, Adjusting period 13, FY2026",
+            ("'2031-P01' is not a period of this ledger. Its calendar runs from 2025-P01, January 2025, to 2026-P13, "
+            "Adjusting period 13, FY2026"),
         ),
         ({"first": "2026-P02"}, "2026-P02 comes after 2026-P01"),
         ({"entity": "Q"}, "Entity 'Q' does not exist. There are: A, B."),

@@ -13,8 +13,16 @@ from playwright.sync_api import sync_playwright
 from tests.conftest import load_demo
 
 os.environ.setdefault("DJANGO_ALLOW_ASYNC_UNSAFE", "true")
-ARGUMENTS = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-             "--disable-component-update", "--disable-sync"]  # fmt: skip
+ARGUMENTS = [
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
 
 
 @pytest.fixture(scope="module")
@@ -47,10 +55,15 @@ def bring_demo(folder: Path, kept: sqlite3.Connection) -> None:
 def page(browser, live_server, demo_folder, kept_demo, settings):
     settings.DEMO = True
     bring_demo(demo_folder, kept_demo)
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=live_server.url)
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=live_server.url
+    )
     page = context.new_page()
     trouble: list[str] = []
-    page.on("console", lambda message: trouble.append(message.text) if message.type == "error" and "404" not in message.text else None)
+    page.on(
+        "console",
+        lambda message: trouble.append(message.text) if message.type == "error" and "404" not in message.text else None,
+    )
     page.on("pageerror", lambda error: trouble.append(str(error)))
     yield page
     context.close()

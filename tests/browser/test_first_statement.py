@@ -1,4 +1,5 @@
-"""A newcomer builds a departmental income statement from the bare demo ledger: by keyboard alone, by what the screen says."""
+"""A newcomer builds a departmental income statement from the bare demo ledger: by keyboard alone, by what the screen
+says."""
 
 from __future__ import annotations
 
@@ -87,9 +88,11 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     me.look("choose columns for each department")
     me.reach("radio", "The period and the year to date against budget")
     for name in (
-        "The period and the year to date against the year before", "The last twelve periods against the twelve before", "Each of the last twelve periods",
+        "The period and the year to date against the year before",
+        "The last twelve periods against the twelve before",
+        "Each of the last twelve periods",
         "Each department, the last twelve periods against the twelve before",
-    ):  # fmt: skip
+    ):
         me.press("ArrowDown")
         me.settled(f"Columns: {name}.")
 
@@ -130,7 +133,9 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     # the same figures as the case, all of them, in every column
     call_command("load_statement", str(CASE), ledger="ternwick")
     built, expected = run("departments-rolling"), run("expected-departments")
-    assert [column.get("hidden") for column in built["columns"]] == [column.get("hidden") for column in expected["columns"]]
+    assert [column.get("hidden") for column in built["columns"]] == [
+        column.get("hidden") for column in expected["columns"]
+    ]
     assert figures(built) == figures(expected)
     assert all(check["ok"] for check in built["footing"])
 
@@ -138,7 +143,11 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
     keys = [column["key"] for column in built["columns"]]
     for member in ("110", "130", "410"):
-        for label, first, last in (("Wages", "5010", "5199"), ("Office and systems", "6610", "6799"), ("Shop and galley", "4410", "4499")):
+        for label, first, last in (
+            ("Wages", "5010", "5199"),
+            ("Office and systems", "6610", "6799"),
+            ("Shop and galley", "4410", "4499"),
+        ):
             codes = oracle.between(first, last)
             own = {"department": {member}}
             now = oracle.trial_balance("TF", (2026, 8), (2027, 7), members=own)
@@ -153,10 +162,17 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     expect(shop).to_have_attribute("aria-label", "better:")
     # departments that nothing was booked on have no column
     results = [line for line in oracle.lines if oracle.accounts[line["account"]]["type"] in ("revenue", "expense")]
-    used = {line["department"] or "-" for line in results if line["entity"] == "TF" and (2025, 8) <= line["p"] <= (2027, 7)}
+    used = {
+        line["department"] or "-" for line in results if line["entity"] == "TF" and (2025, 8) <= line["p"] <= (2027, 7)
+    }
     headings = page.locator("tr.groups th[scope=colgroup]").all_inner_texts()
-    assert len(headings) == len(used) + 1 and headings[0] == "Deck" and headings[-1] == "All" and "Ships" not in headings
+    assert (
+        len(headings) == len(used) + 1 and headings[0] == "Deck" and headings[-1] == "All" and "Ships" not in headings
+    )
     with capsys.disabled():
-        print(f"\nA departmental income statement from a bare ledger: {len(me.steps)} steps, {me.keys} keys, {me.seconds:.0f} s at a person's pace.")
+        print(
+            f"\nA departmental income statement from a bare ledger: {len(me.steps)} steps, {me.keys} keys, "
+            f"{me.seconds:.0f} s at a person's pace."
+        )
         for number, step in enumerate(me.steps, 1):
             print(f"  {number}. {step}")

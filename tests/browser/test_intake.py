@@ -1,4 +1,5 @@
-"""What an accountant does with feeds, in a real browser against the demo as bin/demo starts it: server, worker and ledger service."""
+"""What an accountant does with feeds, in a real browser against the demo as bin/demo starts it: server, worker and
+ledger service."""
 
 from __future__ import annotations
 
@@ -49,8 +50,13 @@ def answers(port: int) -> bool:
 def demo(tmp_path_factory) -> Iterator[int]:
     port = free_port()
     environment = {**os.environ, "RULKA_VAR": str(tmp_path_factory.mktemp("demo")), "DATABASE_URL": ""}
-    process = subprocess.Popen([str(ROOT / "bin" / "demo"), "--no-open", "--port", str(port)], env=environment, stdout=subprocess.DEVNULL,
-                               stderr=subprocess.DEVNULL, start_new_session=True)  # fmt: skip
+    process = subprocess.Popen(
+        [str(ROOT / "bin" / "demo"), "--no-open", "--port", str(port)],
+        env=environment,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )
     until = time.monotonic() + 180
     while not (answers(port) and answers(port + 10)):
         assert process.poll() is None and time.monotonic() < until, "the demo did not start"
@@ -61,20 +67,29 @@ def demo(tmp_path_factory) -> Iterator[int]:
 
 
 def control(port: int, path: str) -> None:
-    urllib.request.urlopen(urllib.request.Request(f"http://127.0.0.1:{port + 10}/control/{path}", method="POST", data=b"")).close()
+    urllib.request.urlopen(
+        urllib.request.Request(f"http://127.0.0.1:{port + 10}/control/{path}", method="POST", data=b"")
+    ).close()
 
 
 @pytest.fixture
 def page(demo) -> Iterator[Page]:
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
-        page = chromium.new_context(viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{demo}").new_page()
+        page = chromium.new_context(
+            viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{demo}"
+        ).new_page()
         page.set_default_timeout(20_000)
         expect.set_options(timeout=20_000)
         trouble: list[str] = []
         # a mapping's newer change ends the request of the one before: htmx tells that as an error
         expected = re.compile(r"422|^htmx:(afterRequest|sendAbort)")
-        page.on("console", lambda message: trouble.append(message.text) if message.type == "error" and not expected.search(message.text) else None)
+        page.on(
+            "console",
+            lambda message: (
+                trouble.append(message.text) if message.type == "error" and not expected.search(message.text) else None
+            ),
+        )
         page.on("pageerror", lambda error: trouble.append(str(error)))
         page.goto("/sign-in/")
         page.get_by_role("button", name="Accountant").click()
@@ -147,7 +162,9 @@ def test_refused_load_explains_itself(demo, page: Page, tmp_path):
     page.get_by_role("link", name="build it").click()
     page.get_by_label("A file to look at").set_input_files(file)
     page.get_by_role("button", name="Look at it").click()
-    expect(page.locator("#mapping")).to_contain_text("Every row can be read so.")  # the guess cut the account into its segments
+    expect(page.locator("#mapping")).to_contain_text(
+        "Every row can be read so."
+    )  # the guess cut the account into its segments
     page.get_by_role("button", name="Save and load").click()
     expect(page.locator("#load")).to_contain_text("Refused, nothing was changed")
     row = page.get_by_role("row", name="Account '4411' does not exist.")

@@ -111,9 +111,13 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
 
 
 def expect_focus(page: Page, where: str) -> None:
-    """Wait until the focus is in the panel, or on a figure of the column named; it moves once a fragment has settled."""
+    """Wait until the focus is in the panel, or on a figure of the column named; it moves once a fragment has
+    settled."""
     page.wait_for_function(
-        "where => (document.activeElement.closest('#panel') ? 'panel' : document.activeElement.dataset.column) === where", arg=where, timeout=5000
+        "where => (document.activeElement.closest('#panel') ? 'panel' : document.activeElement.dataset.column) === "
+        "where",
+        arg=where,
+        timeout=5000,
     )
 
 

@@ -1,4 +1,5 @@
-"""The statement as its own editor, in a real browser: choose, change, move, merge, copy, share, collide, keep, print, take away."""
+"""The statement as its own editor, in a real browser: choose, change, move, merge, copy, share, collide, keep, print,
+take away."""
 
 from __future__ import annotations
 
@@ -52,7 +53,9 @@ def test_lines_are_added_moved_enclosed_merged_and_undone_by_key(page: Page):
     page.keyboard.press("Enter")
     done(page, "New line: Deposits.")
     expect(page.get_by_label("Accounts", exact=True)).to_be_focused()
-    expect(page.locator('tr[data-row="new-line"] .plus.warning')).to_have_attribute("title", "It selects no accounts yet")
+    expect(page.locator('tr[data-row="new-line"] .plus.warning')).to_have_attribute(
+        "title", "It selects no accounts yet"
+    )
     page.keyboard.type("1540")
     page.keyboard.press("Enter")
     done(page, "Deposits: accounts to 1540.")
@@ -269,7 +272,11 @@ def test_page_is_furnished_previewed_and_printed(page: Page, tmp_path):
         page.get_by_role("link", name="PDF", exact=True).click()
     document = PdfReader(io.BytesIO(paper.value.path().read_bytes()))
     text = document.pages[0].extract_text()
-    assert "For the board, October 2026" in text and re.search(r"Page 1 of \d", text) and len(document.pages[0].images) == 1
+    assert (
+        "For the board, October 2026" in text
+        and re.search(r"Page 1 of \d", text)
+        and len(document.pages[0].images) == 1
+    )
     with page.expect_download() as again:
         page.locator("a.figure").first.focus()
         page.keyboard.press("x")
@@ -421,8 +428,14 @@ def test_large_statement_is_walked_and_edited(page: Page):
     ledger = Ledger.objects.get(code="ternwick")
     inner = [{"line": f"Line {at}", "accounts": "6110" if at % 2 else "6120"} for at in range(600)]
     columns = [{"series": "months", "each": "period", "within": "last 40 periods"}]
-    load_definitions(ledger, [{"spine": "large", "covers": "nothing", "lines": inner}, {"span": "large", "columns": columns},
-                              {"statement": "large", "spine": "large", "span": "large"}])  # fmt: skip
+    load_definitions(
+        ledger,
+        [
+            {"spine": "large", "covers": "nothing", "lines": inner},
+            {"span": "large", "columns": columns},
+            {"statement": "large", "spine": "large", "span": "large"},
+        ],
+    )
     open_statement(page, "large")
     assert page.locator("tbody.waiting").count() > 5
     label(page, "line-79").focus()

@@ -31,8 +31,16 @@ def block(rows: list[dict[str, str]]) -> EntryBlock:
 
 def pair(number: int, **first: str) -> list[dict[str, str]]:
     one = SOUND | {"entry": f"E{number}"} | first
-    head = {name: one[name] for name in ("entity", "entry", "date", "status", "kind", "period", "modified_at") if name in one}
-    return [one, head | {"line": "2", "account": "4000", "department": "10", "credit": "10.00" if one["entity"] == "A" else "10"}]
+    head = {
+        name: one[name]
+        for name in ("entity", "entry", "date", "status", "kind", "period", "modified_at")
+        if name in one
+    }
+    return [
+        one,
+        head
+        | {"line": "2", "account": "4000", "department": "10", "credit": "10.00" if one["entity"] == "A" else "10"},
+    ]
 
 
 def both(rows: list[dict[str, str]]):
@@ -53,15 +61,35 @@ def both(rows: list[dict[str, str]]):
 
 
 BROKEN = {
-    "negative amount": {"debit": "-10.00"}, "grouped amount": {"debit": "1,0.00"}, "three decimals": {"debit": "10.001"}, "no amount": {"debit": ""},
-    "both sides": {"credit": "1.00"}, "huge amount": {"debit": "99999999999999999999.00"}, "unknown account": {"account": "1001"}, "unknown entity": {"entity": "Z"},
-    "unknown member": {"department": "99"}, "unknown partner": {"partner_entity": "Q"}, "no line": {"line": ""}, "line twice": {"line": "2"},
-    "long number": {"entry": "E" * 41}, "space": {"entry": " E1"}, "no number": {"entry": ""}, "bad date": {"date": "2026-02-30"}, "foreign date": {"date": "04.05.2026"},
-    "date outside": {"date": "2031-01-01"}, "wrong period": {"period": "2027-P03"}, "adjusting of another year": {"period": "2026-P13"}, "bad status": {"status": "x"},
-    "bad kind": {"kind": "x"}, "bad moment": {"modified_at": "yesterday"}, "moment without offset": {"modified_at": "2026-05-04T10:00:00"},
-    "bad historical amount": {"historical_amount": "x"}, "unknown currency": {"transaction_currency": "EUX", "transaction_amount": "1"},
-    "currency alone": {"transaction_currency": "EUR"}, "too fine for the currency": {"transaction_currency": "JPY", "transaction_amount": "1.5"},
-}  # fmt: skip
+    "negative amount": {"debit": "-10.00"},
+    "grouped amount": {"debit": "1,0.00"},
+    "three decimals": {"debit": "10.001"},
+    "no amount": {"debit": ""},
+    "both sides": {"credit": "1.00"},
+    "huge amount": {"debit": "99999999999999999999.00"},
+    "unknown account": {"account": "1001"},
+    "unknown entity": {"entity": "Z"},
+    "unknown member": {"department": "99"},
+    "unknown partner": {"partner_entity": "Q"},
+    "no line": {"line": ""},
+    "line twice": {"line": "2"},
+    "long number": {"entry": "E" * 41},
+    "space": {"entry": " E1"},
+    "no number": {"entry": ""},
+    "bad date": {"date": "2026-02-30"},
+    "foreign date": {"date": "04.05.2026"},
+    "date outside": {"date": "2031-01-01"},
+    "wrong period": {"period": "2027-P03"},
+    "adjusting of another year": {"period": "2026-P13"},
+    "bad status": {"status": "x"},
+    "bad kind": {"kind": "x"},
+    "bad moment": {"modified_at": "yesterday"},
+    "moment without offset": {"modified_at": "2026-05-04T10:00:00"},
+    "bad historical amount": {"historical_amount": "x"},
+    "unknown currency": {"transaction_currency": "EUX", "transaction_amount": "1"},
+    "currency alone": {"transaction_currency": "EUR"},
+    "too fine for the currency": {"transaction_currency": "JPY", "transaction_amount": "1.5"},
+}
 
 
 @pytest.mark.parametrize("case", BROKEN)
@@ -72,11 +100,22 @@ def test_broken_rows_are_told_alike_and_the_others_kept(case):
 
 
 FINE = {
-    "plain": {}, "whole units": {"debit": "10"}, "one decimal": {"debit": "10.0"}, "leading zeros": {"debit": "0010.00"}, "a member": {"department": "10"},
-    "no member written out": {"department": "-"}, "pending": {"status": "pending"}, "opening": {"kind": "opening"}, "adjusting period": {"period": "2027-P13", "kind": "adjusting"},
-    "moment": {"modified_at": "2026-05-04T10:00:00+02:00"}, "historical amount": {"historical_amount": "0"}, "transaction": {"transaction_currency": "JPY", "transaction_amount": "-1200"},
-    "partner": {"partner_entity": "J"}, "yen": {"entity": "J", "debit": "10"}, "statistics beside": {"account": "1000", "description": "x", "batch": "B", "attributes": '{"a":"b"}'},
-}  # fmt: skip
+    "plain": {},
+    "whole units": {"debit": "10"},
+    "one decimal": {"debit": "10.0"},
+    "leading zeros": {"debit": "0010.00"},
+    "a member": {"department": "10"},
+    "no member written out": {"department": "-"},
+    "pending": {"status": "pending"},
+    "opening": {"kind": "opening"},
+    "adjusting period": {"period": "2027-P13", "kind": "adjusting"},
+    "moment": {"modified_at": "2026-05-04T10:00:00+02:00"},
+    "historical amount": {"historical_amount": "0"},
+    "transaction": {"transaction_currency": "JPY", "transaction_amount": "-1200"},
+    "partner": {"partner_entity": "J"},
+    "yen": {"entity": "J", "debit": "10"},
+    "statistics beside": {"account": "1000", "description": "x", "batch": "B", "attributes": '{"a":"b"}'},
+}
 
 
 @pytest.mark.parametrize("case", FINE)
@@ -86,7 +125,11 @@ def test_sound_rows_give_the_same_entries_either_way(case):
 
 
 def test_lines_come_in_the_order_of_their_codes():
-    rows = [SOUND | {"line": "10", "debit": "3.00"}, SOUND | {"line": "9", "debit": "", "credit": "5.00"}, SOUND | {"line": "1", "debit": "2.00"}]
+    rows = [
+        SOUND | {"line": "10", "debit": "3.00"},
+        SOUND | {"line": "9", "debit": "", "credit": "5.00"},
+        SOUND | {"line": "1", "debit": "2.00"},
+    ]
     quick, slow = both(rows)
     assert quick == slow and [line[0] for line in quick[1]] == ["1", "10", "9"]
     assert quick[3] == {("A", "2027-P02", 0): [500, 500, 3]} and quick[4] == 1_000
@@ -124,10 +167,23 @@ def test_random_mixtures_agree(seed):
 
 
 OTHERS = {
-    "line": "0", "date": "2026-05-05", "partner_entity": "J", "status": "pending", "kind": "opening", "period": "2027-P13", "historical_amount": "5", "description": "other",
-    "source": "other", "document": "other", "counterparty": "other", "counterparty_name": "other", "user": "other", "batch": "other", "attributes": '{"a":"b"}',
+    "line": "0",
+    "date": "2026-05-05",
+    "partner_entity": "J",
+    "status": "pending",
+    "kind": "opening",
+    "period": "2027-P13",
+    "historical_amount": "5",
+    "description": "other",
+    "source": "other",
+    "document": "other",
+    "counterparty": "other",
+    "counterparty_name": "other",
+    "user": "other",
+    "batch": "other",
+    "attributes": '{"a":"b"}',
     "department": "10",
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", OTHERS)
@@ -137,5 +193,7 @@ def test_digest_follows_every_field(name):
 
 
 def test_digest_does_not_follow_modified_at():
-    (plain, *_), (changed, *_) = (both(pair(1, **values))[0][0] for values in ({}, {"modified_at": "2026-05-04T10:00:00+00:00"}))
+    (plain, *_), (changed, *_) = (
+        both(pair(1, **values))[0][0] for values in ({}, {"modified_at": "2026-05-04T10:00:00+00:00"})
+    )
     assert plain.digest == changed.digest and plain.moment != changed.moment

@@ -16,11 +16,17 @@ from tests.core.test_statement import CALENDAR, LINES, book
 CODES = ["10", "20", "30", "40", "41", "50", "51"]
 MOVES = st.lists(
     st.tuples(
-        st.just("A"), st.sampled_from(CODES), st.sampled_from(["-", "x", "y"]), st.sampled_from([p.code for p in CALENDAR.periods][::3]),
-        st.integers(-(2**55), 2**55), st.sampled_from([ACTIVITY, ACTIVITY, OPENING, CLOSING]), st.sampled_from([POSTED, POSTED, PENDING]),
+        st.just("A"),
+        st.sampled_from(CODES),
+        st.sampled_from(["-", "x", "y"]),
+        st.sampled_from([p.code for p in CALENDAR.periods][::3]),
+        st.integers(-(2**55), 2**55),
+        st.sampled_from([ACTIVITY, ACTIVITY, OPENING, CLOSING]),
+        st.sampled_from([POSTED, POSTED, PENDING]),
     ),
-    min_size=1, max_size=25,
-)  # fmt: skip
+    min_size=1,
+    max_size=25,
+)
 
 
 def by_definition(moves, account, dept, at, whole, pending):
@@ -33,7 +39,11 @@ def by_definition(moves, account, dept, at, whole, pending):
             continue
         is_result = code in ("40", "41", "50", "51")
         former = where.year < year
-        counts = former or (effect == OPENING and where.index <= at) or (effect == ACTIVITY and (where.index < at or (whole and where.index == at)))
+        counts = (
+            former
+            or (effect == OPENING and where.index <= at)
+            or (effect == ACTIVITY and (where.index < at or (whole and where.index == at)))
+        )
         if not counts or (effect == CLOSING and not former):
             continue
         lands = "30" if is_result and former else code
@@ -60,14 +70,19 @@ def test_activity_of_a_window_is_the_sum_of_its_periods(moves):
     whole = balances.measure("activity", Window(3, 20, ""))
     single = [balances.measure("activity", Window(at, at, "")) for at in range(3, 21)]
     assert (whole == np.sum(single, axis=0)).all()
-    assert (whole == balances.measure("debits", Window(3, 20, "")) - balances.measure("credits", Window(3, 20, ""))).all()
+    assert (
+        whole == balances.measure("debits", Window(3, 20, "")) - balances.measure("credits", Window(3, 20, ""))
+    ).all()
 
 
 def test_fence_narrows_entities_accounts_and_members_together():
     found = book(LINES)
 
     def seen(**bounds):
-        return [(row.entity, row.account) for row in trial_balance(found.within(Fence(**bounds)), CALENDAR.periods[0], CALENDAR.periods[-1])]
+        return [
+            (row.entity, row.account)
+            for row in trial_balance(found.within(Fence(**bounds)), CALENDAR.periods[0], CALENDAR.periods[-1])
+        ]
 
     assert seen(entities="C") == [("C", "10"), ("C", "40")]
     assert seen(accounts="4*") == [("A", "40"), ("A", "41"), ("C", "40")]

@@ -22,18 +22,31 @@ from tests.books import Line, Works, book_of
 from tests.brute import Brute, Statement, days_between, figures, line_kind, text_of, walk
 
 ACCOUNTS = [
-    {"code": "10", "type": "asset"}, {"code": "11", "type": "asset", "intercompany": "1"}, {"code": "12", "type": "asset", "rate": "historical"},
-    {"code": "20", "type": "liability"}, {"code": "21", "type": "liability", "intercompany": "1"}, {"code": "30", "type": "equity"},
-    {"code": "31", "type": "equity"}, {"code": "39", "type": "equity"}, {"code": "4", "type": "revenue"}, {"code": "40", "type": "revenue", "parent": "4"},
-    {"code": "41", "type": "revenue", "parent": "4"}, {"code": "42", "type": "revenue", "parent": "41", "rate": "closing"}, {"code": "5", "type": "expense"},
-    {"code": "50", "type": "expense", "parent": "5"}, {"code": "51", "type": "expense", "parent": "5"}, {"code": "90", "type": "statistical"},
+    {"code": "10", "type": "asset"},
+    {"code": "11", "type": "asset", "intercompany": "1"},
+    {"code": "12", "type": "asset", "rate": "historical"},
+    {"code": "20", "type": "liability"},
+    {"code": "21", "type": "liability", "intercompany": "1"},
+    {"code": "30", "type": "equity"},
+    {"code": "31", "type": "equity"},
+    {"code": "39", "type": "equity"},
+    {"code": "4", "type": "revenue"},
+    {"code": "40", "type": "revenue", "parent": "4"},
+    {"code": "41", "type": "revenue", "parent": "4"},
+    {"code": "42", "type": "revenue", "parent": "41", "rate": "closing"},
+    {"code": "5", "type": "expense"},
+    {"code": "50", "type": "expense", "parent": "5"},
+    {"code": "51", "type": "expense", "parent": "5"},
+    {"code": "90", "type": "statistical"},
     {"code": "91", "type": "statistical"},
-]  # fmt: skip
+]
 ENTITIES = [{"code": "A", "currency": "EUR"}, {"code": "B", "currency": "EUR"}, {"code": "C", "currency": "SEK"}]
 MEMBERS = [
-    {"dimension": "department", "code": "s", "name": "S"}, {"dimension": "department", "code": "d", "name": "D", "parent": "s"},
-    {"dimension": "department", "code": "e", "name": "E", "parent": "s"}, {"dimension": "department", "code": "o", "name": "O"},
-]  # fmt: skip
+    {"dimension": "department", "code": "s", "name": "S"},
+    {"dimension": "department", "code": "d", "name": "D", "parent": "s"},
+    {"dimension": "department", "code": "e", "name": "E", "parent": "s"},
+    {"dimension": "department", "code": "o", "name": "O"},
+]
 CODES = [row["code"] for row in ACCOUNTS]
 
 
@@ -41,9 +54,12 @@ CODES = [row["code"] for row in ACCOUNTS]
 def ledgers(draw: Any, *, closing_rates_only: bool = False) -> Works:
     adjusting = draw(st.integers(0, 1))
     calendar = {
-        "first_month": draw(st.sampled_from([1, 4])), "year_label": draw(st.sampled_from(["start", "end"])), "first_year": 2025, "last_year": 2027,
+        "first_month": draw(st.sampled_from([1, 4])),
+        "year_label": draw(st.sampled_from(["start", "end"])),
+        "first_year": 2025,
+        "last_year": 2027,
         "adjusting_periods": adjusting,
-    }  # fmt: skip
+    }
     periods = Brute(Works(calendar, ENTITIES, ACCOUNTS, MEMBERS, [])).periods
     lines = []
     for number in range(draw(st.integers(3, 30))):
@@ -56,17 +72,28 @@ def ledgers(draw: Any, *, closing_rates_only: bool = False) -> Works:
         historical = draw(st.none() | st.decimals(-500, 500, places=2)) if actual and account in ("31", "12") else None
         lines.append(
             Line(
-                entity, account, draw(st.decimals(-1000, 1000, places=2)), day, {"department": draw(st.sampled_from("-sdeo"))},
-                f"{at[0]}-P{at[1]:02d}", f"n{number}", draw(st.sampled_from(["", "A", "B"])) if account in ("11", "21") else "",
+                entity,
+                account,
+                draw(st.decimals(-1000, 1000, places=2)),
+                day,
+                {"department": draw(st.sampled_from("-sdeo"))},
+                f"{at[0]}-P{at[1]:02d}",
+                f"n{number}",
+                draw(st.sampled_from(["", "A", "B"])) if account in ("11", "21") else "",
                 draw(st.sampled_from(["normal", "normal", "normal", "opening", "closing"])) if actual else "normal",
-                draw(st.sampled_from(["posted", "posted", "pending"])) if actual else "posted", historical=historical, scenario=scenario,
+                draw(st.sampled_from(["posted", "posted", "pending"])) if actual else "posted",
+                historical=historical,
+                scenario=scenario,
             )
-        )  # fmt: skip
+        )
     rates = []
     for (year, number), _, _, is_adjusting in periods:
         if not is_adjusting:
             turned = draw(st.booleans())
-            average, closing = (str(draw(st.integers(8, 14)) if turned else Decimal(draw(st.integers(70, 140))).scaleb(-3)) for _ in range(2))
+            average, closing = (
+                str(draw(st.integers(8, 14)) if turned else Decimal(draw(st.integers(70, 140))).scaleb(-3))
+                for _ in range(2)
+            )
             pair = ("EUR", "SEK") if turned else ("SEK", "EUR")
             rates.append((f"{year}-P{number:02d}", *pair, average, closing))
     return Works(calendar, ENTITIES, ACCOUNTS, MEMBERS, lines, rates)
@@ -131,23 +158,43 @@ def spines(draw: Any, *, plain: bool = False) -> dict[str, Any]:
         selection = draw(st.sampled_from(SELECTIONS)) + ("" if plain else draw(st.sampled_from(CLAUSES)))
         if not plain and draw(st.integers(0, 5)) == 0:
             selection = "department: o, d"
-        given: dict[str, Any] = {"accounts": selection, **some(draw, sign=["", "", "as booked", "flipped"], hide=["", *([] if plain else HIDES)])}
+        given: dict[str, Any] = {
+            "accounts": selection,
+            **some(draw, sign=["", "", "as booked", "flipped"], hide=["", *([] if plain else HIDES)]),
+        }
         if draw(st.integers(0, 3)) == 0 and not plain:
-            given |= some(draw, measure=["", *MEASURES], window=["", "period", "year"], shift=["", "-1 period", "-1 year"], scenario=["", "budget"])
+            given |= some(
+                draw,
+                measure=["", *MEASURES],
+                window=["", "period", "year"],
+                shift=["", "-1 period", "-1 year"],
+                scenario=["", "budget"],
+            )
         return {"line": name("Line"), **given}
 
     def section(depth: int) -> dict[str, Any]:
         label = name("Section")
-        inner = [section(depth - 1) if depth and draw(st.integers(0, 2)) == 0 else line() for _ in range(draw(st.integers(1, 3)))]
+        inner = [
+            section(depth - 1) if depth and draw(st.integers(0, 2)) == 0 else line()
+            for _ in range(draw(st.integers(1, 3)))
+        ]
         return {"section": label, "lines": inner, **({"total": f"Total of {label}"} if draw(st.booleans()) else {})}
 
-    lines: list[dict[str, Any]] = [section(1) if draw(st.booleans()) else line() for _ in range(draw(st.integers(1, 4)))]
+    lines: list[dict[str, Any]] = [
+        section(1) if draw(st.booleans()) else line() for _ in range(draw(st.integers(1, 4)))
+    ]
     known = list(labels)
     for _ in range(draw(st.integers(0, 3))):
         tree: Any = draw(st.sampled_from(known))
         for _ in range(draw(st.integers(1, 2))):
             tree = (draw(st.sampled_from("+-*/")), tree, draw(st.sampled_from(known) | st.integers(1, 3)))
-        lines.append({"calculation": name("Sum"), "formula": tree, "hide": draw(st.sampled_from(["never", "when nothing was booked"]))})
+        lines.append(
+            {
+                "calculation": name("Sum"),
+                "formula": tree,
+                "hide": draw(st.sampled_from(["never", "when nothing was booked"])),
+            }
+        )
         known.append(labels[-1])
     return {"spine": "s", "signs": draw(st.sampled_from(["both positive", "effect on the result"])), "lines": lines}
 
@@ -156,12 +203,19 @@ def spines(draw: Any, *, plain: bool = False) -> dict[str, Any]:
 def spans(draw: Any, *, plain: bool = False) -> dict[str, Any]:
     columns: list[dict[str, Any]] = []
     for number in range(draw(st.integers(1, 4))):
-        given = some(draw, window=WINDOWS, shift=SHIFTS, measure=["activity", "opening", "closing"] if plain else MEASURES)
+        given = some(
+            draw, window=WINDOWS, shift=SHIFTS, measure=["activity", "opening", "closing"] if plain else MEASURES
+        )
         if not plain:
             given |= some(
-                draw, scenario=["", "", "budget"], entries=["", "", "with pending", "pending only"], narrow=["", "", "department: d", "4*, 5*; entity: A"],
-                credits=["", "negative"], hide=["", "", "always"], then=["", "", "", "forecast"],
-            )  # fmt: skip
+                draw,
+                scenario=["", "", "budget"],
+                entries=["", "", "with pending", "pending only"],
+                narrow=["", "", "department: d", "4*, 5*; entity: A"],
+                credits=["", "negative"],
+                hide=["", "", "always"],
+                then=["", "", "", "forecast"],
+            )
         columns.append({"column": f"c{number}", **given})
     keys = [column["column"] for column in columns]
     for kind in draw(st.lists(st.sampled_from(["difference", "percent", "sum"]), max_size=2)):
@@ -181,7 +235,9 @@ def written(spine: dict[str, Any]) -> dict[str, Any]:
     return spine
 
 
-def compute(works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple[int, int], node: str, *, currency: str = "own") -> Any:
+def compute(
+    works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple[int, int], node: str, *, currency: str = "own"
+) -> Any:
     bodies = [written(spine), span, {"scope": "n", "nodes": [{"node": "n", "of": node}]}]
     statement = {"statement": "t", "spine": "s", "span": "p", "scope": "n", "currency": currency}
     for body in (*bodies, statement):
@@ -199,7 +255,9 @@ def compare(computed: Any, wanted: Statement, *, hiding: bool = True) -> None:
             assert line_kind(line) == "section" and "total" not in line
             continue
         for place, column in enumerate(wanted.span["columns"]):
-            expected = wanted.value(line, column) if figures(column) or "sum" in column else wanted.compared(line, column)
+            expected = (
+                wanted.value(line, column) if figures(column) or "sum" in column else wanted.compared(line, column)
+            )
             assert row.values[place] == expected, (row.label, column["column"], row.values[place], expected)
         if hiding and line_kind(line) != "section":
             assert row.hidden == hidden(wanted, line), row.label
@@ -207,7 +265,11 @@ def compare(computed: Any, wanted: Statement, *, hiding: bool = True) -> None:
 
 def hidden(wanted: Statement, line: dict[str, Any]) -> bool:
     if line.get("hide", "never") == "when zero":
-        shown = [column for column in wanted.span["columns"] if figures(column) and column.get("hide") != "always" and wanted.has_time(column)]
+        shown = [
+            column
+            for column in wanted.span["columns"]
+            if figures(column) and column.get("hide") != "always" and wanted.has_time(column)
+        ]
         return not any(wanted.value(line, column) for column in shown)
     return line.get("hide") == "when nothing was booked" and not wanted.any_booked(line)
 
@@ -219,7 +281,14 @@ def test_random_statement_equals_loops_over_its_lines(data, works, spine, span):
     at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
     node = data.draw(
         st.sampled_from(
-            ["entity: A", "entity: A, B", "entity: C", "entity: B; department: d, o", "entity: A; department: under:s", "entity: not C; 4*"]
+            [
+                "entity: A",
+                "entity: A, B",
+                "entity: C",
+                "entity: B; department: d, o",
+                "entity: A; department: under:s",
+                "entity: not C; 4*",
+            ]
         )
     )
     if not any(brute.passes(node)(line.key) for line in brute.lines):
@@ -253,14 +322,27 @@ def test_translated_books_of_a_foreign_entity_sum_to_zero_and_share_without_loss
 
 
 @settings(max_examples=80)
-@given(st.data(), ledgers(), st.sampled_from(["accounts", "children", "department", "entities"]), st.sampled_from(SELECTIONS))
+@given(
+    st.data(),
+    ledgers(),
+    st.sampled_from(["accounts", "children", "department", "entities"]),
+    st.sampled_from(SELECTIONS),
+)
 def test_expanded_rows_equal_loops_and_add_up(data, works, kind, selection):
     brute = Brute(works)
     at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
-    line = {"line": "All", "accounts": selection, "expand": kind, "sign": data.draw(st.sampled_from(["as booked", "flipped"]))}
+    line = {
+        "line": "All",
+        "accounts": selection,
+        "expand": kind,
+        "sign": data.draw(st.sampled_from(["as booked", "flipped"])),
+    }
     spine, span = (
         {"spine": "s", "lines": [line]},
-        {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": data.draw(st.sampled_from(MEASURES))}]},
+        {
+            "span": "p",
+            "columns": [{"column": "c", "window": "year to date", "measure": data.draw(st.sampled_from(MEASURES))}],
+        },
     )
     node = "entity: A, B"
     if not any(brute.passes(node)(one.key) for one in brute.lines):
@@ -273,7 +355,9 @@ def test_expanded_rows_equal_loops_and_add_up(data, works, kind, selection):
                 continue
             own = wanted.leaf(line, column, lambda key, code=row.account: key[1] == code)
         elif row.member:
-            own = wanted.leaf(line, column, lambda key, code=row.member: (key[0] if kind == "entities" else key[3][0]) == code)
+            own = wanted.leaf(
+                line, column, lambda key, code=row.member: (key[0] if kind == "entities" else key[3][0]) == code
+            )
         else:
             codes = set(row.codes)
             own = wanted.leaf(line, column, lambda key, codes=codes: key[1] in codes)
@@ -288,7 +372,10 @@ def test_weeks_equal_loops_and_add_up_to_their_period(data, works, start):
     brute = Brute(works)
     at = data.draw(st.sampled_from([period[0] for period in brute.periods if not period[3]]))
     spine = {"spine": "s", "lines": [{"line": "L", "accounts": "*; department: not e", "sign": "as booked"}]}
-    span = {"span": "p", "columns": [{"series": "w", "each": "week", "weeks": start, "total": "All"}, {"column": "whole"}]}
+    span = {
+        "span": "p",
+        "columns": [{"series": "w", "each": "week", "weeks": start, "total": "All"}, {"column": "whole"}],
+    }
     node = "entity: B"
     if not any(brute.passes(node)(one.key) for one in brute.lines):
         return
@@ -309,7 +396,9 @@ def test_weeks_equal_loops_and_add_up_to_their_period(data, works, start):
 def test_members_and_none_of_these_add_up_to_the_whole(data, works, each):
     brute = Brute(works)
     at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
-    narrow = data.draw(st.sampled_from(["", "department: d", "department: under:s; 4*, 5*"])) if each == "department" else ""
+    narrow = (
+        data.draw(st.sampled_from(["", "department: d", "department: under:s; 4*, 5*"])) if each == "department" else ""
+    )
     whole = "; ".join(part for part in narrow.split("; ") if part and not part.startswith("department"))
     spine = {"spine": "s", "lines": [{"line": "L", "accounts": "*", "sign": "as booked"}]}
     series = {
@@ -331,7 +420,9 @@ def test_members_and_none_of_these_add_up_to_the_whole(data, works, each):
     assert values[-1] == wanted.value(spine["lines"][0], column)
     for place, one in enumerate(computed.columns[:-3]):
         code = one.key.removeprefix("m-") if each == "department" else one.key.removeprefix("m-").upper()
-        own = wanted.leaf(spine["lines"][0], column, lambda key, code=code: (key[3][0] if each == "department" else key[0]) == code)
+        own = wanted.leaf(
+            spine["lines"][0], column, lambda key, code=code: (key[3][0] if each == "department" else key[0]) == code
+        )
         assert values[place] == own, one.key
 
 
@@ -349,12 +440,22 @@ def test_eliminations_add_up_and_what_is_left_between_companies_stands_on_its_li
         {"line": "Between", "accounts": "*", "sign": "as booked", "intercompany": "difference"},
     ]
     parts = ["before elimination", "eliminations", "after elimination"]
-    span = {"span": "p", "columns": [{"column": f"c{n}", "part": part, "measure": measure} for n, part in enumerate(parts)]}
+    span = {
+        "span": "p",
+        "columns": [{"column": f"c{n}", "part": part, "measure": measure} for n, part in enumerate(parts)],
+    }
     computed = compute(works, {"spine": "s", "lines": lines}, span, at, node)
     own, between = (computed.row(key).values for key in ("own", "between"))
     table = brute.measured(brute.movements("actual", "posted", "", at), measure, [at])
-    inside = {key: amount for key, amount in table.items() if key[0] in "AB" and brute.accounts[key[1]]["type"] != "statistical"}
-    gone = sum((a for key, a in inside.items() if key[1] in ("11", "21") and key[2] in ("A", "B") and key[2] != key[0]), Fraction(0))
+    inside = {
+        key: amount
+        for key, amount in table.items()
+        if key[0] in "AB" and brute.accounts[key[1]]["type"] != "statistical"
+    }
+    gone = sum(
+        (a for key, a in inside.items() if key[1] in ("11", "21") and key[2] in ("A", "B") and key[2] != key[0]),
+        Fraction(0),
+    )
     assert own == (sum(inside.values(), Fraction(0)), -gone, sum(inside.values(), Fraction(0)) - gone)
     assert between == (0, gone, gone)
 

@@ -23,7 +23,12 @@ ADJUSTED = monthly_calendar(first_month=7, year_label="start", first_year=2025, 
         (ADJUSTED, "2025-P01", "2025-07-01", "2025-07-31"),
         (ADJUSTED, "2025-P13", "2026-06-30", "2026-06-30"),
         (ADJUSTED, "2026-P14", "2027-06-30", "2027-06-30"),
-        (monthly_calendar(first_month=1, year_label="end", first_year=2026, last_year=2026), "2026-P01", "2026-01-01", "2026-01-31"),
+        (
+            monthly_calendar(first_month=1, year_label="end", first_year=2026, last_year=2026),
+            "2026-P01",
+            "2026-01-01",
+            "2026-01-31",
+        ),
     ],
 )
 def test_monthly_period_has_its_days(calendar, code, start, end):
@@ -47,7 +52,11 @@ def test_monthly_period_has_its_days(calendar, code, start, end):
 )
 def test_window_covers_its_periods(calendar, kind, code, first, last, title):
     window = window_at(calendar, kind, calendar.period(code))
-    assert (calendar.periods[window.first].code, calendar.periods[window.last].code, window.title) == (first, last, title)
+    assert (calendar.periods[window.first].code, calendar.periods[window.last].code, window.title) == (
+        first,
+        last,
+        title,
+    )
 
 
 def test_calendar_month_finds_its_period():
@@ -55,7 +64,9 @@ def test_calendar_month_finds_its_period():
 
 
 def test_unknown_period_names_the_bounds_of_the_calendar():
-    with pytest.raises(RulkaError, match=r"'2028-P01' is not a period .* runs from 2024-P01, April 2023, to 2027-P12, March 2027"):
+    with pytest.raises(
+        RulkaError, match=r"'2028-P01' is not a period .* runs from 2024-P01, April 2023, to 2027-P12, March 2027"
+    ):
         APRIL.period("2028-P01")
 
 
@@ -79,7 +90,9 @@ def test_shift_by_periods_steps_over_adjusting_ones():
 
 @given(st.integers(1, 12), st.sampled_from(["start", "end"]), st.integers(0, 3), st.integers(0, 364))
 def test_every_day_falls_into_exactly_one_ordinary_period(first_month, label, adjusting, offset):
-    calendar = monthly_calendar(first_month=first_month, year_label=label, first_year=2024, last_year=2026, adjusting_periods=adjusting)
+    calendar = monthly_calendar(
+        first_month=first_month, year_label=label, first_year=2024, last_year=2026, adjusting_periods=adjusting
+    )
     day = calendar.periods[0].start + timedelta(days=offset * 3)
     holding = [p for p in calendar.periods if not p.adjusting and p.start <= day <= p.end]
     assert [calendar.on(day)] == (holding or [None])
@@ -88,7 +101,10 @@ def test_every_day_falls_into_exactly_one_ordinary_period(first_month, label, ad
 
 def thirteen(year: int = 2026) -> list[Period]:
     start = date(2026, 1, 5)
-    return [Period(year, n, start + timedelta(weeks=4 * (n - 1)), start + timedelta(weeks=4 * n, days=-1)) for n in range(1, 14)]
+    return [
+        Period(year, n, start + timedelta(weeks=4 * (n - 1)), start + timedelta(weeks=4 * n, days=-1))
+        for n in range(1, 14)
+    ]
 
 
 def test_thirteen_periods_have_a_long_last_quarter():
@@ -102,7 +118,10 @@ def test_thirteen_periods_have_a_long_last_quarter():
         (lambda p: p[:4] + p[5:], "leaves a gap after 2026-P04"),
         (lambda p: [*p[:3], Period(2026, 4, p[3].start - timedelta(days=1), p[3].end), *p[4:]], "overlaps 2026-P03"),
         (lambda p: [*p, p[-1]], "2026-P13 is listed twice"),
-        (lambda p: [*p, Period(2026, 14, date(2028, 1, 1), date(2028, 1, 1), "", True)], "2026-P14 lies outside FY2026"),
+        (
+            lambda p: [*p, Period(2026, 14, date(2028, 1, 1), date(2028, 1, 1), "", True)],
+            "2026-P14 lies outside FY2026",
+        ),
         (lambda p: [], "lists no period"),
     ],
 )

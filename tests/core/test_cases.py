@@ -51,12 +51,16 @@ def works() -> Works:
         said: dict[str, Any] = dict(part.split("=") for part in more.split())
         if "historical" in said:
             said["historical"] = Decimal(said["historical"])
-        lines.append(Line(entity, account, Decimal(amount), date.fromisoformat(day), {"department": department}, **said))
+        lines.append(
+            Line(entity, account, Decimal(amount), date.fromisoformat(day), {"department": department}, **said)
+        )
     for row in raw["monthly"]:
         for number in range(int(row["first"]), int(row["last"]) + 1):
             period, day = f"2027-P{number:02d}", date(2026 + (number > 9), (number + 2) % 12 + 1, 1)
             department = {"department": row["department"]}
-            lines.append(Line("A", row["account"], Decimal(row["amount"]), day, department, period, scenario=row["scenario"]))
+            lines.append(
+                Line("A", row["account"], Decimal(row["amount"]), day, department, period, scenario=row["scenario"])
+            )
     rates = [tuple(rate) for rate in raw["rates"]]
     return Works(calendar, raw["entities"], raw["accounts"], raw["members"], lines, rates)
 
@@ -71,7 +75,9 @@ def all_cases() -> list[Any]:
     for path in sorted(CASES.glob("*.yaml")):
         if path.name != "works.yaml":
             raw = read(path)
-            shared = {name: raw[name] for name in ("spine", "span", "scope", "statement", "period", "node") if name in raw}
+            shared = {
+                name: raw[name] for name in ("spine", "span", "scope", "statement", "period", "node") if name in raw
+            }
             found += [pytest.param({**shared, **case}, id=f"{path.stem}: {case['title']}") for case in raw["cases"]]
     return found
 
@@ -86,14 +92,22 @@ def body(kind: str, given: Any) -> dict[str, Any]:
 def compute(case: dict[str, Any]) -> Computed:
     spine, span = body("spine", case["spine"]), body("span", case["span"])
     scope = body("scope", case["scope"]) if "scope" in case else None
-    statement = {"statement": "case", "spine": "case", "span": "case", **case.get("statement", {}), **({"scope": "case"} if scope else {})}
+    statement = {
+        "statement": "case",
+        "spine": "case",
+        "span": "case",
+        **case.get("statement", {}),
+        **({"scope": "case"} if scope else {}),
+    }
     for one in filter(None, (spine, span, scope, statement)):
         errors = check_body(one)
         if errors:
             raise errors[0]
     view = book().within(Fence(**case.get("fence", {})))
     definition = statement_from(statement, spine_from(spine), span_from(span), scope_from(scope) if scope else None)
-    return run_statement(definition, view, view.frame.calendar.period(case.get("period", "2027-P03")), case.get("node", ""))
+    return run_statement(
+        definition, view, view.frame.calendar.period(case.get("period", "2027-P03")), case.get("node", "")
+    )
 
 
 def written(value: Fraction | None, blank: bool) -> str:
@@ -130,22 +144,37 @@ def test_case(case):
     if "rows" in case:
         assert figures(computed) == [row.rstrip() for row in case["rows"].rstrip("\n").split("\n")]
     if "headings" in case:
-        assert [" / ".join((*column.groups, column.heading)) for column in computed.columns if not column.hidden] == case["headings"]
+        assert [
+            " / ".join((*column.groups, column.heading)) for column in computed.columns if not column.hidden
+        ] == case["headings"]
     if "directions" in case:
-        assert {row.label: " ".join(map(str, row.directions)) for row in computed.rows if row.label in case["directions"]} == case["directions"]
+        assert {
+            row.label: " ".join(map(str, row.directions)) for row in computed.rows if row.label in case["directions"]
+        } == case["directions"]
     if "codes" in case:
         assert {row.label: " ".join(row.codes) for row in computed.rows if row.label in case["codes"]} == case["codes"]
     if "shown" in case:
-        texts = [f"{row.label}: " + " | ".join(cell.text.replace("\u00a0", " ") for cell in row.cells) for row in show(computed).rows]
-        assert [text.rstrip(": ").rstrip() for text in texts] == [text.rstrip() for text in case["shown"].rstrip("\n").split("\n")]
+        texts = [
+            f"{row.label}: " + " | ".join(cell.text.replace("\u00a0", " ") for cell in row.cells)
+            for row in show(computed).rows
+        ]
+        assert [text.rstrip(": ").rstrip() for text in texts] == [
+            text.rstrip() for text in case["shown"].rstrip("\n").split("\n")
+        ]
     if "nodes" in case:
         scope = scope_from(body("scope", case["scope"])) if "scope" in case else None
         found = nodes_of(book().within(Fence(**case.get("fence", {}))), scope)
         assert [f"{'  ' * node.depth}{node.code}: {node.name}" for node in found] == case["nodes"]
     checks = footing(computed)
-    found = {name: f"{check.state}: {check.detail}".removesuffix(": ") for check in checks for name in (check.check, check.code)}
+    found = {
+        name: f"{check.state}: {check.detail}".removesuffix(": ")
+        for check in checks
+        for name in (check.check, check.code)
+    }
     for name, wanted in case.get("checks", {}).items():
-        assert (found[name] if wanted != "absent" else name in found) == (wanted if wanted != "absent" else False), found
+        assert (found[name] if wanted != "absent" else name in found) == (wanted if wanted != "absent" else False), (
+            found
+        )
     if "verdict" in case:
         assert verdict_on(checks).text == case["verdict"]
     if "notes" in case:

@@ -1,4 +1,5 @@
-"""Features crossed in pairs at random: series x columns, then x narrowing, node x scope, quantity x member, week x total, against loops."""
+"""Features crossed in pairs at random: series x columns, then x narrowing, node x scope, quantity x member, week x
+total, against loops."""
 
 from __future__ import annotations
 
@@ -21,9 +22,23 @@ from tests.books import Works, book_of
 from tests.brute import Brute, Pieces, Statement
 from tests.core.test_brute import compare, ledgers, some, spines, written
 
-NODES = {"n": "entity: A, B", "m": "entity: B; department: d, o", "c": "entity: C", "s": "entity: A; department: under:s"}
+NODES = {
+    "n": "entity: A, B",
+    "m": "entity: B; department: d, o",
+    "c": "entity: C",
+    "s": "entity: A; department: under:s",
+}
 TEXTS = ["source: t", "source: not t", "counterparty: k1, k2", "kind: normal", "kind: not adjusting; source: t"]
-KEYED = ["department: d", "department: not -", "4*, 5*", "40 to 51 only type:revenue", "entity: A", "90", "9*", "4*; partner: not *"]
+KEYED = [
+    "department: d",
+    "department: not -",
+    "4*, 5*",
+    "40 to 51 only type:revenue",
+    "entity: A",
+    "90",
+    "9*",
+    "4*; partner: not *",
+]
 LINE_SELECTIONS = [
     "*",
     "4*",
@@ -43,21 +58,42 @@ def noted(works: Works, draw: Any) -> Works:
         line
         if line.scenario != "actual"
         else type(line)(
-            **{**line.__dict__, "source": draw(st.sampled_from(["t", "u", ""])), "counterparty": draw(st.sampled_from(["k1", "k3", ""])),
-               "kind": "adjusting" if line.kind == "normal" and line.period.endswith("P13") else line.kind}
+            **{
+                **line.__dict__,
+                "source": draw(st.sampled_from(["t", "u", ""])),
+                "counterparty": draw(st.sampled_from(["k1", "k3", ""])),
+                "kind": "adjusting" if line.kind == "normal" and line.period.endswith("P13") else line.kind,
+            }
         )
         for line in works.lines
-    ]  # fmt: skip
+    ]
     return type(works)(**{**works.__dict__, "lines": lines})
 
 
 def figure(draw: Any, *, series: bool = False, plain: bool = False) -> dict[str, Any]:
     """What a column of figures or a series says, drawn from all of it."""
     given = some(
-        draw, measure=["", "", "activity", "closing", "opening", "debits", "credits", "average", "quantity", "closing quantity", "average quantity"],
-        scenario=["", "", "", "budget"], then=["", "", "", "forecast"], entries=["", "", "with pending"], credits=["", "negative"],
-        shift=["", "", "", "-1 year", "-1 period", "+2 periods"], narrow=["", "", *KEYED, *TEXTS, "department: under:s; source: t"],
-    )  # fmt: skip
+        draw,
+        measure=[
+            "",
+            "",
+            "activity",
+            "closing",
+            "opening",
+            "debits",
+            "credits",
+            "average",
+            "quantity",
+            "closing quantity",
+            "average quantity",
+        ],
+        scenario=["", "", "", "budget"],
+        then=["", "", "", "forecast"],
+        entries=["", "", "with pending"],
+        credits=["", "negative"],
+        shift=["", "", "", "-1 year", "-1 period", "+2 periods"],
+        narrow=["", "", *KEYED, *TEXTS, "department: under:s; source: t"],
+    )
     if not plain:
         given |= some(draw, node=["", "", "", "m", "s"], inside=["", "", "", "m"])
     if not series:
@@ -75,7 +111,9 @@ def inner(draw: Any, tag: str) -> list[dict[str, Any]]:
     if len(columns) > 1 and draw(st.booleans()):
         gross = [column.get("measure", "") for column in columns]
         if not {"debits", "credits"} & set(gross):  # debits less credits is the net movement, worked by hand elsewhere
-            columns.append({"column": f"{tag}gap", draw(st.sampled_from(["difference", "percent"])): [f"{tag}a", f"{tag}b"]})
+            columns.append(
+                {"column": f"{tag}gap", draw(st.sampled_from(["difference", "percent"])): [f"{tag}a", f"{tag}b"]}
+            )
     return columns
 
 
@@ -94,7 +132,10 @@ def crossed_spans(draw: Any) -> dict[str, Any]:
         if "columns" in series and {"debits", "credits"} & set(of_series):
             series["columns"] = [column for column in series["columns"] if not column["column"].endswith("gap")]
         if kind == "members":
-            series |= {"each": draw(st.sampled_from(["department", "entity"])), **some(draw, none=["", "Others"], total=["", "All"])}
+            series |= {
+                "each": draw(st.sampled_from(["department", "entity"])),
+                **some(draw, none=["", "Others"], total=["", "All"]),
+            }
         else:
             within = ["year to date", "year", "last 4 periods", "last 14 periods", "quarter", "remaining year"]
             series |= {
@@ -109,18 +150,32 @@ def crossed_spans(draw: Any) -> dict[str, Any]:
 
 
 def crossed_spine(draw: Any) -> dict[str, Any]:
-    """Lines that choose by accounts, by members alone, by what journal lines carry; some read something else than their column."""
+    """Lines that choose by accounts, by members alone, by what journal lines carry; some read something else than their
+    column."""
     lines = []
     for number in range(draw(st.integers(2, 4))):
         line = {
             "line": f"L{number}",
-            "accounts": draw(st.sampled_from(LINE_SELECTIONS)) + draw(st.sampled_from(["", "", "", "; source: t", "; kind: normal"])),
+            "accounts": draw(st.sampled_from(LINE_SELECTIONS))
+            + draw(st.sampled_from(["", "", "", "; source: t", "; kind: normal"])),
         }
         line |= some(draw, sign=["", "", "as booked", "flipped"])
         if draw(st.integers(0, 4)) == 0:
-            line |= some(draw, measure=["", "closing", "closing quantity"], window=["", "year"], shift=["", "-1 period"], scenario=["", "", "budget"])
+            line |= some(
+                draw,
+                measure=["", "closing", "closing quantity"],
+                window=["", "year"],
+                shift=["", "-1 period"],
+                scenario=["", "", "budget"],
+            )
         lines.append(line)
-    return {"spine": "s", "lines": [{"section": "All", "lines": lines, "total": "Sum"}, {"calculation": "Twice", "formula": ("*", "L0", 2)}]}
+    return {
+        "spine": "s",
+        "lines": [
+            {"section": "All", "lines": lines, "total": "Sum"},
+            {"calculation": "Twice", "formula": ("*", "L0", 2)},
+        ],
+    }
 
 
 def compute(works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple[int, int], node: str) -> Any:
@@ -134,14 +189,18 @@ def compute(works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple
 
 
 def against_loops(works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple[int, int], node: str) -> Any:
-    """The computed statement, every cell of it compared; None where one of its nodes has nothing, so that there is none."""
+    """The computed statement, every cell of it compared; None where one of its nodes has nothing, so that there is
+    none."""
     brute = Brute(works)
     tests = {code: brute.passes(of) for code, of in NODES.items()}
     if any(not any(tests[code](line.key) for line in brute.lines) for code in ("n", "m", "s")):
         return None
     pieces = Pieces(brute, span, at, tests, node)
     computed = compute(works, spine, span, at, node)
-    assert len(computed.columns) == len(pieces.columns), ([c.key for c in computed.columns], [c["column"] for c in pieces.columns])
+    assert len(computed.columns) == len(pieces.columns), (
+        [c.key for c in computed.columns],
+        [c["column"] for c in pieces.columns],
+    )
     compare(computed, Statement(brute, spine, {"columns": pieces.columns}, at, NODES[node]), hiding=False)
     return computed
 
@@ -186,11 +245,20 @@ def test_weeks_with_columns_and_totals_equal_loops(data, works, spine):
     series: dict[str, Any] = {
         "series": "w",
         "each": "week",
-        **some(data.draw, total=["", "All"], measure=["", "debits", "credits"], then=["", "", "forecast"], narrow=["", *TEXTS, "department: d"]),
+        **some(
+            data.draw,
+            total=["", "All"],
+            measure=["", "debits", "credits"],
+            then=["", "", "forecast"],
+            narrow=["", *TEXTS, "department: d"],
+        ),
     }
     series |= some(data.draw, within=["", "quarter", "year to date"])
     if data.draw(st.booleans()):
-        series["columns"] = [{"column": "a"}, {"column": "b", **some(data.draw, entries=["", "with pending"], narrow=["", "entity: A"])}]
+        series["columns"] = [
+            {"column": "a"},
+            {"column": "b", **some(data.draw, entries=["", "with pending"], narrow=["", "entity: A"])},
+        ]
     computed = against_loops(works, spine, {"span": "p", "columns": [series, {"column": "whole"}]}, at, "n")
     if computed is not None:
         states = [check.state for check in footing(computed) if check.code == "columns"]

@@ -37,7 +37,13 @@ from rulka.core.spines import spine_from
 
 CASES = Path(__file__).parent.parent / "cases" / "edits"
 CODES = ["4", "40", "41", "42", "43", "50", "51", "60", "61", "62"]
-CHART = code_list("account", [Item(code, f"Account {code}", parent="4" if code[0] == "4" and code != "4" else "", type="revenue") for code in CODES])
+CHART = code_list(
+    "account",
+    [
+        Item(code, f"Account {code}", parent="4" if code[0] == "4" and code != "4" else "", type="revenue")
+        for code in CODES
+    ],
+)
 
 
 def read_spine(text):
@@ -64,7 +70,10 @@ def read_spine(text):
 
 def shown(raws):
     """A body without its keys, so that cases say only what a reader sees."""
-    return [{name: shown(value) if name == "lines" else value for name, value in raw.items() if name != "key"} for raw in raws]
+    return [
+        {name: shown(value) if name == "lines" else value for name, value in raw.items() if name != "key"}
+        for raw in raws
+    ]
 
 
 def do(body, what, first, *rest):
@@ -120,7 +129,19 @@ def test_choice_of_accounts_gives_what_its_case_says(case):
     assert given_by(case["text"]) == case["gives"]
 
 
-TEXTS = st.sampled_from(["* except *", "4*", "40 to 42", "4* except 41*", "under:4, 60", "* except 4*, 50", "6* except 61", "51", "40, 41, 62"])
+TEXTS = st.sampled_from(
+    [
+        "* except *",
+        "4*",
+        "40 to 42",
+        "4* except 41*",
+        "under:4, 60",
+        "* except 4*, 50",
+        "6* except 61",
+        "51",
+        "40, 41, 62",
+    ]
+)
 
 
 @given(TEXTS, st.lists(st.tuples(st.booleans(), st.sampled_from(CODES)), max_size=8))
@@ -129,7 +150,9 @@ def test_ticking_and_unticking_means_just_what_is_ticked(text, ticks):
     for on, code in ticks:
         text = with_accounts(text, [code], CHART) if on else without_accounts(text, [code], CHART)
         wanted = wanted | {code} if on else wanted - {code}
-        assert {item.code for item, inside in zip(CHART.items, select(text, CHART).mask, strict=True) if inside} == wanted
+        assert {
+            item.code for item, inside in zip(CHART.items, select(text, CHART).mask, strict=True) if inside
+        } == wanted
 
 
 @given(st.sets(st.sampled_from(CODES), min_size=1))
@@ -156,7 +179,10 @@ def test_moves_lose_no_line_and_keep_every_key(moves):
 
 
 def test_key_is_written_down_only_where_moving_would_change_it():
-    body = {"spine": "s", "lines": [{"line": "A", "accounts": "40"}, {"line": "A", "accounts": "41"}, {"line": "B", "accounts": "50"}]}
+    body = {
+        "spine": "s",
+        "lines": [{"line": "A", "accounts": "40"}, {"line": "A", "accounts": "41"}, {"line": "B", "accounts": "50"}],
+    }
     lines.move(body, ["b"], "up")
     assert not any("key" in raw for raw in body["lines"])
     lines.move(body, ["a-2"], "up")
@@ -174,7 +200,7 @@ def test_check_says_either_what_holds_or_what_agrees():
     spine_from(body)
 
 
-# text ---------------------------------------------------------------------------------------------------------------------
+# -- text ------------------------------------------------------------------------------------------
 
 
 def test_lines_copied_as_text_come_back():
@@ -190,12 +216,24 @@ def test_lines_copied_as_text_come_back():
         ("Fares\t40", [{"line": "Fares", "accounts": "40"}]),
         ("40\tFares\t1,234.50", [{"line": "Fares", "accounts": "40"}]),
         ("40", [{"line": "Account 40", "accounts": "40"}]),
-        ("Fares\t40 41 42\nShop\t50; ", [{"line": "Fares", "accounts": "40, 41, 42"}, {"line": "Shop", "accounts": "50"}]),
+        (
+            "Fares\t40 41 42\nShop\t50; ",
+            [{"line": "Fares", "accounts": "40, 41, 42"}, {"line": "Shop", "accounts": "50"}],
+        ),
         ("\r\nFares\r\n", [{"line": "Fares", "accounts": NOTHING}]),
-        ("Income\n\tFares\t40\n\tShop\t50", [{"section": "Income", "total": "Total income", "lines": [{"line": "Fares", "accounts": "40"}, {"line": "Shop", "accounts": "50"}]}]),
+        (
+            "Income\n\tFares\t40\n\tShop\t50",
+            [
+                {
+                    "section": "Income",
+                    "total": "Total income",
+                    "lines": [{"line": "Fares", "accounts": "40"}, {"line": "Shop", "accounts": "50"}],
+                }
+            ],
+        ),
         ("Fares\t=1+", [{"line": "Fares", "accounts": NOTHING}]),
     ],
-)  # fmt: skip
+)
 def test_rows_of_a_spreadsheet_become_lines(text, raws):
     assert lines_of_text(text, CHART).raws == raws
 
@@ -214,11 +252,19 @@ def test_pasted_codes_are_told_apart_into_known_unknown_and_doubled():
     assert read_codes("40, 41;42", CHART).codes == ("40", "41", "42")
 
 
-# columns --------------------------------------------------------------------------------------------------------------------
+# -- columns ---------------------------------------------------------------------------------------
 
 
 def span():
-    return {"span": "p", "columns": [{"column": "now"}, {"column": "plan", "scenario": "budget"}, {"column": "gap", "difference": ["now", "plan"], "heading": "Gap"}]}  # fmt: skip
+
+    return {
+        "span": "p",
+        "columns": [
+            {"column": "now"},
+            {"column": "plan", "scenario": "budget"},
+            {"column": "gap", "difference": ["now", "plan"], "heading": "Gap"},
+        ],
+    }
 
 
 def written(body):
@@ -288,7 +334,11 @@ def test_kind_of_a_column_changes_and_looks_stay():
     body = span()
     body["columns"][1] |= {"hide": "always", "window": "quarter"}
     columns.change_kind(body, "plan", "series")
-    assert body["columns"][1]["each"] == "period" and body["columns"][1]["hide"] == "always" and "window" not in body["columns"][1]
+    assert (
+        body["columns"][1]["each"] == "period"
+        and body["columns"][1]["hide"] == "always"
+        and "window" not in body["columns"][1]
+    )
     columns.change_kind(body, "gap", "figures")
     assert written(body) == ["now", "plan", "gap"] and "difference" not in body["columns"][2]
 
@@ -299,7 +349,7 @@ def test_one_heading_over_several_columns():
     assert [raw.get("group") for raw in body["columns"]] == ["{window}", "{window}", None]
 
 
-# differences --------------------------------------------------------------------------------------------------------------------
+# -- differences -----------------------------------------------------------------------------------
 
 
 def test_differences_are_told_in_words():
@@ -311,8 +361,12 @@ def test_differences_are_told_in_words():
     lines.remove(after, ["d"])
     lines.insert(after, "s", "above", [{"heading": "New"}])
     assert differences(before, after) == [
-        "New: added", "A: accounts 40 to 40, 42", "Shop: label B to Shop", "D: deleted", "C: moved into S",
-    ]  # fmt: skip
+        "New: added",
+        "A: accounts 40 to 40, 42",
+        "Shop: label B to Shop",
+        "D: deleted",
+        "C: moved into S",
+    ]
     assert differences(before, copy.deepcopy(before)) == []
     assert differences(None, before) == ["made"]
     changed = span()
@@ -321,17 +375,26 @@ def test_differences_are_told_in_words():
     assert differences(span(), changed) == ["column plan: number decimals set to 2", "column Gap: deleted"]
 
 
-# nodes ----------------------------------------------------------------------------------------------------------------------------
+# -- nodes -----------------------------------------------------------------------------------------
 
 
 def test_nodes_are_text_and_back():
     nodes = [
-        {"node": "all", "name": "All of it", "of": "entity: TF", "nodes": [{"grow": "department"}, {"node": "n", "name": "North"}]},
+        {
+            "node": "all",
+            "name": "All of it",
+            "of": "entity: TF",
+            "nodes": [{"grow": "department"}, {"node": "n", "name": "North"}],
+        },
         {"grow": "crossing"},
     ]
     text = text_of_nodes(nodes)
     assert text.splitlines() == ["all | All of it | entity: TF", "  grow department", "  n | North", "grow crossing"]
     assert nodes_of_text(text) == nodes
-    for wrong, message in (("", "at least one node"), ("a | b | c | d", "Row 1 isn't written"), ("grow x\n  y", "Row 2 stands below 'grow'")):
+    for wrong, message in (
+        ("", "at least one node"),
+        ("a | b | c | d", "Row 1 isn't written"),
+        ("grow x\n  y", "Row 2 stands below 'grow'"),
+    ):
         with pytest.raises(RulkaError, match=message):
             nodes_of_text(wrong)

@@ -6,7 +6,13 @@ import pytest
 
 from rulka.core.expressions import FormulaError, direction_of, evaluate, names_in, parse_formula, renamed, unit_of
 
-VALUES = {"Fuel": Fraction(30), "Sailings": Fraction(4), "Fare income": Fraction(100), "Nothing": Fraction(0), 'A "b"': Fraction(1)}
+VALUES = {
+    "Fuel": Fraction(30),
+    "Sailings": Fraction(4),
+    "Fare income": Fraction(100),
+    "Nothing": Fraction(0),
+    'A "b"': Fraction(1),
+}
 
 
 @pytest.mark.parametrize(
@@ -53,10 +59,23 @@ def test_renaming_follows_references_and_quotes_where_needed():
 
 def test_units_and_directions_follow_from_parts():
     units = {"M": "money", "Q": "quantity"}.__getitem__
-    for formula, unit in {"M - M": "money", "M / M": "ratio", "M / Q": "rate", "2 * M": "money", "M + Q": "rate", "Q + 1": "quantity"}.items():
+    for formula, unit in {
+        "M - M": "money",
+        "M / M": "ratio",
+        "M / Q": "rate",
+        "2 * M": "money",
+        "M + Q": "rate",
+        "Q + 1": "quantity",
+    }.items():
         assert unit_of(parse_formula(formula), units) == unit, formula
     directions = {"Income": 1, "Costs": -1, "Other": 0}.__getitem__
-    for formula, direction in {"Income - Costs": 1, "Income + Costs": 0, "-Costs": 1, "Income * 2": 0, "Income + Other": 0}.items():
+    for formula, direction in {
+        "Income - Costs": 1,
+        "Income + Costs": 0,
+        "-Costs": 1,
+        "Income * 2": 0,
+        "Income + Other": 0,
+    }.items():
         assert direction_of(parse_formula(formula), directions) == direction, formula
 
 

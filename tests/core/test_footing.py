@@ -23,20 +23,36 @@ from tests.core.test_cases import CASES
 CALENDAR = {"first_month": 1, "year_label": "end", "first_year": 2026, "last_year": 2026}
 ENTITIES = [{"code": "A", "name": "Alpha", "currency": "EUR"}, {"code": "B", "name": "Beta", "currency": "EUR"}]
 ACCOUNTS = [
-    {"code": "10", "type": "asset"}, {"code": "11", "type": "asset", "intercompany": "1"}, {"code": "30", "type": "equity"},
-    {"code": "39", "type": "equity"}, {"code": "40", "type": "revenue"}, {"code": "50", "type": "expense"},
-]  # fmt: skip
+    {"code": "10", "type": "asset"},
+    {"code": "11", "type": "asset", "intercompany": "1"},
+    {"code": "30", "type": "equity"},
+    {"code": "39", "type": "equity"},
+    {"code": "40", "type": "revenue"},
+    {"code": "50", "type": "expense"},
+]
 DAY = date(2026, 3, 1)
-LINES = [Line("A", "10", Decimal("75.4"), DAY), Line("A", "40", Decimal("-100.4"), DAY), Line("A", "50", Decimal(25), DAY)]
+LINES = [
+    Line("A", "10", Decimal("75.4"), DAY),
+    Line("A", "40", Decimal("-100.4"), DAY),
+    Line("A", "50", Decimal(25), DAY),
+]
 SPINE = {
     "spine": "s",
-    "lines": [{"section": "Result", "lines": [{"line": "Income", "accounts": "40"}, {"line": "Costs", "accounts": "50", "sign": "flipped"}], "total": "Sum"}],
-}  # fmt: skip
+    "lines": [
+        {
+            "section": "Result",
+            "lines": [{"line": "Income", "accounts": "40"}, {"line": "Costs", "accounts": "50", "sign": "flipped"}],
+            "total": "Sum",
+        }
+    ],
+}
 
 
 def run(lines=LINES, *, spine=SPINE, columns=None, figures=None, node="A"):
     span = span_from({"span": "p", "columns": columns or [{"column": "now"}]})
-    definition = statement_from({"statement": "t", "spine": "s", "span": "p", "figures": figures or {}}, spine_from(spine), span)
+    definition = statement_from(
+        {"statement": "t", "spine": "s", "span": "p", "figures": figures or {}}, spine_from(spine), span
+    )
     view = book_of(Works(CALENDAR, ENTITIES, ACCOUNTS, [], lines, dimensions=())).within(Fence())
     return run_statement(definition, view, view.frame.calendar.period("2026-P03"), node)
 
@@ -55,13 +71,18 @@ def test_a_total_that_is_not_the_sum_of_its_accounts_fails():
     assert states(run())["totals"] == (HOLDS, "")
     wrong = with_row(run(), "result.total", values=(Fraction(76),))
     assert states(wrong)["totals"] == (FAILS, "Does not foot: Sum")
-    assert verdict_on(footing(wrong)) == verdict_on([Check("totals", FAILS)]) and verdict_on(footing(wrong)).exit_code == 3
+    assert (
+        verdict_on(footing(wrong)) == verdict_on([Check("totals", FAILS)]) and verdict_on(footing(wrong)).exit_code == 3
+    )
 
 
 def test_a_line_that_is_not_the_sum_of_its_accounts_fails_where_there_are_no_totals():
     lines = {"spine": "s", "covers": "nothing", "lines": [{"line": "Income", "accounts": "40"}]}
     assert states(run(spine=lines))["totals"] == (HOLDS, "")
-    assert states(with_row(run(spine=lines), "income", values=(Fraction(1),)))["totals"] == (FAILS, "Does not foot: Income")
+    assert states(with_row(run(spine=lines), "income", values=(Fraction(1),)))["totals"] == (
+        FAILS,
+        "Does not foot: Income",
+    )
 
 
 def test_lines_that_sum_to_something_else_than_the_ledger_fail():
@@ -77,15 +98,23 @@ def test_the_tie_says_which_columns_it_did_not_judge():
         {"column": "only", "narrow": "10"},
         {"column": "less", "difference": ["now", "in"]},
     ]
-    assert states(run(columns=columns))["ledger-tie"] == (HOLDS, "Judged in columns of the ledger's net figures, not in in.")
+    assert states(run(columns=columns))["ledger-tie"] == (
+        HOLDS,
+        "Judged in columns of the ledger's net figures, not in in.",
+    )
     assert states(run())["ledger-tie"] == (HOLDS, "")
     assert states(run(columns=columns[1:2]))["ledger-tie"][0] == NOT_JUDGED
 
 
 def test_a_ledger_out_of_balance_fails():
     assert states(run())["ledger-balance"] == (HOLDS, "")
-    assert states(run([*LINES, Line("A", "10", Decimal("1234.5"), DAY)]))["ledger-balance"] == (FAILS, "A, now: 1\u00a0234.50")
-    assert "ledger-balance" not in states(run(columns=[{"column": "plan", "scenario": "budget"}]))  # a plan owes no balance
+    assert states(run([*LINES, Line("A", "10", Decimal("1234.5"), DAY)]))["ledger-balance"] == (
+        FAILS,
+        "A, now: 1\u00a0234.50",
+    )
+    assert "ledger-balance" not in states(
+        run(columns=[{"column": "plan", "scenario": "budget"}])
+    )  # a plan owes no balance
 
 
 def test_a_result_that_was_not_booked_this_year_fails():
@@ -100,20 +129,27 @@ def test_a_partner_that_is_missing_warns_and_a_pair_that_differs_fails():
     between = [Line("A", "11", Decimal(5), DAY), Line("A", "10", Decimal(-5), DAY)]
     columns = [{"column": "group", "part": "after elimination", "measure": "closing"}]
     spine = {"spine": "s", "covers": "nothing", "lines": [{"line": "All", "accounts": "1*"}]}
-    told = {check.check: (check.state, check.detail) for check in footing(run([*LINES, *between], spine=spine, columns=columns, node="group"))}
+    told = {
+        check.check: (check.state, check.detail)
+        for check in footing(run([*LINES, *between], spine=spine, columns=columns, node="group"))
+    }
     assert told["Intercompany agrees"] == (HOLDS, "")
     assert told["Intercompany names its partners"] == (WARNS, "Not eliminated, no partner is named: A 11")
     apart = [replace(between[0], partner="B"), between[1]]
     assert states(run([*LINES, *apart], spine=spine, columns=columns, node="group"))["intercompany"] == (
-        FAILS, "March 2026, balances: A has 5.00, B 0.00, 5.00 apart",
-    )  # fmt: skip
+        FAILS,
+        "March 2026, balances: A has 5.00, B 0.00, 5.00 apart",
+    )
 
 
 def test_shown_figures_that_do_not_add_up_fail():
     figures = {"decimals": "0", "rounding": "so that it foots"}
     computed = run(figures=figures)
     assert states(computed)["rounding"][0] == HOLDS
-    assert states(with_row(computed, "income", shown=(Fraction(101),)))["rounding"] == (FAILS, "What is shown doesn't add up to Sum")
+    assert states(with_row(computed, "income", shown=(Fraction(101),)))["rounding"] == (
+        FAILS,
+        "What is shown doesn't add up to Sum",
+    )
 
 
 def test_messages_write_amounts_as_the_page_does():
@@ -139,10 +175,13 @@ SOUND = [Check(code, HOLDS) for code in CORE]
         ([*SOUND, Check("selections", WARNS)], "Warns: Every selection means something", 4),
         ([*SOUND, Check("own-check", NOT_JUDGED, title="Cash")], "Not judged: Cash", 4),
         ([Check("totals", NOT_JUDGED)], "Not judged: Totals foot", 4),
-        ([*SOUND, Check("result", FAILS), Check("columns", WARNS), Check("fence", NOT_JUDGED)],
-         "Fails: The result ties. Warns: The columns are complete. Not judged: The whole is seen", 3),
+        (
+            [*SOUND, Check("result", FAILS), Check("columns", WARNS), Check("fence", NOT_JUDGED)],
+            "Fails: The result ties. Warns: The columns are complete. Not judged: The whole is seen",
+            3,
+        ),
     ],
-)  # fmt: skip
+)
 def test_the_sentence_says_what_was_judged(checks, text, code):
     assert (verdict_on(checks).text, verdict_on(checks).exit_code) == (text, code)
 
@@ -156,13 +195,27 @@ CANNOT_FAIL = {"fence", "selections"}
 def test_every_check_has_a_case_for_each_of_its_states():
     """Those of the case files, and those above for what no definition can bring about."""
     titled = {"own-check"} | set(TITLES)
-    seen = {("totals", FAILS), ("ledger-tie", FAILS), ("ledger-balance", FAILS), ("ledger-balance", HOLDS), ("result", FAILS), ("result", HOLDS),
-            ("intercompany", WARNS), ("rounding", FAILS), ("rounding", HOLDS), ("own-check", FAILS)}  # fmt: skip
+    seen = {
+        ("totals", FAILS),
+        ("ledger-tie", FAILS),
+        ("ledger-balance", FAILS),
+        ("ledger-balance", HOLDS),
+        ("result", FAILS),
+        ("result", HOLDS),
+        ("intercompany", WARNS),
+        ("rounding", FAILS),
+        ("rounding", HOLDS),
+        ("own-check", FAILS),
+    }
     by_title = {title: code for code, title in TITLES.items() if title}
     for path in CASES.glob("[0-9]*.yaml"):
         for case in yaml.safe_load(path.read_text())["cases"]:
             for name, wanted in (case.get("checks") or {}).items():
-                code = name if name in titled else by_title.get(name, "columns" if name.startswith("The columns of") else "own-check")
+                code = (
+                    name
+                    if name in titled
+                    else by_title.get(name, "columns" if name.startswith("The columns of") else "own-check")
+                )
                 seen.add((code, wanted.partition(":")[0]))
     for code in TITLES:
         assert code in CANNOT_FAIL or (code, FAILS) in seen, code
@@ -172,16 +225,30 @@ def test_every_check_has_a_case_for_each_of_its_states():
 
 def test_runs_kept_before_there_were_codes_are_read_by_their_titles():
     old = [
-        ("Every account is placed", True, "4 of 4 accounts placed"), ("Ties to the ledger", False, "Now: 1.00 EUR"), ("The columns of months are complete", True, ""),
-        ("Fence", True, "You see a part of this ledger; checks that need the whole are not made."), ("Selections", True, "X: '5' matches no account"),
-        ("Cash agrees", False, "now: 1.00 apart"), ("Ratio", True, "Judged in no column: none of them has figures for it."), ("Not elsewhere", True, "Node n"),
+        ("Every account is placed", True, "4 of 4 accounts placed"),
+        ("Ties to the ledger", False, "Now: 1.00 EUR"),
+        ("The columns of months are complete", True, ""),
+        ("Fence", True, "You see a part of this ledger; checks that need the whole are not made."),
+        ("Selections", True, "X: '5' matches no account"),
+        ("Cash agrees", False, "now: 1.00 apart"),
+        ("Ratio", True, "Judged in no column: none of them has figures for it."),
+        ("Not elsewhere", True, "Node n"),
         ("Intercompany without a partner", True, "A 11"),
-    ]  # fmt: skip
+    ]
     found = read_checks({"footing": [{"check": title, "ok": ok, "detail": detail} for title, ok, detail in old]})
     assert [(check.code, check.state) for check in found] == [
-        ("placed", HOLDS), ("ledger-tie", FAILS), ("columns", HOLDS), ("fence", NOT_JUDGED), ("selections", WARNS), ("own-check", FAILS),
-        ("own-check", NOT_JUDGED), ("selections", HOLDS), ("intercompany", WARNS),
-    ]  # fmt: skip
+        ("placed", HOLDS),
+        ("ledger-tie", FAILS),
+        ("columns", HOLDS),
+        ("fence", NOT_JUDGED),
+        ("selections", WARNS),
+        ("own-check", FAILS),
+        ("own-check", NOT_JUDGED),
+        ("selections", HOLDS),
+        ("intercompany", WARNS),
+    ]
     assert [check.check for check in found] == [title for title, _, _ in old]
     new = [{"check": "Totals foot", "code": "totals", "state": "not judged", "ok": False, "detail": "why"}]
-    assert [(check.code, check.state, check.detail) for check in read_checks({"footing": new})] == [("totals", NOT_JUDGED, "why")]
+    assert [(check.code, check.state, check.detail) for check in read_checks({"footing": new})] == [
+        ("totals", NOT_JUDGED, "why")
+    ]

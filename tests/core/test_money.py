@@ -10,7 +10,10 @@ from hypothesis import strategies as st
 from rulka.core.money import exact_text, minor_text, parse_minor, ratio_text, round_half_away
 
 
-@pytest.mark.parametrize(("text", "digits", "minor"), [("12.5", 2, 1250), ("-0.01", 2, -1), ("7", 0, 7), ("0.125", 3, 125), ("007.10", 2, 710)])
+@pytest.mark.parametrize(
+    ("text", "digits", "minor"),
+    [("12.5", 2, 1250), ("-0.01", 2, -1), ("7", 0, 7), ("0.125", 3, 125), ("007.10", 2, 710)],
+)
 def test_amount_text_becomes_minor_units(text, digits, minor):
     assert parse_minor(text, digits) == minor
 

@@ -26,23 +26,40 @@ ENTITIES = [
     {"code": "C", "name": "Ceta", "currency": "EUR", "calendar": "calendar year"},
 ]
 ACCOUNTS = [
-    {"code": "10", "type": "asset"}, {"code": "30", "type": "equity"}, {"code": "39", "type": "equity"}, {"code": "40", "type": "revenue"},
-]  # fmt: skip
+    {"code": "10", "type": "asset"},
+    {"code": "30", "type": "equity"},
+    {"code": "39", "type": "equity"},
+    {"code": "40", "type": "revenue"},
+]
 AMOUNTS = [
-    (date(2025, 5, 4), 1, "", "normal"), (date(2025, 12, 30), 20, "", "normal"), (date(2026, 1, 8), 300, "", "normal"),
-    (date(2026, 3, 31), 4000, "2026-P13", "adjusting"), (date(2026, 4, 2), 50_000, "", "normal"), (date(2026, 6, 20), 600_000, "", "normal"),
-]  # fmt: skip
-SALES = [Line(entity, "40", Decimal(-amount), day, {}, period, f"e{amount}", kind=kind, source="till", counterparty="K1")
-         for entity in "ABC" for day, amount, period, kind in AMOUNTS]  # fmt: skip
+    (date(2025, 5, 4), 1, "", "normal"),
+    (date(2025, 12, 30), 20, "", "normal"),
+    (date(2026, 1, 8), 300, "", "normal"),
+    (date(2026, 3, 31), 4000, "2026-P13", "adjusting"),
+    (date(2026, 4, 2), 50_000, "", "normal"),
+    (date(2026, 6, 20), 600_000, "", "normal"),
+]
+SALES = [
+    Line(entity, "40", Decimal(-amount), day, {}, period, f"e{amount}", kind=kind, source="till", counterparty="K1")
+    for entity in "ABC"
+    for day, amount, period, kind in AMOUNTS
+]
 BANK = [Line(line.entity, "10", -line.amount, line.day, {}, line.period, line.entry, kind=line.kind) for line in SALES]
-PLAN = [Line("A", "40", Decimal(-7), date(2026, 4, 1), {}, f"2027-P{number:02d}", scenario="forecast") for number in range(4, 13)]
-VIEW = book_of(Works(GROUP, ENTITIES, ACCOUNTS, [], [*SALES, *BANK, *PLAN], dimensions=(), calendars={"calendar year": OWN})).within(Fence())
+PLAN = [
+    Line("A", "40", Decimal(-7), date(2026, 4, 1), {}, f"2027-P{number:02d}", scenario="forecast")
+    for number in range(4, 13)
+]
+VIEW = book_of(
+    Works(GROUP, ENTITIES, ACCOUNTS, [], [*SALES, *BANK, *PLAN], dimensions=(), calendars={"calendar year": OWN})
+).within(Fence())
 
 
 def run(columns, node="A", period="2027-P03", *, spine=None, statement=None):
     lines = spine or [{"line": "Sales", "accounts": "40"}, {"line": "Bank", "accounts": "10"}]
     body = {"statement": "t", "spine": "s", "span": "p", **(statement or {})}
-    definition = statement_from(body, spine_from({"spine": "s", "lines": lines}), span_from({"span": "p", "columns": columns}), None)
+    definition = statement_from(
+        body, spine_from({"spine": "s", "lines": lines}), span_from({"span": "p", "columns": columns}), None
+    )
     return run_statement(definition, VIEW, VIEW.frame.calendar.period(period), node)
 
 
@@ -54,7 +71,8 @@ YTD = {"window": "year to date"}
 
 
 def test_year_to_date_begins_where_the_own_year_does_and_headings_say_so():
-    # seen from June 2026: by the group from April, by the entity from January, what the group adjusted on 31 March in its adjusting period
+    # seen from June 2026: by the group from April, by the entity from January, what the group adjusted on 31 March in
+    # its adjusting period
     computed = run(
         [
             {"column": "group", **YTD},
@@ -62,15 +80,23 @@ def test_year_to_date_begins_where_the_own_year_does_and_headings_say_so():
             {"column": "before", "window": "year", "shift": "-1 year", "calendar": "own"},
         ]
     )
-    assert shown(computed) == {"group": 650_000, "own, calendar calendar year": 650_300, "before, calendar calendar year": 21}
-    assert shown(run([{"column": "own", "heading": "{calendar} {from}", **YTD, "calendar": "own"}])) == {"calendar year January 2026": 650_300}
+    assert shown(computed) == {
+        "group": 650_000,
+        "own, calendar calendar year": 650_300,
+        "before, calendar calendar year": 21,
+    }
+    assert shown(run([{"column": "own", "heading": "{calendar} {from}", **YTD, "calendar": "own"}])) == {
+        "calendar year January 2026": 650_300
+    }
     whole = run([{"column": "year", "window": "year", "calendar": "own"}])
     assert list(shown(whole).values()) == [654_300]
 
 
 def test_balances_series_weeks_and_outlook_read_the_own_calendar():
     own = {"calendar": "own"}
-    computed = run([{"column": "opening", "measure": "opening", **YTD, **own}, {"column": "closing", "measure": "closing", **own}])
+    computed = run(
+        [{"column": "opening", "measure": "opening", **YTD, **own}, {"column": "closing", "measure": "closing", **own}]
+    )
     assert list(shown(computed, "bank").values()) == [21, 650_321]
     assert list(shown(computed).values()) == [0, 650_300]
     series = run([{"series": "quarters", "each": "quarter", "within": "year", "total": "All", **own}])
@@ -82,17 +108,25 @@ def test_balances_series_weeks_and_outlook_read_the_own_calendar():
 
 
 def test_statement_reads_the_own_calendar_unless_a_column_says_otherwise():
-    computed = run([{"column": "own", **YTD}, {"column": "group", **YTD, "calendar": "group"}], statement={"calendar": "own"})
+    computed = run(
+        [{"column": "own", **YTD}, {"column": "group", **YTD, "calendar": "group"}], statement={"calendar": "own"}
+    )
     assert shown(computed) == {"own, calendar calendar year": 650_300, "group": 650_000}
     assert shown(run([{"column": "c", **YTD}], "B", statement={"calendar": "own"})) == {"c": 650_000}
 
 
 def test_rows_of_entries_and_counterparties_read_it_too():
-    spine = [{"line": "Each", "accounts": "40", "expand": "entries"}, {"line": "Whom", "accounts": "40; source: till", "expand": "counterparties"}]
+    spine = [
+        {"line": "Each", "accounts": "40", "expand": "entries"},
+        {"line": "Whom", "accounts": "40; source: till", "expand": "counterparties"},
+    ]
     computed = run([{"column": "group", **YTD}, {"column": "own", **YTD, "calendar": "own"}], spine=spine)
     assert {row.label: row.values for row in computed.rows} == {
-        "e300": (0, 300), "e50000": (50_000, 50_000), "e600000": (600_000, 600_000), "K1": (650_000, 650_300),
-    }  # fmt: skip
+        "e300": (0, 300),
+        "e50000": (50_000, 50_000),
+        "e600000": (600_000, 600_000),
+        "K1": (650_000, 650_300),
+    }
 
 
 def test_entries_of_the_own_adjusting_period_are_found_wherever_the_group_adjusts():
@@ -102,8 +136,12 @@ def test_entries_of_the_own_adjusting_period_are_found_wherever_the_group_adjust
 
 
 def test_every_figure_agrees_with_its_trace_and_the_footing_holds():
-    columns = [{"column": f"c{at}", "measure": measure, "window": window, "calendar": "own"}
-               for at, (measure, window) in enumerate([("activity", "year to date"), ("closing", "period"), ("opening", "year"), ("average", "year to date")])]  # fmt: skip
+    columns = [
+        {"column": f"c{at}", "measure": measure, "window": window, "calendar": "own"}
+        for at, (measure, window) in enumerate(
+            [("activity", "year to date"), ("closing", "period"), ("opening", "year"), ("average", "year to date")]
+        )
+    ]
     computed = run(columns)
     for row in computed.rows:
         for column in computed.columns:
@@ -129,13 +167,22 @@ def test_what_has_no_one_calendar_is_refused(node, currency, message):
 
 def test_a_line_outside_of_the_own_calendar_is_named():
     short = {**OWN, "first_year": 2026}
-    view = book_of(Works(GROUP, ENTITIES, ACCOUNTS, [], [*SALES, *BANK], dimensions=(), calendars={"calendar year": short})).within(Fence())
+    view = book_of(
+        Works(GROUP, ENTITIES, ACCOUNTS, [], [*SALES, *BANK], dimensions=(), calendars={"calendar year": short})
+    ).within(Fence())
     spine, span = (
         spine_from({"spine": "s", "lines": [{"line": "S", "accounts": "40"}]}),
         span_from({"span": "p", "columns": [{"column": "c", "calendar": "own"}]}),
     )
-    with pytest.raises(RulkaError, match="2025-05-04 lies outside the entity's own calendar. Make that calendar longer."):
-        run_statement(statement_from({"statement": "t", "spine": "s", "span": "p"}, spine, span), view, view.frame.calendar.period("2027-P03"), "A")
+    with pytest.raises(
+        RulkaError, match="2025-05-04 lies outside the entity's own calendar. Make that calendar longer."
+    ):
+        run_statement(
+            statement_from({"statement": "t", "spine": "s", "span": "p"}, spine, span),
+            view,
+            view.frame.calendar.period("2027-P03"),
+            "A",
+        )
 
 
 def test_sums_by_own_periods_are_those_of_the_days():

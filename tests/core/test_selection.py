@@ -81,7 +81,9 @@ def test_part_that_matches_nothing_is_a_warning():
     assert select("4010, 7*, under:77", CODES).warnings == ("'7*' matches no account", "'under:77' matches no account")
 
 
-@given(st.lists(st.text(st.characters(blacklist_categories=("Cs", "Cc")), min_size=1, max_size=12), min_size=1, max_size=5))
+@given(
+    st.lists(st.text(st.characters(blacklist_categories=("Cs", "Cc")), min_size=1, max_size=12), min_size=1, max_size=5)
+)
 def test_codes_written_as_text_read_back(codes):
     stripped = [code.strip() or "x" for code in codes]
     selection = parse_selection(codes_as_text(stripped))

@@ -24,18 +24,32 @@ from rulka.core.trace import trace_cell, trace_rolled
 
 CALENDAR = monthly_calendar(first_month=1, year_label="start", first_year=2025, last_year=2026)
 ACCOUNTS = [
-    Item("10", "Bank", type="asset"), Item("20", "Debts", type="liability"), Item("30", "Kept", type="equity"),
-    Item("40", "Sales", type="revenue"), Item("41", "Other", type="revenue"), Item("50", "Wages", type="expense"),
-    Item("51", "Rent", type="expense"), Item("90", "Hours", type="statistical"),
-]  # fmt: skip
+    Item("10", "Bank", type="asset"),
+    Item("20", "Debts", type="liability"),
+    Item("30", "Kept", type="equity"),
+    Item("40", "Sales", type="revenue"),
+    Item("41", "Other", type="revenue"),
+    Item("50", "Wages", type="expense"),
+    Item("51", "Rent", type="expense"),
+    Item("90", "Hours", type="statistical"),
+]
 
 
 def frame(entities=(("A", "EUR", ""), ("B", "EUR", "A"), ("C", "SEK", ""))):
     codes = code_list("entity", [Item(code, f"Works {code}", parent) for code, _, parent in entities])
     return Frame(
-        "Group", "EUR", CALENDAR, codes, code_list("account", ACCOUNTS), {"dept": code_list("dept", [Item("-", "none"), Item("x", "X"), Item("y", "Y")])},
-        "30", {"actual": "actual", "budget": "budget"}, tuple(currency for _, currency, _ in sorted(entities)), np.full(len(entities), 2), "A",
-    )  # fmt: skip
+        "Group",
+        "EUR",
+        CALENDAR,
+        codes,
+        code_list("account", ACCOUNTS),
+        {"dept": code_list("dept", [Item("-", "none"), Item("x", "X"), Item("y", "Y")])},
+        "30",
+        {"actual": "actual", "budget": "budget"},
+        tuple(currency for _, currency, _ in sorted(entities)),
+        np.full(len(entities), 2),
+        "A",
+    )
 
 
 def book(lines, scenario="actual"):
@@ -56,22 +70,38 @@ def book(lines, scenario="actual"):
 
 
 LINES = [
-    ("A", "10", "-", "2025-P03", 10_000), ("A", "40", "x", "2025-P03", -10_000),
-    ("A", "50", "x", "2025-P12", 4_000), ("A", "10", "-", "2025-P12", -4_000),
-    ("A", "10", "-", "2026-P01", 7_000), ("A", "40", "x", "2026-P01", -5_000), ("A", "41", "y", "2026-P01", -2_000),
-    ("A", "51", "y", "2026-P02", 1_500), ("A", "20", "-", "2026-P02", -1_500),
-    ("A", "51", "y", "2026-P02", 900, ACTIVITY, PENDING), ("A", "20", "-", "2026-P02", -900, ACTIVITY, PENDING),
+    ("A", "10", "-", "2025-P03", 10_000),
+    ("A", "40", "x", "2025-P03", -10_000),
+    ("A", "50", "x", "2025-P12", 4_000),
+    ("A", "10", "-", "2025-P12", -4_000),
+    ("A", "10", "-", "2026-P01", 7_000),
+    ("A", "40", "x", "2026-P01", -5_000),
+    ("A", "41", "y", "2026-P01", -2_000),
+    ("A", "51", "y", "2026-P02", 1_500),
+    ("A", "20", "-", "2026-P02", -1_500),
+    ("A", "51", "y", "2026-P02", 900, ACTIVITY, PENDING),
+    ("A", "20", "-", "2026-P02", -900, ACTIVITY, PENDING),
     ("A", "90", "x", "2026-P02", 1_250),
-    ("A", "40", "x", "2026-P01", -4_000, "budget"), ("A", "50", "x", "2026-P01", 1_000, "budget"),
-    ("C", "10", "-", "2026-P01", 300), ("C", "40", "-", "2026-P01", -300),
-]  # fmt: skip
+    ("A", "40", "x", "2026-P01", -4_000, "budget"),
+    ("A", "50", "x", "2026-P01", 1_000, "budget"),
+    ("C", "10", "-", "2026-P01", 300),
+    ("C", "40", "-", "2026-P01", -300),
+]
 
 SPINE = {
     "spine": "s",
     "signs": "both positive",
     "lines": [
-        {"section": "Income", "lines": [{"line": "Sales", "accounts": "40"}, {"line": "Other", "accounts": "41"}], "total": "All income"},
-        {"section": "Costs", "lines": [{"line": "Wages", "accounts": "50"}, {"line": "Rent", "accounts": "51"}], "total": "All costs"},
+        {
+            "section": "Income",
+            "lines": [{"line": "Sales", "accounts": "40"}, {"line": "Other", "accounts": "41"}],
+            "total": "All income",
+        },
+        {
+            "section": "Costs",
+            "lines": [{"line": "Wages", "accounts": "50"}, {"line": "Rent", "accounts": "51"}],
+            "total": "All costs",
+        },
         {"calculation": "Result", "formula": '"All income" - "All costs"'},
         {"calculation": "Margin", "formula": 'Result / "All income"'},
         {"line": "Hours", "accounts": "90"},
@@ -148,13 +178,27 @@ def test_measures_over_the_year_end(measure, period, values):
 
 
 def test_closing_entries_and_opening_entries_take_their_places():
-    # 2025 left -60; a closing entry moves 25 of it by itself, so that 35 rolls; an opening entry of 8 stands in March's opening
-    lines = [*LINES, ("A", "40", "x", "2025-P12", 2_500, CLOSING), ("A", "30", "x", "2025-P12", -2_500, CLOSING),
-             ("A", "10", "-", "2026-P03", 800, OPENING), ("A", "20", "-", "2026-P03", -800, OPENING)]  # fmt: skip
-    spine = {"spine": "s", "lines": [{"line": code, "accounts": code, "sign": "as booked"} for code in ("10", "30", "40")]}
+    # 2025 left -60; a closing entry moves 25 of it by itself, so that 35 rolls; an opening entry of 8 stands in March's
+    # opening
+    lines = [
+        *LINES,
+        ("A", "40", "x", "2025-P12", 2_500, CLOSING),
+        ("A", "30", "x", "2025-P12", -2_500, CLOSING),
+        ("A", "10", "-", "2026-P03", 800, OPENING),
+        ("A", "20", "-", "2026-P03", -800, OPENING),
+    ]
+    spine = {
+        "spine": "s",
+        "lines": [{"line": code, "accounts": code, "sign": "as booked"} for code in ("10", "30", "40")],
+    }
 
     def values(measure, period):
-        return [str(row.values[0]) for row in run(spine, {"span": "p", "columns": [{"column": "c", "measure": measure}]}, period, lines=lines).rows]
+        return [
+            str(row.values[0])
+            for row in run(
+                spine, {"span": "p", "columns": [{"column": "c", "measure": measure}]}, period, lines=lines
+            ).rows
+        ]
 
     assert values("closing", "2025-P12") == ["60", "0", "-100"]
     assert values("opening", "2026-P01") == ["60", "-60", "0"]
@@ -171,7 +215,9 @@ def test_node_holds_the_entities_below_and_refuses_mixed_currencies():
     view = book(LINES).within(Fence())
     assert find_node(view).code == "A"
     assert find_node(view, "A").entities.tolist() == [True, True, False]
-    with pytest.raises(RulkaError, match="Group mixes currencies: EUR, SEK. Amounts in different currencies can't be added"):
+    with pytest.raises(
+        RulkaError, match="Group mixes currencies: EUR, SEK. Amounts in different currencies can't be added"
+    ):
         find_node(view, "group")
     with pytest.raises(RulkaError, match="Node 'Q' does not exist. There are: A, A.rest, B, C, group."):
         find_node(view, "Q")
@@ -190,27 +236,48 @@ def test_fence_masks_keys_before_anything_else():
 
 
 def expanded(**line):
-    lines = [{"section": "All", "lines": [{"line": "Accounts", "accounts": "*", "expand": "accounts", "sign": "as booked", **line}], "total": "Sum"}]
+    lines = [
+        {
+            "section": "All",
+            "lines": [{"line": "Accounts", "accounts": "*", "expand": "accounts", "sign": "as booked", **line}],
+            "total": "Sum",
+        }
+    ]
     return run(
-        {"spine": "s", "covers": "*", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": "closing"}]}
+        {"spine": "s", "covers": "*", "lines": lines},
+        {"span": "p", "columns": [{"column": "c", "window": "year to date", "measure": "closing"}]},
     )
 
 
 def test_expanding_line_has_a_row_for_each_account_and_totals_leave_quantities_out():
     computed = expanded()
     shown = {row.account: (str(row.values[0]), row.hidden) for row in computed.rows if row.kind == "account"}
-    assert shown == {"10": ("130", False), "20": ("-15", False), "30": ("-60", False), "40": ("-50", False), "41": ("-20", False),
-                     "50": ("0", True), "51": ("15", False), "90": ("25/2", False)}  # fmt: skip
+    assert shown == {
+        "10": ("130", False),
+        "20": ("-15", False),
+        "30": ("-60", False),
+        "40": ("-50", False),
+        "41": ("-20", False),
+        "50": ("0", True),
+        "51": ("15", False),
+        "90": ("25/2", False),
+    }
     assert texts(computed)["all.total"] == ["0"]
     assert all(check.ok for check in footing(computed))
     assert trace_cell(computed, "all.total", "c").agrees
 
 
 def test_hidden_lines_stay_in_the_result_and_are_marked():
-    lines = [{"line": "A", "accounts": "50", "hide": "when zero"}, {"line": "B", "accounts": "51", "hide": "when zero"},
-             {"line": "C", "accounts": "40", "hide": "always"}, {"line": "D", "accounts": "50", "hide": "when nothing was booked"},
-             {"line": "E", "accounts": "50"}]  # fmt: skip
-    computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]})
+    lines = [
+        {"line": "A", "accounts": "50", "hide": "when zero"},
+        {"line": "B", "accounts": "51", "hide": "when zero"},
+        {"line": "C", "accounts": "40", "hide": "always"},
+        {"line": "D", "accounts": "50", "hide": "when nothing was booked"},
+        {"line": "E", "accounts": "50"},
+    ]
+    computed = run(
+        {"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]}
+    )
     assert {row.label: row.hidden for row in computed.rows} == {"A": True, "B": False, "C": True, "D": True, "E": False}
 
 
@@ -224,11 +291,17 @@ def test_footing_names_what_is_not_placed_and_what_twice():
     lines = [
         {
             "section": "S",
-            "lines": [{"line": "Sales", "accounts": "40"}, {"line": "Again", "accounts": "4*"}, {"line": "W", "accounts": "50"}],
+            "lines": [
+                {"line": "Sales", "accounts": "40"},
+                {"line": "Again", "accounts": "4*"},
+                {"line": "W", "accounts": "50"},
+            ],
             "total": "T",
         }
     ]
-    computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]})
+    computed = run(
+        {"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "window": "year to date"}]}
+    )
     checks = {check.check: check for check in footing(computed)}
     assert checks["Every account is placed"].detail == "3 of 4 accounts placed: 51 Rent (15.00) is not"
     assert checks["No account is placed twice"].detail == "Placed more than once: 40 Sales (−50.00), by Sales, Again"
@@ -242,7 +315,11 @@ def test_footing_names_what_is_not_placed_and_what_twice():
 
 
 def test_check_line_says_how_far_apart_two_lines_are():
-    lines = [{"line": "Bank", "accounts": "10"}, {"line": "Debts", "accounts": "20, 30"}, {"check": "They agree", "agree": ["Bank", "Debts"]}]
+    lines = [
+        {"line": "Bank", "accounts": "10"},
+        {"line": "Debts", "accounts": "20, 30"},
+        {"check": "They agree", "agree": ["Bank", "Debts"]},
+    ]
     computed = run({"spine": "s", "lines": lines}, {"span": "p", "columns": [{"column": "c", "measure": "closing"}]})
     check = next(check for check in footing(computed) if check.check == "They agree")
     assert (check.ok, check.detail) == (False, "c (February 2026): 55.00 apart")
@@ -264,7 +341,16 @@ def test_broken_line_is_refused_by_name(line, message):
 
 
 @pytest.mark.parametrize(
-    ("a", "b", "wanted"), [(110, 100, "1/10"), (-110, -100, "-1/10"), (5, 0, None), (-5, 100, None), (5, -100, None), (0, 100, "-1"), (None, 1, None)]
+    ("a", "b", "wanted"),
+    [
+        (110, 100, "1/10"),
+        (-110, -100, "-1/10"),
+        (5, 0, None),
+        (-5, 100, None),
+        (5, -100, None),
+        (0, 100, "-1"),
+        (None, 1, None),
+    ],
 )
 def test_percent_is_difference_per_absolute_base(a, b, wanted):
     value = percent(None if a is None else Fraction(a), Fraction(b))
@@ -280,20 +366,33 @@ def test_trace_of_rolled_result_opens_into_accounts():
 
 
 AMOUNTS = st.lists(
-    st.tuples(st.sampled_from(["40", "41", "50", "51"]), st.sampled_from(["x", "y"]), st.sampled_from(["2025-P02", "2025-P12", "2026-P01", "2026-P02"]), st.integers(-(2**50), 2**50)),
-    min_size=1, max_size=30,
-)  # fmt: skip
+    st.tuples(
+        st.sampled_from(["40", "41", "50", "51"]),
+        st.sampled_from(["x", "y"]),
+        st.sampled_from(["2025-P02", "2025-P12", "2026-P01", "2026-P02"]),
+        st.integers(-(2**50), 2**50),
+    ),
+    min_size=1,
+    max_size=30,
+)
 
 
 @given(AMOUNTS)
 def test_totals_foot_and_a_flip_flips_whatever_is_booked(amounts):
-    lines = [line for account, dept, period, amount in amounts for line in (("A", account, dept, period, amount), ("A", "10", "-", period, -amount))]
+    lines = [
+        line
+        for account, dept, period, amount in amounts
+        for line in (("A", account, dept, period, amount), ("A", "10", "-", period, -amount))
+    ]
     computed = run(lines=lines)
     for place in range(len(SPAN["columns"]) - 1):
         if computed.columns[place].kind == "figures":
             income = [computed.row(key).values[place] for key in ("sales", "other", "income.total")]
             assert income[0] + income[1] == income[2]
-    flipped = {"spine": "s", "lines": [{"line": "L", "accounts": "4*", "sign": sign} for sign in ("as booked", "flipped")]}
+    flipped = {
+        "spine": "s",
+        "lines": [{"line": "L", "accounts": "4*", "sign": sign} for sign in ("as booked", "flipped")],
+    }
     booked, turned = run(flipped, lines=lines).rows
     assert [v and -v for v in booked.values[:2]] == [v and v for v in turned.values[:2]]
     closing = run(

@@ -9,10 +9,23 @@ from rulka.core.errors import RulkaError
 from rulka.core.trace import trace_account, trace_cell, trace_rolled
 from tests.core.test_statement import LINES, SPAN, SPINE, run
 
-BALANCES = {"span": "p", "columns": [{"column": "c", "measure": "closing"}, {"column": "o", "measure": "opening"}, {"column": "d", "measure": "debits"},
-                                     {"column": "k", "measure": "credits"}, {"column": "a", "window": "year to date"}]}  # fmt: skip
-BOOKED = [*LINES, ("A", "40", "x", "2025-P12", 2_500, CLOSING), ("A", "30", "x", "2025-P12", -2_500, CLOSING),
-          ("A", "10", "-", "2026-P02", 800, OPENING), ("A", "20", "-", "2026-P02", -800, OPENING)]  # fmt: skip
+BALANCES = {
+    "span": "p",
+    "columns": [
+        {"column": "c", "measure": "closing"},
+        {"column": "o", "measure": "opening"},
+        {"column": "d", "measure": "debits"},
+        {"column": "k", "measure": "credits"},
+        {"column": "a", "window": "year to date"},
+    ],
+}
+BOOKED = [
+    *LINES,
+    ("A", "40", "x", "2025-P12", 2_500, CLOSING),
+    ("A", "30", "x", "2025-P12", -2_500, CLOSING),
+    ("A", "10", "-", "2026-P02", 800, OPENING),
+    ("A", "20", "-", "2026-P02", -800, OPENING),
+]
 
 
 def balances(*codes, period="2026-P02", fence=Fence()):  # noqa: B008
@@ -98,7 +111,10 @@ def test_account_that_does_not_stand_behind_a_line_is_refused():
 
 
 def test_calculation_on_a_section_without_total_names_it_without_a_way_further():
-    lines = [{"section": "Income", "lines": [{"line": "Sales", "accounts": "40"}]}, {"calculation": "Twice", "formula": "Income * 2"}]
+    lines = [
+        {"section": "Income", "lines": [{"line": "Sales", "accounts": "40"}]},
+        {"calculation": "Twice", "formula": "Income * 2"},
+    ]
     computed = run({**SPINE, "lines": lines}, SPAN)
     assert str(computed.row("twice").values[0]) == "100"
     trace = trace_cell(computed, "twice", "now")

@@ -1,4 +1,5 @@
-"""Rounding of translated amounts: once for each account, half away from zero, shared by largest remainder, earlier keys first."""
+"""Rounding of translated amounts: once for each account, half away from zero, shared by largest remainder, earlier keys
+first."""
 
 from __future__ import annotations
 

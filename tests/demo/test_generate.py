@@ -25,7 +25,9 @@ def total(lines, *accounts, first="2023-04-01", last="2027-03-31", **where):
         (
             line["amount"]
             for line in lines
-            if line["account"] in accounts and first <= line["date"] <= last and all(line[k] == v for k, v in where.items())
+            if line["account"] in accounts
+            and first <= line["date"] <= last
+            and all(line[k] == v for k, v in where.items())
         ),
         Decimal(0),
     )
@@ -77,7 +79,10 @@ def test_summer_carries_three_times_winter(lines):
 def test_tax_follows_profit(lines):
     for year in (2024, 2025, 2026):
         window = {"first": f"{year - 1}-04-01", "last": f"{year}-03-31", "entity": "TF", "kind": ""}
-        before = -sum(total(lines, code, **window) for code in {line["account"] for line in lines if "4000" < line["account"] < "8100"})
+        before = -sum(
+            total(lines, code, **window)
+            for code in {line["account"] for line in lines if "4000" < line["account"] < "8100"}
+        )
         assert total(lines, "8110", **window) == pytest.approx(before * Decimal("0.22"), abs=1)
 
 
@@ -85,20 +90,37 @@ def test_planted_matters_have_the_amounts_of_the_documentation(demo_folder, line
     budgets = rows(demo_folder / "ledger", "budgets.csv")
 
     def budget(period, account):
-        return sum(Decimal(row["amount"]) for row in budgets if (row["scenario"], row["period"], row["account"]) == ("budget", period, account))
+        return sum(
+            Decimal(row["amount"])
+            for row in budgets
+            if (row["scenario"], row["period"], row["account"]) == ("budget", period, account)
+        )
 
     # 1 dry-docks
-    assert total(lines, "6330", first="2026-02-01", last="2026-02-28") == Decimal("672000.00") == budget("2026-P11", "6330") * Decimal("1.4")
+    assert (
+        total(lines, "6330", first="2026-02-01", last="2026-02-28")
+        == Decimal("672000.00")
+        == budget("2026-P11", "6330") * Decimal("1.4")
+    )
     assert (total(lines, "6330", first="2026-03-01", last="2026-08-31"), budget("2026-P12", "6330")) == (0, 360_000)
     assert total(lines, "6330", first="2026-09-01", last="2026-09-30") == Decimal("357374.11")
 
     # 2 fuel a sailing
     def fuel(first, last):
-        return (total(lines, "6110", first=first, last=last, entity="TF") / total(lines, "9030", first=first, last=last)).quantize(Decimal("0.01"))
+        return (
+            total(lines, "6110", first=first, last=last, entity="TF") / total(lines, "9030", first=first, last=last)
+        ).quantize(Decimal("0.01"))
 
-    rates = [fuel("2026-04-01", "2026-04-30"), fuel("2026-05-01", "2026-05-31"), fuel("2026-06-01", "2026-06-30"), fuel("2026-10-01", "2026-10-31")]
+    rates = [
+        fuel("2026-04-01", "2026-04-30"),
+        fuel("2026-05-01", "2026-05-31"),
+        fuel("2026-06-01", "2026-06-30"),
+        fuel("2026-10-01", "2026-10-31"),
+    ]
     assert rates == [Decimal("471.72"), Decimal("466.12"), Decimal("543.21"), Decimal("550.45")]
-    flat = total(lines, "9030", first="2026-06-01", last="2026-10-31") / total(lines, "9030", first="2025-06-01", last="2025-10-31")
+    flat = total(lines, "9030", first="2026-06-01", last="2026-10-31") / total(
+        lines, "9030", first="2025-06-01", last="2025-10-31"
+    )
     assert Decimal("0.97") < flat < Decimal("1.03")
     # 3 outage
     vehicles = ("4110", "4120", "4130", "4140")
@@ -107,16 +129,24 @@ def test_planted_matters_have_the_amounts_of_the_documentation(demo_folder, line
     assert total(lines, "4440") == Decimal("-401395.41")
     # 4 a pay run in the wrong department
     wrong = [line for line in lines if line["entry"] == "TF-PA2608-0016" and line["account"].startswith("5")]
-    assert {line["department"] for line in wrong} == {"410"} and sum(line["amount"] for line in wrong) == Decimal("80920.16")
+    assert {line["department"] for line in wrong} == {"410"} and sum(line["amount"] for line in wrong) == Decimal(
+        "80920.16"
+    )
     moved = [line for line in lines if line["document"] == "GJ-2026-117"]
     assert sum(line["amount"] for line in moved if line["department"] == "410") == Decimal("-80920.16")
     # 5 to 7
     assert [(line["date"][:7], line["amount"]) for line in lines if line["account"] == "6815"] == [
-        ("2026-09", Decimal("13160.00")), ("2026-10", Decimal("14025.00"))]  # fmt: skip
+        ("2026-09", Decimal("13160.00")),
+        ("2026-10", Decimal("14025.00")),
+    ]
     october = {"first": "2026-10-01", "last": "2026-10-31"}
     assert -total(lines, "4590", **october) - total(lines, "6250", **october) == Decimal("12400.00")
     assert total(lines, "4590", last="2026-09-30", kind="") == -total(lines, "6250", last="2026-09-30", kind="")
-    pending = [(line["entry"], line["account"], line["amount"]) for line in lines if line["status"] == "pending" and line["amount"] > 0]
+    pending = [
+        (line["entry"], line["account"], line["amount"])
+        for line in lines
+        if line["status"] == "pending" and line["amount"] > 0
+    ]
     assert pending == [("TF-GE2610-P001", "6210", Decimal("18600.00")), ("TF-GE2610-P002", "6410", Decimal("9250.00"))]
     # 8 and the corrections come with the news
     news = {line["entry"]: line for line in rows(demo_folder / "news", "entries.csv") if line["debit"]}
@@ -139,5 +169,11 @@ def test_second_load_is_a_second_revision_that_keeps_what_it_changed(ternwick):
     news = ternwick.revisions.get(number=2)
     assert (news.counts["entries"]["new"], news.counts["entries"]["changed"]) == (1, 2)
     former = JournalLineFormer.objects.filter(entry__ledger=ternwick).order_by("entry__number", "line")
-    assert [(line.entry.number, line.line, line.debit + line.credit, line.since_revision, line.until_revision) for line in former] == [
-        ("TF-GE2610-P001", "1", 1_860_000, 1, 1), ("TF-PA2610-N001", "1", 1_118_400, 1, 1), ("TF-PA2610-N001", "2", 1_118_400, 1, 1)]  # fmt: skip
+    assert [
+        (line.entry.number, line.line, line.debit + line.credit, line.since_revision, line.until_revision)
+        for line in former
+    ] == [
+        ("TF-GE2610-P001", "1", 1_860_000, 1, 1),
+        ("TF-PA2610-N001", "1", 1_118_400, 1, 1),
+        ("TF-PA2610-N001", "2", 1_118_400, 1, 1),
+    ]

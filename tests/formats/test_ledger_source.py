@@ -34,7 +34,12 @@ def workbook(folder, target, change=lambda book: None):
     for path in sorted(folder.glob("*.csv")):
         sheet = book.create_sheet(path.stem)
         for row in csv.reader(path.read_text().splitlines()):
-            sheet.append([date.fromisoformat(c) if len(c) == 10 and c[4] == "-" else float(c) if "." in c else c or None for c in row])
+            sheet.append(
+                [
+                    date.fromisoformat(c) if len(c) == 10 and c[4] == "-" else float(c) if "." in c else c or None
+                    for c in row
+                ]
+            )
     change(book)
     book.save(target)
     return target

@@ -1,4 +1,5 @@
-"""Strange files through a mapping: five shapes that the guessing was not written against, and what is told when one can't be read."""
+"""Strange files through a mapping: five shapes that the guessing was not written against, and what is told when one
+can't be read."""
 
 from __future__ import annotations
 
@@ -16,7 +17,9 @@ from rulka.formats.mapping import MappingDefinition, Source, convert, parse_day,
 from rulka.formats.table_file import TableLook, look_at, read_rows
 
 KNOWN = KnownCodes(
-    frozenset({"A", "B"}), frozenset({"1000", "1100", "2000", "4000", "4100", "5000"}), {"department": frozenset({"-", "10", "11", "20"})}
+    frozenset({"A", "B"}),
+    frozenset({"1000", "1100", "2000", "4000", "4100", "5000"}),
+    {"department": frozenset({"-", "10", "11", "20"})},
 )
 SALE = [("A", "1000", "", "1234.50", ""), ("A", "4000", "10", "", "1234.50")]
 REFUND = [("A", "4000", "10", "12.40", ""), ("A", "1000", "", "", "12.40")]
@@ -24,9 +27,13 @@ REFUND = [("A", "4000", "10", "12.40", ""), ("A", "1000", "", "", "12.40")]
 
 def swedish(folder: Path) -> Path:
     path = folder / "verifikat.txt"
-    rows = ["Bolag\tVerifikat\tBokföringsdatum\tKonto\tKst\tBelopp\tVerifikationstext",
-            "A\tV17\t20260315\t1000\t\t1234,50\tFörsäljning", "A\tV17\t20260315\t4000\t10\t-1234,50\tFörsäljning",
-            "A\tV18\t20260316\t4000\t10\t12,40\tÅterköp", "A\tV18\t20260316\t1000\t\t-12,40\tÅterköp"]  # fmt: skip
+    rows = [
+        "Bolag\tVerifikat\tBokföringsdatum\tKonto\tKst\tBelopp\tVerifikationstext",
+        "A\tV17\t20260315\t1000\t\t1234,50\tFörsäljning",
+        "A\tV17\t20260315\t4000\t10\t-1234,50\tFörsäljning",
+        "A\tV18\t20260316\t4000\t10\t12,40\tÅterköp",
+        "A\tV18\t20260316\t1000\t\t-12,40\tÅterköp",
+    ]
     path.write_bytes(("\r\n".join(rows) + "\r\n").encode("cp1252"))
     return path
 
@@ -39,7 +46,7 @@ def french(folder: Path) -> Path:
         "A;17;15/03/2026;1000;;1 234,50;D;Vente\nA;17;15/03/2026;4000;10;1 234,50;C;Vente\n"
         "A;18;16/03/2026;4000;10;12,40;D;Avoir\nA;18;16/03/2026;1000;;12,40;C;Avoir\n",
         encoding="utf-8",
-    )  # fmt: skip
+    )
     return path
 
 
@@ -65,9 +72,11 @@ def workbook(folder: Path) -> Path:
     sheet.append([])
     sheet.append(["Voucher No", "Booking date", "Account string", "Debit", "Credit", "Narrative"])
     for row in (
-        ["17", date(2026, 3, 15), "A.1000.-", 1234.5, None, "Sale"], ["17", date(2026, 3, 15), "A.4000.10", None, 1234.5, "Sale"],
-        ["18", date(2026, 3, 16), "A.4000.10", 12.4, None, "Refund"], ["18", date(2026, 3, 16), "A.1000.-", None, 12.4, "Refund"],
-    ):  # fmt: skip
+        ["17", date(2026, 3, 15), "A.1000.-", 1234.5, None, "Sale"],
+        ["17", date(2026, 3, 15), "A.4000.10", None, 1234.5, "Sale"],
+        ["18", date(2026, 3, 16), "A.4000.10", 12.4, None, "Refund"],
+        ["18", date(2026, 3, 16), "A.1000.-", None, 12.4, "Refund"],
+    ):
         sheet.append(row)
     book.save(path)
     book.close()
@@ -88,7 +97,12 @@ def mainframe(folder: Path) -> Path:
 def test_swedish_file_in_a_windows_encoding(tmp_path):
     """By hand: the text, whose heading is one long word."""
     mapping = guess(swedish(tmp_path), "entries", KNOWN)
-    assert (mapping.date, mapping.number, mapping.amounts, mapping.look.delimiter) == ("YYYYMMDD", "1234,56", "signed amount", "\t")
+    assert (mapping.date, mapping.number, mapping.amounts, mapping.look.delimiter) == (
+        "YYYYMMDD",
+        "1234,56",
+        "signed amount",
+        "\t",
+    )
     assert mapping.fields["department"] == Source(("Kst",))  # found by its codes
     mapping = replace(mapping, fields=dict(mapping.fields) | {"description": Source(("Verifikationstext",))})
     assert converted(tmp_path, swedish(tmp_path), mapping, ("V17", "V18"), descriptions=("Försäljning", "Återköp"))
@@ -96,7 +110,12 @@ def test_swedish_file_in_a_windows_encoding(tmp_path):
 
 def test_french_file_with_a_side_column_and_thin_thousands(tmp_path):
     mapping = guess(french(tmp_path), "entries", KNOWN)
-    assert (mapping.look.header, mapping.date, mapping.number, mapping.amounts) == (2, "DD/MM/YYYY", "1 234,56", "amount and side")
+    assert (mapping.look.header, mapping.date, mapping.number, mapping.amounts) == (
+        2,
+        "DD/MM/YYYY",
+        "1 234,56",
+        "amount and side",
+    )
     assert converted(tmp_path, french(tmp_path), mapping, ("17", "18"))
 
 
@@ -105,9 +124,11 @@ def test_american_file_without_a_company_and_with_brackets(tmp_path):
     path = american(tmp_path)
     mapping = guess(path, "entries", KNOWN)
     fields = dict(mapping.fields) | {
-        "entry": Source(("Txn No",)), "date": Source(("Posted On",)), "entity": Source(constant="A"),
+        "entry": Source(("Txn No",)),
+        "date": Source(("Posted On",)),
+        "entity": Source(constant="A"),
         "status": Source(("Posted?",), translate={"Y": "posted", "N": "pending"}),
-    }  # fmt: skip
+    }
     mapping = replace(mapping, fields=fields, date="MM/DD/YYYY")
     assert (mapping.number, mapping.amounts) == ("1,234.56", "signed amount")
     assert converted(tmp_path, path, mapping, ("17", "18"))
@@ -126,9 +147,16 @@ def test_terse_file_with_bars_and_kept_columns(tmp_path):
     path = mainframe(tmp_path)
     mapping = guess(path, "entries", KNOWN)
     fields = {
-        "entity": Source(("CO",)), "entry": Source(("JRNL",)), "line": Source(("SEQ",)), "date": Source(("DT",)), "account": Source(("ACCT",)),
-        "department": Source(("DEPT",)), "debit": Source(("DR_AMT",)), "credit": Source(("CR_AMT",)), "description": Source(("DESC",)),
-    }  # fmt: skip
+        "entity": Source(("CO",)),
+        "entry": Source(("JRNL",)),
+        "line": Source(("SEQ",)),
+        "date": Source(("DT",)),
+        "account": Source(("ACCT",)),
+        "department": Source(("DEPT",)),
+        "debit": Source(("DR_AMT",)),
+        "credit": Source(("CR_AMT",)),
+        "description": Source(("DESC",)),
+    }
     mapping = replace(mapping, fields=fields, amounts="debit and credit", date="D Mon YYYY", keep=("RGN",))
     assert mapping.look.delimiter == "|" and mapping.number == "1234.56"
     assert converted(tmp_path, path, mapping, ("GL17", "GL18"), zero="0.00")
@@ -147,7 +175,9 @@ def converted(folder, path, mapping, numbers, *, none="", zero="", descriptions=
     assert [str(error) for error in done.errors] == []
     rows = made(folder)
     expected = []
-    for number, day, lines, text in zip(numbers, ("2026-03-15", "2026-03-16"), (SALE, REFUND), descriptions, strict=True):
+    for number, day, lines, text in zip(
+        numbers, ("2026-03-15", "2026-03-16"), (SALE, REFUND), descriptions, strict=True
+    ):
         for at, (entity, account, department, debit, credit) in enumerate(lines, 1):
             expected.append([entity, number, str(at), day, account, department or none, debit or zero, credit or zero])
             if text:
@@ -163,10 +193,16 @@ def converted(folder, path, mapping, numbers, *, none="", zero="", descriptions=
 @pytest.mark.parametrize(
     ("text", "style", "expected"),
     [
-        ("1.234,56", "1.234,56", "1234.56"), ("(1,234.56)", "1,234.56", "-1234.56"), ("1234,5-", "1234,56", "-1234.5"), ("-0,00", "1234,56", "0.00"),
-        ("1\u00a0234\u202f567,89", "1 234,56", "1234567.89"), ("\u221212", "1234.56", "-12"), ("1'000.00", "1'234.56", "1000.00"), (",50", "1234,56", "0.50"),
+        ("1.234,56", "1.234,56", "1234.56"),
+        ("(1,234.56)", "1,234.56", "-1234.56"),
+        ("1234,5-", "1234,56", "-1234.5"),
+        ("-0,00", "1234,56", "0.00"),
+        ("1\u00a0234\u202f567,89", "1 234,56", "1234567.89"),
+        ("\u221212", "1234.56", "-12"),
+        ("1'000.00", "1'234.56", "1000.00"),
+        (",50", "1234,56", "0.50"),
     ],
-)  # fmt: skip
+)
 def test_numbers_are_read_as_they_are_written(text, style, expected):
     assert parse_number(text, style) == expected
 
@@ -182,9 +218,14 @@ def test_numbers_of_another_style_are_refused(text, style):
 
 @pytest.mark.parametrize(
     ("text", "style", "expected"),
-    [("3/4/26", "DD/MM/YYYY", "2026-04-03"), ("3/4/26", "MM/DD/YYYY", "2026-03-04"), ("46096", "serial number", "2026-03-15"), ("15-Mar-2026", "D Mon YYYY", "2026-03-15"),
-     ("2026-03-15", "DD.MM.YYYY", "2026-03-15")],
-)  # fmt: skip
+    [
+        ("3/4/26", "DD/MM/YYYY", "2026-04-03"),
+        ("3/4/26", "MM/DD/YYYY", "2026-03-04"),
+        ("46096", "serial number", "2026-03-15"),
+        ("15-Mar-2026", "D Mon YYYY", "2026-03-15"),
+        ("2026-03-15", "DD.MM.YYYY", "2026-03-15"),
+    ],
+)
 def test_dates_are_read_as_they_are_written(text, style, expected):
     assert parse_day(text, style) == expected
 
@@ -192,12 +233,19 @@ def test_dates_are_read_as_they_are_written(text, style, expected):
 def test_mixed_dates_and_thousands_are_told_by_row_and_column(tmp_path):
     path = swedish(tmp_path)
     mapping = guess(path, "entries", KNOWN)
-    text = path.read_bytes().decode("cp1252").replace("V18\t20260316", "V18\t16.03.2026", 1).replace("\t12,40", "\t1.012,40", 1)
+    text = (
+        path.read_bytes()
+        .decode("cp1252")
+        .replace("V18\t20260316", "V18\t16.03.2026", 1)
+        .replace("\t12,40", "\t1.012,40", 1)
+    )
     path.write_bytes(text.encode("cp1252"))
     done = convert(path, mapping, tmp_path, ["department"])
     assert [str(error) for error in done.errors] == [
-        "row 4, column Bokföringsdatum: '16.03.2026' is not a date written as YYYYMMDD. Correct the cell, or choose how the file writes it in the mapping.",
-        "row 4, column Belopp: '1.012,40' is not a number written as 1234,56. Correct the cell, or choose how the file writes it in the mapping.",
+        ("row 4, column Bokföringsdatum: '16.03.2026' is not a date written as YYYYMMDD. Correct the cell, or choose "
+        "how the file writes it in the mapping."),
+        ("row 4, column Belopp: '1.012,40' is not a number written as 1234,56. Correct the cell, or choose how the "
+        "file writes it in the mapping."),
     ]
 
 

@@ -47,7 +47,10 @@ def test_favourable_is_judged_by_account_type_and_not_by_sign():
 
 def test_hidden_lines_and_columns_are_not_shown():
     span = {"span": "p", "columns": [{"column": "a", "window": "year to date"}, {"column": "b", "hide": "always"}]}
-    spine = {"spine": "s", "lines": [{"line": "A", "accounts": "40"}, {"line": "B", "accounts": "41", "hide": "always"}]}
+    spine = {
+        "spine": "s",
+        "lines": [{"line": "A", "accounts": "40"}, {"line": "B", "accounts": "41", "hide": "always"}],
+    }
     shown = show(run(spine, span))
     assert [column.key for column in shown.columns] == ["a"]
     assert [row.label for row in shown.rows] == ["A"]

@@ -39,7 +39,9 @@ def test_workbook_holds_every_exact_figure(files):
             if value is None:
                 assert cell.value in (None, "n/m")
             else:
-                assert abs(Decimal(repr(cell.value)) - Decimal(value)) <= Decimal("1e-10") + abs(Decimal(value)) * Decimal("1e-15")
+                assert abs(Decimal(repr(cell.value)) - Decimal(value)) <= Decimal("1e-10") + abs(
+                    Decimal(value)
+                ) * Decimal("1e-15")
 
 
 def test_workbook_totals_and_comparisons_are_live_formulas(files):
@@ -57,8 +59,12 @@ def test_workbook_totals_and_comparisons_are_live_formulas(files):
 
 def test_comparisons_inside_of_a_series_refer_to_the_columns_of_their_piece(ternwick, command, tmp_path):
     file = tmp_path / "s.yaml"
-    file.write_text("statement: by-quarter\nspine: income-statement\nspan: by-quarter\n---\nspan: by-quarter\ncolumns:\n  - series: q\n    each: quarter\n"
-                    "    total: Year\n    columns:\n      - {column: a}\n      - {column: b, scenario: budget}\n      - {column: gap, difference: [a, b]}\n")  # fmt: skip
+    file.write_text(
+        "statement: by-quarter\nspine: income-statement\nspan: by-quarter\n---\nspan: "
+        "by-quarter\ncolumns:\n  - series: q\n    each: quarter\n"
+        "    total: Year\n    columns:\n      - {column: a}\n      - {column: b, scenario: budget}\n      - {column: "
+        "gap, difference: [a, b]}\n"
+    )
     command("load_statement", file, ledger="ternwick")
     out, told = tmp_path / "s.xlsx", {"ledger": "ternwick", "period": "2027-P07"}
     command("run_statement", "by-quarter", **told, format="xlsx", out=out)
@@ -71,7 +77,9 @@ def test_comparisons_inside_of_a_series_refer_to_the_columns_of_their_piece(tern
                 continue
             a, b = re.search(r"ROUND\((\w+)-(\w+),", str(live.cell(at, place + 2).value)).groups()
             assert (a, b) == tuple(live.cell(at, place + back).coordinate for back in (0, 1)), line["label"]
-            assert round(Decimal(repr(shown[a].value)) - Decimal(repr(shown[b].value)), 2) == Decimal(line["values"][place])
+            assert round(Decimal(repr(shown[a].value)) - Decimal(repr(shown[b].value)), 2) == Decimal(
+                line["values"][place]
+            )
             seen += 1
     assert seen > 30
 
@@ -93,8 +101,11 @@ def test_text_from_data_is_never_a_formula(ternwick, command, tmp_path, small):
     evil = SMALL["accounts.csv"].replace("Sales,revenue", '"=HYPERLINK(""x"")",revenue')
     command("load_ledger", small(accounts__csv=evil), ledger="evil")
     file = tmp_path / "s.yaml"
-    file.write_text("statement: s\ntitle: '=1+1'\nspine: s\nspan: s\n---\nspine: s\nlines:\n  - line: '@x'\n    accounts: '4*'\n  - line: each\n    accounts: '*'\n    expand: accounts\n"
-                    "---\nspan: s\ncolumns:\n  - column: a\n    heading: '+1'\n    window: year\n")  # fmt: skip
+    file.write_text(
+        "statement: s\ntitle: '=1+1'\nspine: s\nspan: s\n---\nspine: s\nlines:\n  - line: '@x'\n    "
+        "accounts: '4*'\n  - line: each\n    accounts: '*'\n    expand: accounts\n"
+        "---\nspan: s\ncolumns:\n  - column: a\n    heading: '+1'\n    window: year\n"
+    )
     command("load_statement", file, ledger="evil")
     out = tmp_path / "s.xlsx"
     command("run_statement", "s", ledger="evil", period="2025-P01", format="xlsx", out=out)
@@ -119,7 +130,10 @@ def test_income_statement_fits_one_page(ternwick, command, tmp_path):
     out = tmp_path / "i.pdf"
     command("run_statement", "income-statement", ledger="ternwick", period="2027-P07", format="pdf", out=out)
     (page,) = PdfReader(out).pages
-    assert "Sailings" in page.extract_text() and "Fails: Every account is placed, Ties to the ledger." in page.extract_text()
+    assert (
+        "Sailings" in page.extract_text()
+        and "Fails: Every account is placed, Ties to the ledger." in page.extract_text()
+    )
 
 
 def test_html_stands_alone(files):
@@ -131,12 +145,30 @@ def test_html_stands_alone(files):
 
 def test_json_has_the_documented_shape(files):
     exact, _ = files("json")
-    assert list(exact) == ["statement", "ledger", "revision", "period", "node", "currency", "columns", "lines", "footing"]
-    assert (exact["ledger"], exact["revision"], exact["period"], exact["node"], exact["currency"]) == ("ternwick", 2, "2027-P07", "TF", "EUR")
+    assert list(exact) == [
+        "statement",
+        "ledger",
+        "revision",
+        "period",
+        "node",
+        "currency",
+        "columns",
+        "lines",
+        "footing",
+    ]
+    assert (exact["ledger"], exact["revision"], exact["period"], exact["node"], exact["currency"]) == (
+        "ternwick",
+        2,
+        "2027-P07",
+        "TF",
+        "EUR",
+    )
     for line in exact["lines"]:
         assert list(line)[:6] == ["key", "label", "kind", "depth", "codes", "values"]
         assert len(line["values"]) == len(exact["columns"])
         assert all(value is None or re.fullmatch(r"-?[0-9]+(\.[0-9]+)?", value) for value in line["values"])
         if None in line["values"] and line["kind"] != "section":
-            empty = [column["key"] for column, value in zip(exact["columns"], line["values"], strict=True) if value is None]
+            empty = [
+                column["key"] for column, value in zip(exact["columns"], line["values"], strict=True) if value is None
+            ]
             assert line["kind"] == "check" or line["notes"] == dict.fromkeys(empty, "n/m")

@@ -20,7 +20,8 @@ EMPTY = Selection(())
 
 
 def accounts_clause(text: str) -> tuple[Selection, Narrowing]:
-    """The accounts a line's text selects, and the text's other clauses; no accounts clause or NOTHING gives an empty selection."""
+    """The accounts a line's text selects, and the text's other clauses; no accounts clause or NOTHING gives an empty
+    selection."""
     narrowing = read_narrowing(text)
     first = next((clause for clause in narrowing.clauses if clause.name == "account" and not clause.negated), None)
     if first is None:
@@ -73,7 +74,9 @@ def without_below(text: str, code: str, accounts: CodeList) -> str:
     """The text so that it means neither an account nor anything below it."""
     selection, rest = accounts_clause(text)
     below = [accounts.items[place].code for place in accounts.below.get(code, [])]
-    selection = replace(selection, included=tuple(part for part in selection.included if (part.kind, part.first) != ("under", code)))
+    selection = replace(
+        selection, included=tuple(part for part in selection.included if (part.kind, part.first) != ("under", code))
+    )
     for inner in below:
         selection = _dropped(selection, inner, accounts)
     return text_of(selection, rest)
@@ -84,8 +87,15 @@ def _added(selection: Selection, part: Part, accounts: CodeList) -> Selection:
     wanted = before | mask_of(Selection((part,)), accounts)
     if (wanted == before).all():
         return selection
-    excluded = tuple(other for other in selection.excluded if not (other.kind == "code" and wanted[accounts.index.get(other.first, 0)]))
-    for candidate in (replace(selection, excluded=excluded), Selection((*selection.included, part), excluded, selection.only)):
+    excluded = tuple(
+        other
+        for other in selection.excluded
+        if not (other.kind == "code" and wanted[accounts.index.get(other.first, 0)])
+    )
+    for candidate in (
+        replace(selection, excluded=excluded),
+        Selection((*selection.included, part), excluded, selection.only),
+    ):
         if candidate.included and (mask_of(candidate, accounts) == wanted).all():
             return candidate
     return written_out(wanted, accounts)
@@ -99,7 +109,10 @@ def _dropped(selection: Selection, code: str, accounts: CodeList) -> Selection:
     wanted = before.copy()
     wanted[place] = False
     included = tuple(part for part in selection.included if not (part.kind == "code" and part.first == code))
-    for candidate in (replace(selection, included=included), Selection(included, (*selection.excluded, Part("code", code)), selection.only)):
+    for candidate in (
+        replace(selection, included=included),
+        Selection(included, (*selection.excluded, Part("code", code)), selection.only),
+    ):
         if (mask_of(candidate, accounts) == wanted).all():
             return candidate if candidate.included and wanted.any() else EMPTY
     return written_out(wanted, accounts)
@@ -122,12 +135,17 @@ def joined(texts: Sequence[str], accounts: CodeList) -> str:
     split = [accounts_clause(text) for text in texts]
     rests = {rest.text() for _, rest in split}
     if len(rests) > 1:
-        raise RulkaError(f"They are narrowed differently: {' / '.join(sorted(rest or 'not at all' for rest in rests))}.", subject="line")
+        raise RulkaError(
+            f"They are narrowed differently: {' / '.join(sorted(rest or 'not at all' for rest in rests))}.",
+            subject="line",
+        )
     masks = [mask_of(selection, accounts) for selection, _ in split]
     wanted = np.any(masks, axis=0)
     included = dict.fromkeys(part for selection, _ in split for part in selection.included)
     excluded = dict.fromkeys(part for selection, _ in split for part in selection.excluded)
-    selection = Selection(tuple(replace(part, position=0) for part in included), tuple(replace(part, position=0) for part in excluded))
+    selection = Selection(
+        tuple(replace(part, position=0) for part in included), tuple(replace(part, position=0) for part in excluded)
+    )
     selection = Selection(tuple(dict.fromkeys(selection.included)), tuple(dict.fromkeys(selection.excluded)))
     if not wanted.any() or not (mask_of(selection, accounts) == wanted).all():
         selection = written_out(wanted, accounts)
@@ -154,7 +172,9 @@ def read_codes(text: str, accounts: CodeList) -> Pasted:
     words = [word.strip("\"'") for word in words]
     known = [word for word in words if word in accounts.index]
     return Pasted(
-        tuple(dict.fromkeys(known)), tuple(dict.fromkeys(word for word in words if word not in accounts.index)), len(words) - len(set(words))
+        tuple(dict.fromkeys(known)),
+        tuple(dict.fromkeys(word for word in words if word not in accounts.index)),
+        len(words) - len(set(words)),
     )
 
 

@@ -15,7 +15,22 @@ from rulka.core.keys import numbered, slug
 from rulka.core.spans import COMPARED
 
 KINDS = ("figures", *COMPARED, "text", "series")
-FIGURES = ("scenario", "then", "window", "shift", "weeks", "by day", "measure", "credits", "entries", "narrow", "node", "inside", "calendar", "part")
+FIGURES = (
+    "scenario",
+    "then",
+    "window",
+    "shift",
+    "weeks",
+    "by day",
+    "measure",
+    "credits",
+    "entries",
+    "narrow",
+    "node",
+    "inside",
+    "calendar",
+    "part",
+)
 KEPT = ("heading", "group", "number", "width", "hide")
 """What outlasts a change of kind."""
 
@@ -62,7 +77,11 @@ def find_column(body: Raw, key: str) -> Place:
     """One column by its key; NotFound names the nearest."""
     known = places(body)
     if key not in known:
-        raise NotFound(f"Column '{key}' does not exist.", hint=f"Perhaps somebody deleted it. {one_of(key, known)}", subject="column")
+        raise NotFound(
+            f"Column '{key}' does not exist.",
+            hint=f"Perhaps somebody deleted it. {one_of(key, known)}",
+            subject="column",
+        )
     return known[key]
 
 
@@ -71,7 +90,11 @@ def find_columns(body: Raw, keys: Sequence[str]) -> list[Place]:
     if not keys:
         raise RulkaError("No column is chosen.", hint="Choose one by its heading.", subject="column")
     wanted = {find_column(body, key).key for key in keys}
-    return [place for key, place in places(body).items() if key in wanted and not (place.series and key_of(place.series) in wanted)]
+    return [
+        place
+        for key, place in places(body).items()
+        if key in wanted and not (place.series and key_of(place.series) in wanted)
+    ]
 
 
 def free_key(body: Raw, wanted: str) -> str:
@@ -114,7 +137,8 @@ def _begin(body: Raw, kind: str, at: str) -> Raw:
 
 
 def _compared(body: Raw, at: str, left: list[str]) -> list[str]:
-    """The pair that a new comparison takes: that of the comparison beside it, else the two nearest columns of figures, else of amounts."""
+    """The pair that a new comparison takes: that of the comparison beside it, else the two nearest columns of figures,
+    else of amounts."""
     known = places(body)
     beside = known[at].raw if at in known else {}
     pair = beside.get("difference") or beside.get("percent")
@@ -145,24 +169,35 @@ def insert(body: Raw, at: str, where: str, raw: Raw) -> Edited:
 
 
 def duplicate(body: Raw, keys: Sequence[str]) -> Edited:
-    """Each chosen column again right of the last of them; copies that work on columns copied too work on those copies."""
+    """Each chosen column again right of the last of them; copies that work on columns copied too work on those
+    copies."""
     chosen = find_columns(body, keys)
     copies = copies_of(body, [place.raw for place in chosen])
     last = chosen[-1]
     last.siblings[last.at + 1 : last.at + 1] = copies
-    return Edited(f"column {quoted([place.label for place in chosen])} duplicated", tuple(key_of(raw) for raw in copies))
+    return Edited(
+        f"column {quoted([place.label for place in chosen])} duplicated", tuple(key_of(raw) for raw in copies)
+    )
 
 
 def paste(body: Raw, at: str, raws: Sequence[Raw]) -> Edited:
-    """Columns of another span right of a column, at the end without one; what works on columns that didn't come along is refused."""
+    """Columns of another span right of a column, at the end without one; what works on columns that didn't come along
+    is refused."""
     known = set(places(body)) | {key_of(raw) for raw in raw_columns(raws)}
     missing = sorted({key for raw in raw_columns(raws) for key in operands(raw)} - known)
     if missing:
         raise RulkaError(f"They work on {quoted(missing)}, which is not here.", hint="Copy that too.", subject="column")
     copies = copies_of(body, raws)
-    siblings, place = (find_column(body, at).siblings, find_column(body, at).at + 1) if at else (body["columns"], len(body["columns"]))
+    siblings, place = (
+        (find_column(body, at).siblings, find_column(body, at).at + 1)
+        if at
+        else (body["columns"], len(body["columns"]))
+    )
     siblings[place:place] = copies
-    return Edited(f"column {quoted([str(raw.get('heading', key_of(raw))) for raw in copies])} pasted", tuple(key_of(raw) for raw in copies))
+    return Edited(
+        f"column {quoted([str(raw.get('heading', key_of(raw))) for raw in copies])} pasted",
+        tuple(key_of(raw) for raw in copies),
+    )
 
 
 def copies_of(body: Raw, raws: Sequence[Raw]) -> list[Raw]:
@@ -214,7 +249,9 @@ def remove(body: Raw, keys: Sequence[str]) -> Edited:
     users = [key_of(raw) for raw in raw_columns(body["columns"]) if raw not in going and operands(raw) & gone]
     if users:
         label = quoted([place.label for place in chosen])
-        raise RulkaError(f"{label} is used by {quoted(users)}.", hint="Change or delete that first.", subject="column", code="used")
+        raise RulkaError(
+            f"{label} is used by {quoted(users)}.", hint="Change or delete that first.", subject="column", code="used"
+        )
     last = chosen[-1]
     for place in chosen:
         del place.siblings[place.at]
@@ -240,7 +277,9 @@ def move(body: Raw, keys: Sequence[str], way: str) -> Edited:
         del place.siblings[place.at]
     at = start - 1 if way == "left" else end + 2 - len(raws)
     siblings[at:at] = raws
-    return Edited(f"column {quoted([place.label for place in chosen])} moved {way}", tuple(place.key for place in chosen))
+    return Edited(
+        f"column {quoted([place.label for place in chosen])} moved {way}", tuple(place.key for place in chosen)
+    )
 
 
 def move_to(body: Raw, keys: Sequence[str], at: str, where: str) -> Edited:
@@ -249,7 +288,9 @@ def move_to(body: Raw, keys: Sequence[str], at: str, where: str) -> Edited:
     if target.key in {place.key for place in chosen}:
         raise RulkaError("A column can't move next to itself.", subject="column")
     if any(place.siblings is not target.siblings for place in chosen):
-        raise RulkaError("Columns stay inside of their series.", hint="Change what the series makes instead.", subject="column")
+        raise RulkaError(
+            "Columns stay inside of their series.", hint="Change what the series makes instead.", subject="column"
+        )
     raws = [place.raw for place in chosen]
     for place in chosen:
         del place.siblings[place.at]
@@ -274,7 +315,11 @@ def change_kind(body: Raw, key: str, kind: str) -> Edited:
     kept = KEPT if {former, kind} <= set(amounts) else tuple(name for name in KEPT if name not in ("heading",))
     made = {name: place.raw[name] for name in kept if name in place.raw}
     if former in amounts and kind in amounts:
-        made |= {name: place.raw[name] for name in FIGURES if name in place.raw and not (kind == "series" and name == "window")}
+        made |= {
+            name: place.raw[name]
+            for name in FIGURES
+            if name in place.raw and not (kind == "series" and name == "window")
+        }
     begin = _begin(before, kind, "")
     place.raw.clear()
     place.raw.update({("series" if kind == "series" else "column"): key, **begin, **made})
@@ -297,7 +342,11 @@ def set_column(body: Raw, key: str, path: str, text: str) -> Edited:
         place.raw["series" if "series" in place.raw else "column"] = new
         return Edited(f"column {key} is called {new}", (new,))
     if path in ("column", "series", "columns"):
-        raise RulkaError(f"'{path}' is no setting of a column.", hint="Change its key, or add to the series.", subject=f"column {key}")
+        raise RulkaError(
+            f"'{path}' is no setting of a column.",
+            hint="Change its key, or add to the series.",
+            subject=f"column {key}",
+        )
     told = set_value(place.raw, path, text)
     return Edited(f"column {place.label}: {told}" if told else "", (key,))
 

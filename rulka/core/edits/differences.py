@@ -30,7 +30,9 @@ def _spine(before: Raw, after: Raw) -> list[str]:
             continue
         told += _settings(_line(former[key].raw), _line(spot.raw), f"{spot.label}: ")
     told += [f"{spot.label}: deleted" for key, spot in former.items() if key not in now]
-    return told + _moved({key: _where(former[key].parents) for key in former}, {key: _where(now[key].parents) for key in now}, now)
+    return told + _moved(
+        {key: _where(former[key].parents) for key in former}, {key: _where(now[key].parents) for key in now}, now
+    )
 
 
 def _where(parents: tuple[Raw, ...]) -> str:
@@ -61,7 +63,9 @@ def _span(before: Raw, after: Raw) -> list[str]:
         if key not in former:
             told.append(f"column {place.label}: added")
         else:
-            told += _settings(_without(former[key].raw, "columns"), _without(place.raw, "columns"), f"column {place.label}: ")
+            told += _settings(
+                _without(former[key].raw, "columns"), _without(place.raw, "columns"), f"column {place.label}: "
+            )
     told += [f"column {place.label}: deleted" for key, place in former.items() if key not in now]
     return told + [f"column {text}" for text in _moved(dict.fromkeys(former, ""), dict.fromkeys(now, ""), now)]
 
@@ -73,7 +77,11 @@ def _without(raw: Mapping[str, Any], name: str) -> dict[str, Any]:
 def _line(raw: Raw) -> dict[str, Any]:
     """A line with its kind and label as settings, without what it holds."""
     kind = line_kind(raw)
-    return {"kind": kind, "label": raw[kind], **{name: value for name, value in raw.items() if name not in (kind, "lines", "key")}}
+    return {
+        "kind": kind,
+        "label": raw[kind],
+        **{name: value for name, value in raw.items() if name not in (kind, "lines", "key")},
+    }
 
 
 def _settings(before: Mapping[str, Any], after: Mapping[str, Any], where: str) -> list[str]:

@@ -8,7 +8,19 @@ from collections.abc import Sequence
 from rulka.core.chart import CodeList
 from rulka.core.edits.choosing import joined
 from rulka.core.edits.references import refuse_if_used, rename_in_spine
-from rulka.core.edits.tree import Edited, Raw, Spot, find_line, find_lines, free_label, keeping_keys, keys_of_raws, label_of, line_kind, quoted
+from rulka.core.edits.tree import (
+    Edited,
+    Raw,
+    Spot,
+    find_line,
+    find_lines,
+    free_label,
+    keeping_keys,
+    keys_of_raws,
+    label_of,
+    line_kind,
+    quoted,
+)
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.selection import NOTHING
 from rulka.core.spines import LINE_KINDS, UNLABELLED, raw_lines
@@ -102,7 +114,9 @@ def remove(body: Raw, keys: Sequence[str]) -> Edited:
     chosen = find_lines(body, keys)
     refuse_if_used(body, [spot.raw for spot in chosen])
     last = chosen[-1]
-    after = last.siblings[last.place + 1 :] or list(reversed([raw for raw in last.siblings if not any(raw is spot.raw for spot in chosen)]))
+    after = last.siblings[last.place + 1 :] or list(
+        reversed([raw for raw in last.siblings if not any(raw is spot.raw for spot in chosen)])
+    )
     beside = after[:1] or [*last.parents[-1:]]
     _take(chosen)
     if not body["lines"]:
@@ -118,12 +132,15 @@ def _take(chosen: Sequence[Spot]) -> list[Raw]:
 
 @keeping_keys
 def move(body: Raw, keys: Sequence[str], way: str) -> Edited:
-    """Move lines one step up or down among their siblings (past the end of a section: out of it), into the next section or out."""
+    """Move lines one step up or down among their siblings (past the end of a section: out of it), into the next section
+    or out."""
     if way not in WAYS:
         raise RulkaError(f"'{way}' is no way to move.", hint=one_of(way, WAYS), subject="line")
     chosen = find_lines(body, keys)
     if any(spot.siblings is not chosen[0].siblings for spot in chosen):
-        raise RulkaError("The chosen lines stand in different sections.", hint="Choose lines of one section.", subject="line")
+        raise RulkaError(
+            "The chosen lines stand in different sections.", hint="Choose lines of one section.", subject="line"
+        )
     first, siblings = chosen[0], chosen[0].siblings
     start, end = first.place, chosen[-1].place
     edge = start == 0 if way == "up" else end == len(siblings) - 1
@@ -135,7 +152,9 @@ def move(body: Raw, keys: Sequence[str], way: str) -> Edited:
         raws = _take(chosen)
         place = start - 1 if way == "up" else end + 2 - len(raws)
         siblings[place:place] = raws
-    return Edited(f"{quoted([spot.label for spot in chosen])} moved {way}", keys_of_raws(body, [spot.raw for spot in chosen]))
+    return Edited(
+        f"{quoted([spot.label for spot in chosen])} moved {way}", keys_of_raws(body, [spot.raw for spot in chosen])
+    )
 
 
 def _move_in(chosen: Sequence[Spot], siblings: list[Raw], start: int, end: int) -> None:
@@ -146,7 +165,11 @@ def _move_in(chosen: Sequence[Spot], siblings: list[Raw], start: int, end: int) 
     elif below is not None and line_kind(below) == "section":
         below["lines"][:0] = _take(chosen)
     else:
-        raise RulkaError("There is no section just above or below.", hint="Put it into a new section, or move it next to one.", subject="line")
+        raise RulkaError(
+            "There is no section just above or below.",
+            hint="Put it into a new section, or move it next to one.",
+            subject="line",
+        )
 
 
 def _move_out(body: Raw, chosen: Sequence[Spot], *, above: bool) -> None:
@@ -199,23 +222,35 @@ ABOUT_ACCOUNTS = ("line", "key", "accounts", "look", "hide", "ruling")
 
 @keeping_keys
 def merge(body: Raw, keys: Sequence[str], accounts: CodeList) -> Edited:
-    """Make one line of several: the first with the accounts of them all; the others must read alike and not be worked on."""
+    """Make one line of several: the first with the accounts of them all; the others must read alike and not be worked
+    on."""
     chosen = find_lines(body, keys)
     if len(chosen) < 2:
         raise RulkaError("One line alone can't be merged.", hint="Choose several: Shift and an arrow.", subject="line")
     wrong = [spot.label for spot in chosen if line_kind(spot.raw) != "line"]
     if wrong:
-        raise RulkaError(f"{quoted(wrong)} selects no accounts.", hint="Only account lines can be merged.", subject="line")
+        raise RulkaError(
+            f"{quoted(wrong)} selects no accounts.", hint="Only account lines can be merged.", subject="line"
+        )
     first, *others = chosen
     settings = [{name: value for name, value in spot.raw.items() if name not in ABOUT_ACCOUNTS} for spot in chosen]
     unlike = [spot.label for spot, setting in zip(chosen, settings, strict=True) if setting != settings[0]]
     if unlike:
-        names = sorted({name for setting in settings for name in setting if setting.get(name) != settings[0].get(name)} | set(settings[0]))
-        raise RulkaError(f"{quoted(unlike)} reads otherwise than {first.label}: {', '.join(names)}.", hint="Make them alike first.", subject="line")
+        names = sorted(
+            {name for setting in settings for name in setting if setting.get(name) != settings[0].get(name)}
+            | set(settings[0])
+        )
+        raise RulkaError(
+            f"{quoted(unlike)} reads otherwise than {first.label}: {', '.join(names)}.",
+            hint="Make them alike first.",
+            subject="line",
+        )
     refuse_if_used(body, [spot.raw for spot in others])
     first.raw["accounts"] = joined([spot.raw.get("accounts", "") for spot in chosen], accounts)
     _take(others)
-    return Edited(f"{quoted([spot.label for spot in others])} merged into {first.label}", keys_of_raws(body, [first.raw]))
+    return Edited(
+        f"{quoted([spot.label for spot in others])} merged into {first.label}", keys_of_raws(body, [first.raw])
+    )
 
 
 @keeping_keys
@@ -228,7 +263,9 @@ def change_kind(body: Raw, key: str, kind: str) -> Edited:
     if kind == former:
         return Edited("", (key,))
     if former == "section" and spot.raw["lines"]:
-        raise RulkaError(f"{spot.label} holds lines.", hint="Dissolve the section, or move its lines first.", subject="line")
+        raise RulkaError(
+            f"{spot.label} holds lines.", hint="Dissolve the section, or move its lines first.", subject="line"
+        )
     if spot.raw.get("total"):
         refuse_if_used(body, [spot.raw])
     label, made = spot.label, new_line(body, kind)

@@ -1,4 +1,5 @@
-"""Nodes of a scope as text that a person edits: one row a node, `code | name | what it is`, deeper rows below it, `grow department`."""
+"""Nodes of a scope as text that a person edits: one row a node, `code | name | what it is`, deeper rows below it, `grow
+department`."""
 
 from __future__ import annotations
 
@@ -35,11 +36,19 @@ def nodes_of_text(text: str) -> list[Raw]:
             open_rows.pop()
         node = _node(row.strip(), number)
         if open_rows and "grow" in open_rows[-1][1]:
-            raise RulkaError(f"Row {number} stands below 'grow', which makes its nodes by itself.", hint="Indent it less.", subject="nodes")
+            raise RulkaError(
+                f"Row {number} stands below 'grow', which makes its nodes by itself.",
+                hint="Indent it less.",
+                subject="nodes",
+            )
         (open_rows[-1][1].setdefault("nodes", []) if open_rows else tops).append(node)
         open_rows.append((depth, node))
     if not tops:
-        raise RulkaError("A scope keeps at least one node.", hint="Write one, such as 'TF | Ternwick Ferries | entity: TF'.", subject="nodes")
+        raise RulkaError(
+            "A scope keeps at least one node.",
+            hint="Write one, such as 'TF | Ternwick Ferries | entity: TF'.",
+            subject="nodes",
+        )
     return tops
 
 
@@ -48,7 +57,9 @@ def _node(row: str, number: int) -> Raw:
         return {"grow": row.removeprefix("grow ").strip()}
     code, *rest = [part.strip() for part in row.split("|")]
     if not code or len(rest) > 2:
-        raise RulkaError(f"Row {number} isn't written as code | name | what it is.", hint=f"It reads: {row}", subject="nodes")
+        raise RulkaError(
+            f"Row {number} isn't written as code | name | what it is.", hint=f"It reads: {row}", subject="nodes"
+        )
     node: Raw = {"node": code}
     if rest and rest[0]:
         node["name"] = rest[0]

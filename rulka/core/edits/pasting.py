@@ -1,7 +1,8 @@
 """Lines as text for a spreadsheet, and text from a spreadsheet as lines.
 
-A row is a caption and what it selects, in cells between tabs; leading blanks say how deep it stands. A calculation writes its
-formula after `=`. Read back, a row of a code alone takes the account's name, and a caption with deeper rows below is a section.
+A row is a caption and what it selects, in cells between tabs; leading blanks say how deep it stands. A calculation
+writes its formula after `=`. Read back, a row of a code alone takes the account's name, and a caption with deeper rows
+below is a section.
 """
 
 from __future__ import annotations
@@ -58,7 +59,11 @@ def lines_of_text(text: str, accounts: CodeList) -> PastedLines:
     """Rows of text as lines; raises RulkaError when there is nothing in it or too much."""
     rows = [row for row in re.split(r"\r\n|\r|\n", text) if row.strip()]
     if not rows:
-        raise RulkaError("There is nothing to paste.", hint="Copy some rows of a spreadsheet first: captions and account codes.", subject="paste")
+        raise RulkaError(
+            "There is nothing to paste.",
+            hint="Copy some rows of a spreadsheet first: captions and account codes.",
+            subject="paste",
+        )
     if len(rows) > MOST_ROWS:
         raise RulkaError(f"{len(rows)} rows are too many.", hint=f"Paste at most {MOST_ROWS} at once.", subject="paste")
     notes: list[str] = []
@@ -92,7 +97,13 @@ def _line(number: int, cells: list[str], accounts: CodeList, notes: list[str]) -
     captions = [cell for cell in cells if cell != selecting and not _is_number(cell)]
     if selecting:
         codes = _code_list(selecting)
-        name = captions[0] if captions else accounts[codes[0]].name if len(codes) == 1 and codes[0] in accounts.index else selecting
+        name = (
+            captions[0]
+            if captions
+            else accounts[codes[0]].name
+            if len(codes) == 1 and codes[0] in accounts.index
+            else selecting
+        )
         return {"line": name, "accounts": selecting if _matches(selecting, accounts) else ", ".join(codes)}
     told = [cell for cell in cells[1:] if not _is_number(cell)]
     if told:

@@ -20,8 +20,8 @@ MOST_ROWS = 400
 class Pick:
     """One account to choose: `amount` is its closing balance at the period, minor units, debit positive.
 
-    `below` is the number of accounts below it, `chosen_below` how many of them are chosen; `lines` are the labels of other
-    lines that hold it.
+    `below` is the number of accounts below it, `chosen_below` how many of them are chosen; `lines` are the labels of
+    other lines that hold it.
     """
 
     code: str
@@ -48,30 +48,47 @@ class Picks:
     categories: tuple[str, ...]
 
 
-def picks(computed: Computed, key: str, text: str, *, search: str = "", kind: str = "", category: str = "", only: str = "") -> Picks:
+def picks(
+    computed: Computed, key: str, text: str, *, search: str = "", kind: str = "", category: str = "", only: str = ""
+) -> Picks:
     """The accounts that fit, each below its visible heads; `only` is empty, chosen or unplaced."""
     view = computed.view
     accounts = view.frame.accounts
     seen = view.visible_accounts()
     chosen = mask_of(accounts_clause(text)[0], accounts) & seen
     lines = _lines_by_account(computed, key)
-    fits = np.fromiter((_fits(item, search, kind, category) for item in accounts.items), dtype=bool, count=len(accounts)) & seen
+    fits = (
+        np.fromiter((_fits(item, search, kind, category) for item in accounts.items), dtype=bool, count=len(accounts))
+        & seen
+    )
     if only == "chosen":
         fits &= chosen
     elif only == "unplaced":
-        fits &= np.fromiter((not lines.get(place) for place in range(len(accounts))), dtype=bool, count=len(accounts)) & ~chosen
+        fits &= (
+            np.fromiter((not lines.get(place) for place in range(len(accounts))), dtype=bool, count=len(accounts))
+            & ~chosen
+        )
     shown = fits & True
     for place in np.flatnonzero(fits):
         for head in _heads(accounts, int(place)):
             shown[head] = seen[head]
     balances = view.book.balances("actual")
     amounts = view.by_account(balances.closing[:, computed.period.index], computed.node.keys)
-    rows = [_row(computed, int(place), chosen, lines, int(amounts[place])) for place in np.flatnonzero(shown)[:MOST_ROWS]]
+    rows = [
+        _row(computed, int(place), chosen, lines, int(amounts[place])) for place in np.flatnonzero(shown)[:MOST_ROWS]
+    ]
     items = [item for item, visible in zip(accounts.items, seen, strict=True) if visible]
     return Picks(
-        tuple(rows), int(fits.sum()), int(chosen.sum()), tuple(dict.fromkeys(item.type for item in items)),
-        tuple(sorted({item.category for item in items if item.category and (not kind or item.type == kind)}, key=str.casefold)),
-    )  # fmt: skip
+        tuple(rows),
+        int(fits.sum()),
+        int(chosen.sum()),
+        tuple(dict.fromkeys(item.type for item in items)),
+        tuple(
+            sorted(
+                {item.category for item in items if item.category and (not kind or item.type == kind)}, key=str.casefold
+            )
+        ),
+    )
 
 
 def _row(computed: Computed, place: int, chosen: BoolArray, lines: dict[int, list[str]], amount: int) -> Pick:
@@ -80,9 +97,18 @@ def _row(computed: Computed, place: int, chosen: BoolArray, lines: dict[int, lis
     below = [at for at in accounts.below[item.code] if at != place]
     digits = QUANTITY_DIGITS if item.type == "statistical" else computed.node.digits
     return Pick(
-        item.code, item.name, item.type, item.category, sum(1 for _ in _heads(accounts, place)), amount, digits, bool(chosen[place]),
-        len(below), int(chosen[below].sum()) if below else 0, tuple(lines.get(place, ())),
-    )  # fmt: skip
+        item.code,
+        item.name,
+        item.type,
+        item.category,
+        sum(1 for _ in _heads(accounts, place)),
+        amount,
+        digits,
+        bool(chosen[place]),
+        len(below),
+        int(chosen[below].sum()) if below else 0,
+        tuple(lines.get(place, ())),
+    )
 
 
 def _heads(accounts: CodeList, place: int) -> Iterator[int]:

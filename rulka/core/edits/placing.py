@@ -1,4 +1,5 @@
-"""Where an account that has no place most likely belongs: beside its neighbours in code order, category and hierarchy."""
+"""Where an account that has no place most likely belongs: beside its neighbours in code order, category and
+hierarchy."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ from rulka.core.spines import LineDef
 
 @dataclass(frozen=True)
 class Suggestion:
-    """An account without a place, what stands on it, and the line it most likely belongs to; no line where nothing speaks for one."""
+    """An account without a place, what stands on it, and the line it most likely belongs to; no line where nothing
+    speaks for one."""
 
     code: str
     name: str
@@ -32,11 +34,16 @@ def suggestions(computed: Computed) -> list[Suggestion]:
     held: dict[str, tuple[LineDef, list[int]]] = {}
     for leaf in placing_leaves(computed):
         if not leaf.is_quantity and leaf.names_accounts:
-            held.setdefault(leaf.line.key, (leaf.line, []))[1].extend(int(place) for place in np.flatnonzero(leaf.accounts))
+            held.setdefault(leaf.line.key, (leaf.line, []))[1].extend(
+                int(place) for place in np.flatnonzero(leaf.accounts)
+            )
     amounts = unplaced(computed)
     found = []
     for place, amount in amounts.items():
-        ranked = sorted(((_score(accounts, place, places), line) for line, places in held.values()), key=lambda scored: -scored[0][0])
+        ranked = sorted(
+            ((_score(accounts, place, places), line) for line, places in held.values()),
+            key=lambda scored: -scored[0][0],
+        )
         item = accounts[place]
         text = minor_text(amount, computed.node.digits)
         if ranked and ranked[0][0][0] > 0:

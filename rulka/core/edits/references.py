@@ -23,7 +23,8 @@ def rename_in_spine(body: Raw, old: str, new: str) -> None:
 
 
 def rename_beside(bodies: Iterable[Raw], old: str, new: str, key: str) -> None:
-    """Shares and roundings that name the line go on: a share by the line's key, since its span may serve other spines."""
+    """Shares and roundings that name the line go on: a share by the line's key, since its span may serve other
+    spines."""
     for body in bodies:
         for column in raw_columns(body.get("columns", ())):
             if column.get("line", "").casefold() == old.casefold():
@@ -48,7 +49,9 @@ def users_of(body: Raw, labels: Iterable[str], leaving: Iterable[Raw] = ()) -> l
     for raw in raw_lines(body["lines"]):
         if id(raw) in going:
             continue
-        named = {name.text.casefold() for field in FORMULAS if raw.get(field) for name in names_in(parse_formula(raw[field]))}
+        named = {
+            name.text.casefold() for field in FORMULAS if raw.get(field) for name in names_in(parse_formula(raw[field]))
+        }
         named |= {label.casefold() for label in raw.get("agree", ())}
         if named & wanted:
             found.append(label_of(raw))
@@ -62,5 +65,8 @@ def refuse_if_used(body: Raw, leaving: Iterable[Raw]) -> None:
     users = users_of(body, labels, gone)
     if users:
         raise RulkaError(
-            f"{quoted([label_of(raw) for raw in leaving])} is used by {quoted(users)}.", hint="Change that first.", subject="line", code="used"
+            f"{quoted([label_of(raw) for raw in leaving])} is used by {quoted(users)}.",
+            hint="Change that first.",
+            subject="line",
+            code="used",
         )

@@ -70,7 +70,8 @@ def set_value(raw: Raw, path: str, text: str) -> str:
 
 @keeping_keys
 def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = ()) -> Edited:
-    """Set a setting of a line; a new label or total is followed by everything that refers to it, `beside` this spine too."""
+    """Set a setting of a line; a new label or total is followed by everything that refers to it, `beside` this spine
+    too."""
     spot = find_line(body, key)
     kind = line_kind(spot.raw)
     if path == "lines":
@@ -86,7 +87,10 @@ def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = 
         if value == spot.raw.get(path, ""):
             return Edited("", (key,))
         _rename(body, spot, path, value, list(beside))
-        return Edited(f"{former}: {'total ' if path == 'total' else ''}{value or 'without a total'}", keys_of_raws(body, [spot.raw]))
+        return Edited(
+            f"{former}: {'total ' if path == 'total' else ''}{value or 'without a total'}",
+            keys_of_raws(body, [spot.raw]),
+        )
     was_whole = path == "expand" and not spot.raw.get("expand")
     told = set_value(spot.raw, path, text)
     if was_whole and text.strip():  # the line stays, with its total; what it expands into stands below it

@@ -1,7 +1,8 @@
-"""Starting a statement: a spine proposed from the accounts of a ledger, columns from ready patterns, nodes to make pages for.
+"""Starting a statement: a spine proposed from the accounts of a ledger, columns from ready patterns, nodes to make
+pages for.
 
-Proposed lines select by category where all accounts of the category are of one type, so that new accounts find their place by
-themselves; otherwise by code. What no proposed line holds is left to the footing, which names it.
+Proposed lines select by category where all accounts of the category are of one type, so that new accounts find their
+place by themselves; otherwise by code. What no proposed line holds is left to the footing, which names it.
 """
 
 from __future__ import annotations
@@ -53,9 +54,16 @@ def start_spine(kind: str, name: str, frame: Frame, sources: Sequence[str] = ())
         return spine | {"signs": "effect on the result", "lines": _income(frame, _by_nature)}
     if kind == "income by function":
         # departments say what costs are for: its lines are narrowed by them, so what it owes a place is said in words
-        return spine | {"signs": "effect on the result", "covers": "type:revenue, type:expense", "lines": _income(frame, _by_function)}
+        return spine | {
+            "signs": "effect on the result",
+            "covers": "type:revenue, type:expense",
+            "lines": _income(frame, _by_function),
+        }
     if kind == "balance sheet":
-        return spine | {"covers": "type:asset, type:liability, type:equity, type:revenue, type:expense", "lines": _balance_sheet(frame)}
+        return spine | {
+            "covers": "type:asset, type:liability, type:equity, type:revenue, type:expense",
+            "lines": _balance_sheet(frame),
+        }
     if kind == "cash roll-forward":
         return spine | {"covers": "nothing", "lines": _cash(frame, sources)}
     if kind == "trial balance":
@@ -69,7 +77,8 @@ def with_title(label: str) -> str:
 
 
 def grouped(accounts: CodeList, types: Sequence[str]) -> list[_Group]:
-    """The accounts of some types as lines, in code order: by category, else by their head, else by the beginning of their code."""
+    """The accounts of some types as lines, in code order: by category, else by their head, else by the beginning of
+    their code."""
     heads = {item.code for item in accounts.items if len(accounts.below[item.code]) > 1}
     items = [item for item in accounts.items if item.type in types and item.code not in heads]
     groups: dict[str, list[Item]] = {}
@@ -79,7 +88,9 @@ def grouped(accounts: CodeList, types: Sequence[str]) -> list[_Group]:
 
 
 def _group_name(item: Item, accounts: CodeList) -> str:
-    return item.category or (accounts[item.parent].name if item.parent in accounts.index else f"{item.code[: max(1, len(item.code) - 2)]}*")
+    return item.category or (
+        accounts[item.parent].name if item.parent in accounts.index else f"{item.code[: max(1, len(item.code) - 2)]}*"
+    )
 
 
 def _label(name: str, inside: Sequence[Item], accounts: CodeList) -> str:
@@ -93,7 +104,9 @@ def _label(name: str, inside: Sequence[Item], accounts: CodeList) -> str:
 
 def _selection(inside: Sequence[Item], accounts: CodeList) -> str:
     category, kind = inside[0].category, inside[0].type
-    if category and all(item.type == kind for item in accounts.items if item.category.casefold() == category.casefold()):
+    if category and all(
+        item.type == kind for item in accounts.items if item.category.casefold() == category.casefold()
+    ):
         return Part("category", category).text()
     mask = np.zeros(len(accounts), dtype=bool)
     mask[[accounts.index[item.code] for item in inside]] = True
@@ -125,7 +138,9 @@ def _income(frame: Frame, of_costs: Callable[[Frame], tuple[list[_Group], list[_
             lines.append({"section": label, "lines": inner, "total": total_of(label)})
             parts.append(total_of(label))
     if after and parts:
-        lines.append({"calculation": "Operating result", "formula": " + ".join(map(quoted_name, parts)), "ruling": "single"})
+        lines.append(
+            {"calculation": "Operating result", "formula": " + ".join(map(quoted_name, parts)), "ruling": "single"}
+        )
         parts = ["Operating result"]
     lines += after
     if parts or after:
@@ -146,7 +161,8 @@ def _is_after(group: _Group) -> bool:
 
 
 def _by_function(frame: Frame) -> tuple[list[_Group], list[_Group]]:
-    """Costs by what they are for: the outermost members of the first dimension that has a hierarchy, and what names none."""
+    """Costs by what they are for: the outermost members of the first dimension that has a hierarchy, and what names
+    none."""
     dimension = function_dimension(frame)
     running, after = _by_nature(frame)
     if not dimension:
@@ -157,13 +173,16 @@ def _by_function(frame: Frame) -> tuple[list[_Group], list[_Group]]:
     for group in running:
         mask |= select(group.selection, frame.accounts).mask
     costs = written_out(mask & frame.accounts.of_type("expense"), frame.accounts).text()
-    groups = [_Group(item.name or item.code, f"{costs}; {dimension}: {Part('under', item.code).text()}") for item in tops]
+    groups = [
+        _Group(item.name or item.code, f"{costs}; {dimension}: {Part('under', item.code).text()}") for item in tops
+    ]
     inside = ", ".join(Part("under", item.code).text() for item in tops)
     return [*groups, _Group("Not by function", f"{costs}; {dimension}: not {inside}")], after
 
 
 def function_dimension(frame: Frame) -> str:
-    """The dimension that says what costs are for: the first whose members have a hierarchy, else the first; none without dimensions."""
+    """The dimension that says what costs are for: the first whose members have a hierarchy, else the first; none
+    without dimensions."""
     deep = [name for name, codes in frame.dimensions.items() if any(item.parent for item in codes.items)]
     return (deep or list(frame.dimensions) or [""])[0]
 
@@ -182,9 +201,18 @@ def _balance_sheet(frame: Frame) -> list[Raw]:
     lines: list[Raw] = []
     if assets:
         lines.append({"section": "Assets", "lines": assets, "total": "Total assets", "ruling": "double"})
-    lines.append({"section": "Equity and liabilities", "lines": sections, "total": "Total equity and liabilities", "ruling": "double"})
+    lines.append(
+        {
+            "section": "Equity and liabilities",
+            "lines": sections,
+            "total": "Total equity and liabilities",
+            "ruling": "double",
+        }
+    )
     if assets:
-        lines.append({"check": "Assets equal equity and liabilities", "agree": ["Total assets", "Total equity and liabilities"]})
+        lines.append(
+            {"check": "Assets equal equity and liabilities", "agree": ["Total assets", "Total equity and liabilities"]}
+        )
     return lines
 
 
@@ -199,7 +227,9 @@ def cash_selection(frame: Frame) -> str:
         dtype=bool,
         count=len(frame.accounts),
     )
-    categories = {item.category for item, inside in zip(frame.accounts.items, mask, strict=True) if inside and item.category}
+    categories = {
+        item.category for item, inside in zip(frame.accounts.items, mask, strict=True) if inside and item.category
+    }
     if categories:
         return ", ".join(Part("category", category).text() for category in sorted(categories))
     return written_out(mask, frame.accounts).text() if mask.any() else NOTHING
@@ -210,11 +240,23 @@ def _cash(frame: Frame, sources: Sequence[str]) -> list[Raw]:
     as_booked = {"sign": "as booked"}
     named = [source for source in dict.fromkeys(sources) if source]
     inside: list[Raw] = [
-        {"line": with_title(source), "accounts": f"{cash}; source: {Part('code', source).text()}", **as_booked, "hide": "when nothing was booked"}
+        {
+            "line": with_title(source),
+            "accounts": f"{cash}; source: {Part('code', source).text()}",
+            **as_booked,
+            "hide": "when nothing was booked",
+        }
         for source in named
     ]
     rest = f"{cash}; source: not {', '.join(Part('code', source).text() for source in named)}" if named else cash
-    inside.append({"line": "Everything else" if named else "Movements", "accounts": rest, **as_booked, "hide": "when nothing was booked"})
+    inside.append(
+        {
+            "line": "Everything else" if named else "Movements",
+            "accounts": rest,
+            **as_booked,
+            "hide": "when nothing was booked",
+        }
+    )
     return [
         {"line": "Cash at the beginning", "accounts": cash, "measure": "opening", **as_booked},
         {"section": "Movements by source", "lines": inside, "total": "Change in cash"},
@@ -225,18 +267,39 @@ def _cash(frame: Frame, sources: Sequence[str]) -> list[Raw]:
 
 
 def _trial_balance(frame: Frame) -> list[Raw]:
-    titles = {"asset": "Assets", "liability": "Liabilities", "equity": "Equity", "revenue": "Income", "expense": "Expenses"}
+    titles = {
+        "asset": "Assets",
+        "liability": "Liabilities",
+        "equity": "Equity",
+        "revenue": "Income",
+        "expense": "Expenses",
+    }
     present = [kind for kind in titles if frame.accounts.of_type(kind).any()]
     sections: list[Raw] = [
         {
             "section": titles[kind],
-            "lines": [{"line": f"Each of {titles[kind].lower()}", "accounts": f"type:{kind}", "expand": "accounts", "sign": "as booked"}],
+            "lines": [
+                {
+                    "line": f"Each of {titles[kind].lower()}",
+                    "accounts": f"type:{kind}",
+                    "expand": "accounts",
+                    "sign": "as booked",
+                }
+            ],
             "total": total_of(titles[kind]),
         }
         for kind in present
     ]
     return (
-        [{"section": "All accounts", "show": "total only", "lines": sections, "total": "All accounts", "ruling": "double"}]
+        [
+            {
+                "section": "All accounts",
+                "show": "total only",
+                "lines": sections,
+                "total": "All accounts",
+                "ruling": "double",
+            }
+        ]
         if sections
         else [{"line": "New line", "accounts": NOTHING}]
     )
@@ -258,7 +321,12 @@ PATTERNS = {
 
 TWELVE = "Twelve to {period.end:%b %y}"
 
-NATURAL = {"balance sheet": "closing", "cash roll-forward": "prior year", "trial balance": "roll-forward", "department comparison": "departments"}
+NATURAL = {
+    "balance sheet": "closing",
+    "cash roll-forward": "prior year",
+    "trial balance": "roll-forward",
+    "department comparison": "departments",
+}
 """The columns that a kind of statement starts with; the others start against budget or the year before."""
 
 
@@ -274,7 +342,11 @@ def budget_of(frame: Frame) -> str:
 
 def patterns_for(frame: Frame) -> dict[str, str]:
     """The ready columns that this ledger can fill."""
-    missing = {"budget": not budget_of(frame), "departments": not frame.dimensions, "companies": len(frame.entities) < 2}
+    missing = {
+        "budget": not budget_of(frame),
+        "departments": not frame.dimensions,
+        "companies": len(frame.entities) < 2,
+    }
     names = {name: title for name, title in PATTERNS.items() if not missing.get(name)}
     dimension = function_dimension(frame)
     if "departments" in names:
@@ -294,13 +366,27 @@ def start_span(pattern: str, name: str, frame: Frame, kind: str = "") -> Raw:
     span: Raw = {"span": name, "title": ready[pattern]}
     rolling = {"window": "last 12 periods"}
     if pattern == "budget":
-        columns = [*_against("", {}, {"scenario": budget_of(frame)}), *_against("ytd-", {"window": "year to date"}, {"scenario": budget_of(frame)})]
+        columns = [
+            *_against("", {}, {"scenario": budget_of(frame)}),
+            *_against("ytd-", {"window": "year to date"}, {"scenario": budget_of(frame)}),
+        ]
     elif pattern == "prior year":
-        columns = [*_against("", {}, {"shift": "-1 year"}), *_against("ytd-", {"window": "year to date"}, {"shift": "-1 year"})]
+        columns = [
+            *_against("", {}, {"shift": "-1 year"}),
+            *_against("ytd-", {"window": "year to date"}, {"shift": "-1 year"}),
+        ]
     elif pattern == "rolling":
         columns = _against("", rolling, {"shift": "-1 year"}, heading=TWELVE)
     elif pattern == "by month":
-        columns = [{"series": "months", "each": "period", "within": "last 12 periods", "heading": "{period.end:%b %y}", "total": "Twelve periods"}]
+        columns = [
+            {
+                "series": "months",
+                "each": "period",
+                "within": "last 12 periods",
+                "heading": "{period.end:%b %y}",
+                "total": "Twelve periods",
+            }
+        ]
     elif pattern == "departments":
         dimension = function_dimension(frame)
         inner = _against("", rolling, {"shift": "-1 year"}, heading=TWELVE)
@@ -317,15 +403,33 @@ def start_span(pattern: str, name: str, frame: Frame, kind: str = "") -> Raw:
             }
         ]
     elif pattern == "companies":
-        columns = [{"series": "companies", "each": "entity", "window": "year to date", "heading": "{member}", "total": "Sum", "hide": "when empty"}]
+        columns = [
+            {
+                "series": "companies",
+                "each": "entity",
+                "window": "year to date",
+                "heading": "{member}",
+                "total": "Sum",
+                "hide": "when empty",
+            }
+        ]
     elif pattern == "closing":
         columns = [
             {"column": "now", "heading": "{period.end:%d %b %y}", "measure": "closing"},
-            {"column": "year-end", "heading": "{period.end:%d %b %y}", "window": "year", "shift": "-1 year", "measure": "closing"},
+            {
+                "column": "year-end",
+                "heading": "{period.end:%d %b %y}",
+                "window": "year",
+                "shift": "-1 year",
+                "measure": "closing",
+            },
             {"column": "change", "heading": "Change", "difference": ["now", "year-end"]},
         ]
     else:
-        columns = [{"column": measure, "heading": with_title(measure), "measure": measure} for measure in ("opening", "debits", "credits", "closing")]
+        columns = [
+            {"column": measure, "heading": with_title(measure), "measure": measure}
+            for measure in ("opening", "debits", "credits", "closing")
+        ]
     return span | {"columns": _closing(columns) if kind in SHOWS_BALANCES else columns}
 
 
@@ -362,5 +466,10 @@ def start_scope(grow: str, name: str, frame: Frame, entity: str) -> Raw:
     if grow not in frame.dimensions:
         raise RulkaError(f"There are no pages by '{grow}'.", hint=one_of(grow, frame.dimensions), subject="start")
     whole = frame.entities[entity if entity in frame.entities.index else frame.first_entity]
-    node: Raw = {"node": whole.code, "name": whole.name, "of": f"entity: {Part('under', whole.code).text()}", "nodes": [{"grow": grow}]}
+    node: Raw = {
+        "node": whole.code,
+        "name": whole.name,
+        "of": f"entity: {Part('under', whole.code).text()}",
+        "nodes": [{"grow": grow}],
+    }
     return {"scope": name, "title": f"{whole.name} by {grow}", "nodes": [node]}

@@ -80,7 +80,9 @@ def find_line(body: Raw, key: str) -> Spot:
 
 def _known(known: dict[str, Spot], key: str) -> Spot:
     if key not in known:
-        raise NotFound(f"Line '{key}' does not exist.", hint=f"Perhaps somebody deleted it. {one_of(key, known)}", subject="line")
+        raise NotFound(
+            f"Line '{key}' does not exist.", hint=f"Perhaps somebody deleted it. {one_of(key, known)}", subject="line"
+        )
     return known[key]
 
 
@@ -90,7 +92,11 @@ def find_lines(body: Raw, keys: Sequence[str]) -> list[Spot]:
         raise RulkaError("No line is chosen.", hint="Choose one first.", subject="line")
     known = spots(body)
     chosen = {id(_known(known, key).raw) for key in keys}
-    return [spot for spot in known.values() if id(spot.raw) in chosen and not any(id(parent) in chosen for parent in spot.parents)]
+    return [
+        spot
+        for spot in known.values()
+        if id(spot.raw) in chosen and not any(id(parent) in chosen for parent in spot.parents)
+    ]
 
 
 def keys_of_raws(body: Raw, raws: Sequence[Raw]) -> tuple[str, ...]:
@@ -100,7 +106,8 @@ def keys_of_raws(body: Raw, raws: Sequence[Raw]) -> tuple[str, ...]:
 
 
 def keeping_keys(edit: Callable[Concatenate[Raw, P], Edited]) -> Callable[Concatenate[Raw, P], Edited]:
-    """Let an edit move, rename and add lines: each line that was there keeps its key, written down only where it must be."""
+    """Let an edit move, rename and add lines: each line that was there keeps its key, written down only where it must
+    be."""
 
     @wraps(edit)
     def kept(body: Raw, *arguments: P.args, **named: P.kwargs) -> Edited:
@@ -108,7 +115,9 @@ def keeping_keys(edit: Callable[Concatenate[Raw, P], Edited]) -> Callable[Concat
         edited = edit(body, *arguments, **named)
         chosen = {id(spots(body)[key].raw) for key in edited.chosen}
         for _ in range(len(pinned) + 1):
-            moved = [spot for key, spot in spots(body).items() if id(spot.raw) in pinned and pinned[id(spot.raw)][1] != key]
+            moved = [
+                spot for key, spot in spots(body).items() if id(spot.raw) in pinned and pinned[id(spot.raw)][1] != key
+            ]
             if not moved:
                 break
             for spot in moved:

@@ -45,16 +45,28 @@ def periods(request: HttpRequest) -> HttpResponse:
     problem = None
     if request.GET.get("go"):
         try:
-            return redirect(f"{to}?{urlencode({**{name: str(value) for name, value in kept.items()}, 'period': calendar.period(typed).code})}")
+            query = {**{name: str(value) for name, value in kept.items()}, "period": calendar.period(typed).code}
+            return redirect(f"{to}?{urlencode(query)}")
         except RulkaError as error:
             problem = error
-    found = [period for period in calendar.periods if typed.casefold() in f"{period.title} {period.code}".casefold()] or calendar.named(typed)
+    found = [
+        period for period in calendar.periods if typed.casefold() in f"{period.title} {period.code}".casefold()
+    ] or calendar.named(typed)
     near = sorted(found or calendar.periods, key=lambda period: abs(period.index - seat.period.index))[:MOST_PERIODS]
     years: dict[int, list[Period]] = {}
     for period in sorted(near if found or problem else [], key=lambda period: period.index):
         years.setdefault(period.year, []).append(period)
-    context = {"seat": seat, "years": sorted(years.items(), reverse=True), "to": to, "kept": kept.urlencode(), "fields": kept.items(), "typed": typed,
-               "more": len(found) - len(near), "where": "ledger", "problem": problem}  # fmt: skip
+    context = {
+        "seat": seat,
+        "years": sorted(years.items(), reverse=True),
+        "to": to,
+        "kept": kept.urlencode(),
+        "fields": kept.items(),
+        "typed": typed,
+        "more": len(found) - len(near),
+        "where": "ledger",
+        "problem": problem,
+    }
     template = "ledger/_periods.html" if request.headers.get("HX-Request") else "ledger/periods.html"
     return render(request, template, context, status=422 if problem else 200)
 
@@ -78,7 +90,15 @@ def overview(request: HttpRequest) -> HttpResponse:
             one = held[at][period.index]
             off = money(one.debit - one.credit, int(frame.digits[at])) if whole and not one.ties else ""
             total = grouped(round_half_away(Fraction(one.debit, 10 ** int(frame.digits[at])), 0), 0)
-            cells.append({"period": period, "held": one, "total": total, "closed": (entity.code, period_number(period.code)) in closed, "off": off})
+            cells.append(
+                {
+                    "period": period,
+                    "held": one,
+                    "total": total,
+                    "closed": (entity.code, period_number(period.code)) in closed,
+                    "off": off,
+                }
+            )
         lines = [held[at][period.index].lines for period in periods]
         rows.append({"entity": entity, "currency": frame.currencies[at], "cells": cells, "lines": sum(lines)})
     entities = {entity.code: entity.calendar for entity in seat.ledger.entities.all()}
@@ -107,7 +127,13 @@ def close_period(request: HttpRequest) -> HttpResponse:
     """Close an entity's period or open it again."""
     seat = seat_of(request)
     whole_only(seat)
-    editing.set_closed(seat.ledger, request.POST.get("entity", ""), request.POST.get("of", ""), request.POST.get("closed") == "1", person=seat.person)
+    editing.set_closed(
+        seat.ledger,
+        request.POST.get("entity", ""),
+        request.POST.get("of", ""),
+        request.POST.get("closed") == "1",
+        person=seat.person,
+    )
     return redirect(f"{reverse('ledger')}?{seat.query}&year={request.POST.get('year', '')}")
 
 
@@ -144,7 +170,9 @@ def accounts(request: HttpRequest) -> HttpResponse:
     problem, entered = None, None
     if request.method == "POST":
         entered = request.POST.dict()
-        values: dict[str, Any] = {name: str(entered.get(name, "")).strip() for name in ("name", "type", "category", "parent", "unit")}
+        values: dict[str, Any] = {
+            name: str(entered.get(name, "")).strip() for name in ("name", "type", "category", "parent", "unit")
+        }
         values |= {"active": "active" in entered, "intercompany": "intercompany" in entered}
         try:
             whole_only(seat)
@@ -152,8 +180,14 @@ def accounts(request: HttpRequest) -> HttpResponse:
             return redirect(f"{reverse('ledger-accounts')}?{_kept(request)}")
         except RulkaError as error:
             problem = error
-    return page(request, seat, "ledger-accounts", "ledger/accounts.html", _accounts(request, seat, code) | {"problem": problem, "entered": entered},
-                status=422 if problem else 200)  # fmt: skip
+    return page(
+        request,
+        seat,
+        "ledger-accounts",
+        "ledger/accounts.html",
+        _accounts(request, seat, code) | {"problem": problem, "entered": entered},
+        status=422 if problem else 200,
+    )
 
 
 def _kept(request: HttpRequest) -> str:
@@ -171,26 +205,49 @@ def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
     rows: list[dict[str, Any]] = []
     for at, depth in _indented(frame.accounts):
         item, use = frame.accounts.items[at], uses[at]
-        if not seen[at] or (search and search not in f"{item.code} {item.name} {item.category}".lower()) or (of_type and item.type != of_type):
+        if (
+            not seen[at]
+            or (search and search not in f"{item.code} {item.name} {item.category}".lower())
+            or (of_type and item.type != of_type)
+        ):
             continue
         if use.lines and unused:
             continue
         digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
         rows.append(
             {
-                "item": item, "depth": 0 if search or of_type else min(depth, 4), "balance": money(use.balances[-1], digits), "points": spark_points(use.balances),
-                "lines": use.lines, "first": frame.calendar.periods[use.first].code if use.first is not None else "",
-                "last": frame.calendar.periods[use.last].code if use.last is not None else "", "placed": placed.get(item.code, []),
-                "sealed": bool(view.sealed[at]), "negative": use.balances[-1] < 0,
+                "item": item,
+                "depth": 0 if search or of_type else min(depth, 4),
+                "balance": money(use.balances[-1], digits),
+                "points": spark_points(use.balances),
+                "lines": use.lines,
+                "first": frame.calendar.periods[use.first].code if use.first is not None else "",
+                "last": frame.calendar.periods[use.last].code if use.last is not None else "",
+                "placed": placed.get(item.code, []),
+                "sealed": bool(view.sealed[at]),
+                "negative": use.balances[-1] < 0,
             }
-        )  # fmt: skip
+        )
     if code and (code not in frame.accounts.index or not seen[frame.accounts.index[code]]):
         raise NotFound(f"Account '{code}' does not exist.", subject="account")
     chosen = next((row for row in rows if row["item"].code == code), None)
     if code and chosen is None:
-        chosen = {"item": frame.accounts[code], "placed": placed.get(code, []), "lines": uses[frame.accounts.index[code]].lines}
-    return {"rows": rows, "chosen": chosen, "types": TYPES, "node": node, "nodes": seat.nodes, "search": request.GET.get("search", ""), "of_type": of_type,
-            "unused": unused, "categories": sorted({item.category for item in frame.accounts.items if item.category})}  # fmt: skip
+        chosen = {
+            "item": frame.accounts[code],
+            "placed": placed.get(code, []),
+            "lines": uses[frame.accounts.index[code]].lines,
+        }
+    return {
+        "rows": rows,
+        "chosen": chosen,
+        "types": TYPES,
+        "node": node,
+        "nodes": seat.nodes,
+        "search": request.GET.get("search", ""),
+        "of_type": of_type,
+        "unused": unused,
+        "categories": sorted({item.category for item in frame.accounts.items if item.category}),
+    }
 
 
 @require_http_methods(["GET", "POST"])
@@ -211,7 +268,11 @@ def members(request: HttpRequest) -> HttpResponse:
     for name, codes in frame.dimensions.items():
         counts = lines_by_member(view, name)
         fence = view.fence.members.get(name)
-        rows = [(codes.items[place], depth, int(counts[place])) for place, depth in _indented(codes) if not fence or counts[place]]
+        rows = [
+            (codes.items[place], depth, int(counts[place]))
+            for place, depth in _indented(codes)
+            if not fence or counts[place]
+        ]
         shown.append((name, rows))
     chosen = None
     if code:
@@ -220,8 +281,14 @@ def members(request: HttpRequest) -> HttpResponse:
         chosen = frame.dimensions[dimension][code]
         if chosen not in [item for name, rows in shown if name == dimension for item, _, _ in rows]:
             raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
-    return page(request, seat, "ledger-members", "ledger/members.html",
-                {"shown": shown, "chosen": chosen, "dimension": dimension, "problem": problem}, status=422 if problem else 200)  # fmt: skip
+    return page(
+        request,
+        seat,
+        "ledger-members",
+        "ledger/members.html",
+        {"shown": shown, "chosen": chosen, "dimension": dimension, "problem": problem},
+        status=422 if problem else 200,
+    )
 
 
 @require_GET
@@ -231,7 +298,11 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     view, frame = seat.view, seat.view.frame
     node = find_node(view, seat.node)
     counts = (
-        dict(BudgetLine.objects.filter(scenario__ledger=seat.ledger).values_list("scenario__code").annotate(n=Count("pk")))
+        dict(
+            BudgetLine.objects.filter(scenario__ledger=seat.ledger)
+            .values_list("scenario__code")
+            .annotate(n=Count("pk"))
+        )
         if sees_whole(seat)
         else {}
     )
@@ -271,5 +342,8 @@ def rates(request: HttpRequest) -> HttpResponse:
     for rate in found:
         table.setdefault(rate.period, {})[rate.source, rate.target] = rate
     titles = {period_number(period.code): period.title for period in seat.view.frame.calendar.periods}
-    rows = [(period_code(number), titles.get(number, ""), [row.get(pair) for pair in pairs]) for number, row in table.items()]
+    rows = [
+        (period_code(number), titles.get(number, ""), [row.get(pair) for pair in pairs])
+        for number, row in table.items()
+    ]
     return page(request, seat, "ledger-rates", "ledger/rates.html", {"pairs": pairs, "rows": rows})

@@ -27,7 +27,9 @@ TABS = (
 )
 
 
-def page(request: HttpRequest, seat: Seat, tab: str, template: str, context: dict[str, Any], *, status: int = 200) -> HttpResponse:
+def page(
+    request: HttpRequest, seat: Seat, tab: str, template: str, context: dict[str, Any], *, status: int = 200
+) -> HttpResponse:
     """Render a page of the ledger with its tabs and its status line."""
     ledger = Ledger.objects.get(pk=seat.ledger.pk)
     frame = {
@@ -38,7 +40,9 @@ def page(request: HttpRequest, seat: Seat, tab: str, template: str, context: dic
         "ledger": ledger,
         "latest": ledger.revisions.first(),
         "held": Load.objects.filter(ledger=ledger.code, state=Load.State.HELD).count() if sees_whole(seat) else 0,
-        "running": Load.objects.filter(ledger=ledger.code, state__in=(Load.State.WAITING, Load.State.RUNNING)).first() if sees_whole(seat) else None,
+        "running": Load.objects.filter(ledger=ledger.code, state__in=(Load.State.WAITING, Load.State.RUNNING)).first()
+        if sees_whole(seat)
+        else None,
     }
     return render(request, template, frame | context, status=status)
 
@@ -51,13 +55,20 @@ def sees_whole(seat: Seat) -> bool:
 def whole_only(seat: Seat) -> None:
     """Refuse what shows or changes a ledger as a whole to somebody who sees a part of it."""
     if not sees_whole(seat):
-        raise RulkaError("This is about the whole ledger; you see a part of it.", hint="Ask an accountant.", subject="rights", code="rights")
+        raise RulkaError(
+            "This is about the whole ledger; you see a part of it.",
+            hint="Ask an accountant.",
+            subject="rights",
+            code="rights",
+        )
 
 
 def may_edit(seat: Seat) -> None:
     """Refuse a change by somebody who only reads."""
     if not seat.person.may_edit:
-        raise RulkaError("You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights", code="rights")
+        raise RulkaError(
+            "You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights", code="rights"
+        )
 
 
 def money(minor: int, digits: int, *, zero: str = "") -> str:

@@ -17,7 +17,17 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.guessing import KnownCodes, guess
-from rulka.formats.mapping import AMOUNTS, DATES, NUMBERS, TARGETS, MappingDefinition, Source, convert, preview_rows, target_fields
+from rulka.formats.mapping import (
+    AMOUNTS,
+    DATES,
+    NUMBERS,
+    TARGETS,
+    MappingDefinition,
+    Source,
+    convert,
+    preview_rows,
+    target_fields,
+)
 from rulka.formats.table_file import TableLook, is_workbook, sheets_of
 from rulka.ledger import feeds
 from rulka.ledger.models import Feed
@@ -62,7 +72,11 @@ def feed_list(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         may_edit(seat)
         kind = request.POST.get("kind", "")
-        values = {"name": request.POST.get("name", ""), "kind": kind, "location": request.POST.get("location", "").strip()}
+        values = {
+            "name": request.POST.get("name", ""),
+            "kind": kind,
+            "location": request.POST.get("location", "").strip(),
+        }
         try:
             made = feeds.save_feed(seat.ledger, values)
             step = "feed-map" if kind == Feed.Kind.TABLE else "feed"
@@ -97,17 +111,36 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         except RulkaError as error:
             problem = error
     rules = [(kind, title, (feed.rules or {}).get(kind, RULES[kind])) for kind, title in FINDINGS.items()]
-    text = request.POST.get("mapping") if problem else json.dumps(feed.mapping, indent=1, ensure_ascii=False) if feed.mapping else ""
-    context = {"feed": feed, "problem": problem, "done": done, "rules": rules, "actions": ACTIONS, "mapping_text": text,
-               "loads": Load.objects.filter(feed=feed.pk)[:20], "bounds": feed.options.get("bounds") or {}, "sign_in": feed.options.get("sign_in") or {},
-               "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else ""}  # fmt: skip
+    text = (
+        request.POST.get("mapping")
+        if problem
+        else json.dumps(feed.mapping, indent=1, ensure_ascii=False)
+        if feed.mapping
+        else ""
+    )
+    context = {
+        "feed": feed,
+        "problem": problem,
+        "done": done,
+        "rules": rules,
+        "actions": ACTIONS,
+        "mapping_text": text,
+        "loads": Load.objects.filter(feed=feed.pk)[:20],
+        "bounds": feed.options.get("bounds") or {},
+        "sign_in": feed.options.get("sign_in") or {},
+        "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",
+    }
     return page(request, seat, "feeds", "ledger/feed.html", context, status=422 if problem else 200)
 
 
 def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
     """A feed's settings as the form has them."""
     bounds = {name: posted.get(name, "").strip() for name in ("first_day", "entities", "accounts", "rest_account")}
-    options = {**feed.options, "bounds": {name: value for name, value in bounds.items() if value}, "keep_columns": "keep_columns" in posted}
+    options = {
+        **feed.options,
+        "bounds": {name: value for name, value in bounds.items() if value},
+        "keep_columns": "keep_columns" in posted,
+    }
     if posted.get("long_past", "").isdigit():
         options["long_past"] = int(str(posted["long_past"]))
     if feed.kind == Feed.Kind.SERVICE:
@@ -124,7 +157,9 @@ def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
         try:
             values["mapping"] = json.loads(posted.get("mapping") or "{}")
         except json.JSONDecodeError as error:
-            raise RulkaError(f"The mapping is not JSON: {error.msg}.", hint=f"Look at line {error.lineno}.", subject="mapping") from None
+            raise RulkaError(
+                f"The mapping is not JSON: {error.msg}.", hint=f"Look at line {error.lineno}.", subject="mapping"
+            ) from None
     return values
 
 
@@ -144,7 +179,9 @@ def feed_pull(request: HttpRequest, pk: int) -> HttpResponse:
     may_edit(seat)
     upload = request.FILES.get("file")
     name = (upload.name or "upload") if upload else ""
-    load = feeds.ask(_feed(seat, pk), person=seat.person, full=request.POST.get("full") == "1", upload=upload, upload_name=name)
+    load = feeds.ask(
+        _feed(seat, pk), person=seat.person, full=request.POST.get("full") == "1", upload=upload, upload_name=name
+    )
     return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
 
 
@@ -162,7 +199,9 @@ def _sample(feed: Feed) -> Path | None:
 def _known(seat: Seat) -> KnownCodes:
     frame = seat.view.frame
     return KnownCodes(
-        frozenset(frame.entities.index), frozenset(frame.accounts.index), {key: frozenset(codes.index) for key, codes in frame.dimensions.items()}
+        frozenset(frame.entities.index),
+        frozenset(frame.accounts.index),
+        {key: frozenset(codes.index) for key, codes in frame.dimensions.items()},
     )
 
 
@@ -215,7 +254,9 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _keep_sample(feed: Feed, upload: Any) -> None:
     if upload.size > MOST_SAMPLE:
-        raise RulkaError(f"'{upload.name}' is larger than {MOST_SAMPLE // 1_000_000} MB.", hint="Map a part of it.", subject="file")
+        raise RulkaError(
+            f"'{upload.name}' is larger than {MOST_SAMPLE // 1_000_000} MB.", hint="Map a part of it.", subject="file"
+        )
     folder = _sample_folder(feed)
     shutil.rmtree(folder, ignore_errors=True)
     folder.mkdir(parents=True)
@@ -244,7 +285,11 @@ def _mapping(posted: QueryDict, seat: Seat, sample: Path) -> MappingDefinition:
         name, mark, rest = row.partition(":")
         source, equals, target = rest.partition("=")
         if row.strip() and not (mark and equals):
-            raise RulkaError(f"'{row}' is no translation.", hint="Write field: value = other value, one a row.", subject="translations")
+            raise RulkaError(
+                f"'{row}' is no translation.",
+                hint="Write field: value = other value, one a row.",
+                subject="translations",
+            )
         if row.strip():
             translations.setdefault(name.strip(), {})[source.strip()] = target.strip()
     fields = {}
@@ -256,7 +301,9 @@ def _mapping(posted: QueryDict, seat: Seat, sample: Path) -> MappingDefinition:
     parts = tuple(posted.getlist("part")) if posted.get("segments") else ()
     return MappingDefinition.from_data(
         replace(
-            MappingDefinition(table, look, posted.get("date", "YYYY-MM-DD"), posted.get("number", "1234.56"), amounts, fields),
+            MappingDefinition(
+                table, look, posted.get("date", "YYYY-MM-DD"), posted.get("number", "1234.56"), amounts, fields
+            ),
             segments_column=posted.get("segments", ""),
             segments_separator=posted.get("separator", "-") or "-",
             segments_parts=parts,
@@ -287,15 +334,32 @@ def _map_context(seat: Seat, feed: Feed, sample: Path, mapping: MappingDefinitio
             context["trouble"] = error
     parts = list(mapping.segments_parts) or [""]
     return context | {
-        "mapping": mapping, "header": header, "below": [cells for number, cells in rows if number > mapping.look.header][:6], "fields": fields,
-        "dates": DATES, "numbers": NUMBERS, "amounts": AMOUNTS, "encodings": ENCODINGS, "delimiters": DELIMITERS,
-        "sheets": sheets_of(sample) if is_workbook(sample) else [], "heads": heads, "made": made, "errors": errors[:8], "error_count": len(errors),
-        "parts": parts, "part_choices": ["", "entity", "account", *dimensions], "unused": [name for name in header if name],
-        "translations": "\n".join(f"{name}: {a} = {b}" for name, source in mapping.fields.items() for a, b in source.translate.items()),
-    }  # fmt: skip
+        "mapping": mapping,
+        "header": header,
+        "below": [cells for number, cells in rows if number > mapping.look.header][:6],
+        "fields": fields,
+        "dates": DATES,
+        "numbers": NUMBERS,
+        "amounts": AMOUNTS,
+        "encodings": ENCODINGS,
+        "delimiters": DELIMITERS,
+        "sheets": sheets_of(sample) if is_workbook(sample) else [],
+        "heads": heads,
+        "made": made,
+        "errors": errors[:8],
+        "error_count": len(errors),
+        "parts": parts,
+        "part_choices": ["", "entity", "account", *dimensions],
+        "unused": [name for name in header if name],
+        "translations": "\n".join(
+            f"{name}: {a} = {b}" for name, source in mapping.fields.items() for a, b in source.translate.items()
+        ),
+    }
 
 
-def _tried(sample: Path, mapping: MappingDefinition, dimensions: list[str]) -> tuple[list[str], list[list[str]], list[RulkaError]]:
+def _tried(
+    sample: Path, mapping: MappingDefinition, dimensions: list[str]
+) -> tuple[list[str], list[list[str]], list[RulkaError]]:
     """What the mapping makes of the file: heads, the first rows, and every error."""
     import csv
 
@@ -304,7 +368,10 @@ def _tried(sample: Path, mapping: MappingDefinition, dimensions: list[str]) -> t
         with (Path(name) / converted.file).open(encoding="utf-8", newline="") as file:
             reader = csv.reader(file)
             heads = next(reader, [])
-            order = sorted(range(len(heads)), key=lambda at: (SHOWN_FIRST.index(heads[at]) if heads[at] in SHOWN_FIRST else len(SHOWN_FIRST), at))
+            order = sorted(
+                range(len(heads)),
+                key=lambda at: (SHOWN_FIRST.index(heads[at]) if heads[at] in SHOWN_FIRST else len(SHOWN_FIRST), at),
+            )
             rows = [[row[at] for at in order] for _, row in zip(range(6), reader, strict=False)]
             return [heads[at] for at in order], rows, converted.errors
 

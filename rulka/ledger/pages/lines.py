@@ -30,8 +30,27 @@ from rulka.ledger.seat import Seat, seat_of
 from rulka.ledger.staging import period_code
 
 MORE = ("source", "user", "batch", "partner", "kind", "least", "most", "attribute", "entry")
-HEADINGS = ("entity", "entry", "line", "date", "period", "account", "name", "partner", "debit", "credit", "description", "document", "counterparty",
-            "counterparty name", "source", "user", "batch", "status", "kind")  # fmt: skip
+HEADINGS = (
+    "entity",
+    "entry",
+    "line",
+    "date",
+    "period",
+    "account",
+    "name",
+    "partner",
+    "debit",
+    "credit",
+    "description",
+    "document",
+    "counterparty",
+    "counterparty name",
+    "source",
+    "user",
+    "batch",
+    "status",
+    "kind",
+)
 
 
 def _wanted(request: HttpRequest, seat: Seat) -> JournalFilter:
@@ -46,18 +65,28 @@ def journal(request: HttpRequest) -> HttpResponse:
     problem, shown = None, None
     try:
         browser = Journal(seat.view, seat.ledger, wanted)
-        found = browser.page(after=request.GET.get("after", ""), before=request.GET.get("before", ""), end=request.GET.get("end") == "1")
+        found = browser.page(
+            after=request.GET.get("after", ""), before=request.GET.get("before", ""), end=request.GET.get("end") == "1"
+        )
         rows = [(row, exact(row.debit, row.digits), exact(row.credit, row.digits)) for row in found.rows]
-        sums = [(code or "quantities", exact(debit, digits) or "0", exact(credit, digits) or "0") for code, debit, credit, digits in found.sums]
+        sums = [
+            (code or "quantities", exact(debit, digits) or "0", exact(credit, digits) or "0")
+            for code, debit, credit, digits in found.sums
+        ]
         shown = {"page": found, "rows": rows, "sums": sums, "warnings": browser.warnings}
     except RulkaError as error:
         problem = error
     kept = request.GET.copy()
     for name in ("after", "before", "end"):
         kept.pop(name, None)
-    context = {"shown": shown, "problem": problem, "wanted": wanted, "kept": kept.urlencode(),
-               "members": [(key, wanted.members.get(key, "")) for key in seat.ledger.dimensions],
-               "more": any(getattr(wanted, name) for name in MORE)}  # fmt: skip
+    context = {
+        "shown": shown,
+        "problem": problem,
+        "wanted": wanted,
+        "kept": kept.urlencode(),
+        "members": [(key, wanted.members.get(key, "")) for key in seat.ledger.dimensions],
+        "more": any(getattr(wanted, name) for name in MORE),
+    }
     return page(request, seat, "ledger-journal", "ledger/journal.html", context, status=422 if problem else 200)
 
 
@@ -68,8 +97,20 @@ class _Echo:
 
 def _cells(row: JournalRow) -> list[Any]:
     texts = (row.entity, row.entry, row.line, row.date, row.period, row.account, row.account_name, row.partner)
-    amounts = [minor_text(int(value * 10**row.digits), row.digits) if value else "" for value in (row.debit, row.credit)]
-    rest = (row.description, row.document, row.counterparty, row.counterparty_name, row.source, row.user, row.batch, row.status, row.kind)
+    amounts = [
+        minor_text(int(value * 10**row.digits), row.digits) if value else "" for value in (row.debit, row.credit)
+    ]
+    rest = (
+        row.description,
+        row.document,
+        row.counterparty,
+        row.counterparty_name,
+        row.source,
+        row.user,
+        row.batch,
+        row.status,
+        row.kind,
+    )
     return [*map(plain_text, texts), *amounts, *map(plain_text, rest), *map(plain_text, row.members)]
 
 
@@ -85,7 +126,10 @@ def journal_export(request: HttpRequest, form: str) -> Any:
         return _attachment(StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8"), "journal.csv")
     if form == "xlsx":
         data = rows_workbook("Journal", headings, (_cells(row) for row in found.every()), amounts={8, 9})
-        return _attachment(HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"), "journal.xlsx")
+        return _attachment(
+            HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+            "journal.xlsx",
+        )
     raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
 
 
@@ -106,18 +150,28 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     seat = seat_of(request)
     problem = None
     if request.method == "POST":
-        partners = {name.removeprefix("partner-"): value for name, value in request.POST.items() if name.startswith("partner-")}
+        partners = {
+            name.removeprefix("partner-"): value for name, value in request.POST.items() if name.startswith("partner-")
+        }
         values = {name: request.POST[name] for name in ("status", "kind", "period") if name in request.POST}
         try:
             if _seen_entry(seat, entity, number)[2]:
-                raise RulkaError("A part of this entry lies outside of what you see.", hint="Ask somebody who sees all of it.", subject="rights")
-            editing.change_entry(seat.ledger, entity, number, values, {str(k): str(v) for k, v in partners.items()}, person=seat.person)
+                raise RulkaError(
+                    "A part of this entry lies outside of what you see.",
+                    hint="Ask somebody who sees all of it.",
+                    subject="rights",
+                )
+            editing.change_entry(
+                seat.ledger, entity, number, values, {str(k): str(v) for k, v in partners.items()}, person=seat.person
+            )
             return redirect(f"{reverse('ledger-entry', args=[entity, number])}?{seat.query}")
         except RulkaError as error:
             problem = error
     found, lines, hidden = _seen_entry(seat, entity, number)
     former = []
-    for line in JournalLineFormer.objects.filter(entry=found).select_related("key__account").order_by("-until_revision", "line"):
+    for line in (
+        JournalLineFormer.objects.filter(entry=found).select_related("key__account").order_by("-until_revision", "line")
+    ):
         at = _place(seat, line.key_id)
         if at is not None:
             digits = seat.view.digits_of(at)
@@ -126,8 +180,17 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     code = period_code(found.period)
     period = calendar.by_code[code]
     adjusting = [one for one in calendar.of_year(period.year) if one.adjusting]
-    context = {"entry": found, "lines": lines, "hidden": hidden, "former_lines": former, "problem": problem, "of": period, "adjusting": adjusting,
-               "entities": seat.ledger.entities.all(), "dimensions": list(seat.ledger.dimensions)}  # fmt: skip
+    context = {
+        "entry": found,
+        "lines": lines,
+        "hidden": hidden,
+        "former_lines": former,
+        "problem": problem,
+        "of": period,
+        "adjusting": adjusting,
+        "entities": seat.ledger.entities.all(),
+        "dimensions": list(seat.ledger.dimensions),
+    }
     return page(request, seat, "ledger-journal", "ledger/entry.html", context, status=422 if problem else 200)
 
 
@@ -184,8 +247,24 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[list[TrialBalanceR
     last = calendar.period(asked["to"]) if asked.get("to") else here
     first = calendar.period(asked["from"]) if asked.get("from") else calendar.of_year(last.year)[0]
     by = asked.get("by", "")
-    rows = trial_balance(view, first, last, entity=entity, scenario=asked.get("scenario") or "actual", pending=asked.get("pending") == "1", by=by)
-    return rows, {"first": first, "last": last, "by": by, "entity": entity, "mark": mark, "frame": view.frame, "calendar": asked.get("calendar", "")}
+    rows = trial_balance(
+        view,
+        first,
+        last,
+        entity=entity,
+        scenario=asked.get("scenario") or "actual",
+        pending=asked.get("pending") == "1",
+        by=by,
+    )
+    return rows, {
+        "first": first,
+        "last": last,
+        "by": by,
+        "entity": entity,
+        "mark": mark,
+        "frame": view.frame,
+        "calendar": asked.get("calendar", ""),
+    }
 
 
 @require_GET
@@ -201,26 +280,47 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
         for part in by_entity(rows, frame):
             at = frame.entities.index[part.entity]
             groups.append(
-                {"entity": frame.entities.items[at], "currency": frame.currencies[at], "rows": [_shown(row, frame) for row in part.rows],
-                 "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals], "ties": part.ties}
-            )  # fmt: skip
+                {
+                    "entity": frame.entities.items[at],
+                    "currency": frame.currencies[at],
+                    "rows": [_shown(row, frame) for row in part.rows],
+                    "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals],
+                    "ties": part.ties,
+                }
+            )
     except RulkaError as error:
         problem = error
     calendars = {one.code: one.calendar for one in seat.ledger.entities.all() if one.calendar}
-    context = {"groups": groups, "range": _range(request, about), "about": about, "problem": problem,
-               "scenarios": seat.ledger.scenarios.order_by("pk"), "asked": request.GET,
-               "kept": request.GET.urlencode(), "dimensions": list(seat.ledger.dimensions), "nodes": seat.nodes, "calendars": calendars,
-               "entities": [code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index]}  # fmt: skip
-    return page(request, seat, "ledger-trial-balance", "ledger/trial_balance.html", context, status=422 if problem else 200)
+    context = {
+        "groups": groups,
+        "range": _range(request, about),
+        "about": about,
+        "problem": problem,
+        "scenarios": seat.ledger.scenarios.order_by("pk"),
+        "asked": request.GET,
+        "kept": request.GET.urlencode(),
+        "dimensions": list(seat.ledger.dimensions),
+        "nodes": seat.nodes,
+        "calendars": calendars,
+        "entities": [code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index],
+    }
+    return page(
+        request, seat, "ledger-trial-balance", "ledger/trial_balance.html", context, status=422 if problem else 200
+    )
 
 
 def _range(request: HttpRequest, about: dict[str, Any]) -> list[str]:
     """The periods in the form: as asked for, else as shown."""
-    return [request.GET.get(asked) or (about[end].code if about else "") for asked, end in (("from", "first"), ("to", "last"))]
+    return [
+        request.GET.get(asked) or (about[end].code if about else "")
+        for asked, end in (("from", "first"), ("to", "last"))
+    ]
 
 
 def _shown(row: TrialBalanceRow, frame: Frame) -> dict[str, Any]:
-    amounts = [grouped(amount, row.digits) if amount else "" for amount in (row.opening, row.debits, row.credits, row.closing)]
+    amounts = [
+        grouped(amount, row.digits) if amount else "" for amount in (row.opening, row.debits, row.credits, row.closing)
+    ]
     return {"row": row, "amounts": amounts, "quantity": frame.accounts[row.account].type == "statistical"}
 
 
@@ -229,12 +329,26 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
     """The trial balance as shown, as a CSV file or a workbook."""
     seat = seat_of(request)
     rows, about = _trial_balance(request, seat)
-    headings = ["entity", "account", "name", *([about["by"]] if about["by"] else []), "opening", "debits", "credits", "closing"]
+    headings = [
+        "entity",
+        "account",
+        "name",
+        *([about["by"]] if about["by"] else []),
+        "opening",
+        "debits",
+        "credits",
+        "closing",
+    ]
     cells = [
-        [plain_text(row.entity), plain_text(row.account), plain_text(row.name), *([plain_text(row.member)] if about["by"] else []),
-         *(minor_text(amount, row.digits) for amount in (row.opening, row.debits, row.credits, row.closing))]
+        [
+            plain_text(row.entity),
+            plain_text(row.account),
+            plain_text(row.name),
+            *([plain_text(row.member)] if about["by"] else []),
+            *(minor_text(amount, row.digits) for amount in (row.opening, row.debits, row.credits, row.closing)),
+        ]
         for row in rows
-    ]  # fmt: skip
+    ]
     if form == "csv":
         file = io.StringIO()
         csv.writer(file, lineterminator="\n").writerows([headings, *cells])
@@ -242,5 +356,8 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
     if form == "xlsx":
         start = len(headings) - 4
         data = rows_workbook("Trial balance", headings, cells, amounts=set(range(start, start + 4)))
-        return _attachment(HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"), "trial-balance.xlsx")
+        return _attachment(
+            HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+            "trial-balance.xlsx",
+        )
     raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")

@@ -13,7 +13,11 @@ from rulka.ledger.seat import seat_of
 
 
 def _told(revision: Revision) -> list[tuple[str, dict[str, int]]]:
-    return [(what, counts) for what, counts in revision.counts.items() if counts["new"] or counts["changed"] or counts["withdrawn"]]
+    return [
+        (what, counts)
+        for what, counts in revision.counts.items()
+        if counts["new"] or counts["changed"] or counts["withdrawn"]
+    ]
 
 
 @require_GET
@@ -21,16 +25,27 @@ def revisions(request: HttpRequest) -> HttpResponse:
     """Every load that changed something, and two revisions compared."""
     seat = seat_of(request)
     whole = sees_whole(seat)
-    listed = [(one, _told(one) if whole else []) for one in seat.ledger.revisions.select_related("person", "feed")[:100]]
+    listed = [
+        (one, _told(one) if whole else []) for one in seat.ledger.revisions.select_related("person", "feed")[:100]
+    ]
     first, last = request.GET.get("from", ""), request.GET.get("to", "")
     problem, found = None, None
     if first or last:
         try:
             if not (first.isdigit() and last.isdigit()):
-                raise RulkaError("Write the numbers of two revisions.", hint="0 is before the first.", subject="revisions")
+                raise RulkaError(
+                    "Write the numbers of two revisions.", hint="0 is before the first.", subject="revisions"
+                )
             found = changes_between(seat.view, seat.ledger, int(first), int(last))
         except RulkaError as error:
             problem = error
     newest = seat.ledger.revision
-    context = {"listed": listed, "found": found, "problem": problem, "first": first or max(0, newest - 1), "last": last or newest, "whole": whole}
+    context = {
+        "listed": listed,
+        "found": found,
+        "problem": problem,
+        "first": first or max(0, newest - 1),
+        "last": last or newest,
+        "whole": whole,
+    }
     return page(request, seat, "revisions", "ledger/revisions.html", context, status=422 if problem else 200)

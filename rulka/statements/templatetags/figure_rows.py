@@ -1,4 +1,5 @@
-"""The rows of a statement's table as HTML; written in Python, since a large statement has tens of thousands of cells."""
+"""The rows of a statement's table as HTML; written in Python, since a large statement has tens of thousands of
+cells."""
 
 from __future__ import annotations
 
@@ -20,7 +21,12 @@ SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!", "unjudged": "?",
 
 @register.simple_tag
 def figure_rows(
-    shown: ShownStatement, panel: Sequence[ShownRow], query: str, marks: Mapping[str, Sequence[Mark]], chosen: Sequence[str], row_chosen: str
+    shown: ShownStatement,
+    panel: Sequence[ShownRow],
+    query: str,
+    marks: Mapping[str, Sequence[Mark]],
+    chosen: Sequence[str],
+    row_chosen: str,
 ) -> SafeString:
     """The body rows of one half of the page; every text is escaped here."""
     # large statements leave out of addresses what the session knows anyway
@@ -31,7 +37,9 @@ def figure_rows(
 
 
 class _Writer:
-    def __init__(self, shown: ShownStatement, base: str, marks: Mapping[str, Sequence[Mark]], chosen: set[str], row_chosen: str) -> None:
+    def __init__(
+        self, shown: ShownStatement, base: str, marks: Mapping[str, Sequence[Mark]], chosen: set[str], row_chosen: str
+    ) -> None:
         self.shown, self.base, self.marks, self.chosen, self.row_chosen = shown, base, marks, chosen, row_chosen
 
     def row(self, row: ShownRow) -> str:
@@ -39,7 +47,10 @@ class _Writer:
             return '<tr class="filler"><td class="mark"></td><td colspan="100"></td></tr>'
         key = escape(row.key)
         is_chosen = row.line in self.chosen or (not self.chosen and row.key == self.row_chosen)
-        begin = f'<tr class="{escape(row.classes)}{" chosen" if is_chosen else ""}" data-row="{key}" data-line="{escape(row.line)}">'
+        begin = (
+            f'<tr class="{escape(row.classes)}{" chosen" if is_chosen else ""}" data-row="{key}" '
+            f'data-line="{escape(row.line)}">'
+        )
         begin += f'<td class="mark">{self._marks(row.key)}</td>'
         if row.kind in ("text", "spacer", "page-break", "page break"):
             label = row.label or {"spacer": "\u00a0"}.get(row.kind, "\u2013 page break \u2013")
@@ -53,7 +64,9 @@ class _Writer:
         return f'<th scope="row" class="d{row.depth}" title="{escape(row.label)}">{self._label(row, row.label)}</th>'
 
     def _label(self, row: ShownRow, text: str) -> str:
-        return f'<a class="label" tabindex="-1" href="{self.base}panel=line&amp;row={quote(row.key)}">{escape(text)}</a>'
+        return (
+            f'<a class="label" tabindex="-1" href="{self.base}panel=line&amp;row={quote(row.key)}">{escape(text)}</a>'
+        )
 
     def _marks(self, key: str) -> str:
         return "".join(self._mark(mark, key) for mark in self.marks.get(key, ())[:2])
@@ -64,7 +77,10 @@ class _Writer:
             return f'<span class="seal" role="img" aria-label="Detail is sealed" title="{text}"></span>'
         sign = f"+{mark.count}" if mark.kind == "unplaced" else SIGNS[mark.kind]
         where = f"panel=line&amp;row={quote(key)}" if mark.kind == "warning" else "panel=footing"
-        return f'<a class="plus {mark.kind}" tabindex="-1" href="{self.base}{where}" title="{text}" aria-label="{text}">{sign}</a>'
+        return (
+            f'<a class="plus {mark.kind}" tabindex="-1" href="{self.base}{where}" title="{text}" '
+            f'aria-label="{text}">{sign}</a>'
+        )
 
     def _cell(self, cell: ShownCell, address: str) -> str:
         classes = ["w" if cell.words else "f"]
@@ -78,7 +94,10 @@ class _Writer:
 
     def _inside(self, cell: ShownCell, address: str) -> str:
         if cell.trend:
-            return f'<svg class="spark" width="88" height="18" viewBox="0 0 88 18" aria-hidden="true"><polyline points="{escape(cell.trend)}"/></svg>'
+            return (
+                f'<svg class="spark" width="88" height="18" viewBox="0 0 88 18" aria-hidden="true"><polyline '
+                f'points="{escape(cell.trend)}"/></svg>'
+            )
         if cell.words or not cell.text:
             return escape(cell.text)
         told = "better:" if cell.verdict == "good" else "worse:"
@@ -86,7 +105,10 @@ class _Writer:
         column = escape(cell.column)
         beside = f"&amp;at={quote(cell.node)}" if cell.node else ""
         place = f"{column}@{escape(cell.node)}" if cell.node else column
-        return f'<a class="figure" data-column="{place}" tabindex="-1" href="{address}{column}{beside}">{triangle}{escape(cell.text)}</a>'
+        return (
+            f'<a class="figure" data-column="{place}" tabindex="-1" '
+            f'href="{address}{column}{beside}">{triangle}{escape(cell.text)}</a>'
+        )
 
 
 @register.filter

@@ -28,7 +28,11 @@ def exact(value: Fraction | None, unit: str = "") -> str:
     """An exact value with two decimals, or a percent with one, grouped; n/m where it has no meaning."""
     if value is None:
         return "n/m"
-    return f"{grouped(round_half_away(value * 100, 1), 1)}\u00a0%" if unit == "percent" else grouped(round_half_away(value, 2), 2)
+    return (
+        f"{grouped(round_half_away(value * 100, 1), 1)}\u00a0%"
+        if unit == "percent"
+        else grouped(round_half_away(value, 2), 2)
+    )
 
 
 @register.filter

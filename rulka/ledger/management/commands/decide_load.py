@@ -29,7 +29,8 @@ class Command(RulkaCommand):
         person = Person.objects.filter(username=options["person"]).first()
         if job is None or person is None:
             raise NotFound(
-                f"Load {options['load']} does not exist." if job is None else f"'{options['person']}' does not exist.", subject="decide_load"
+                f"Load {options['load']} does not exist." if job is None else f"'{options['person']}' does not exist.",
+                subject="decide_load",
             )
         if options["decision"] == "drop":
             feeds.drop(job)

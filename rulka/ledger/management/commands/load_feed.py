@@ -29,7 +29,9 @@ class Command(RulkaCommand):
         try:
             described = json.loads(options["path"].read_text(encoding="utf-8"))
         except json.JSONDecodeError as error:
-            raise RulkaError(f"Not JSON: {error.msg}.", subject=f"{options['path'].name}, line {error.lineno}") from None
+            raise RulkaError(
+                f"Not JSON: {error.msg}.", subject=f"{options['path'].name}, line {error.lineno}"
+            ) from None
         for values in described:
             former = Feed.objects.filter(ledger=ledger, name=values.get("name", "")).first()
             service = values.get("kind") == Feed.Kind.SERVICE

@@ -24,13 +24,18 @@ class Command(RulkaCommand):
 
     def run(self, **options: Any) -> None:
         if not options["ledger"]:
-            raise RulkaError("No ledger is named.", hint="Add --ledger CODE; it is made when it is new.", subject="load_ledger")
+            raise RulkaError(
+                "No ledger is named.", hint="Add --ledger CODE; it is made when it is new.", subject="load_ledger"
+            )
         with alone(options["ledger"], wait=False):
             if options["draft"]:
                 outcome = load(Loading(options["ledger"], options["path"], hold=True))
                 if outcome.error:
                     raise outcome.error
                 job = hold_draft(options["ledger"], options["path"], outcome.report)
-                self.stdout.write(f"{outcome.report.as_text()}\nHeld as load {job.pk}: accept or drop it with decide_load, or on the page Feeds.")
+                self.stdout.write(
+                    f"{outcome.report.as_text()}\nHeld as load {job.pk}: accept or drop it with decide_load, or on "
+                    f"the page Feeds."
+                )
                 return
             self.stdout.write(load_folder(options["ledger"], options["path"], dry_run=options["dry_run"]).as_text())

@@ -28,8 +28,15 @@ class Command(RulkaCommand):
         parser.add_argument("--entity", default="", help="code of one entity")
         parser.add_argument("--scenario", default="actual")
         parser.add_argument("--with-pending", action="store_true", help="count pending entries too")
-        parser.add_argument("--calendar", choices=["group", "own"], default="group", help="the group's calendar, or the one that --entity names")
-        parser.add_argument("--revision", type=int, default=0, help="as at this revision; the newest when it is not given")
+        parser.add_argument(
+            "--calendar",
+            choices=["group", "own"],
+            default="group",
+            help="the group's calendar, or the one that --entity names",
+        )
+        parser.add_argument(
+            "--revision", type=int, default=0, help="as at this revision; the newest when it is not given"
+        )
         parser.add_argument("--format", choices=["csv", "json"], default="csv")
 
     def run(self, **options: Any) -> None:

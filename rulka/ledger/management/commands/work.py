@@ -1,4 +1,5 @@
-"""Runs the background worker: takes up what a dead one left, pulls feeds when their time has come, and does queued loads."""
+"""Runs the background worker: takes up what a dead one left, pulls feeds when their time has come, and does queued
+loads."""
 
 from __future__ import annotations
 

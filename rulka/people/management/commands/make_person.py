@@ -24,18 +24,39 @@ class Command(BaseCommand):
         parser.add_argument("--ledger", default="", help="a ledger they may see")
         parser.add_argument("--entities", default="", help="only these entities, as a selection")
         parser.add_argument("--accounts", default="", help="only these accounts, as a selection")
-        parser.add_argument("--members", action="append", default=[], metavar="DIMENSION=SELECTION", help="only these members; may be repeated")
+        parser.add_argument(
+            "--members",
+            action="append",
+            default=[],
+            metavar="DIMENSION=SELECTION",
+            help="only these members; may be repeated",
+        )
         parser.add_argument("--opens-seals", action="store_true")
-        parser.add_argument("--group", action="append", default=[], help="a group they belong to, made when it is new; may be repeated")
+        parser.add_argument(
+            "--group", action="append", default=[], help="a group they belong to, made when it is new; may be repeated"
+        )
         parser.add_argument("--password", action="store_true", help="read a new password from standard input")
 
     def handle(self, *args: Any, **options: Any) -> None:
         password = sys.stdin.readline().rstrip("\n") if options["password"] else None
         members = dict(pair.partition("=")[::2] for pair in options["members"])
         try:
-            person = make_person(options["name"], title=options["title"], role=options["role"], password=password, groups=options["group"])
+            person = make_person(
+                options["name"],
+                title=options["title"],
+                role=options["role"],
+                password=password,
+                groups=options["group"],
+            )
             if options["ledger"]:
-                grant(person, options["ledger"], options["entities"], options["accounts"], members, opens_seals=options["opens_seals"])
+                grant(
+                    person,
+                    options["ledger"],
+                    options["entities"],
+                    options["accounts"],
+                    members,
+                    opens_seals=options["opens_seals"],
+                )
         except RulkaError as error:
             raise CommandError(str(error)) from error
         except ValidationError as error:

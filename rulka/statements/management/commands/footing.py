@@ -22,8 +22,13 @@ class Command(RulkaCommand):
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
-        outcome = run(ledger, options["name"], options["period"], options["node"], fence_asked(options["person"], ledger))
-        told = [f"{check.state:10}  {check.code:14}  {check.check}" + (f": {check.detail}" if check.detail else "") for check in outcome.checks]
+        outcome = run(
+            ledger, options["name"], options["period"], options["node"], fence_asked(options["person"], ledger)
+        )
+        told = [
+            f"{check.state:10}  {check.code:14}  {check.check}" + (f": {check.detail}" if check.detail else "")
+            for check in outcome.checks
+        ]
         verdict = outcome.verdict
         self.deliver("\n".join([*told, verdict.text]) + "\n", options)
         if verdict.exit_code:

@@ -19,11 +19,15 @@ class Command(RulkaCommand):
         parser.add_argument("name", help="the statement")
         parser.add_argument("--period", required=True, help="the reporting period, such as 2027-P07")
         parser.add_argument("--node", default="", help="entity code, or group; the first entity when left out")
-        parser.add_argument("--pages", choices=PAGES, default="node", help="the node alone, with its children, or with all below it")
+        parser.add_argument(
+            "--pages", choices=PAGES, default="node", help="the node alone, with its children, or with all below it"
+        )
         parser.add_argument("--format", choices=sorted(TYPES), default="json")
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
         fence = fence_asked(options["person"], ledger)
-        outcomes = run_pages(ledger, options["name"], options["period"], options["node"], fence, pages=options["pages"], in_depth=True)
+        outcomes = run_pages(
+            ledger, options["name"], options["period"], options["node"], fence, pages=options["pages"], in_depth=True
+        )
         self.deliver(export(outcomes, ledger, options["format"]), options)
