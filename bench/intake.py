@@ -107,8 +107,8 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
 def load_alone(var: Path, folder: Path) -> tuple[int, float, float]:
     """Load in a process of its own: lines, seconds, peak memory in MB."""
     code = (
-        "import time,resource,sys,json,django;django.setup();from pathlib import Path;from rulka.ledger.intake import "
-        "load_folder;"
+        "import time,resource,sys,json,django;django.setup();from pathlib import Path;"
+        "from rulka.ledger.loading.load import load_folder;"
         "b=time.perf_counter();r=load_folder('bench',Path(sys.argv[1]));t=time.perf_counter()-b;"
         "print(json.dumps([r.tally('lines').new,t,resource.getrusage(resource.RUSAGE_SELF).ru_maxrss/1024]))"
     )
@@ -186,8 +186,8 @@ def orm_speed() -> float:
 
 
 def reading() -> None:
-    from rulka.ledger import queries
     from rulka.ledger.models import Balance, Ledger
+    from rulka.ledger.reading import queries
 
     ledger = Ledger.objects.get(code="bench")
     book = queries.book_of(ledger)
@@ -213,10 +213,10 @@ def browsing() -> None:
     """First pages with count and sums at several filters, and a page at 95 % depth by key and by OFFSET."""
     from django.db import connection
 
-    from rulka.core.book import NO_FENCE
-    from rulka.ledger.journal import PAGE, Journal, JournalFilter
+    from rulka.core.books.fence import NO_FENCE
     from rulka.ledger.models import Ledger
-    from rulka.ledger.queries import book_of
+    from rulka.ledger.reading.journal import PAGE, Journal, JournalFilter
+    from rulka.ledger.reading.queries import book_of
 
     ledger = Ledger.objects.get(code="bench")
     view = book_of(ledger).within(NO_FENCE)

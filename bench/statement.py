@@ -15,19 +15,21 @@ from typing import Any
 import duckdb
 import numpy as np
 
-from rulka.core.book import ACTIVITY, NO_FENCE, POSTED, Book, Frame, Keys, Movements
-from rulka.core.calendar import monthly_calendar
-from rulka.core.chart import Item, code_list
-from rulka.core.columns import build_columns
-from rulka.core.computed import Computed
-from rulka.core.definitions import StatementDef, statement_from
-from rulka.core.footing import footing
-from rulka.core.leaves import plan
-from rulka.core.nodes import nodes_of
-from rulka.core.scopes import scope_from
-from rulka.core.spans import span_from
-from rulka.core.spines import spine_from
-from rulka.core.statement import _sum, run_statement
+from rulka.core.books.book import Book
+from rulka.core.books.calendar import monthly_calendar
+from rulka.core.books.chart import Item, code_list
+from rulka.core.books.fence import NO_FENCE
+from rulka.core.books.frame import ACTIVITY, POSTED, Frame, Keys, Movements
+from rulka.core.compute.columns import build_columns
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.leaves import plan
+from rulka.core.compute.nodes import nodes_of
+from rulka.core.compute.statement import _sum, run_statement
+from rulka.core.definitions.scopes import scope_from
+from rulka.core.definitions.spans import span_from
+from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import StatementDef, statement_from
+from rulka.core.proof.footing import footing
 
 KEYS, ACCOUNTS, ENTITIES, DEPARTMENTS, SCENARIOS = 15_000, 180, 13, 26, ("actual", "budget", "forecast")
 LINES = 60

@@ -43,7 +43,7 @@ def load(folder: Path, lines: int) -> None:
 
     from demo.generate import generate
     from rulka.ledger.models import Ledger
-    from rulka.statements.services import load_definitions
+    from rulka.statements.library.storing import load_definitions
 
     call_command("migrate", verbosity=0)
     generate(folder / "demo", lines=lines)

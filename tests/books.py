@@ -11,12 +11,13 @@ from typing import Any
 
 import numpy as np
 
-from rulka.core.book import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Book, Frame, Keys, Movements
-from rulka.core.calendar import FiscalCalendar, monthly_calendar
-from rulka.core.chart import Item, code_list
-from rulka.core.details import EntryLine, Grouped, Historical
+from rulka.core.books.book import Book
+from rulka.core.books.calendar import FiscalCalendar, monthly_calendar
+from rulka.core.books.chart import Item, code_list
+from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Frame, Keys, Movements
+from rulka.core.books.journal import EntryLine, Grouped, Historical
+from rulka.core.books.rates import Rates
 from rulka.core.errors import RulkaError
-from rulka.core.rates import Rates
 
 EFFECTS = {"normal": ACTIVITY, "adjusting": ACTIVITY, "opening": OPENING, "closing": CLOSING}
 

@@ -9,11 +9,12 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
-from rulka.core.book import NO_FENCE, Book, Fence
+from rulka.core.books.book import Book
+from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.errors import RulkaError
 from rulka.ledger.models import Ledger
-from rulka.ledger.queries import book_of, find_ledger
-from rulka.ledger.seat import fence_of
+from rulka.ledger.reading.queries import book_of, find_ledger
+from rulka.people.library.rights import fence_of
 
 
 class RulkaCommand(BaseCommand):
@@ -57,4 +58,4 @@ class RulkaCommand(BaseCommand):
 
 def fence_asked(username: str, ledger: Ledger) -> Fence:
     """The fence of the person named; commands without a person see all."""
-    return fence_of(username, ledger) if username else NO_FENCE
+    return fence_of(username, ledger.code) if username else NO_FENCE

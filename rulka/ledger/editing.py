@@ -8,19 +8,20 @@ from typing import Any
 
 from django.db import transaction
 
-from rulka.core.blocks import FIELDS, EntryBlock
-from rulka.core.chart import TYPES, Item, parent_errors
+from rulka.core.books.calendar import period_code, period_number
+from rulka.core.books.chart import TYPES, Item, parent_errors
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.intake import Books, EntryRow
+from rulka.core.intake.blocks import FIELDS, EntryBlock
+from rulka.core.intake.entries import Books, EntryRow
 from rulka.core.money import QUANTITY_DIGITS, minor_text
 from rulka.formats.currencies import currency_digits, minor_digits
-from rulka.ledger.feeds import alone
-from rulka.ledger.master_data import Wanted
+from rulka.ledger.loading.load import alone
+from rulka.ledger.loading.master_data import Wanted
+from rulka.ledger.loading.report import LoadReport
+from rulka.ledger.loading.staging import stage
+from rulka.ledger.loading.writing import LoadWriter
 from rulka.ledger.models import Account, ClosedPeriod, Entity, JournalEntry, Ledger, Member, PostingKey, Scenario
-from rulka.ledger.queries import calendar_of, find_entry
-from rulka.ledger.report import LoadReport
-from rulka.ledger.staging import period_code, period_number, stage
-from rulka.ledger.writing import LoadWriter
+from rulka.ledger.reading.queries import calendar_of, find_entry
 from rulka.people.models import Person
 
 ACCOUNT_FIELDS = ("name", "type", "category", "parent", "unit", "intercompany", "active")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 
-from rulka.core.book import View
+from rulka.core.books.book import View
 from rulka.ledger.models import Ledger
 
 Placements = Mapping[str, list[tuple[str, str]]]

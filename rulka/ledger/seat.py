@@ -12,15 +12,15 @@ from urllib.parse import urlencode
 import numpy as np
 from django.http import HttpRequest
 
-from rulka.core.book import Fence, View
-from rulka.core.calendar import Period
+from rulka.core.books.book import View
+from rulka.core.books.calendar import Period
+from rulka.core.compute.nodes import REST, WHOLE, find_node, first_node, nodes_of
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.nodes import REST, WHOLE, find_node, first_node, nodes_of
-from rulka.ledger.feeds import pull_on_opening
+from rulka.ledger.feeds.asking import pull_on_opening
 from rulka.ledger.models import Ledger
-from rulka.ledger.queries import book_of
+from rulka.ledger.reading.queries import book_of
+from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
-from rulka.people.queries import access_by_name, accesses_of
 
 OPENING_LASTS = 3_600
 """Seconds after which somebody who comes back opens the ledger again."""
@@ -118,14 +118,6 @@ def seat_of(request: HttpRequest) -> Seat:
     seat = Seat(person, access.ledger, view, period, node, request.GET.get("of", ""), beside)
     request.seat = seat  # type: ignore[attr-defined]
     return seat
-
-
-def fence_of(username: str, ledger: Ledger) -> Fence:
-    """The fence of a person on a ledger, outside of a request; NotFound without access."""
-    access = access_by_name(username, ledger.pk)
-    if access is None:
-        raise NotFound(f"'{username}' has no access to ledger {ledger.code}.", subject="person")
-    return access.fence(ledger.sealed)
 
 
 def _period(request: HttpRequest, view: View) -> Period:

@@ -7,7 +7,7 @@ from typing import ClassVar
 from django.contrib.auth.models import AbstractUser
 from django.db import models
 
-from rulka.core.book import Fence
+from rulka.core.books.fence import Fence
 
 
 class Person(AbstractUser):

@@ -4,7 +4,7 @@ from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 from django.views.generic import RedirectView
 
-from rulka.people.views import SignIn, demo_sign_in
+from rulka.people.pages.sign_in import SignIn, demo_sign_in
 
 urlpatterns = [
     path("", RedirectView.as_view(pattern_name="statements"), name="home"),

@@ -423,7 +423,7 @@ def test_library_has_shelves_tags_favourites_and_rights(page: Page, browser, liv
 
 def test_large_statement_is_walked_and_edited(page: Page):
     from rulka.ledger.models import Ledger
-    from rulka.statements.services import load_definitions
+    from rulka.statements.library.storing import load_definitions
 
     ledger = Ledger.objects.get(code="ternwick")
     inner = [{"line": f"Line {at}", "accounts": "6110" if at % 2 else "6120"} for at in range(600)]

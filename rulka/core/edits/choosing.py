@@ -11,10 +11,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from rulka.core.chart import BoolArray, CodeList
+from rulka.core.books.chart import BoolArray, CodeList
+from rulka.core.books.narrowing import Narrowing, read_narrowing
+from rulka.core.books.selection import NOTHING, Part, Selection, evaluate
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.narrowing import Narrowing, read_narrowing
-from rulka.core.selection import NOTHING, Part, Selection, evaluate
 
 EMPTY = Selection(())
 

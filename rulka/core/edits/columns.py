@@ -6,13 +6,13 @@ import copy
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from rulka.core.definitions.expressions import names_in, parse_formula, renamed
+from rulka.core.definitions.keys import numbered, slug
+from rulka.core.definitions.spans import COMPARED
 from rulka.core.edits.references import raw_columns
 from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited, Raw, quoted
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.expressions import names_in, parse_formula, renamed
-from rulka.core.keys import numbered, slug
-from rulka.core.spans import COMPARED
 
 KINDS = ("figures", *COMPARED, "text", "series")
 FIGURES = (

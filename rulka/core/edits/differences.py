@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from rulka.core.books.selection import NOTHING
 from rulka.core.edits.columns import places
 from rulka.core.edits.tree import Raw, line_kind, spots
-from rulka.core.selection import NOTHING
 
 
 def differences(before: Raw | None, after: Raw | None) -> list[str]:

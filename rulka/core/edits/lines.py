@@ -5,7 +5,9 @@ from __future__ import annotations
 import copy
 from collections.abc import Sequence
 
-from rulka.core.chart import CodeList
+from rulka.core.books.chart import CodeList
+from rulka.core.books.selection import NOTHING
+from rulka.core.definitions.spines import LINE_KINDS, UNLABELLED, raw_lines
 from rulka.core.edits.choosing import joined
 from rulka.core.edits.references import refuse_if_used, rename_in_spine
 from rulka.core.edits.tree import (
@@ -22,8 +24,6 @@ from rulka.core.edits.tree import (
     quoted,
 )
 from rulka.core.errors import RulkaError, one_of
-from rulka.core.selection import NOTHING
-from rulka.core.spines import LINE_KINDS, UNLABELLED, raw_lines
 
 WHERE = ("below", "above", "inside", "first")
 """Where lines go: `inside` is the end of a section, `first` its beginning."""

@@ -11,14 +11,14 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from rulka.core.chart import CodeList
+from rulka.core.books.chart import CodeList
+from rulka.core.books.selection import NOTHING, parse_selection
+from rulka.core.definitions.expressions import parse_formula
+from rulka.core.definitions.spines import UNLABELLED
 from rulka.core.edits.choosing import mask_of
 from rulka.core.edits.lines import total_of
 from rulka.core.edits.tree import Raw, line_kind
 from rulka.core.errors import RulkaError
-from rulka.core.expressions import parse_formula
-from rulka.core.selection import NOTHING, parse_selection
-from rulka.core.spines import UNLABELLED
 
 MOST_ROWS = 1_000
 STEP = "  "

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rulka.core.chart import BoolArray, CodeList, Item
-from rulka.core.computed import Computed
+from rulka.core.books.chart import BoolArray, CodeList, Item
+from rulka.core.compute.computed import Computed
 from rulka.core.edits.choosing import accounts_clause, mask_of
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.placed import placing_leaves
+from rulka.core.proof.placed import placing_leaves
 
 MOST_ROWS = 400
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
+from rulka.core.definitions.expressions import names_in, parse_formula, renamed
+from rulka.core.definitions.spines import raw_lines
 from rulka.core.edits.tree import Raw, label_of, quoted
 from rulka.core.errors import RulkaError
-from rulka.core.expressions import names_in, parse_formula, renamed
-from rulka.core.spines import raw_lines
 
 FORMULAS = ("formula", "holds")
 

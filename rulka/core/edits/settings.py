@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from rulka.core.books.selection import NOTHING
+from rulka.core.definitions.spines import UNLABELLED
 from rulka.core.edits.lines import total_of
 from rulka.core.edits.references import rename_beside, rename_in_spine
 from rulka.core.edits.tree import Edited, Raw, Spot, find_line, keeping_keys, keys_of_raws, line_kind
 from rulka.core.errors import RulkaError
-from rulka.core.selection import NOTHING
-from rulka.core.spines import UNLABELLED
 
 LISTS = {
     "expand": ",",

@@ -12,15 +12,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from rulka.core.book import Frame
-from rulka.core.chart import CodeList, Item
+from rulka.core.books.chart import CodeList, Item
+from rulka.core.books.frame import Frame
+from rulka.core.books.selection import NOTHING, Part, select
+from rulka.core.definitions.expressions import quoted_name
+from rulka.core.definitions.keys import numbered
 from rulka.core.edits.choosing import written_out
 from rulka.core.edits.lines import total_of
 from rulka.core.edits.tree import Raw
 from rulka.core.errors import RulkaError, one_of
-from rulka.core.expressions import quoted_name
-from rulka.core.keys import numbered
-from rulka.core.selection import NOTHING, Part, select
 
 KINDS = {
     "income by nature": "Income statement by nature",

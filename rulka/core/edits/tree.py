@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from functools import wraps
 from typing import Any, Concatenate, ParamSpec, cast
 
+from rulka.core.definitions.keys import KeyGiver, numbered
+from rulka.core.definitions.spines import LINE_KINDS, UNLABELLED, raw_lines
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.keys import KeyGiver, numbered
-from rulka.core.spines import LINE_KINDS, UNLABELLED, raw_lines
 
 Raw = dict[str, Any]
 P = ParamSpec("P")

@@ -12,20 +12,19 @@ from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme, urlencode
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from rulka.core.calendar import Period
-from rulka.core.chart import TYPES, CodeList
+from rulka.core.books.calendar import Period, period_code, period_number
+from rulka.core.books.chart import TYPES, CodeList
+from rulka.core.books.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
+from rulka.core.compute.nodes import find_node
+from rulka.core.definitions.windows import window_at
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
-from rulka.core.nodes import find_node
-from rulka.core.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
-from rulka.core.windows import window_at
 from rulka.ledger import editing
 from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole, whole_only
 from rulka.ledger.placement import placements
 from rulka.ledger.seat import Seat, seat_of
-from rulka.ledger.staging import period_code, period_number
-from rulka.people.queries import accesses_of
+from rulka.people.library.rights import accesses_of
 
 MOST_PERIODS = 240
 """Periods that are listed at once; others are found by name."""

@@ -16,8 +16,8 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from rulka.core.errors import NotFound, RulkaError
-from rulka.formats.guessing import KnownCodes, guess
-from rulka.formats.mapping import (
+from rulka.formats.intake.guessing import KnownCodes, guess
+from rulka.formats.intake.mapping import (
     AMOUNTS,
     DATES,
     NUMBERS,
@@ -28,11 +28,12 @@ from rulka.formats.mapping import (
     preview_rows,
     target_fields,
 )
-from rulka.formats.table_file import TableLook, is_workbook, sheets_of
-from rulka.ledger import feeds
+from rulka.formats.intake.table_file import TableLook, is_workbook, sheets_of
+from rulka.ledger.feeds import asking
+from rulka.ledger.feeds import settings as feed_settings
+from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed
 from rulka.ledger.pages.common import may_edit, page, whole_only
-from rulka.ledger.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.seat import Seat, seat_of
 from rulka.work import services as work
 from rulka.work.models import Load
@@ -78,7 +79,7 @@ def feed_list(request: HttpRequest) -> HttpResponse:
             "location": request.POST.get("location", "").strip(),
         }
         try:
-            made = feeds.save_feed(seat.ledger, values)
+            made = feed_settings.save_feed(seat.ledger, values)
             step = "feed-map" if kind == Feed.Kind.TABLE else "feed"
             return redirect(f"{reverse(step, args=[made.pk])}?{seat.query}")
         except RulkaError as error:
@@ -91,7 +92,7 @@ def feed_list(request: HttpRequest) -> HttpResponse:
         "problem": problem,
         "kinds": Feed.Kind.choices,
         "entered": request.POST,
-        "folder": feeds.feed_folder(),
+        "folder": feed_settings.feed_folder(),
     }
     return page(request, seat, "feeds", "ledger/feeds.html", context, status=422 if problem else 200)
 
@@ -104,9 +105,9 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
     if request.method == "POST":
         may_edit(seat)
         try:
-            feeds.save_feed(seat.ledger, _settings(request.POST, feed), feed=feed)
+            feed_settings.save_feed(seat.ledger, _settings(request.POST, feed), feed=feed)
             if request.POST.get("secret"):
-                feeds.keep_secret(feed, request.POST["secret"])
+                feed_settings.keep_secret(feed, request.POST["secret"])
             done = "Saved."
         except RulkaError as error:
             problem = error
@@ -168,7 +169,7 @@ def feed_remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a feed away; what it brought stays."""
     seat = _seat(request)
     may_edit(seat)
-    feeds.remove_feed(_feed(seat, pk))
+    feed_settings.remove_feed(_feed(seat, pk))
     return redirect(f"{reverse('feeds')}?{seat.query}")
 
 
@@ -179,7 +180,7 @@ def feed_pull(request: HttpRequest, pk: int) -> HttpResponse:
     may_edit(seat)
     upload = request.FILES.get("file")
     name = (upload.name or "upload") if upload else ""
-    load = feeds.ask(
+    load = asking.ask(
         _feed(seat, pk), person=seat.person, full=request.POST.get("full") == "1", upload=upload, upload_name=name
     )
     return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
@@ -219,7 +220,7 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect(f"{reverse('feed-map', args=[pk])}?{seat.query}&table={request.POST.get('table', 'entries')}")
     sample = _sample(feed)
     if sample is None and feed.location:
-        sample = feeds.place_of(feed.location)
+        sample = feed_settings.place_of(feed.location)
     if sample is None:
         return page(request, seat, "feeds", "ledger/map.html", {"feed": feed, "sample": None, "targets": TARGETS})
     problem, mapping = None, None
@@ -235,10 +236,10 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
         mapping = mapping or guess(sample, "entries", _known(seat))
     if request.method == "POST" and problem is None and request.POST.get("do") in ("save", "load"):
         try:
-            feeds.save_feed(seat.ledger, {"mapping": mapping.as_data()}, feed=feed)
+            feed_settings.save_feed(seat.ledger, {"mapping": mapping.as_data()}, feed=feed)
             if request.POST["do"] == "load":
                 with sample.open("rb") as file:
-                    load = feeds.ask(feed, person=seat.person, upload=file, upload_name=sample.name)
+                    load = asking.ask(feed, person=seat.person, upload=file, upload_name=sample.name)
                 return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
             return redirect(f"{reverse('feed', args=[pk])}?{seat.query}")
         except RulkaError as error:
@@ -412,9 +413,9 @@ def load_decide(request: HttpRequest, pk: int) -> HttpResponse:
     if decision == "cancel":
         work.cancel(load.pk)
     elif decision == "drop":
-        feeds.drop(load)
+        asking.drop(load)
     elif decision in ("accept", "withdraw"):
-        feeds.accept(load, person=seat.person, withdraw=decision == "withdraw")
+        asking.accept(load, person=seat.person, withdraw=decision == "withdraw")
     else:
         raise RulkaError(f"'{decision}' is no decision.", hint="Choose accept, drop or cancel.", subject="load")
     return redirect(f"{reverse('load', args=[pk])}?{seat.query}")

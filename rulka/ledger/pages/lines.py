@@ -13,21 +13,21 @@ from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_http_methods
 
-from rulka.core.book import Frame
+from rulka.core.books.calendar import period_code
+from rulka.core.books.frame import Frame
+from rulka.core.books.trial_balance import TrialBalanceRow, by_entity, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
-from rulka.core.trial_balance import TrialBalanceRow, by_entity, trial_balance
-from rulka.formats.row_sheet import rows_workbook
-from rulka.formats.statement_text import plain_text
+from rulka.formats.figures import plain_text
+from rulka.formats.output.row_sheet import rows_workbook
 from rulka.ledger import editing
-from rulka.ledger.calendars import own_calendar_book
-from rulka.ledger.history import book_at
-from rulka.ledger.journal import Journal, JournalFilter, JournalRow
 from rulka.ledger.models import JournalLineFormer
 from rulka.ledger.pages.common import exact, page
-from rulka.ledger.queries import find_entry
+from rulka.ledger.reading.calendars import own_calendar_book
+from rulka.ledger.reading.history import book_at
+from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow
+from rulka.ledger.reading.queries import find_entry
 from rulka.ledger.seat import Seat, seat_of
-from rulka.ledger.staging import period_code
 
 MORE = ("source", "user", "batch", "partner", "kind", "least", "most", "attribute", "entry")
 HEADINGS = (

@@ -6,9 +6,9 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import RulkaError
-from rulka.ledger.history import changes_between
 from rulka.ledger.models import Revision
 from rulka.ledger.pages.common import page, sees_whole
+from rulka.ledger.reading.history import changes_between
 from rulka.ledger.seat import seat_of
 
 

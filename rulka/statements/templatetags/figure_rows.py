@@ -11,9 +11,9 @@ from urllib.parse import quote
 from django import template
 from django.utils.safestring import SafeString, mark_safe
 
-from rulka.core.marks import Mark
-from rulka.formats.present import ShownCell, ShownRow, ShownStatement
-from rulka.statements.blocks import MANY
+from rulka.core.proof.marks import Mark
+from rulka.formats.output.page import ShownCell, ShownRow, ShownStatement
+from rulka.statements.pages.blocks import MANY
 
 register = template.Library()
 SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!", "unjudged": "?", "holds": "\u2713"}

@@ -6,9 +6,9 @@ from argparse import ArgumentParser
 from typing import Any
 
 from rulka.core.errors import NotFound
-from rulka.ledger import feeds
 from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.report import LoadReport
+from rulka.ledger.feeds import asking, pulling
+from rulka.ledger.loading.report import LoadReport
 from rulka.people.models import Person
 from rulka.work.models import Load
 
@@ -33,11 +33,11 @@ class Command(RulkaCommand):
                 subject="decide_load",
             )
         if options["decision"] == "drop":
-            feeds.drop(job)
+            asking.drop(job)
             self.stdout.write(f"Load {job.pk} is dropped.")
             return
-        feeds.accept(job, person=person, withdraw=options["withdraw"])
-        feeds.run(job.pk)
+        asking.accept(job, person=person, withdraw=options["withdraw"])
+        pulling.run(job.pk)
         job.refresh_from_db()
         report = LoadReport.from_data(job.report)
         self.stdout.write(f"Load {job.pk} is {job.state}.\n{report.as_text()}")

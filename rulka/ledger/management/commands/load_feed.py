@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from rulka.core.errors import RulkaError
-from rulka.ledger import feeds
 from rulka.ledger.commanding import RulkaCommand
+from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.models import Feed
-from rulka.ledger.queries import find_ledger
+from rulka.ledger.reading.queries import find_ledger
 
 
 class Command(RulkaCommand):
@@ -37,9 +37,9 @@ class Command(RulkaCommand):
             service = values.get("kind") == Feed.Kind.SERVICE
             if service:
                 values = {"location": options["address"], **values}
-            feed = feeds.save_feed(ledger, values, feed=former)
+            feed = feed_settings.save_feed(ledger, values, feed=former)
             if values.get("mark"):
                 Feed.objects.filter(pk=feed.pk).update(mark=values["mark"])
             if service and options["secret"]:
-                feeds.keep_secret(feed, options["secret"])
+                feed_settings.keep_secret(feed, options["secret"])
             self.stdout.write(f"Feed {feed.name} is set up.")

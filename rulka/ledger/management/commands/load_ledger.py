@@ -8,8 +8,8 @@ from typing import Any
 
 from rulka.core.errors import RulkaError
 from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.feeds import alone, hold_draft
-from rulka.ledger.intake import Loading, load, load_folder
+from rulka.ledger.feeds.asking import hold_draft
+from rulka.ledger.loading.load import Loading, alone, load, load_folder
 
 
 class Command(RulkaCommand):

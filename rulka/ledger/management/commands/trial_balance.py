@@ -8,12 +8,12 @@ import json
 from argparse import ArgumentParser
 from typing import Any
 
+from rulka.core.books.trial_balance import TrialBalanceRow, trial_balance
 from rulka.core.money import minor_text
-from rulka.core.trial_balance import TrialBalanceRow, trial_balance
-from rulka.formats.statement_text import plain_text
-from rulka.ledger.calendars import own_calendar_book
+from rulka.formats.figures import plain_text
 from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.history import book_at
+from rulka.ledger.reading.calendars import own_calendar_book
+from rulka.ledger.reading.history import book_at
 
 COLUMNS = ("entity", "account", "name", "opening", "debits", "credits", "closing")
 

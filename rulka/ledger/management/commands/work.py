@@ -16,7 +16,7 @@ from django.utils import timezone
 from django_tasks import TaskResultStatus
 from django_tasks_db.models import DBTaskResult
 
-from rulka.ledger import feeds
+from rulka.ledger.feeds import asking
 from rulka.work import services as work
 
 logger = logging.getLogger("rulka.ledger")
@@ -33,7 +33,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         end_orphans()
-        feeds.recover()
+        asking.recover()
         look()
         done = threading.Event()
         clock = threading.Thread(target=_clock, args=(done,), daemon=True)
@@ -63,7 +63,7 @@ def end_orphans() -> None:
 def look() -> None:
     """Look at the schedules once; what goes wrong is logged and ends neither the worker nor its clock."""
     try:
-        feeds.pull_due()
+        asking.pull_due()
     except Exception:  # the next look comes all the same
         logger.exception("Incident %s: the schedules could not be looked at", secrets.token_hex(4))
 

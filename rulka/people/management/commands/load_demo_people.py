@@ -7,7 +7,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from rulka.people.services import make_demo_people
+from rulka.people.library.persons import make_demo_people
 
 
 class Command(BaseCommand):

@@ -10,8 +10,9 @@ from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError
 
 from rulka.core.errors import RulkaError
+from rulka.people.library.persons import make_person
+from rulka.people.library.rights import grant
 from rulka.people.models import Person
-from rulka.people.services import grant, make_person
 
 
 class Command(BaseCommand):

@@ -7,8 +7,8 @@ from typing import Any
 
 from rulka.formats.definition_file import write_definitions
 from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.queries import find_ledger
-from rulka.statements.assemble import bodies_of, find_definition
+from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.library.assemble import bodies_of, find_definition
 
 
 class Command(RulkaCommand):

@@ -7,8 +7,8 @@ from argparse import ArgumentParser
 from typing import Any
 
 from rulka.ledger.commanding import RulkaCommand, fence_asked
-from rulka.ledger.queries import find_ledger
-from rulka.statements.services import run
+from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.running.runs import run
 
 
 class Command(RulkaCommand):

@@ -6,8 +6,8 @@ from argparse import ArgumentParser
 from typing import Any
 
 from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.queries import find_ledger
-from rulka.statements.editing import freeze_line
+from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.editing.edit import freeze_line
 
 
 class Command(RulkaCommand):

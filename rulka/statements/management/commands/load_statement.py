@@ -9,8 +9,8 @@ from typing import Any
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.definition_file import read_definitions
 from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.queries import find_ledger
-from rulka.statements.services import load_definitions
+from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.library.storing import load_definitions
 
 
 class Command(RulkaCommand):

@@ -6,9 +6,9 @@ from argparse import ArgumentParser
 from typing import Any
 
 from rulka.ledger.commanding import RulkaCommand, fence_asked
-from rulka.ledger.queries import find_ledger
-from rulka.statements.exports import TYPES, export
-from rulka.statements.services import PAGES, run_pages
+from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.output.exports import TYPES, export
+from rulka.statements.running.runs import PAGES, run_pages
 
 
 class Command(RulkaCommand):

@@ -1,0 +1,95 @@
+"""What balances don't hold: journal lines by day, source, kind, counterparty or entry, as a reader hands them in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Protocol
+
+import numpy as np
+
+from rulka.core.books.chart import IntArray
+from rulka.core.books.frame import Movements
+from rulka.core.errors import RulkaError
+
+
+@dataclass(frozen=True)
+class Grouped:
+    """Sums of posted and pending journal lines by posting key, period, status, effect and the fields asked for.
+
+    `codes[field]` says of each movement which of `labels[field]` it has.
+    """
+
+    movements: Movements
+    codes: Mapping[str, IntArray] = field(default_factory=dict)
+    labels: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    names: Mapping[str, str] = field(default_factory=dict)
+    """What counterparties are called, by their code."""
+
+
+@dataclass(frozen=True)
+class EntryLine:
+    """One journal line; `key`, `period` and `entity` are places in the book's frame, amounts minor units, not
+    negative."""
+
+    entity: int
+    number: str
+    line: str
+    day: date
+    key: int
+    period: int
+    status: int
+    effect: int
+    debit: int
+    credit: int
+    description: str = ""
+    document: str = ""
+    counterparty: str = ""
+    source: str = ""
+    kind: str = "normal"
+
+
+@dataclass(frozen=True)
+class Historical:
+    """Lines that say what they were worth in the group currency, summed by key, period, status and effect.
+
+    `local` is what they amount to in the entity's currency, `group` in the group's; both debit positive, minor units.
+    """
+
+    key: IntArray
+    period: IntArray
+    status: IntArray
+    effect: IntArray
+    local: IntArray
+    group: IntArray
+
+
+class JournalReader(Protocol):
+    """The way from the core to journal lines; whoever builds a book hands one in."""
+
+    def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
+        """Sums over the periods `first` to `last`, both included."""
+
+    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+        """The lines of some posting keys by day and entry; raises RulkaError when there are more than `most`."""
+
+    def historical(self) -> Historical:
+        """All lines with a historical amount."""
+
+
+class NoJournal:
+    """The reader of a book that was made without its journal."""
+
+    def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
+        raise RulkaError(
+            "The journal lines of this state of the ledger can't be read.",
+            hint="Use columns and lines that read balances.",
+        )
+
+    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+        raise RulkaError("The journal lines of this state of the ledger can't be read.", hint="Leave out the entries.")
+
+    def historical(self) -> Historical:
+        none = np.zeros(0, dtype=np.int64)
+        return Historical(none, none, none, none, none, none)

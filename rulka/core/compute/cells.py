@@ -1,0 +1,302 @@
+"""The values of every line in every column: present, total, calculate, compare, judge."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from fractions import Fraction
+
+from rulka.core.books.chart import IntArray
+from rulka.core.books.frame import QUANTITIES
+from rulka.core.compute import comparing
+from rulka.core.compute.columns import Column
+from rulka.core.compute.computed import GROSS, Computed, Judged, shows
+from rulka.core.compute.detail_rows import DetailRow, detail_rows
+from rulka.core.compute.leaves import Leaf
+from rulka.core.definitions.expressions import (
+    COMPARISONS,
+    Number,
+    Operation,
+    Tree,
+    Value,
+    evaluate,
+    parse_formula,
+    unit_of,
+)
+from rulka.core.definitions.naming import Names
+from rulka.core.definitions.spines import LineDef
+from rulka.core.errors import RulkaError
+from rulka.core.money import QUANTITY_DIGITS
+
+
+class Cells:
+    """The values of every line in every column: leaves first, then what is made of them, column by column."""
+
+    def __init__(self, computed: Computed, names: Names) -> None:
+        self.computed, self.names = computed, names
+        self.columns = computed.columns
+        self.spine = computed.statement.spine
+        self.lines = names.lines
+        self.comparer = comparing.Comparer(self.columns)
+        self.values: dict[str, list[Value]] = computed.cells
+        self.booked: dict[str, list[bool]] = computed.booked
+        self.details: dict[str, list[DetailRow]] = {}
+        self.minor: dict[str, list[int | None]] = {}
+        self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
+        self.units: dict[str, str] = {}
+        self.path: list[str] = []
+        self.share_lines = {
+            place: names.find(column.asked.line).key
+            for place, column in enumerate(self.columns)
+            if column.kind == "share"
+        }
+
+    # present --------------------------------------------------------------------------------------------------------
+
+    def present(self, amounts: IntArray, booked: IntArray) -> None:
+        """Leaves in presented sign and major units."""
+        works_on_others = any(column.of for column in self.columns)
+        for at, leaf in enumerate(self.computed.planned.walk()):
+            self._present_leaf(leaf, amounts[at].tolist())
+            self.booked[leaf.key] = (booked[at] > 0).tolist()
+            if leaf.detail:
+                self._details(leaf)
+            if works_on_others:
+                self.compare_leaf(leaf.key, leaf)
+
+    def _present_leaf(self, leaf: Leaf, amounts: list[int]) -> None:
+        """One leaf: signed minor units where nothing is divided, and the value in major units."""
+        values: list[Value] = []
+        minor: list[int | None] = []
+        for column, amount, (scale, is_whole, takes_line_sign) in zip(
+            self.columns, amounts, self._scales(leaf), strict=True
+        ):
+            if not scale or (leaf.line.columns and not self.shows(leaf.line, column)):
+                values.append(None)
+                minor.append(None)
+                continue
+            signed = amount * (
+                self.computed.line_sign(leaf, column) if takes_line_sign else self.computed.sign(leaf, column)
+            )
+            values.append(Fraction(signed, scale))
+            minor.append(signed if is_whole else None)
+        self.values[leaf.key], self.minor[leaf.key] = values, minor
+
+    def _scales(self, leaf: Leaf) -> list[tuple[int, bool, bool]]:
+        """By column: what a leaf's amount is divided by (0 where nothing can be read), whether that is the minor unit
+        alone, and whether it takes the line's sign."""
+        name = (leaf.group, leaf.is_quantity)
+        if name not in self.scales:
+            found = []
+            for column in self.columns:
+                vector = self.computed.vector(leaf, column) if column.has_figures else None
+                if vector is None:
+                    found.append((0, False, False))
+                    continue
+                takes_line_sign = self.computed.reading(
+                    leaf, column
+                ).measure not in GROSS and not self.computed.of_quantities(leaf, column)
+                found.append(
+                    (vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, takes_line_sign)
+                )
+            self.scales[name] = found
+        return self.scales[name]
+
+    def _details(self, leaf: Leaf) -> None:
+        self.details[leaf.key] = found = detail_rows(self.computed, leaf, self.columns)
+        for row in found:
+            self.values[row.key] = [
+                None if amount is None else self._presented(leaf, column, amount)
+                for amount, column in zip(row.amounts, self.columns, strict=True)
+            ]
+            self.booked[row.key] = row.booked
+            self.compare_leaf(row.key, leaf)
+
+    def _presented(self, leaf: Leaf, column: Column, amount: int) -> Value:
+        vector = self.computed.vector(leaf, column) if column.has_figures else None
+        if vector is None:
+            return None
+        divisor = vector.divisor * 10 ** self.computed.digits(leaf, column)
+        return Fraction(amount * self.computed.sign(leaf, column), divisor)
+
+    def shows(self, line: LineDef, column: Column) -> bool:
+        return shows(line, column)
+
+    def compare_leaf(self, key: str, leaf: Leaf) -> None:
+        """Columns that work on others, for one leaf; shares wait until all lines are known."""
+        values = self.values[key]
+        for place, column in enumerate(self.columns):
+            if column.kind in ("figures", "text", "share") or not self.shows(leaf.line, column):
+                continue
+            values[place] = self.comparer.value(column, values.__getitem__, self.computed.line_sign(leaf, column))
+
+    # total, calculate -----------------------------------------------------------------------------------------------
+
+    def calculate(self) -> None:
+        """Totals and calculations in the columns that show or aggregate figures, then the comparisons of their
+        results."""
+        walk = [line for line in self.spine.walk() if line.kind in ("section", "line", "calculation")]
+        for line in walk:
+            self.values.setdefault(line.key, [None] * len(self.columns))
+            self.units[line.key] = ""
+        for line in walk:
+            self._unit(line)
+        for place, column in enumerate(self.columns):
+            if column.kind == "text":
+                continue
+            if self.comparer.is_base[place]:
+                done: set[str] = set()
+                for line in walk:
+                    self._value(line, place, done)
+                continue
+            for line in walk:
+                if line.kind != "line" or line.expand:
+                    self.values[line.key][place] = self._compared(line, place, column)
+            if column.kind == "share":
+                self._share(place, column)
+
+    def _compared(self, line: LineDef, place: int, column: Column) -> Value:
+        if not self.shows(line, column) or column.kind == "share":
+            return None
+        if column.kind == "check" and self.units[line.key] not in ("money", "quantity"):
+            return None  # a ratio in one column is not the sum of those in others
+        return self.comparer.value(column, self.values[line.key].__getitem__)
+
+    def _share(self, place: int, column: Column) -> None:
+        whole = self.values[self.share_lines[place]]
+        for key, values in self.values.items():
+            line = self.lines.get(key) or self.computed.line(key.split(":")[0])
+            if self.shows(line, column):
+                values[place] = self.comparer.share(column, values.__getitem__, whole.__getitem__)
+
+    def _unit(self, line: LineDef) -> str:
+        """money, quantity, ratio, rate or plain; a circle is told when values are computed."""
+        if self.units[line.key]:
+            return self.units[line.key]
+        self.units[line.key] = "money"
+        if line.kind == "line":
+            leaves = self.computed.planned.by_line[line.key]
+            own = line.override.measure in QUANTITIES
+            self.units[line.key] = (
+                "quantity" if own or (leaves and all(leaf.is_quantity for leaf in leaves)) else "money"
+            )
+        elif line.kind == "section":
+            inner = [self._unit(part) for part in summed(line)]
+            self.units[line.key] = inner[0] if inner and "money" not in inner else "money"
+        else:
+            self.units[line.key] = unit_of(parse_formula(line.formula), lambda name: self._unit(self.names.find(name)))
+        return self.units[line.key]
+
+    def _value(self, line: LineDef, place: int, done: set[str]) -> Value:
+        if line.key in done:
+            return self.values[line.key][place]
+        if line.key in self.path:
+            labels = [self.lines[key].label for key in [*self.path[self.path.index(line.key) :], line.key]]
+            raise RulkaError(
+                f"Calculations go in a circle: {' > '.join(labels)}.",
+                hint="Change one of these formulas.",
+                subject=f"line {line.label}",
+                code="circular",
+            )
+        self.path.append(line.key)
+        compute: Callable[[LineDef, int, set[str]], Value] = {
+            "line": self._of_leaves,
+            "section": self._section,
+            "calculation": self._calculation,
+        }[line.kind]
+        value = compute(line, place, done) if self.shows(line, self.columns[place]) else None
+        self.values[line.key][place] = value
+        self.path.pop()
+        done.add(line.key)
+        return value
+
+    def _of_leaves(self, line: LineDef, place: int, done: set[str]) -> Value:
+        leaves = self.computed.planned.by_line[line.key]
+        quantity = self.units[line.key] == "quantity"
+        if not line.expand:
+            return self.values[line.key][place]
+        shown = [
+            self.values[leaf.key][place] for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)
+        ]
+        return self.total(shown, place)
+
+    def _is_quantity(self, place: int) -> bool:
+        return self.columns[place].shows_quantities
+
+    def total(self, values: Sequence[Value], place: int) -> Value:
+        if self.columns[place].is_empty or any(value is None for value in values):
+            return None
+        return sum((value for value in values if value is not None), Fraction(0))
+
+    def _section(self, line: LineDef, place: int, done: set[str]) -> Value:
+        """Account lines and inner sections add up; calculations don't, money never adds to quantities, and a line that
+        is limited to other columns counts as nothing."""
+        column, unit = self.columns[place], self.units[line.key]
+        parts = [part for part in summed(line) if self.shows(part, column)]
+        chosen = [part for part in parts if self.units[part.key] == unit or self._is_quantity(place)]
+        values = [self._value(part, place, done) for part in chosen]
+        minor = [self.minor[part.key][place] if part.key in self.minor else None for part in chosen]
+        if None in minor or not chosen or column.kind != "figures" or self._is_quantity(place):
+            return self.total(values, place)
+        total = sum(
+            amount for amount in minor if amount is not None
+        )  # whole minor units: added as integers, divided once
+        self.minor.setdefault(line.key, [None] * len(self.columns))[place] = total
+        return Fraction(total, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.computed.node_of(column).digits))
+
+    def _calculation(self, line: LineDef, place: int, done: set[str]) -> Value:
+        if self.columns[place].is_empty:
+            return None
+        return self._evaluated(parse_formula(line.formula), place, done)
+
+    def _evaluated(self, tree: Tree, place: int, done: set[str] | None = None) -> Value:
+        def of(line: LineDef) -> Value:
+            return self.values[line.key][place] if done is None else self._value(line, place, done)
+
+        return evaluate(
+            tree,
+            lambda name: of(self.names.find(name)),
+            lambda first, last: [of(line) for line in self.names.between(first, last)],
+        )
+
+    # check ----------------------------------------------------------------------------------------------------------
+
+    def judge(self) -> list[Judged]:
+        """Every check, by the columns it is limited to, else by all that show or aggregate figures."""
+        return [self._judged(line) for line in self.spine.walk() if line.kind == "check"]
+
+    def _judged(self, line: LineDef) -> Judged:
+        apart: list[tuple[Column, Fraction]] = []
+        judged = 0
+        values: list[Value] = [None] * len(self.columns)
+        for place, column in enumerate(self.columns):
+            if not self.comparer.is_base[place] or column.is_empty or not self.shows(line, column):
+                continue
+            difference = self._difference(line, place)
+            values[place] = difference
+            if difference is not None:
+                judged += 1
+                if abs(difference) > line.tolerance:
+                    apart.append((column, difference))
+        self.values[line.key], self.units[line.key] = values, "money"
+        return Judged(line, tuple(apart), judged)
+
+    def _difference(self, line: LineDef, place: int) -> Value:
+        """How far a check is from holding: 0 where it does."""
+        if line.agree:
+            first, *others = [self.values[self.names.find(label).key][place] for label in line.agree]
+            gaps = [first - other for other in others if first is not None and other is not None]
+            return max(gaps, key=abs, default=None)
+        tree = parse_formula(line.formula)
+        if isinstance(tree, Operation) and tree.sign in COMPARISONS:
+            left, right = self._evaluated(tree.left, place), self._evaluated(tree.right, place)
+            if left is None or right is None:
+                return None
+            holds = evaluate(Operation(tree.sign, Number(left), Number(right)), lambda name: None)
+            return Fraction(0) if holds else (left - right) or Fraction(1)
+        value = self._evaluated(tree, place)
+        return None if value is None else Fraction(0 if value else 1)
+
+
+def summed(section: LineDef) -> list[LineDef]:
+    """The lines a section adds up."""
+    return [line for line in section.lines if line.kind in ("line", "section")]

@@ -1,0 +1,174 @@
+"""Expanding into journal lines: a row for each counterparty or entry behind a line."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.books.frame import ACTIVITY, STATUSES
+from rulka.core.books.journal import EntryLine
+from rulka.core.books.narrowing import passes
+from rulka.core.compute.amounts import sums_by_group
+from rulka.core.compute.columns import Column, Reading
+from rulka.core.compute.leaves import Leaf
+from rulka.core.definitions.keys import slug
+
+if TYPE_CHECKING:
+    from rulka.core.compute.computed import Computed
+
+FLOWS = ("activity", "debits", "credits")
+MOST_LINES = 20_000
+NO_COUNTERPARTY = "No counterparty"
+SEALED = "Sealed detail"
+
+
+@dataclass
+class DetailRow:
+    """One row from journal lines; `amounts` by column are debit positive minor units times the divisor of what its leaf
+    reads there, None where the row shows nothing."""
+
+    key: str
+    label: str
+    kind: str
+    amounts: list[int | None]
+    booked: list[bool]
+    texts: dict[str, str] = field(default_factory=dict)
+
+
+def detail_rows(computed: Computed, leaf: Leaf, columns: Sequence[Column]) -> list[DetailRow]:
+    """The rows that a leaf expands into; what is sealed for the reader stands together in one row without detail."""
+    sealed = computed.view.sealed[computed.view.book.keys.account]
+    make = _counterparties if leaf.detail == "counterparties" else _entries
+    rows = make(computed, leaf, columns, ~sealed)
+    if any((computed.keys_behind(leaf, column) & sealed).any() for column in columns if column.has_figures):
+        rest = _sealed(computed, leaf, columns, sealed)
+        if any(rest.booked):
+            rows.append(rest)
+    return rows
+
+
+def _sealed(computed: Computed, leaf: Leaf, columns: Sequence[Column], sealed: BoolArray) -> DetailRow:
+    amounts: list[int | None] = []
+    booked = []
+    for column in columns:
+        vector = computed.vector(leaf, column) if column.has_figures and _shows(computed, leaf, column) else None
+        keys = computed.keys_behind(leaf, column) & sealed if vector else sealed
+        amounts.append(int(vector.amounts[keys].sum()) if vector else None)
+        booked.append(bool(vector.booked[keys].any()) if vector else False)
+    return DetailRow(f"{leaf.key}:sealed", SEALED, "others", amounts, booked)
+
+
+def _shows(computed: Computed, leaf: Leaf, column: Column) -> bool:
+    """Whether a detail row shows this column: counterparties every measure but means, entries and days only
+    activity."""
+    reading = computed.reading(leaf, column)
+    by_day = reading.window is not None and reading.window.by_day
+    return reading.measure in FLOWS or (leaf.detail == "counterparties" and reading.measure != "average" and not by_day)
+
+
+def _counterparties(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
+    rows: dict[str, DetailRow] = {}
+    for place, column in enumerate(columns):
+        if not column.has_figures or not _shows(computed, leaf, column):
+            continue
+        reading = computed.reading(leaf, column)
+        keys = computed.keys_behind(leaf, column) & open_keys
+        labels, amounts, touched = sums_by_group(computed.view.book, reading, "counterparty", keys)
+        for at in np.flatnonzero(touched):
+            label = labels[at] or NO_COUNTERPARTY
+            row = rows.setdefault(label, _empty(leaf, slug(label), label, "counterparty", columns, computed))
+            row.amounts[place], row.booked[place] = int(amounts[at]) * _divisor(computed, leaf, column), True
+    return sorted(rows.values(), key=lambda row: (row.label == NO_COUNTERPARTY, row.label.casefold()))
+
+
+def _empty(leaf: Leaf, code: str, label: str, kind: str, columns: Sequence[Column], computed: Computed) -> DetailRow:
+    shown: list[int | None] = [
+        0 if column.has_figures and _shows(computed, leaf, column) else None for column in columns
+    ]
+    return DetailRow(f"{leaf.key}:{code}", label, kind, shown, [False] * len(columns))
+
+
+def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
+    """A row for each entry that touches the leaf, by day and number, with its activity in each column."""
+    readings = {
+        place: computed.reading(leaf, column)
+        for place, column in enumerate(columns)
+        if column.has_figures and _shows(computed, leaf, column)
+    }
+    readings = {place: reading for place, reading in readings.items() if reading.source.scenario == "actual"}
+    windows = [reading.window for reading in readings.values() if reading.window is not None]
+    if not windows:
+        return []
+    asked = np.zeros(len(open_keys), dtype=bool)
+    for place in readings:
+        asked |= computed.keys_behind(leaf, columns[place]) & open_keys
+    rows: dict[tuple[int, str], DetailRow] = {}
+    for calendar in dict.fromkeys(columns[place].calendar for place in readings):
+        own = {place: reading for place, reading in readings.items() if columns[place].calendar == calendar}
+        _add_entries(computed, leaf, columns, own, np.flatnonzero(asked), rows)
+    return list(rows.values())
+
+
+def _add_entries(
+    computed: Computed,
+    leaf: Leaf,
+    columns: Sequence[Column],
+    readings: Mapping[int, Reading],
+    asked: IntArray,
+    rows: dict[tuple[int, str], DetailRow],
+) -> None:
+    """The entries of some columns that read one calendar."""
+    windows = [reading.window for reading in readings.values() if reading.window is not None]
+    if not windows:
+        return
+    book = computed.view.book.in_calendar(columns[next(iter(readings))].calendar)
+    for line in book.journal.lines(asked, min(w.first for w in windows), max(w.last for w in windows), MOST_LINES):
+        for place, reading in readings.items():
+            if not _counts(line, reading, computed.keys_behind(leaf, columns[place])):
+                continue
+            entity = computed.view.frame.entities.items[line.entity].code
+            row = rows.get((line.entity, line.number))
+            if row is None:
+                row = _empty(
+                    leaf,
+                    f"{entity}/{line.number}",
+                    f"{line.number} {line.description}".strip(),
+                    "entry",
+                    columns,
+                    computed,
+                )
+                row.texts = {
+                    "number": line.number,
+                    "date": line.day.isoformat(),
+                    "description": line.description,
+                    "document": line.document,
+                    "counterparty": line.counterparty,
+                    "source": line.source,
+                    "entity": entity,
+                }
+                rows[line.entity, line.number] = row
+            amount = {"debits": line.debit, "credits": line.credit}.get(reading.measure, line.debit - line.credit)
+            row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(computed, leaf, columns[place])
+            row.booked[place] = True
+
+
+def _divisor(computed: Computed, leaf: Leaf, column: Column) -> int:
+    vector = computed.vector(leaf, column)
+    return vector.divisor if vector else 1
+
+
+def _counts(line: EntryLine, reading: Reading, keys: BoolArray) -> bool:
+    window, source = reading.window, reading.source
+    if window is None or line.effect != ACTIVITY or line.status not in STATUSES[source.status] or not keys[line.key]:
+        return False
+    if source.then and line.period > source.until:
+        return False
+    if window.start and window.end and not window.start <= line.day <= window.end:
+        return False
+    if not window.first <= line.period <= window.last:
+        return False
+    return all(passes(source.lines, name, getattr(line, name)) for name in {clause.name for clause in source.lines})

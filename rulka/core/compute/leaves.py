@@ -1,0 +1,289 @@
+"""Account lines to leaves: each row of figures is a set of posting keys, an expanding line many of them, nested."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from rulka.core.books.book import View
+from rulka.core.books.chart import BoolArray, CodeList
+from rulka.core.books.narrowing import Clause, KeyMask, codes_of, read_narrowing
+from rulka.core.books.selection import SelectionError
+from rulka.core.definitions.keys import slug
+from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
+from rulka.core.errors import RulkaError, one_of
+
+MOST_LEAVES = 20_000
+
+FLIPPED_BY_CONVENTION = {
+    "both positive": ("liability", "equity", "revenue"),
+    "effect on the result": ("liability", "equity", "revenue", "expense"),
+}
+
+
+@dataclass
+class Leaf:
+    """A row of figures: `mask` `(keys,)` are the posting keys it sums, `quantities` those of its statistical accounts.
+
+    `accounts` are those it may hold, `of_line` those of its whole line. `detail` says that journal lines expand it
+    further; `inner` are the rows below it, which it holds already.
+    """
+
+    key: str
+    label: str
+    kind: str
+    line: LineDef
+    mask: BoolArray
+    quantities: BoolArray
+    accounts: BoolArray
+    is_quantity: bool
+    names_accounts: bool
+    of_line: BoolArray
+    clauses: tuple[Clause, ...] = ()
+    account: str = ""
+    member: str = ""
+    detail: str = ""
+    group: int = 0
+    """Leaves of one group read the same of every column: same override, clauses on journal lines and part, accounts
+    named or not."""
+    inner: list[Leaf] = field(default_factory=list)
+
+    def walk(self) -> Iterator[Leaf]:
+        yield self
+        for leaf in self.inner:
+            yield from leaf.walk()
+
+
+@dataclass
+class Planned:
+    """The leaves of a spine by the key of their line, and what the selections warn of and leave out by rule, by line
+    key."""
+
+    by_line: dict[str, list[Leaf]]
+    warnings_of: dict[str, list[str]] = field(default_factory=dict)
+    notes_of: dict[str, list[str]] = field(default_factory=dict)
+    groups: dict[object, int] = field(default_factory=dict)
+
+    def walk(self) -> Iterator[Leaf]:
+        for leaves in self.by_line.values():
+            for leaf in leaves:
+                yield from leaf.walk()
+
+
+def plan(spine: SpineDef, view: View, *, has_quantities: bool = False) -> Planned:
+    """The leaves of every account line; kept with the book, since they follow from spine, ledger and fence alone."""
+    name = ("leaves", spine, repr(view.fence), has_quantities)
+    return view.book.kept(name, lambda: _plan(spine, view, has_quantities))
+
+
+def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
+    planned = Planned({})
+    count = 0
+    for line in spine.walk():
+        if line.kind != "line":
+            continue
+        try:
+            mask = view.book.mask(read_narrowing(line.accounts))
+            planned.warnings_of[line.key] = list(mask.warnings)
+            leaves = _Line(line, view, mask).leaves()
+        except SelectionError as error:
+            error.subject = f"line {line.label}"
+            raise
+        except RulkaError as error:
+            error.subject = error.subject if error.subject.startswith("line") else f"line {line.label}"
+            raise
+        mixes = mask.names_accounts and bool((view.frame.accounts.of_type("statistical") & mask.accounts).any())
+        if mixes and not line.expand and not leaves[0].is_quantity and not has_quantities:
+            planned.notes_of[line.key] = ["statistical accounts are left out of a money line"]
+        planned.by_line[line.key] = leaves
+        groups: dict[object, int] = planned.groups
+        for leaf in (inner for outer in leaves for inner in outer.walk()):
+            leaf.group = groups.setdefault(
+                (line.override, leaf.clauses, line.intercompany, leaf.names_accounts), len(groups)
+            )
+        count += sum(1 for leaf in leaves for _ in leaf.walk())
+        if count > MOST_LEAVES:
+            raise RulkaError(
+                f"More than {MOST_LEAVES} rows.",
+                hint="Narrow the line or expand it by less.",
+                subject=f"line {line.label}",
+            )
+    return planned
+
+
+class _Line:
+    def __init__(self, line: LineDef, view: View, mask: KeyMask) -> None:
+        self.line, self.view, self.narrowed = line, view, mask
+        self.frame, self.keys = view.frame, view.book.keys
+        self.statistical = self.frame.accounts.of_type("statistical")
+        self.accounts = mask.accounts & view.visible_accounts()
+        if line.intercompany:
+            self.accounts = self.accounts & np.fromiter(
+                (i.intercompany for i in self.frame.accounts.items), dtype=bool, count=len(self.accounts)
+            )
+        self._check()
+
+    def _check(self) -> None:
+        known = (*EXPANSIONS, *self.frame.dimensions)
+        kinds = self.line.expand or self.line.below
+        for place, kind in enumerate(kinds):
+            if kind not in known:
+                raise RulkaError(f"It can't be expanded by '{kind}'.", hint=one_of(kind, known), code="expand")
+            if kind in DETAIL and place != len(kinds) - 1:
+                raise RulkaError(f"Nothing expands {kind} further.", hint=f"Put {kind} last.", code="expand")
+
+    def leaves(self) -> list[Leaf]:
+        if not self.line.expand:
+            leaf = self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts)
+            return [self._inside(leaf, self.line.below, self.narrowed.keys, self.accounts)]
+        return self._expanded(self.line.key, self.narrowed.keys, self.accounts, self.line.expand)
+
+    def _leaf(
+        self,
+        key: str,
+        label: str,
+        kind: str,
+        mask: BoolArray,
+        accounts: BoolArray,
+        *,
+        account: str = "",
+        member: str = "",
+    ) -> Leaf:
+        quantities = accounts & self.statistical
+        is_quantity = bool(accounts.any()) and bool((quantities == accounts).all())
+        of_key = self.keys.account
+        return Leaf(
+            key,
+            label,
+            kind,
+            self.line,
+            mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key],
+            mask & quantities[of_key],
+            accounts,
+            is_quantity,
+            self.narrowed.names_accounts,
+            self.accounts,
+            self.narrowed.by_line,
+            account,
+            member,
+        )
+
+    def _expanded(self, prefix: str, mask: BoolArray, accounts: BoolArray, kinds: tuple[str, ...]) -> list[Leaf]:
+        kind, rest = kinds[0], kinds[1:]
+        if kind in DETAIL:
+            whole = self._leaf(prefix, self.line.label, "detail", mask, accounts)
+            whole.detail = kind
+            return [whole]
+        if kind == "accounts":
+            found = [self._account(prefix, int(place), mask, accounts, rest) for place in np.flatnonzero(accounts)]
+        elif kind == "children":
+            found = self._children(prefix, mask, accounts, rest)
+        else:
+            name = "entity" if kind == "entities" else kind
+            of_key = (
+                self.keys.entity if name == "entity" else self.keys.members[:, list(self.frame.dimensions).index(name)]
+            )
+            found = list(self._members(prefix, name, codes_of(name, self.frame), of_key, mask, accounts, rest))
+        if self.line.sort == "name":
+            found.sort(key=lambda leaf: leaf.label.split(" ", 1)[-1].casefold())
+        return found
+
+    def _inside(self, leaf: Leaf, rest: tuple[str, ...], mask: BoolArray, accounts: BoolArray) -> Leaf:
+        if rest:
+            leaf.inner = self._expanded(leaf.key, mask, accounts, rest)
+        return leaf
+
+    def _account(self, prefix: str, place: int, mask: BoolArray, accounts: BoolArray, rest: tuple[str, ...]) -> Leaf:
+        item = self.frame.accounts.items[place]
+        own = np.zeros(len(accounts), dtype=bool)
+        own[place] = True
+        inside = mask & (self.keys.account == place)
+        leaf = self._leaf(
+            f"{prefix}:{item.code}", f"{item.code} {item.name}", "account", inside, own, account=item.code
+        )
+        return self._inside(leaf, rest, inside, own)
+
+    def _children(self, prefix: str, mask: BoolArray, accounts: BoolArray, rest: tuple[str, ...]) -> list[Leaf]:
+        """A tree of the selected accounts: heads with what stands below them; a head's own postings as a row of their
+        own."""
+        items, index = self.frame.accounts.items, self.frame.accounts.index
+        chosen = set(np.flatnonzero(accounts).tolist())
+
+        def build(place: int) -> Leaf:
+            item = items[place]
+            below = [at for at in self.frame.accounts.below[item.code] if at in chosen]
+            children = [at for at in below if items[at].parent == item.code]
+            if not children:
+                return self._account(prefix, place, mask, accounts, rest)
+            own = np.zeros(len(accounts), dtype=bool)
+            own[below] = True
+            leaf = self._leaf(
+                f"{prefix}:{item.code}", f"{item.code} {item.name}", "subtotal", mask & own[self.keys.account], own
+            )
+            leaf.inner = [build(at) for at in children]
+            if (mask & (self.keys.account == place)).any():
+                itself = self._account(prefix, place, mask, accounts, rest)
+                itself.key, itself.label = f"{itself.key}:itself", f"{itself.label}, itself"
+                leaf.inner.insert(0, itself)
+            return leaf
+
+        tops = [
+            place for place in sorted(chosen) if not items[place].parent or index[items[place].parent] not in chosen
+        ]
+        return [build(place) for place in tops]
+
+    def _members(
+        self,
+        prefix: str,
+        name: str,
+        codes: CodeList,
+        of_key: np.ndarray,
+        mask: BoolArray,
+        accounts: BoolArray,
+        rest: tuple[str, ...],
+    ) -> Iterator[Leaf]:
+        """A row for each member that anything visible was ever booked with."""
+        present = set(np.unique(of_key[mask & self.view.inside & accounts[self.keys.account]]).tolist())
+        for place, item in enumerate(codes.items):
+            if place in present:
+                inside = mask & (of_key == place)
+                label = f"{item.code} {item.name}" if item.code != "-" else f"No {name}"
+                leaf = self._leaf(
+                    f"{prefix}:{slug(name)}={item.code}", label, "member", inside, accounts, member=item.code
+                )
+                yield self._inside(leaf, rest, inside, accounts)
+
+
+def types_of(accounts: BoolArray, view: View) -> set[str]:
+    """The account types in a mask of accounts."""
+    return {view.frame.accounts.items[place].type for place in np.flatnonzero(accounts)}
+
+
+def default_sign(types: set[str], convention: str) -> int:
+    """1 (as booked) or -1 (flipped), as a convention has it for some account types; as booked where they disagree on
+    it."""
+    flipped = set(FLIPPED_BY_CONVENTION[convention])
+    if types <= flipped and types:
+        return -1
+    return -1 if types & flipped and not types & {"asset", "statistical"} else 1
+
+
+def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view: View) -> int:
+    """The presented sign of a leaf in a column: its own, else by account types; the column's where only it names
+    accounts."""
+    if leaf.line.sign:
+        return -1 if leaf.line.sign == "flipped" else 1
+    chosen = leaf.of_line if column_accounts is None or leaf.names_accounts else column_accounts
+    types = types_of(chosen, view)
+    return default_sign(types - {"statistical"} or types, convention)
+
+
+def direction_of_leaf(leaf: Leaf, column_accounts: BoolArray | None, sign: int, view: View) -> int:
+    """Whether more of the presented figure is better (1), worse (-1) or neither: judged on booked amounts by account
+    type."""
+    if leaf.line.favourable:
+        return {"higher": 1, "lower": -1}.get(leaf.line.favourable, 0)
+    types = types_of(leaf.accounts if column_accounts is None or leaf.names_accounts else column_accounts, view)
+    return -sign if types and types <= {"revenue", "expense"} else 0

@@ -1,0 +1,218 @@
+"""Nodes: whose figures are shown, found in a scope or among the entities, always inside the reader's fence."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from rulka.core.books.book import View
+from rulka.core.books.chart import BoolArray, CodeList, Item
+from rulka.core.books.narrowing import codes_of, entities_of, read_narrowing
+from rulka.core.definitions.scopes import NodeDef, ScopeDef
+from rulka.core.errors import NotFound, RulkaError, one_of
+
+WHOLE = "group"
+"""The node that is every entity of the ledger."""
+
+REST = ".rest"
+"""Ends the code of what a node holds and none of its children does: of an entity, its own books."""
+
+
+@dataclass(frozen=True)
+class Node:
+    """Whose figures are shown.
+
+    `entities` are those it reaches; `members` those that belong to it, also without anything booked; `keys` `(keys,)`
+    its visible posting keys; `currency` and `digits` that of its figures; `children` the codes of the nodes below it.
+    """
+
+    code: str
+    name: str
+    entities: BoolArray
+    currency: str
+    digits: int
+    members: BoolArray
+    keys: BoolArray = field(default_factory=lambda: np.zeros(0, dtype=bool))
+    depth: int = 0
+    children: tuple[str, ...] = ()
+    currencies: tuple[str, ...] = ()
+
+    @property
+    def is_mixed(self) -> bool:
+        """Whether its entities keep different currencies."""
+        return len(self.currencies) > 1
+
+
+def nodes_of(view: View, scope: ScopeDef | None = None, *, translated: bool = False) -> list[Node]:
+    """Every node with anything inside the fence, parents first; without a scope the entities and, last, the whole
+    group.
+
+    What a node holds beyond its children follows them as a node of its own, where anything was ever booked there; an
+    entity's own books follow it. Translated, what translation leaves counts as booked.
+    """
+    return view.book.kept(("nodes", scope, repr(view.fence), translated), lambda: _find_nodes(view, scope, translated))
+
+
+def _find_nodes(view: View, scope: ScopeDef | None, translated: bool) -> list[Node]:
+    if scope is None:
+        return _entity_nodes(view)
+    booked = view.book.ever_booked("actual", translated=translated)
+    return [
+        node
+        for definition in scope.nodes
+        for node in _Grower(view, booked).grown(definition, view.inside, view.visible_entities(), 0)
+    ]
+
+
+def _entity_nodes(view: View) -> list[Node]:
+    frame, seen = view.frame, view.visible_entities()
+    found = []
+    for item in frame.entities.items:
+        mask = np.zeros(len(frame.entities), dtype=bool)
+        mask[frame.entities.below[item.code]] = True
+        if (mask & seen).any():
+            children = tuple(other.code for other in frame.entities.items if other.parent == item.code)
+            alone = _alone(view, item) if children else None
+            found.append(_entity_node(view, item.code, item.name, mask, (*children, alone.code) if alone else children))
+            found += [alone] if alone else []
+    tops = tuple(item.code for item in frame.entities.items if not item.parent)
+    if WHOLE not in frame.entities.index:
+        found.append(_entity_node(view, WHOLE, frame.name, np.ones(len(frame.entities), dtype=bool), tops))
+    return found
+
+
+def _alone(view: View, item: Item) -> Node | None:
+    """An entity that has others below it, by its own books; None where it has none or another entity bears that
+    code."""
+    mask = np.zeros(len(view.frame.entities), dtype=bool)
+    mask[view.frame.entities.index[item.code]] = True
+    if item.code + REST in view.frame.entities.index or not (view.node_keys(mask) & view.book.was_booked).any():
+        return None
+    return _entity_node(view, item.code + REST, f"{item.name} alone", mask, ())
+
+
+def _entity_node(view: View, code: str, name: str, mask: BoolArray, children: tuple[str, ...]) -> Node:
+    return _with_currency(view, Node(code, name, mask, "", 2, mask, view.node_keys(mask), 0, children))
+
+
+def _with_currency(view: View, node: Node) -> Node:
+    frame = view.frame
+    places = np.flatnonzero(node.entities)
+    currencies = tuple(sorted({frame.currencies[place] for place in places}))
+    if len(currencies) == 1:
+        return replace(node, currency=currencies[0], digits=int(frame.digits[places[0]]), currencies=currencies)
+    return replace(node, currency=frame.group_currency, digits=frame.group_digits, currencies=currencies)
+
+
+class _Grower:
+    """Grows the nodes of a scope; `booked` are the posting keys that make a node."""
+
+    def __init__(self, view: View, booked: BoolArray) -> None:
+        self.view, self.booked = view, booked
+
+    def grown(self, definition: NodeDef, within: BoolArray, members: BoolArray, depth: int) -> Iterator[Node]:
+        view = self.view
+        if definition.grow:
+            codes = codes_of(definition.grow, view.frame)
+            for item in codes.items:
+                if not item.parent and item.code != "-":
+                    yield from self._of_members(definition.grow, codes, item.code, within, members, depth)
+            return
+        narrowing = read_narrowing(definition.of)
+        mask, members = within & view.book.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
+        below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1)]
+        yield from self._with_rest(definition.code, definition.name, mask, members, below, depth)
+
+    def _of_members(
+        self, name: str, codes: CodeList, code: str, within: BoolArray, members: BoolArray, depth: int
+    ) -> Iterator[Node]:
+        chosen = np.zeros(len(codes), dtype=bool)
+        chosen[codes.below[code]] = True
+        keys = self.view.book.keys
+        mask = within & (
+            chosen[keys.entity]
+            if name == "entity"
+            else chosen[keys.members[:, list(self.view.frame.dimensions).index(name)]]
+        )
+        members = members & chosen if name == "entity" else members
+        children = [item.code for item in codes.items if item.parent == code]
+        below = [
+            node for child in children for node in self._of_members(name, codes, child, within, members, depth + 1)
+        ]
+        yield from self._with_rest(code, codes[code].name, mask, members, below, depth)
+
+    def _with_rest(
+        self, code: str, name: str, mask: BoolArray, members: BoolArray, below: list[Node], depth: int
+    ) -> Iterator[Node]:
+        """A node, those below it, and what is not elsewhere; nothing where nothing was booked inside of the fence."""
+        if not (mask & self.booked).any():
+            return
+        children = tuple(node.code for node in below if node.depth == depth + 1)
+        covered = np.zeros(len(mask), dtype=bool)
+        for node in below:
+            covered |= node.keys
+        rest = mask & ~covered
+        has_rest = bool(below) and bool((rest & self.booked).any())
+        yield _node_of(self.view, code, name, mask, members, depth, (*children, code + REST) if has_rest else children)
+        yield from below
+        if has_rest:
+            yield _node_of(self.view, code + REST, f"{name}, not elsewhere", rest, members, depth + 1, ())
+
+
+def _node_of(
+    view: View, code: str, name: str, mask: BoolArray, members: BoolArray, depth: int, children: tuple[str, ...]
+) -> Node:
+    entities = np.zeros(len(view.frame.entities), dtype=bool)
+    entities[view.book.keys.entity[mask]] = True
+    return _with_currency(view, Node(code, name, entities, "", 2, members, mask, depth, children))
+
+
+def in_group_currency(node: Node, view: View) -> Node:
+    """The node with its figures in the group's currency."""
+    return replace(node, currency=view.frame.group_currency, digits=view.frame.group_digits)
+
+
+def find_node(view: View, code: str = "", scope: ScopeDef | None = None, *, translated: bool = False) -> Node:
+    """A node by its code; without one the first entity, or the first node of the scope.
+
+    Refused when its entities keep different currencies and are not translated, or when it lies outside the fence.
+    """
+    nodes = nodes_of(view, scope, translated=translated)
+    known = {node.code: node for node in nodes}
+    if not code and nodes:
+        first = WHOLE if translated and WHOLE in known else view.frame.first_entity
+        code = first if scope is None and first in known else nodes[0].code
+    if code not in known:
+        raise NotFound(f"Node '{code}' does not exist.", hint=one_of(code, known), subject="node")
+    node = known[code]
+    if translated:
+        return in_group_currency(node, view)
+    if node.is_mixed:
+        alone = f" Its own books are node {code + REST}." if code + REST in known else ""
+        raise RulkaError(
+            f"{node.name} mixes currencies: {', '.join(node.currencies)}.",
+            hint=f"Amounts in different currencies can't be added before they are translated; choose an entity, or "
+            f"let the statement translate.{alone}",
+            subject=f"node {code}",
+            code="mixed-currencies",
+        )
+    return node
+
+
+def first_node(view: View) -> Node:
+    """The first entity that can be shown, in the ledger's own order with the first entity in front."""
+    nodes = sorted(nodes_of(view), key=lambda node: (node.code != view.frame.first_entity, node.code == WHOLE))
+    if not nodes:
+        return find_node(view)
+    return next((node for node in nodes if not node.is_mixed), nodes[0])
+
+
+def keys_of_node(view: View, scope: ScopeDef | None, code: str) -> BoolArray:
+    """The visible posting keys of a node, for a column that shows what of the page's node lies inside of it."""
+    known = {node.code: node for node in nodes_of(view, scope)}
+    if code not in known:
+        where = f" in scope {scope.name}" if scope else ""
+        raise NotFound(f"Node '{code}' does not exist{where}.", hint=one_of(code, known), subject="node")
+    return known[code].keys

@@ -1,0 +1,188 @@
+"""Rounding so that it foots: shown figures are whole units, totals the sum of the shown figures below them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from fractions import Fraction
+from typing import TYPE_CHECKING
+
+from rulka.core.compute.comparing import Comparer
+from rulka.core.definitions.expressions import evaluate, operators_in, parse_formula
+from rulka.core.definitions.looks import UNITS
+from rulka.core.definitions.naming import Names
+from rulka.core.definitions.spines import LineDef
+from rulka.core.money import exact_text, round_half_away
+
+if TYPE_CHECKING:
+    from rulka.core.compute.computed import Computed, Row
+
+
+def round_to_foot(computed: Computed) -> None:
+    """Give each money row its shown values.
+
+    A total that stands in no other section is rounded by itself; what its parts then miss goes to those with the
+    largest remainders, or to the line the statement names. Exempt lines and figures outside of sections round by
+    themselves. Every figure that differs from its own rounding is listed.
+    """
+    _Footer(computed).run()
+
+
+class _Footer:
+    def __init__(self, computed: Computed) -> None:
+        self.computed = computed
+        self.unit = Fraction(10 ** UNITS[computed.statement.unit], 10**computed.statement.decimals)
+        self.rows = {row.key: row for row in computed.rows}
+        self.shown: dict[str, list[Fraction | None]] = {}
+        self.rest = computed.statement.rest
+        self.comparer = Comparer(computed.columns)
+        self.figures = [place for place, column in enumerate(computed.columns) if column.kind == "figures"]
+
+    def run(self) -> None:
+        for line in self.computed.statement.spine.lines:
+            self._top(line)
+        money = [row for row in self.computed.rows if row.unit == "money" and row.has_figures]
+        for row in money:
+            self._figures(row)
+        for row in money:
+            self._across(row)
+        self.computed.rows = tuple(
+            replace(row, shown=tuple(self.shown[row.key])) if row.key in self.shown else row
+            for row in self.computed.rows
+        )
+
+    def _figures(self, row: Row) -> list[Fraction | None]:
+        """A row outside of totals: a sum or difference of lines from what these show, anything else rounded by
+        itself."""
+        if row.key in self.shown:
+            return self.shown[row.key]
+        own = [self._rounded(value) for value in row.values]
+        line = self.computed.line(row.line)
+        self.shown[row.key] = own
+        if (
+            row.kind == "calculation"
+            and not line.exempt
+            and set(operators_in(parse_formula(line.formula))) <= {"+", "-"}
+        ):
+            names = Names(self.computed.statement.spine)
+            parts = {
+                part.key: self._figures(self._row_of(part))
+                for part in names.operands(parse_formula(line.formula))
+                if self._row_of(part)
+            }
+            for place in self.figures:
+                again = self._again(line, names, parts, place)
+                former = own[place]
+                if again is not None and former is not None and again != former:
+                    self._tell(row, place, again - former)
+                    own[place] = again
+        return own
+
+    def _row_of(self, line: LineDef) -> Row:
+        return self.rows[f"{line.key}.total" if f"{line.key}.total" in self.rows else line.key]
+
+    def _again(
+        self, line: LineDef, names: Names, parts: dict[str, list[Fraction | None]], place: int
+    ) -> Fraction | None:
+        def between(first: str, last: str) -> list[Fraction | None]:
+            return [parts[part.key][place] for part in names.between(first, last)]
+
+        return evaluate(parse_formula(line.formula), lambda name: parts[names.find(name).key][place], between)
+
+    def _across(self, row: Row) -> None:
+        """Differences and sums of columns from the figures shown in them."""
+        values = self.shown[row.key]
+        for place, column in enumerate(self.computed.columns):
+            if (
+                column.kind in ("difference", "sum")
+                and not self.comparer.is_gross(column)
+                and values[place] is not None
+            ):
+                values[place] = self.comparer.value(column, values.__getitem__)
+
+    def _rounded(self, value: Fraction | None) -> Fraction | None:
+        return None if value is None else round_half_away(value / self.unit, 0) * self.unit
+
+    def _top(self, line: LineDef) -> None:
+        """A section with a total that no other total holds."""
+        if line.kind != "section":
+            return
+        if not line.total:
+            for inner in line.lines:
+                self._top(inner)
+            return
+        total = self.rows[f"{line.key}.total"]
+        if total.unit == "money":
+            self.shown[total.key] = [self._rounded(value) for value in total.values]
+            self._share(line, total)
+
+    def _share(self, line: LineDef, total: Row) -> None:
+        """Round a total's parts so that they sum to what it shows, then the parts of these."""
+        parts = list(self._parts(line))
+        for part in parts:
+            self.shown[part.key] = [self._rounded(value) for value in part.values]
+        for place in self.figures:
+            self._share_column(total, parts, place)
+        for inner in self._inner(line):
+            self._share(inner, self.rows[f"{inner.key}.total"])
+
+    def _share_column(self, total: Row, parts: list[Row], place: int) -> None:
+        wanted = self.shown[total.key][place]
+        given = [part for part in parts if part.values[place] is not None and not self.computed.line(part.line).exempt]
+        if wanted is None or not given:
+            return
+        fixed = sum(
+            (self.shown[part.key][place] or Fraction(0) for part in parts if self.computed.line(part.line).exempt),
+            Fraction(0),
+        )
+        missing = wanted - fixed - sum((self.shown[part.key][place] or Fraction(0) for part in given), Fraction(0))
+        if not missing:
+            return
+        named = [
+            part
+            for part in given
+            if self.rest
+            and self.rest.casefold() in (part.label.casefold(), self.computed.line(part.line).label.casefold())
+        ]
+        if named:
+            self._shift(named[0], place, missing)
+            return
+        step = self.unit if missing > 0 else -self.unit
+        order = sorted(given, key=lambda part: -((part.values[place] or 0) - (self.shown[part.key][place] or 0)) / step)
+        for at in range(int(missing / step)):
+            self._shift(order[at % len(order)], place, step)
+
+    def _shift(self, part: Row, place: int, by: Fraction) -> None:
+        self.shown[part.key][place] = (self.shown[part.key][place] or Fraction(0)) + by
+        self._tell(part, place, by)
+
+    def _tell(self, part: Row, place: int, by: Fraction) -> None:
+        column = self.computed.columns[place]
+        amount = exact_text(by, self.computed.node.digits)
+        self.computed.roundings.append(f"{part.label}, {column.heading or column.key}: {'+' if by > 0 else ''}{amount}")
+
+    def _parts(self, line: LineDef) -> Iterator[Row]:
+        for inner in line.lines:
+            if inner.kind == "section" and not inner.total:
+                yield from self._parts(inner)
+            elif inner.kind == "section":
+                yield self.rows[f"{inner.key}.total"]
+            elif inner.kind == "line":
+                tops = {leaf.key for leaf in self.computed.planned.by_line[inner.key]}
+                yield from (
+                    row
+                    for row in self.computed.rows
+                    if row.line == inner.key and row.unit == "money" and (row.key in tops or row.kind in WHOLE_OTHERS)
+                )
+
+    def _inner(self, line: LineDef) -> Iterator[LineDef]:
+        for inner in line.lines:
+            if inner.kind == "section" and inner.total:
+                yield inner
+            elif inner.kind == "section":
+                yield from self._inner(inner)
+
+
+WHOLE_OTHERS = ("others", "entry", "counterparty")
+"""Rows of journal lines and remainders, which no leaf of the plan stands for; nested ones are left to round by
+themselves."""

@@ -1,0 +1,73 @@
+"""Scopes: hierarchies of nodes, as a definition file writes them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from rulka.core.books.narrowing import parse_narrowing
+from rulka.core.errors import RulkaError
+
+
+@dataclass(frozen=True)
+class NodeDef:
+    """One node: a narrowing (`of`) within its parent's, or a whole hierarchy grown from a dimension or the entities."""
+
+    code: str
+    name: str = ""
+    of: str = ""
+    grow: str = ""
+    nodes: tuple[NodeDef, ...] = ()
+
+
+@dataclass(frozen=True)
+class ScopeDef:
+    name: str
+    title: str
+    nodes: tuple[NodeDef, ...]
+
+    def walk(self) -> Iterator[NodeDef]:
+        """Every node as written, parents first."""
+        todo = list(reversed(self.nodes))
+        while todo:
+            node = todo.pop()
+            yield node
+            todo.extend(reversed(node.nodes))
+
+
+def scope_from(body: Mapping[str, Any]) -> ScopeDef:
+    """Build a scope from a checked mapping; raises on a code that is used twice and on what can't be read."""
+    scope = ScopeDef(body["scope"], body.get("title", body["scope"]), tuple(_node(raw) for raw in body["nodes"]))
+    seen: set[str] = set()
+    for node in scope.walk():
+        where = f"scope {scope.name}, node {node.code or node.grow}"
+        if node.code and node.code in seen:
+            raise RulkaError(
+                f"The node '{node.code}' is there twice.", hint="Give each node its own code.", subject=where
+            )
+        seen.add(node.code)
+        if node.of:
+            try:
+                narrowing = parse_narrowing(node.of)
+            except RulkaError as error:
+                error.subject = where
+                raise
+            if narrowing.by_line:
+                raise RulkaError(
+                    f"A node can't be narrowed by {narrowing.by_line[0].name}.",
+                    hint="Narrow the line or the column instead.",
+                    subject=where,
+                )
+    return scope
+
+
+def _node(raw: Mapping[str, Any]) -> NodeDef:
+    if "grow" in raw:
+        return NodeDef("", grow=raw["grow"])
+    return NodeDef(
+        raw["node"],
+        raw.get("name", raw["node"]),
+        raw.get("of", ""),
+        nodes=tuple(_node(inner) for inner in raw.get("nodes", ())),
+    )

@@ -1,0 +1,99 @@
+"""Statements: what joins a spine, a span and a scope, as a definition file writes it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from rulka.core.definitions.looks import ANY_STYLE, NumberStyle, number_from
+from rulka.core.definitions.pages import DEPTHS, PageDef, page_from
+from rulka.core.definitions.scopes import ScopeDef
+from rulka.core.definitions.spans import SpanDef
+from rulka.core.definitions.spines import LineDef, SpineDef
+from rulka.core.errors import RulkaError
+
+ROUNDINGS = ("exact", "so that it foots")
+
+
+@dataclass(frozen=True)
+class StatementDef:
+    """A statement: `currency` is empty for the node's own or `group` for translated figures.
+
+    `rounding` is exact (each figure rounded by itself) or `so that it foots`, where `rest` names the line that takes
+    differences, empty for the largest-remainder rule.
+    """
+
+    name: str
+    title: str
+    spine: SpineDef
+    span: SpanDef
+    scope: ScopeDef | None = None
+    subtitle: str = ""
+    currency: str = ""
+    unit: str = "units"
+    decimals: int = 2
+    rounding: str = ROUNDINGS[0]
+    rest: str = ""
+    number: NumberStyle = ANY_STYLE
+    grouping: str = "space"
+    decimal_mark: str = "point"
+    depth: str = DEPTHS[0]
+    page: PageDef = field(default_factory=PageDef)
+    calendar: str = ""
+    """`own` where columns read the calendar that the node's entity keeps, unless they say otherwise."""
+
+    def in_depth(self) -> StatementDef:
+        """The statement as output shows it: below each account line what its depth asks for."""
+        below = {"accounts": ("accounts",), "entries": ("accounts", "entries")}.get(self.depth, ())
+        return (
+            replace(self, spine=replace(self.spine, lines=tuple(_deepened(line, below) for line in self.spine.lines)))
+            if below
+            else self
+        )
+
+
+def _deepened(line: LineDef, below: tuple[str, ...]) -> LineDef:
+    if line.kind == "line" and not line.expand and not line.intercompany:
+        own = line.below
+        return replace(
+            line,
+            below=own
+            if set(own) & {"counterparties", "entries"}
+            else (*own, *(kind for kind in below if kind not in own)),
+        )
+    return replace(line, lines=tuple(_deepened(inner, below) for inner in line.lines)) if line.lines else line
+
+
+def statement_from(
+    body: Mapping[str, Any], spine: SpineDef, span: SpanDef, scope: ScopeDef | None = None
+) -> StatementDef:
+    """Join a statement's own mapping with its spine, span and scope."""
+    figures = body.get("figures", {})
+    if figures.get("grouping", "") == figures.get("decimal mark", "point"):
+        raise RulkaError(
+            f"Figures can't be grouped by the same {figures['grouping']} that marks their decimals.",
+            hint="Choose another one.",
+            subject="figures",
+        )
+    return StatementDef(
+        name=body["statement"],
+        title=body.get("title", body["statement"]),
+        spine=spine,
+        span=span,
+        scope=scope,
+        subtitle=body.get("subtitle", ""),
+        currency="group" if body.get("currency", "") == "group" else "",
+        unit=figures.get("unit", "units"),
+        decimals=int(figures.get("decimals", "2")),
+        rounding=figures.get("rounding", ROUNDINGS[0]),
+        rest=figures.get("rest", ""),
+        grouping=figures.get("grouping", "space"),
+        decimal_mark=figures.get("decimal mark", "point"),
+        depth=body.get("depth", DEPTHS[0]),
+        page=page_from(body.get("page", {})),
+        calendar=body.get("calendar", ""),
+        number=number_from(
+            {name: value for name, value in figures.items() if name in ("negative", "zero", "currency")}
+        ),
+    )

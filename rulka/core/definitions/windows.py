@@ -1,0 +1,191 @@
+"""Windows of time: text such as `last 12 periods` and a period to the run of periods or days a column looks through."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+
+from rulka.core.books.calendar import FiscalCalendar, Period, Window
+from rulka.core.errors import RulkaError
+
+WINDOWS = ("period", "quarter", "quarter to date", "year to date", "year", "remaining year", "from the beginning")
+"""The windows that are plain words; see `WINDOW_FORMS` for those with numbers."""
+
+WINDOW_FORMS = "last 12 periods, periods 1 to 6, week 2 or 2026-10-05 to 2026-10-11"
+LAST = re.compile(r"last ([1-9][0-9]{0,2}) periods?", re.ASCII)
+NUMBERED = re.compile(r"periods? ([1-9][0-9]?)(?: to ([1-9][0-9]?))?", re.ASCII)
+WEEK = re.compile(r"week ([1-9][0-9]?)", re.ASCII)
+DAYS = re.compile(r"([0-9]{4}-[0-9]{2}-[0-9]{2}) to ([0-9]{4}-[0-9]{2}-[0-9]{2})", re.ASCII)
+SHIFT = re.compile(r"(?P<count>[+-]?[0-9]{1,3}) (?P<unit>year|quarter|period)s?", re.ASCII)
+WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+
+
+@dataclass(frozen=True)
+class Shift:
+    """How far a window is moved before it is looked through: years first, then quarters and ordinary periods."""
+
+    years: int = 0
+    quarters: int = 0
+    periods: int = 0
+
+    def __bool__(self) -> bool:
+        return bool(self.years or self.quarters or self.periods)
+
+
+def read_shift(text: str) -> Shift:
+    """`-1 year`, `-3 periods` or `-1 year, +1 quarter`; raises RulkaError on anything else."""
+    shift = Shift()
+    for part in text.split(",") if text else ():
+        match = SHIFT.fullmatch(part.strip())
+        if match is None:
+            raise RulkaError(
+                f"'{text}' is not a shift.", hint="Write -1 year, -2 quarters or -3 periods.", code="shift"
+            )
+        field = match["unit"] + "s"
+        shift = replace(shift, **{field: getattr(shift, field) + int(match["count"])})
+    return shift
+
+
+def check_window(text: str) -> None:
+    """Refuse a text that is no window, whatever the period."""
+    numbered = NUMBERED.fullmatch(text)
+    days = DAYS.fullmatch(text)
+    if numbered and numbered[2] and int(numbered[1]) > int(numbered[2]):
+        raise RulkaError(f"'{text}' runs backwards.", hint="Give the earlier period first.", code="window")
+    if days:
+        start, end = _day(days[1], text), _day(days[2], text)
+        if end < start:
+            raise RulkaError(f"'{text}' runs backwards.", hint="Give the earlier day first.", code="window")
+    if text not in WINDOWS and not (numbered or days or LAST.fullmatch(text) or WEEK.fullmatch(text)):
+        raise RulkaError(f"'{text}' is not a window.", hint=f"Use {', '.join(WINDOWS)}, {WINDOW_FORMS}.", code="window")
+
+
+def _day(text: str, where: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise RulkaError(
+            f"'{text}' in '{where}' is not a day.", hint="Write days as 2026-10-05.", code="window"
+        ) from None
+
+
+def shifted(calendar: FiscalCalendar, period: Period, shift: Shift) -> Period | None:
+    """The period that many years, quarters and ordinary periods on; None outside the calendar."""
+    if shift.quarters:
+        _needs_quarters(calendar, period)
+    return calendar.moved(period, years=shift.years, periods=shift.quarters * 3 + shift.periods)
+
+
+def _needs_quarters(calendar: FiscalCalendar, period: Period) -> None:
+    if not calendar.has_quarters(period.year):
+        raise RulkaError(
+            f"FY{period.year} has no quarters.",
+            hint="Quarters need a year of twelve ordinary periods; use periods.",
+            code="no-quarters",
+        )
+
+
+def window_at(calendar: FiscalCalendar, text: str, period: Period, week_start: str = "period") -> Window | None:
+    """The periods or days that a window means, seen from a period; None where the calendar doesn't have them.
+
+    `quarter` and `year` are whole, with their adjusting periods; `to date` ends at the period. `last N periods`
+    counts ordinary periods and takes in the adjusting ones it passes over.
+    """
+    of_year = calendar.of_year(period.year)
+    if text == "period":
+        return Window(period.index, period.index, period.title)
+    if text == "year":
+        return Window(of_year[0].index, of_year[-1].index, f"FY{period.year}")
+    if text == "year to date":
+        return _run(calendar, of_year[0], period)
+    if text == "from the beginning":
+        return _run(calendar, calendar.periods[0], period)
+    if text == "remaining year":
+        later = [p for p in of_year if p.index > period.index]
+        return _run(calendar, later[0], later[-1]) if later else None
+    if text in ("quarter", "quarter to date"):
+        _needs_quarters(calendar, period)
+        quarter = calendar.quarter_of(period)
+        of_quarter = [p for p in of_year if calendar.quarter_of(p) == quarter]
+        if text == "quarter":
+            return Window(of_quarter[0].index, of_quarter[-1].index, f"Quarter {quarter}, FY{period.year}")
+        return _run(calendar, of_quarter[0], period)
+    if last := LAST.fullmatch(text):
+        own = period if not period.adjusting else [p for p in of_year if not p.adjusting][-1]
+        first = calendar.moved(own, periods=1 - int(last[1]))
+        return _run(calendar, first, period) if first else None
+    if numbered := NUMBERED.fullmatch(text):
+        chosen = [p for p in of_year if int(numbered[1]) <= p.number <= int(numbered[2] or numbered[1])]
+        return _run(calendar, chosen[0], chosen[-1]) if chosen else None
+    if week := WEEK.fullmatch(text):
+        weeks = list(weeks_of(period, week_start))
+        return weeks[int(week[1]) - 1] if int(week[1]) <= len(weeks) else None
+    if days := DAYS.fullmatch(text):
+        start, end = date.fromisoformat(days[1]), date.fromisoformat(days[2])
+        opening, closing = calendar.on(start), calendar.on(end)
+        return Window(opening.index, closing.index, days_title(start, end), start, end) if opening and closing else None
+    check_window(text)
+    raise AssertionError(text)  # every window that passes the check is handled above
+
+
+def _run(calendar: FiscalCalendar, first: Period, last: Period) -> Window:
+    return Window(first.index, last.index, calendar.range_title(first, last))
+
+
+def weeks_of(period: Period, week_start: str = "period") -> Iterator[Window]:
+    """The weeks of a period, cut at its ends so that they add up to it; from its first day or from a weekday on."""
+    start = period.start
+    while start <= period.end:
+        days = 7 if week_start == "period" else (WEEKDAYS.index(week_start) - start.weekday() - 1) % 7 + 1
+        following = start + timedelta(days=days)
+        end = min(following - timedelta(days=1), period.end)
+        yield Window(period.index, period.index, days_title(start, end), start, end)
+        start = following
+
+
+def days_title(start: date, end: date) -> str:
+    """`5 to 11 October 2026`, `28 September to 4 October 2026`, `5 October 2026`."""
+    closing = f"{end.day} {end:%B %Y}"
+    if start == end:
+        return closing
+    if start.year != end.year:
+        return f"{start.day} {start:%B %Y} to {closing}"
+    return f"{start.day} to {closing}" if start.month == end.month else f"{start.day} {start:%B} to {closing}"
+
+
+def pieces_of(calendar: FiscalCalendar, window: Window, each: str, week_start: str = "period") -> list[Window]:
+    """A window cut into periods (adjusting ones too), quarters, years or weeks."""
+    if each == "week":
+        return [
+            week
+            for p in calendar.periods[window.first : window.last + 1]
+            if not p.adjusting
+            for week in weeks_of(p, week_start)
+        ]
+    pieces: list[list[Period]] = []
+    former: object = None
+    for period in calendar.periods[window.first : window.last + 1]:
+        if each == "quarter":
+            _needs_quarters(calendar, period)
+        own = {"period": period.index, "quarter": (period.year, calendar.quarter_of(period)), "year": period.year}[each]
+        if pieces and own == former:
+            pieces[-1].append(period)
+        else:
+            pieces.append([period])
+        former = own
+    return [Window(piece[0].index, piece[-1].index, _piece_title(calendar, piece, each)) for piece in pieces]
+
+
+def _piece_title(calendar: FiscalCalendar, piece: list[Period], each: str) -> str:
+    first = piece[0]
+    if each == "year" and len(piece) == len(calendar.of_year(first.year)):
+        return f"FY{first.year}"
+    if (
+        each == "quarter"
+        and [p for p in calendar.of_year(first.year) if calendar.quarter_of(p) == calendar.quarter_of(first)] == piece
+    ):
+        return f"Quarter {calendar.quarter_of(first)}, FY{first.year}"
+    ordinary = [p for p in piece if not p.adjusting] or piece
+    return calendar.range_title(ordinary[0], ordinary[-1])

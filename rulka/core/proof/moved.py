@@ -1,0 +1,114 @@
+"""What moved between a run that was kept and the figures as they are now: which figures, by how much, through which
+accounts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Any
+
+from rulka.core.compute.computed import Computed, Row
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A figure that isn't what it was: exact values, None where it had or has no meaning.
+
+    `codes` are the accounts behind it, `periods` those it reads, `unit` what it counts: percent, or that of its row
+    where it is known.
+    """
+
+    row: str
+    label: str
+    kind: str
+    column: str
+    heading: str
+    was: Fraction | None
+    now: Fraction | None
+    codes: tuple[str, ...] = ()
+    periods: tuple[str, ...] = ()
+    unit: str = ""
+
+    @property
+    def by(self) -> Fraction | None:
+        return None if self.was is None or self.now is None else self.now - self.was
+
+
+FLOWS = ("activity", "debits", "credits", "quantity")
+"""Measures of what moved in a window; the others read everything before its end too."""
+
+Run = Mapping[str, Any]
+Cells = dict[tuple[str, str], Fraction | None]
+
+
+def cells_of(run: Run) -> Cells:
+    """The figures of a run's JSON by row and column; hidden lines and columns too."""
+    columns = [column["key"] for column in run["columns"]]
+    found: Cells = {}
+    for line in run["lines"]:
+        for key, value in zip(columns, line["values"], strict=False):
+            found[line["key"], key] = None if value is None else Fraction(value)
+    return found
+
+
+def compare_runs(before: Run, after: Run) -> list[Moved]:
+    """The figures that differ between two runs, those of lines or columns that only one of them has too; in the later
+    one's order."""
+    was, now = cells_of(before), cells_of(after)
+    labels = {line["key"]: (line["label"], line["kind"]) for run in (before, after) for line in run["lines"]}
+    headings = {column["key"]: heading_of(column) for run in (before, after) for column in run["columns"]}
+    order = [*now, *(cell for cell in was if cell not in now)]
+    return [
+        Moved(row, *labels[row], column, headings[column], was.get((row, column)), now.get((row, column)))
+        for row, column in order
+        if was.get((row, column)) != now.get((row, column))
+    ]
+
+
+def heading_of(column: Mapping[str, Any]) -> str:
+    """A column's heading with those above it."""
+    return ", ".join(filter(None, (*column.get("groups", ()), column["heading"])))
+
+
+def moved_since(run: Run, now: Run, computed: Computed) -> list[Moved]:
+    """The figures that moved since a run was kept, with the accounts and periods behind each that could have moved
+    it."""
+    found = []
+    for moved in compare_runs(run, now):
+        row = computed.rows_by_key.get(moved.row)
+        periods = tuple(period for key in _read(computed, moved.column) for period in key)
+        found.append(
+            replace(moved, codes=_codes(row, computed), periods=periods, unit=_unit(row, moved.column, computed))
+        )
+    return found
+
+
+def _unit(row: Row | None, key: str, computed: Computed) -> str:
+    column = next((column for column in computed.columns if column.key == key), None)
+    if column is not None and column.kind in ("percent", "share"):
+        return "percent"
+    return row.unit if row is not None else ""
+
+
+def _codes(row: Row | None, computed: Computed) -> tuple[str, ...]:
+    if row is None:
+        return ()
+    if row.codes or not row.parts:
+        return row.codes
+    parts = [computed.rows_by_key[key] for key in row.parts if key in computed.rows_by_key and key != row.key]
+    return tuple(sorted({code for part in parts for code in _codes(part, computed)}))
+
+
+def _read(computed: Computed, key: str) -> Iterable[tuple[str, ...]]:
+    """The periods that a column reads: up to its end for balances, those of its window for activity."""
+    column = next((column for column in computed.columns if column.key == key), None)
+    if column is None:
+        return
+    if column.of:
+        for other in column.of:
+            yield from _read(computed, other)
+        return
+    if column.window is not None:
+        first = 0 if column.asked.measure not in FLOWS else column.window.first
+        yield tuple(period.code for period in computed.calendar_of(column).periods[first : column.window.last + 1])

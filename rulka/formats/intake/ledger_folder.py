@@ -1,0 +1,413 @@
+"""A plain ledger folder (LEDGER_FORMAT.md) to rows of text, with file and row named in every error."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+from rulka.core.books.calendar import FiscalCalendar, Period, listed_calendar, monthly_calendar
+from rulka.core.errors import NotFound, RulkaError, RulkaErrors
+from rulka.core.intake.blocks import FIELDS, EntryBlock
+from rulka.core.intake.entries import BudgetRow, EntryRow, parse_date, row_error
+
+BLOCK = 1_024
+"""Rows of entries that are read and checked at a time."""
+CONTROL = re.compile(r"[\x00-\x09\x0b\x0c\x0e-\x1f\x7f-\x9f]")
+MOST_ERRORS = 2000
+csv.field_size_limit(1_000_000)
+
+
+@dataclass(frozen=True)
+class Table:
+    """Columns of one file: which it must and may have."""
+
+    file: str
+    required: tuple[str, ...]
+    optional: tuple[str, ...] = ()
+    must_exist: bool = False
+
+
+TABLES = {
+    table.file: table
+    for table in (
+        Table("periods.csv", ("year", "number", "start", "end"), ("name", "adjusting", "calendar")),
+        Table("entities.csv", ("code", "name", "currency"), ("parent", "calendar"), True),
+        Table(
+            "accounts.csv",
+            ("code", "name", "type"),
+            ("category", "parent", "unit", "intercompany", "rate", "active"),
+            True,
+        ),
+        Table("members.csv", ("dimension", "code", "name"), ("parent",)),
+        Table("scenarios.csv", ("code", "name", "kind")),
+        Table("counterparties.csv", ("code", "name"), ("kind", "address")),
+        Table(
+            "entries.csv",
+            ("entity", "entry", "line", "date", "account", "debit", "credit"),
+            EntryRow._fields[8:-2],
+            True,
+        ),
+        Table("budgets.csv", ("scenario", "entity", "account", "period", "amount"), ("note",)),
+        Table("rates.csv", ("period", "from", "to", "closing"), ("average",)),
+        Table("controls.csv", ("entity", "period", "debit", "credit"), ("lines",)),
+    )
+}
+SETTINGS = ("name", "group_currency", "calendar", "retained_earnings", "translation_reserve", "dimensions", "calendars")
+
+
+@dataclass(frozen=True)
+class LedgerSettings:
+    """What ledger.json and periods.csv say; `calendar_text` is kept as the ledger's own record of its calendar."""
+
+    name: str
+    group_currency: str
+    retained_earnings: str
+    translation_reserve: str
+    dimensions: tuple[str, ...]
+    calendar: FiscalCalendar
+    calendar_text: dict[str, Any]
+    calendars: dict[str, Any] = field(
+        default_factory=dict
+    )  # further calendars that entities may name, as calendar_text
+
+
+@dataclass
+class LedgerFolder:
+    """A folder opened for reading. `errors` collects what single rows have wrong, `notes` what was ignored."""
+
+    path: Path
+    name: str = ""
+    errors: list[RulkaError] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    keep: bool = False  # unknown columns of entries.csv become named attributes of the line
+    watch: Callable[[int, int], None] | None = None  # told rows and bytes of entries.csv read so far
+
+    @classmethod
+    def open(cls, path: Path, *, name: str = "") -> LedgerFolder:
+        """Check that this is a ledger folder at all: every required file is there. `name` is what it is called."""
+        folder = cls(path, name or str(path))
+        required = ["ledger.json", *(table.file for table in TABLES.values() if table.must_exist)]
+        missing = [name for name in required if not (path / name).is_file()]
+        if "ledger.json" in missing:
+            raise NotFound(
+                f"{folder.name} is not a ledger folder: it has no ledger.json.",
+                hint="See LEDGER_FORMAT.md for its files.",
+                subject="ledger folder",
+            )
+        if missing:
+            raise RulkaErrors(
+                [
+                    RulkaError("The file is missing.", hint="Add it; a header alone is an empty table.", subject=name)
+                    for name in missing
+                ]
+            )
+        known = {"ledger.json", *TABLES}
+        folder.notes += [
+            f"{entry.name}: unknown file, ignored"
+            for entry in sorted(path.iterdir())
+            if entry.is_file() and entry.name not in known
+        ]
+        return folder
+
+    def settings(self) -> LedgerSettings:
+        """Read ledger.json and, when there is one, periods.csv."""
+        raw = self._json()
+        for name in SETTINGS[:4]:
+            if name not in raw:
+                raise RulkaError(f"'{name}' is missing.", hint="Add it.", subject="ledger.json")
+        self.notes += [f"ledger.json: unknown setting '{name}', ignored" for name in raw if name not in SETTINGS]
+        for name in ("name", "group_currency", "retained_earnings", "translation_reserve"):
+            if not isinstance(raw.get(name, ""), str) or CONTROL.search(raw.get(name, "")):
+                raise RulkaError(f"'{name}' is not plain text.", hint="Write it in quotes.", subject="ledger.json")
+        dimensions = raw.get("dimensions", [])
+        if not isinstance(dimensions, list) or not all(isinstance(key, str) and key for key in dimensions):
+            raise RulkaError(
+                "'dimensions' is not a list of names.", hint='Write ["department", "crossing"].', subject="ledger.json"
+            )
+        taken = {
+            *TABLES["entries.csv"].required,
+            *TABLES["entries.csv"].optional,
+            *TABLES["budgets.csv"].required,
+            "note",
+        }
+        for key in dimensions:
+            if key in taken or dimensions.count(key) > 1:
+                raise RulkaError(
+                    f"A dimension can't be called '{key}'.",
+                    hint="Choose another key.",
+                    subject="ledger.json, dimensions",
+                )
+        calendar, further = self._calendars(raw["calendar"], raw.get("calendars", {}))
+        return LedgerSettings(
+            raw["name"],
+            raw["group_currency"],
+            raw["retained_earnings"],
+            raw.get("translation_reserve", ""),
+            tuple(dimensions),
+            calendar,
+            calendar_text(calendar),
+            {name: calendar_text(other) for name, other in further.items()},
+        )
+
+    def _json(self) -> dict[str, Any]:
+        data = (self.path / "ledger.json").read_bytes()
+        if not data:
+            raise RulkaError("The file has zero bytes.", hint="Write its settings.", subject="ledger.json")
+        try:
+            raw = json.loads(data.decode("utf-8-sig"))
+        except UnicodeDecodeError:
+            raise RulkaError("The file is not UTF-8.", hint="Save it as UTF-8.", subject="ledger.json") from None
+        except json.JSONDecodeError as error:
+            raise RulkaError(
+                f"Not JSON: {error.msg}.", subject=f"ledger.json, line {error.lineno}, character {error.colno}"
+            ) from None
+        if not isinstance(raw, dict):
+            raise RulkaError("The file holds no settings.", hint='Write { "name": ... }.', subject="ledger.json")
+        return raw
+
+    def _calendars(self, raw: Any, further: Any) -> tuple[FiscalCalendar, dict[str, FiscalCalendar]]:
+        """The group's calendar and those that entities may name: computed in ledger.json, or listed in periods.csv."""
+        if not isinstance(further, dict) or not all(further):
+            raise RulkaError(
+                "'calendars' is no list of named calendars.",
+                hint='Write { "calendar year": { "first_month": 1, ... } }.',
+                subject="ledger.json",
+            )
+        listed: dict[str, list[Period]] = {}
+        if (self.path / "periods.csv").is_file():
+            for row, values in self.table("periods.csv"):
+                period = self._listed(row, values)
+                if period:
+                    listed.setdefault(values.get("calendar", ""), []).append(period)
+            self.refuse_if_errors()
+            if not listed:
+                listed[""] = []
+        calendar = listed_calendar(listed.pop("")) if "" in listed else self._calendar(raw, "ledger.json, calendar")
+        named = {name: self._calendar(one, f"ledger.json, calendars, {name}") for name, one in further.items()}
+        return calendar, named | {name: listed_calendar(periods) for name, periods in listed.items()}
+
+    def _calendar(self, raw: Any, where: str) -> FiscalCalendar:
+        if not isinstance(raw, dict):
+            raise RulkaError("The calendar holds no settings.", hint='Write { "first_month": 4, ... }.', subject=where)
+        values: dict[str, Any] = {}
+        for name, default in (
+            ("first_month", None),
+            ("year_label", None),
+            ("first_year", None),
+            ("last_year", None),
+            ("adjusting_periods", 0),
+        ):
+            value = raw.get(name, default)
+            wanted = str if name == "year_label" else int
+            if type(value) is not wanted:
+                raise RulkaError(
+                    f"'{name}' is missing or not {'text' if wanted is str else 'a whole number'}.", subject=where
+                )
+            values[name] = value
+        return monthly_calendar(**values)
+
+    def _listed(self, row: int, values: Mapping[str, str]) -> Period | None:
+        subject = f"periods.csv, row {row}"
+        try:
+            if not re.fullmatch(r"[0-9]{4}", values["year"], re.ASCII):
+                raise ValueError(f"'{values['year']}' is not a year")
+            if not re.fullmatch(r"[0-9]{1,2}", values["number"], re.ASCII) or int(values["number"]) < 1:
+                raise ValueError(f"'{values['number']}' is not a period number from 1 to 99")
+            if values.get("adjusting", "") not in ("", "0", "1"):
+                raise ValueError(f"adjusting is '{values['adjusting']}', not 0 or 1")
+            return Period(
+                int(values["year"]),
+                int(values["number"]),
+                parse_date(values["start"]),
+                parse_date(values["end"]),
+                values.get("name", ""),
+                values.get("adjusting", "") == "1",
+            )
+        except ValueError as error:
+            self.errors.append(RulkaError(f"{error}.", subject=subject))
+            return None
+
+    def table(self, name: str, dimensions: Sequence[str] = ()) -> Iterator[tuple[int, dict[str, str]]]:
+        """Rows of a file as text by column, with their row numbers; nothing when an optional file is absent."""
+        for row, cells, place in self._rows(name, dimensions):
+            yield row, {column: cells[at] for column, at in place.items()}
+
+    def entry_blocks(self, dimensions: Sequence[str], size: int = BLOCK) -> Iterator[EntryBlock]:
+        """Rows of entries.csv column by column, a block at a time; absent optional columns are empty."""
+        for rows, block, place, header in self._whole_entries(dimensions, size):
+            columns = list(zip(*block, strict=True))
+            empty = ("",) * len(block)
+            picked: list[Sequence[str]] = [columns[place[name]] if name in place else empty for name in FIELDS]
+            if self.keep:
+                unknown = [(at, name) for at, name in enumerate(header) if name not in place]
+                if unknown:
+                    picked[FIELDS.index("attributes")] = _attributes(
+                        [name for _, name in unknown], [columns[at] for at, _ in unknown]
+                    )
+            yield EntryBlock(
+                rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions)
+            )
+
+    def _whole_entries(
+        self, dimensions: Sequence[str], size: int
+    ) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
+        """Blocks that no entry is cut by: the last one's rows wait for the next block."""
+        waiting_rows: list[int] = []
+        waiting: list[list[str]] = []
+        place: dict[str, int] = {}
+        header: list[str] = []
+        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):
+            rows, block = waiting_rows + rows, waiting + block
+            entity, entry, last = place["entity"], place["entry"], len(block) - 1
+            while last and block[last - 1][entry] == block[-1][entry] and block[last - 1][entity] == block[-1][entity]:
+                last -= 1
+            waiting_rows, waiting = rows[last:], block[last:]
+            if last:
+                yield rows[:last], block[:last], place, header
+        if waiting:
+            yield waiting_rows, waiting, place, header
+
+    def budgets(self, dimensions: Sequence[str]) -> Iterator[BudgetRow]:
+        """Rows of budgets.csv."""
+        for row, cells, place in self._rows("budgets.csv", dimensions):
+            values = [cells[place[name]] if name in place else "" for name in BudgetRow._fields[1:-1]]
+            yield BudgetRow._make(
+                (row, *values, tuple(cells[place[key]] if key in place else "" for key in dimensions))
+            )
+
+    def _rows(self, name: str, dimensions: Sequence[str]) -> Iterator[tuple[int, list[str], dict[str, int]]]:
+        for rows, block, place, _ in self._blocks(name, dimensions, 500):
+            for row, cells in zip(rows, block, strict=True):
+                yield row, cells, place
+
+    def _blocks(
+        self, name: str, dimensions: Sequence[str], size: int
+    ) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
+        """Sound rows with their numbers, the place of each known column, and the header."""
+        table, path = TABLES[name], self.path / name
+        if not path.is_file():
+            return
+        if path.stat().st_size == 0:
+            self.errors.append(
+                RulkaError("The file has zero bytes.", hint="Write at least its header row.", subject=name)
+            )
+            return
+        row = 1
+        try:
+            with (
+                path.open("rb") as raw,
+                io.TextIOWrapper(raw, encoding="utf-8-sig", errors="strict", newline="") as file,
+            ):
+                reader = csv.reader(file, strict=True)
+                header = next(reader, [])
+                place = self._header(table, header, dimensions)
+                if place is None:
+                    return
+                while True:
+                    block: list[list[str]] = []
+                    try:
+                        block.extend(islice(reader, size))
+                    finally:  # what was read before a damaged row is sound
+                        rows, sound = self._sound(name, header, row, block)
+                        row += len(block)
+                    if self.watch and name == "entries.csv":
+                        self.watch(row - 1, raw.tell())
+                    if sound:
+                        yield rows, sound, place, header
+                    if len(block) < size or len(self.errors) >= MOST_ERRORS:
+                        return
+        except UnicodeDecodeError:
+            self._refuse("The file is not UTF-8 here.", name, row + 1, "Save it as UTF-8 and load again.")
+        except csv.Error as error:
+            self._refuse(f"Not readable as CSV: {error}.", name, row + 1, "Quote cells as RFC 4180 says.")
+
+    def _sound(
+        self, name: str, header: list[str], before: int, block: list[list[str]]
+    ) -> tuple[list[int], list[list[str]]]:
+        """The rows of a block that are as wide as the header and hold no control character; the others are told."""
+        width = len(header)
+        if set(map(len, block)) <= {width} and "".join(map("".join, block)).isprintable():
+            return list(range(before + 1, before + 1 + len(block))), block
+        rows, sound = [], []
+        for row, cells in enumerate(block, before + 1):
+            if len(cells) != width:
+                what = "is empty" if not cells else f"has {len(cells)} cells where the header has {width}"
+                self._refuse(f"The row {what}.", name, row, "Quote cells that hold a comma; remove empty lines.")
+            elif CONTROL.search("".join(cells)):
+                at = next(i for i, cell in enumerate(cells) if CONTROL.search(cell))
+                self._refuse("The cell holds a control character.", name, row, "Remove it.", header[at])
+            else:
+                rows.append(row)
+                sound.append(cells)
+        return rows, sound
+
+    def _refuse(self, message: str, file: str, row: int, hint: str = "", column: str = "") -> None:
+        self.errors.append(in_file(file, row_error(message, row, column, hint)))
+
+    def _header(self, table: Table, header: list[str], dimensions: Sequence[str]) -> dict[str, int] | None:
+        takes_dimensions = table.file in ("entries.csv", "budgets.csv")
+        known = {*table.required, *table.optional, *(dimensions if takes_dimensions else ())}
+        doubled = sorted({column for column in header if header.count(column) > 1 and column in known})
+        missing = [column for column in table.required if column not in header]
+        if CONTROL.search("".join(header)):
+            self._refuse("The header holds a control character.", table.file, 1, "Remove it.")
+        for column in missing:
+            self._refuse(f"The column '{column}' is missing.", table.file, 1, f"The header reads: {', '.join(header)}")
+        for column in doubled:
+            self._refuse(f"The column '{column}' stands twice.", table.file, 1, "Keep one.")
+        done = "kept with the line" if self.keep and table.file == "entries.csv" else "ignored"
+        self.notes += [f"{table.file}: unknown column '{column}', {done}" for column in header if column not in known]
+        if missing or doubled:
+            return None
+        return {column: header.index(column) for column in header if column in known}
+
+    def refuse_if_errors(self) -> None:
+        """Raise all collected errors as one."""
+        if self.errors:
+            count = len(self.errors)
+            more = " or more" if count >= MOST_ERRORS else ""
+            raise RulkaErrors(
+                self.errors, message=f"Refused, nothing was loaded: {count}{more} error{'s' if count > 1 else ''}."
+            )
+
+
+def _attributes(names: Sequence[str], columns: Sequence[Sequence[str]]) -> list[str]:
+    """Each row's filled cells of these columns as a JSON object, nothing where all are empty."""
+    texts = []
+    for cells in zip(*columns, strict=True):
+        filled = {name: cell for name, cell in zip(names, cells, strict=True) if cell}
+        texts.append(json.dumps(filled, ensure_ascii=False, separators=(",", ":")) if filled else "")
+    return texts
+
+
+def in_file(file: str, error: RulkaError) -> RulkaError:
+    """Name the file in front of an error's row."""
+    error.subject = f"{file}, {error.subject}" if error.subject else file
+    return error
+
+
+def calendar_text(calendar: FiscalCalendar) -> dict[str, Any]:
+    """A calendar as plain data, every period listed."""
+    return {
+        "periods": [
+            [p.year, p.number, p.start.isoformat(), p.end.isoformat(), p.name, int(p.adjusting)]
+            for p in calendar.periods
+        ]
+    }
+
+
+def calendar_from(text: Mapping[str, Any]) -> FiscalCalendar:
+    """The calendar that `calendar_text` wrote."""
+    from datetime import date
+
+    return listed_calendar(
+        Period(year, number, date.fromisoformat(start), date.fromisoformat(end), name, bool(adjusting))
+        for year, number, start, end, name, adjusting in text["periods"]
+    )

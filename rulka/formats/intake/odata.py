@@ -1,0 +1,336 @@
+"""A ledger web service that speaks OData v4 (OASIS) to the files of a plain ledger folder.
+
+Pages are followed by their next link; a page that fails is asked for again, a service that contradicts itself is
+refused.
+"""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from decimal import Decimal
+from pathlib import Path
+from typing import Any
+from urllib.parse import urljoin, urlsplit
+
+import httpx
+from tenacity import Retrying, retry_if_exception_type, stop_after_attempt, wait_exponential
+
+from rulka.core.errors import RulkaError
+from rulka.formats.intake.bounds import Bounds
+from rulka.formats.intake.ledger_folder import TABLES
+
+TRIES = 4
+MOST_PAGES = 20_000
+ACCEPT = "application/json;odata.metadata=minimal;IEEE754Compatible=true"
+
+
+Watch = Callable[[int, int], None]
+"""Told after each page how many rows have come, of how many; may raise to end the pull."""
+
+
+class Unsteady(Exception):
+    """A request that may go right when it is repeated."""
+
+
+@dataclass(frozen=True)
+class SignIn:
+    """How a service knows us: `basic` with user and secret, `bearer` with the secret as token, or nothing."""
+
+    kind: str = ""
+    user: str = ""
+    secret: str = ""
+
+
+@dataclass(frozen=True)
+class SetMapping:
+    """Which entity set a ledger file comes from, and which property is which column; `constants` fill what it has
+    not."""
+
+    name: str
+    fields: Mapping[str, str]
+    modified: str = ""
+    keys: tuple[str, ...] = ()
+    constants: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass
+class Pulled:
+    """What a pull brought: rows by file, and the newest modified-at seen."""
+
+    rows: dict[str, int] = field(default_factory=dict)
+    mark: str = ""
+
+
+def sets_from(data: Mapping[str, Any]) -> dict[str, SetMapping]:
+    """The mapping of a service as a feed stores it."""
+    sets = {}
+    for file, about in data.items():
+        if f"{file}.csv" not in TABLES:
+            raise RulkaError(
+                f"'{file}' is no file of a ledger folder.", hint="Map entries, accounts and so on.", subject="mapping"
+            )
+        if not isinstance(about, dict) or not about.get("set") or not isinstance(about.get("fields"), dict):
+            raise RulkaError(
+                f"The mapping of {file} names no set or no fields.",
+                hint='Write {"set": "JournalLines", "fields": {...}}.',
+                subject="mapping",
+            )
+        sets[file] = SetMapping(
+            about["set"],
+            about["fields"],
+            about.get("modified", ""),
+            tuple(about.get("keys", ())),
+            about.get("constants", {}),
+        )
+    return sets
+
+
+class Service:
+    """One service; use it as a context manager."""
+
+    def __init__(
+        self, address: str, sign_in: SignIn, *, seconds: float = 30, wait: float = 0.5, watch: Watch | None = None
+    ) -> None:
+        if urlsplit(address).scheme not in ("http", "https"):
+            raise RulkaError(f"'{address}' is no web address.", hint="Begin it with https://.", subject="address")
+        self.address = address.rstrip("/") + "/"
+        self.wait, self.watch = wait, watch
+        headers = {"Accept": ACCEPT, "OData-Version": "4.0", "OData-MaxVersion": "4.01"}
+        auth: Any = None
+        if sign_in.kind == "basic":
+            auth = httpx.BasicAuth(sign_in.user, sign_in.secret)
+        elif sign_in.kind == "bearer":
+            headers["Authorization"] = f"Bearer {sign_in.secret}"
+        self.client = httpx.Client(headers=headers, auth=auth, timeout=seconds, follow_redirects=False, trust_env=False)
+
+    def __enter__(self) -> Service:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.client.close()
+
+    def _page(self, url: str, params: Mapping[str, str] | None) -> dict[str, Any]:
+        """One page; asked for again after a failure that may pass."""
+        try:
+            for attempt in Retrying(
+                retry=retry_if_exception_type(Unsteady),
+                stop=stop_after_attempt(TRIES),
+                wait=wait_exponential(multiplier=self.wait, max=8),
+                reraise=True,
+            ):
+                with attempt:
+                    return self._once(url, params)
+        except Unsteady as error:
+            raise RulkaError(
+                f"The service did not answer soundly in {TRIES} tries: {error}.",
+                hint="Nothing was changed; try again later.",
+                subject=self.address,
+            ) from None
+        raise AssertionError("unreachable")
+
+    def _once(self, url: str, params: Mapping[str, str] | None) -> dict[str, Any]:
+        try:
+            answer = self.client.get(url, params=params)
+        except httpx.TimeoutException:
+            raise Unsteady("it took too long") from None
+        except httpx.TransportError as error:
+            raise Unsteady(str(error) or "the connection broke") from None
+        if answer.status_code >= 500 or answer.status_code == 429:
+            raise Unsteady(f"status {answer.status_code}")
+        if answer.status_code in (401, 403):
+            raise RulkaError(
+                "The service refused the sign-in.",
+                hint="Check user and secret of the feed.",
+                subject=self.address,
+                code="sign-in",
+            )
+        if answer.status_code != 200:
+            raise RulkaError(
+                f"The service answered with status {answer.status_code}: {_told(answer)}",
+                hint="Check the feed's mapping.",
+                subject=url,
+            )
+        try:
+            page = json.loads(answer.content, parse_float=Decimal)
+        except ValueError:
+            raise Unsteady("the page is cut off or no JSON") from None
+        if not isinstance(page, dict) or not isinstance(page.get("value"), list):
+            raise RulkaError(
+                "The answer is no OData collection.", hint="Check the address and the set's name.", subject=url
+            )
+        return page
+
+    def rows(self, name: str, options: Mapping[str, str], keys: Sequence[str] = ()) -> Iterator[dict[str, Any]]:
+        """All rows of a set, page after page. Refused when pages go in a circle, keys repeat or the count moves."""
+        where, params = urljoin(self.address, name), dict(options) | {"$count": "true"}
+        url = where
+        sent: dict[str, str] | None = params
+        seen: set[str] = set()
+        known: set[tuple[Any, ...]] = set()
+        stated: int | None = None
+        given = 0
+        for _ in range(MOST_PAGES):
+            page = self._page(url, sent)
+            if "@odata.count" in page:
+                count = int(page["@odata.count"])
+                if stated is not None and count != stated:
+                    raise self._refused(
+                        name, f"The number of rows changed from {stated} to {count} while they were read."
+                    )
+                stated = count
+            for row in page["value"]:
+                if keys:
+                    key = tuple(row.get(key) for key in keys)
+                    if key in known:
+                        raise self._refused(name, f"The row {', '.join(map(str, key))} came twice.")
+                    known.add(key)
+                given += 1
+                yield row
+            if self.watch:
+                self.watch(given, max(given, stated or 0))
+            following = page.get("@odata.nextLink")
+            if not following:
+                if stated is not None and given != stated:
+                    raise self._refused(name, f"The service states {stated} rows and gave {given}.")
+                return
+            url, sent = urljoin(url if "/" in following else self.address, following), None
+            if urlsplit(url)[:2] != urlsplit(self.address)[:2]:
+                raise self._refused(name, "A page leads to another server.")
+            if url in seen:
+                raise self._refused(name, "Its pages go in a circle.")
+            seen.add(url)
+        raise self._refused(name, f"It has more than {MOST_PAGES} pages.")
+
+    def _refused(self, name: str, message: str) -> RulkaError:
+        return RulkaError(
+            message,
+            hint="Nothing was changed; pull again, and tell the service's keeper if it comes back.",
+            subject=name,
+            code="service",
+        )
+
+
+def _told(answer: httpx.Response) -> str:
+    try:
+        return str(answer.json()["error"]["message"])
+    except (ValueError, KeyError, TypeError):
+        return answer.text[:200]
+
+
+def literal(value: str) -> str:
+    """A text as OData writes it in a filter."""
+    return "'" + value.replace("'", "''") + "'"
+
+
+def pull(
+    service: Service,
+    sets: Mapping[str, SetMapping],
+    folder: Path,
+    dimensions: Sequence[str],
+    *,
+    since: str = "",
+    bounds: Bounds | None = None,
+) -> Pulled:
+    """Write every mapped set as a file of the folder; of entries only those modified at or after `since`, where it is
+    given."""
+    pulled = Pulled(mark=since)
+    for file, mapping in sets.items():
+        table = TABLES[f"{file}.csv"]
+        columns = [
+            name
+            for name in (*table.required, *table.optional, *dimensions)
+            if name in mapping.fields or name in mapping.constants
+        ]
+        signed = file == "entries" and "amount" in mapping.fields
+        if signed:
+            columns += ["debit", "credit"]
+        missing = [name for name in table.required if name not in columns]
+        if missing:
+            raise RulkaError(
+                f"Nothing is mapped to {', '.join(missing)}.",
+                hint="Name a property for each.",
+                subject=f"mapping, {file}",
+            )
+        clauses = _clauses(mapping, since if file == "entries" else "", bounds if file == "entries" else None)
+        order = [name for name in (mapping.modified, *mapping.keys) if name]
+        options = {"$select": ",".join(dict.fromkeys([*mapping.fields.values(), *order]))}
+        if order:
+            options["$orderby"] = ",".join(dict.fromkeys(order))
+        if clauses:
+            options["$filter"] = " and ".join(clauses)
+        count = 0
+        with (folder / f"{file}.csv").open("w", encoding="utf-8", newline="") as target:
+            writer = csv.writer(target)
+            writer.writerow(columns)
+            for row in service.rows(mapping.name, options, mapping.keys):
+                values = {name: _text(row.get(prop), prop) for name, prop in mapping.fields.items()} | dict(
+                    mapping.constants
+                )
+                if signed:
+                    amount = values["amount"]
+                    values["debit"], values["credit"] = ("", amount[1:]) if amount.startswith("-") else (amount, "")
+                writer.writerow([values[name] for name in columns])
+                if file == "entries" and mapping.modified:
+                    pulled.mark = max(pulled.mark, _text(row.get(mapping.modified), mapping.modified))
+                count += 1
+        pulled.rows[file] = count
+    return pulled
+
+
+def pull_openings(
+    service: Service, mapping: SetMapping, dimensions: Sequence[str], before: str, since: str, bounds: Bounds
+) -> list[dict[str, str]]:
+    """Sums of all lines dated before a day (and not before `since`), by entity, account, partner, members and status,
+    through `$apply`."""
+    wanted = [name for name in ("entity", "account", "partner_entity", "status", *dimensions) if name in mapping.fields]
+    day = mapping.fields["date"]
+    clauses = [f"{day} lt {before}", *([f"{day} ge {since}"] if since else []), *_entities(mapping, bounds)]
+    groups = ",".join(mapping.fields[name] for name in wanted)
+    sums = ",".join(f"{mapping.fields[name]} with sum as {name}_sum" for name in ("debit", "credit"))
+    apply = f"filter({' and '.join(clauses)})/groupby(({groups}),aggregate({sums}))"
+    found = []
+    for row in service.rows(mapping.name, {"$apply": apply}):
+        values = {name: _text(row.get(mapping.fields[name]), name) for name in wanted}
+        found.append(
+            values | {"debit": _text(row.get("debit_sum"), "debit"), "credit": _text(row.get("credit_sum"), "credit")}
+        )
+    return found
+
+
+def _entities(mapping: SetMapping, bounds: Bounds | None) -> list[str]:
+    if bounds is None or not bounds.entities:
+        return []
+    return ["(" + " or ".join(f"{mapping.fields['entity']} eq {literal(code)}" for code in bounds.entities) + ")"]
+
+
+def _clauses(mapping: SetMapping, since: str, bounds: Bounds | None) -> list[str]:
+    clauses = _entities(mapping, bounds)
+    if bounds is not None and bounds.first_day:
+        clauses.append(f"{mapping.fields['date']} ge {bounds.first_day}")
+    if bounds is not None and bounds.accounts and len(bounds.accounts) <= 60:
+        clauses.append(
+            "(" + " or ".join(f"{mapping.fields['account']} eq {literal(code)}" for code in bounds.accounts) + ")"
+        )
+    if since and mapping.modified:
+        clauses.append(f"{mapping.modified} ge {since}")
+    return clauses
+
+
+def _text(value: Any, name: str) -> str:
+    """A JSON value as the CSV holds it; numbers as plain decimals."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "1" if value else "0"
+    if isinstance(value, (int, str)):
+        return str(value)
+    if isinstance(value, Decimal):
+        return f"{value:f}"
+    raise RulkaError(
+        f"The property {name} holds {type(value).__name__} where one value is wanted.",
+        hint="Map another property.",
+        subject="mapping",
+    )

@@ -1,0 +1,400 @@
+"""Figures as a person reads them: scaled, rounded once half away from zero, grouped, with a real minus."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+from itertools import groupby
+from typing import Protocol, TypeVar
+
+from rulka.core.books.overview import spark_points
+from rulka.core.compute.columns import Column
+from rulka.core.compute.computed import Computed, Row
+from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
+from rulka.core.money import GAP, MINUS, round_half_away
+from rulka.formats.figures import DASH, EXPANDED, cell_words, separators, style_of, unit_title, verdict_of, written
+
+
+@dataclass(frozen=True)
+class ShownCell:
+    """One cell of a page: its text and what surrounds it; `words` for text columns, `trend` the points of a drawing."""
+
+    text: str
+    column: str
+    negative: bool
+    verdict: str  # good, bad or nothing: a difference judged by whether it is favourable
+    quiet: bool
+    opens_group: bool
+    lead: bool
+    red: bool = False
+    words: bool = False
+    align: str = ""
+    trend: str = ""
+    outer: bool = False
+    is_label: bool = False
+    node: str = ""
+    keep: str = ""
+    """How it is kept in sight while others scroll by."""
+
+
+@dataclass(frozen=True)
+class ShownRow:
+    key: str
+    label: str
+    kind: str
+    depth: int
+    above: str
+    below: str
+    unit: str
+    cells: tuple[ShownCell, ...]
+    line: str
+    look: Look = PLAIN
+    holds: bool = False
+    """Whether the rows below belong to it."""
+    ghost: bool = False
+    """Whether it is a hidden row, shown to somebody who edits."""
+
+    @property
+    def classes(self) -> str:
+        """What the row looks like, in words that style sheets know."""
+        look = self.look
+        words = [self.kind.replace(" ", "-"), f"above-{self.above}", f"below-{self.below}", self.unit]
+        words += ["holds"] if self.holds else []
+        words += ["ghost"] if self.ghost else []
+        words += [f"shade-{look.shade}"] if look.shade else []
+        words += ["bold"] if look.bold == "yes" else ["plain"] if look.bold == "no" else []
+        words += ["italic"] if look.italic == "yes" else []
+        words += ["box"] if look.box else []
+        words += [f"break-{look.page_break}"] if look.page_break else []
+        words += ["keep"] if look.keep else []
+        words += [f"align-{look.align}"] if look.align else []
+        return " ".join(words)
+
+
+@dataclass(frozen=True)
+class ShownGroup:
+    """A heading over some columns."""
+
+    title: str
+    width: int
+
+
+@dataclass(frozen=True)
+class ShownColumn:
+    key: str
+    heading: str
+    mark: str
+    opens_group: bool
+    words: bool = False
+    width: int = 0
+    span: int = 1
+    written: str = ""
+    ghost: bool = False
+    node: str = ""
+    keep: str = ""
+
+
+@dataclass(frozen=True)
+class ShownStatement:
+    """A statement ready for a page: all texts made, hidden lines and columns gone.
+
+    `heads` are the levels of spanning headings, the widest first; `has_label` says that the first column is the
+    line's label, as long as no column says where labels stand. `panels` are the rows again, in one or two halves
+    that stand side by side, lined up row by row. With stepped totals each column of figures has two cells.
+    """
+
+    title: str
+    subtitle: str
+    node: str
+    unit: str
+    period: str
+    heads: tuple[tuple[ShownGroup, ...], ...]
+    columns: tuple[ShownColumn, ...]
+    rows: tuple[ShownRow, ...]
+    panels: tuple[tuple[ShownRow, ...], ...]
+    has_label: bool = True
+    notes: tuple[str, ...] = ()
+    cut: str = ""
+    """What to say where the last rows were left out."""
+
+    @property
+    def has_groups(self) -> bool:
+        return bool(self.heads)
+
+
+def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bool] | None = None) -> ShownStatement:
+    """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for
+    somebody who edits.
+
+    `within` says by its place which rows get their cells; the others stand there without any.
+    """
+    shown = [(place, column) for place, column in enumerate(computed.columns) if hidden or not column.hidden]
+    steps = 2 if computed.statement.spine.totals == "stepped" else 1
+    levels = max((len(column.groups) for _, column in shown), default=0)
+    titles = [(*("",) * (levels - len(column.groups)), *column.groups) for _, column in shown]
+    opens = [bool(place) and titles[place] != titles[place - 1] for place in range(len(titles))]
+    separated = separators(computed.statement)
+    writer = _Writer(computed, shown, opens, stepped=steps == 2, separated=separated)
+    visible = [row for row in computed.rows if hidden or not row.hidden]
+    rows = tuple(
+        replace(
+            writer.row(row, bare=within is not None and not within(place)),
+            holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth,
+            ghost=row.hidden,
+        )
+        for place, (row, below) in enumerate(zip(visible, [*visible[1:], *visible[-1:]], strict=True))
+    )
+    second = {row.key for row in computed.rows if row.panel == 2}
+    widths = [1 if column.kind == "text" else steps for _, column in shown]
+    return ShownStatement(
+        title=computed.statement.title,
+        subtitle=computed.statement.subtitle,
+        node=computed.node.name,
+        unit=unit_title(computed),
+        period=computed.period.title,
+        heads=tuple(_head(titles, level, widths) for level in range(levels)),
+        columns=tuple(
+            ShownColumn(
+                column.key,
+                column.heading,
+                column.scenario_kind if column.has_figures else "",
+                opening,
+                column.kind == "text",
+                column.asked.width,
+                width,
+                column.series if column.is_total else column.asked.key,
+                column.hidden,
+                keep=writer.keep.get(column.key, ""),
+            )
+            for (_, column), opening, width in zip(shown, opens, widths, strict=True)
+        ),
+        rows=rows,
+        panels=_panels(rows, second),
+        has_label=not any(column.kind == "text" and column.asked.text == "label" for _, column in shown),
+        notes=computed.statement.page.notes,
+    )
+
+
+def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> ShownStatement:
+    """Several nodes of one statement as one page: the first one's rows and columns, those of the others to the right of
+    them."""
+    first = pages[0]
+    levels = max(len(page.heads) for page in pages)
+    widths = [sum(column.span for column in page.columns) for page in pages]
+    mixed = len({page.unit for page in pages}) > 1
+    names = [f"{page.node}, {page.unit}" if mixed else page.node for page in pages]
+    heads = [tuple(ShownGroup(name, width) for name, width in zip(names, widths, strict=True))]
+    for level in range(levels):
+        of_page = [
+            page.heads[level - (levels - len(page.heads))]
+            if level >= levels - len(page.heads)
+            else (ShownGroup("", width),)
+            for page, width in zip(pages, widths, strict=True)
+        ]
+        heads.append(tuple(group for groups in of_page for group in groups))
+    columns = [
+        replace(column, node=code if at else "", opens_group=column.opens_group or (bool(at) and not place))
+        for at, (page, code) in enumerate(zip(pages, codes, strict=True))
+        for place, column in enumerate(page.columns)
+    ]
+    by_key = [{row.key: row for row in page.rows} for page in pages]
+    order = list(first.rows)
+    for page in pages[1:]:
+        order = joined(order, page.rows)
+    rows = tuple(_row_beside(row, by_key, pages, codes) for row in order)
+    unit = " | ".join(dict.fromkeys(page.unit for page in pages))
+    node = " | ".join(page.node for page in pages)
+    return replace(first, node=node, unit=unit, heads=tuple(heads), columns=tuple(columns), rows=rows, panels=(rows,))
+
+
+def named_nodes(pages: Sequence[Computed]) -> list[str]:
+    """What nodes side by side are called: with their currencies where these differ."""
+    mixed = len({page.node.currency for page in pages}) > 1
+    return [f"{page.node.name}, {unit_title(page)}" if mixed else page.node.name for page in pages]
+
+
+class Keyed(Protocol):
+    """A row of whatever kind that has a key."""
+
+    @property
+    def key(self) -> str: ...
+
+
+AnyRow = TypeVar("AnyRow", bound=Keyed)
+
+
+def joined(rows: list[AnyRow], others: Sequence[AnyRow]) -> list[AnyRow]:
+    """Rows with those that only another page has, each after the one it stands below there."""
+    found, known = list(rows), {row.key for row in rows}
+    place = 0
+    for row in others:
+        if row.key in known:
+            place = next(at for at, one in enumerate(found) if one.key == row.key) + 1
+        else:
+            found.insert(place, row)
+            known.add(row.key)
+            place += 1
+    return found
+
+
+def _row_beside(
+    row: ShownRow, by_key: Sequence[Mapping[str, ShownRow]], pages: Sequence[ShownStatement], codes: Sequence[str]
+) -> ShownRow:
+    cells: list[ShownCell] = []
+    for at, (rows, page, code) in enumerate(zip(by_key, pages, codes, strict=True)):
+        own = rows.get(row.key)
+        empty = [
+            ShownCell("", column.key, False, "", False, column.opens_group, False)
+            for column in page.columns
+            for _ in range(column.span)
+        ]
+        given = list(own.cells) if own else empty
+        if at:
+            given = [
+                replace(cell, node=code, opens_group=cell.opens_group or not place) for place, cell in enumerate(given)
+            ]
+        cells += given
+    return replace(row, cells=tuple(cells))
+
+
+def _head(titles: list[tuple[str, ...]], level: int, widths: list[int]) -> tuple[ShownGroup, ...]:
+    """Neighbours with the same headings down to a level share one cell."""
+    runs = groupby(zip(titles, widths, strict=True), key=lambda pair: pair[0][: level + 1])
+    return tuple(ShownGroup(key[-1], sum(width for _, width in run)) for key, run in runs)
+
+
+def _panels(rows: tuple[ShownRow, ...], second: set[str]) -> tuple[tuple[ShownRow, ...], ...]:
+    """The rows in one or two halves; the shorter half is filled up before its last total, so that both end on one
+    line."""
+    left, right = [row for row in rows if row.key not in second], [row for row in rows if row.key in second]
+    if not right:
+        return (rows,)
+    for half, other in ((left, right), (right, left)):
+        missing = len(other) - len(half)
+        if missing > 0 and half:
+            at = max((place for place, row in enumerate(half) if row.kind == "total"), default=len(half))
+            half[at:at] = [
+                ShownRow(f"filler-{place}", "", "filler", 0, "none", "none", "money", (), "")
+                for place in range(missing)
+            ]
+    return tuple(left), tuple(right)
+
+
+MOST_KEPT = 6
+"""Totals of series that can be kept in sight, the last ones."""
+
+
+class _Writer:
+    def __init__(
+        self,
+        computed: Computed,
+        shown: list[tuple[int, Column]],
+        opens: list[bool],
+        *,
+        stepped: bool,
+        separated: Callable[[str], str] | None,
+    ) -> None:
+        self.computed, self.shown, self.opens, self.stepped, self.separated = computed, shown, opens, stepped, separated
+        self.styles: dict[tuple[str, NumberStyle, int], NumberStyle] = {}
+        # actual figures lead where others stand beside them
+        self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(
+            c.of for _, c in shown
+        )
+        money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
+        self.first = money[0] if money else ""
+        totals = [column.key for _, column in reversed(shown) if column.is_total][:MOST_KEPT] if not stepped else []
+        self.keep = {key: f"tot-{at}" + (" tot-last" if at == len(totals) - 1 else "") for at, key in enumerate(totals)}
+
+    def row(self, row: Row, *, bare: bool = False) -> ShownRow:
+        cells: list[ShownCell] = []
+        for (place, column), opening in () if bare else zip(self.shown, self.opens, strict=True):
+            cell = self._cell(row, place, column, opening)
+            if self.stepped and column.kind != "text":
+                empty = ShownCell("", "", False, "", False, opening, False)
+                outer = row.is_total
+                cells += (
+                    [empty, replace(cell, opens_group=False, outer=True)]
+                    if outer
+                    else [cell, replace(empty, opens_group=False, outer=True)]
+                )
+            else:
+                cells.append(cell)
+        return ShownRow(
+            row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, tuple(cells), row.line, row.look
+        )
+
+    def _trend(self, row: Row) -> str:
+        """The row's own figures from left to right as points of a small drawing; totals of series are left out."""
+        places = [place for place, column in self.shown if column.has_figures and not column.is_total]
+        series = {self.computed.columns[place].series for place in places} - {""}
+        if series:  # a trend is one run through time, not what stands beside it
+            places = [place for place in places if self.computed.columns[place].series in series]
+        values = [row.values[place] for place in places]
+        if not row.has_figures or any(value is None for value in values):
+            return ""
+        return spark_points(tuple(round_half_away(value, 2) for value in values if value is not None))
+
+    def _cell(self, row: Row, place: int, column: Column, opening: bool) -> ShownCell:
+        if column.kind == "text" and column.asked.text == "trend":
+            return ShownCell("", column.key, False, "", False, opening, False, words=True, trend=self._trend(row))
+        if column.kind == "text":
+            words = cell_words(row, column, self.computed)
+            return ShownCell(
+                words, column.key, False, "", False, opening, False, words=True, is_label=column.asked.text == "label"
+            )
+        if not row.has_figures or place in row.blank:
+            return ShownCell("", column.key, False, "", False, opening, False, keep=self.keep.get(column.key, ""))
+        rounded = row.shown is not None and column.kind not in ("percent", "share")
+        value = row.shown[place] if rounded and row.shown is not None else row.values[place]
+        named = (row.unit, row.look.number, place)
+        style = self.styles.get(named) or self.styles.setdefault(named, style_of(row, column, self.computed))
+        text = written(value, style)
+        if self.separated and value is not None:
+            text = self.separated(text)
+        if style.style == "percent" and column.kind not in ("percent", "share") and value:
+            text = f"{text}{GAP}%"
+        if (
+            style.style == "amount"
+            and style.currency == "first and totals"
+            and value
+            and (row.key == self.first or row.kind in ("total", "calculation"))
+        ):
+            text = f"{self.computed.node_of(column).currency}{GAP}{text}"
+        verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
+        lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
+        negative = bool(value and value < 0)
+        return ShownCell(
+            text,
+            column.key,
+            negative,
+            verdict,
+            text in (DASH, "n/m"),
+            opening,
+            lead,
+            red=negative and style.negative == "red",
+            align=row.look.align,
+            keep=self.keep.get(column.key, ""),
+        )
+
+
+def page_values(computed: Computed, ledger: str, at: datetime) -> dict[str, str]:
+    """What the tokens of a page stand for; page numbers are the paper's own."""
+    frame, node = computed.view.frame, computed.node
+    entities = [item for item, inside in zip(frame.entities.items, node.entities, strict=True) if inside]
+    entity = entities[0] if len(entities) == 1 else None
+    return {
+        "statement": computed.statement.title,
+        "subtitle": computed.statement.subtitle,
+        "entity": entity.name if entity else frame.name,
+        "entity.code": entity.code if entity else node.code,
+        "node": node.name,
+        "node.code": node.code,
+        "period": computed.period.title,
+        "period.code": computed.period.code,
+        "currency": node.currency,
+        "ledger": ledger,
+        "revision": str(computed.view.book.revision),
+        "date": f"{at.day} {at:%B %Y}",
+        "time": f"{at:%H:%M %Z}".strip(),
+    }

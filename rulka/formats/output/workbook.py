@@ -1,0 +1,412 @@
+"""A computed statement as a workbook: real numbers, totals and comparisons as live formulas with cached values."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from fractions import Fraction
+
+import xlsxwriter
+from xlsxwriter.format import Format
+from xlsxwriter.utility import xl_rowcol_to_cell
+from xlsxwriter.workbook import Workbook
+
+from rulka.core.compute.columns import Column
+from rulka.core.compute.computed import Computed, Row
+from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
+from rulka.core.definitions.keys import numbered
+from rulka.core.definitions.naming import Names
+from rulka.core.definitions.pages import Boxes, filled, pieces
+from rulka.core.money import as_decimal
+from rulka.core.proof.footing import Check, verdict_on
+from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
+from rulka.formats.output.page import page_values
+
+TITLE_ROWS = 5
+GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
+
+
+MOST_LINKS = 20_000
+"""Figures of a sheet that carry a link to their trace; beyond it the cover alone leads back."""
+
+Link = Callable[[str, str, str], str]
+"""(node, row, column) to the address of a figure's trace."""
+
+
+@dataclass(frozen=True)
+class About:
+    """What the cover says of a workbook: whose ledger, made by whom and when, and the way back to each figure."""
+
+    ledger: str
+    at: datetime
+    person: str = ""
+    link: Link | None = None
+
+
+class _Book:
+    """The workbook with its formats, which sheets share."""
+
+    def __init__(self, about: About) -> None:
+        self.about = about
+        self.buffer = io.BytesIO()
+        self.book: Workbook = xlsxwriter.Workbook(self.buffer, {"in_memory": True})
+        self.book.set_calc_mode("auto")
+        self.formats: dict[tuple[tuple[str, object], ...], Format] = {}
+        self.names: set[str] = set()
+
+    def format(self, **properties: object) -> Format:
+        key = tuple(sorted(properties.items()))
+        if key not in self.formats:
+            self.formats[key] = self.book.add_format(
+                {"font_name": "Calibri", "font_size": 10, "font_color": INK, **properties}
+            )
+        return self.formats[key]
+
+    def sheet_name(self, title: str) -> str:
+        """A name that a sheet may have and none has yet."""
+        base = (
+            "".join(" " if character in "[]:*?/\\" else character for character in title)[:31].strip("' ")
+            or "Statement"
+        )
+        name = (
+            base
+            if base.casefold() not in self.names
+            else numbered(base[:27].rstrip(), lambda name: name.casefold() in self.names, " ")
+        )
+        self.names.add(name.casefold())
+        return name
+
+    def cover(self, own_name: str, computed: list[Computed], checks: list[list[Check]], names: list[str]) -> None:
+        """What this is, where it comes from, whether it foots, and a way to each sheet."""
+        first, sheet = computed[0], self.book.add_worksheet(own_name)
+        bold, soft = self.format(bold=True), self.format(font_color=SOFT)
+        sheet.write_string(0, 0, plain_text(first.statement.title), self.format(bold=True, font_size=16))
+        facts = [
+            ("Ledger", self.about.ledger),
+            ("Revision", str(first.view.book.revision)),
+            ("Period", f"{first.period.title} ({first.period.code})"),
+            ("Figures", unit_title(first)),
+            ("Part of the whole", first.view.part if first.view.is_part else ""),
+            ("Made by", self.about.person),
+            ("Made at", moment_text(self.about.at)),
+        ]
+        row = 2
+        for name, text in facts:
+            if text:
+                sheet.write_string(row, 0, name, soft)
+                sheet.write_string(row, 1, plain_text(text), self.format())
+                row += 1
+        if self.about.link:
+            sheet.write_string(row, 0, "In Rulka", soft)
+            sheet.write_url(
+                row,
+                1,
+                self.about.link(first.node.code, "", ""),
+                self.format(font_color=GREEN, underline=1),
+                string="Open the statement",
+            )
+            sheet.write_string(row + 1, 1, "Every figure of the sheets leads to its trace.", soft)
+            row += 2
+        row += 1
+        for at, heading in enumerate(("Sheet", "Whose figures", "Does it foot?")):
+            sheet.write_string(row, at, heading, self.format(bold=True, bottom=1))
+        for one, told, name in zip(computed, checks, names, strict=True):
+            row += 1
+            sheet.write_url(
+                row,
+                0,
+                f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1",
+                self.format(font_color=GREEN, underline=1),
+                string=name,
+            )
+            sheet.write_string(row, 1, plain_text(f"{one.node.name} ({one.node.code})"), self.format())
+            verdict = verdict_on(told)
+            sheet.write_string(row, 2, plain_text(verdict.text), self.format() if verdict.stands else bold)
+        sheet.set_column(0, 0, 28)
+        sheet.set_column(1, 2, 44)
+        sheet.hide_gridlines(2)
+        self.book.set_properties(
+            {"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)}
+        )
+
+    def close(self) -> bytes:
+        self.book.close()
+        return self.buffer.getvalue()
+
+
+class _Sheet:
+    """One statement for one node."""
+
+    def __init__(self, of: _Book, name: str, computed: Computed) -> None:
+        self.of, self.computed = of, computed
+        self.format = of.format
+        self.sheet = of.book.add_worksheet(name)
+        self.first = TITLE_ROWS + 2
+        self.names = Names(computed.statement.spine)
+        self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
+        self.widths = [20.0] + [10.0] * len(computed.columns)
+        self.link = of.about.link if len(computed.rows) * len(computed.columns) <= MOST_LINKS else None
+
+    def write(self) -> None:
+        self._title()
+        self._heads()
+        for row in self.computed.rows:
+            self._row(row)
+        self._layout()
+
+    def _title(self) -> None:
+        computed = self.computed
+        self.sheet.write_string(0, 0, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
+        whose = computed.node.name + (f" – part of the whole: {computed.view.part}" if computed.view.is_part else "")
+        self.sheet.write_string(1, 0, plain_text(whose), self.format(bold=True))
+        self.sheet.write_string(
+            2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format()
+        )
+        made = f"{self.of.about.ledger}, revision {computed.view.book.revision}, made {moment_text(self.of.about.at)}"
+        self.sheet.write_string(3, 0, plain_text(made), self.format(font_color=SOFT, italic=True))
+
+    def _heads(self) -> None:
+        line = self.format(bold=True, bottom=1, bottom_color=INK)
+        self.sheet.write_string(TITLE_ROWS + 1, 0, "", line)
+        for at, column in enumerate(self.computed.columns, 1):
+            former = self.computed.columns[at - 2] if at > 1 else None
+            if column.group and (former is None or former.group != column.group):
+                self.sheet.write_string(TITLE_ROWS, at, plain_text(column.group), self.format(bold=True))
+            self.sheet.write_string(
+                TITLE_ROWS + 1,
+                at,
+                plain_text(column.heading),
+                self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True),
+            )
+            self.widths[at] = max(self.widths[at], len(column.heading) + 3, column.asked.width)
+
+    def _row(self, row: Row) -> None:
+        at = self.place[row.key]
+        strong = row.kind in ("total", "calculation", "section", "heading")
+        look: dict[str, object] = {"bold": strong, **_rulings(row)}
+        self.sheet.write_string(at, 0, plain_text(row.label), self.format(bold=strong, indent=row.depth))
+        self.widths[0] = max(self.widths[0], len(row.label) * (1.1 if strong else 1.0) + row.depth * 2 + 2)
+        outline = {"level": min(row.depth, 7)} if row.depth else {}
+        if row.hidden or outline:
+            self.sheet.set_row(at, None, None, {**outline, **({"hidden": True} if row.hidden else {})})
+        if not row.has_figures:
+            return
+        for place, column in enumerate(self.computed.columns):
+            self._cell(row, column, place, at, row.values[place], look)
+
+    def _cell(self, row: Row, column: Column, place: int, at: int, value: Value, look: dict[str, object]) -> None:
+        if column.kind == "text" and column.asked.text == "trend":
+            self._trend(row, place, at)
+            return
+        if column.kind == "text":
+            self.sheet.write_string(
+                at, place + 1, plain_text(cell_words(row, column, self.computed)), self.format(**look)
+            )
+            return
+        if place in row.blank:
+            self.sheet.write_blank(at, place + 1, None, self.format(**look))
+            return
+        digits, scale = digits_of(row, column, self.computed)
+        verdict = verdict_of(row, place, column, value)
+        colour = {"good": GREEN, "bad": MADDER}.get(verdict, INK)
+        cell = self.format(**look, num_format=_number_format(digits, scale, verdict), align="right", font_color=colour)
+        shown = f"{abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f}"
+        self.widths[place + 1] = max(self.widths[place + 1], len(shown) + 3.0)
+        if self.link:
+            self.sheet.write_url(at, place + 1, self.link(self.computed.node.code, row.key, column.key), cell)
+        formula = self._formula(row, column, place)
+        if formula and value is not None:
+            self.sheet.write_formula(at, place + 1, formula, cell, _number(value))
+        elif formula:
+            self.sheet.write_formula(at, place + 1, formula, cell, "n/m")
+        elif value is None:
+            self.sheet.write_string(at, place + 1, "n/m", cell)
+        else:
+            self.sheet.write_number(at, place + 1, _number(value), cell)
+
+    def _trend(self, row: Row, place: int, at: int) -> None:
+        """A drawing in the cell over the row's own columns of figures."""
+        series = [
+            p
+            for p, column in enumerate(self.computed.columns)
+            if column.has_figures and column.series and not column.is_total
+        ]
+        if series and row.has_figures:
+            cells = f"{xl_rowcol_to_cell(at, series[0] + 1)}:{xl_rowcol_to_cell(at, series[-1] + 1)}"
+            self.sheet.add_sparkline(at, place + 1, {"range": cells, "series_color": SOFT})
+
+    def _formula(self, row: Row, column: Column, place: int) -> str:
+        if column.is_mixed:  # other currencies are never taken from each other, by a spreadsheet either
+            return ""
+        if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
+            if self._is_gross(column):
+                return ""
+            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.of)
+            if column.kind == "percent":
+                return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
+            places = self.computed.digits_of(row, column) if row.unit in ("money", "quantity") else 12
+            return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),ROUND({a}-{b},{places}),"n/m")'
+        if not column.has_figures:
+            return ""
+        if row.kind == "total":
+            return self._sum(row, place)
+        if row.kind == "calculation":
+            tree = parse_formula(self.computed.line(row.line).formula)
+            if not self._is_plain(tree):
+                return ""
+            body = self._expression(tree, place)
+            exact = (
+                f"ROUND({body},{self.computed.digits_of(row, column)})"
+                if row.unit == "money" and _only_adds(tree)
+                else body
+            )
+            return f'=IFERROR({exact},"n/m")'
+        return ""
+
+    def _sum(self, row: Row, place: int) -> str:
+        parts = self.computed.rows_of_total(row, self.computed.columns[place])
+        if any(part.values[place] is None for part in parts if place not in part.blank):
+            return ""
+        rows = [self.place[part.key] for part in parts if place not in part.blank]
+        digits = self.computed.digits_of(row, self.computed.columns[place])
+        if not rows:
+            return ""
+        return f"=ROUND(SUM({','.join(_ranges(sorted(rows), place + 1))}),{digits})"
+
+    def _expression(self, tree: Tree, place: int) -> str:
+        if isinstance(tree, Number):
+            return f"{as_decimal(tree.value).normalize():f}"
+        if isinstance(tree, Name):
+            return str(xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1))
+        assert isinstance(tree, Operation)
+        return f"({self._expression(tree.left, place)}{tree.sign}{self._expression(tree.right, place)})"
+
+    def _key(self, label: str) -> str:
+        """The row that a name in a formula stands for; empty where it has none on the sheet."""
+        line = self.names.find(label)
+        return next(
+            (
+                key
+                for key in (f"{line.key}.total", line.key)
+                if key in self.computed.rows_by_key and self.computed.rows_by_key[key].has_figures
+            ),
+            "",
+        )
+
+    def _is_plain(self, tree: Tree) -> bool:
+        """Whether a formula is plain arithmetic over rows that stand on the sheet; others are written as values."""
+        if isinstance(tree, Operation):
+            return tree.sign not in COMPARISONS and self._is_plain(tree.left) and self._is_plain(tree.right)
+        return isinstance(tree, Number) or (isinstance(tree, Name) and bool(self._key(tree.text)))
+
+    def _is_gross(self, column: Column) -> bool:
+        """Whether it is debits against credits, whose sign follows the line: that is written as a value."""
+        return {self.computed.column(key).asked.measure for key in column.of} == {"debits", "credits"}
+
+    def _layout(self) -> None:
+        sheet, columns = self.sheet, self.computed.columns
+        for at, width in enumerate(self.widths):
+            hidden = at > 0 and columns[at - 1].hidden
+            sheet.set_column(at, at, min(width, 60), None, {"hidden": True} if hidden else {})
+        sheet.freeze_panes(TITLE_ROWS + 2, 1)
+        sheet.hide_gridlines(2)
+        page = self.computed.statement.page
+        sheet.set_paper(PAPERS[page.paper])
+        if page.orientation == "landscape" or (not page.orientation and len(columns) > 5):
+            sheet.set_landscape()
+        sheet.outline_settings(True, True, True, False)
+        sheet.fit_to_pages(1, 0)
+        if page.repeat_heads:
+            sheet.repeat_rows(TITLE_ROWS, TITLE_ROWS + 1)
+        sheet.set_margins(left=0.5, right=0.5, top=0.7, bottom=0.7)
+        values = page_values(self.computed, self.of.about.ledger, self.of.about.at)
+        if any(text for _, text in page.header):
+            sheet.set_header(_margin(page.header, values))
+        sheet.set_footer(_margin(page.footer, values))
+        below = self.first + len(self.computed.rows) + 1
+        for at, note in enumerate(page.notes):
+            sheet.write_string(below + at, 0, plain_text(filled(note, values)), self.format(font_color=SOFT))
+
+
+PAPERS = {"A4": 9, "A3": 8, "A5": 11, "letter": 1, "legal": 5}
+"""Numbers that spreadsheets give to papers."""
+
+MOST_MARGIN = 250
+"""Characters that a spreadsheet takes in a header or footer."""
+
+
+def _margin(boxes: Boxes, values: Mapping[str, str]) -> str:
+    """A header or footer as a spreadsheet writes it."""
+    counted = {"page": "&P", "pages": "&N"}
+    texts = {
+        place: "".join(counted.get(kind, piece.replace("&", "&&")) for kind, piece in pieces(text, values))
+        for place, text in boxes
+    }
+    return "".join(
+        f"{code}{texts[place]}" for place, code in (("left", "&L"), ("centre", "&C"), ("right", "&R")) if texts[place]
+    )[:MOST_MARGIN]
+
+
+def _only_adds(tree: Tree) -> bool:
+    """Whether a formula only adds and subtracts, so that its value has the currency's decimals exactly."""
+    if isinstance(tree, Operation):
+        return tree.sign in "+-" and _only_adds(tree.left) and _only_adds(tree.right)
+    return isinstance(tree, Name) or (isinstance(tree, Number) and tree.value == 0)
+
+
+def _ranges(rows: list[int], column: int) -> list[str]:
+    """`B8:B12` for rows that follow each other; at most 250 parts are ever needed on a page."""
+    parts: list[str] = []
+    start = former = rows[0]
+    for row in [*rows[1:], -2]:
+        if row != former + 1:
+            first, last = xl_rowcol_to_cell(start, column), xl_rowcol_to_cell(former, column)
+            parts.append(first if first == last else f"{first}:{last}")
+            start = row
+        former = row
+    return parts
+
+
+def _rulings(row: Row) -> dict[str, object]:
+    lines = {"single": 1, "thick": 5, "dotted": 4, "double": 6}
+    found: dict[str, object] = {}
+    if row.above in lines:
+        found["top"] = lines[row.above]
+    if row.below in lines:
+        found["bottom"] = lines[row.below]
+    return {"top": 1, "bottom": 1, **found} if row.look.box else found
+
+
+def _number(value: Fraction) -> float:
+    """A spreadsheet holds binary floats; this is the one that stands nearest to the exact value."""
+    return float(value)
+
+
+def _number_format(digits: int, scale: int, verdict: str = "") -> str:
+    """Thousands and millions by the format alone, so that the cell holds the whole figure; a verdict carries its
+    shape."""
+    shape = {"good": '"\u25b2 "', "bad": '"\u25bc "'}.get(verdict, "")
+    decimals = "." + "0" * digits if digits else ""
+    if scale < 0:
+        return f"{shape}0{decimals}%;{shape}-0{decimals}%;\u2013"
+    body = f"#,##0{decimals}{',' * (scale // 3)}"
+    return f"{shape}{body};{shape}-{body};\u2013"
+
+
+def as_xlsx_pages(pages: Sequence[tuple[Computed, list[Check]]], about: About) -> bytes:
+    """A workbook with a cover and a sheet for each node or statement."""
+    book = _Book(about)
+    about_name = book.sheet_name("About")
+    several = len({computed.statement.name for computed, _ in pages}) > 1
+    only = len(pages) == 1
+    names = [
+        book.sheet_name(computed.statement.title if several or only else computed.node.name) for computed, _ in pages
+    ]
+    book.cover(about_name, [computed for computed, _ in pages], [checks for _, checks in pages], names)
+    sheets = [_Sheet(book, name, computed) for name, (computed, _) in zip(names, pages, strict=True)]
+    for sheet in sheets:
+        sheet.write()
+    sheets[0].sheet.activate()
+    return book.close()

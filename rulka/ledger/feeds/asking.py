@@ -1,0 +1,171 @@
+"""Asking for a pull: by hand, by schedule, on opening; and what becomes of a load that waits for a decision."""
+
+from __future__ import annotations
+
+import logging
+import secrets
+import shutil
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from django.utils import timezone
+
+from rulka.core.errors import RulkaError
+from rulka.formats.intake.ledger_source import ledger_folder
+from rulka.ledger.feeds.pulling import Prepared
+from rulka.ledger.feeds.settings import is_busy, loads_folder, next_pull
+from rulka.ledger.feeds.tasks import run_load
+from rulka.ledger.loading.report import LoadReport
+from rulka.ledger.models import Feed
+from rulka.people.models import Person
+from rulka.work import services as work
+from rulka.work.models import Load
+
+logger = logging.getLogger("rulka.ledger")
+
+ENOUGH = timedelta(hours=1)
+MOST_UPLOAD = 500_000_000
+
+
+def ask(
+    feed: Feed,
+    *,
+    person: Person | None = None,
+    full: bool = False,
+    unattended: bool = False,
+    upload: Any = None,
+    upload_name: str = "",
+) -> Load:
+    """Queue a pull from a feed; `upload` is an open file that a person handed in, in the place of the feed's
+    location."""
+    if not unattended and upload is None and not feed.location:
+        raise RulkaError("This feed has no location.", hint="Hand a file in.", subject=feed.name)
+    load = Load.objects.create(
+        ledger=feed.ledger.code,
+        feed=feed.pk,
+        feed_name=feed.name,
+        person=person.pk if person else None,
+        person_name=(person.title or person.username) if person else "",
+        source=upload_name or feed.location,
+        full=full,
+        unattended=unattended,
+    )
+    if upload is not None:
+        folder = loads_folder(load.pk)
+        shutil.rmtree(folder, ignore_errors=True)
+        folder.mkdir(parents=True)
+        name = Path(upload_name).name or "upload"
+        size = 0
+        with (folder / f"upload-{name}").open("wb") as target:
+            while block := upload.read(1 << 20):
+                size += len(block)
+                if size > MOST_UPLOAD:
+                    shutil.rmtree(folder, ignore_errors=True)
+                    load.delete()
+                    raise RulkaError(
+                        f"'{name}' is larger than {MOST_UPLOAD // 1_000_000} MB.",
+                        hint="Put it into the folder of feeds instead.",
+                        subject="file",
+                    )
+                target.write(block)
+        Load.objects.filter(pk=load.pk).update(folder=str(folder))
+    run_load.enqueue(load.pk)
+    load.refresh_from_db()
+    return load
+
+
+def hold_draft(code: str, path: Path, report: LoadReport) -> Load:
+    """Keep a checked folder, .zip or .xlsx for a person to accept or drop."""
+    job = Load.objects.create(
+        ledger=code,
+        feed=None,
+        feed_name="load_ledger",
+        source=str(path),
+        state=Load.State.HELD,
+        report=report.as_data(),
+    )
+    folder = loads_folder(job.pk) / "ledger"
+    with ledger_folder(path) as readable:
+        shutil.copytree(readable, folder)
+    Prepared(folder, str(path)).keep(loads_folder(job.pk))
+    return job
+
+
+def accept(load: Load, *, person: Person, withdraw: bool = False) -> Load:
+    """Let a held load count: it is checked once more and written whatever its rules say."""
+    if load.state != Load.State.HELD:
+        raise RulkaError("This load is not waiting for a decision.", subject="load")
+    Load.objects.filter(pk=load.pk).update(
+        state=Load.State.WAITING,
+        accepting=True,
+        withdraw=withdraw,
+        person=person.pk,
+        person_name=person.title or person.username,
+    )
+    run_load.enqueue(load.pk)
+    load.refresh_from_db()
+    return load
+
+
+def drop(load: Load) -> Load:
+    """Let a held load go; nothing of it counts."""
+    if load.state != Load.State.HELD:
+        raise RulkaError("This load is not waiting for a decision.", subject="load")
+    shutil.rmtree(loads_folder(load.pk), ignore_errors=True)
+    work.finish(load.pk, Load.State.DROPPED)
+    load.refresh_from_db()
+    return load
+
+
+def due_feeds(now: datetime) -> list[Feed]:
+    """Feeds whose schedule says that they should have pulled since they last did."""
+    due = []
+    for feed in Feed.objects.exclude(schedule="").exclude(location=""):
+        last = feed.pulled_at or now - timedelta(days=1)
+        latest = Load.objects.filter(feed=feed.pk).first()
+        if latest is not None:
+            last = max(last, latest.created)
+        comes = next_pull(feed.schedule, last)
+        if comes is not None and comes <= now:
+            due.append(feed)
+    return due
+
+
+def pull_due() -> int:
+    """Queue every feed that is due; returns how many. One that can't be queued is logged and keeps no other from its
+    turn."""
+    queued = 0
+    for feed in due_feeds(timezone.now()):
+        if is_busy(feed):
+            continue
+        try:
+            ask(feed, unattended=True)
+            queued += 1
+        except Exception:  # whatever is wrong with one feed, the others are pulled
+            logger.exception("Incident %s: feed %s could not be queued", secrets.token_hex(4), feed.pk)
+    return queued
+
+
+def pull_on_opening(code: str) -> None:
+    """Queue the feeds that want to be pulled when somebody opens the ledger, if they are an hour old."""
+    for feed in Feed.objects.filter(ledger__code=code, on_opening=True).exclude(location=""):
+        if (
+            (feed.pulled_at is None or timezone.now() - feed.pulled_at > ENOUGH)
+            and not is_busy(feed)
+            and not _tried(feed)
+        ):
+            ask(feed, unattended=True)
+
+
+def _tried(feed: Feed) -> bool:
+    return Load.objects.filter(feed=feed.pk, created__gt=timezone.now() - ENOUGH).exists()
+
+
+def recover() -> int:
+    """Queue again what a dead worker left; loads change nothing before their end, so doing one again is safe."""
+    left = work.orphans()
+    for job in left:
+        Load.objects.filter(pk=job.pk, state=Load.State.RUNNING).update(state=Load.State.WAITING)
+        run_load.enqueue(job.pk)
+    return len(left)

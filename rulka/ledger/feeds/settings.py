@@ -1,0 +1,180 @@
+"""What a feed is: its source, mapping, bounds, rules and schedule, each checked before it is kept."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+from croniter import CroniterError, croniter
+from django.conf import settings
+from django.utils import timezone
+
+from rulka.core.books.selection import select
+from rulka.core.errors import RulkaError, one_of
+from rulka.formats.intake.bounds import Bounds
+from rulka.formats.intake.mapping import MappingDefinition
+from rulka.formats.intake.odata import sets_from
+from rulka.ledger.loading.report import FINDINGS
+from rulka.ledger.models import Feed, Ledger
+from rulka.ledger.reading.queries import book_of
+from rulka.work.models import Load
+
+
+def loads_folder(load_id: int) -> Path:
+    """Where a load keeps what it pulled until it is decided."""
+    return Path(settings.VAR) / "loads" / str(load_id)
+
+
+def feed_folder() -> Path:
+    """The one folder that feeds may read files from."""
+    folder = Path(settings.FEED_FOLDER)
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def place_of(location: str) -> Path:
+    """A feed's file or folder; refused outside the folder of feeds."""
+    base = feed_folder().resolve()
+    path = (base / location).resolve()
+    if not path.is_relative_to(base):
+        raise RulkaError(
+            f"'{location}' lies outside the folder of feeds.", hint=f"Put it below {base}.", subject="location"
+        )
+    if not path.exists():
+        raise RulkaError(
+            f"'{location}' does not exist.", hint=f"Put it into {base}, or hand a file in.", subject="location"
+        )
+    return path
+
+
+def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = None) -> Feed:
+    """Make or change a feed; everything it says is checked first."""
+    name = values.get("name", feed.name if feed else "").strip()
+    if not name:
+        raise RulkaError("The feed has no name.", hint="Write one.", subject="name")
+    if Feed.objects.filter(ledger=ledger, name=name).exclude(pk=feed.pk if feed else -1).exists():
+        raise RulkaError(f"There is a feed '{name}' already.", hint="Choose another name.", subject="name")
+    feed = feed or Feed(ledger=ledger)
+    for field_name in ("kind", "location", "mapping", "options", "rules", "schedule", "on_opening"):
+        if field_name in values:
+            setattr(feed, field_name, values[field_name])
+    feed.name = name
+    if feed.kind not in Feed.Kind.values:
+        raise RulkaError(
+            f"'{feed.kind}' is no kind of source.", hint=one_of(feed.kind, Feed.Kind.values), subject="kind"
+        )
+    if feed.schedule:
+        check_schedule(feed.schedule)
+    for kind, action in feed.rules.items():
+        if kind not in FINDINGS or action not in ("refuse", "hold", "accept"):
+            raise RulkaError(f"'{kind}: {action}' is no rule.", hint="Choose refuse, hold or accept.", subject="rules")
+    if feed.kind == Feed.Kind.TABLE and feed.mapping:
+        MappingDefinition.from_data(feed.mapping)
+    if feed.kind == Feed.Kind.SERVICE:
+        sets_from(feed.mapping)
+    bounds_of(feed)
+    feed.save()
+    return feed
+
+
+def check_schedule(text: str) -> None:
+    """Refuse what is no schedule of five fields, or one whose time never comes."""
+    if len(text.split()) != 5 or not croniter.is_valid(text):
+        raise RulkaError(
+            f"'{text}' is no schedule.",
+            hint="Write minute, hour, day, month and weekday: 30 6 * * 1-5.",
+            subject="schedule",
+        )
+    if next_pull(text, timezone.now()) is None:
+        raise RulkaError(
+            f"The time of '{text}' never comes.", hint="Give a day that its month has: 30 6 28 2 *.", subject="schedule"
+        )
+
+
+def next_pull(schedule: str, after: datetime) -> datetime | None:
+    """When a schedule comes next; None where it never does."""
+    try:
+        found: datetime = croniter(schedule, after).get_next(datetime)
+    except CroniterError:
+        return None
+    return found
+
+
+def remove_feed(feed: Feed) -> None:
+    """Take a feed away with its secret and its sample; what it brought stays. Refused while a load of it is not
+    decided."""
+    if is_busy(feed):
+        raise RulkaError(
+            "A load of this feed runs or waits for a decision.", hint="Decide or cancel it first.", subject=feed.name
+        )
+    for kept in (
+        Path(settings.VAR) / "secrets" / f"feed-{feed.pk}",
+        Path(settings.VAR) / "samples" / f"feed-{feed.pk}",
+    ):
+        if kept.is_dir():
+            shutil.rmtree(kept)
+        else:
+            kept.unlink(missing_ok=True)
+    feed.delete()
+
+
+def keep_secret(feed: Feed, secret: str) -> None:
+    """Keep a service's password or token in a file of its own that only we may read."""
+    folder = Path(settings.VAR) / "secrets"
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    descriptor = os.open(folder / f"feed-{feed.pk}", os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(descriptor, "w") as file:
+        file.write(secret)
+
+
+def secret_of(feed: Feed) -> str:
+    path = Path(settings.VAR) / "secrets" / f"feed-{feed.pk}"
+    return path.read_text() if path.exists() else ""
+
+
+def bounds_of(feed: Feed) -> Bounds:
+    """A feed's bounds, with its selections resolved against the ledger as it is."""
+    asked = feed.options.get("bounds") or {}
+    if not any(asked.values()):
+        return Bounds()
+    book = book_of(feed.ledger)
+    frame = book.frame
+    first = asked.get("first_day", "")
+    if first and not any(
+        period.start.isoformat() == first for period in frame.calendar.periods if not period.adjusting
+    ):
+        raise RulkaError(
+            f"'{first}' is not the first day of a period.",
+            hint="Openings come at the start of a period.",
+            subject="bounds, first day",
+        )
+
+    def codes(text: str, items: Any) -> tuple[str, ...]:
+        if not text:
+            return ()
+        matched = select(text, items)
+        if matched.warnings:
+            raise RulkaError(
+                f"{'; '.join(matched.warnings)}.", hint="Name what the ledger has.", subject=f"bounds, {items.kind}"
+            )
+        return tuple(item.code for item, inside in zip(items.items, matched.mask, strict=True) if inside)
+
+    rest = asked.get("rest_account", "")
+    if asked.get("accounts") and rest not in frame.accounts.index:
+        raise RulkaError(
+            f"Account '{rest}' does not exist.",
+            hint="Name the account that takes the rest of an entry.",
+            subject="bounds, rest account",
+        )
+    return Bounds(
+        first, codes(asked.get("entities", ""), frame.entities), codes(asked.get("accounts", ""), frame.accounts), rest
+    )
+
+
+def is_busy(feed: Feed) -> bool:
+    return Load.objects.filter(
+        feed=feed.pk, state__in=(Load.State.WAITING, Load.State.RUNNING, Load.State.HELD)
+    ).exists()

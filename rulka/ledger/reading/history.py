@@ -1,0 +1,281 @@
+"""A ledger as it was at a former revision, and what changed between two revisions."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from datetime import datetime
+from functools import lru_cache
+from typing import Any
+
+from django.db import connection
+
+from rulka.core.books.book import Book, View
+from rulka.core.books.calendar import period_code
+from rulka.core.errors import NotFound
+from rulka.core.money import QUANTITY_DIGITS, minor_text
+from rulka.ledger.models import (
+    Account,
+    BalanceChangeChunk,
+    BalanceChunk,
+    Entity,
+    JournalEntry,
+    Ledger,
+    MasterFormer,
+    Member,
+    Rate,
+    Revision,
+    Scenario,
+)
+from rulka.ledger.reading.changes import sum_changes
+from rulka.ledger.reading.queries import MasterRows, book_of, build_frame, build_keys, movements_from, snapshot, within
+
+MODELS: dict[str, Any] = {
+    "entities": Entity,
+    "accounts": Account,
+    "members": Member,
+    "scenarios": Scenario,
+    "rates": Rate,
+}
+IDENTITIES = {
+    "entities": ("code",),
+    "accounts": ("code",),
+    "members": ("dimension", "code"),
+    "scenarios": ("code",),
+    "rates": ("period", "source", "target"),
+}
+
+
+def find_revision(ledger: Ledger, number: int) -> Revision:
+    """A revision by its number."""
+    found = ledger.revisions.filter(number=number).first()
+    if found is None:
+        raise NotFound(
+            f"Revision {number} does not exist.",
+            hint=f"The newest is {ledger.revision}.",
+            subject=f"ledger {ledger.code}",
+        )
+    return found
+
+
+def rows_at(ledger: Ledger, what: str, revision: int) -> list[Any]:
+    """Things of one kind with the values that they had at a revision; unsaved copies, ids kept."""
+    model = MODELS[what]
+    identity = IDENTITIES[what]
+    former = {
+        tuple(values[name] for name in identity): values
+        for values in MasterFormer.objects.filter(
+            ledger=ledger, what=what, since_revision__lte=revision, until_revision__gte=revision
+        ).values_list("values", flat=True)
+    }
+    found = []
+    for thing in model.objects.filter(ledger=ledger):
+        if thing.revision > revision:
+            values = former.get(tuple(getattr(thing, name) for name in identity))
+            if values is None:
+                continue
+            for name, value in values.items():
+                setattr(thing, name, value)
+        found.append(thing)
+    return found
+
+
+def settings_at(ledger: Ledger, revision: int) -> Ledger:
+    """The ledger with the settings that it had at a revision; not to be saved."""
+    ledger = Ledger.objects.get(pk=ledger.pk)
+    if ledger.settings_revision > revision:
+        former = MasterFormer.objects.get(
+            ledger=ledger, what="settings", since_revision__lte=revision, until_revision__gte=revision
+        )
+        for name, value in former.values.items():
+            setattr(ledger, name, value)
+    return ledger
+
+
+def book_at(ledger: Ledger, revision: int) -> Book:
+    """The ledger's balances as at a revision, with the accounts, parents and members of that time."""
+    if revision == ledger.revision:
+        return book_of(ledger)
+    found = find_revision(ledger, revision)
+    return _book_at(ledger.pk, found.at, revision)
+
+
+@lru_cache(maxsize=4)
+def _book_at(ledger_id: int, at: datetime, revision: int) -> Book:
+    """`at` tells a ledger from another one that once had its place in the database."""
+    with snapshot():
+        current = Ledger.objects.get(pk=ledger_id)
+        ledger = settings_at(current, revision)
+        rows = MasterRows(
+            *(rows_at(ledger, what, revision) for what in ("entities", "accounts", "members", "scenarios"))
+        )
+        frame = build_frame(ledger, rows)
+        keys, ids = build_keys(ledger, frame, rows)
+        movements = movements_from(_chunks_at(ledger, revision), ids, frame, rows.scenarios)
+    return Book(frame, keys, movements, revision)
+
+
+def _chunks_at(ledger: Ledger, revision: int) -> list[tuple[Any, ...]]:
+    """Balance chunks as at a revision: the current ones less all later changes."""
+    fields = ("scenario_id", "period", "status", "effect", "keys", "debits", "credits", "counts")
+    later = sum_changes(
+        BalanceChangeChunk.objects.filter(revision__ledger=ledger, revision__number__gt=revision).values_list(*fields)
+    )
+    chunks = []
+    for row in BalanceChunk.objects.filter(scenario__ledger=ledger).values_list(*fields):
+        place = row[:4]
+        change = later.pop(place, None)
+        chunks.append(row)
+        if change is not None:
+            chunks.append((*place, *_less(change)))
+    return chunks + [(*place, *_less(change)) for place, change in later.items()]
+
+
+def _less(change: Any) -> list[bytes]:
+    return [(change[:, 0]).tobytes(), *((-change[:, at]).tobytes() for at in (1, 2, 3))]
+
+
+# what changed -------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class ChangedEntry:
+    """An entry that a span of revisions brought, changed or withdrew; only lines inside the fence are counted."""
+
+    entity: str
+    number: str
+    date: str
+    what: str
+    lines_new: int
+    lines_gone: int
+
+
+@dataclass(frozen=True)
+class ChangedSum:
+    """What a span of revisions added to one account in one period; plain decimals, debit positive."""
+
+    scenario: str
+    entity: str
+    account: str
+    name: str
+    period: str
+    debit: str
+    credit: str
+    net: str
+
+
+@dataclass(frozen=True)
+class Changes:
+    """What changed after revision `first` up to `last`."""
+
+    first: int
+    last: int
+    count: int
+    entries: tuple[ChangedEntry, ...]
+    sums: tuple[ChangedSum, ...]
+    master: tuple[tuple[str, str, str], ...]
+
+
+def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: int = 200) -> Changes:
+    """Entries, sums by account and period, and master data that changed after `first` up to and including `last`."""
+    for number in {first, last} - {0}:
+        find_revision(ledger, number)
+    if first > last:
+        first, last = last, first
+    sealed = view.sealed[view.book.keys.account]
+    inside = [int(key) for key in view.book.keys.ids[view.inside & ~sealed] if key]
+    with snapshot(), connection.cursor() as cursor:
+        counts: dict[int, list[int]] = {}
+        for at, sql in enumerate(
+            (
+                (
+                    "SELECT entry_id, COUNT(*) FROM (SELECT entry_id FROM ledger_journalline WHERE revision > %s AND "
+                    "revision <= %s AND key_id IN "
+                    "(SELECT value FROM json_each(%s)) UNION ALL SELECT entry_id FROM ledger_journallineformer WHERE "
+                    "since_revision > %s AND since_revision <= %s AND until_revision >= %s "
+                    "AND key_id IN (SELECT value FROM json_each(%s))) "
+                    "GROUP BY 1"
+                ),
+                (
+                    "SELECT entry_id, COUNT(*) FROM ledger_journallineformer WHERE since_revision <= %s AND "
+                    "until_revision >= %s AND until_revision < %s "
+                    "AND key_id IN (SELECT value FROM json_each(%s)) GROUP BY 1"
+                ),
+            )
+        ):
+            keys = json.dumps(inside)
+            given: list[Any] = [first, last, keys, first, last, last, keys] if at == 0 else [first, first, last, keys]
+            cursor.execute(sql, given)
+            for entry_id, count in cursor.fetchall():
+                counts.setdefault(entry_id, [0, 0])[at] = count
+        entries = (
+            JournalEntry.objects.filter(ledger=ledger, **within("pk", list(counts)))
+            .select_related("entity")
+            .order_by("date", "entity__code", "number")
+        )
+        listed = []
+        for entry in entries[:most]:
+            new, gone = counts[entry.pk]
+            what = "withdrawn" if not new else "changed" if gone else "new"
+            listed.append(ChangedEntry(entry.entity.code, entry.number, entry.date.isoformat(), what, new, gone))
+        sums = _sums_between(view, ledger, first, last)
+        # codes and names of what lies outside a fence are not told
+        master = _master_between(ledger, first, last) if view.fence.hides_nothing else ()
+    return Changes(first, last, len(counts), tuple(listed), sums, master)
+
+
+def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[ChangedSum, ...]:
+    fields = ("scenario__code", "period", "status", "effect", "keys", "debits", "credits", "counts")
+    found = sum_changes(
+        BalanceChangeChunk.objects.filter(
+            revision__ledger=ledger, revision__number__gt=first, revision__number__lte=last
+        ).values_list(*fields)
+    )
+    keys, frame = view.book.keys, view.frame
+    place_of = {int(key): place for place, key in enumerate(keys.ids) if key}
+    totals: dict[tuple[str, int, int, int], list[int]] = {}
+    for (scenario, period, _, _), rows in found.items():
+        for key, debit, credit, _ in rows.tolist():
+            place = place_of.get(key)
+            if place is None or not view.inside[place]:
+                continue
+            at = (str(scenario), int(keys.entity[place]), int(keys.account[place]), period)
+            total = totals.setdefault(at, [0, 0])
+            total[0] += debit
+            total[1] += credit
+    sums = []
+    for (code, entity, account, period), (debit, credit) in sorted(totals.items()):
+        if not debit and not credit:
+            continue
+        item = frame.accounts.items[account]
+        digits = QUANTITY_DIGITS if item.type == "statistical" else int(frame.digits[entity])
+        texts = (minor_text(debit, digits), minor_text(credit, digits), minor_text(debit - credit, digits))
+        sums.append(
+            ChangedSum(code, frame.entities.items[entity].code, item.code, item.name, period_code(period), *texts)
+        )
+    return tuple(sums)
+
+
+def _master_between(ledger: Ledger, first: int, last: int) -> tuple[tuple[str, str, str], ...]:
+    """(kind, code, what) of master data that came or changed."""
+    found = []
+    for what in MODELS:
+        before = {_identity(thing, what): thing for thing in rows_at(ledger, what, first)} if first else {}
+        for thing in rows_at(ledger, what, last):
+            former = before.get(_identity(thing, what))
+            if former is None:
+                found.append((what, _identity(thing, what), "new"))
+                continue
+            names = [f.name for f in thing._meta.fields if f.name not in ("id", "revision", "ledger", "position")]
+            told = [
+                f"{name} {getattr(former, name) or 'none'} → {getattr(thing, name) or 'none'}"
+                for name in names
+                if getattr(former, name) != getattr(thing, name)
+            ]
+            if told:
+                found.append((what, _identity(thing, what), ", ".join(told)))
+    return tuple(found)
+
+
+def _identity(thing: Any, what: str) -> str:
+    return " ".join(str(getattr(thing, name)) for name in IDENTITIES[what])

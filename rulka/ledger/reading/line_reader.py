@@ -1,0 +1,131 @@
+"""Journal lines for the core: sums by day, source, kind or counterparty, single lines, and what lines say they were
+worth."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from datetime import date
+from typing import Any
+
+import numpy as np
+from django.db import connection
+
+from rulka.core.books.book import Book
+from rulka.core.books.calendar import period_number
+from rulka.core.books.chart import IntArray
+from rulka.core.books.frame import Frame, Movements
+from rulka.core.books.journal import EntryLine, Grouped, Historical
+from rulka.core.books.narrowing import Clause, matches_text
+from rulka.core.errors import RulkaError
+from rulka.ledger.models import Counterparty, Ledger
+
+COLUMNS = {"counterparty": "l.counterparty", "day": "l.date", "kind": "e.kind", "source": "l.source"}
+JOINED = "FROM ledger_journalline l JOIN ledger_journalentry e ON e.id = l.entry_id"
+
+
+class LineReader:
+    """Reads the lines of one ledger as they are now; `ids` are its posting keys in the order of the book's, rising."""
+
+    def __init__(self, ledger: Ledger, frame: Frame, ids: IntArray) -> None:
+        self.ledger, self.frame, self.ids = ledger, frame, ids
+        self.place = {int(key): at for at, key in enumerate(ids)}
+        self.periods = {period_number(period.code): period.index for period in frame.calendar.periods}
+
+    def _numbers(self, first: int, last: int) -> str:
+        return json.dumps([period_number(period.code) for period in self.frame.calendar.periods[first : last + 1]])
+
+    def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
+        """Sums over the periods `first` to `last`, both included, by posting key, period, status, effect and these
+        fields."""
+        by = ", ".join(["l.key_id", "l.period", "l.status", "l.effect", *(COLUMNS[name] for name in fields)])
+        joined = JOINED if "kind" in fields else "FROM ledger_journalline l"
+        sql = (
+            f"SELECT {by}, SUM(l.debit), SUM(l.credit), COUNT(*) {joined} JOIN ledger_postingkey k ON k.id = l.key_id "
+            f"WHERE k.ledger_id = %s AND l.period IN (SELECT value FROM json_each(%s)) GROUP BY {by}"
+        )
+        with connection.cursor() as cursor:
+            cursor.execute(sql, [self.ledger.pk, self._numbers(first, last)])
+            rows = [row for row in cursor.fetchall() if row[0] in self.place and row[1] in self.periods]
+        width = 4 + len(fields)
+        fixed = np.array(
+            [[self.place[row[0]], self.periods[row[1]], row[2], row[3], *row[width:]] for row in rows], dtype=np.int64
+        ).reshape(-1, 7)
+        codes: dict[str, IntArray] = {}
+        labels: dict[str, tuple[str, ...]] = {}
+        for at, name in enumerate(fields, 4):
+            texts = [str(row[at]) for row in rows]
+            labels[name] = tuple(sorted(set(texts)))
+            place = {text: number for number, text in enumerate(labels[name])}
+            codes[name] = np.array([place[text] for text in texts], dtype=np.int64)
+        names = (
+            dict(Counterparty.objects.filter(ledger=self.ledger).values_list("code", "name"))
+            if "counterparty" in fields
+            else {}
+        )
+        return Grouped(Movements(*(np.ascontiguousarray(column) for column in fixed.T)), codes, labels, names)
+
+    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+        """The lines of some posting keys by day and entry; refused when there are more than `most`."""
+        ids = json.dumps([int(self.ids[key]) for key in keys if key < len(self.ids)])
+        entity = {
+            int(pk): self.frame.entities.index[code] for pk, code in self.ledger.entities.values_list("pk", "code")
+        }
+        sql = (
+            "SELECT e.entity_id, e.number, l.line, l.date, l.key_id, l.period, l.status, l.effect, l.debit, l.credit, "
+            "l.description, l.document, "
+            f"l.counterparty, l.source, e.kind {JOINED} WHERE l.key_id IN (SELECT value FROM json_each(%s)) "
+            "AND l.period IN (SELECT value FROM json_each(%s)) ORDER BY l.date, e.number, l.id LIMIT %s"
+        )
+        with connection.cursor() as cursor:
+            cursor.execute(sql, [ids, self._numbers(first, last), most + 1])
+            rows = cursor.fetchall()
+        if len(rows) > most:
+            raise RulkaError(
+                f"More than {most} journal lines stand behind it.",
+                hint="Narrow the line or its columns before expanding it into entries.",
+                code="too-much",
+            )
+        return [
+            EntryLine(
+                entity[row[0]],
+                row[1],
+                row[2],
+                row[3] if isinstance(row[3], date) else date.fromisoformat(row[3]),
+                self.place[row[4]],
+                self.periods[row[5]],
+                *row[6:],
+            )
+            for row in rows
+        ]
+
+    def historical(self) -> Historical:
+        """All lines with a historical amount, summed by key, period, status and effect."""
+        sql = (
+            "SELECT l.key_id, l.period, l.status, l.effect, SUM(l.debit - l.credit), SUM(l.historical_amount) FROM "
+            "ledger_journalline l "
+            "JOIN ledger_postingkey k ON k.id = l.key_id WHERE k.ledger_id = %s AND l.historical_amount IS NOT NULL "
+            "GROUP BY 1, 2, 3, 4"
+        )
+        with connection.cursor() as cursor:
+            cursor.execute(sql, [self.ledger.pk])
+            rows = [row for row in cursor.fetchall() if row[0] in self.place and row[1] in self.periods]
+        table = np.array(
+            [[self.place[row[0]], self.periods[row[1]], *row[2:]] for row in rows], dtype=np.int64
+        ).reshape(-1, 6)
+        return Historical(*table.T)
+
+
+def texts_of(book: Book, clauses: tuple[Clause, ...]) -> Mapping[str, list[str]]:
+    """By field, the texts of journal lines that pass some clauses, for a query."""
+    found: dict[str, Any] = {}
+    fields = tuple(sorted({clause.name for clause in clauses}))
+    if fields:
+        grouped: Grouped = book.kept(
+            ("grouped", fields), lambda: book.journal.grouped(fields, 0, len(book.frame.calendar.periods) - 1)
+        )
+        for name in fields:
+            labels = grouped.labels[name]
+            passing = matches_text(clauses, name, labels)
+            found[name] = [label for label, passes in zip(labels, passing, strict=True) if passes]
+    return found

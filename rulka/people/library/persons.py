@@ -1,0 +1,79 @@
+"""People: made and changed, the demo's ones too."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from django.apps import apps
+from django.contrib.auth.models import Group
+from django.contrib.auth.password_validation import validate_password
+from django.db import transaction
+
+from rulka.people.models import Access, Person
+
+DEMO_PEOPLE: dict[str, dict[str, Any]] = {
+    "accountant": {
+        "title": "Accountant",
+        "role": Person.Role.ACCOUNTANT,
+        "opens_seals": True,
+        "does": "builds statements",
+    },
+    "controller": {"title": "Controller", "role": Person.Role.CONTROLLER, "opens_seals": True, "does": "approves them"},
+    "ships-lead": {
+        "title": "Ships lead",
+        "role": Person.Role.LEAD,
+        "members": {"department": "under:100"},
+        "does": "sees the ships' departments only",
+    },
+    "director": {"title": "Director", "role": Person.Role.DIRECTOR, "does": "reads"},
+    "administrator": {"title": "Administrator", "role": Person.Role.ADMINISTRATOR, "does": "keeps people and rights"},
+}
+SEALED = "5010 to 5040"
+"""Payroll lines name people: their detail is sealed for everyone but accountant and controller."""
+
+
+@transaction.atomic
+def make_demo_people(ledger_code: str) -> list[Person]:
+    """Make the demo's people without passwords; they sign in by one click under the demo settings only."""
+    ledger = apps.get_model("ledger", "Ledger").objects.get(code=ledger_code)
+    ledger.sealed = SEALED
+    ledger.save(update_fields=["sealed"])
+    people = []
+    for username, about in DEMO_PEOPLE.items():
+        person, new = Person.objects.get_or_create(username=username)
+        person.title, person.role = about["title"], about["role"]
+        if new:
+            person.set_unusable_password()
+        person.save()
+        Access.objects.update_or_create(
+            person=person,
+            ledger=ledger,
+            defaults={"members": about.get("members", {}), "opens_seals": about.get("opens_seals", False)},
+        )
+        people.append(person)
+    return people
+
+
+@transaction.atomic
+def make_person(
+    username: str,
+    *,
+    title: str = "",
+    role: str = Person.Role.DIRECTOR,
+    password: str | None = None,
+    groups: Iterable[str] = (),
+) -> Person:
+    """Make or change a person, and put them into groups; without a password a new one can't sign in yet.
+    ValidationError on a weak password."""
+    person, new = Person.objects.get_or_create(username=username)
+    person.role = role
+    person.title = title or person.title
+    if password is not None:
+        validate_password(password, person)
+        person.set_password(password)
+    elif new:
+        person.set_unusable_password()
+    person.save()
+    person.groups.add(*(Group.objects.get_or_create(name=name)[0] for name in groups))
+    return person

@@ -1,0 +1,119 @@
+"""Stored definitions to core types: a statement with its spine and its span."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+from django.db.models import Q
+
+from rulka.core.books.book import View
+from rulka.core.books.narrowing import read_narrowing
+from rulka.core.definitions.keys import numbered, slug
+from rulka.core.definitions.scopes import scope_from
+from rulka.core.definitions.spans import span_from
+from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import StatementDef, statement_from
+from rulka.core.errors import NotFound, one_of
+from rulka.ledger.models import Ledger
+from rulka.statements.models import Change, Definition
+
+
+def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
+    """A definition by its name, or a statement by its title as well."""
+    found = Definition.objects.filter(ledger=ledger, kind=kind, name=name).select_related("ledger").first()
+    if found is not None:
+        return found
+    stored = {definition.name: definition for definition in Definition.objects.filter(ledger=ledger, kind=kind)}
+    titled = [
+        d for d in stored.values() if str(d.body.get("title", "")).casefold() == name.casefold() or d.name == slug(name)
+    ]
+    if len(titled) == 1:
+        return titled[0]
+    raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
+
+
+PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "place", "outputs", "editions")
+"""Words that addresses of the library begin with; no statement is called so."""
+
+
+def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
+    """A name that no definition of the kind has or had: one that is gone may come back by undoing."""
+
+    def is_taken(name: str) -> bool:
+        stored = Definition.objects.filter(ledger=ledger, kind=kind, name=name)
+        return (
+            name in PLACES
+            or stored.exists()
+            or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
+        )
+
+    return numbered(slug(wanted)[:70], is_taken)
+
+
+def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
+    """The statements that use a spine, span or scope, by title."""
+    found = Definition.objects.filter(ledger=ledger, kind="statement", **{f"body__{kind}": name}).select_related(
+        "ledger"
+    )
+    return sorted(found, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
+
+
+def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
+    """A statement with its parts, by kind."""
+    statement = find_definition(ledger, "statement", name)
+    wanted = {kind: statement.body[kind] for kind in ("spine", "span", "scope") if statement.body.get(kind)}
+    query = Q()
+    for kind, part in wanted.items():
+        query |= Q(kind=kind, name=part)
+    found = {
+        definition.kind: definition
+        for definition in Definition.objects.filter(query, ledger=ledger).select_related("ledger")
+    }
+    parts = {kind: found.get(kind) or find_definition(ledger, kind, part) for kind, part in wanted.items()}
+    return {"statement": statement, **parts}
+
+
+def parts_of(statement: Definition) -> tuple[Definition, Definition]:
+    """The spine and the span of a statement."""
+    ledger = statement.ledger
+    return find_definition(ledger, "spine", statement.body["spine"]), find_definition(
+        ledger, "span", statement.body["span"]
+    )
+
+
+def scope_of(statement: Definition) -> Definition | None:
+    """The scope of a statement, None where it shows entities."""
+    name = statement.body.get("scope", "")
+    return find_definition(statement.ledger, "scope", name) if name else None
+
+
+def assemble(statement: Definition, parts: Mapping[str, Definition] | None = None) -> StatementDef:
+    """A statement ready to be computed; `parts` are its spine, span and scope where they are read already."""
+    parts = parts or definitions_of(statement.ledger, statement.name)
+    scope = scope_from(parts["scope"].body) if statement.body.get("scope") else None
+    return statement_from(statement.body, spine_from(parts["spine"].body), span_from(parts["span"].body), scope)
+
+
+def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
+    """For each account code the (name, title) of the statements that have a line for it."""
+    found: dict[str, list[tuple[str, str]]] = {}
+    for statement in Definition.objects.filter(ledger=ledger, kind="statement"):
+        mask = np.zeros(len(view.frame.accounts), dtype=bool)
+        for line in assemble(statement).spine.walk():
+            narrowed = view.book.mask(read_narrowing(line.accounts)) if line.kind == "line" else None
+            if narrowed is not None and narrowed.names_accounts:
+                mask |= narrowed.accounts
+        for at in np.flatnonzero(mask):
+            found.setdefault(view.frame.accounts.items[at].code, []).append(
+                (statement.name, str(statement.body.get("title", statement.name)))
+            )
+    return found
+
+
+def bodies_of(statement: Definition) -> list[dict[str, Any]]:
+    """All that a statement consists of, as its definition file says it."""
+    spine, span = parts_of(statement)
+    scope = scope_of(statement)
+    return [statement.body, spine.body, span.body, *([scope.body] if scope else [])]

@@ -1,0 +1,90 @@
+"""Runs of a statement as a file; screen, commands and downloads use the same computed objects."""
+
+from __future__ import annotations
+
+import base64
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from django.utils import timezone
+
+from rulka.formats.figures import plain_text
+from rulka.formats.output.html import as_html_pages, as_pdf_pages
+from rulka.formats.output.text import as_csv, as_json, pages_json
+from rulka.formats.output.workbook import About, as_xlsx_pages
+from rulka.ledger.models import Ledger
+from rulka.statements.models import Picture
+from rulka.statements.running.runs import Outcome, has_own_nodes
+
+TYPES = {
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "pdf": "application/pdf",
+    "html": "text/html; charset=utf-8",
+    "csv": "text/csv; charset=utf-8",
+    "json": "application/json",
+}
+
+
+TITLES = {"xlsx": "Workbook (.xlsx)", "pdf": "PDF", "html": "HTML page", "csv": "CSV", "json": "JSON"}
+
+
+@dataclass(frozen=True)
+class Maker:
+    """Who makes a file, and where this Rulka answers: `address` is that of a statement's page, empty for commands."""
+
+    person: str = ""
+    address: Callable[[str], str] | None = None
+
+
+def export(
+    outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), *, most_rows: int = 0
+) -> str | bytes:
+    """A statement for one or several nodes, or several statements, in one of the forms of TYPES; the whole first.
+
+    `most_rows` cuts what is printed after so many rows of a page, and says so there.
+    """
+    if form == "json":
+        pages = [as_json(outcome.computed, outcome.checks, ledger.code) for outcome in outcomes]
+        return pages[0] if len(pages) == 1 else pages_json(pages)
+    if form == "csv":
+        if len(outcomes) == 1:
+            return as_csv(outcomes[0].computed)
+        return "".join(
+            f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes
+        )
+    at, given = timezone.localtime(), [(outcome.computed, outcome.checks) for outcome in outcomes]
+    if form == "xlsx":
+        return as_xlsx_pages(given, About(ledger.name, at, maker.person, _links(outcomes[0], ledger, maker)))
+    logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
+    if form == "html":
+        return as_html_pages(given, ledger=ledger.name, at=at, logo=logo)
+    return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows)
+
+
+def _links(outcome: Outcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:
+    """Where a figure of a file is traced in Rulka."""
+    if maker.address is None:
+        return None
+    computed, page = outcome.computed, maker.address(outcome.computed.statement.name)
+    field = "of" if has_own_nodes(computed.statement) else "node"
+
+    def link(node: str, row: str, column: str) -> str:
+        traced = {"panel": "trace", "row": row, "column": column} if row else {}
+        return f"{page}?{urlencode({'ledger': ledger.code, 'period': computed.period.code, field: node, **traced})}"
+
+    return link
+
+
+def logo_of(ledger: Ledger, name: str) -> str:
+    """A stored picture as a data address; nothing where there is none of that name."""
+    picture = Picture.objects.filter(ledger=ledger, name=name).first() if name else None
+    return f"data:{picture.type};base64,{base64.b64encode(bytes(picture.data)).decode()}" if picture else ""
+
+
+def file_name(outcome: Outcome, form: str, *, several: bool = False) -> str:
+    """`income-statement-TF-2027-P07.xlsx`."""
+    computed = outcome.computed
+    return (
+        f"{computed.statement.name}-{computed.node.code}{'-and-below' if several else ''}-{computed.period.code}.{form}"
+    )

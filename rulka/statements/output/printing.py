@@ -1,0 +1,36 @@
+"""What would be printed, as pictures: the PDF itself, made once for a state of the statement, and looked at page by
+page."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+from rulka.formats.output.paper import page_picture
+from rulka.ledger.seat import Seat
+from rulka.statements.library.assemble import find_definition
+from rulka.statements.output.exports import export
+from rulka.statements.running.nodes import outcomes_of
+
+MOST_PREVIEWED = 400
+"""Rows of a page that are looked at before printing: more than the pictures shown hold."""
+
+
+@lru_cache(maxsize=8)
+def _kept(key: tuple[Any, ...]) -> list[bytes]:
+    return []
+
+
+def printed(seat: Seat, name: str, stamp: str) -> bytes:
+    """The PDF of what is shown; kept while nothing that it depends on changes."""
+    kept = _kept((seat.ledger.pk, seat.view.book.revision, name, stamp, seat.query, repr(seat.view.fence)))
+    if not kept:
+        outcomes = outcomes_of(seat, find_definition(seat.ledger, "statement", name))
+        content = export(outcomes, seat.ledger, "pdf", most_rows=MOST_PREVIEWED)
+        kept.append(content if isinstance(content, bytes) else content.encode())
+    return kept[0]
+
+
+def preview_page(seat: Seat, name: str, stamp: str, number: int) -> tuple[bytes, int]:
+    """The PNG of a page of what would be printed, and how many pages there are."""
+    return page_picture(printed(seat, name, stamp), number)

@@ -1,0 +1,239 @@
+"""Requests about how a statement leaves the screen: preview, files, the clipboard, editions; and about where it stands:
+shelves."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.urls import reverse
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET, require_POST
+
+from rulka.core.edits.settings import set_value
+from rulka.core.edits.tree import Edited
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.proof.footing import verdict_on
+from rulka.formats.output.table import as_table
+from rulka.formats.output.text import read_checks
+from rulka.ledger.seat import Seat, seat_of
+from rulka.statements.editing import edit as editing
+from rulka.statements.library import pictures, shelves, storing
+from rulka.statements.library.assemble import definitions_of, find_definition
+from rulka.statements.models import Definition
+from rulka.statements.output import editions, jobs
+from rulka.statements.output.exports import TYPES, Maker, export, file_name
+from rulka.statements.output.printing import preview_page
+from rulka.statements.pages.edit import address, answer
+from rulka.statements.running.nodes import computed_beside, outcomes_of
+from rulka.statements.running.runs import PAGES, node_asked
+from rulka.work.models import Output
+
+MOST_PRINTED_AT_ONCE = 1_500
+"""Rows of a PDF that a person waits for; more are printed in the background."""
+
+MOST_SHEETS = 60
+"""Statements in one workbook at most."""
+
+
+def _definition(seat: Seat, name: str, level: int) -> Definition:
+    definition = find_definition(seat.ledger, "statement", name)
+    shelves.required(seat.person, definition, level)
+    return definition
+
+
+def _maker(request: HttpRequest, seat: Seat) -> Maker:
+    return Maker(
+        seat.person.title or seat.person.username,
+        lambda name: request.build_absolute_uri(reverse("statement", args=[name])),
+    )
+
+
+@require_GET
+def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
+    """The statement as a file; remembered, so that one key repeats it."""
+    if form not in TYPES:
+        raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
+    seat = seat_of(request)
+    statement = _definition(seat, name, shelves.RUN)
+    pages = request.GET.get("pages", "node")
+    if pages not in PAGES:
+        raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
+    request.session["last-export"] = {"form": form, "pages": pages}
+    outcomes = outcomes_of(seat, statement, pages)
+    rows = sum(not row.hidden for outcome in outcomes for row in outcome.computed.rows)
+    if (
+        form == "pdf" and rows > MOST_PRINTED_AT_ONCE and pages == "node"
+    ):  # paper takes its time: it is made while one goes on
+        address_of = request.build_absolute_uri(reverse("statements"))
+        output = jobs.ask(seat, statement.name, form, outcomes[0].computed.node.code, address_of, pages="node")
+        return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
+    response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
+    response["Content-Disposition"] = (
+        content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
+    )
+    return response
+
+
+@require_GET
+def workbook(request: HttpRequest) -> HttpResponse:
+    """One workbook with a sheet for each of several statements, at the period and entity of the page."""
+    seat = seat_of(request)
+    names = request.GET.getlist("name")[:MOST_SHEETS]
+    if not names:
+        raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
+    outcomes = [
+        outcome
+        for name in names
+        for outcome in outcomes_of(replace(seat, beside=""), _definition(seat, name, shelves.RUN))
+    ]
+    response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
+    response["Content-Disposition"] = (
+        content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
+    )
+    return response
+
+
+@require_GET
+def table(request: HttpRequest, name: str) -> HttpResponse:
+    """The visible statement as text and as a table, for the clipboard."""
+    seat = seat_of(request)
+    definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
+    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    text, html = as_table(computed_beside(seat, outcome))
+    return JsonResponse({"text": text, "html": html})
+
+
+@require_GET
+def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
+    """One page of what would be printed, as a picture."""
+    seat = seat_of(request)
+    definition = _definition(seat, name, shelves.RUN)
+    stamp = storing.stamp_of(definitions_of(seat.ledger, definition.name))
+    picture, _ = preview_page(seat, definition.name, stamp, number)
+    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
+
+
+@require_POST
+def add_picture(request: HttpRequest, name: str) -> HttpResponse:
+    """Upload a logo and put it on the page."""
+    seat = seat_of(request)
+    statement = _definition(seat, name, shelves.EDIT)
+    name = statement.name
+    try:
+        uploaded = request.FILES.get("picture")
+        if uploaded is None:
+            raise RulkaError("No picture came.", hint="Choose a PNG or JPEG file.", subject="logo")
+        picture = pictures.store(
+            seat.ledger, uploaded.name or "logo", uploaded.read(pictures.MOST_BYTES + 1), person=seat.person
+        )
+
+        def do(parts: editing.Parts) -> Edited:
+            return Edited(set_value(parts.change("statement"), "page.logo", picture.name))
+
+        done = editing.change_statement(
+            seat.ledger, name, do, person=seat.person, sight=editing.sight_of(seat, statement)
+        )
+    except RulkaError as error:
+        return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
+    return answer(
+        request,
+        seat,
+        name,
+        address(request.POST, panel="page"),
+        done.outcome,
+        done=f"Logo {picture.name} put on the page.",
+    )
+
+
+# -- files of many pages ---------------------------------------------------------------------------
+
+
+@require_POST
+def ask_output(request: HttpRequest, name: str) -> HttpResponse:
+    """Have a file with all nodes made in the background."""
+    seat = seat_of(request)
+    statement = _definition(seat, name, shelves.RUN)
+    form = request.POST.get("form", "")
+    if form not in TYPES:
+        raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
+    node = node_asked(statement, node=seat.node, of=seat.of)
+    output = jobs.ask(seat, statement.name, form, node, request.build_absolute_uri(reverse("statements")))
+    return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
+
+
+@require_GET
+def output(request: HttpRequest, number: int) -> HttpResponse:
+    """How far a file is; the fragment asks again by itself."""
+    seat = seat_of(request)
+    found = jobs.find_output(seat.person, number)
+    template = "statements/_output.html" if request.headers.get("HX-Request") else "statements/output.html"
+    return render(request, template, {"seat": seat, "output": found, "where": "statements"})
+
+
+@require_POST
+def cancel_output(request: HttpRequest, number: int) -> HttpResponse:
+    """Stop making a file."""
+    seat = seat_of(request)
+    jobs.cancel(jobs.find_output(seat.person, number))
+    return redirect(f"{reverse('output', args=[number])}?{seat.query}")
+
+
+@require_GET
+def take_output(request: HttpRequest, number: int) -> FileResponse:
+    """The file."""
+    found = jobs.find_output(seat_of(request).person, number)
+    if found.state != Output.State.READY or not Path(found.file).exists():
+        raise NotFound("This file isn't there.", hint="Ask for it again.", subject="output")
+    return FileResponse(
+        Path(found.file).open("rb"), as_attachment=True, filename=found.name, content_type=TYPES[found.form]
+    )
+
+
+# -- editions --------------------------------------------------------------------------------------
+
+
+@require_POST
+def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
+    """Keep what is shown for good."""
+    seat = seat_of(request)
+    definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
+    name = definitions["statement"].name
+    try:
+        outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+        edition = editions.keep_edition(seat.ledger, name, request.POST.get("title", ""), outcome, person=seat.person)
+    except RulkaError as error:
+        return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)
+    return answer(request, seat, name, address(request.POST, panel="editions"), done=f"Edition '{edition.name}' kept.")
+
+
+@require_GET
+def edition(request: HttpRequest, number: str) -> HttpResponse:
+    """An edition with the figures it was kept with; asked, what moved since, or what differs from another one."""
+    seat = seat_of(request)
+    found = editions.find_edition(seat.ledger, number, seat.view)
+    shelves.required(seat.person, find_definition(seat.ledger, "statement", found.statement), shelves.SEE)
+    others = [one for one in editions.editions_of(seat.ledger, found.statement, seat.view) if one.pk != found.pk]
+    checks = read_checks(found.run)
+    context: dict[str, Any] = {
+        "seat": seat,
+        "edition": found,
+        "others": others,
+        "where": "statements",
+        "verdict": verdict_on(checks),
+        "open_checks": [one for one in checks if not one.ok],
+    }
+    context["shown"] = found.shown
+    if request.GET.get("moved"):
+        context["moved"] = editions.what_moved(found, seat.ledger, seat.view)
+        context["asked"] = "moved"
+    elif request.GET.get("with"):
+        other = editions.find_edition(seat.ledger, request.GET["with"], seat.view)
+        context |= {"other": other, "compared": editions.compare_editions(other, found), "asked": "compared"}
+    return render(request, "statements/edition.html", context)
+
+
+# -- shelves ---------------------------------------------------------------------------------------

@@ -1,0 +1,467 @@
+"""What the side panel shows for an address: a line, a column, a trace at any level, or the footing."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Any
+from urllib.parse import urlencode
+
+import numpy as np
+from django.http import QueryDict
+
+from rulka.core.compute.columns import Column
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.leaves import sign_of
+from rulka.core.definitions.expressions import Value
+from rulka.core.definitions.pages import TOKENS
+from rulka.core.definitions.spines import HIDING, SIGNS
+from rulka.core.edits import columns
+from rulka.core.edits.lines import NEW
+from rulka.core.edits.nodes import text_of_nodes
+from rulka.core.edits.picking import picks
+from rulka.core.edits.starting import KINDS, patterns_for
+from rulka.core.edits.tree import find_line
+from rulka.core.errors import RulkaError
+from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.proof.placing import suggestions
+from rulka.core.proof.trace import Part, Trace, trace_account, trace_cell, trace_rolled
+from rulka.formats.figures import figure_text
+from rulka.ledger.reading.tracing import lines_page, show_entry
+from rulka.ledger.seat import Seat
+from rulka.statements.library.assemble import statements_using
+from rulka.statements.library.storing import title_of
+from rulka.statements.library.versions import version_context
+from rulka.statements.models import Definition, Picture
+from rulka.statements.output.editions import editions_of
+from rulka.statements.pages.fields import column_settings, line_settings, statement_settings
+from rulka.statements.running.runs import Outcome, page_nodes
+
+TABS = ("line", "column", "page", "trace", "footing")
+STATE = (
+    "panel",
+    "row",
+    "column",
+    "lines",
+    "columns",
+    "account",
+    "part",
+    "rolled",
+    "entity",
+    "entry",
+    "sort",
+    "search",
+    "page",
+    "type",
+    "category",
+    "only",
+    "one",
+    "other",
+)
+TITLES = {"start": "Start"}
+
+
+@dataclass(frozen=True)
+class ShownPart:
+    """One part of a trace: text, address that opens it further, share of the largest for its bar."""
+
+    label: str
+    amount: str
+    query: str
+    width: int
+    negative: bool
+
+
+def panel_context(
+    seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any
+) -> dict[str, Any]:
+    """Template and context of the panel; `asked` holds the address, see STATE."""
+    state = {name: str(asked[name]) for name in STATE if asked.get(name)}
+    kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
+    begun = "begun" in definitions["statement"].body
+    build = {
+        "line": _line,
+        "column": _column,
+        "page": _page,
+        "trace": _trace,
+        "footing": _footing,
+        "accounts": _accounts,
+        "versions": _versions,
+        "nodes": _nodes,
+        "editions": _editions,
+        "start": _start if begun else _footing,
+    }
+    kind = state.get("panel", "")
+    if kind not in build:
+        kind = "footing" if not outcome.verdict.stands and not begun else "start"
+    about = About(seat, outcome, state, definitions)
+    tabs = [*(["start"] if begun else []), *TABS]
+    context: dict[str, Any] = {
+        "panel": kind,
+        "tab": {"accounts": "line"}.get(kind, kind),
+        "state": state,
+        "tabs": [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
+        "outcome": outcome,
+        "seat": seat,
+        "parts_used": about.shared(),
+    }
+    try:
+        context.update(build[kind](about))
+    except RulkaError as error:
+        context.update({"refused": error, "crumbs": _known_crumbs(outcome.computed, state)})
+    path = extra["entered"].get("path", "") if extra.get("problem") else ""
+    groups = context.get("groups", [])
+    context["groups"] = [replace(group, open=group.open or path in group.paths) for group in groups]
+    context["problem_at_field"] = any(path in group.paths for group in groups)
+    return {**context, **extra}
+
+
+@dataclass(frozen=True)
+class About:
+    """What a panel is about: whose seat, which run, which address, which definitions."""
+
+    seat: Seat
+    outcome: Outcome
+    state: dict[str, str]
+    definitions: Mapping[str, Definition]
+
+    @property
+    def computed(self) -> Computed:
+        return self.outcome.computed
+
+    def shared(self) -> dict[str, list[tuple[str, str]]]:
+        """For spine, span and scope the (name, title) of the other statements that use it."""
+        statement = self.definitions["statement"]
+        used = {
+            kind: statements_using(statement.ledger, kind, self.definitions[kind].name)
+            for kind in ("spine", "span", "scope")
+            if kind in self.definitions
+        }
+        return {
+            kind: [(user.name, title_of(user)) for user in users if user.name != statement.name]
+            for kind, users in used.items()
+        }
+
+
+def _footing(about: About) -> dict[str, Any]:
+    labels = {row.key: row.label for row in about.computed.rows} | {
+        line.key: line.label for line in about.computed.statement.spine.walk()
+    }
+    told = [(check, [(key, labels.get(key, key)) for key in check.lines[:5]]) for check in about.outcome.checks]
+    return {
+        "template": "statements/_panel_footing.html",
+        "told": told,
+        "suggested": suggestions(about.computed),
+        "lines_by_label": _account_lines(about.computed),
+    }
+
+
+def _account_lines(computed: Computed) -> list[tuple[str, str]]:
+    """(key, label) of the lines that accounts can be put into."""
+    return [(line.key, line.label) for line in computed.statement.spine.walk() if line.kind == "line"]
+
+
+def _line(about: About) -> dict[str, Any]:
+    shown = {"template": "statements/_panel_line.html"}
+    computed, state = about.computed, about.state
+    chosen = [key for key in state.get("lines", "").split(",") if key]
+    spine = about.definitions["spine"].body
+    if len(chosen) > 1:
+        lines = [computed.line(find_line(spine, key).key) for key in chosen]
+        return {"template": "statements/_panel_lines.html", "chosen_lines": lines, "hiding": HIDING}
+    if "row" not in state and not chosen:
+        return {**shown, "line": None, "kinds": list(NEW)}
+    key = computed.row(state["row"]).line if "row" in state else chosen[0]
+    raw = find_line(spine, key).raw
+    line = computed.line(key)
+    leaves = computed.planned.by_line.get(line.key, [])
+    accounts = computed.view.frame.accounts.items
+    matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
+    unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
+    flipped = bool(unsigned) and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0
+    return {
+        **shown,
+        "line": line,
+        "row": computed.rows_by_key.get(state.get("row", "")),
+        "matched": matched[:60],
+        "matched_count": len(matched),
+        "kinds": list(NEW),
+        "groups": line_settings(
+            raw, computed.view.frame, [column.key for column in computed.columns], SIGNS[1] if flipped else SIGNS[0]
+        ),
+    }
+
+
+def _accounts(about: About) -> dict[str, Any]:
+    state = about.state
+    shown = _line(about)
+    if shown.get("line") is None or shown["line"].kind != "line":
+        return {**shown, "template": "statements/_panel_line.html"}
+    key = shown["line"].key
+    text = str(find_line(about.definitions["spine"].body, key).raw.get("accounts", ""))
+    found = picks(
+        about.computed,
+        key,
+        text,
+        search=state.get("search", ""),
+        kind=state.get("type", ""),
+        category=state.get("category", ""),
+        only=state.get("only", ""),
+    )
+    rows = [(pick, figure_text(Fraction(pick.amount, 10**pick.digits), digits=pick.digits)) for pick in found.rows]
+    setting = next(setting for setting in shown["groups"][0].settings if setting.path == "accounts")
+    return {
+        **shown,
+        "template": "statements/_panel_accounts.html",
+        "picks": found,
+        "pick_rows": rows,
+        "setting": setting,
+        "wide": True,
+    }
+
+
+def _column(about: About) -> dict[str, Any]:
+    shown = {"template": "statements/_panel_column.html", "column_kinds": list(columns.KINDS)}
+    computed, state = about.computed, about.state
+    span = about.definitions["span"].body
+    chosen = [key for key in state.get("columns", "").split(",") if key]
+    if len(chosen) > 1:
+        places = columns.find_columns(span, chosen)
+        return {**shown, "template": "statements/_panel_columns.html", "chosen_columns": places}
+    if "column" not in state and not chosen:
+        return {**shown, "column": None}
+    asked = chosen[0] if chosen else state["column"]
+    column = next(
+        (column for column in computed.columns if asked in (column.key, column.asked.key, column.series)), None
+    )
+    key = asked if asked in columns.places(span) else _raw_key(column or computed.column(asked), span)
+    place = columns.find_column(span, key)
+    nodes = [node.code for node in page_nodes(computed.statement, about.seat.view)] if computed.statement.scope else []
+    return {
+        **shown,
+        "column": column,
+        "column_key": key,
+        "place": place,
+        "inner": [
+            (columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())
+        ],
+        "series": columns.key_of(place.series) if place.series else "",
+        "groups": column_settings(place.raw, computed.view.frame, in_series=place.series is not None, nodes=nodes),
+    }
+
+
+def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
+    """The key under which a computed column is written: its own, or that of the series that makes it."""
+    known = columns.places(dict(span))
+    own = (
+        (column.series, column.asked.key, column.key)
+        if column.is_total
+        else (column.asked.key, column.series, column.key)
+    )
+    return next(key for key in own if key in known)
+
+
+def _page(about: About) -> dict[str, Any]:
+    labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
+    body, spine = about.definitions["statement"].body, about.definitions["spine"].body
+    pictures = list(Picture.objects.filter(ledger=about.seat.ledger).values_list("name", flat=True))
+    groups = statement_settings(body, spine, labels, pictures, calendars=bool(about.computed.view.frame.calendars))
+    return {"template": "statements/_panel_page.html", "groups": groups, "tokens": TOKENS}
+
+
+def _start(about: About) -> dict[str, Any]:
+    frame, body = about.computed.view.frame, about.definitions["statement"].body
+    begun = body["begun"]
+    others = Definition.objects.filter(ledger=about.seat.ledger, kind="statement").exclude(name=body["statement"])
+    return {
+        "template": "statements/_panel_start.html",
+        "begun": begun,
+        "starts": list(KINDS.items()),
+        "patterns": list(patterns_for(frame).items()),
+        "pages": [
+            ("", "One page, for the entity chosen above"),
+            *((name, f"A page for each {name}") for name in frame.dimensions),
+        ],
+        "models": [(f"from {other.name}", title_of(other)) for other in others if "begun" not in other.body],
+        "suggested": suggestions(about.computed),
+        "lines_by_label": _account_lines(about.computed),
+    }
+
+
+def _nodes(about: About) -> dict[str, Any]:
+    frame, definitions = about.computed.view.frame, about.definitions
+    used = definitions["statement"].body.get("scope", "")
+    stored = Definition.objects.filter(ledger=about.seat.ledger, kind="scope")
+    choices = [
+        ("", "entities"),
+        *((scope.name, title_of(scope)) for scope in stored),
+        *((f"new {name}", f"a new one by {name}") for name in frame.dimensions),
+    ]
+    text = text_of_nodes(definitions["scope"].body["nodes"]) if used else ""
+    return {
+        "template": "statements/_panel_nodes.html",
+        "scope_used": used,
+        "scope_choices": choices,
+        "nodes_text": text,
+    }
+
+
+def _editions(about: About) -> dict[str, Any]:
+    return {
+        "template": "statements/_panel_editions.html",
+        "editions": editions_of(about.seat.ledger, about.definitions["statement"].name, about.seat.view),
+    }
+
+
+def _versions(about: About) -> dict[str, Any]:
+    ledger, name = about.seat.ledger, about.definitions["statement"].name
+    return {
+        "template": "statements/_panel_versions.html",
+        **version_context(ledger, name, about.state.get("one", ""), about.state.get("other", "")),
+    }
+
+
+# trace --------------------------------------------------------------------------------------------------------------
+
+
+def _trace(about: About) -> dict[str, Any]:
+    seat, computed, state = about.seat, about.computed, about.state
+    shown: dict[str, Any] = {"template": "statements/_panel_trace.html"}
+    if "entry" in state:
+        entry = show_entry(seat.ledger, seat.view, state.get("entity", ""), state["entry"])
+        return {**shown, "level": "entry", "shown_entry": entry, "crumbs": _crumbs(computed, state), "wide": True}
+    if "row" not in state or "column" not in state:
+        return {**shown, "level": "none"}
+    said = computed.row(state["row"]).texts
+    if said:
+        entry = show_entry(seat.ledger, seat.view, said["entity"], said["number"])
+        return {**shown, "level": "entry", "shown_entry": entry, "crumbs": [], "wide": True}
+    row, column, account = state["row"], state["column"], state.get("account", "")
+    traced = computed.node_of(computed.column(column))
+    shown["traced"] = traced
+    if "part" in state:
+        page = lines_page(
+            seat.ledger,
+            computed,
+            row,
+            column,
+            account,
+            state["part"],
+            rolled=state.get("rolled", ""),
+            sort=state.get("sort", "newest"),
+            search=state.get("search", ""),
+            number=int(state["page"]) if state.get("page", "").isdigit() else 1,
+        )
+        return {
+            **shown,
+            "level": "lines",
+            "lines": page,
+            "crumbs": _crumbs(computed, state),
+            "wide": True,
+            "sorts": ("newest", "oldest", "largest", "document"),
+            "page_base": urlencode({name: value for name, value in state.items() if name != "page"}),
+            "entry_base": urlencode(
+                {name: value for name, value in state.items() if name not in ("page", "sort", "search")}
+            ),
+        }
+    if "rolled" in state and state["rolled"].isdigit():
+        trace = trace_rolled(computed, row, column, account, int(state["rolled"]))
+    elif account:
+        trace = trace_account(computed, row, column, account)
+    else:
+        trace = trace_cell(computed, row, column)
+    return {
+        **shown,
+        "level": "parts",
+        "trace": trace,
+        "value": text_of(trace.value, trace.unit, traced.digits),
+        "total": text_of(trace.total, trace.unit, traced.digits),
+        "parts": _parts(trace, computed, computed.column(column)),
+        "crumbs": _crumbs(computed, state),
+        "negative": bool(trace.value and trace.value < 0),
+    }
+
+
+def text_of(value: Value, unit: str, money_digits: int) -> str:
+    """A traced value in full: money to its minor unit, whatever the statement is scaled to."""
+    if unit == "percent":
+        return figure_text(None if value is None else value * 100, digits=1) + ("" if value is None else " %")
+    digits = {"money": money_digits, "quantity": QUANTITY_DIGITS}.get(unit, 4)
+    text = figure_text(value, digits=digits)
+    return f"{0:.{digits}f}" if value == 0 else text
+
+
+def _parts(trace: Trace, computed: Computed, column: Column) -> list[ShownPart]:
+    unit = "money" if trace.unit in ("percent", "ratio", "rate", "plain") else trace.unit
+    largest = max((abs(part.value) for part in trace.parts if part.value is not None), default=0) or 1
+    shown = []
+    for part in trace.parts:
+        row_unit = (
+            next((row.unit for row in computed.rows if row.key == part.row), unit)
+            if part.kind in ("row", "column")
+            else unit
+        )
+        label = f"less {part.label}" if part.adds < 0 and trace.unit != "percent" else part.label
+        width = 0 if part.value is None else int(abs(part.value) / largest * 100)
+        digits = computed.node_of(computed.column(part.column) if part.column else column).digits
+        shown.append(
+            ShownPart(
+                label, text_of(part.value, row_unit, digits), _address(part), width, bool(part.value and part.value < 0)
+            )
+        )
+    return shown
+
+
+def _address(part: Part) -> str:
+    if (
+        part.kind == "rest"
+        or (part.kind == "row" and not part.row)
+        or (part.kind == "component" and not part.component)
+    ):
+        return ""
+    address = {"panel": "trace", "row": part.row, "column": part.column, "account": part.account}
+    kind, _, code = part.component.partition(":")
+    if kind == "rolled":
+        address["rolled"] = code
+    elif part.kind == "rolled account":
+        address |= {"part": part.component, "rolled": code}
+    elif part.component:
+        address["part"] = part.component
+    return urlencode({name: value for name, value in address.items() if value})
+
+
+def _known_crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:
+    """The way back from a refused step, empty where the address itself is unknown."""
+    rows, columns = {row.key for row in computed.rows}, {column.key for column in computed.columns}
+    known = state.get("row") in rows and state.get("column") in columns
+    return _crumbs(computed, state) if known else []
+
+
+def _crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:
+    """The way from the figure to here, each step an address."""
+    if "row" not in state or "column" not in state:
+        return []
+    column = computed.column(state["column"])
+    where = {"panel": "trace", "row": state["row"], "column": state["column"]}
+    window = f", {column.group}" if column.group else ""
+    crumbs = [(f"{computed.row(state['row']).label}, {column.heading}{window}", urlencode(where))]
+    if "account" in state:
+        parent = computed.view.frame.retained_earnings if "rolled" in state and "part" in state else state["account"]
+        crumbs.append((parent, urlencode({**where, "account": parent})))
+        if "rolled" in state:
+            crumbs.append(
+                (f"Result of FY{state['rolled']}", urlencode({**where, "account": parent, "rolled": state["rolled"]}))
+            )
+        if "part" in state:
+            label = state["part"].partition(":")[2]
+            rolled = {"rolled": state["rolled"]} if "rolled" in state else {}
+            crumbs.append(
+                (
+                    f"{state['account'] if rolled else ''} {label}".strip(),
+                    urlencode({**where, "account": state["account"], "part": state["part"], **rolled}),
+                )
+            )
+    if "entry" in state:
+        crumbs.append((f"{state.get('entity', '')} {state['entry']}", ""))
+    return crumbs

@@ -1,0 +1,146 @@
+"""Pages of statements: parse, call a service, render. Each region has its own address and one partial."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from time import perf_counter
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from rulka.core.errors import NotFound
+from rulka.core.proof.marks import marks
+from rulka.core.proof.placing import suggestions
+from rulka.formats.output.page import show
+from rulka.ledger.seat import Seat, seat_of
+from rulka.statements.editing import edit as editing
+from rulka.statements.library import shelves, storing
+from rulka.statements.library.assemble import definitions_of
+from rulka.statements.models import Definition
+from rulka.statements.output.exports import TITLES
+from rulka.statements.output.printing import preview_page
+from rulka.statements.pages.blocks import Blocks
+from rulka.statements.pages.panel import panel_context
+from rulka.statements.running import runs
+from rulka.statements.running.nodes import beside_of, node_choices, shown_with_beside
+
+
+def statement_context(
+    request: HttpRequest,
+    seat: Seat,
+    name: str,
+    asked: QueryDict | None = None,
+    outcome: runs.Outcome | None = None,
+    definitions: Mapping[str, Definition] | None = None,
+    **extra: Any,
+) -> dict[str, Any]:
+    """What the page of a statement shows; `outcome` is a run that was made already."""
+    before = perf_counter()
+    definitions = definitions or definitions_of(seat.ledger, name)
+    opened = _opened(request, seat, request.GET if asked is None else asked, outcome, definitions, **extra)
+    name, outcome, state = opened["name"], opened["outcome"], opened["state"]
+    open_ones = opened["suggested"] if "suggested" in opened else suggestions(outcome.computed)
+    may_edit = seat.person.may_edit
+    hidden, stamp = opened["show_hidden"], storing.stamp_of(definitions)
+    sent = request.POST if request.method == "POST" else request.GET
+    blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
+    shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
+    return {
+        **opened,
+        "stamp": stamp,
+        "paper_pages": range(1, preview_page(seat, name, stamp, 1)[1] + 1) if opened["paper"] else (),
+        "last_export": request.session.get("last-export"),
+        "shown": shown,
+        "blocks": [] if beside_of(seat) else blocks.cut(shown.rows),
+        "unplaced": next((check for check in outcome.checks if check.code == "placed"), None),
+        "latest": seat.ledger.revisions.first(),
+        "marks": marks(outcome.computed, outcome.checks, open_ones),
+        "taken": f"{(perf_counter() - before) * 1000:.0f}",
+        "undoable": editing.last_edit(seat.ledger, name, seat.person) if may_edit else None,
+        "redoable": editing.next_edit(seat.ledger, name, seat.person) if may_edit else None,
+        "forms": TITLES.items(),
+        "paged_forms": [(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
+    }
+
+
+def _opened(
+    request: HttpRequest,
+    seat: Seat,
+    asked: QueryDict,
+    outcome: runs.Outcome | None,
+    definitions: Mapping[str, Definition],
+    **extra: Any,
+) -> dict[str, Any]:
+    """What the panel shows, and what both it and the page need: the run, its nodes, what was switched on in this
+    visit."""
+    statement = definitions["statement"]
+    shelves.required(seat.person, statement, shelves.RUN)
+    outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
+    if request.GET.get("hidden") in ("yes", "no"):
+        request.session["hidden"] = request.GET["hidden"]
+    if request.GET.get("paper") in (
+        "yes",
+        "no",
+    ):  # the preview is of this statement; another one opens with its figures
+        request.session["paper"] = statement.name if request.GET["paper"] == "yes" else ""
+    return {
+        **panel_context(seat, outcome, asked, definitions, **extra),
+        **node_choices(seat, outcome),
+        "where": "statements",
+        "name": statement.name,
+        "show_hidden": request.session.get("hidden") == "yes",
+        "paper": request.session.get("paper") == statement.name,
+    }
+
+
+@require_GET
+def statement_page(request: HttpRequest, name: str) -> HttpResponse:
+    """The statement with its side panel."""
+    seat = seat_of(request)
+    definitions = definitions_of(seat.ledger, name)
+    context = statement_context(request, seat, name, definitions=definitions)
+    shelves.remember_visit(seat.person, definitions["statement"])
+    return render(request, "statements/page.html", context)
+
+
+@require_GET
+def statement_work(request: HttpRequest, name: str) -> HttpResponse:
+    """Statement, panel, period and status line, to be put in place of what is shown."""
+    seat = seat_of(request)
+    response = render(request, "statements/_work.html", {**statement_context(request, seat, name), "fragment": True})
+    response["HX-Push-Url"] = f"{reverse('statement', args=[name])}?{seat.query}"
+    return response
+
+
+@require_GET
+def statement_block(request: HttpRequest, name: str, number: int) -> HttpResponse:
+    """One block of rows of a large statement."""
+    seat = seat_of(request)
+    definitions = definitions_of(seat.ledger, name)
+    shelves.required(seat.person, definitions["statement"], shelves.RUN)
+    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    hidden = request.session.get("hidden") == "yes"
+    blocks = Blocks(outcome.computed, hidden=hidden, asked=str(number))
+    shown = show(outcome.computed, hidden=hidden, within=blocks.holds)
+    block = next((one for one in blocks.cut(shown.rows) if one.number == number), None)
+    if block is None:
+        raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
+    found = marks(outcome.computed, outcome.checks, suggestions(outcome.computed))
+    return render(
+        request, "statements/_block.html", {"seat": seat, "shown": shown, "block": block, "marks": found, "state": {}}
+    )
+
+
+@require_GET
+def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
+    """Only the side panel; `at` is another node than the page's, whose figures stand beside it."""
+    seat = seat_of(request)
+    definitions = definitions_of(seat.ledger, name)
+    if at := request.GET.get("at", ""):
+        own = runs.node_asked(definitions["statement"], node="", of="own")
+        seat = replace(seat, of=at) if own else replace(seat, node=at)
+    return render(request, "statements/_panel.html", _opened(request, seat, request.GET, None, definitions))

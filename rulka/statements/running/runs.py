@@ -1,0 +1,118 @@
+"""What can be done with statements: run one for a node or several, load definitions from files, check them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from rulka.core.books.book import View
+from rulka.core.books.fence import Fence
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.nodes import Node, find_node, in_group_currency, nodes_of
+from rulka.core.compute.statement import run_nodes, run_statement
+from rulka.core.definitions.statements import StatementDef
+from rulka.core.proof.footing import Check, Verdict, footing, verdict_on
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import book_of
+from rulka.statements.library.assemble import assemble, find_definition
+from rulka.statements.models import Definition
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """A computed statement with its checks."""
+
+    computed: Computed
+    checks: list[Check]
+
+    @property
+    def verdict(self) -> Verdict:
+        """What the checks say together."""
+        return verdict_on(self.checks)
+
+
+def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outcome:
+    """Compute a statement as one person may see it."""
+    view = book_of(ledger).within(fence)
+    computed = run_statement(
+        assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node
+    )
+    return Outcome(computed, footing(computed))
+
+
+BLOCK = 8
+"""Nodes that are computed between two words of how far it is."""
+
+PAGES = ("node", "children", "all")
+"""For which nodes a statement is run: the one named, it and its children, or it and all below it."""
+
+
+def run_pages(
+    ledger: Ledger,
+    name: str,
+    period: str,
+    node: str,
+    fence: Fence,
+    *,
+    pages: str = "node",
+    in_depth: bool = False,
+    tell: Callable[[int, int], None] | None = None,
+) -> list[Outcome]:
+    """Compute a statement for several nodes, the whole first; `in_depth` as output shows it.
+
+    `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
+    """
+    view = book_of(ledger).within(fence)
+    statement = assemble(find_definition(ledger, "statement", name))
+    statement = statement.in_depth() if in_depth else statement
+    at = view.frame.calendar.period(period)
+    first = find_node(view, node, statement.scope, translated=statement.currency == "group")
+    below = (
+        []
+        if pages == "node"
+        else children_of(statement, view, first)
+        if pages == "children"
+        else all_below(statement, view, first)
+    )
+    chosen = [first, *below]
+    size = BLOCK if tell else len(chosen)
+    outcomes: list[Outcome] = []
+    for start in range(0, len(chosen), size):
+        if tell:
+            tell(start, len(chosen))
+        outcomes += [
+            Outcome(computed, footing(computed))
+            for computed in run_nodes(statement, view, at, chosen[start : start + size])
+        ]
+    if tell:
+        tell(len(chosen), len(chosen))
+    return outcomes
+
+
+def children_of(statement: StatementDef, view: View, node: Node) -> list[Node]:
+    """The nodes just below one that a statement can be run for."""
+    known = {found.code: found for found in page_nodes(statement, view)}
+    return [known[code] for code in node.children if code in known]
+
+
+def all_below(statement: StatementDef, view: View, node: Node) -> list[Node]:
+    """All nodes below one, each followed by those below it."""
+    return [
+        below for child in children_of(statement, view, node) for below in (child, *all_below(statement, view, child))
+    ]
+
+
+def node_asked(statement: Definition, *, node: str, of: str) -> str:
+    """Which node a page shows: the entity chosen for all pages, or `of` where the statement has nodes of its own."""
+    return of if statement.body.get("scope") or statement.body.get("currency") == "group" else node
+
+
+def has_own_nodes(statement: StatementDef) -> bool:
+    """Whether a statement's nodes are others than the entities in their own currencies."""
+    return statement.scope is not None or statement.currency == "group"
+
+
+def page_nodes(statement: StatementDef, view: View) -> list[Node]:
+    """The nodes a statement can be run for; in the group's currency where it translates."""
+    nodes = nodes_of(view, statement.scope)
+    return [in_group_currency(node, view) for node in nodes] if statement.currency == "group" else nodes

@@ -1,0 +1,265 @@
+"""Features crossed in pairs at random: series x columns, then x narrowing, node x scope, quantity x member, week x
+total, against loops."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from rulka.core.books.fence import NO_FENCE
+from rulka.core.compute.statement import run_statement
+from rulka.core.definitions.scopes import scope_from
+from rulka.core.definitions.spans import span_from
+from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import statement_from
+from rulka.core.proof.footing import footing
+from rulka.core.proof.trace import trace_cell
+from rulka.formats.definition_file import check_body
+from tests.books import Works, book_of
+from tests.brute import Brute, Pieces, Statement
+from tests.core.compute.test_brute import compare, ledgers, some, spines, written
+
+NODES = {
+    "n": "entity: A, B",
+    "m": "entity: B; department: d, o",
+    "c": "entity: C",
+    "s": "entity: A; department: under:s",
+}
+TEXTS = ["source: t", "source: not t", "counterparty: k1, k2", "kind: normal", "kind: not adjusting; source: t"]
+KEYED = [
+    "department: d",
+    "department: not -",
+    "4*, 5*",
+    "40 to 51 only type:revenue",
+    "entity: A",
+    "90",
+    "9*",
+    "4*; partner: not *",
+]
+LINE_SELECTIONS = [
+    "*",
+    "4*",
+    "under:5 only 50, 51",
+    "9*",
+    "10, 20 to 31",
+    "department: d",
+    "department: o, -; entity: not B",
+    "entity: A",
+    "40 to 91",
+]
+
+
+def noted(works: Works, draw: Any) -> Works:
+    """The ledger with sources and counterparties on its journal lines."""
+    lines = [
+        line
+        if line.scenario != "actual"
+        else type(line)(
+            **{
+                **line.__dict__,
+                "source": draw(st.sampled_from(["t", "u", ""])),
+                "counterparty": draw(st.sampled_from(["k1", "k3", ""])),
+                "kind": "adjusting" if line.kind == "normal" and line.period.endswith("P13") else line.kind,
+            }
+        )
+        for line in works.lines
+    ]
+    return type(works)(**{**works.__dict__, "lines": lines})
+
+
+def figure(draw: Any, *, series: bool = False, plain: bool = False) -> dict[str, Any]:
+    """What a column of figures or a series says, drawn from all of it."""
+    given = some(
+        draw,
+        measure=[
+            "",
+            "",
+            "activity",
+            "closing",
+            "opening",
+            "debits",
+            "credits",
+            "average",
+            "quantity",
+            "closing quantity",
+            "average quantity",
+        ],
+        scenario=["", "", "", "budget"],
+        then=["", "", "", "forecast"],
+        entries=["", "", "with pending"],
+        credits=["", "negative"],
+        shift=["", "", "", "-1 year", "-1 period", "+2 periods"],
+        narrow=["", "", *KEYED, *TEXTS, "department: under:s; source: t"],
+    )
+    if not plain:
+        given |= some(draw, node=["", "", "", "m", "s"], inside=["", "", "", "m"])
+    if not series:
+        given |= some(draw, window=["", "quarter", "year to date", "year", "last 3 periods", "remaining year"])
+    return given
+
+
+def inner(draw: Any, tag: str) -> list[dict[str, Any]]:
+    """Columns of each piece: some take all from the series, some say a few things themselves."""
+    columns: list[dict[str, Any]] = [{"column": f"{tag}a"}]
+    for name in (f"{tag}b", f"{tag}c")[: draw(st.integers(0, 2))]:
+        own = figure(draw, plain=True)
+        kept = draw(st.sets(st.sampled_from([*own] or ["-"]), max_size=3))
+        columns.append({"column": name, **{key: value for key, value in own.items() if key in kept}})
+    if len(columns) > 1 and draw(st.booleans()):
+        gross = [column.get("measure", "") for column in columns]
+        if not {"debits", "credits"} & set(gross):  # debits less credits is the net movement, worked by hand elsewhere
+            columns.append(
+                {"column": f"{tag}gap", draw(st.sampled_from(["difference", "percent"])): [f"{tag}a", f"{tag}b"]}
+            )
+    return columns
+
+
+@st.composite
+def crossed_spans(draw: Any) -> dict[str, Any]:
+    columns: list[dict[str, Any]] = []
+    for number in range(draw(st.integers(1, 3))):
+        kind = draw(st.sampled_from(["figures", "members", "time", "time", "members"]))
+        if kind == "figures":
+            columns.append({"column": f"c{number}", **figure(draw)})
+            continue
+        series: dict[str, Any] = {"series": f"s{number}", **figure(draw, series=kind == "time", plain=kind == "time")}
+        if draw(st.booleans()):
+            series["columns"] = inner(draw, f"s{number}")
+        of_series = [series.get("measure", ""), *(column.get("measure", "") for column in series.get("columns", ()))]
+        if "columns" in series and {"debits", "credits"} & set(of_series):
+            series["columns"] = [column for column in series["columns"] if not column["column"].endswith("gap")]
+        if kind == "members":
+            series |= {
+                "each": draw(st.sampled_from(["department", "entity"])),
+                **some(draw, none=["", "Others"], total=["", "All"]),
+            }
+        else:
+            within = ["year to date", "year", "last 4 periods", "last 14 periods", "quarter", "remaining year"]
+            series |= {
+                "each": draw(st.sampled_from(["period", "quarter", "year"])),
+                "within": draw(st.sampled_from(within)),
+                **some(draw, total=["", "All"]),
+            }
+            if series["each"] == "period" and draw(st.booleans()):
+                series["totals"] = ["quarter"]
+        columns.append(series)
+    return {"span": "p", "columns": columns}
+
+
+def crossed_spine(draw: Any) -> dict[str, Any]:
+    """Lines that choose by accounts, by members alone, by what journal lines carry; some read something else than their
+    column."""
+    lines = []
+    for number in range(draw(st.integers(2, 4))):
+        line = {
+            "line": f"L{number}",
+            "accounts": draw(st.sampled_from(LINE_SELECTIONS))
+            + draw(st.sampled_from(["", "", "", "; source: t", "; kind: normal"])),
+        }
+        line |= some(draw, sign=["", "", "as booked", "flipped"])
+        if draw(st.integers(0, 4)) == 0:
+            line |= some(
+                draw,
+                measure=["", "closing", "closing quantity"],
+                window=["", "year"],
+                shift=["", "-1 period"],
+                scenario=["", "", "budget"],
+            )
+        lines.append(line)
+    return {
+        "spine": "s",
+        "lines": [
+            {"section": "All", "lines": lines, "total": "Sum"},
+            {"calculation": "Twice", "formula": ("*", "L0", 2)},
+        ],
+    }
+
+
+def compute(works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple[int, int], node: str) -> Any:
+    scope = {"scope": "n", "nodes": [{"node": code, "of": of} for code, of in NODES.items()]}
+    statement = {"statement": "t", "spine": "s", "span": "p", "scope": "n"}
+    for body in (written(spine), span, scope, statement):
+        assert not check_body(body), (body, check_body(body))
+    view = book_of(works).within(NO_FENCE)
+    definition = statement_from(statement, spine_from(written(spine)), span_from(span), scope_from(scope))
+    return run_statement(definition, view, view.frame.calendar.period(f"{at[0]}-P{at[1]:02d}"), node)
+
+
+def against_loops(works: Works, spine: dict[str, Any], span: dict[str, Any], at: tuple[int, int], node: str) -> Any:
+    """The computed statement, every cell of it compared; None where one of its nodes has nothing, so that there is
+    none."""
+    brute = Brute(works)
+    tests = {code: brute.passes(of) for code, of in NODES.items()}
+    if any(not any(tests[code](line.key) for line in brute.lines) for code in ("n", "m", "s")):
+        return None
+    pieces = Pieces(brute, span, at, tests, node)
+    computed = compute(works, spine, span, at, node)
+    assert len(computed.columns) == len(pieces.columns), (
+        [c.key for c in computed.columns],
+        [c["column"] for c in pieces.columns],
+    )
+    compare(computed, Statement(brute, spine, {"columns": pieces.columns}, at, NODES[node]), hiding=False)
+    return computed
+
+
+def agree_with_traces(computed: Any) -> None:
+    for row in computed.rows:
+        for column in computed.columns:
+            if row.has_figures and column.kind != "text":
+                assert trace_cell(computed, row.key, column.key).agrees, (row.label, column.key)
+
+
+def crossed_at_random(data: Any, works: Works, span: dict[str, Any]) -> Any:
+    works, spine = noted(works, data.draw), crossed_spine(data.draw)
+    at = data.draw(st.sampled_from([period[0] for period in Brute(works).periods]))
+    return against_loops(works, spine, span, at, data.draw(st.sampled_from(["n", "m"])))
+
+
+@settings(max_examples=120)
+@given(st.data(), ledgers(), crossed_spans())
+def test_crossed_features_equal_loops_and_agree_with_their_traces(data, works, span):
+    computed = crossed_at_random(data, works, span)
+    if computed is None:
+        return
+    agree_with_traces(computed)
+    assert not [check for check in footing(computed) if check.state == "fails" and check.code in ("totals", "columns")]
+
+
+@pytest.mark.slow
+@settings(max_examples=2500)
+@given(st.data(), ledgers(), crossed_spans())
+def test_crossed_features_equal_loops_at_length(data, works, span):
+    computed = crossed_at_random(data, works, span)
+    if computed is not None:
+        agree_with_traces(computed)
+
+
+@settings(max_examples=50)
+@given(st.data(), ledgers(), spines(plain=True))
+def test_weeks_with_columns_and_totals_equal_loops(data, works, spine):
+    works = noted(works, data.draw)
+    at = data.draw(st.sampled_from([period[0] for period in Brute(works).periods]))
+    series: dict[str, Any] = {
+        "series": "w",
+        "each": "week",
+        **some(
+            data.draw,
+            total=["", "All"],
+            measure=["", "debits", "credits"],
+            then=["", "", "forecast"],
+            narrow=["", *TEXTS, "department: d"],
+        ),
+    }
+    series |= some(data.draw, within=["", "quarter", "year to date"])
+    if data.draw(st.booleans()):
+        series["columns"] = [
+            {"column": "a"},
+            {"column": "b", **some(data.draw, entries=["", "with pending"], narrow=["", "entity: A"])},
+        ]
+    computed = against_loops(works, spine, {"span": "p", "columns": [series, {"column": "whole"}]}, at, "n")
+    if computed is not None:
+        states = [check.state for check in footing(computed) if check.code == "columns"]
+        assert states and "fails" not in states
