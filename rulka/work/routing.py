@@ -6,7 +6,7 @@ from __future__ import annotations
 from typing import Any
 
 WORK = "work"
-WORK_APPS = {"work", "django_tasks_db", "sessions"}
+WORK_APPS = {"work", "django_tasks_database", "sessions"}
 
 
 class WorkRouter:
