@@ -186,14 +186,15 @@ def orm_speed() -> float:
 
 
 def reading() -> None:
+    from rulka.core.books.fence import NO_FENCE
     from rulka.ledger.models import Balance, Ledger
     from rulka.ledger.reading import queries
 
     ledger = Ledger.objects.get(code="bench")
-    book = queries.book_of(ledger)
+    view = queries.view_of(ledger, NO_FENCE)
     scenarios = list(ledger.scenarios.all())
-    ids = book.keys.ids[book.keys.ids > 0]
-    chunks = best(lambda: queries.movements_from(queries.balance_chunks(ledger), ids, book.frame, scenarios))
+    ids = view.keys.ids[view.keys.ids > 0]
+    chunks = best(lambda: queries.movements_from(queries.balance_chunks(ledger), ids, view.frame, scenarios))
     rows = best(
         lambda: list(
             Balance.objects.values_list(
@@ -216,10 +217,10 @@ def browsing() -> None:
     from rulka.core.books.fence import NO_FENCE
     from rulka.ledger.models import Ledger
     from rulka.ledger.reading.journal import PAGE, Journal, JournalFilter
-    from rulka.ledger.reading.queries import book_of
+    from rulka.ledger.reading.queries import view_of
 
     ledger = Ledger.objects.get(code="bench")
-    view = book_of(ledger).within(NO_FENCE)
+    view = view_of(ledger, NO_FENCE)
     filters = {
         "all": JournalFilter(),
         "an account": JournalFilter(accounts="1200"),

@@ -9,11 +9,9 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError
 
-from rulka.core.books.book import Book
 from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.errors import RulkaError
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.queries import book_of, find_ledger
 from rulka.people.library.rights import fence_of
 
 
@@ -39,11 +37,6 @@ class RulkaCommand(BaseCommand):
 
     def run(self, **options: Any) -> None:
         raise NotImplementedError
-
-    def book(self, options: dict[str, Any]) -> tuple[Ledger, Book, Fence]:
-        """The ledger named, its book, and the fence of the person named (none: no fence)."""
-        ledger = find_ledger(options["ledger"])
-        return ledger, book_of(ledger), fence_asked(options.get("person", ""), ledger)
 
     def deliver(self, content: str | bytes, options: dict[str, Any]) -> None:
         """Write to `--out` or standard output."""

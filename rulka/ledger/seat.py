@@ -18,7 +18,7 @@ from rulka.core.compute.nodes import REST, WHOLE, find_node, first_node, nodes_o
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.feeds.asking import pull_on_opening
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
 
@@ -97,7 +97,7 @@ def seat_of(request: HttpRequest) -> Seat:
     if time.time() - opened.get(asked, 0) > OPENING_LASTS:
         request.session["opened"] = {**opened, asked: time.time()}
         pull_on_opening(asked)
-    view = book_of(access.ledger).within(access.fence(access.ledger.sealed))
+    view = view_of(access.ledger, access.fence(access.ledger.sealed))
     beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
     # a page that is refused for its period or node has the frame of one that could be shown
     fallback = Seat(
@@ -133,7 +133,7 @@ def _kept_period(request: HttpRequest, view: View) -> Period:
 
 def latest_period(view: View) -> Period:
     """The last period with anything booked in the actuals, the first of the calendar in an empty ledger."""
-    counts = view.book.balances("actual").counts[view.inside]
+    counts = view.balances("actual").counts
     moved = np.flatnonzero((counts[:, 1:] != counts[:, :-1]).any(axis=0))
     return view.frame.calendar.periods[int(moved[-1]) if len(moved) else 0]
 

@@ -49,4 +49,4 @@ class Access(models.Model):
 
     def fence(self, sealed: str) -> Fence:
         """The fence as the core knows it; `sealed` is the ledger's selection of sealed accounts."""
-        return Fence(self.entities, self.accounts, self.members, "" if self.opens_seals else sealed)
+        return Fence.of(self.entities, self.accounts, self.members, "" if self.opens_seals else sealed)

@@ -13,10 +13,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.ledger.feeds import asking, pulling
 from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.history import book_at, changes_between
+from rulka.ledger.reading.history import changes_between, view_at
 from rulka.people.models import Person
 from standins.ledger_service import SECRET, start
 from tests.conftest import SMALL, table
@@ -232,7 +233,7 @@ def test_former_types_parents_members_and_settings_come_back(small, command):
     assert after != before
     assert trial_balances(command, "s", revision=1) == before
     ledger = Ledger.objects.get(code="s")
-    old, new = book_at(ledger, 1).frame, book_at(ledger, 2).frame
+    old, new = view_at(ledger, 1, NO_FENCE).frame, view_at(ledger, 2, NO_FENCE).frame
     assert (old.accounts["5000"].name, old.accounts["5000"].type, old.accounts["4100"].parent) == (
         "Wages",
         "expense",
@@ -260,9 +261,8 @@ def test_what_changed_between_revisions_lists_entries_sums_and_master_data(small
     accounts = SMALL["accounts.csv"].replace("5100,Rent", "5100,Hire") + "5200,Power,expense,,\n"
     command("load_ledger", small("two", entries__csv=header + corrected + fresh, accounts__csv=accounts), ledger="s")
     ledger = Ledger.objects.get(code="s")
-    from rulka.core.books.fence import NO_FENCE, Fence
 
-    view = book_at(ledger, 2).within(NO_FENCE)
+    view = view_at(ledger, 2, NO_FENCE)
     found = changes_between(view, ledger, 1, 2)
     assert [(e.number, e.what, e.lines_new, e.lines_gone) for e in found.entries] == [
         ("E2", "changed", 2, 2),
@@ -275,7 +275,7 @@ def test_what_changed_between_revisions_lists_entries_sums_and_master_data(small
         ("4000", "2026-P02"): "-9.00",
     }
     assert found.master == (("accounts", "5100", "name Rent → Hire"), ("accounts", "5200", "new"))
-    inside = changes_between(book_at(ledger, 2).within(Fence(accounts="4000")), ledger, 1, 2)
+    inside = changes_between(view_at(ledger, 2, Fence.of(accounts="4000")), ledger, 1, 2)
     assert [e.number for e in inside.entries] == ["E9"] and [s.account for s in inside.sums] == ["4000"]
 
 

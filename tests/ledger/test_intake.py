@@ -9,6 +9,7 @@ import pytest
 from django.core.management.base import CommandError
 from django.db import connection
 
+from rulka.core.books.fence import NO_FENCE
 from rulka.ledger.models import (
     Balance,
     BalanceChangeChunk,
@@ -20,7 +21,7 @@ from rulka.ledger.models import (
     PostingKey,
     Revision,
 )
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 from tests.conftest import SMALL
 
 pytestmark = pytest.mark.django_db
@@ -297,7 +298,7 @@ def test_historical_amount_against_the_sign_of_its_line_is_reported(small, comma
 
 
 def test_former_line_counts_come_back(small, command):
-    from rulka.ledger.reading.history import book_at
+    from rulka.ledger.reading.history import view_at
 
     command("load_ledger", small(), ledger="s")
     more = ENTRIES + "A,E1,3,2025-01-05,1100,,5.00,,Sale,D1,,,\nA,E1,4,2025-01-05,1000,,,5.00,Sale,D1,,,\n"
@@ -305,7 +306,7 @@ def test_former_line_counts_come_back(small, command):
     command("load_ledger", small("two", entries__csv=entries), ledger="s")
 
     def counts(revision):
-        book = book_at(Ledger.objects.get(code="s"), revision)
+        book = view_at(Ledger.objects.get(code="s"), revision, NO_FENCE)
         found = book.balances("actual").counts
         first = book.frame.calendar.period("2025-P01").index
         of_account = book.frame.accounts.index["1000"]
@@ -400,7 +401,7 @@ def test_later_budget_replaces_the_row_and_absence_leaves_it(small, command):
     budgets = "scenario,entity,account,department,period,amount,note\nbudget,A,4000,10,2026-P01,-45.00,plan\n"
     assert "budget rows: 0 new, 1 changed, 0 same" in command("load_ledger", small(budgets__csv=budgets), ledger="s")
     assert S(BudgetLineFormer).get().amount == -4000
-    book = book_of(Ledger.objects.get(code="s"))
+    book = view_of(Ledger.objects.get(code="s"), NO_FENCE)
     assert book.balances("budget").closing[:, 13].sum() == -4500 + 2000
 
 
@@ -452,7 +453,7 @@ def test_any_split_of_a_load_gives_the_same_balances(seed, small, command):
         ledger="once",
     )
     for code in ("s", "once"):
-        book = book_of(Ledger.objects.get(code=code))
+        book = view_of(Ledger.objects.get(code=code), NO_FENCE)
         if code == "s":
             kept = book.balances("actual", pending=True)
             first_keys = {
@@ -516,9 +517,9 @@ def test_new_account_and_longer_calendar_come_with_a_later_load(small, command):
 
 def test_new_dimension_at_the_end_grows_the_keys(small, command):
     command("load_ledger", small(), ledger="s")
-    before = book_of(Ledger.objects.get(code="s")).balances("actual").closing.sum(axis=0).tolist()
+    before = view_of(Ledger.objects.get(code="s"), NO_FENCE).balances("actual").closing.sum(axis=0).tolist()
     command("load_ledger", small(ledger__json=settings(dimensions=["department", "project"])), ledger="s")
-    book = book_of(Ledger.objects.get(code="s"))
+    book = view_of(Ledger.objects.get(code="s"), NO_FENCE)
     assert book.keys.members.shape[1] == 2
     assert book.balances("actual").closing.sum(axis=0).tolist() == before
     with pytest.raises(CommandError, match="The dimensions were department, project"):

@@ -14,9 +14,9 @@ from django.urls import reverse
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.proof.trace import trace_account, trace_cell
 from rulka.ledger.models import ClosedPeriod, JournalEntry, JournalLine, Ledger
-from rulka.ledger.reading.history import book_at
+from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 from rulka.ledger.reading.tracing import lines_page
 from rulka.people.models import Person
 from rulka.statements.running.runs import run
@@ -84,7 +84,7 @@ FILTERS = {
 @pytest.mark.parametrize("case", FILTERS)
 def test_count_and_sums_of_any_filter_equal_loops_over_the_files(case, ternwick, lines):
     asked, fits = FILTERS[case]
-    journal = Journal(book_of(ternwick).within(NO_FENCE), ternwick, JournalFilter(**asked))
+    journal = Journal(view_of(ternwick, NO_FENCE), ternwick, JournalFilter(**asked))
     expected = [one for one in lines if fits(one)]
     count, sums = journal.totals()
     assert count == len(expected)
@@ -108,7 +108,7 @@ def test_count_and_sums_of_any_filter_equal_loops_over_the_files(case, ternwick,
 
 
 def test_pages_by_key_go_through_everything_once_and_back(ternwick):
-    journal = Journal(book_of(ternwick).within(NO_FENCE), ternwick, JournalFilter(accounts="6*", entities="TF"))
+    journal = Journal(view_of(ternwick, NO_FENCE), ternwick, JournalFilter(accounts="6*", entities="TF"))
     seen, key, pages = [], "", []
     while True:
         page = journal.page(after=key, size=700)
@@ -254,7 +254,7 @@ def test_accounts_page_shows_use_and_placement_and_edits(ternwick, client):
     )
     assert done.status_code == 302
     assert "Quay power" in get(client, "ledger-accounts", search="quay power")
-    assert book_at(Ledger.objects.get(pk=ternwick.pk), 2).frame.accounts["6815"].name == "Shore power"
+    assert view_at(Ledger.objects.get(pk=ternwick.pk), 2, NO_FENCE).frame.accounts["6815"].name == "Shore power"
     assert "No account fits" in get(client, "ledger-accounts", search="zzz")
 
 

@@ -16,7 +16,7 @@ from rulka.core.definitions.statements import statement_from
 from rulka.core.proof.footing import footing
 from rulka.formats.definition_file import kind_of, read_definitions
 from rulka.formats.output.page import show
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 from tests.conftest import ROOT
 from tests.core.compute.test_cases import figures
 
@@ -55,7 +55,7 @@ def test_example_runs_and_gives_what_the_page_says(example, library, ternwick):
     single = {"span": "one", "columns": [{"column": "now"}]}
     span = given.get("span") or (library["span", statement["span"]] if "statement" in given else single)
     scope = scope_from(given["scope"]) if "scope" in given else None
-    view = book_of(ternwick).within(NO_FENCE)
+    view = view_of(ternwick, NO_FENCE)
     node = "group" if statement.get("currency") == "group" else "company" if scope else "TF"
     definition = statement_from(statement, spine_from(spine), span_from(span), scope)
     computed = run_statement(definition, view, view.frame.calendar.period("2027-P07"), node)

@@ -13,7 +13,7 @@ from django.core.management.base import CommandError
 from rulka.core.books.fence import Fence
 from rulka.core.edits.settings import set_line
 from rulka.formats.definition_file import read_definitions
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.editing import edit as editing
 from tests.statements.test_demo_engine import SHIPPED
@@ -77,7 +77,7 @@ def test_what_cannot_be_frozen_says_why_and_changes_nothing(statement, line, mes
 
 def test_share_follows_its_line_when_that_is_renamed_and_when_that_is_undone(ternwick, accountant, command):
     before = values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"]
-    view = book_of(ternwick).within(Fence())
+    view = view_of(ternwick, Fence())
     sight = editing.Sight(view, view.frame.calendar.period("2027-P07"), "TF")
 
     def rename(parts):

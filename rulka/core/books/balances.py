@@ -56,6 +56,20 @@ class Balances:
             return debits - credits
         raise RulkaError(f"'{name}' is not a measure.", hint="Use " + ", ".join(MEASURES) + ".", subject="measure")
 
+    def only(self, keys: IntArray) -> Balances:
+        """The balances of some keys."""
+        return Balances(
+            np.asfortranarray(self.opening[keys]),
+            np.asfortranarray(self.closing[keys]),
+            np.asfortranarray(self.debits[keys]),
+            np.asfortranarray(self.credits[keys]),
+            np.asfortranarray(self.counts[keys]),
+            np.asfortranarray(self.opened[keys]),
+            self.closed[keys],
+            self.residual[keys],
+            self.missing,
+        )
+
     @cached_property
     def has_opened(self) -> bool:
         """Whether there are any opening entries."""

@@ -1,10 +1,10 @@
-"""Balances in arrays: movements by posting key and period to opening, activity and closing, with the year-end roll."""
+"""A ledger at one revision, and the view of it through a fence, which alone reaches its figures."""
 
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import replace
 from functools import cached_property
 from threading import RLock
 from typing import TypeVar, cast
@@ -15,7 +15,7 @@ from rulka.core.books.balances import Balances, Source, accumulate, with_reserve
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.fence import Fence
 from rulka.core.books.frame import NO_MOVEMENTS, STATUSES, Frame, Keys, Movements
-from rulka.core.books.journal import JournalReader, NoJournal
+from rulka.core.books.journal import EntryLine, Grouped, JournalReader, NoJournal
 from rulka.core.books.narrowing import KeyMask, Narrowing, key_mask, matches_text
 from rulka.core.books.own_calendar import in_calendar
 from rulka.core.books.selection import select
@@ -23,7 +23,7 @@ from rulka.core.books.translation import translate
 from rulka.core.errors import NotFound, one_of
 from rulka.core.money import QUANTITY_DIGITS
 
-MOST_BALANCES = 16
+MOST_BALANCES = 24
 MOST_KEPT = 2_000
 Made = TypeVar("Made")
 
@@ -44,7 +44,7 @@ class Book:
         self.revision = revision
         self.journal = journal or NoJournal()
         self._movements = movements
-        self._balances: OrderedDict[Source, Balances] = OrderedDict()
+        self._balances: OrderedDict[Hashable, Balances] = OrderedDict()
         self._kept: OrderedDict[Hashable, object] = OrderedDict()
         self._lock = RLock()  # requests share a book: what is kept is made by one of them
 
@@ -63,14 +63,24 @@ class Book:
                     hint=one_of(scenario, self.frame.scenarios),
                     subject="scenario",
                 )
+        return self._kept_balances(source, lambda: self._read(source))
+
+    def balances_within(self, source: Source, bounds: tuple[Fence, IntArray] | None) -> Balances:
+        """The balances of a source over some keys (their places), kept by the fence that leaves these."""
+        whole = self.balances_of(source)
+        if bounds is None:
+            return whole
+        fence, places = bounds
+        return self._kept_balances((source, fence), lambda: whole.only(places))
+
+    def _kept_balances(self, name: Hashable, make: Callable[[], Balances]) -> Balances:
         with self._lock:
-            found = self._balances.get(source)
-            if found is None:
-                found = self._balances[source] = self._read(source)
+            if name not in self._balances:
+                self._balances[name] = make()
                 if len(self._balances) > MOST_BALANCES:
                     self._balances.popitem(last=False)
-            self._balances.move_to_end(source)
-            return found
+            self._balances.move_to_end(name)
+            return self._balances[name]
 
     def in_calendar(self, name: str) -> Book:
         """These books by a calendar that entities name, of those that do; by the group's for an empty name."""
@@ -109,13 +119,16 @@ class Book:
         if source.scenario != "actual":
             return NO_MOVEMENTS
         fields = tuple(sorted({clause.name for clause in source.lines}))
-        grouped = self.kept(
-            ("grouped", fields), lambda: self.journal.grouped(fields, 0, len(self.frame.calendar.periods) - 1)
-        )
+        grouped = self.grouped(fields)
         chosen = np.ones(len(grouped.movements.key), dtype=bool)
         for name in fields:
             chosen &= matches_text(source.lines, name, grouped.labels[name])[grouped.codes[name]]
         return grouped.movements.only(chosen)
+
+    def grouped(self, fields: tuple[str, ...], first: int = 0, last: int | None = None) -> Grouped:
+        """Sums of journal lines by some of their fields, over the periods `first` to `last`, both included; kept."""
+        until = len(self.frame.calendar.periods) - 1 if last is None else last
+        return self.kept(("grouped", fields, first, until), lambda: self.journal.grouped(fields, first, until))
 
     @cached_property
     def was_booked(self) -> BoolArray:
@@ -159,36 +172,157 @@ class Book:
 
     def within(self, fence: Fence) -> View:
         """The only way to figures: the book seen through a fence."""
+        return self.kept(("view", fence), lambda: self._seen(fence))
+
+    def _seen(self, fence: Fence) -> View:
         inside = fence.mask(self.keys, self.frame)
-        sealed = (
-            select(fence.sealed, self.frame.accounts).mask
-            if fence.sealed
-            else np.zeros(len(self.frame.accounts), dtype=bool)
-        )
-        return View(self, inside, sealed, fence)
+        sealed = np.zeros(len(self.frame.accounts), dtype=bool)
+        if fence.sealed:
+            sealed = select(fence.sealed, self.frame.accounts).mask
+        return View(self, fence, np.flatnonzero(inside), sealed)
 
 
-@dataclass(frozen=True)
 class View:
-    """A book through a fence: statements, traces, commands and exports all read this, never the book."""
+    """A ledger through a fence: what lies outside isn't there. Nothing else reaches posting keys, balances, movements
+    and journal lines.
 
-    book: Book
-    inside: BoolArray
-    sealed: BoolArray
-    fence: Fence
+    Posting keys are counted as they stand in `keys`, in all that is asked and answered here; `sealed` `(accounts,)` are
+    those whose detail isn't shown.
+    """
+
+    def __init__(self, book: Book, fence: Fence, places: IntArray, sealed: BoolArray) -> None:
+        self._book, self.fence, self.sealed = book, fence, sealed
+        self._is_whole = len(places) == len(book.keys)
+        self._places = places
+
+    def __repr__(self) -> str:
+        return f"<{self.frame.name}, revision {self.revision}, {self.part or 'the whole'}>"
 
     @property
     def frame(self) -> Frame:
-        return self.book.frame
+        return self._book.frame
+
+    @property
+    def revision(self) -> int:
+        return self._book.revision
+
+    @cached_property
+    def keys(self) -> Keys:
+        """The posting keys inside."""
+        return self._book.keys.only(self._places)
+
+    @cached_property
+    def sealed_keys(self) -> BoolArray:
+        """Mask of the posting keys whose detail is sealed."""
+        return self.sealed[self.keys.account]
 
     def in_calendar(self, name: str) -> View:
-        """The same bounds over the books by another calendar."""
-        return replace(self, book=self.book.in_calendar(name)) if name else self
+        """The same bounds over the books by a calendar that entities name, of those that do; the group's without a
+        name."""
+        return self._book.in_calendar(name).within(self.fence) if name else self
+
+    def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
+        """Something derived from what is seen here, made once; neither the book nor the fence ever changes."""
+        return self._book.kept((name, self.fence), make)
+
+    # figures
+
+    def balances(self, scenario: str, *, pending: bool = False) -> Balances:
+        """One scenario's balances over the keys inside."""
+        return self.balances_of(Source(scenario, "with pending" if pending else "posted"))
+
+    def balances_of(self, source: Source) -> Balances:
+        """The balances of a source over the keys inside; kept, since every column and node reads the same ones."""
+        if source.calendar:
+            return self.in_calendar(source.calendar).balances_of(replace(source, calendar=""))
+        return self._book.balances_within(source, None if self._is_whole else (self.fence, self._places))
+
+    def movements(self, scenario: str) -> Movements:
+        """One scenario's sums of lines as stored, of every period, status and effect."""
+        return self._own(self._book.movements(scenario))
+
+    def rolling_into(self, keys: IntArray) -> IntArray:
+        """The keys inside whose results roll into some keys."""
+        into = np.zeros(len(self._book.keys), dtype=bool)
+        into[self._places[keys]] = True
+        rolls = self._book.rolls_into[self._places]
+        return np.flatnonzero((rolls >= 0) & into[np.maximum(rolls, 0)])
+
+    def rolled_into(self, keys: IntArray, source: Source, year: int) -> list[tuple[int, int]]:
+        """What the residual result of a year (by its place) consisted of that rolled into some keys: (account, amount).
+
+        What lies outside the fence counts in the balance too, but only as one nameless rest, account -1.
+        """
+        if source.calendar:
+            return self.in_calendar(source.calendar).rolled_into(keys, replace(source, calendar=""), year)
+        book = self._book
+        residual = book.balances_of(source).residual
+        wanted, inside = np.zeros(len(book.keys), dtype=bool), np.zeros(len(book.keys), dtype=bool)
+        wanted[self._places[keys]], inside[self._places] = True, True
+        rolling = np.flatnonzero(book.rolls_into >= 0)
+        totals: dict[int, int] = {}
+        for key in rolling[wanted[book.rolls_into[rolling]]]:
+            account = int(book.keys.account[key]) if inside[key] else -1
+            totals[account] = totals.get(account, 0) + int(residual[key, year])
+        return sorted((account, amount) for account, amount in totals.items() if amount)
+
+    @cached_property
+    def was_booked(self) -> BoolArray:
+        """Mask of the keys that anything was ever booked on, in any scenario, or that their results roll into."""
+        return self._book.was_booked[self._places]
+
+    def ever_booked(self, scenario: str, *, translated: bool) -> BoolArray:
+        """Like `was_booked`; translated, the reserve's keys that hold what translation leaves too."""
+        return self._book.ever_booked(scenario, translated=translated)[self._places]
+
+    def mask(self, narrowing: Narrowing) -> KeyMask:
+        """What a narrowing means over the keys inside."""
+        return (
+            self._book.mask(narrowing)
+            if self._is_whole
+            else self.kept(("mask", narrowing), lambda: self._mask(narrowing))
+        )
+
+    def _mask(self, narrowing: Narrowing) -> KeyMask:
+        whole = self._book.mask(narrowing)
+        return replace(whole, keys=whole.keys[self._places])
+
+    # journal lines
+
+    def grouped(self, fields: tuple[str, ...], first: int = 0, last: int | None = None) -> Grouped:
+        """Sums of journal lines by some of their fields, over the periods `first` to `last`, both included."""
+        whole = self._book.grouped(fields, first, last)
+        if self._is_whole:
+            return whole
+        inside = self._place_of[whole.movements.key] >= 0
+        codes = {name: codes[inside] for name, codes in whole.codes.items()}
+        return replace(whole, movements=self._own(whole.movements), codes=codes)
+
+    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+        """The lines of some keys by day and entry, none of what is sealed; refused when there are more than `most`."""
+        open_keys = keys[~self.sealed_keys[keys]]
+        found = self._book.journal.lines(self._places[open_keys], first, last, most)
+        return found if self._is_whole else [replace(line, key=int(self._place_of[line.key])) for line in found]
+
+    def _own(self, moved: Movements) -> Movements:
+        if self._is_whole:
+            return moved
+        key = self._place_of[moved.key]
+        return replace(moved, key=key).only(key >= 0)
+
+    @cached_property
+    def _place_of(self) -> IntArray:
+        """By key of the book, where it stands inside; -1 outside."""
+        found = np.full(len(self._book.keys), -1, dtype=np.int64)
+        found[self._places] = np.arange(len(self._places))
+        return found
+
+    # bounds
 
     @cached_property
     def is_part(self) -> bool:
         """Whether the fence hides anything of this ledger."""
-        return not (self.inside.all() and self.visible_entities().all() and self.visible_accounts().all())
+        return not (self._is_whole and self.visible_entities().all() and self.visible_accounts().all())
 
     @cached_property
     def part(self) -> str:
@@ -197,26 +331,9 @@ class View:
         words = [f"entity {_outermost(fence.entities, frame.entities)}"] if fence.entities else []
         words += [f"accounts {fence.accounts}"] if fence.accounts else []
         for name, codes in frame.dimensions.items():
-            if fence.members.get(name):
-                words.append(f"{name} {_outermost(fence.members[name], codes)}")
+            if chosen := fence.of_dimension(name):
+                words.append(f"{name} {_outermost(chosen, codes)}")
         return "; ".join(words)
-
-    def digits_of(self, key: int) -> int:
-        """Decimals of the amounts on a posting key (by place)."""
-        keys = self.book.keys
-        quantity = self.frame.accounts.items[keys.account[key]].type == "statistical"
-        return QUANTITY_DIGITS if quantity else int(self.frame.digits[keys.entity[key]])
-
-    def node_keys(self, entities: BoolArray) -> BoolArray:
-        """Mask of the visible keys that belong to a node's entities."""
-        return self.inside & entities[self.book.keys.entity]
-
-    def by_account(self, amounts: IntArray, keys: BoolArray) -> IntArray:
-        """Sum amounts `(keys,)` over the visible keys chosen, to `(accounts,)`."""
-        chosen = keys & self.inside
-        totals = np.zeros(len(self.frame.accounts), dtype=np.int64)
-        np.add.at(totals, self.book.keys.account[chosen], amounts[chosen])
-        return totals
 
     def visible_entities(self) -> BoolArray:
         """Mask of the entities that the fence lets a person see at all."""
@@ -229,6 +346,24 @@ class View:
         if self.fence.accounts:
             return select(self.fence.accounts, self.frame.accounts).mask
         return np.ones(len(self.frame.accounts), dtype=bool)
+
+    # keys
+
+    def digits_of(self, key: int) -> int:
+        """Decimals of the amounts on a posting key (by place)."""
+        quantity = self.frame.accounts.items[self.keys.account[key]].type == "statistical"
+        return QUANTITY_DIGITS if quantity else int(self.frame.digits[self.keys.entity[key]])
+
+    def keys_of(self, entities: BoolArray) -> BoolArray:
+        """Mask of the keys that belong to some entities."""
+        chosen: BoolArray = entities[self.keys.entity]
+        return chosen
+
+    def by_account(self, amounts: IntArray, keys: BoolArray) -> IntArray:
+        """Sum amounts `(keys,)` over the keys chosen, to `(accounts,)`."""
+        totals = np.zeros(len(self.frame.accounts), dtype=np.int64)
+        np.add.at(totals, self.keys.account[keys], amounts[keys])
+        return totals
 
 
 MOST_NAMES = 4

@@ -75,6 +75,12 @@ class Keys:
     def __len__(self) -> int:
         return len(self.ids)
 
+    def only(self, places: IntArray) -> Keys:
+        """The keys at some places, in this order."""
+        if len(places) == len(self):
+            return self
+        return Keys(*(getattr(self, name)[places] for name in ("ids", "entity", "account", "partner", "members")))
+
 
 @dataclass(frozen=True)
 class Movements:

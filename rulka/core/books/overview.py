@@ -29,9 +29,8 @@ class Held:
 
 def held_by_period(view: View) -> list[list[Held]]:
     """Actual lines of every kind and status inside the fence, `(entities, periods)`."""
-    frame, keys = view.frame, view.book.keys
-    moved = view.book.movements("actual")
-    inside = view.inside[moved.key]
+    frame, keys = view.frame, view.keys
+    moved = view.movements("actual")
     shape = (len(frame.entities), len(frame.calendar.periods))
     money = ~frame.accounts.of_type("statistical")[keys.account]
 
@@ -40,8 +39,9 @@ def held_by_period(view: View) -> list[list[Held]]:
         np.add.at(total, (keys.entity[moved.key[mask]], moved.period[mask]), amount[mask])
         return total
 
-    lines, pending = table(moved.count, inside), table(moved.count, inside & (moved.status == PENDING))
-    in_money = inside & money[moved.key]
+    every = np.ones(len(moved.key), dtype=bool)
+    lines, pending = table(moved.count, every), table(moved.count, moved.status == PENDING)
+    in_money = money[moved.key]
     debit, credit = table(moved.debit, in_money), table(moved.credit, in_money)
     return [
         [Held(int(lines[e, p]), int(pending[e, p]), int(debit[e, p]), int(credit[e, p])) for p in range(shape[1])]
@@ -63,9 +63,9 @@ class AccountUse:
 def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -> list[AccountUse]:
     """For each account the balances of the last periods up to `last` (carrying accounts their closing, the others their
     activity), how many lines it has over all time, and its first and last period with any."""
-    frame, keys = view.frame, view.book.keys
-    chosen = view.node_keys(entities)
-    balances = view.book.balances("actual")
+    frame, keys = view.frame, view.keys
+    chosen = view.keys_of(entities)
+    balances = view.balances("actual")
     first = max(0, last + 1 - periods)
     shape = (len(frame.accounts), last + 1 - first)
     closing, activity = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
@@ -74,7 +74,7 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
     np.add.at(activity, keys.account[chosen], np.diff(net, axis=1)[chosen, first : last + 1])
     shown = np.where(frame.carrying()[:, None], closing, activity)
     counts = np.zeros((len(frame.accounts), len(frame.calendar.periods)), dtype=np.int64)
-    moved = view.book.movements("actual")
+    moved = view.movements("actual")
     mask = chosen[moved.key]
     np.add.at(counts, (keys.account[moved.key[mask]], moved.period[mask]), moved.count[mask])
     found = []
@@ -93,11 +93,10 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
 
 def lines_by_member(view: View, dimension: str) -> IntArray:
     """How many actual lines inside the fence each member of a dimension has, over all time."""
-    moved = view.book.movements("actual")
-    inside = view.inside[moved.key]
+    moved = view.movements("actual")
     counts = np.zeros(len(view.frame.dimensions[dimension]), dtype=np.int64)
     at = list(view.frame.dimensions).index(dimension)
-    np.add.at(counts, view.book.keys.members[moved.key[inside], at], moved.count[inside])
+    np.add.at(counts, view.keys.members[moved.key, at], moved.count)
     return counts
 
 
@@ -112,10 +111,8 @@ class Compared:
 
 def compare_scenarios(view: View, entities: BoolArray, window: Window, one: str, other: str) -> Compared:
     """The activity of revenue, expense and statistical accounts in two scenarios over a window."""
-    keys, accounts = view.node_keys(entities), view.frame.accounts
-    first, second = (
-        view.by_account(view.book.balances(code).measure("activity", window), keys) for code in (one, other)
-    )
+    keys, accounts = view.keys_of(entities), view.frame.accounts
+    first, second = (view.by_account(view.balances(code).measure("activity", window), keys) for code in (one, other))
     told = accounts.of_type("revenue", "expense", "statistical") & ((first != 0) | (second != 0))
     result = accounts.of_type("revenue", "expense")
     rows = tuple((int(at), int(first[at]), int(second[at])) for at in np.flatnonzero(told))

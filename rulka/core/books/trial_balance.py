@@ -50,9 +50,9 @@ def trial_balance(
         raise RulkaError(
             f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range"
         )
-    frame, keys = view.frame, view.book.keys
-    chosen = view.node_keys(_entity_mask(view, entity))
-    balances = view.book.balances(scenario, pending=pending)
+    frame, keys = view.frame, view.keys
+    chosen = view.keys_of(_entity_mask(view, entity))
+    balances = view.balances(scenario, pending=pending)
     if by and by not in frame.dimensions:
         raise NotFound(
             f"'{by}' is no dimension of this ledger.", hint=one_of(by, frame.dimensions), subject="breakdown"

@@ -15,7 +15,7 @@ import numpy as np
 from scipy import sparse
 
 from rulka.core.books.balances import Source
-from rulka.core.books.book import Book
+from rulka.core.books.book import View
 from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, STATUSES, Movements
@@ -34,23 +34,22 @@ class Vector:
     divisor: int = 1
 
 
-def read_vector(book: Book, reading: Reading, by_day: str) -> Vector | None:
+def read_vector(view: View, reading: Reading, by_day: str) -> Vector | None:
     """What a reading gives for every posting key; None where the calendar has no such time or a budget no such
     detail."""
     window, source = reading.window, reading.source
     if source.calendar:
-        return read_vector(
-            book.in_calendar(source.calendar), replace(reading, source=replace(source, calendar="")), by_day
-        )
+        own = view.in_calendar(source.calendar)
+        return read_vector(own, replace(reading, source=replace(source, calendar="")), by_day)
     if window is None or (source.lines and source.scenario != "actual"):
         return None
     if window.by_day:
-        return book.kept(("days", reading, by_day), lambda: _by_day(book, reading, window, by_day))
-    balances = book.balances_of(source)
+        return view.kept(("days", reading, by_day), lambda: _by_day(view, reading, window, by_day))
+    balances = view.balances_of(source)
     booked = balances.booked(window)
     if reading.measure != "average":
         return Vector(balances.measure(reading.measure, window), booked)
-    ordinary = [p.index for p in book.frame.calendar.periods[window.first : window.last + 1] if not p.adjusting]
+    ordinary = [p.index for p in view.frame.calendar.periods[window.first : window.last + 1] if not p.adjusting]
     balances.measure("closing", window)  # says when a rate is missing
     total = balances.opening[:, window.first] + balances.closing[:, ordinary].sum(axis=1)
     return Vector(total, booked, len(ordinary) + 1)
@@ -59,10 +58,10 @@ def read_vector(book: Book, reading: Reading, by_day: str) -> Vector | None:
 # days ---------------------------------------------------------------------------------------------------------------
 
 
-def _by_day(book: Book, reading: Reading, window: Window, by_day: str) -> Vector:
+def _by_day(view: View, reading: Reading, window: Window, by_day: str) -> Vector:
     """Amounts between two days: from journal lines, or a budget spread evenly over the days of its periods."""
     source, measure = reading.source, reading.measure
-    if source.translated and len({*book.frame.currencies, book.frame.group_currency}) > 1:
+    if source.translated and len({*view.frame.currencies, view.frame.group_currency}) > 1:
         raise RulkaError(
             "Weekly and dated columns can't be translated.",
             hint="Show an entity in its own currency, or use whole periods.",
@@ -71,15 +70,15 @@ def _by_day(book: Book, reading: Reading, window: Window, by_day: str) -> Vector
     if measure == "average":
         raise RulkaError("A mean balance has no weekly or dated form.", hint="Use opening or closing.", code="by-day")
     assert window.start is not None and window.end is not None
-    periods = book.frame.calendar.periods
+    periods = view.frame.calendar.periods
     first, last = periods[window.first], periods[window.last]
-    balances = book.balances_of(source)
-    debits, credits, divisor = _days(book, source, window, window.start, window.end, by_day)
+    balances = view.balances_of(source)
+    debits, credits, divisor = _days(view, source, window, window.start, window.end, by_day)
     before_debits, before_credits, before = _days(
-        book, source, Window(first.index, first.index, ""), first.start, window.start, by_day, open_end=True
+        view, source, Window(first.index, first.index, ""), first.start, window.start, by_day, open_end=True
     )
     after_debits, after_credits, after = _days(
-        book, source, Window(last.index, last.index, ""), last.start, window.end, by_day
+        view, source, Window(last.index, last.index, ""), last.start, window.end, by_day
     )
     common = math.lcm(divisor, before, after)
     opening = balances.opening[:, first.index] * common + (before_debits - before_credits) * (common // before)
@@ -93,16 +92,16 @@ def _by_day(book: Book, reading: Reading, window: Window, by_day: str) -> Vector
 
 
 def _days(
-    book: Book, source: Source, window: Window, start: date, end: date, by_day: str, *, open_end: bool = False
+    view: View, source: Source, window: Window, start: date, end: date, by_day: str, *, open_end: bool = False
 ) -> tuple[IntArray, IntArray, int]:
     """Debits and credits by key from `start` to `end` (left out where `open_end`), and what both are to be divided
     by."""
-    until = source.until if source.then else len(book.frame.calendar.periods)
+    until = source.until if source.then else len(view.frame.calendar.periods)
     by_line = source.scenario == "actual"
-    planned = [period for period in _ordinary(book, window) if not by_line or period.index > until]
-    debits, credits = np.zeros(len(book.keys), dtype=np.int64), np.zeros(len(book.keys), dtype=np.int64)
+    planned = [period for period in _ordinary(view, window) if not by_line or period.index > until]
+    debits, credits = np.zeros(len(view.keys), dtype=np.int64), np.zeros(len(view.keys), dtype=np.int64)
     if by_line:
-        debits, credits = _days_of_lines(book, source, window, start, end, open_end)
+        debits, credits = _days_of_lines(view, source, window, start, end, open_end)
     if not planned or source.lines:  # what only journal lines carry has no plan
         return debits, credits, 1
     if by_day != "spread":
@@ -112,7 +111,7 @@ def _days(
             "periods.",
             code="by-day",
         )
-    balances = book.balances_of(source)
+    balances = view.balances_of(source)
     parts: list[tuple[int, int, int]] = []
     for period in planned:
         low, high = max(start, period.start), min(end, period.end)
@@ -128,37 +127,35 @@ def _days(
     return debits, credits, common
 
 
-def _ordinary(book: Book, window: Window) -> list[Period]:
-    return [period for period in book.frame.calendar.periods[window.first : window.last + 1] if not period.adjusting]
+def _ordinary(view: View, window: Window) -> list[Period]:
+    return [period for period in view.frame.calendar.periods[window.first : window.last + 1] if not period.adjusting]
 
 
 def _days_of_lines(
-    book: Book, source: Source, window: Window, start: date, end: date, open_end: bool
+    view: View, source: Source, window: Window, start: date, end: date, open_end: bool
 ) -> tuple[IntArray, IntArray]:
     fields = tuple(sorted({"day", *(clause.name for clause in source.lines)}))
-    grouped = book.kept(
-        ("grouped", fields, window.first, window.last), lambda: book.journal.grouped(fields, window.first, window.last)
-    )
+    grouped = view.grouped(fields, window.first, window.last)
     days = [date.fromisoformat(text) for text in grouped.labels["day"]]
     inside = np.array([start <= day <= end and not (open_end and day == end) for day in days], dtype=bool)
     moved = grouped.movements
-    adjusting = np.array([period.adjusting for period in book.frame.calendar.periods])
+    adjusting = np.array([period.adjusting for period in view.frame.calendar.periods])
     chosen = (moved.effect == ACTIVITY) & np.isin(moved.status, STATUSES[source.status]) & ~adjusting[moved.period]
     chosen &= inside[grouped.codes["day"]] if len(days) else False
     chosen &= _passes(grouped, source)
-    debits, credits = np.zeros(len(book.keys), dtype=np.int64), np.zeros(len(book.keys), dtype=np.int64)
+    debits, credits = np.zeros(len(view.keys), dtype=np.int64), np.zeros(len(view.keys), dtype=np.int64)
     np.add.at(debits, moved.key[chosen], moved.debit[chosen])
     np.add.at(credits, moved.key[chosen], moved.credit[chosen])
     return debits, credits
 
 
-def _on_days(book: Book, grouped: Grouped, window: Window) -> BoolArray:
+def _on_days(view: View, grouped: Grouped, window: Window) -> BoolArray:
     """The movements of ordinary periods between a window's days, both included."""
     assert window.start is not None and window.end is not None
     inside = np.array(
         [window.start <= date.fromisoformat(text) <= window.end for text in grouped.labels["day"]], dtype=bool
     )
-    ordinary = np.array([not period.adjusting for period in book.frame.calendar.periods])[grouped.movements.period]
+    ordinary = np.array([not period.adjusting for period in view.frame.calendar.periods])[grouped.movements.period]
     on_days: BoolArray = inside[grouped.codes["day"]] & ordinary if len(inside) else np.zeros(len(ordinary), dtype=bool)
     return on_days
 
@@ -178,7 +175,7 @@ def _passes(grouped: Grouped, source: Source) -> BoolArray:
 
 
 def sums_by_group(
-    book: Book, reading: Reading, field_name: str, keys: BoolArray
+    view: View, reading: Reading, field_name: str, keys: BoolArray
 ) -> tuple[list[str], IntArray, BoolArray]:
     """Labels of a field of journal lines (code and name), the amount of each over some keys, and whether anything was
     booked there.
@@ -187,24 +184,23 @@ def sums_by_group(
     """
     source, window = reading.source, reading.window
     if source.calendar:
-        book, source = book.in_calendar(source.calendar), replace(source, calendar="")
+        view, source = view.in_calendar(source.calendar), replace(source, calendar="")
     fields = tuple(
         sorted({field_name, *(("day",) if window and window.by_day else ()), *(clause.name for clause in source.lines)})
     )
     if window is None or source.scenario != "actual":
         return [], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=bool)
-    last = len(book.frame.calendar.periods) - 1
-    grouped = book.kept(("grouped", fields), lambda: book.journal.grouped(fields, 0, last))
+    grouped = view.grouped(fields)
     moved, labels = grouped.movements, grouped.labels[field_name]
     counted = np.isin(moved.status, STATUSES[source.status]) & keys[moved.key] & _passes(grouped, source)
-    chosen, amount = _of_measure(book, moved, reading.measure, window)
+    chosen, amount = _of_measure(view, moved, reading.measure, window)
     if window.by_day:
-        chosen &= _on_days(book, grouped, window)
+        chosen &= _on_days(view, grouped, window)
     totals, touched = np.zeros(len(labels), dtype=np.int64), np.zeros(len(labels), dtype=bool)
     at = counted & chosen
     np.add.at(totals, grouped.codes[field_name][at], amount[at])
     in_window = (
-        _on_days(book, grouped, window)
+        _on_days(view, grouped, window)
         if window.by_day
         else (moved.period >= window.first) & (moved.period <= window.last)
     )
@@ -212,7 +208,7 @@ def sums_by_group(
     return [f"{label} {grouped.names.get(label, '')}".strip() for label in labels], totals, touched
 
 
-def _of_measure(book: Book, moved: Movements, measure: str, window: Window) -> tuple[BoolArray, IntArray]:
+def _of_measure(view: View, moved: Movements, measure: str, window: Window) -> tuple[BoolArray, IntArray]:
     """Which movements a measure counts in a window, and with what amount."""
     net = moved.debit - moved.credit
     activity = (moved.effect == ACTIVITY) & (moved.period >= window.first) & (moved.period <= window.last)
@@ -220,10 +216,10 @@ def _of_measure(book: Book, moved: Movements, measure: str, window: Window) -> t
         return activity, net
     if measure in ("debits", "credits"):
         return activity, moved.debit if measure == "debits" else moved.credit
-    periods = book.frame.calendar.periods
+    periods = view.frame.calendar.periods
     at = window.first if measure == "opening" else window.last
     year_of = np.array([period.year for period in periods])[moved.period]
-    carrying = book.frame.carrying()[book.keys.account[moved.key]]
+    carrying = view.frame.carrying()[view.keys.account[moved.key]]
     same_year = year_of == periods[at].year
     before = (moved.period < at) if measure == "opening" else (moved.period <= at)
     counted = ((moved.effect == ACTIVITY) & before) | ((moved.effect == OPENING) & (moved.period <= at))

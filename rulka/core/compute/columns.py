@@ -276,7 +276,7 @@ class _Builder:
         accounts: BoolArray | None = None
         warnings: tuple[str, ...] = ()
         if narrowing.by_key:
-            mask = self.view.book.mask(narrowing)
+            mask = self.view.mask(narrowing)
             keys = mask.keys if keys is None else keys & mask.keys
             accounts = mask.accounts if mask.names_accounts else None
             warnings = mask.warnings
@@ -473,7 +473,7 @@ class _Builder:
 
     def _member_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
         heading = asked.heading or "{member}"
-        covered = np.zeros(len(self.view.book.keys), dtype=bool)
+        covered = np.zeros(len(self.view.keys), dtype=bool)
         clauses = read_narrowing(asked.narrow).clauses
         rest = Narrowing(
             tuple(clause for clause in clauses if clause.name != asked.each)
@@ -516,12 +516,9 @@ class _Builder:
     def _present(self, asked: ColumnDef, narrow: str) -> BoolArray:
         """Mask of the visible posting keys of a series' node that something was ever booked on, as far as they are
         narrowed."""
-        present = (
-            self._node_of(asked).keys
-            & self.view.inside
-            & self.view.book.ever_booked(asked.scenario, translated=self.translated)
-        )
-        return present & self.view.book.mask(read_narrowing(narrow)).keys if narrow else present
+        booked = self.view.ever_booked(asked.scenario, translated=self.translated)
+        present = self._node_of(asked).keys & booked
+        return present & self.view.mask(read_narrowing(narrow)).keys if narrow else present
 
     def _alone(self, asked: ColumnDef) -> str:
         """What a node is called where it stands beside its children."""
@@ -531,7 +528,7 @@ class _Builder:
 
     def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, str]]:
         """(code, name, keys, what still narrows) of each child, entity or member that the series shows."""
-        keys = self.view.book.keys
+        keys = self.view.keys
         if asked.each == "child":
             node = self._node_of(asked)
             known = {one.code: one for one in nodes_of(self.view, self.scope, translated=self.translated)}

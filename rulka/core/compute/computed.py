@@ -213,7 +213,7 @@ class Computed:
         return self._readings[name]
 
     def balances(self, leaf: Leaf, column: Column) -> Balances:
-        return self.view.book.balances_of(self.reading(leaf, column).source)
+        return self.view.balances_of(self.reading(leaf, column).source)
 
     def vector(self, leaf: Leaf, column: Column) -> Vector | None:
         """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or
@@ -265,7 +265,7 @@ class Computed:
     def _read(self, reading: Reading, column: Column) -> Vector | None:
         """What a reading gives; what it refuses names the column."""
         try:
-            return read_vector(self.view.book, reading, column.asked.by_day)
+            return read_vector(self.view, reading, column.asked.by_day)
         except RulkaError as error:
             error.subject = error.subject or f"column {column.key}"
             raise
@@ -348,13 +348,13 @@ class Computed:
         keys = self.keys_of(column)
         if reading.measure not in FLOWS:
             return bool(vector.booked[keys].any())
-        counts = self.view.book.balances_of(reading.source).counts
+        counts = self.view.balances_of(reading.source).counts
         moved = counts[keys, reading.window.last + 1] != counts[keys, reading.window.first]
         return bool(moved.any() if not reading.window.by_day else vector.amounts[keys].any())
 
     def booked_in(self, period: Period, column: Column) -> bool:
         """Whether the node has posted lines in a period of a column's calendar."""
-        counts = self.view.book.in_calendar(column.calendar).balances("actual").counts
+        counts = self.view.in_calendar(column.calendar).balances("actual").counts
         return bool((counts[self.node.keys, period.index + 1] != counts[self.node.keys, period.index]).any())
 
     def digits_of(self, row: Row, column: Column) -> int:
@@ -364,12 +364,12 @@ class Computed:
     def booked_accounts(self) -> BoolArray:
         """Accounts of the node with anything booked in a shown column, judged by posting key before summing."""
         if self._booked_accounts is None:
-            booked = np.zeros(len(self.view.book.keys), dtype=bool)
+            booked = np.zeros(len(self.view.keys), dtype=bool)
             for column in self.columns:
                 if column.has_figures and not column.hidden and (vector := self.plain(column)[1]) is not None:
                     booked |= vector.booked & self.node_of(column).keys
             self._booked_accounts = np.zeros(len(self.view.frame.accounts), dtype=bool)
-            self._booked_accounts[self.view.book.keys.account[booked]] = True
+            self._booked_accounts[self.view.keys.account[booked]] = True
         return self._booked_accounts
 
     _rows_by_key: dict[str, Row] = field(default_factory=dict)

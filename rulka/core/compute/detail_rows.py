@@ -41,7 +41,7 @@ class DetailRow:
 
 def detail_rows(computed: Computed, leaf: Leaf, columns: Sequence[Column]) -> list[DetailRow]:
     """The rows that a leaf expands into; what is sealed for the reader stands together in one row without detail."""
-    sealed = computed.view.sealed[computed.view.book.keys.account]
+    sealed = computed.view.sealed_keys
     make = _counterparties if leaf.detail == "counterparties" else _entries
     rows = make(computed, leaf, columns, ~sealed)
     if any((computed.keys_behind(leaf, column) & sealed).any() for column in columns if column.has_figures):
@@ -77,7 +77,7 @@ def _counterparties(computed: Computed, leaf: Leaf, columns: Sequence[Column], o
             continue
         reading = computed.reading(leaf, column)
         keys = computed.keys_behind(leaf, column) & open_keys
-        labels, amounts, touched = sums_by_group(computed.view.book, reading, "counterparty", keys)
+        labels, amounts, touched = sums_by_group(computed.view, reading, "counterparty", keys)
         for at in np.flatnonzero(touched):
             label = labels[at] or NO_COUNTERPARTY
             row = rows.setdefault(label, _empty(leaf, slug(label), label, "counterparty", columns, computed))
@@ -125,8 +125,8 @@ def _add_entries(
     windows = [reading.window for reading in readings.values() if reading.window is not None]
     if not windows:
         return
-    book = computed.view.book.in_calendar(columns[next(iter(readings))].calendar)
-    for line in book.journal.lines(asked, min(w.first for w in windows), max(w.last for w in windows), MOST_LINES):
+    view = computed.view.in_calendar(columns[next(iter(readings))].calendar)
+    for line in view.lines(asked, min(w.first for w in windows), max(w.last for w in windows), MOST_LINES):
         for place, reading in readings.items():
             if not _counts(line, reading, computed.keys_behind(leaf, columns[place])):
                 continue

@@ -20,7 +20,7 @@ def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArra
 
     A column that narrows to some entities eliminates among these only.
     """
-    keys = view.book.keys
+    keys = view.keys
     entities = node.members
     narrowing = read_narrowing(column.asked.narrow) if column is not None else EVERYTHING
     if narrowing.of("entity"):
@@ -76,7 +76,7 @@ class Pair:
 def pairs(view: View, node: Node, amounts: IntArray, accounts: BoolArray) -> list[Pair]:
     """Each pair inside a node with both sides over some accounts, in order of their codes; pairs without amounts are
     left out."""
-    keys, taken = view.book.keys, eliminated(view, node) & node.keys
+    keys, taken = view.keys, eliminated(view, node) & node.keys
     chosen = taken & accounts[keys.account]
     codes = view.frame.entities.items
     size = len(codes)
@@ -94,7 +94,7 @@ def pairs(view: View, node: Node, amounts: IntArray, accounts: BoolArray) -> lis
 
 def without_partner(view: View, node: Node, booked: BoolArray) -> list[tuple[str, str]]:
     """(entity, account) of booked intercompany accounts that name no partner: nothing can eliminate them."""
-    keys = view.book.keys
+    keys = view.keys
     own = np.fromiter(
         (item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(view.frame.accounts)
     )

@@ -74,8 +74,8 @@ class Planned:
 
 def plan(spine: SpineDef, view: View, *, has_quantities: bool = False) -> Planned:
     """The leaves of every account line; kept with the book, since they follow from spine, ledger and fence alone."""
-    name = ("leaves", spine, repr(view.fence), has_quantities)
-    return view.book.kept(name, lambda: _plan(spine, view, has_quantities))
+    name = ("leaves", spine, has_quantities)
+    return view.kept(name, lambda: _plan(spine, view, has_quantities))
 
 
 def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
@@ -85,7 +85,7 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
         if line.kind != "line":
             continue
         try:
-            mask = view.book.mask(read_narrowing(line.accounts))
+            mask = view.mask(read_narrowing(line.accounts))
             planned.warnings_of[line.key] = list(mask.warnings)
             leaves = _Line(line, view, mask).leaves()
         except SelectionError as error:
@@ -116,7 +116,7 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
 class _Line:
     def __init__(self, line: LineDef, view: View, mask: KeyMask) -> None:
         self.line, self.view, self.narrowed = line, view, mask
-        self.frame, self.keys = view.frame, view.book.keys
+        self.frame, self.keys = view.frame, view.keys
         self.statistical = self.frame.accounts.of_type("statistical")
         self.accounts = mask.accounts & view.visible_accounts()
         if line.intercompany:
@@ -245,7 +245,7 @@ class _Line:
         rest: tuple[str, ...],
     ) -> Iterator[Leaf]:
         """A row for each member that anything visible was ever booked with."""
-        present = set(np.unique(of_key[mask & self.view.inside & accounts[self.keys.account]]).tolist())
+        present = set(np.unique(of_key[mask & accounts[self.keys.account]]).tolist())
         for place, item in enumerate(codes.items):
             if place in present:
                 inside = mask & (of_key == place)

@@ -52,17 +52,18 @@ def nodes_of(view: View, scope: ScopeDef | None = None, *, translated: bool = Fa
     What a node holds beyond its children follows them as a node of its own, where anything was ever booked there; an
     entity's own books follow it. Translated, what translation leaves counts as booked.
     """
-    return view.book.kept(("nodes", scope, repr(view.fence), translated), lambda: _find_nodes(view, scope, translated))
+    return view.kept(("nodes", scope, translated), lambda: _find_nodes(view, scope, translated))
 
 
 def _find_nodes(view: View, scope: ScopeDef | None, translated: bool) -> list[Node]:
     if scope is None:
         return _entity_nodes(view)
-    booked = view.book.ever_booked("actual", translated=translated)
+    booked = view.ever_booked("actual", translated=translated)
+    everything = np.ones(len(view.keys), dtype=bool)
     return [
         node
         for definition in scope.nodes
-        for node in _Grower(view, booked).grown(definition, view.inside, view.visible_entities(), 0)
+        for node in _Grower(view, booked).grown(definition, everything, view.visible_entities(), 0)
     ]
 
 
@@ -88,13 +89,13 @@ def _alone(view: View, item: Item) -> Node | None:
     code."""
     mask = np.zeros(len(view.frame.entities), dtype=bool)
     mask[view.frame.entities.index[item.code]] = True
-    if item.code + REST in view.frame.entities.index or not (view.node_keys(mask) & view.book.was_booked).any():
+    if item.code + REST in view.frame.entities.index or not (view.keys_of(mask) & view.was_booked).any():
         return None
     return _entity_node(view, item.code + REST, f"{item.name} alone", mask, ())
 
 
 def _entity_node(view: View, code: str, name: str, mask: BoolArray, children: tuple[str, ...]) -> Node:
-    return _with_currency(view, Node(code, name, mask, "", 2, mask, view.node_keys(mask), 0, children))
+    return _with_currency(view, Node(code, name, mask, "", 2, mask, view.keys_of(mask), 0, children))
 
 
 def _with_currency(view: View, node: Node) -> Node:
@@ -121,7 +122,7 @@ class _Grower:
                     yield from self._of_members(definition.grow, codes, item.code, within, members, depth)
             return
         narrowing = read_narrowing(definition.of)
-        mask, members = within & view.book.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
+        mask, members = within & view.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
         below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1)]
         yield from self._with_rest(definition.code, definition.name, mask, members, below, depth)
 
@@ -130,7 +131,7 @@ class _Grower:
     ) -> Iterator[Node]:
         chosen = np.zeros(len(codes), dtype=bool)
         chosen[codes.below[code]] = True
-        keys = self.view.book.keys
+        keys = self.view.keys
         mask = within & (
             chosen[keys.entity]
             if name == "entity"
@@ -165,7 +166,7 @@ def _node_of(
     view: View, code: str, name: str, mask: BoolArray, members: BoolArray, depth: int, children: tuple[str, ...]
 ) -> Node:
     entities = np.zeros(len(view.frame.entities), dtype=bool)
-    entities[view.book.keys.entity[mask]] = True
+    entities[view.keys.entity[mask]] = True
     return _with_currency(view, Node(code, name, entities, "", 2, members, mask, depth, children))
 
 

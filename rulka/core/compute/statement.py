@@ -111,10 +111,10 @@ def _sum_together(group: Sequence[Computed]) -> tuple[IntArray, IntArray]:
             nodes = [first.node_of(first.columns[wanted[0]])] if own else [computed.node for computed in group]
             keys = [node.keys for node in nodes]
             masks = [leaves[at].quantities if quantity else leaves[at].mask for at in ats]
-            kept = ("classes", first.statement.spine, repr(first.view.fence), name, quantity)
-            classes = first.view.book.kept(kept, partial(classes_of, masks, len(keys[0])))
+            kept = ("classes", first.statement.spine, name, quantity)
+            classes = first.view.kept(kept, partial(classes_of, masks, len(keys[0])))
             named = ("reach", kept, first.statement.scope, first.translated, tuple(node.code for node in nodes))
-            reach = first.view.book.kept(named, partial(reach_of, classes, keys))
+            reach = first.view.kept(named, partial(reach_of, classes, keys))
             cells = sums(
                 classes, reach, [vector.amounts for _, vector in given] + [vector.booked for _, vector in given]
             )

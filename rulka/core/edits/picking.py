@@ -72,7 +72,7 @@ def picks(
     for place in np.flatnonzero(fits):
         for head in _heads(accounts, int(place)):
             shown[head] = seen[head]
-    balances = view.book.balances("actual")
+    balances = view.balances("actual")
     amounts = view.by_account(balances.closing[:, computed.period.index], computed.node.keys)
     rows = [
         _row(computed, int(place), chosen, lines, int(amounts[place])) for place in np.flatnonzero(shown)[:MOST_ROWS]

@@ -374,13 +374,13 @@ def _ledger_balances(computed: Computed, why: str) -> list[Check]:
         return []
     if why:
         return [Check("ledger-balance", NOT_JUDGED, why)]
-    frame, keys = computed.view.frame, computed.view.book.keys
+    frame, keys = computed.view.frame, computed.view.keys
     money = ~frame.accounts.of_type("statistical")[keys.account]
     apart: list[str] = []
     for column in columns:
         assert column.window is not None
         node = computed.node_of(column)
-        closing = computed.view.book.balances_of(computed.plain(column)[0].source).measure("closing", column.window)
+        closing = computed.view.balances_of(computed.plain(column)[0].source).measure("closing", column.window)
         for place in np.flatnonzero(node.entities):
             rest = int(closing[money & (keys.entity == place)].sum())
             if rest:
@@ -414,8 +414,8 @@ def _result(computed: Computed, why: str) -> list[Check]:
     for column in columns:
         assert column.window is not None
         node = computed.node_of(column)
-        keys = np.flatnonzero(results[computed.view.book.keys.account] & node.keys)
-        balances = computed.view.book.balances_of(computed.plain(column)[0].source)
+        keys = np.flatnonzero(results[computed.view.keys.account] & node.keys)
+        balances = computed.view.balances_of(computed.plain(column)[0].source)
         last = column.window.last
         calendar = computed.calendar_of(column)
         start = calendar.of_year(calendar.periods[last].year)[0].index
@@ -547,10 +547,10 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
     if rest is None:  # without a column for the others only the members that were asked for must be there
         series = next(asked for asked in computed.statement.span.columns if asked.key == parts[0].series)
         narrowing = Narrowing((*narrowing.clauses, *read_narrowing(series.narrow).of(each)))
-    own = view.book.mask(narrowing).keys & computed.node_of(parts[0]).keys & view.inside
+    own = view.mask(narrowing).keys & computed.node_of(parts[0]).keys
     if parts[0].asked.inside:
         own = own & np.any([column.keys for column in parts if column.keys is not None], axis=0)
-    missing = own & (covered != 1) & view.book.ever_booked(parts[0].asked.scenario, translated=computed.translated)
+    missing = own & (covered != 1) & view.ever_booked(parts[0].asked.scenario, translated=computed.translated)
     if not missing.any():
         return Check("columns", HOLDS, f"{len(parts)} columns add up to the whole", title=title)
     gap = computed.figure(
@@ -580,7 +580,7 @@ def _intercompany(computed: Computed, why: str) -> list[Check]:
     for column in columns:
         assert column.window is not None
         node = computed.node_of(column)
-        balances = view.book.balances_of(computed.plain(column)[0].source)
+        balances = view.balances_of(computed.plain(column)[0].source)
         for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
             for pair in pairs(view, node, balances.measure(measure, column.window), accounts):
                 if pair.apart:
@@ -613,7 +613,7 @@ def _not_elsewhere(computed: Computed) -> list[Check]:
     rest = next((node for node in nodes if node.code == computed.node.code + REST), None)
     if rest is None:
         return []
-    accounts = np.unique(computed.view.book.keys.account[rest.keys])
+    accounts = np.unique(computed.view.keys.account[rest.keys])
     detail = (
         f"Node {rest.code} holds what no child of {computed.node.name} does, on {len(accounts)} "
         f"account{'s' if len(accounts) != 1 else ''}"

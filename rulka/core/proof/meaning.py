@@ -5,7 +5,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from functools import partial
 
 import numpy as np
 
@@ -49,7 +48,7 @@ class Meant:
 def meant_by(text: str, view: View, most: int = 3) -> Meant:
     """What a narrowing means in a book; a selection of accounts alone is one too."""
     narrowing = read_narrowing(text)
-    mask = view.book.mask(narrowing)
+    mask = view.mask(narrowing)
     places = np.flatnonzero(mask.accounts & view.visible_accounts())
     items = view.frame.accounts.items
     named = tuple(f"{items[place].code} {items[place].name}" for place in places[:most])
@@ -95,10 +94,8 @@ def _of_line(computed: Computed, line: LineDef) -> Iterator[str]:
 
 def _of_texts(view: View, clauses: tuple[Clause, ...]) -> Iterator[str]:
     """Clauses on source, kind or counterparty that no journal line of the whole ledger passes."""
-    book = view.book
     for name in dict.fromkeys(clause.name for clause in clauses):
-        last = len(book.frame.calendar.periods) - 1
-        grouped = book.kept(("grouped", (name,)), partial(book.journal.grouped, (name,), 0, last))
+        grouped = view.grouped((name,))
         texts = CodeList(name, tuple(Item(text, text, parent="\0") for text in grouped.labels[name]))
         for clause in clauses:
             if clause.name == name:
@@ -111,7 +108,7 @@ def _of_nodes(computed: Computed) -> Iterator[tuple[str, str]]:
     while todo:
         node = todo.pop(0)
         if not node.grow:
-            yield from ((node.code, warning) for warning in computed.view.book.mask(read_narrowing(node.of)).warnings)
+            yield from ((node.code, warning) for warning in computed.view.mask(read_narrowing(node.of)).warnings)
         todo += node.nodes
 
 
@@ -121,7 +118,7 @@ def _mixed_units(computed: Computed) -> Iterator[tuple[Row, str]]:
     units = np.array([item.unit if item.type == "statistical" else "" for item in accounts.items])
     if len(set(units.tolist()) - {""}) < 2:
         return
-    of_key = units[computed.view.book.keys.account]
+    of_key = units[computed.view.keys.account]
     for row in computed.rows:
         if row.kind not in ("line", "total"):
             continue

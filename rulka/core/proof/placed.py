@@ -49,14 +49,12 @@ def placed_of(computed: Computed) -> IntArray:
     Lines that narrow by members share an account: what counts is how many hold any one posting key of it, and an
     account of which some visible key is held by none counts as not placed.
     """
-    return computed.view.book.kept(
-        ("placed", computed.statement.spine, repr(computed.view.fence)), lambda: _count_places(computed)
-    )
+    return computed.view.kept(("placed", computed.statement.spine), lambda: _count_places(computed))
 
 
 def _count_places(computed: Computed) -> IntArray:
     view = computed.view
-    of_key = view.book.keys.account
+    of_key = view.keys.account
     count = np.zeros(len(view.frame.accounts), dtype=np.int64)
     by_key = np.zeros(len(of_key), dtype=np.int64)
     narrowed = np.zeros(len(count), dtype=bool)
@@ -75,7 +73,7 @@ def _count_places(computed: Computed) -> IntArray:
             narrowed |= of_line
     if not narrowed.any():
         return count
-    seen = view.inside & narrowed[of_key]
+    seen = narrowed[of_key]
     most, least = np.zeros(len(count), dtype=np.int64), np.full(len(count), len(of_key), dtype=np.int64)
     np.maximum.at(most, of_key[seen], by_key[seen])
     np.minimum.at(least, of_key[seen], by_key[seen])

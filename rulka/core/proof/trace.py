@@ -7,7 +7,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from rulka.core.books.balances import Balances
+from rulka.core.books.balances import Balances, Source
 from rulka.core.books.calendar import FiscalCalendar, Period
 from rulka.core.books.chart import IntArray
 from rulka.core.compute.columns import Column
@@ -193,7 +193,7 @@ def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Tra
     totals = computed.by_account(leaf, column)
     keys = computed.keys_behind(leaf, column)
     booked = np.zeros(len(totals), dtype=bool)
-    booked[computed.view.book.keys.account[keys & vector.booked]] = True
+    booked[computed.view.keys.account[keys & vector.booked]] = True
     items, parts = computed.view.frame.accounts.items, []
     for place in np.flatnonzero(booked | (totals != 0)):
         amount = _in_units(computed, leaf, column, int(totals[place]), vector.divisor)
@@ -288,7 +288,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     window, measure = reading.window, reading.measure
     assert window is not None
     keys = account_keys(computed, leaf, column, account)
-    balances, calendar = computed.view.book.balances_of(reading.source), computed.calendar_of(column)
+    balances, calendar = computed.view.balances_of(reading.source), computed.calendar_of(column)
     whole = int(computed.by_account(leaf, column)[account]) * computed.part_sign(leaf, column)
     if window.by_day:
         assert window.start and window.end
@@ -301,7 +301,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
         found = [_activity(balances, keys, period, measure) for period in periods]
         return [c for c in found if c.amount or c.count]
     at = window.first if measure == "opening" else window.last
-    found = _through(computed, balances, keys, at, whole=measure == "closing", account=account, calendar=calendar)
+    found = _through(computed, reading.source, keys, at, whole=measure == "closing", account=account, calendar=calendar)
     restated = whole - sum(component.amount for component in found)
     return (
         [*found, Component("translation", "", "Translated at another rate", restated)]
@@ -324,7 +324,7 @@ def _balances_of_mean(balances: Balances, keys: IntArray, periods: tuple[Period,
 
 def account_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
     """Places of the visible posting keys of an account behind a cell."""
-    return np.flatnonzero(computed.keys_behind(leaf, column) & (computed.view.book.keys.account == account))
+    return np.flatnonzero(computed.keys_behind(leaf, column) & (computed.view.keys.account == account))
 
 
 def _activity(balances: Balances, keys: IntArray, period: Period, measure: str = "activity") -> Component:
@@ -340,7 +340,7 @@ def _activity(balances: Balances, keys: IntArray, period: Period, measure: str =
 
 def _through(
     computed: Computed,
-    balances: Balances,
+    source: Source,
     keys: IntArray,
     at: int,
     *,
@@ -349,7 +349,7 @@ def _through(
     calendar: FiscalCalendar,
 ) -> list[Component]:
     """Everything that makes up a balance at a period: former years, then this year's periods one by one."""
-    frame = computed.view.frame
+    frame, balances = computed.view.frame, computed.view.balances_of(source)
     year = calendar.periods[at].year
     found: list[Component] = []
     if frame.carrying()[account]:
@@ -362,7 +362,7 @@ def _through(
             )
             found.append(Component("year", str(former), f"All of FY{former}", amount, sum(c.count for c in activity)))
             if frame.accounts.items[account].code == frame.retained_earnings:
-                rolled = sum(amount for _, amount in _rolled_by_account(computed, balances, place, keys))
+                rolled = sum(amount for _, amount in computed.view.rolled_into(keys, source, place))
                 found.append(Component("rolled", str(former), f"Result of FY{former} rolled in", rolled))
     for period in calendar.of_year(year):
         if period.index > at:
@@ -375,23 +375,6 @@ def _through(
     return [c for c in found if c.amount or c.count]
 
 
-def _rolled_by_account(
-    computed: Computed, balances: Balances, year_place: int, into: IntArray
-) -> list[tuple[int, int]]:
-    """What a year's residual result consisted of that rolled into some keys: (account, amount)."""
-    view = computed.view
-    target = view.book.rolls_into
-    wanted = np.zeros(len(target), dtype=bool)
-    wanted[into] = True
-    rolling = np.flatnonzero(target >= 0)
-    totals: dict[int, int] = {}
-    for key in rolling[wanted[target[rolling]]]:
-        # what lies outside the fence still counts in the balance, but only as one nameless rest
-        place = int(view.book.keys.account[key]) if view.inside[key] else -1
-        totals[place] = totals.get(place, 0) + int(balances.residual[key, year_place])
-    return sorted((place, amount) for place, amount in totals.items() if amount)
-
-
 def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str, year: int) -> Trace:
     """Open a rolled year of retained earnings into that year's revenue and expense accounts."""
     leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
@@ -401,7 +384,9 @@ def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str
     balances = computed.balances(leaf, column)
     into = account_keys(computed, leaf, column, frame.accounts.index[account])
     parts = []
-    for at, amount in _rolled_by_account(computed, balances, calendar.years.index(year), into):
+    for at, amount in computed.view.rolled_into(
+        into, computed.reading(leaf, column).source, calendar.years.index(year)
+    ):
         share = _in_units(computed, leaf, column, amount)
         if at < 0:
             parts.append(Part("rest", "accounts outside of what you may see", share))

@@ -394,7 +394,7 @@ def page_values(computed: Computed, ledger: str, at: datetime) -> dict[str, str]
         "period.code": computed.period.code,
         "currency": node.currency,
         "ledger": ledger,
-        "revision": str(computed.view.book.revision),
+        "revision": str(computed.view.revision),
         "date": f"{at.day} {at:%B %Y}",
         "time": f"{at:%H:%M %Z}".strip(),
     }

@@ -21,7 +21,7 @@ def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
     content = {
         "statement": computed.statement.name,
         "ledger": ledger,
-        "revision": computed.view.book.revision,
+        "revision": computed.view.revision,
         "period": computed.period.code,
         "node": node.code,
         "currency": node.currency,

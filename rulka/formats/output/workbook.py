@@ -85,7 +85,7 @@ class _Book:
         sheet.write_string(0, 0, plain_text(first.statement.title), self.format(bold=True, font_size=16))
         facts = [
             ("Ledger", self.about.ledger),
-            ("Revision", str(first.view.book.revision)),
+            ("Revision", str(first.view.revision)),
             ("Period", f"{first.period.title} ({first.period.code})"),
             ("Figures", unit_title(first)),
             ("Part of the whole", first.view.part if first.view.is_part else ""),
@@ -164,7 +164,7 @@ class _Sheet:
         self.sheet.write_string(
             2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format()
         )
-        made = f"{self.of.about.ledger}, revision {computed.view.book.revision}, made {moment_text(self.of.about.at)}"
+        made = f"{self.of.about.ledger}, revision {computed.view.revision}, made {moment_text(self.of.about.at)}"
         self.sheet.write_string(3, 0, plain_text(made), self.format(font_color=SOFT, italic=True))
 
     def _heads(self) -> None:

@@ -19,7 +19,7 @@ from rulka.formats.intake.mapping import MappingDefinition
 from rulka.formats.intake.odata import sets_from
 from rulka.ledger.loading.report import FINDINGS
 from rulka.ledger.models import Feed, Ledger
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import frame_of
 from rulka.work.models import Load
 
 
@@ -140,8 +140,7 @@ def bounds_of(feed: Feed) -> Bounds:
     asked = feed.options.get("bounds") or {}
     if not any(asked.values()):
         return Bounds()
-    book = book_of(feed.ledger)
-    frame = book.frame
+    frame = frame_of(feed.ledger)
     first = asked.get("first_day", "")
     if first and not any(
         period.start.isoformat() == first for period in frame.calendar.periods if not period.adjusting

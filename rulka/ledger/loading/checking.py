@@ -18,7 +18,7 @@ from rulka.ledger.loading.master_data import Wanted, compare_wanted
 from rulka.ledger.loading.report import Finding, LoadReport
 from rulka.ledger.loading.staging import CHANGED, NEW, OLDER, SAME, Stage
 from rulka.ledger.models import BudgetLine, Counterparty, Feed, Ledger
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 
 LONG_PAST = 3
 """Ordinary periods before the newest booked one that count as recent, where a feed says nothing else."""
@@ -217,8 +217,8 @@ def _openings(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar) -> N
         staged = cursor.fetchall()
     if not staged or not ledger.revision:
         return
-    book = book_of(ledger)
-    frame, balances, view = book.frame, book.balances("actual"), book.within(NO_FENCE)
+    view = view_of(ledger, NO_FENCE)
+    frame, balances = view.frame, view.balances("actual")
     rows = []
     for entity, number in sorted({(row[0], row[1]) for row in staged}):
         at = calendar.by_code[period_code(number)].index
@@ -226,7 +226,7 @@ def _openings(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar) -> N
             continue
         mask = np.zeros(len(frame.entities), dtype=bool)
         mask[frame.entities.index[entity]] = True
-        carried = view.by_account(balances.opening[:, at], view.node_keys(mask))
+        carried = view.by_account(balances.opening[:, at], view.keys_of(mask))
         if not carried.any():
             continue
         opened = {row[2]: row[3] for row in staged if row[:2] == (entity, number)}

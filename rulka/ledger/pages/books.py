@@ -266,7 +266,7 @@ def members(request: HttpRequest) -> HttpResponse:
     shown = []
     for name, codes in frame.dimensions.items():
         counts = lines_by_member(view, name)
-        fence = view.fence.members.get(name)
+        fence = view.fence.of_dimension(name)
         rows = [
             (codes.items[place], depth, int(counts[place]))
             for place, depth in _indented(codes)

@@ -23,8 +23,8 @@ from rulka.formats.output.row_sheet import rows_workbook
 from rulka.ledger import editing
 from rulka.ledger.models import JournalLineFormer
 from rulka.ledger.pages.common import exact, page
-from rulka.ledger.reading.calendars import own_calendar_book
-from rulka.ledger.reading.history import book_at
+from rulka.ledger.reading.calendars import in_own_calendar
+from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow
 from rulka.ledger.reading.queries import find_entry
 from rulka.ledger.seat import Seat, seat_of
@@ -196,9 +196,9 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
 
 def _place(seat: Seat, key_id: int) -> int | None:
     """A posting key's place in the book, None where the fence or a seal hides it."""
-    keys = seat.view.book.keys
+    keys = seat.view.keys
     found = [int(at) for at in (keys.ids == key_id).nonzero()[0]]
-    if not found or not seat.view.inside[found[0]] or seat.view.sealed[keys.account[found[0]]]:
+    if not found or seat.view.sealed_keys[found[0]]:
         return None
     return found[0]
 
@@ -210,7 +210,7 @@ def _amount(minor: int, digits: int) -> str:
 def _seen_entry(seat: Seat, entity: str, number: str) -> tuple[Any, list[Any], int]:
     found = find_entry(seat.ledger, entity, number)
     lines, hidden = [], 0
-    frame, keys = seat.view.frame, seat.view.book.keys
+    frame, keys = seat.view.frame, seat.view.keys
     for line in found.lines.select_related("key__account", "key__partner").order_by("line"):
         at = _place(seat, line.key_id)
         if at is None:
@@ -234,14 +234,13 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[list[TrialBalanceR
     if revision:
         if not revision.isdigit():
             raise RulkaError(f"'{revision}' is no revision.", hint="Write its number.", subject="revision")
-        book = book_at(seat.ledger, int(revision))
-        view = book.within(seat.view.fence)
+        view = view_at(seat.ledger, int(revision), seat.view.fence)
         mark = f"as at revision {revision}"
     entity = asked.get("entity", "")
     if asked.get("calendar") == "own":
         if not entity:
             raise RulkaError("An own calendar belongs to one entity.", hint="Choose an entity.", subject="calendar")
-        view = own_calendar_book(seat.ledger, entity).within(seat.view.fence)
+        view = in_own_calendar(view, entity)
     calendar = view.frame.calendar
     here = calendar.on(seat.period.end) or calendar.periods[-1]
     last = calendar.period(asked["to"]) if asked.get("to") else here

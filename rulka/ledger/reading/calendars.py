@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-from rulka.core.books.book import Book
+from rulka.core.books.book import View
 from rulka.core.errors import NotFound, RulkaError
-from rulka.ledger.models import Ledger
-from rulka.ledger.reading.queries import book_of
 
 
-def own_calendar_book(ledger: Ledger, entity: str) -> Book:
-    """The books in the calendar that an entity names; entities that keep another one are not in it."""
-    book = book_of(ledger)
-    if entity not in book.frame.entities.index:
+def in_own_calendar(view: View, entity: str) -> View:
+    """What is seen, in the calendar that an entity names; entities that keep another one are not in it."""
+    frame = view.frame
+    if entity not in frame.entities.index:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
-    name = book.frame.entity_calendars[book.frame.entities.index[entity]]
+    name = frame.entity_calendars[frame.entities.index[entity]]
     if not name:
         raise RulkaError(
             f"{entity} names no calendar of its own.", hint="Its calendar is the group's.", subject="calendar"
         )
-    return book.in_calendar(name)
+    return view.in_calendar(name)

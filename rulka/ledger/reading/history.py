@@ -12,6 +12,7 @@ from django.db import connection
 
 from rulka.core.books.book import Book, View
 from rulka.core.books.calendar import period_code
+from rulka.core.books.fence import Fence
 from rulka.core.errors import NotFound
 from rulka.core.money import QUANTITY_DIGITS, minor_text
 from rulka.ledger.models import (
@@ -28,7 +29,7 @@ from rulka.ledger.models import (
     Scenario,
 )
 from rulka.ledger.reading.changes import sum_changes
-from rulka.ledger.reading.queries import MasterRows, book_of, build_frame, build_keys, movements_from, snapshot, within
+from rulka.ledger.reading.queries import MasterRows, build_frame, build_keys, movements_from, snapshot, view_of, within
 
 MODELS: dict[str, Any] = {
     "entities": Entity,
@@ -92,12 +93,12 @@ def settings_at(ledger: Ledger, revision: int) -> Ledger:
     return ledger
 
 
-def book_at(ledger: Ledger, revision: int) -> Book:
-    """The ledger's balances as at a revision, with the accounts, parents and members of that time."""
+def view_at(ledger: Ledger, revision: int, fence: Fence) -> View:
+    """The ledger through a fence as at a revision, with the accounts, parents and members of that time."""
     if revision == ledger.revision:
-        return book_of(ledger)
+        return view_of(ledger, fence)
     found = find_revision(ledger, revision)
-    return _book_at(ledger.pk, found.at, revision)
+    return _book_at(ledger.pk, found.at, revision).within(fence)
 
 
 @lru_cache(maxsize=4)
@@ -182,8 +183,7 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
         find_revision(ledger, number)
     if first > last:
         first, last = last, first
-    sealed = view.sealed[view.book.keys.account]
-    inside = [int(key) for key in view.book.keys.ids[view.inside & ~sealed] if key]
+    inside = [int(key) for key in view.keys.ids[~view.sealed_keys] if key]
     with snapshot(), connection.cursor() as cursor:
         counts: dict[int, list[int]] = {}
         for at, sql in enumerate(
@@ -231,13 +231,13 @@ def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[Ch
             revision__ledger=ledger, revision__number__gt=first, revision__number__lte=last
         ).values_list(*fields)
     )
-    keys, frame = view.book.keys, view.frame
+    keys, frame = view.keys, view.frame
     place_of = {int(key): place for place, key in enumerate(keys.ids) if key}
     totals: dict[tuple[str, int, int, int], list[int]] = {}
     for (scenario, period, _, _), rows in found.items():
         for key, debit, credit, _ in rows.tolist():
             place = place_of.get(key)
-            if place is None or not view.inside[place]:
+            if place is None:
                 continue
             at = (str(scenario), int(keys.entity[place]), int(keys.account[place]), period)
             total = totals.setdefault(at, [0, 0])

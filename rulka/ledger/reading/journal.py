@@ -124,8 +124,8 @@ class Journal:
 
     def __init__(self, view: View, ledger: Ledger, wanted: JournalFilter) -> None:
         self.view, self.ledger, self.wanted = view, ledger, wanted
-        frame, keys = view.frame, view.book.keys
-        mask = view.inside & (keys.ids > 0)
+        frame, keys = view.frame, view.keys
+        mask = keys.ids > 0
         self.warnings: list[str] = []
         if wanted.entities:
             mask = mask & self._selected(wanted.entities, frame.entities)[keys.entity]
@@ -138,8 +138,8 @@ class Journal:
             mask = (
                 mask & (keys.partner >= 0) & self._selected(wanted.partner, frame.entities)[np.maximum(keys.partner, 0)]
             )
-        sealed: BoolArray = mask & view.sealed[keys.account]
-        self.open_keys: BoolArray = mask & ~view.sealed[keys.account]
+        sealed: BoolArray = mask & view.sealed_keys
+        self.open_keys: BoolArray = mask & ~view.sealed_keys
         periods = np.ones(len(frame.calendar.periods), dtype=bool)
         if wanted.first:
             periods[: frame.calendar.period(wanted.first).index] = False
@@ -151,7 +151,7 @@ class Journal:
         if wanted.kind and wanted.kind not in KINDS:
             raise RulkaError(f"'{wanted.kind}' is not a kind.", hint=one_of(wanted.kind, KINDS), subject="kind")
         effects = (KINDS[wanted.kind],) if wanted.kind else ALL_EFFECTS
-        self.moved = view.book.movements("actual")
+        self.moved = view.movements("actual")
         self.mask = counted(self.moved, self.open_keys, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
         self.sealed = 0
         if sealed.any():
@@ -229,7 +229,7 @@ class Journal:
 
     def totals(self) -> tuple[int, list[tuple[str, Fraction, Fraction, int]]]:
         """How many lines, and gross debits and credits by currency, quantities apart."""
-        keys, moved, frame = self.view.book.keys, self.moved, self.view.frame
+        keys, moved, frame = self.view.keys, self.moved, self.view.frame
         if self.wanted.is_simple:
             rows = (moved.key[self.mask], moved.count[self.mask], moved.debit[self.mask], moved.credit[self.mask])
         else:
@@ -270,7 +270,7 @@ class Journal:
     def _where(self, period: int | None) -> tuple[str, list[Any]]:
         """The whole filter as SQL, for one period (an index) or for all; keys are those with anything in it."""
         mask = self.mask if period is None else self.mask & (self.moved.period == period)
-        keys = json.dumps(self.view.book.keys.ids[_among(self.moved.key[mask], len(self.view.book.keys))].tolist())
+        keys = json.dumps(self.view.keys.ids[_among(self.moved.key[mask], len(self.view.keys))].tolist())
         key = "+l.key_id" if self.by_index else "l.key_id"
         numbers = (
             [self.numbers[period]]
@@ -359,7 +359,7 @@ class Journal:
 
     def _lines(self, ids: list[int]) -> list[JournalRow]:
         found = JournalLine.objects.select_related("entry__entity", "key__account", "key__partner").in_bulk(ids)
-        frame, keys = self.view.frame, self.view.book.keys
+        frame, keys = self.view.frame, self.view.keys
         place = {int(key): at for at, key in enumerate(keys.ids) if key}
         rows = []
         for pk in ids:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from django.db import connection
 
-from rulka.core.books.book import Book
+from rulka.core.books.book import View
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import IntArray
 from rulka.core.books.frame import Frame, Movements
@@ -116,14 +116,12 @@ class LineReader:
         return Historical(*table.T)
 
 
-def texts_of(book: Book, clauses: tuple[Clause, ...]) -> Mapping[str, list[str]]:
+def texts_of(view: View, clauses: tuple[Clause, ...]) -> Mapping[str, list[str]]:
     """By field, the texts of journal lines that pass some clauses, for a query."""
     found: dict[str, Any] = {}
     fields = tuple(sorted({clause.name for clause in clauses}))
     if fields:
-        grouped: Grouped = book.kept(
-            ("grouped", fields), lambda: book.journal.grouped(fields, 0, len(book.frame.calendar.periods) - 1)
-        )
+        grouped = view.grouped(fields)
         for name in fields:
             labels = grouped.labels[name]
             passing = matches_text(clauses, name, labels)

@@ -16,9 +16,10 @@ from django.db import connection, transaction
 from django.db.models import QuerySet, Sum
 from django.db.models.expressions import RawSQL
 
-from rulka.core.books.book import Book
+from rulka.core.books.book import Book, View
 from rulka.core.books.calendar import FiscalCalendar, period_code, period_number
 from rulka.core.books.chart import IntArray, Item, code_list
+from rulka.core.books.fence import Fence
 from rulka.core.books.frame import POSTED, Frame, Keys, Movements
 from rulka.core.books.rates import Rates
 from rulka.core.errors import NotFound, one_of
@@ -70,8 +71,17 @@ def find_ledger(code: str = "") -> Ledger:
 _BOOKS: dict[int, tuple[object, Book]] = {}
 
 
-def book_of(ledger: Ledger) -> Book:
-    """The ledger's balances in arrays, read again only when its revision moved."""
+def view_of(ledger: Ledger, fence: Fence) -> View:
+    """The ledger through a fence, as it is now; read again only when its revision moved."""
+    return _book_of(ledger).within(fence)
+
+
+def frame_of(ledger: Ledger) -> Frame:
+    """What stands still under the ledger's figures; none of them."""
+    return _book_of(ledger).frame
+
+
+def _book_of(ledger: Ledger) -> Book:
     with snapshot():
         ledger = Ledger.objects.get(pk=ledger.pk)
         # the moment tells a ledger from another one that once had its place in the database

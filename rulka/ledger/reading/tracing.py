@@ -6,7 +6,6 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
-import numpy as np
 from django.core.paginator import Page, Paginator
 from django.db.models import F, QuerySet
 
@@ -111,7 +110,7 @@ def lines_page(
         if rolled
         else account_keys(computed, leaf, shown_column, place)
     )
-    keys = [int(view.book.keys.ids[key]) for key in chosen if view.book.keys.ids[key]]
+    keys = [int(view.keys.ids[key]) for key in chosen if view.keys.ids[key]]
     kind, _, code = part.component.partition(":")
     reading = computed.reading(leaf, shown_column)
     source, measure = reading.source, reading.measure
@@ -146,7 +145,7 @@ def lines_page(
     if days is not None:
         effect = ACTIVITY
     whole = LineFilter(
-        keys, periods, effect, STATUSES[source.status], side, "", start, end, texts_of(view.book, source.lines)
+        keys, periods, effect, STATUSES[source.status], side, "", start, end, texts_of(view, source.lines)
     )
     lines = lines_behind(replace(whole, search=search))
     count, debit, credit = totals(lines)
@@ -178,16 +177,16 @@ def lines_page(
 def _rolling_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
     """Places of the keys of a result account that roll into the retained earnings behind a cell."""
     view = computed.view
-    into = np.zeros(len(view.book.keys), dtype=bool)
-    into[account_keys(computed, leaf, column, view.frame.accounts.index[view.frame.retained_earnings])] = True
-    rolls = view.book.rolls_into
-    return np.flatnonzero((view.book.keys.account == account) & (rolls >= 0) & into[np.maximum(rolls, 0)] & view.inside)
+    into = account_keys(computed, leaf, column, view.frame.accounts.index[view.frame.retained_earnings])
+    rolling = view.rolling_into(into)
+    chosen: IntArray = rolling[view.keys.account[rolling] == account]
+    return chosen
 
 
 def _local_note(computed: Computed, keys: IntArray) -> str:
     """What to say where lines stand in another currency than the translated figure; empty where they don't."""
     frame = computed.view.frame
-    currencies = {frame.currencies[place] for place in computed.view.book.keys.entity[keys]} - {frame.group_currency}
+    currencies = {frame.currencies[place] for place in computed.view.keys.entity[keys]} - {frame.group_currency}
     if not computed.translated or not currencies:
         return ""
     return f"Lines are in {', '.join(sorted(currencies))}; the figure is translated into {frame.group_currency}."
@@ -289,12 +288,8 @@ class ShownEntry:
 def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEntry:
     """An entry with all its visible lines and document fields; unknown to whom no line of it is visible."""
     entry = find_entry(ledger, entity, number)
-    frame, keys = view.frame, view.book.keys
-    visible = {
-        int(keys.ids[k]): k
-        for k in range(len(keys))
-        if keys.ids[k] and view.inside[k] and not view.sealed[keys.account[k]]
-    }
+    frame, keys = view.frame, view.keys
+    visible = {int(keys.ids[k]): k for k in range(len(keys)) if keys.ids[k] and not view.sealed_keys[k]}
     found = list(entry.lines.filter(**within("key", list(visible))).order_by("pk"))
     if not found:
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")

@@ -62,8 +62,7 @@ def _figures(kind: str) -> Raw:
 
 def sources_of(view: View) -> list[str]:
     """The modules that journal lines came from."""
-    journal = view.book.journal
-    return list(journal.grouped(("source",), 0, len(view.frame.calendar.periods) - 1).labels["source"])
+    return list(view.grouped(("source",)).labels["source"])
 
 
 def start_kind(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> Edited:

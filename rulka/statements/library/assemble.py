@@ -102,7 +102,7 @@ def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str
     for statement in Definition.objects.filter(ledger=ledger, kind="statement"):
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
         for line in assemble(statement).spine.walk():
-            narrowed = view.book.mask(read_narrowing(line.accounts)) if line.kind == "line" else None
+            narrowed = view.mask(read_narrowing(line.accounts)) if line.kind == "line" else None
             if narrowed is not None and narrowed.names_accounts:
                 mask |= narrowed.accounts
         for at in np.flatnonzero(mask):

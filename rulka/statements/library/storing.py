@@ -18,7 +18,7 @@ from rulka.core.edits.tree import Raw
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import frame_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import (
     assemble,
@@ -71,7 +71,7 @@ def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, per
 
 def check_definition(definition: Definition) -> None:
     """Refuse what a schema can't: unreadable selections and formulas, parts that do not exist."""
-    body, frame = definition.body, book_of(definition.ledger).frame
+    body, frame = definition.body, frame_of(definition.ledger)
     if definition.kind == "statement":
         statement = assemble(definition)
         if statement.rest:

@@ -47,7 +47,7 @@ class WhatMoved:
 
 def fence_text(view: View) -> str:
     """What names the bounds that figures were computed within."""
-    return "" if view.fence.hides_nothing else repr(view.fence)
+    return "" if view.fence.hides_nothing else view.fence.digest
 
 
 NOTHING_SEALED = "nothing"
@@ -76,7 +76,7 @@ def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, per
         name=title,
         period=computed.period.code,
         node=computed.node.code,
-        revision=computed.view.book.revision,
+        revision=computed.view.revision,
         run=json.loads(as_json(computed, outcome.checks, ledger.code)),
         shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],

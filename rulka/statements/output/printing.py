@@ -23,7 +23,7 @@ def _kept(key: tuple[Any, ...]) -> list[bytes]:
 
 def printed(seat: Seat, name: str, stamp: str) -> bytes:
     """The PDF of what is shown; kept while nothing that it depends on changes."""
-    kept = _kept((seat.ledger.pk, seat.view.book.revision, name, stamp, seat.query, repr(seat.view.fence)))
+    kept = _kept((seat.ledger.pk, seat.view.revision, name, stamp, seat.query, seat.view.fence))
     if not kept:
         outcomes = outcomes_of(seat, find_definition(seat.ledger, "statement", name))
         content = export(outcomes, seat.ledger, "pdf", most_rows=MOST_PREVIEWED)

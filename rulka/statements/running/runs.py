@@ -13,7 +13,7 @@ from rulka.core.compute.statement import run_nodes, run_statement
 from rulka.core.definitions.statements import StatementDef
 from rulka.core.proof.footing import Check, Verdict, footing, verdict_on
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.queries import book_of
+from rulka.ledger.reading.queries import view_of
 from rulka.statements.library.assemble import assemble, find_definition
 from rulka.statements.models import Definition
 
@@ -33,7 +33,7 @@ class Outcome:
 
 def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outcome:
     """Compute a statement as one person may see it."""
-    view = book_of(ledger).within(fence)
+    view = view_of(ledger, fence)
     computed = run_statement(
         assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node
     )
@@ -62,7 +62,7 @@ def run_pages(
 
     `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
     """
-    view = book_of(ledger).within(fence)
+    view = view_of(ledger, fence)
     statement = assemble(find_definition(ledger, "statement", name))
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)

@@ -82,7 +82,7 @@ def test_fence_narrows_entities_accounts_and_members_together():
     def seen(**bounds):
         return [
             (row.entity, row.account)
-            for row in trial_balance(found.within(Fence(**bounds)), CALENDAR.periods[0], CALENDAR.periods[-1])
+            for row in trial_balance(found.within(Fence.of(**bounds)), CALENDAR.periods[0], CALENDAR.periods[-1])
         ]
 
     assert seen(entities="C") == [("C", "10"), ("C", "40")]
@@ -96,4 +96,4 @@ def test_fence_narrows_entities_accounts_and_members_together():
 
 def test_fence_on_an_unknown_dimension_is_refused_not_ignored():
     with pytest.raises(RulkaError, match="The fence names site, which is no dimension"):
-        book(LINES).within(Fence(members={"site": "1"}))
+        book(LINES).within(Fence.of(members={"site": "1"}))

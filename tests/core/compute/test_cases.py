@@ -104,7 +104,7 @@ def compute(case: dict[str, Any]) -> Computed:
         errors = check_body(one)
         if errors:
             raise errors[0]
-    view = book().within(Fence(**case.get("fence", {})))
+    view = book().within(Fence.of(**case.get("fence", {})))
     definition = statement_from(statement, spine_from(spine), span_from(span), scope_from(scope) if scope else None)
     return run_statement(
         definition, view, view.frame.calendar.period(case.get("period", "2027-P03")), case.get("node", "")
@@ -164,7 +164,7 @@ def test_case(case):
         ]
     if "nodes" in case:
         scope = scope_from(body("scope", case["scope"])) if "scope" in case else None
-        found = nodes_of(book().within(Fence(**case.get("fence", {}))), scope)
+        found = nodes_of(book().within(Fence.of(**case.get("fence", {}))), scope)
         assert [f"{'  ' * node.depth}{node.code}: {node.name}" for node in found] == case["nodes"]
     checks = footing(computed)
     found = {

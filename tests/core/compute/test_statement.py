@@ -226,7 +226,7 @@ def test_node_holds_the_entities_below_and_refuses_mixed_currencies():
 
 
 def test_fence_masks_keys_before_anything_else():
-    computed = run(fence=Fence(members={"dept": "y"}))
+    computed = run(fence=Fence.of(members={"dept": "y"}))
     assert texts(computed)["sales"][0] == "0"
     assert texts(computed)["other"][0] == "20"
     states = {check.code: (check.state, check.detail) for check in footing(computed)}

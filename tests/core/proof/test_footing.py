@@ -120,7 +120,7 @@ def test_a_ledger_out_of_balance_fails():
 def test_a_result_that_was_not_booked_this_year_fails():
     computed = run()
     assert states(computed)["result"] == (HOLDS, "")
-    balances = computed.view.book.balances("actual")
+    balances = computed.view.balances("actual")
     balances.closing[balances.closing == -10_040] = -9_040
     assert states(computed)["result"] == (FAILS, "now (March 2026): 10.00")
 

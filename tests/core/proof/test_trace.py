@@ -89,7 +89,7 @@ def test_rolled_year_opens_into_accounts_after_closing_entries():
 
 
 def test_rolled_year_names_no_account_outside_the_fence():
-    trace = trace_rolled(balances("30", fence=Fence(accounts="30, 40")), "l-30", "c", "30", 2025)
+    trace = trace_rolled(balances("30", fence=Fence.of(accounts="30, 40")), "l-30", "c", "30", 2025)
     assert parts(trace) == [("accounts outside of what you may see", "40"), ("40 Sales", "-75")]
 
 

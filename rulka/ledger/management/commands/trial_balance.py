@@ -11,9 +11,10 @@ from typing import Any
 from rulka.core.books.trial_balance import TrialBalanceRow, trial_balance
 from rulka.core.money import minor_text
 from rulka.formats.figures import plain_text
-from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.reading.calendars import own_calendar_book
-from rulka.ledger.reading.history import book_at
+from rulka.ledger.commanding import RulkaCommand, fence_asked
+from rulka.ledger.reading.calendars import in_own_calendar
+from rulka.ledger.reading.history import view_at
+from rulka.ledger.reading.queries import find_ledger, view_of
 
 COLUMNS = ("entity", "account", "name", "opening", "debits", "credits", "closing")
 
@@ -40,14 +41,14 @@ class Command(RulkaCommand):
         parser.add_argument("--format", choices=["csv", "json"], default="csv")
 
     def run(self, **options: Any) -> None:
-        ledger, book, fence = self.book(options)
-        if options["revision"]:
-            book = book_at(ledger, options["revision"])
+        ledger = find_ledger(options["ledger"])
+        fence = fence_asked(options["person"], ledger)
+        view = view_at(ledger, options["revision"], fence) if options["revision"] else view_of(ledger, fence)
         if options["calendar"] == "own":
-            book = own_calendar_book(ledger, options["entity"])
-        calendar = book.frame.calendar
+            view = in_own_calendar(view, options["entity"])
+        calendar = view.frame.calendar
         rows = trial_balance(
-            book.within(fence),
+            view,
             calendar.period(options["first"]),
             calendar.period(options["last"]),
             entity=options["entity"],
