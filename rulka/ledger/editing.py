@@ -11,17 +11,16 @@ from django.db import transaction
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.books.chart import TYPES, Item, parent_errors
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.intake.blocks import FIELDS, EntryBlock
-from rulka.core.intake.entries import Books, EntryRow
-from rulka.core.money import QUANTITY_DIGITS, minor_text
-from rulka.formats.currencies import currency_digits, minor_digits
+from rulka.core.intake.blocks import EntryBlock
+from rulka.core.intake.entries import EntryRow
 from rulka.ledger.loading.load import alone
 from rulka.ledger.loading.master_data import Wanted
 from rulka.ledger.loading.report import LoadReport
 from rulka.ledger.loading.staging import stage
 from rulka.ledger.loading.writing import LoadWriter
-from rulka.ledger.models import Account, ClosedPeriod, Entity, JournalEntry, Ledger, Member, PostingKey, Scenario
-from rulka.ledger.reading.queries import calendar_of, find_entry
+from rulka.ledger.models import Account, ClosedPeriod, Entity, Ledger, Member
+from rulka.ledger.reading.entries import books_of, entry_rows, find_entry, has_lines
+from rulka.ledger.reading.queries import calendar_of
 from rulka.people.models import Person
 
 ACCOUNT_FIELDS = ("name", "type", "category", "parent", "unit", "intercompany", "active")
@@ -53,7 +52,7 @@ def change_account(ledger: Ledger, code: str, values: Mapping[str, Any], *, pers
         raise RulkaError("The name is empty.", hint="Write one.", subject="name")
     if wanted["type"] not in TYPES:
         raise RulkaError(f"'{wanted['type']}' is not a type.", hint="Choose " + ", ".join(TYPES) + ".", subject="type")
-    used = PostingKey.objects.filter(account=account).exists()
+    used = has_lines(account)
     if used and (account.type == "statistical") != (wanted["type"] == "statistical"):
         raise RulkaError(
             f"{code} has lines and can't change between money and quantities.",
@@ -141,65 +140,6 @@ def set_closed(ledger: Ledger, entity: str, period: str, closed: bool, *, person
 
 
 # an entry -----------------------------------------------------------------------------------------------------------
-
-
-def books_of(ledger: Ledger) -> Books:
-    """The codes that entries of a ledger may use, as stored."""
-    members = ledger.members.values_list("dimension", "code")
-    return Books(
-        calendar=calendar_of(ledger),
-        digits={code: minor_digits(currency) for code, currency in ledger.entities.values_list("code", "currency")},
-        accounts=dict(ledger.accounts.values_list("code", "type")),
-        members={key: frozenset(code for dimension, code in members if dimension == key) for key in ledger.dimensions},
-        scenarios=dict(Scenario.objects.filter(ledger=ledger).values_list("code", "kind")),
-        group_digits=minor_digits(ledger.group_currency),
-        currencies=currency_digits(),
-    )
-
-
-def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
-    """A stored entry as the rows that a file would have."""
-    books = books_of(ledger)
-    codes = {str(pk): code for pk, code in ledger.members.values_list("pk", "code")}
-    calendar = calendar_of(ledger)
-    period = period_code(entry.period)
-    stated = period if calendar.by_code[period].adjusting else ""
-    rows = []
-    for at, line in enumerate(entry.lines.select_related("key__account", "key__partner").order_by("line"), 2):
-        digits = QUANTITY_DIGITS if line.key.account.type == "statistical" else books.digits[entry.entity.code]
-        texts = {
-            name: getattr(line, name)
-            for name in ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch")
-        }
-        values = (
-            dict.fromkeys(FIELDS, "")
-            | texts
-            | {
-                "entity": entry.entity.code,
-                "entry": entry.number,
-                "line": line.line,
-                "date": entry.date.isoformat(),
-                "account": line.key.account.code,
-                "debit": minor_text(line.debit, digits) if line.debit else "",
-                "credit": minor_text(line.credit, digits) if line.credit else "",
-                "partner_entity": line.key.partner.code if line.key.partner else "",
-                "status": "pending" if entry.status else "posted",
-                "kind": entry.kind,
-                "period": stated,
-                "modified_at": entry.modified_at.isoformat() if entry.modified_at else "",
-                "attributes": line.attributes,
-                "transaction_currency": line.transaction_currency,
-            }
-        )
-        if line.historical_amount is not None:
-            values["historical_amount"] = minor_text(line.historical_amount, books.group_digits)
-        if line.transaction_amount is not None:
-            values["transaction_amount"] = minor_text(
-                line.transaction_amount, books.currencies[line.transaction_currency]
-            )
-        members = tuple(codes[pk] for pk in line.key.members.split(",")) if line.key.members else ()
-        rows.append(EntryRow._make((at, *(values[name] for name in FIELDS), members)))
-    return rows
 
 
 def _changed_row(row: EntryRow, values: Mapping[str, str], partners: Mapping[str, str]) -> EntryRow:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from fractions import Fraction
 from typing import Any
 
-from django.db.models import Count
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
@@ -20,9 +19,10 @@ from rulka.core.definitions.windows import window_at
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 from rulka.ledger import editing
-from rulka.ledger.models import BudgetLine, ClosedPeriod, Rate
+from rulka.ledger.models import ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole, whole_only
 from rulka.ledger.placement import placements
+from rulka.ledger.reading.queries import budget_counts
 from rulka.ledger.seat import Seat, seat_of
 from rulka.people.library.rights import accesses_of
 
@@ -296,15 +296,7 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     seat = seat_of(request)
     view, frame = seat.view, seat.view.frame
     node = find_node(view, seat.node)
-    counts = (
-        dict(
-            BudgetLine.objects.filter(scenario__ledger=seat.ledger)
-            .values_list("scenario__code")
-            .annotate(n=Count("pk"))
-        )
-        if sees_whole(seat)
-        else {}
-    )
+    counts = budget_counts(seat.ledger, view)
     listed = [(scenario, counts.get(scenario.code)) for scenario in seat.ledger.scenarios.order_by("pk")]
     one, other = request.GET.get("one", ""), request.GET.get("other", "")
     rows, total = [], None

@@ -21,12 +21,11 @@ from rulka.core.money import grouped, minor_text
 from rulka.formats.figures import plain_text
 from rulka.formats.output.row_sheet import rows_workbook
 from rulka.ledger import editing
-from rulka.ledger.models import JournalLineFormer
 from rulka.ledger.pages.common import exact, page
 from rulka.ledger.reading.calendars import in_own_calendar
+from rulka.ledger.reading.entries import seen_entry
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow
-from rulka.ledger.reading.queries import find_entry
 from rulka.ledger.seat import Seat, seat_of
 
 MORE = ("source", "user", "batch", "partner", "kind", "least", "most", "attribute", "entry")
@@ -155,7 +154,7 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
         }
         values = {name: request.POST[name] for name in ("status", "kind", "period") if name in request.POST}
         try:
-            if _seen_entry(seat, entity, number)[2]:
+            if seen_entry(seat.ledger, seat.view, entity, number).hidden:
                 raise RulkaError(
                     "A part of this entry lies outside of what you see.",
                     hint="Ask somebody who sees all of it.",
@@ -167,15 +166,15 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
             return redirect(f"{reverse('ledger-entry', args=[entity, number])}?{seat.query}")
         except RulkaError as error:
             problem = error
-    found, lines, hidden = _seen_entry(seat, entity, number)
-    former = []
-    for line in (
-        JournalLineFormer.objects.filter(entry=found).select_related("key__account").order_by("-until_revision", "line")
-    ):
-        at = _place(seat, line.key_id)
-        if at is not None:
-            digits = seat.view.digits_of(at)
-            former.append((line, _amount(line.debit, digits), _amount(line.credit, digits)))
+    seen = seen_entry(seat.ledger, seat.view, entity, number)
+    found = seen.entry
+    lines = [
+        (one.line, _amount(one.line.debit, one.digits), _amount(one.line.credit, one.digits), _members(seat, one.key))
+        for one in sorted(seen.lines, key=lambda one: one.line.line)
+    ]
+    former = [
+        (one.line, _amount(one.line.debit, one.digits), _amount(one.line.credit, one.digits)) for one in seen.former
+    ]
     calendar = seat.view.frame.calendar
     code = period_code(found.period)
     period = calendar.by_code[code]
@@ -183,7 +182,7 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     context = {
         "entry": found,
         "lines": lines,
-        "hidden": hidden,
+        "hidden": seen.hidden,
         "former_lines": former,
         "problem": problem,
         "of": period,
@@ -194,34 +193,13 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     return page(request, seat, "ledger-journal", "ledger/entry.html", context, status=422 if problem else 200)
 
 
-def _place(seat: Seat, key_id: int) -> int | None:
-    """A posting key's place in the book, None where the fence or a seal hides it."""
-    keys = seat.view.keys
-    found = [int(at) for at in (keys.ids == key_id).nonzero()[0]]
-    if not found or seat.view.sealed_keys[found[0]]:
-        return None
-    return found[0]
-
-
 def _amount(minor: int, digits: int) -> str:
     return grouped(minor, digits) if minor else ""
 
 
-def _seen_entry(seat: Seat, entity: str, number: str) -> tuple[Any, list[Any], int]:
-    found = find_entry(seat.ledger, entity, number)
-    lines, hidden = [], 0
-    frame, keys = seat.view.frame, seat.view.keys
-    for line in found.lines.select_related("key__account", "key__partner").order_by("line"):
-        at = _place(seat, line.key_id)
-        if at is None:
-            hidden += 1
-            continue
-        members = [codes.items[keys.members[at, n]].code for n, codes in enumerate(frame.dimensions.values())]
-        digits = seat.view.digits_of(at)
-        lines.append((line, _amount(line.debit, digits), _amount(line.credit, digits), members))
-    if not lines and (hidden or not found.withdrawn):
-        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
-    return found, lines, hidden
+def _members(seat: Seat, key: int) -> list[str]:
+    dimensions = enumerate(seat.view.frame.dimensions.values())
+    return [codes.items[seat.view.keys.members[key, at]].code for at, codes in dimensions]
 
 
 # trial balance ------------------------------------------------------------------------------------------------------

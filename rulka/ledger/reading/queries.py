@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 from django.db import connection, transaction
-from django.db.models import QuerySet, Sum
+from django.db.models import Count, Q, QuerySet, Sum
 from django.db.models.expressions import RawSQL
 
 from rulka.core.books.book import Book, View
@@ -30,7 +30,6 @@ from rulka.ledger.models import (
     BalanceChunk,
     BudgetLine,
     Entity,
-    JournalEntry,
     JournalLine,
     Ledger,
     Member,
@@ -289,8 +288,6 @@ def lines_behind(wanted: LineFilter) -> QuerySet[JournalLine]:
     if wanted.side == "credits":
         lines = lines.exclude(credit=0)
     if wanted.search:
-        from django.db.models import Q
-
         found = Q()
         for name in ("description", "document", "counterparty", "counterparty_name", "source", "entry__number"):
             found |= Q(**{f"{name}__icontains": wanted.search})
@@ -311,11 +308,9 @@ def budget_rows(scenario: str, ledger: Ledger, keys: Sequence[int], periods: Seq
     ).select_related("key__entity", "scenario")
 
 
-def find_entry(ledger: Ledger, entity: str, number: str) -> JournalEntry:
-    """One journal entry by entity and number."""
-    entry = (
-        JournalEntry.objects.filter(ledger=ledger, entity__code=entity, number=number).select_related("entity").first()
-    )
-    if entry is None:
-        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
-    return entry
+def budget_counts(ledger: Ledger, view: View) -> dict[str, int]:
+    """How many budget rows each scenario has; nothing for whoever sees a part."""
+    if not view.fence.hides_nothing:
+        return {}
+    rows = BudgetLine.objects.filter(scenario__ledger=ledger).values_list("scenario__code").annotate(n=Count("pk"))
+    return dict(rows)

@@ -1,4 +1,4 @@
-"""The last steps of a trace: the journal lines and budget rows behind a component, and a whole entry."""
+"""The last steps of a trace: the journal lines and budget rows behind a component."""
 
 from __future__ import annotations
 
@@ -9,7 +9,6 @@ from typing import Any
 from django.core.paginator import Page, Paginator
 from django.db.models import F, QuerySet
 
-from rulka.core.books.book import View
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.books.chart import IntArray
 from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES
@@ -20,9 +19,9 @@ from rulka.core.compute.leaves import Leaf
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.trace import Part, account_keys, trace_account, trace_rolled
-from rulka.ledger.models import BudgetLine, JournalEntry, JournalLine, Ledger
+from rulka.ledger.models import BudgetLine, JournalLine, Ledger
 from rulka.ledger.reading.line_reader import texts_of
-from rulka.ledger.reading.queries import LineFilter, budget_rows, find_entry, lines_behind, totals, within
+from rulka.ledger.reading.queries import LineFilter, budget_rows, lines_behind, totals
 
 PAGE = 20
 SORTS = {
@@ -248,88 +247,4 @@ def _budget_page(
         digits,
         "budget rows",
         money,
-    )
-
-
-@dataclass(frozen=True)
-class ShownEntryLine:
-    line: str
-    account: str
-    name: str
-    members: str
-    partner: str
-    debit: Fraction
-    credit: Fraction
-    description: str
-    document: str
-    counterparty: str
-    source: str
-    user: str
-
-
-@dataclass(frozen=True)
-class ShownEntry:
-    """An entry as far as a person may see it; `hidden` when some of its lines lie outside the fence or under a seal."""
-
-    entry: JournalEntry
-    lines: tuple[ShownEntryLine, ...]
-    debit: Fraction
-    credit: Fraction
-    hidden: bool
-    period: str
-    status: str
-    digits: int
-
-    @property
-    def balances(self) -> bool:
-        return self.debit == self.credit
-
-
-def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEntry:
-    """An entry with all its visible lines and document fields; unknown to whom no line of it is visible."""
-    entry = find_entry(ledger, entity, number)
-    frame, keys = view.frame, view.keys
-    visible = {int(keys.ids[k]): k for k in range(len(keys)) if keys.ids[k] and not view.sealed_keys[k]}
-    found = list(entry.lines.filter(**within("key", list(visible))).order_by("pk"))
-    if not found:
-        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
-    digits = int(frame.digits[frame.entities.index[entity]])
-    lines = []
-    debit = credit = Fraction(0)
-    for line in found:
-        key = visible[line.key_id]
-        account = frame.accounts.items[keys.account[key]]
-        scale = 10 ** (QUANTITY_DIGITS if account.type == "statistical" else digits)
-        members = [
-            f"{codes.items[keys.members[key, at]].code} {codes.items[keys.members[key, at]].name}"
-            for at, codes in enumerate(frame.dimensions.values())
-            if codes.items[keys.members[key, at]].code != "-"
-        ]
-        if account.type != "statistical":
-            debit, credit = debit + Fraction(line.debit, scale), credit + Fraction(line.credit, scale)
-        lines.append(
-            ShownEntryLine(
-                line.line,
-                account.code,
-                account.name,
-                ", ".join(members),
-                frame.entities.items[keys.partner[key]].code if keys.partner[key] >= 0 else "",
-                Fraction(line.debit, scale),
-                Fraction(line.credit, scale),
-                line.description,
-                line.document,
-                " ".join(filter(None, (line.counterparty, line.counterparty_name))),
-                line.source,
-                line.user,
-            )
-        )
-    return ShownEntry(
-        entry,
-        tuple(lines),
-        debit,
-        credit,
-        len(found) < entry.lines.count(),
-        period_code(entry.period),
-        "pending" if entry.status else "posted",
-        digits,
     )

@@ -9,7 +9,6 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
-from django.http import QueryDict
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
@@ -152,7 +151,9 @@ class Parts:
         yield from (body for _, body in self.others)
 
 
-Asked = QueryDict
+Asked = Mapping[str, str]
+"""What a page sent, each field once."""
+
 Action = Callable[[Parts, Asked, Callable[[], Computed]], Edited]
 
 

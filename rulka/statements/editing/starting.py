@@ -7,7 +7,6 @@ from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
-from django.http import QueryDict
 
 from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
@@ -24,7 +23,7 @@ from rulka.core.edits.tree import Edited, Raw
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.editing.edit import Action, Parts
+from rulka.statements.editing.edit import Action, Asked, Parts
 from rulka.statements.library.assemble import find_definition, free_name
 from rulka.statements.library.shelves import EDIT, RUN, required, required_editor
 from rulka.statements.library.storing import entry, set_body, title_of
@@ -65,7 +64,7 @@ def sources_of(view: View) -> list[str]:
     return list(view.grouped(("source",)).labels["source"])
 
 
-def start_kind(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> Edited:
+def start_kind(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     """Other lines: those proposed for what the statement is, or those of an existing one; columns follow while nobody
     chose them."""
     statement, kind = parts.change("statement"), asked.get("value", "")
@@ -108,7 +107,7 @@ def _start_from(parts: Parts, name: str, begun: Raw) -> Edited:
     return Edited(f"begun from {title_of(model)}")
 
 
-def start_columns(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> Edited:
+def start_columns(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     """Columns of a ready pattern."""
     pattern = asked.get("value", "")
     _columns(parts, pattern)
@@ -123,7 +122,7 @@ def _columns(parts: Parts, pattern: str) -> None:
     span.update(body)
 
 
-def start_pages(parts: Parts, asked: QueryDict, now: Callable[[], Computed]) -> Edited:
+def start_pages(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
     """The whole, or a page for each member of a dimension."""
     grow = asked.get("value", "")
     begun = parts.change("statement").setdefault("begun", {})

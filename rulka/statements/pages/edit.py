@@ -81,7 +81,7 @@ def _doing(request: HttpRequest, definitions: Mapping[str, Definition], sight: S
 
     def do(parts: Parts) -> Edited:
         parts.clipboard = request.session.get("clipboard")
-        return action(parts, request.POST, now)
+        return action(parts, request.POST.dict(), now)
 
     return do
 

@@ -28,7 +28,8 @@ from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.placing import suggestions
 from rulka.core.proof.trace import Part, Trace, trace_account, trace_cell, trace_rolled
 from rulka.formats.figures import figure_text
-from rulka.ledger.reading.tracing import lines_page, show_entry
+from rulka.ledger.reading.entries import show_entry
+from rulka.ledger.reading.tracing import lines_page
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import statements_using
 from rulka.statements.library.storing import title_of

@@ -1,0 +1,85 @@
+"""The house keeps its rooms: what import contracts can't say, read from the syntax tree."""
+
+import ast
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parent.parent / "rulka"
+FILES = [path for path in sorted(ROOT.rglob("*.py")) if "migrations" not in path.parts]
+
+LINES = {
+    "Balance",
+    "BalanceChangeChunk",
+    "BalanceChunk",
+    "BudgetLine",
+    "JournalEntry",
+    "JournalLine",
+    "JournalLineFormer",
+    "PostingKey",
+}
+"""Models that hold figures, or what leads to them."""
+
+
+def place(path: Path) -> str:
+    return path.relative_to(ROOT).as_posix()
+
+
+def named(tree: ast.AST) -> Iterator[str]:
+    """All names a module imports, uses or takes as an attribute."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.ImportFrom):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.Name):
+            yield node.id
+        elif isinstance(node, ast.Attribute):
+            yield node.attr
+
+
+def offenders(names: set[str], *homes: str) -> dict[str, set[str]]:
+    """The files outside of some rooms that name any of these."""
+    found = {
+        place(path): names & set(named(ast.parse(path.read_text())))
+        for path in FILES
+        if not place(path).startswith(homes)
+    }
+    return {path: hits for path, hits in found.items() if hits}
+
+
+def test_only_views_reach_a_book():
+    assert offenders({"Book"}, "core/books/book.py", "ledger/reading/queries.py", "ledger/reading/history.py") == {}
+    assert offenders({"_book", "_book_of", "_book_at"}, "core/books/book.py", "ledger/reading/") == {}
+    kinds = {"JournalReader", "NoJournal", "LineReader"}
+    assert offenders(kinds, "core/books/", "ledger/reading/") == {}
+
+
+def test_a_view_hands_out_no_book():
+    tree = ast.parse((ROOT / "core/books/book.py").read_text())
+    view = next(node for node in tree.body if isinstance(node, ast.ClassDef) and node.name == "View")
+    public = [node for node in view.body if isinstance(node, ast.FunctionDef) and (not node.name.startswith("_"))]
+    assert public and not [node.name for node in public if node.returns and "Book" in ast.unparse(node.returns)]
+
+
+def test_only_reading_and_loading_know_the_tables_of_lines():
+    assert offenders(LINES, "ledger/reading/", "ledger/loading/", "ledger/models.py") == {}
+
+
+def test_only_reading_and_loading_write_sql():
+    rooms = ("ledger/reading/", "ledger/loading/", "work/", "ledger/models.py")
+    assert offenders({"cursor", "RawSQL", "executemany"}, *rooms) == {}
+
+
+def test_requests_stay_in_pages():
+    names = {"HttpRequest", "QueryDict", "request", "POST"}
+    homes = [place(path) for path in FILES if "pages" in path.relative_to(ROOT).parts]
+    assert offenders(names, *homes, "web/middleware.py", "web/shell.py", "ledger/seat.py") == {}
+
+
+def test_the_core_stands_in_rooms():
+    assert len([path for path in (ROOT / "core").glob("*.py") if path.name != "__init__.py"]) <= 6
+
+
+@pytest.mark.parametrize("word", ["utils", "helpers", "manager", "misc", "common"])
+def test_no_room_is_a_heap(word):
+    assert [place(path) for path in FILES if path.stem == word and "pages" not in path.parts] == []
