@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 
 
 class RulkaError(Exception):
@@ -61,3 +61,10 @@ def one_of(given: str, known: Iterable[str], *, most: int = 8) -> str:
         return "There are none."
     more = f" and {len(codes) - most} more" if len(codes) > most else ""
     return "There are: " + ", ".join(codes[:most]) + more + "."
+
+
+def together(errors: Sequence[RulkaError]) -> RulkaError:
+    """What to raise for some errors: the only one as it is, several at once."""
+    if len(errors) == 1:
+        return errors[0]
+    return RulkaErrors(list(errors), message="Refused, nothing was changed.")

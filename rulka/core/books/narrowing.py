@@ -9,14 +9,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from dataclasses import dataclass, field
-from functools import lru_cache
+from dataclasses import dataclass, field, replace
+from functools import cached_property, lru_cache
 
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, CodeList, Item
 from rulka.core.books.frame import Frame, Keys
-from rulka.core.books.selection import KEYWORDS, Selection, SelectionError, evaluate, parse_selection
+from rulka.core.books.selection import KEYWORDS, NOTHING, Selection, SelectionError, evaluate, parse_selection
 from rulka.core.errors import NotFound, one_of
 
 LINE_FIELDS = ("source", "kind", "counterparty")
@@ -41,21 +41,43 @@ class Clause:
 
 @dataclass(frozen=True)
 class Narrowing:
-    """Clauses that all hold; none means everything."""
+    """Clauses that all hold; none means everything. `written` is the text they were read from."""
 
     clauses: tuple[Clause, ...] = ()
+    written: str = ""
+
+    def __bool__(self) -> bool:
+        return bool(self.clauses)
 
     def of(self, name: str) -> tuple[Clause, ...]:
         return tuple(clause for clause in self.clauses if clause.name == name)
 
+    def only(self, name: str) -> Narrowing:
+        """Its clauses of one name."""
+        return _narrowing(self.of(name))
+
+    def without(self, name: str) -> Narrowing:
+        """Its clauses of all other names."""
+        return _narrowing(tuple(clause for clause in self.clauses if clause.name != name))
+
     @property
+    def is_nothing(self) -> bool:
+        """Whether it means none on purpose."""
+        return self.written == NOTHING
+
+    @cached_property
     def by_key(self) -> tuple[Clause, ...]:
         return tuple(clause for clause in self.clauses if clause.name not in LINE_FIELDS)
 
-    @property
+    @cached_property
     def by_line(self) -> tuple[Clause, ...]:
         """The clauses that only journal lines can answer."""
         return tuple(clause for clause in self.clauses if clause.name in LINE_FIELDS)
+
+    @cached_property
+    def only_accounts(self) -> bool:
+        """Whether it selects accounts and nothing besides."""
+        return all(clause.name == "account" for clause in self.clauses)
 
     def text(self) -> str:
         """The narrowing in its plainest writing."""
@@ -65,6 +87,11 @@ class Narrowing:
 
 
 EVERYTHING = Narrowing()
+
+
+def _narrowing(clauses: tuple[Clause, ...]) -> Narrowing:
+    found = Narrowing(clauses)
+    return replace(found, written=found.text())
 
 
 @lru_cache(maxsize=4096)
@@ -85,7 +112,7 @@ def parse_narrowing(text: str) -> Narrowing:
             clauses.append(Clause(name, parse_selection(body), negation is not None))
         except SelectionError as error:
             raise SelectionError(text, body_start + error.position, error.expected) from None
-    return Narrowing(tuple(clauses))
+    return Narrowing(tuple(clauses), text)
 
 
 def _parts(text: str) -> Iterable[tuple[int, str]]:

@@ -19,10 +19,9 @@ from rulka.core.definitions.expressions import (
     Tree,
     Value,
     evaluate,
-    parse_formula,
     unit_of,
 )
-from rulka.core.definitions.naming import Names
+from rulka.core.definitions.naming import Names, tree_of
 from rulka.core.definitions.spines import LineDef
 from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
@@ -183,7 +182,7 @@ class Cells:
             inner = [self._unit(part) for part in summed(line)]
             self.units[line.key] = inner[0] if inner and "money" not in inner else "money"
         else:
-            self.units[line.key] = unit_of(parse_formula(line.formula), lambda name: self._unit(self.names.find(name)))
+            self.units[line.key] = unit_of(tree_of(line), lambda name: self._unit(self.names.find(name)))
         return self.units[line.key]
 
     def _value(self, line: LineDef, place: int, done: set[str]) -> Value:
@@ -246,7 +245,7 @@ class Cells:
     def _calculation(self, line: LineDef, place: int, done: set[str]) -> Value:
         if self.columns[place].is_empty:
             return None
-        return self._evaluated(parse_formula(line.formula), place, done)
+        return self._evaluated(tree_of(line), place, done)
 
     def _evaluated(self, tree: Tree, place: int, done: set[str] | None = None) -> Value:
         def of(line: LineDef) -> Value:
@@ -286,7 +285,7 @@ class Cells:
             first, *others = [self.values[self.names.find(label).key][place] for label in line.agree]
             gaps = [first - other for other in others if first is not None and other is not None]
             return max(gaps, key=abs, default=None)
-        tree = parse_formula(line.formula)
+        tree = tree_of(line)
         if isinstance(tree, Operation) and tree.sign in COMPARISONS:
             left, right = self._evaluated(tree.left, place), self._evaluated(tree.right, place)
             if left is None or right is None:

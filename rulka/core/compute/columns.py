@@ -14,15 +14,15 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import FiscalCalendar, Period, Window
 from rulka.core.books.chart import BoolArray
 from rulka.core.books.frame import QUANTITIES
-from rulka.core.books.narrowing import Clause, Narrowing, codes_of, read_narrowing
+from rulka.core.books.narrowing import EVERYTHING, Clause, Narrowing, codes_of
 from rulka.core.books.own_calendar import own_period
 from rulka.core.compute.nodes import REST, Node, find_node, keys_of_node, nodes_of
 from rulka.core.definitions.headings import fill_heading
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.scopes import ScopeDef
-from rulka.core.definitions.spans import COMPARED, PIECE, TIME, ColumnDef, SpanDef
+from rulka.core.definitions.spans import COMPARED, TIME, ColumnDef, ColumnKind, SpanDef
 from rulka.core.definitions.spines import Override
-from rulka.core.definitions.windows import LAST, pieces_of, read_shift, shifted, weeks_of, window_at
+from rulka.core.definitions.windows import PIECE, Shift, WindowDef, pieces_of, read_window, shifted, weeks_of, window_at
 from rulka.core.errors import NotFound, RulkaError, one_of
 
 MOST_COLUMNS = 400
@@ -50,7 +50,7 @@ class Column:
     key: str
     heading: str
     groups: tuple[str, ...]
-    kind: str
+    kind: ColumnKind
     window: Window | None = None
     at: Period | None = None
     of: tuple[str, ...] = ()
@@ -250,7 +250,7 @@ class _Builder:
                 )
 
     def _with_time(self, column: Column, piece: object) -> Column:
-        asked, shift = column.asked, read_shift(column.asked.shift)
+        asked, shift = column.asked, column.asked.shift
         kind = "prior" if shift.years < 0 else self.frame.scenarios[asked.scenario]
         if isinstance(piece, NoTime):
             return replace(column, scenario_kind=kind, note=piece.note)
@@ -263,15 +263,15 @@ class _Builder:
         window = moved if is_cut else window_at(self.calendar, asked.window, at, asked.weeks) if at else None
         note = ""
         if window is None:
-            told = f" moved by {asked.shift}" if asked.shift else ""
-            note = f"the calendar has no {asked.window or 'such time'}{told}, seen from {self.period.code}"
+            told = f" moved by {asked.shift.written}" if asked.shift.written else ""
+            note = f"the calendar has no {asked.window.written or 'such time'}{told}, seen from {self.period.code}"
         return replace(
             column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut, calendar=self.calendar_name
         )
 
     def _with_keys(self, column: Column, piece: object) -> Column:
         asked = column.asked
-        narrowing = read_narrowing(asked.narrow)
+        narrowing = asked.narrow
         keys: BoolArray | None = piece if isinstance(piece, np.ndarray) else None
         accounts: BoolArray | None = None
         warnings: tuple[str, ...] = ()
@@ -356,7 +356,7 @@ class _Builder:
     def _series(self, asked: ColumnDef) -> None:
         if asked.each in TIME:  # what is cut into pieces is shifted, the pieces are not once more
             self._time_series(
-                asked, asked.columns or (replace(asked, kind="figures", columns=(), shift="", window=PIECE),)
+                asked, asked.columns or (replace(asked, kind="figures", columns=(), shift=Shift(), window=PIECE),)
             )
         else:
             self._member_series(asked, asked.columns or (replace(asked, kind="figures", columns=()),))
@@ -378,11 +378,11 @@ class _Builder:
             groups = column.groups
             if asked.columns and asked.heading:
                 groups = (str(piece.get("label") or asked.heading), *groups)
-            wanted = replace(column, groups=groups, hide=column.hide or asked.hide)
+            wanted, narrow = replace(column, groups=groups, hide=column.hide or asked.hide), piece.get("narrow")
             if not asked.columns:
                 wanted = replace(
                     wanted,
-                    narrow=str(piece.get("narrow", asked.narrow)),
+                    narrow=narrow if isinstance(narrow, Narrowing) else asked.narrow,
                     heading=str(piece.get("label") or asked.heading),
                 )
             built = self._single(wanted, key, made, **piece)
@@ -391,8 +391,8 @@ class _Builder:
             self._add(built, asked.key if not asked.columns else f"{asked.key}/{column.key}")
 
     def _time_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
-        at = shifted(self.calendar, self.period, read_shift(asked.shift))
-        within = asked.within or ("period" if asked.each == "week" else "year to date")
+        at = shifted(self.calendar, self.period, asked.shift)
+        within = asked.within or read_window("period" if asked.each == "week" else "year to date")
         whole, before = self._within(within, at, asked) if at else (None, [NoTime("no period", self._no_time(within))])
         pieces = pieces_of(self.calendar, whole, asked.each, asked.weeks) if whole else []
         if whole and not pieces:  # only weeks leave something out
@@ -425,22 +425,21 @@ class _Builder:
         elif asked.total:
             self._time_total(asked, inner, pieces, "")
 
-    def _within(self, within: str, at: Period, asked: ColumnDef) -> tuple[Window | None, list[NoTime]]:
+    def _within(self, within: WindowDef, at: Period, asked: ColumnDef) -> tuple[Window | None, list[NoTime]]:
         """The window that a series cuts, and blank pieces for what of it lies before the calendar."""
         whole = window_at(self.calendar, within, at, asked.weeks)
         if whole is not None:
             return whole, []
-        last = LAST.fullmatch(within)
-        if last is None:
+        if within.kind != "last":
             return None, [NoTime("no period", self._no_time(within))]
-        known = window_at(self.calendar, "from the beginning", at)
+        known = window_at(self.calendar, read_window("from the beginning"), at)
         assert known is not None
         has = sum(not period.adjusting for period in self.calendar.periods[: known.last + 1])
         blank = NoTime(f"before {self.calendar.periods[0].title}", self._no_time(within))
-        return known, [blank] * (int(last[1]) - has if asked.each == "period" else 1)
+        return known, [blank] * (within.first - has if asked.each == "period" else 1)
 
-    def _no_time(self, within: str) -> str:
-        return f"the calendar has no {within}, seen from {self.period.code}"
+    def _no_time(self, within: WindowDef) -> str:
+        return f"the calendar has no {within.written}, seen from {self.period.code}"
 
     def _time_total(self, asked: ColumnDef, inner: Sequence[ColumnDef], parts: list[Window], level: str) -> None:
         first, last = parts[0], parts[-1]
@@ -474,10 +473,7 @@ class _Builder:
     def _member_series(self, asked: ColumnDef, inner: Sequence[ColumnDef]) -> None:
         heading = asked.heading or "{member}"
         covered = np.zeros(len(self.view.keys), dtype=bool)
-        clauses = read_narrowing(asked.narrow).clauses
-        rest = Narrowing(
-            tuple(clause for clause in clauses if clause.name != asked.each)
-        ).text()  # also where no member has anything
+        rest = asked.narrow.without(asked.each)  # also where no member has anything
         asked = replace(asked, heading=heading)
         for code, name, mask, narrow in self._members(asked):
             covered |= mask
@@ -486,7 +482,7 @@ class _Builder:
             )
             self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, member_code=code)
         own = asked.none
-        if not own and asked.each == "child" and (self._present(asked, "") & ~covered).any():
+        if not own and asked.each == "child" and (self._present(asked, EVERYTHING) & ~covered).any():
             own = self._alone(asked)
         if own:
             self._piece(asked, inner, "none", is_rest=True, keys=~covered, label=own, member=own, narrow=rest)
@@ -513,12 +509,12 @@ class _Builder:
                     built = self._single(summed, key, {written: list(parts)})
                 self._add(replace(built, series=asked.key, is_total=True), written)
 
-    def _present(self, asked: ColumnDef, narrow: str) -> BoolArray:
+    def _present(self, asked: ColumnDef, narrow: Narrowing) -> BoolArray:
         """Mask of the visible posting keys of a series' node that something was ever booked on, as far as they are
         narrowed."""
         booked = self.view.ever_booked(asked.scenario, translated=self.translated)
         present = self._node_of(asked).keys & booked
-        return present & self.view.mask(read_narrowing(narrow)).keys if narrow else present
+        return present & self.view.mask(narrow).keys if narrow else present
 
     def _alone(self, asked: ColumnDef) -> str:
         """What a node is called where it stands beside its children."""
@@ -526,33 +522,30 @@ class _Builder:
         found = {one.code: one.name for one in nodes_of(self.view, self.scope, translated=self.translated)}
         return found.get(node.code + REST, f"{node.name} alone")
 
-    def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, str]]:
+    def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, Narrowing]]:
         """(code, name, keys, what still narrows) of each child, entity or member that the series shows."""
         keys = self.view.keys
         if asked.each == "child":
             node = self._node_of(asked)
             known = {one.code: one for one in nodes_of(self.view, self.scope, translated=self.translated)}
-            present = self._present(asked, "")
+            present = self._present(asked, EVERYTHING)
             for code in known[node.code].children if node.code in known else ():
                 if code in known and code != node.code + REST and (known[code].keys & present).any():
                     yield code, known[code].name, known[code].keys, asked.narrow
             return
         codes = codes_of(asked.each, self.frame)
-        narrowing = read_narrowing(asked.narrow)
-        own = Narrowing(narrowing.of(asked.each))
-        others = Narrowing(tuple(clause for clause in narrowing.clauses if clause.name != asked.each)).text()
+        others = asked.narrow.without(asked.each)
         of_key = (
             keys.entity if asked.each == "entity" else keys.members[:, list(self.frame.dimensions).index(asked.each)]
         )
-        shown = set(np.unique(of_key[self._present(asked, own.text())]).tolist())
+        shown = set(np.unique(of_key[self._present(asked, asked.narrow.only(asked.each))]).tolist())
         for place, item in enumerate(codes.items):
             if place in shown and not (item.code == "-" and asked.none):
                 yield item.code, item.name if item.code != "-" else "none", of_key == place, others
 
 
-def shifted_window(calendar: FiscalCalendar, window: Window, shift_text: str, week_start: str) -> Window | None:
+def shifted_window(calendar: FiscalCalendar, window: Window, shift: Shift, week_start: str) -> Window | None:
     """A window moved as a whole: both its ends by so much; None where an end leaves the calendar."""
-    shift = read_shift(shift_text)
     if not shift:
         return window
     if window.by_day:
@@ -592,7 +585,7 @@ def reading_of(
     asked, calendar = column.asked, view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
     window, at = column.window, column.at
     if override.window or override.shift:
-        moved = shifted(calendar, at, read_shift(override.shift)) if at else None
+        moved = shifted(calendar, at, override.shift) if at else None
         if override.window:
             window = window_at(calendar, override.window, moved, asked.weeks) if moved else None
         elif column.is_cut:

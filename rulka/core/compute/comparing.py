@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 
 from rulka.core.compute.columns import Column
-from rulka.core.definitions.expressions import Value, evaluate, parse_formula
+from rulka.core.definitions.expressions import Value, evaluate
 
 Figure = Callable[[int], Value]
 """The value of one line in the column at a place."""
@@ -73,8 +73,9 @@ class Comparer:
             return None if added is None or whole is None else added - whole
         if column.kind == "sum":
             return _added(self._with_time(column.of, values))
+        assert column.asked.formula is not None  # it is no other kind
         by_name = dict(zip(column.asked.of, values, strict=True))
-        return evaluate(parse_formula(column.asked.formula), by_name.__getitem__)
+        return evaluate(column.asked.formula.tree, by_name.__getitem__)
 
     def _with_time(self, keys: Sequence[str], values: Sequence[Value]) -> list[Value]:
         """The values of the columns that the calendar has."""

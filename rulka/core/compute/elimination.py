@@ -9,7 +9,7 @@ import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.narrowing import EVERYTHING, entities_of, read_narrowing
+from rulka.core.books.narrowing import EVERYTHING, entities_of
 from rulka.core.compute.amounts import Vector
 from rulka.core.compute.columns import Column
 from rulka.core.compute.nodes import Node
@@ -22,7 +22,7 @@ def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArra
     """
     keys = view.keys
     entities = node.members
-    narrowing = read_narrowing(column.asked.narrow) if column is not None else EVERYTHING
+    narrowing = column.asked.narrow if column is not None else EVERYTHING
     if narrowing.of("entity"):
         entities = entities & entities_of(narrowing, view.frame)
     elif column is not None and column.keys is not None and (column.series or column.asked.node):

@@ -9,7 +9,7 @@ import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, CodeList
-from rulka.core.books.narrowing import Clause, KeyMask, codes_of, read_narrowing
+from rulka.core.books.narrowing import Clause, KeyMask, codes_of
 from rulka.core.books.selection import SelectionError
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
@@ -85,7 +85,7 @@ def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
         if line.kind != "line":
             continue
         try:
-            mask = view.mask(read_narrowing(line.accounts))
+            mask = view.mask(line.accounts)
             planned.warnings_of[line.key] = list(mask.warnings)
             leaves = _Line(line, view, mask).leaves()
         except SelectionError as error:

@@ -9,7 +9,7 @@ import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, CodeList, Item
-from rulka.core.books.narrowing import codes_of, entities_of, read_narrowing
+from rulka.core.books.narrowing import codes_of, entities_of
 from rulka.core.definitions.scopes import NodeDef, ScopeDef
 from rulka.core.errors import NotFound, RulkaError, one_of
 
@@ -121,7 +121,7 @@ class _Grower:
                 if not item.parent and item.code != "-":
                     yield from self._of_members(definition.grow, codes, item.code, within, members, depth)
             return
-        narrowing = read_narrowing(definition.of)
+        narrowing = definition.of
         mask, members = within & view.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
         below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1)]
         yield from self._with_rest(definition.code, definition.name, mask, members, below, depth)

@@ -8,9 +8,9 @@ from fractions import Fraction
 from typing import TYPE_CHECKING
 
 from rulka.core.compute.comparing import Comparer
-from rulka.core.definitions.expressions import evaluate, operators_in, parse_formula
+from rulka.core.definitions.expressions import evaluate
 from rulka.core.definitions.looks import UNITS
-from rulka.core.definitions.naming import Names
+from rulka.core.definitions.naming import Names, tree_of
 from rulka.core.definitions.spines import LineDef
 from rulka.core.money import exact_text, round_half_away
 
@@ -62,12 +62,13 @@ class _Footer:
         if (
             row.kind == "calculation"
             and not line.exempt
-            and set(operators_in(parse_formula(line.formula))) <= {"+", "-"}
+            and line.formula is not None
+            and line.formula.operators <= {"+", "-"}
         ):
             names = Names(self.computed.statement.spine)
             parts = {
                 part.key: self._figures(self._row_of(part))
-                for part in names.operands(parse_formula(line.formula))
+                for part in names.operands(tree_of(line))
                 if self._row_of(part)
             }
             for place in self.figures:
@@ -87,7 +88,7 @@ class _Footer:
         def between(first: str, last: str) -> list[Fraction | None]:
             return [parts[part.key][place] for part in names.between(first, last)]
 
-        return evaluate(parse_formula(line.formula), lambda name: parts[names.find(name).key][place], between)
+        return evaluate(tree_of(line), lambda name: parts[names.find(name).key][place], between)
 
     def _across(self, row: Row) -> None:
         """Differences and sums of columns from the figures shown in them."""

@@ -13,8 +13,9 @@ from rulka.core.compute.cells import Cells, summed
 from rulka.core.compute.computed import FIGURELESS, Row, Values
 from rulka.core.compute.detail_rows import DetailRow
 from rulka.core.compute.leaves import Leaf, direction_of_leaf
-from rulka.core.definitions.expressions import direction_of, parse_formula
+from rulka.core.definitions.expressions import direction_of
 from rulka.core.definitions.looks import NumberStyle
+from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.spines import LineDef
 
 
@@ -61,7 +62,7 @@ class Rows:
                     codes=codes,
                     values=values,
                     parts=self._operands(line),
-                    detail=line.formula or line.accounts,
+                    detail=line.formula.written if line.formula else line.accounts.written,
                 )
             )
             for leaf in self.computed.planned.by_line[line.key] if line.below else ():
@@ -249,7 +250,7 @@ class Rows:
     def _operands(self, line: LineDef) -> tuple[str, ...]:
         if line.kind != "calculation":
             return ()
-        named = self.names.operands(parse_formula(line.formula))
+        named = self.names.operands(tree_of(line))
         return tuple(
             dict.fromkeys(f"{part.key}.total" if part.kind == "section" and part.total else part.key for part in named)
         )
@@ -305,5 +306,5 @@ class Rows:
         elif line.kind == "section":
             found = {self._direction(part, place) for part in summed(line)}
         else:
-            return direction_of(parse_formula(line.formula), lambda name: self._direction(self.names.find(name), place))
+            return direction_of(tree_of(line), lambda name: self._direction(self.names.find(name), place))
         return found.pop() if len(found) == 1 else 0

@@ -6,8 +6,7 @@ from dataclasses import replace
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import FIGURELESS, Computed, Row
-from rulka.core.definitions.expressions import parse_formula
-from rulka.core.definitions.naming import Names
+from rulka.core.definitions.naming import Names, tree_of
 from rulka.core.definitions.spines import LineDef
 
 
@@ -94,4 +93,4 @@ class _Hider:
             return any(
                 self._line_booked(part) for part in line.lines if part.kind in ("line", "section", "calculation")
             )
-        return any(self._line_booked(part) for part in self.names.operands(parse_formula(line.formula)))
+        return any(self._line_booked(part) for part in self.names.operands(tree_of(line)))

@@ -7,7 +7,7 @@ import re
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 from rulka.core.errors import RulkaError
 from rulka.core.money import round_half_away
@@ -188,6 +188,29 @@ class _Parser:
 def parse_formula(text: str) -> Tree:
     """Read a formula; raises FormulaError that points at the character."""
     return _Parser(text).parse()
+
+
+@dataclass(frozen=True)
+class Formula:
+    """A calculation as it was written, and what it means."""
+
+    written: str
+    tree: Tree
+
+    @cached_property
+    def names(self) -> tuple[str, ...]:
+        """The lines or columns it refers to, each once; a range by its ends."""
+        return tuple(dict.fromkeys(name.text for name in names_in(self.tree)))
+
+    @cached_property
+    def operators(self) -> frozenset[str]:
+        """Its operators and functions, a sum by function as its plus."""
+        return frozenset(operators_in(self.tree))
+
+
+def read_formula(text: str) -> Formula:
+    """A calculation from its text; raises FormulaError that points at the character."""
+    return Formula(text, parse_formula(text))
 
 
 def parts_in(tree: Tree) -> Iterator[Tree]:

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from rulka.core.books.frame import Frame
-from rulka.core.books.narrowing import LINE_FIELDS, Narrowing, codes_of, read_narrowing
+from rulka.core.books.narrowing import LINE_FIELDS, Narrowing, codes_of
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import TIME, SpanDef
 from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
@@ -60,8 +60,7 @@ def _of_scenarios(names: tuple[str, ...], frame: Frame) -> Iterator[RulkaError]:
             yield NotFound(f"Scenario '{name}' does not exist in this ledger.", hint=one_of(name, frame.scenarios))
 
 
-def _of_narrowing(text: str, frame: Frame) -> Iterator[RulkaError]:
-    narrowing: Narrowing = read_narrowing(text)
+def _of_narrowing(narrowing: Narrowing, frame: Frame) -> Iterator[RulkaError]:
     for clause in narrowing.clauses:
         if clause.name not in LINE_FIELDS:
             try:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from rulka.core.definitions.expressions import Name, Range, Tree, names_in, parse_formula, parts_in
+from rulka.core.definitions.expressions import Name, Range, Tree, parts_in
 from rulka.core.definitions.spines import LineDef, SpineDef
 from rulka.core.errors import RulkaError, one_of
 
@@ -17,6 +17,12 @@ def _named(spine: SpineDef) -> Iterator[tuple[str, str]]:
             yield line.key, line.label
         if line.kind == "section" and line.total and line.total.casefold() != line.label.casefold():
             yield line.key, line.total
+
+
+def tree_of(line: LineDef) -> Tree:
+    """The formula of a calculation or check."""
+    assert line.formula is not None  # a line of these kinds has one
+    return line.formula.tree
 
 
 class Names:
@@ -76,10 +82,9 @@ def check_names(spine: SpineDef) -> Names:
     for line in spine.walk():
         try:
             if line.formula:
-                tree = parse_formula(line.formula)
-                for name in names_in(tree):
-                    names.find(name.text)
-                names.operands(tree)
+                for name in line.formula.names:
+                    names.find(name)
+                names.operands(line.formula.tree)
             for label in line.agree:
                 names.find(label)
         except RulkaError as error:
@@ -106,13 +111,7 @@ def _check_circles(spine: SpineDef, names: Names) -> None:
                 code="circular",
             )
         path.append(line)
-        for part in (
-            line.lines
-            if line.kind == "section"
-            else names.operands(parse_formula(line.formula))
-            if line.formula
-            else ()
-        ):
+        for part in line.lines if line.kind == "section" else names.operands(line.formula.tree) if line.formula else ():
             if part.kind in NAMED and not (line.kind == "section" and part.kind == "calculation"):
                 follow(part)
         path.pop()

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from rulka.core.books.narrowing import parse_narrowing
+from rulka.core.books.narrowing import EVERYTHING, Narrowing, parse_narrowing
 from rulka.core.errors import RulkaError
 
 
@@ -16,7 +16,7 @@ class NodeDef:
 
     code: str
     name: str = ""
-    of: str = ""
+    of: Narrowing = EVERYTHING
     grow: str = ""
     nodes: tuple[NodeDef, ...] = ()
 
@@ -38,7 +38,9 @@ class ScopeDef:
 
 def scope_from(body: Mapping[str, Any]) -> ScopeDef:
     """Build a scope from a checked mapping; raises on a code that is used twice and on what can't be read."""
-    scope = ScopeDef(body["scope"], body.get("title", body["scope"]), tuple(_node(raw) for raw in body["nodes"]))
+    scope = ScopeDef(
+        body["scope"], body.get("title", body["scope"]), tuple(_node(raw, body["scope"]) for raw in body["nodes"])
+    )
     seen: set[str] = set()
     for node in scope.walk():
         where = f"scope {scope.name}, node {node.code or node.grow}"
@@ -47,27 +49,26 @@ def scope_from(body: Mapping[str, Any]) -> ScopeDef:
                 f"The node '{node.code}' is there twice.", hint="Give each node its own code.", subject=where
             )
         seen.add(node.code)
-        if node.of:
-            try:
-                narrowing = parse_narrowing(node.of)
-            except RulkaError as error:
-                error.subject = where
-                raise
-            if narrowing.by_line:
-                raise RulkaError(
-                    f"A node can't be narrowed by {narrowing.by_line[0].name}.",
-                    hint="Narrow the line or the column instead.",
-                    subject=where,
-                )
+        if node.of.by_line:
+            raise RulkaError(
+                f"A node can't be narrowed by {node.of.by_line[0].name}.",
+                hint="Narrow the line or the column instead.",
+                subject=where,
+            )
     return scope
 
 
-def _node(raw: Mapping[str, Any]) -> NodeDef:
+def _node(raw: Mapping[str, Any], scope: str) -> NodeDef:
     if "grow" in raw:
         return NodeDef("", grow=raw["grow"])
+    try:
+        narrowing = parse_narrowing(raw["of"]) if raw.get("of") else EVERYTHING
+    except RulkaError as error:
+        error.subject = f"scope {scope}, node {raw['node']}"
+        raise
     return NodeDef(
         raw["node"],
         raw.get("name", raw["node"]),
-        raw.get("of", ""),
-        nodes=tuple(_node(inner) for inner in raw.get("nodes", ())),
+        narrowing,
+        nodes=tuple(_node(inner, scope) for inner in raw.get("nodes", ())),
     )

@@ -5,19 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
-from typing import Any
+from typing import Any, Literal
 
 from rulka.core.books.frame import MEASURES
-from rulka.core.books.narrowing import Narrowing, read_narrowing
-from rulka.core.definitions.expressions import names_in, operators_in, parse_formula
+from rulka.core.books.narrowing import EVERYTHING, Narrowing, read_narrowing
+from rulka.core.definitions.expressions import Formula, read_formula
 from rulka.core.definitions.headings import check_heading
 from rulka.core.definitions.keys import KeyGiver
 from rulka.core.definitions.looks import ANY_STYLE, NumberStyle, number_from
 from rulka.core.definitions.spines import PRINTS
-from rulka.core.definitions.windows import WINDOWS, check_window, read_shift
+from rulka.core.definitions.windows import NO_SHIFT, PERIOD, PIECE, WINDOWS, Shift, WindowDef, read_shift, read_window
 from rulka.core.errors import RulkaError, one_of
 
-COMPARED = ("difference", "percent", "share", "sum", "check", "formula")
+ColumnKind = Literal["figures", "difference", "percent", "share", "sum", "check", "formula", "text", "series"]
+COMPARED: tuple[ColumnKind, ...] = ("difference", "percent", "share", "sum", "check", "formula")
 """Kinds of columns that work on other columns."""
 
 TIME = ("period", "quarter", "year", "week")
@@ -43,9 +44,6 @@ INHERITED = (
 """What the columns inside of a series take from it unless they say it themselves; its narrowing clause by clause
 besides."""
 
-PIECE = ""
-"""The window of a column inside of a series through time that says none: the piece it stands in."""
-
 TEXTS = ("label", "accounts", "note", "number", "date", "description", "document", "counterparty", "source", "trend")
 
 
@@ -59,19 +57,19 @@ class ColumnDef:
     """
 
     key: str
-    kind: str
+    kind: ColumnKind
     heading: str
     groups: tuple[str, ...] = ()
     scenario: str = "actual"
     then: str = ""
-    window: str = "period"
-    shift: str = ""
+    window: WindowDef = PERIOD
+    shift: Shift = NO_SHIFT
     weeks: str = "period"
     by_day: str = ""
     measure: str = "activity"
     credits: str = "positive"
     entries: str = "posted"
-    narrow: str = ""
+    narrow: Narrowing = EVERYTHING
     node: str = ""
     inside: str = ""
     calendar: str = ""
@@ -79,14 +77,14 @@ class ColumnDef:
     of: tuple[str, ...] = ()
     base: str = ""
     line: str = ""
-    formula: str = ""
+    formula: Formula | None = None
     text: str = ""
     aggregates: str = ""
     hide: str = ""
     number: NumberStyle = ANY_STYLE
     width: int = 0
     each: str = ""
-    within: str = ""
+    within: WindowDef | None = None
     columns: tuple[ColumnDef, ...] = ()
     totals: tuple[str, ...] = ()
     total: str = ""
@@ -100,7 +98,7 @@ class ColumnDef:
         if self.aggregates:
             return self.aggregates == "yes"
         if self.kind == "formula":
-            return all(sign in "+" for sign in signs_of(self.formula))
+            return self.formula is not None and self.formula.operators <= {"+"}
         return self.kind in ("figures", "sum")
 
 
@@ -115,11 +113,6 @@ class SpanDef:
         for column in self.columns:
             yield column
             yield from column.columns
-
-
-def signs_of(formula: str) -> Iterator[str]:
-    """The operators and functions that a column formula uses."""
-    return operators_in(parse_formula(formula))
 
 
 def span_from(body: Mapping[str, Any]) -> SpanDef:
@@ -171,7 +164,7 @@ def _inherited(raw: Mapping[str, Any], series: Mapping[str, Any], where: str) ->
     taken = {name: series[name] for name in INHERITED if name in series and name not in left_out}
     found = {**taken, **raw}
     if through_time:
-        found.setdefault("window", PIECE)
+        found.setdefault("window", PIECE.written)
     try:
         narrow = _narrowed(str(raw.get("narrow", "")), str(series.get("narrow", "")), series["each"])
     except RulkaError as error:
@@ -183,10 +176,10 @@ def _inherited(raw: Mapping[str, Any], series: Mapping[str, Any], where: str) ->
 def _narrowed(own: str, series: str, each: str) -> str:
     """A column's narrowing with the series' clauses on whatever it doesn't narrow itself; what chooses members stays
     the series' own."""
-    clauses = read_narrowing(own).clauses
-    named = {clause.name for clause in clauses} | {each}
-    taken = tuple(clause for clause in read_narrowing(series).clauses if clause.name not in named)
-    return "; ".join(filter(None, (own, Narrowing(taken).text())))
+    taken = read_narrowing(series).without(each)
+    for clause in read_narrowing(own).clauses:
+        taken = taken.without(clause.name)
+    return "; ".join(filter(None, (own, taken.written)))
 
 
 def _check_series(raw: Mapping[str, Any], where: str) -> None:
@@ -202,7 +195,8 @@ def _check_series(raw: Mapping[str, Any], where: str) -> None:
 
 
 def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
-    kind = next((kind for kind in (*COMPARED, "text", "series") if kind in raw), "figures")
+    kinds: tuple[ColumnKind, ...] = (*COMPARED, "text", "series")
+    kind: ColumnKind = next((kind for kind in kinds if kind in raw), "figures")
     groups = raw.get("group", ())
     of = (
         raw.get(kind, ())
@@ -212,56 +206,54 @@ def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
         else ()
     )
     of = (*of, raw["equals"]) if kind == "check" else of
-    column = ColumnDef(
-        key=key,
-        kind=kind,
-        heading=raw.get("heading", "" if kind in ("text", "series") else key),
-        groups=(groups,) if isinstance(groups, str) else tuple(groups),
-        scenario=raw.get("scenario", "actual"),
-        then=raw.get("then", ""),
-        window=raw.get("window", WINDOWS[0]),
-        shift=raw.get("shift", ""),
-        weeks=raw.get("weeks", "period"),
-        by_day=raw.get("by day", ""),
-        measure=raw.get("measure", MEASURES[0]),
-        credits=raw.get("credits", "positive"),
-        entries=raw.get("entries", "posted"),
-        narrow=raw.get("narrow", ""),
-        node=raw.get("node", ""),
-        inside=raw.get("inside", ""),
-        calendar=raw.get("calendar", ""),
-        part=raw.get("part", ""),
-        of=tuple(of),
-        base=raw.get("base", ""),
-        line=raw.get("line", ""),
-        formula=raw.get("formula", ""),
-        text=raw.get("text", ""),
-        aggregates=raw.get("aggregates", ""),
-        hide=raw.get("hide", ""),
-        number=number_from(raw.get("number", {})),
-        width=int(raw.get("width", "0")),
-        each=raw.get("each", ""),
-        within=raw.get("within", ""),
-        totals=tuple(raw.get("totals", ())),
-        total=raw.get("total", ""),
-        none=raw.get("none", ""),
-        tolerance=Fraction(raw.get("tolerance", "0")),
-        prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
-    )
     try:
-        for window in filter(None, (column.window, column.within)):
-            check_window(window)
-        read_shift(column.shift)
-        read_narrowing(column.narrow)
+        formula = read_formula(raw["formula"]) if raw.get("formula") else None
+        column = ColumnDef(
+            key=key,
+            kind=kind,
+            heading=raw.get("heading", "" if kind in ("text", "series") else key),
+            groups=(groups,) if isinstance(groups, str) else tuple(groups),
+            scenario=raw.get("scenario", "actual"),
+            then=raw.get("then", ""),
+            window=_window(raw.get("window", WINDOWS[0])),
+            within=read_window(raw["within"]) if raw.get("within") else None,
+            shift=read_shift(raw.get("shift", "")),
+            weeks=raw.get("weeks", "period"),
+            by_day=raw.get("by day", ""),
+            measure=raw.get("measure", MEASURES[0]),
+            credits=raw.get("credits", "positive"),
+            entries=raw.get("entries", "posted"),
+            narrow=read_narrowing(raw.get("narrow", "")),
+            node=raw.get("node", ""),
+            inside=raw.get("inside", ""),
+            calendar=raw.get("calendar", ""),
+            part=raw.get("part", ""),
+            of=formula.names if formula else tuple(of),
+            base=raw.get("base", ""),
+            line=raw.get("line", ""),
+            formula=formula,
+            text=raw.get("text", ""),
+            aggregates=raw.get("aggregates", ""),
+            hide=raw.get("hide", ""),
+            number=number_from(raw.get("number", {})),
+            width=int(raw.get("width", "0")),
+            each=raw.get("each", ""),
+            totals=tuple(raw.get("totals", ())),
+            total=raw.get("total", ""),
+            none=raw.get("none", ""),
+            tolerance=Fraction(raw.get("tolerance", "0")),
+            prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
+        )
         for heading in (column.heading, *column.groups, column.total, column.none):
             check_heading(heading)
-        if column.formula:
-            wanted = tuple(dict.fromkeys(name.text for name in names_in(parse_formula(column.formula))))
-            column = replace(column, of=wanted)
     except RulkaError as error:
         error.subject = where
         raise
     return column
+
+
+def _window(text: str) -> WindowDef:
+    return read_window(text) if text else PIECE
 
 
 def _check_operands(column: ColumnDef, known: Sequence[ColumnDef], where: str) -> None:

@@ -5,20 +5,28 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
+from functools import cached_property
+from typing import Any, Literal, get_args
 
+from rulka.core.books.narrowing import EVERYTHING, Narrowing, read_narrowing
+from rulka.core.books.selection import Selection, parse_selection
+from rulka.core.definitions.expressions import Formula, read_formula
 from rulka.core.definitions.keys import KeyGiver
 from rulka.core.definitions.looks import PLAIN, Look, look_from
-from rulka.core.definitions.windows import check_window, read_shift
-from rulka.core.errors import RulkaError
+from rulka.core.definitions.windows import NO_SHIFT, Shift, WindowDef, read_shift, read_window
+from rulka.core.errors import RulkaError, together
 
 SIGNS = ("as booked", "flipped")
 CONVENTIONS = ("both positive", "effect on the result")
 HIDING = ("never", "when zero", "when nothing was booked", "always")
-LINE_KINDS = ("section", "line", "calculation", "heading", "text", "spacer", "page break", "check")
+LineKind = Literal["section", "line", "calculation", "heading", "text", "spacer", "page break", "check"]
+LINE_KINDS: tuple[LineKind, ...] = get_args(LineKind)
 UNLABELLED = ("spacer", "page break")
 EXPANSIONS = ("accounts", "children", "entities", "counterparties", "entries")
 """What a line expands by, besides each dimension of the ledger."""
+
+DETAIL = ("counterparties", "entries")
+"""Expansions that read journal lines; they can only be the last one."""
 
 SORTS = ("code", "name", "amount")
 PRINTS = ("when it fails", "always", "never")
@@ -30,27 +38,27 @@ class Override:
 
     measure: str = ""
     scenario: str = ""
-    window: str = ""
-    shift: str = ""
+    window: WindowDef | None = None
+    shift: Shift = NO_SHIFT
     entries: str = ""
 
     def __bool__(self) -> bool:
-        return bool(self.measure or self.scenario or self.window or self.shift or self.entries)
+        return bool(self.measure or self.scenario or self.window or self.shift.written or self.entries)
 
 
 @dataclass(frozen=True)
 class LineDef:
     """One line of a spine. Which fields matter follows from `kind`; see docs/definition-format.md."""
 
-    kind: str
+    kind: LineKind
     label: str
     key: str
-    accounts: str = ""
+    accounts: Narrowing = EVERYTHING
     expand: tuple[str, ...] = ()
     sort: str = "code"
     top: int = 0
     others: str = "All others"
-    formula: str = ""
+    formula: Formula | None = None
     agree: tuple[str, ...] = ()
     tolerance: Fraction = Fraction(0)
     prints: str = "never"
@@ -72,20 +80,41 @@ class LineDef:
     lines: tuple[LineDef, ...] = ()
 
 
+COVERS_NOTHING = "nothing"
+"""What a spine says that places no accounts by design."""
+
+
+@dataclass(frozen=True)
+class Covers:
+    """The accounts that a spine says it owes a place."""
+
+    written: str
+    selection: Selection
+
+
 @dataclass(frozen=True)
 class SpineDef:
+    """The lines of a statement; without `covers` it owes a place to all accounts of the types it places any of."""
+
     name: str
     title: str
     signs: str
-    covers: str
+    covers: Covers | None
     lines: tuple[LineDef, ...]
     totals: str = ""
 
     def __hash__(self) -> int:
-        """Kept: a spine is the name under which a book keeps what follows from it."""
-        kept: int = self.__dict__.get("_hash") or hash((self.name, self.signs, self.covers, self.totals, self.lines))
-        self.__dict__["_hash"] = kept
-        return kept
+        """Kept: a spine is the name under which a view keeps what follows from it."""
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.name, self.signs, self.covers, self.totals, self.lines))
+
+    @property
+    def covers_nothing(self) -> bool:
+        """Whether it places no accounts by design."""
+        return self.covers is not None and self.covers.written == COVERS_NOTHING
 
     def walk(self) -> Iterator[LineDef]:
         """Every line, sections before what they hold."""
@@ -97,18 +126,30 @@ class SpineDef:
 
 
 def spine_from(body: Mapping[str, Any]) -> SpineDef:
-    """Build a spine from a checked mapping (see the JSON Schema); raises on what a schema can't say."""
-    where = f"spine {body['spine']}"
-    keys = KeyGiver(str(line["key"]) for line in raw_lines(body["lines"]) if line.get("key"))
-    lines = tuple(_line(raw, keys, where) for raw in body["lines"])
+    """Build a spine from a checked mapping (see the JSON Schema); raises on what a schema can't say.
+
+    Selections and formulas that can't be read are told all at once, each with its line.
+    """
+    reader = _Reader(body)
+    lines = tuple(reader.line(raw) for raw in body["lines"])
+    if reader.problems:
+        raise together(reader.problems)
     return SpineDef(
         body["spine"],
         body.get("title", body["spine"]),
         body.get("signs", CONVENTIONS[0]),
-        body.get("covers", ""),
+        _covers(body.get("covers", ""), reader.where),
         lines,
         body.get("totals", ""),
     )
+
+
+def _covers(text: str, where: str) -> Covers | None:
+    try:
+        return Covers(text, parse_selection(text)) if text else None
+    except RulkaError as error:
+        error.subject = f"{where}, covers"
+        raise
 
 
 def raw_lines(lines: Iterable[Any]) -> Iterator[Any]:
@@ -118,51 +159,68 @@ def raw_lines(lines: Iterable[Any]) -> Iterator[Any]:
         yield from raw_lines(line.get("lines", ()))
 
 
-def _line(raw: Mapping[str, Any], keys: KeyGiver, where: str) -> LineDef:
-    kind = next(kind for kind in LINE_KINDS if kind in raw)
-    label = "" if kind in UNLABELLED else raw[kind]
-    key = keys.give(raw.get("key", ""), label or kind, where)
-    place = f"{where}, line {label or key}"
-    override = Override(*(raw.get(name, "") for name in ("measure", "scenario", "window", "shift", "entries")))
-    try:
-        if override.window:
-            check_window(override.window)
-        read_shift(override.shift)
-    except RulkaError as error:
-        error.subject = place
-        raise
-    expand = raw.get("expand", ())
-    kinds = (expand,) if isinstance(expand, str) else tuple(expand)
-    below = raw.get("rows") == "below"
-    return LineDef(
-        kind=kind,
-        label=label,
-        key=key,
-        accounts=raw.get("accounts", ""),
-        expand=() if below else kinds,
-        below=kinds if below else (),
-        sort=raw.get("sort", SORTS[0]),
-        top=int(raw.get("top", "0")),
-        others=raw.get("others", "All others"),
-        formula=raw.get("formula", raw.get("holds", "")),
-        agree=tuple(raw.get("agree", ())),
-        tolerance=Fraction(raw.get("tolerance", "0")),
-        prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
-        columns=tuple(raw.get("columns", ())),
-        sign=raw.get("sign", ""),
-        override=override,
-        intercompany=raw.get("intercompany", ""),
-        hide=raw.get("hide", ""),
-        ruling=raw.get("ruling", ""),
-        favourable=raw.get("favourable", ""),
-        total=raw.get("total", ""),
-        show=raw.get("show", ""),
-        panel=raw.get("panel", ""),
-        exempt=raw.get("rounding", "") == "exempt",
-        look=look_from(raw.get("look", {})),
-        lines=tuple(_line(inner, keys, where) for inner in raw.get("lines", ())),
-    )
+class _Reader:
+    """Reads lines; `problems` are selections and formulas that can't be read."""
 
+    def __init__(self, body: Mapping[str, Any]) -> None:
+        self.where = f"spine {body['spine']}"
+        self.keys = KeyGiver(str(line["key"]) for line in raw_lines(body["lines"]) if line.get("key"))
+        self.problems: list[RulkaError] = []
 
-DETAIL = ("counterparties", "entries")
-"""Expansions that read journal lines; they can only be the last one."""
+    def line(self, raw: Mapping[str, Any]) -> LineDef:
+        kind = next(kind for kind in LINE_KINDS if kind in raw)
+        label = "" if kind in UNLABELLED else raw[kind]
+        key = self.keys.give(raw.get("key", ""), label or kind, self.where)
+        override = self._override(raw, f"{self.where}, line {label or key}")
+        accounts, formula = EVERYTHING, None
+        try:
+            accounts = read_narrowing(raw.get("accounts", ""))
+            written = raw.get("formula", raw.get("holds", ""))
+            formula = read_formula(written) if written else None
+        except RulkaError as error:
+            error.subject = f"line {label}"
+            self.problems.append(error)
+        expand = raw.get("expand", ())
+        kinds = (expand,) if isinstance(expand, str) else tuple(expand)
+        below = raw.get("rows") == "below"
+        return LineDef(
+            kind=kind,
+            label=label,
+            key=key,
+            accounts=accounts,
+            expand=() if below else kinds,
+            below=kinds if below else (),
+            sort=raw.get("sort", SORTS[0]),
+            top=int(raw.get("top", "0")),
+            others=raw.get("others", "All others"),
+            formula=formula,
+            agree=tuple(raw.get("agree", ())),
+            tolerance=Fraction(raw.get("tolerance", "0")),
+            prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
+            columns=tuple(raw.get("columns", ())),
+            sign=raw.get("sign", ""),
+            override=override,
+            intercompany=raw.get("intercompany", ""),
+            hide=raw.get("hide", ""),
+            ruling=raw.get("ruling", ""),
+            favourable=raw.get("favourable", ""),
+            total=raw.get("total", ""),
+            show=raw.get("show", ""),
+            panel=raw.get("panel", ""),
+            exempt=raw.get("rounding", "") == "exempt",
+            look=look_from(raw.get("look", {})),
+            lines=tuple(self.line(inner) for inner in raw.get("lines", ())),
+        )
+
+    def _override(self, raw: Mapping[str, Any], place: str) -> Override:
+        try:
+            return Override(
+                raw.get("measure", ""),
+                raw.get("scenario", ""),
+                read_window(raw["window"]) if raw.get("window") else None,
+                read_shift(raw.get("shift", "")),
+                raw.get("entries", ""),
+            )
+        except RulkaError as error:
+            error.subject = place
+            raise

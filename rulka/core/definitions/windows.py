@@ -6,11 +6,21 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from functools import lru_cache
+from typing import Final, Literal
 
 from rulka.core.books.calendar import FiscalCalendar, Period, Window
 from rulka.core.errors import RulkaError
 
-WINDOWS = ("period", "quarter", "quarter to date", "year to date", "year", "remaining year", "from the beginning")
+WINDOWS: Final = (
+    "period",
+    "quarter",
+    "quarter to date",
+    "year to date",
+    "year",
+    "remaining year",
+    "from the beginning",
+)
 """The windows that are plain words; see `WINDOW_FORMS` for those with numbers."""
 
 WINDOW_FORMS = "last 12 periods, periods 1 to 6, week 2 or 2026-10-05 to 2026-10-11"
@@ -22,6 +32,39 @@ SHIFT = re.compile(r"(?P<count>[+-]?[0-9]{1,3}) (?P<unit>year|quarter|period)s?"
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 
 
+WindowKind = Literal[
+    "period",
+    "quarter",
+    "quarter to date",
+    "year to date",
+    "year",
+    "remaining year",
+    "from the beginning",
+    "last",
+    "numbered",
+    "week",
+    "days",
+    "piece",
+]
+
+
+@dataclass(frozen=True)
+class WindowDef:
+    """What time a definition asks for: `first` is the number of a `last`, `numbered` or `week` window, `last` where a
+    numbered one ends, `start` and `end` the days of `days`, both included; `piece` is the piece of a series."""
+
+    written: str
+    kind: WindowKind
+    first: int = 0
+    last: int = 0
+    start: date | None = None
+    end: date | None = None
+
+
+PERIOD, PIECE = WindowDef("period", "period"), WindowDef("", "piece")
+"""What a column looks through that says nothing: a period, inside of a series through time the piece it stands in."""
+
+
 @dataclass(frozen=True)
 class Shift:
     """How far a window is moved before it is looked through: years first, then quarters and ordinary periods."""
@@ -29,14 +72,18 @@ class Shift:
     years: int = 0
     quarters: int = 0
     periods: int = 0
+    written: str = ""
 
     def __bool__(self) -> bool:
         return bool(self.years or self.quarters or self.periods)
 
 
+NO_SHIFT = Shift()
+
+
 def read_shift(text: str) -> Shift:
     """`-1 year`, `-3 periods` or `-1 year, +1 quarter`; raises RulkaError on anything else."""
-    shift = Shift()
+    shift = Shift(written=text)
     for part in text.split(",") if text else ():
         match = SHIFT.fullmatch(part.strip())
         if match is None:
@@ -48,18 +95,27 @@ def read_shift(text: str) -> Shift:
     return shift
 
 
-def check_window(text: str) -> None:
-    """Refuse a text that is no window, whatever the period."""
-    numbered = NUMBERED.fullmatch(text)
-    days = DAYS.fullmatch(text)
-    if numbered and numbered[2] and int(numbered[1]) > int(numbered[2]):
-        raise RulkaError(f"'{text}' runs backwards.", hint="Give the earlier period first.", code="window")
-    if days:
+@lru_cache(maxsize=1024)
+def read_window(text: str) -> WindowDef:
+    """Read a window, whatever the period it will be seen from; raises RulkaError on what is none."""
+    for kind in WINDOWS:
+        if text == kind:
+            return WindowDef(text, kind)
+    if last := LAST.fullmatch(text):
+        return WindowDef(text, "last", int(last[1]))
+    if numbered := NUMBERED.fullmatch(text):
+        first, until = int(numbered[1]), int(numbered[2] or numbered[1])
+        if first > until:
+            raise RulkaError(f"'{text}' runs backwards.", hint="Give the earlier period first.", code="window")
+        return WindowDef(text, "numbered", first, until)
+    if week := WEEK.fullmatch(text):
+        return WindowDef(text, "week", int(week[1]))
+    if days := DAYS.fullmatch(text):
         start, end = _day(days[1], text), _day(days[2], text)
         if end < start:
             raise RulkaError(f"'{text}' runs backwards.", hint="Give the earlier day first.", code="window")
-    if text not in WINDOWS and not (numbered or days or LAST.fullmatch(text) or WEEK.fullmatch(text)):
-        raise RulkaError(f"'{text}' is not a window.", hint=f"Use {', '.join(WINDOWS)}, {WINDOW_FORMS}.", code="window")
+        return WindowDef(text, "days", start=start, end=end)
+    raise RulkaError(f"'{text}' is not a window.", hint=f"Use {', '.join(WINDOWS)}, {WINDOW_FORMS}.", code="window")
 
 
 def _day(text: str, where: str) -> date:
@@ -87,47 +143,54 @@ def _needs_quarters(calendar: FiscalCalendar, period: Period) -> None:
         )
 
 
-def window_at(calendar: FiscalCalendar, text: str, period: Period, week_start: str = "period") -> Window | None:
+def window_at(calendar: FiscalCalendar, asked: WindowDef, period: Period, week_start: str = "period") -> Window | None:
     """The periods or days that a window means, seen from a period; None where the calendar doesn't have them.
 
     `quarter` and `year` are whole, with their adjusting periods; `to date` ends at the period. `last N periods`
     counts ordinary periods and takes in the adjusting ones it passes over.
     """
     of_year = calendar.of_year(period.year)
-    if text == "period":
-        return Window(period.index, period.index, period.title)
-    if text == "year":
-        return Window(of_year[0].index, of_year[-1].index, f"FY{period.year}")
-    if text == "year to date":
-        return _run(calendar, of_year[0], period)
-    if text == "from the beginning":
-        return _run(calendar, calendar.periods[0], period)
-    if text == "remaining year":
-        later = [p for p in of_year if p.index > period.index]
-        return _run(calendar, later[0], later[-1]) if later else None
-    if text in ("quarter", "quarter to date"):
-        _needs_quarters(calendar, period)
-        quarter = calendar.quarter_of(period)
-        of_quarter = [p for p in of_year if calendar.quarter_of(p) == quarter]
-        if text == "quarter":
-            return Window(of_quarter[0].index, of_quarter[-1].index, f"Quarter {quarter}, FY{period.year}")
-        return _run(calendar, of_quarter[0], period)
-    if last := LAST.fullmatch(text):
-        own = period if not period.adjusting else [p for p in of_year if not p.adjusting][-1]
-        first = calendar.moved(own, periods=1 - int(last[1]))
-        return _run(calendar, first, period) if first else None
-    if numbered := NUMBERED.fullmatch(text):
-        chosen = [p for p in of_year if int(numbered[1]) <= p.number <= int(numbered[2] or numbered[1])]
-        return _run(calendar, chosen[0], chosen[-1]) if chosen else None
-    if week := WEEK.fullmatch(text):
-        weeks = list(weeks_of(period, week_start))
-        return weeks[int(week[1]) - 1] if int(week[1]) <= len(weeks) else None
-    if days := DAYS.fullmatch(text):
-        start, end = date.fromisoformat(days[1]), date.fromisoformat(days[2])
-        opening, closing = calendar.on(start), calendar.on(end)
-        return Window(opening.index, closing.index, days_title(start, end), start, end) if opening and closing else None
-    check_window(text)
-    raise AssertionError(text)  # every window that passes the check is handled above
+    match asked.kind:
+        case "period":
+            return Window(period.index, period.index, period.title)
+        case "year":
+            return Window(of_year[0].index, of_year[-1].index, f"FY{period.year}")
+        case "year to date":
+            return _run(calendar, of_year[0], period)
+        case "from the beginning":
+            return _run(calendar, calendar.periods[0], period)
+        case "remaining year":
+            later = [p for p in of_year if p.index > period.index]
+            return _run(calendar, later[0], later[-1]) if later else None
+        case "quarter" | "quarter to date":
+            _needs_quarters(calendar, period)
+            quarter = calendar.quarter_of(period)
+            of_quarter = [p for p in of_year if calendar.quarter_of(p) == quarter]
+            if asked.kind == "quarter":
+                return Window(of_quarter[0].index, of_quarter[-1].index, f"Quarter {quarter}, FY{period.year}")
+            return _run(calendar, of_quarter[0], period)
+        case "last":
+            own = period if not period.adjusting else [p for p in of_year if not p.adjusting][-1]
+            first = calendar.moved(own, periods=1 - asked.first)
+            return _run(calendar, first, period) if first else None
+        case "numbered":
+            chosen = [p for p in of_year if asked.first <= p.number <= asked.last]
+            return _run(calendar, chosen[0], chosen[-1]) if chosen else None
+        case "week":
+            weeks = list(weeks_of(period, week_start))
+            return weeks[asked.first - 1] if asked.first <= len(weeks) else None
+        case "days":
+            return _between(calendar, asked)
+        case "piece":
+            raise RulkaError("Only a series through time has pieces.", hint="Say which window.", code="window")
+
+
+def _between(calendar: FiscalCalendar, asked: WindowDef) -> Window | None:
+    assert asked.start is not None and asked.end is not None
+    opening, closing = calendar.on(asked.start), calendar.on(asked.end)
+    if not opening or not closing:
+        return None
+    return Window(opening.index, closing.index, days_title(asked.start, asked.end), asked.start, asked.end)
 
 
 def _run(calendar: FiscalCalendar, first: Period, last: Period) -> Window:

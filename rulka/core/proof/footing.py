@@ -10,7 +10,7 @@ from fractions import Fraction
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.narrowing import Narrowing, read_narrowing
+from rulka.core.books.narrowing import Narrowing
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed, Row, shows
 from rulka.core.compute.elimination import pairs, without_partner
@@ -21,7 +21,6 @@ from rulka.core.definitions.spines import LineDef
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof import meaning
 from rulka.core.proof.placed import (
-    COVERS_NOTHING,
     covered_of,
     names_of,
     only_accounts,
@@ -153,7 +152,7 @@ def _nothing_to_judge(computed: Computed) -> str:
 def _placing(computed: Computed, why: str) -> list[Check]:
     """Every account placed, none twice, and the tie to the ledger; none of them where the spine covers nothing by
     design."""
-    if computed.statement.spine.covers == COVERS_NOTHING:
+    if computed.statement.spine.covers_nothing:
         return []
     if not why and not places_accounts(computed):
         why = "Its lines select by more than accounts, and the spine doesn't say which accounts it covers."
@@ -543,10 +542,10 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
     covered = np.zeros(len(vector.amounts), dtype=np.int64)
     for column in parts:
         covered += column.keys if column.keys is not None else 1
-    narrowing = read_narrowing((rest or parts[0]).asked.narrow)
+    narrowing = (rest or parts[0]).asked.narrow
     if rest is None:  # without a column for the others only the members that were asked for must be there
         series = next(asked for asked in computed.statement.span.columns if asked.key == parts[0].series)
-        narrowing = Narrowing((*narrowing.clauses, *read_narrowing(series.narrow).of(each)))
+        narrowing = Narrowing((*narrowing.clauses, *series.narrow.of(each)))
     own = view.mask(narrowing).keys & computed.node_of(parts[0]).keys
     if parts[0].asked.inside:
         own = own & np.any([column.keys for column in parts if column.keys is not None], axis=0)

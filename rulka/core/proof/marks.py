@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from rulka.core.books.selection import NOTHING
 from rulka.core.compute.computed import Computed
 from rulka.core.proof.footing import FAILS, NOT_JUDGED, Check
 from rulka.core.proof.placing import Suggestion
@@ -54,7 +53,7 @@ def marks(computed: Computed, checks: Iterable[Check], unplaced: Sequence[Sugges
     for line in computed.statement.spine.walk():
         if line.kind == "line":
             warnings = computed.planned.warnings_of.get(line.key, ())
-            if line.accounts == NOTHING:
+            if line.accounts.is_nothing:
                 add(line.key, Mark("warning", "It selects no accounts yet"))
             elif warnings:
                 add(line.key, Mark("warning", "; ".join(warnings)))

@@ -12,13 +12,13 @@ from rulka.core.books.book import View
 from rulka.core.books.chart import CodeList, Item
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import Clause, read_narrowing
-from rulka.core.books.selection import NOTHING, evaluate, select
+from rulka.core.books.selection import NOTHING, evaluate
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import FLOWS, Computed, Row
 from rulka.core.compute.leaves import Leaf
 from rulka.core.definitions.scopes import NodeDef
 from rulka.core.definitions.spines import LineDef
-from rulka.core.proof.placed import COVERS_NOTHING, placed_of, places_accounts
+from rulka.core.proof.placed import placed_of, places_accounts
 
 BALANCES = ("closing", "average")
 
@@ -71,10 +71,9 @@ def of_selections(computed: Computed) -> Told:
         warnings.append(told)
         lines.append(row.line)
     covers = computed.statement.spine.covers
-    if covers and covers != COVERS_NOTHING:
-        warnings += [
-            f"What the spine covers: {warning}" for warning in select(covers, computed.view.frame.accounts).warnings
-        ]
+    if covers and not computed.statement.spine.covers_nothing:
+        meant = evaluate(covers.selection, computed.view.frame.accounts)
+        warnings += [f"What the spine covers: {warning}" for warning in meant.warnings]
     for column in computed.columns:
         own = [*column.warnings, *_of_texts(computed.view, column.lines)]
         warnings += [f"Column {column.heading or column.key}: {warning}" for warning in own]
@@ -86,9 +85,9 @@ def of_selections(computed: Computed) -> Told:
 
 
 def _of_line(computed: Computed, line: LineDef) -> Iterator[str]:
-    if line.accounts == NOTHING:
+    if line.accounts.is_nothing:
         yield "selects no accounts yet"
-    clauses = read_narrowing(line.accounts).by_line
+    clauses = line.accounts.by_line
     yield from _of_texts(computed.view, clauses)
 
 
@@ -108,7 +107,7 @@ def _of_nodes(computed: Computed) -> Iterator[tuple[str, str]]:
     while todo:
         node = todo.pop(0)
         if not node.grow:
-            yield from ((node.code, warning) for warning in computed.view.mask(read_narrowing(node.of)).warnings)
+            yield from ((node.code, warning) for warning in computed.view.mask(node.of).warnings)
         todo += node.nodes
 
 

@@ -8,16 +8,12 @@ import numpy as np
 
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import QUANTITIES
-from rulka.core.books.narrowing import read_narrowing
-from rulka.core.books.selection import select
+from rulka.core.books.selection import evaluate
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import GROSS, Computed
 from rulka.core.compute.leaves import Leaf
-from rulka.core.definitions.spines import LineDef
+from rulka.core.definitions.spines import Covers, LineDef
 from rulka.core.money import QUANTITY_DIGITS
-
-COVERS_NOTHING = "nothing"
-"""What a spine says that places no accounts by design."""
 
 
 def places_accounts(computed: Computed) -> bool:
@@ -25,13 +21,13 @@ def places_accounts(computed: Computed) -> bool:
     besides."""
     spine = computed.statement.spine
     if spine.covers:
-        return spine.covers != COVERS_NOTHING
+        return not spine.covers_nothing
     lines = [line for line in spine.walk() if line.kind == "line" and not line.override and not line.intercompany]
     return bool(lines) and all(only_accounts(line) for line in lines)
 
 
 def only_accounts(line: LineDef) -> bool:
-    return all(clause.name == "account" for clause in read_narrowing(line.accounts).clauses)
+    return line.accounts.only_accounts
 
 
 def placing_leaves(computed: Computed) -> Iterator[Leaf]:
@@ -96,10 +92,10 @@ def covered_of(computed: Computed) -> BoolArray:
     return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts())
 
 
-def _wanted(computed: Computed, covers: str) -> BoolArray:
+def _wanted(computed: Computed, covers: Covers | None) -> BoolArray:
     accounts = computed.view.frame.accounts
     if covers:
-        return select(covers, accounts).mask
+        return evaluate(covers.selection, accounts).mask
     placed = placed_of(computed) > 0
     types = {accounts.items[place].type for place in np.flatnonzero(placed)} - {"statistical"}
     return accounts.of_type(*types)

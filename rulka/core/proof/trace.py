@@ -14,8 +14,8 @@ from rulka.core.compute.columns import Column
 from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed, Row
 from rulka.core.compute.leaves import Leaf
-from rulka.core.definitions.expressions import Value, evaluate, parse_formula
-from rulka.core.definitions.naming import Names
+from rulka.core.definitions.expressions import Value, evaluate
+from rulka.core.definitions.naming import Names, tree_of
 from rulka.core.errors import NotFound
 
 
@@ -146,7 +146,15 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
     if column.kind == "sum":
         return Trace(row.label, value, parts, again, row.unit, "columns added up")
     if column.kind == "formula":
-        return Trace(row.label, value, parts, again, row.unit, column.asked.formula, False)
+        return Trace(
+            row.label,
+            value,
+            parts,
+            again,
+            row.unit,
+            column.asked.formula.written if column.asked.formula else "",
+            False,
+        )
     a, b = operands
     base = computed.column(column.base).heading if column.base else b.heading
     return Trace(
@@ -163,7 +171,7 @@ def _column_label(column: Column) -> str:
 def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
     place, names = computed.place(column.key), Names(computed.statement.spine)
     line = computed.line(row.line)
-    tree = parse_formula(line.formula)
+    tree = tree_of(line)
     parts = []
     for named in names.operands(tree):
         key = f"{named.key}.total" if named.kind == "section" and named.total else named.key
@@ -182,7 +190,7 @@ def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> 
         lambda name: computed.cells[names.find(name).key][place],
         lambda first, last: [computed.cells[between.key][place] for between in names.between(first, last)],
     )
-    return Trace(row.label, value, tuple(parts), again, row.unit, line.formula, False)
+    return Trace(row.label, value, tuple(parts), again, row.unit, row.detail, False)
 
 
 def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Trace:

@@ -15,9 +15,9 @@ from xlsxwriter.workbook import Workbook
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed, Row
-from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operation, Tree, Value, parse_formula
+from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operation, Tree, Value
 from rulka.core.definitions.keys import numbered
-from rulka.core.definitions.naming import Names
+from rulka.core.definitions.naming import Names, tree_of
 from rulka.core.definitions.pages import Boxes, filled, pieces
 from rulka.core.money import as_decimal
 from rulka.core.proof.footing import Check, verdict_on
@@ -253,7 +253,7 @@ class _Sheet:
         if row.kind == "total":
             return self._sum(row, place)
         if row.kind == "calculation":
-            tree = parse_formula(self.computed.line(row.line).formula)
+            tree = tree_of(self.computed.line(row.line))
             if not self._is_plain(tree):
                 return ""
             body = self._expression(tree, place)

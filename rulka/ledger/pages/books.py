@@ -15,7 +15,7 @@ from rulka.core.books.calendar import Period, period_code, period_number
 from rulka.core.books.chart import TYPES, CodeList
 from rulka.core.books.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
 from rulka.core.compute.nodes import find_node
-from rulka.core.definitions.windows import window_at
+from rulka.core.definitions.windows import read_window, window_at
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 from rulka.ledger import editing
@@ -301,7 +301,9 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     one, other = request.GET.get("one", ""), request.GET.get("other", "")
     rows, total = [], None
     if one and other:
-        window = window_at(frame.calendar, "year" if request.GET.get("whole") else "year to date", seat.period)
+        window = window_at(
+            frame.calendar, read_window("year" if request.GET.get("whole") else "year to date"), seat.period
+        )
         assert window is not None  # every period has its year
         found = compare_scenarios(view, node.entities, window, one, other)
         for at, a, b in found.rows:

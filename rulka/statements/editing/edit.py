@@ -17,7 +17,7 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.statement import run_statement
 from rulka.core.edits.freezing import frozen
 from rulka.core.edits.tree import Edited, Raw, find_line
-from rulka.core.errors import NotFound, RulkaError, RulkaErrors
+from rulka.core.errors import NotFound, RulkaError, together
 from rulka.core.proof.footing import footing
 from rulka.formats.definition_file import check_changes
 from rulka.ledger.models import Ledger
@@ -269,7 +269,7 @@ def _check(written: list[Definition], run: Definition | None = None) -> None:
     up twice."""
     errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
     if errors:
-        raise RulkaErrors(errors, message="Refused, nothing was changed.") if len(errors) > 1 else errors[0]
+        raise together(errors)
     touched = {definition.pk: definition for definition in written}
     for definition in written:
         if definition.kind in SHARED:

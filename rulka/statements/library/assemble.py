@@ -9,7 +9,6 @@ import numpy as np
 from django.db.models import Q
 
 from rulka.core.books.book import View
-from rulka.core.books.narrowing import read_narrowing
 from rulka.core.definitions.keys import numbered, slug
 from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
@@ -102,7 +101,7 @@ def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str
     for statement in Definition.objects.filter(ledger=ledger, kind="statement"):
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
         for line in assemble(statement).spine.walk():
-            narrowed = view.mask(read_narrowing(line.accounts)) if line.kind == "line" else None
+            narrowed = view.mask(line.accounts) if line.kind == "line" else None
             if narrowed is not None and narrowed.names_accounts:
                 mask |= narrowed.accounts
         for at in np.flatnonzero(mask):

@@ -7,15 +7,13 @@ from typing import Any
 
 from django.db import transaction
 
-from rulka.core.books.narrowing import read_narrowing
-from rulka.core.definitions.expressions import parse_formula
 from rulka.core.definitions.known import unknown_in_scope, unknown_in_span, unknown_in_spine
 from rulka.core.definitions.naming import check_names
 from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
-from rulka.core.definitions.spines import LineDef, spine_from
+from rulka.core.definitions.spines import spine_from
 from rulka.core.edits.tree import Raw
-from rulka.core.errors import RulkaError, RulkaErrors
+from rulka.core.errors import RulkaError, together
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import frame_of
@@ -87,7 +85,6 @@ def check_definition(definition: Definition) -> None:
         _refuse(unknown_in_scope(scope_from(body), frame))
         return
     checked = spine_from(body)
-    _refuse(error for line in checked.walk() if (error := _line_error(line)))
     _refuse(unknown_in_spine(checked, frame))
     check_names(checked)
 
@@ -96,18 +93,7 @@ def _refuse(errors: Iterable[RulkaError]) -> None:
     """Raise what was found, several together."""
     found = list(errors)
     if found:
-        raise RulkaErrors(found, message="Refused, nothing was changed.") if len(found) > 1 else found[0]
-
-
-def _line_error(line: LineDef) -> RulkaError | None:
-    try:
-        read_narrowing(line.accounts)
-        if line.formula:
-            parse_formula(line.formula)
-    except RulkaError as error:
-        error.subject = f"line {line.label}"
-        return error
-    return None
+        raise together(found)
 
 
 SHARED = ("spine", "span", "scope")

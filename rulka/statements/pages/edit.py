@@ -12,12 +12,12 @@ from django.urls import reverse
 from django.views.decorators.http import require_POST
 
 from rulka.core.compute.computed import Computed
+from rulka.core.definitions.spines import COVERS_NOTHING
 from rulka.core.edits.columns import key_of
 from rulka.core.edits.pasting import text_of_lines
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.proof.meaning import Meant, meant_by
-from rulka.core.proof.placed import COVERS_NOTHING
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.editing import starting

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rulka.core.books.calendar import Period, listed_calendar, monthly_calendar
-from rulka.core.definitions.windows import window_at
+from rulka.core.definitions.windows import read_window, window_at
 from rulka.core.errors import RulkaError
 
 APRIL = monthly_calendar(first_month=4, year_label="end", first_year=2024, last_year=2027)
@@ -51,7 +51,7 @@ def test_monthly_period_has_its_days(calendar, code, start, end):
     ],
 )
 def test_window_covers_its_periods(calendar, kind, code, first, last, title):
-    window = window_at(calendar, kind, calendar.period(code))
+    window = window_at(calendar, read_window(kind), calendar.period(code))
     assert (calendar.periods[window.first].code, calendar.periods[window.last].code, window.title) == (
         first,
         last,
