@@ -6,7 +6,8 @@ from collections.abc import Callable
 from datetime import datetime
 
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.looks import UNITS, NumberStyle
 from rulka.core.definitions.statements import StatementDef

@@ -1,17 +1,19 @@
-"""The values of every line in every column: present, total, calculate, compare, judge."""
+"""Leaves to the values of every line in every column: present, total, calculate, compare, judge."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from fractions import Fraction
 
-from rulka.core.books.chart import IntArray
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.compute import comparing
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import GROSS, Computed, Judged, shows
 from rulka.core.compute.detail_rows import DetailRow, detail_rows
+from rulka.core.compute.figures import Figures, shows, summed, total
+from rulka.core.compute.judging import Judged
 from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.readings import GROSS, Readings
+from rulka.core.compute.summing import Sums
 from rulka.core.definitions.expressions import (
     COMPARISONS,
     Number,
@@ -21,7 +23,7 @@ from rulka.core.definitions.expressions import (
     evaluate,
     unit_of,
 )
-from rulka.core.definitions.naming import Names, tree_of
+from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.spines import LineDef
 from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
@@ -30,33 +32,37 @@ from rulka.core.money import QUANTITY_DIGITS
 class Cells:
     """The values of every line in every column: leaves first, then what is made of them, column by column."""
 
-    def __init__(self, computed: Computed, names: Names) -> None:
-        self.computed, self.names = computed, names
-        self.columns = computed.columns
-        self.spine = computed.statement.spine
-        self.lines = names.lines
+    def __init__(self, readings: Readings) -> None:
+        self.readings, self.plan = readings, readings.plan
+        self.columns, self.names = self.plan.columns, self.plan.names
+        self.spine = self.plan.statement.spine
+        self.lines = self.names.lines
         self.comparer = comparing.Comparer(self.columns)
-        self.values: dict[str, list[Value]] = computed.cells
-        self.booked: dict[str, list[bool]] = computed.booked
+        self.values: dict[str, list[Value]] = {}
+        self.booked: dict[str, list[bool]] = {}
         self.details: dict[str, list[DetailRow]] = {}
         self.minor: dict[str, list[int | None]] = {}
         self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
         self.units: dict[str, str] = {}
         self.path: list[str] = []
         self.share_lines = {
-            place: names.find(column.asked.line).key
+            place: self.names.find(column.asked.line).key
             for place, column in enumerate(self.columns)
             if column.kind == "share"
         }
 
+    def figures(self) -> Figures:
+        """All that was calculated."""
+        return Figures(self.plan, self.readings, self.comparer, self.values, self.booked, self.units, self.details)
+
     # present --------------------------------------------------------------------------------------------------------
 
-    def present(self, amounts: IntArray, booked: IntArray) -> None:
+    def present(self, sums: Sums) -> None:
         """Leaves in presented sign and major units."""
         works_on_others = any(column.of for column in self.columns)
-        for at, leaf in enumerate(self.computed.planned.walk()):
-            self._present_leaf(leaf, amounts[at].tolist())
-            self.booked[leaf.key] = (booked[at] > 0).tolist()
+        for at, leaf in enumerate(self.plan.leaves.walk()):
+            self._present_leaf(leaf, sums.amounts[at].tolist())
+            self.booked[leaf.key] = (sums.booked[at] > 0).tolist()
             if leaf.detail:
                 self._details(leaf)
             if works_on_others:
@@ -69,12 +75,12 @@ class Cells:
         for column, amount, (scale, is_whole, takes_line_sign) in zip(
             self.columns, amounts, self._scales(leaf), strict=True
         ):
-            if not scale or (leaf.line.columns and not self.shows(leaf.line, column)):
+            if not scale or (leaf.line.columns and not shows(leaf.line, column)):
                 values.append(None)
                 minor.append(None)
                 continue
             signed = amount * (
-                self.computed.line_sign(leaf, column) if takes_line_sign else self.computed.sign(leaf, column)
+                self.readings.line_sign(leaf, column) if takes_line_sign else self.readings.sign(leaf, column)
             )
             values.append(Fraction(signed, scale))
             minor.append(signed if is_whole else None)
@@ -87,21 +93,21 @@ class Cells:
         if name not in self.scales:
             found = []
             for column in self.columns:
-                vector = self.computed.vector(leaf, column) if column.has_figures else None
+                vector = self.readings.vector(leaf, column) if column.has_figures else None
                 if vector is None:
                     found.append((0, False, False))
                     continue
-                takes_line_sign = self.computed.reading(
+                takes_line_sign = self.readings.reading(
                     leaf, column
-                ).measure not in GROSS and not self.computed.of_quantities(leaf, column)
+                ).measure not in GROSS and not self.readings.of_quantities(leaf, column)
                 found.append(
-                    (vector.divisor * 10 ** self.computed.digits(leaf, column), vector.divisor == 1, takes_line_sign)
+                    (vector.divisor * 10 ** self.readings.digits(leaf, column), vector.divisor == 1, takes_line_sign)
                 )
             self.scales[name] = found
         return self.scales[name]
 
     def _details(self, leaf: Leaf) -> None:
-        self.details[leaf.key] = found = detail_rows(self.computed, leaf, self.columns)
+        self.details[leaf.key] = found = detail_rows(self.readings, leaf, self.columns)
         for row in found:
             self.values[row.key] = [
                 None if amount is None else self._presented(leaf, column, amount)
@@ -111,22 +117,19 @@ class Cells:
             self.compare_leaf(row.key, leaf)
 
     def _presented(self, leaf: Leaf, column: Column, amount: int) -> Value:
-        vector = self.computed.vector(leaf, column) if column.has_figures else None
+        vector = self.readings.vector(leaf, column) if column.has_figures else None
         if vector is None:
             return None
-        divisor = vector.divisor * 10 ** self.computed.digits(leaf, column)
-        return Fraction(amount * self.computed.sign(leaf, column), divisor)
-
-    def shows(self, line: LineDef, column: Column) -> bool:
-        return shows(line, column)
+        divisor = vector.divisor * 10 ** self.readings.digits(leaf, column)
+        return Fraction(amount * self.readings.sign(leaf, column), divisor)
 
     def compare_leaf(self, key: str, leaf: Leaf) -> None:
         """Columns that work on others, for one leaf; shares wait until all lines are known."""
         values = self.values[key]
         for place, column in enumerate(self.columns):
-            if column.kind in ("figures", "text", "share") or not self.shows(leaf.line, column):
+            if column.kind in ("figures", "text", "share") or not shows(leaf.line, column):
                 continue
-            values[place] = self.comparer.value(column, values.__getitem__, self.computed.line_sign(leaf, column))
+            values[place] = self.comparer.value(column, values.__getitem__, self.readings.line_sign(leaf, column))
 
     # total, calculate -----------------------------------------------------------------------------------------------
 
@@ -154,7 +157,7 @@ class Cells:
                 self._share(place, column)
 
     def _compared(self, line: LineDef, place: int, column: Column) -> Value:
-        if not self.shows(line, column) or column.kind == "share":
+        if not shows(line, column) or column.kind == "share":
             return None
         if column.kind == "check" and self.units[line.key] not in ("money", "quantity"):
             return None  # a ratio in one column is not the sum of those in others
@@ -163,8 +166,8 @@ class Cells:
     def _share(self, place: int, column: Column) -> None:
         whole = self.values[self.share_lines[place]]
         for key, values in self.values.items():
-            line = self.lines.get(key) or self.computed.line(key.split(":")[0])
-            if self.shows(line, column):
+            line = self.lines.get(key) or self.plan.line(key.split(":")[0])
+            if shows(line, column):
                 values[place] = self.comparer.share(column, values.__getitem__, whole.__getitem__)
 
     def _unit(self, line: LineDef) -> str:
@@ -173,7 +176,7 @@ class Cells:
             return self.units[line.key]
         self.units[line.key] = "money"
         if line.kind == "line":
-            leaves = self.computed.planned.by_line[line.key]
+            leaves = self.plan.leaves.by_line[line.key]
             own = line.override.measure in QUANTITIES
             self.units[line.key] = (
                 "quantity" if own or (leaves and all(leaf.is_quantity for leaf in leaves)) else "money"
@@ -202,45 +205,40 @@ class Cells:
             "section": self._section,
             "calculation": self._calculation,
         }[line.kind]
-        value = compute(line, place, done) if self.shows(line, self.columns[place]) else None
+        value = compute(line, place, done) if shows(line, self.columns[place]) else None
         self.values[line.key][place] = value
         self.path.pop()
         done.add(line.key)
         return value
 
     def _of_leaves(self, line: LineDef, place: int, done: set[str]) -> Value:
-        leaves = self.computed.planned.by_line[line.key]
+        leaves = self.plan.leaves.by_line[line.key]
         quantity = self.units[line.key] == "quantity"
         if not line.expand:
             return self.values[line.key][place]
         shown = [
             self.values[leaf.key][place] for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)
         ]
-        return self.total(shown, place)
+        return total(shown, self.columns[place])
 
     def _is_quantity(self, place: int) -> bool:
         return self.columns[place].shows_quantities
-
-    def total(self, values: Sequence[Value], place: int) -> Value:
-        if self.columns[place].is_empty or any(value is None for value in values):
-            return None
-        return sum((value for value in values if value is not None), Fraction(0))
 
     def _section(self, line: LineDef, place: int, done: set[str]) -> Value:
         """Account lines and inner sections add up; calculations don't, money never adds to quantities, and a line that
         is limited to other columns counts as nothing."""
         column, unit = self.columns[place], self.units[line.key]
-        parts = [part for part in summed(line) if self.shows(part, column)]
+        parts = [part for part in summed(line) if shows(part, column)]
         chosen = [part for part in parts if self.units[part.key] == unit or self._is_quantity(place)]
         values = [self._value(part, place, done) for part in chosen]
         minor = [self.minor[part.key][place] if part.key in self.minor else None for part in chosen]
         if None in minor or not chosen or column.kind != "figures" or self._is_quantity(place):
-            return self.total(values, place)
-        total = sum(
+            return total(values, self.columns[place])
+        added = sum(
             amount for amount in minor if amount is not None
         )  # whole minor units: added as integers, divided once
-        self.minor.setdefault(line.key, [None] * len(self.columns))[place] = total
-        return Fraction(total, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.computed.node_of(column).digits))
+        self.minor.setdefault(line.key, [None] * len(self.columns))[place] = added
+        return Fraction(added, 10 ** (QUANTITY_DIGITS if unit == "quantity" else self.plan.node_of(column).digits))
 
     def _calculation(self, line: LineDef, place: int, done: set[str]) -> Value:
         if self.columns[place].is_empty:
@@ -268,7 +266,7 @@ class Cells:
         judged = 0
         values: list[Value] = [None] * len(self.columns)
         for place, column in enumerate(self.columns):
-            if not self.comparer.is_base[place] or column.is_empty or not self.shows(line, column):
+            if not self.comparer.is_base[place] or column.is_empty or not shows(line, column):
                 continue
             difference = self._difference(line, place)
             values[place] = difference
@@ -294,8 +292,3 @@ class Cells:
             return Fraction(0) if holds else (left - right) or Fraction(1)
         value = self._evaluated(tree, place)
         return None if value is None else Fraction(0 if value else 1)
-
-
-def summed(section: LineDef) -> list[LineDef]:
-    """The lines a section adds up."""
-    return [line for line in section.lines if line.kind in ("line", "section")]

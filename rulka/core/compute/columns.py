@@ -73,6 +73,11 @@ class Column:
     warnings: tuple[str, ...] = ()
 
     @property
+    def names_accounts(self) -> Narrowing | None:
+        """What it narrows by where that names accounts: lines take their signs from these then."""
+        return None if self.accounts is None else self.asked.narrow
+
+    @property
     def group(self) -> str:
         """The nearest heading above it."""
         return self.groups[-1] if self.groups else ""

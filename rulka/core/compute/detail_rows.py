@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -15,12 +14,9 @@ from rulka.core.books.narrowing import passes
 from rulka.core.compute.amounts import sums_by_group
 from rulka.core.compute.columns import Column, Reading
 from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.readings import FLOWS, Readings
 from rulka.core.definitions.keys import slug
 
-if TYPE_CHECKING:
-    from rulka.core.compute.computed import Computed
-
-FLOWS = ("activity", "debits", "credits")
 MOST_LINES = 20_000
 NO_COUNTERPARTY = "No counterparty"
 SEALED = "Sealed detail"
@@ -39,98 +35,98 @@ class DetailRow:
     texts: dict[str, str] = field(default_factory=dict)
 
 
-def detail_rows(computed: Computed, leaf: Leaf, columns: Sequence[Column]) -> list[DetailRow]:
+def detail_rows(readings: Readings, leaf: Leaf, columns: Sequence[Column]) -> list[DetailRow]:
     """The rows that a leaf expands into; what is sealed for the reader stands together in one row without detail."""
-    sealed = computed.view.sealed_keys
+    sealed = readings.plan.view.sealed_keys
     make = _counterparties if leaf.detail == "counterparties" else _entries
-    rows = make(computed, leaf, columns, ~sealed)
-    if any((computed.keys_behind(leaf, column) & sealed).any() for column in columns if column.has_figures):
-        rest = _sealed(computed, leaf, columns, sealed)
+    rows = make(readings, leaf, columns, ~sealed)
+    if any((readings.keys_behind(leaf, column) & sealed).any() for column in columns if column.has_figures):
+        rest = _sealed(readings, leaf, columns, sealed)
         if any(rest.booked):
             rows.append(rest)
     return rows
 
 
-def _sealed(computed: Computed, leaf: Leaf, columns: Sequence[Column], sealed: BoolArray) -> DetailRow:
+def _sealed(readings: Readings, leaf: Leaf, columns: Sequence[Column], sealed: BoolArray) -> DetailRow:
     amounts: list[int | None] = []
     booked = []
     for column in columns:
-        vector = computed.vector(leaf, column) if column.has_figures and _shows(computed, leaf, column) else None
-        keys = computed.keys_behind(leaf, column) & sealed if vector else sealed
+        vector = readings.vector(leaf, column) if column.has_figures and _shows(readings, leaf, column) else None
+        keys = readings.keys_behind(leaf, column) & sealed if vector else sealed
         amounts.append(int(vector.amounts[keys].sum()) if vector else None)
         booked.append(bool(vector.booked[keys].any()) if vector else False)
     return DetailRow(f"{leaf.key}:sealed", SEALED, "others", amounts, booked)
 
 
-def _shows(computed: Computed, leaf: Leaf, column: Column) -> bool:
+def _shows(readings: Readings, leaf: Leaf, column: Column) -> bool:
     """Whether a detail row shows this column: counterparties every measure but means, entries and days only
     activity."""
-    reading = computed.reading(leaf, column)
+    reading = readings.reading(leaf, column)
     by_day = reading.window is not None and reading.window.by_day
     return reading.measure in FLOWS or (leaf.detail == "counterparties" and reading.measure != "average" and not by_day)
 
 
-def _counterparties(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
+def _counterparties(readings: Readings, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
     rows: dict[str, DetailRow] = {}
     for place, column in enumerate(columns):
-        if not column.has_figures or not _shows(computed, leaf, column):
+        if not column.has_figures or not _shows(readings, leaf, column):
             continue
-        reading = computed.reading(leaf, column)
-        keys = computed.keys_behind(leaf, column) & open_keys
-        labels, amounts, touched = sums_by_group(computed.view, reading, "counterparty", keys)
+        reading = readings.reading(leaf, column)
+        keys = readings.keys_behind(leaf, column) & open_keys
+        labels, amounts, touched = sums_by_group(readings.plan.view, reading, "counterparty", keys)
         for at in np.flatnonzero(touched):
             label = labels[at] or NO_COUNTERPARTY
-            row = rows.setdefault(label, _empty(leaf, slug(label), label, "counterparty", columns, computed))
-            row.amounts[place], row.booked[place] = int(amounts[at]) * _divisor(computed, leaf, column), True
+            row = rows.setdefault(label, _empty(leaf, slug(label), label, "counterparty", columns, readings))
+            row.amounts[place], row.booked[place] = int(amounts[at]) * _divisor(readings, leaf, column), True
     return sorted(rows.values(), key=lambda row: (row.label == NO_COUNTERPARTY, row.label.casefold()))
 
 
-def _empty(leaf: Leaf, code: str, label: str, kind: str, columns: Sequence[Column], computed: Computed) -> DetailRow:
+def _empty(leaf: Leaf, code: str, label: str, kind: str, columns: Sequence[Column], readings: Readings) -> DetailRow:
     shown: list[int | None] = [
-        0 if column.has_figures and _shows(computed, leaf, column) else None for column in columns
+        0 if column.has_figures and _shows(readings, leaf, column) else None for column in columns
     ]
     return DetailRow(f"{leaf.key}:{code}", label, kind, shown, [False] * len(columns))
 
 
-def _entries(computed: Computed, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
+def _entries(readings: Readings, leaf: Leaf, columns: Sequence[Column], open_keys: BoolArray) -> list[DetailRow]:
     """A row for each entry that touches the leaf, by day and number, with its activity in each column."""
-    readings = {
-        place: computed.reading(leaf, column)
+    read = {
+        place: readings.reading(leaf, column)
         for place, column in enumerate(columns)
-        if column.has_figures and _shows(computed, leaf, column)
+        if column.has_figures and _shows(readings, leaf, column)
     }
-    readings = {place: reading for place, reading in readings.items() if reading.source.scenario == "actual"}
-    windows = [reading.window for reading in readings.values() if reading.window is not None]
+    read = {place: reading for place, reading in read.items() if reading.source.scenario == "actual"}
+    windows = [reading.window for reading in read.values() if reading.window is not None]
     if not windows:
         return []
     asked = np.zeros(len(open_keys), dtype=bool)
-    for place in readings:
-        asked |= computed.keys_behind(leaf, columns[place]) & open_keys
+    for place in read:
+        asked |= readings.keys_behind(leaf, columns[place]) & open_keys
     rows: dict[tuple[int, str], DetailRow] = {}
-    for calendar in dict.fromkeys(columns[place].calendar for place in readings):
-        own = {place: reading for place, reading in readings.items() if columns[place].calendar == calendar}
-        _add_entries(computed, leaf, columns, own, np.flatnonzero(asked), rows)
+    for calendar in dict.fromkeys(columns[place].calendar for place in read):
+        own = {place: reading for place, reading in read.items() if columns[place].calendar == calendar}
+        _add_entries(readings, leaf, columns, own, np.flatnonzero(asked), rows)
     return list(rows.values())
 
 
 def _add_entries(
-    computed: Computed,
+    readings: Readings,
     leaf: Leaf,
     columns: Sequence[Column],
-    readings: Mapping[int, Reading],
+    read: Mapping[int, Reading],
     asked: IntArray,
     rows: dict[tuple[int, str], DetailRow],
 ) -> None:
     """The entries of some columns that read one calendar."""
-    windows = [reading.window for reading in readings.values() if reading.window is not None]
+    windows = [reading.window for reading in read.values() if reading.window is not None]
     if not windows:
         return
-    view = computed.view.in_calendar(columns[next(iter(readings))].calendar)
+    view = readings.plan.view.in_calendar(columns[next(iter(read))].calendar)
     for line in view.lines(asked, min(w.first for w in windows), max(w.last for w in windows), MOST_LINES):
-        for place, reading in readings.items():
-            if not _counts(line, reading, computed.keys_behind(leaf, columns[place])):
+        for place, reading in read.items():
+            if not _counts(line, reading, readings.keys_behind(leaf, columns[place])):
                 continue
-            entity = computed.view.frame.entities.items[line.entity].code
+            entity = readings.plan.view.frame.entities.items[line.entity].code
             row = rows.get((line.entity, line.number))
             if row is None:
                 row = _empty(
@@ -139,7 +135,7 @@ def _add_entries(
                     f"{line.number} {line.description}".strip(),
                     "entry",
                     columns,
-                    computed,
+                    readings,
                 )
                 row.texts = {
                     "number": line.number,
@@ -152,12 +148,12 @@ def _add_entries(
                 }
                 rows[line.entity, line.number] = row
             amount = {"debits": line.debit, "credits": line.credit}.get(reading.measure, line.debit - line.credit)
-            row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(computed, leaf, columns[place])
+            row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(readings, leaf, columns[place])
             row.booked[place] = True
 
 
-def _divisor(computed: Computed, leaf: Leaf, column: Column) -> int:
-    vector = computed.vector(leaf, column)
+def _divisor(readings: Readings, leaf: Leaf, column: Column) -> int:
+    vector = readings.vector(leaf, column)
     return vector.divisor if vector else 1
 
 

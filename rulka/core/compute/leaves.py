@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass, field
+from collections.abc import Hashable, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.books.narrowing import Clause, KeyMask, codes_of
-from rulka.core.books.selection import SelectionError
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
 from rulka.core.errors import RulkaError, one_of
@@ -23,7 +23,7 @@ FLIPPED_BY_CONVENTION = {
 }
 
 
-@dataclass
+@dataclass(frozen=True, eq=False)
 class Leaf:
     """A row of figures: `mask` `(keys,)` are the posting keys it sums, `quantities` those of its statistical accounts.
 
@@ -48,7 +48,7 @@ class Leaf:
     group: int = 0
     """Leaves of one group read the same of every column: same override, clauses on journal lines and part, accounts
     named or not."""
-    inner: list[Leaf] = field(default_factory=list)
+    inner: tuple[Leaf, ...] = ()
 
     def walk(self) -> Iterator[Leaf]:
         yield self
@@ -56,66 +56,74 @@ class Leaf:
             yield from leaf.walk()
 
 
-@dataclass
-class Planned:
+@dataclass(frozen=True, eq=False)
+class Leaves:
     """The leaves of a spine by the key of their line, and what the selections warn of and leave out by rule, by line
     key."""
 
-    by_line: dict[str, list[Leaf]]
-    warnings_of: dict[str, list[str]] = field(default_factory=dict)
-    notes_of: dict[str, list[str]] = field(default_factory=dict)
-    groups: dict[object, int] = field(default_factory=dict)
+    by_line: Mapping[str, tuple[Leaf, ...]]
+    warnings_of: Mapping[str, tuple[str, ...]]
+    notes_of: Mapping[str, tuple[str, ...]]
 
     def walk(self) -> Iterator[Leaf]:
         for leaves in self.by_line.values():
             for leaf in leaves:
                 yield from leaf.walk()
 
+    @cached_property
+    def by_key(self) -> Mapping[str, Leaf]:
+        """Every leaf by the key of its row."""
+        return {leaf.key: leaf for leaf in self.walk()}
 
-def plan(spine: SpineDef, view: View, *, has_quantities: bool = False) -> Planned:
-    """The leaves of every account line; kept with the book, since they follow from spine, ledger and fence alone."""
-    name = ("leaves", spine, has_quantities)
-    return view.kept(name, lambda: _plan(spine, view, has_quantities))
+
+def leaves_of(spine: SpineDef, view: View, *, has_quantities: bool = False) -> Leaves:
+    """The leaves of every account line; kept with the view, since they follow from spine, ledger and fence alone."""
+    return view.kept(("leaves", spine, has_quantities), lambda: _Leaves(spine, view, has_quantities).all())
 
 
-def _plan(spine: SpineDef, view: View, has_quantities: bool) -> Planned:
-    planned = Planned({})
-    count = 0
-    for line in spine.walk():
-        if line.kind != "line":
-            continue
-        try:
-            mask = view.mask(line.accounts)
-            planned.warnings_of[line.key] = list(mask.warnings)
-            leaves = _Line(line, view, mask).leaves()
-        except SelectionError as error:
-            error.subject = f"line {line.label}"
-            raise
-        except RulkaError as error:
-            error.subject = error.subject if error.subject.startswith("line") else f"line {line.label}"
-            raise
-        mixes = mask.names_accounts and bool((view.frame.accounts.of_type("statistical") & mask.accounts).any())
-        if mixes and not line.expand and not leaves[0].is_quantity and not has_quantities:
-            planned.notes_of[line.key] = ["statistical accounts are left out of a money line"]
-        planned.by_line[line.key] = leaves
-        groups: dict[object, int] = planned.groups
-        for leaf in (inner for outer in leaves for inner in outer.walk()):
-            leaf.group = groups.setdefault(
-                (line.override, leaf.clauses, line.intercompany, leaf.names_accounts), len(groups)
-            )
-        count += sum(1 for leaf in leaves for _ in leaf.walk())
-        if count > MOST_LEAVES:
-            raise RulkaError(
-                f"More than {MOST_LEAVES} rows.",
-                hint="Narrow the line or expand it by less.",
-                subject=f"line {line.label}",
-            )
-    return planned
+class _Leaves:
+    def __init__(self, spine: SpineDef, view: View, has_quantities: bool) -> None:
+        self.spine, self.view, self.has_quantities = spine, view, has_quantities
+        self.groups: dict[Hashable, int] = {}
+        self.warnings: dict[str, tuple[str, ...]] = {}
+        self.notes: dict[str, tuple[str, ...]] = {}
+
+    def all(self) -> Leaves:
+        by_line: dict[str, tuple[Leaf, ...]] = {}
+        count = 0
+        for line in self.spine.walk():
+            if line.kind != "line":
+                continue
+            try:
+                by_line[line.key] = self._of(line)
+            except RulkaError as error:
+                error.subject = error.subject if error.subject.startswith("line") else f"line {line.label}"
+                raise
+            count += sum(1 for leaf in by_line[line.key] for _ in leaf.walk())
+            if count > MOST_LEAVES:
+                raise RulkaError(
+                    f"More than {MOST_LEAVES} rows.",
+                    hint="Narrow the line or expand it by less.",
+                    subject=f"line {line.label}",
+                )
+        return Leaves(by_line, self.warnings, self.notes)
+
+    def _of(self, line: LineDef) -> tuple[Leaf, ...]:
+        mask = self.view.mask(line.accounts)
+        self.warnings[line.key] = mask.warnings
+        leaves = tuple(_Line(line, self.view, mask, self.groups).leaves())
+        statistical = self.view.frame.accounts.of_type("statistical")
+        mixes = mask.names_accounts and bool((statistical & mask.accounts).any())
+        if mixes and not line.expand and not leaves[0].is_quantity and not self.has_quantities:
+            self.notes[line.key] = ("statistical accounts are left out of a money line",)
+        return leaves
 
 
 class _Line:
-    def __init__(self, line: LineDef, view: View, mask: KeyMask) -> None:
-        self.line, self.view, self.narrowed = line, view, mask
+    """Expands one line; `groups` numbers what reads alike, over all lines of the spine."""
+
+    def __init__(self, line: LineDef, view: View, mask: KeyMask, groups: dict[Hashable, int]) -> None:
+        self.line, self.view, self.narrowed, self.groups = line, view, mask, groups
         self.frame, self.keys = view.frame, view.keys
         self.statistical = self.frame.accounts.of_type("statistical")
         self.accounts = mask.accounts & view.visible_accounts()
@@ -136,8 +144,8 @@ class _Line:
 
     def leaves(self) -> list[Leaf]:
         if not self.line.expand:
-            leaf = self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts)
-            return [self._inside(leaf, self.line.below, self.narrowed.keys, self.accounts)]
+            inner = self._inside(self.line.key, self.line.below, self.narrowed.keys, self.accounts)
+            return [self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts, inner=inner)]
         return self._expanded(self.line.key, self.narrowed.keys, self.accounts, self.line.expand)
 
     def _leaf(
@@ -150,6 +158,8 @@ class _Line:
         *,
         account: str = "",
         member: str = "",
+        detail: str = "",
+        inner: tuple[Leaf, ...] = (),
     ) -> Leaf:
         quantities = accounts & self.statistical
         is_quantity = bool(accounts.any()) and bool((quantities == accounts).all())
@@ -168,14 +178,19 @@ class _Line:
             self.narrowed.by_line,
             account,
             member,
+            detail,
+            self._group(),
+            inner,
         )
+
+    def _group(self) -> int:
+        alike = (self.line.override, self.narrowed.by_line, self.line.intercompany, self.narrowed.names_accounts)
+        return self.groups.setdefault(alike, len(self.groups))
 
     def _expanded(self, prefix: str, mask: BoolArray, accounts: BoolArray, kinds: tuple[str, ...]) -> list[Leaf]:
         kind, rest = kinds[0], kinds[1:]
         if kind in DETAIL:
-            whole = self._leaf(prefix, self.line.label, "detail", mask, accounts)
-            whole.detail = kind
-            return [whole]
+            return [self._leaf(prefix, self.line.label, "detail", mask, accounts, detail=kind)]
         if kind == "accounts":
             found = [self._account(prefix, int(place), mask, accounts, rest) for place in np.flatnonzero(accounts)]
         elif kind == "children":
@@ -190,20 +205,28 @@ class _Line:
             found.sort(key=lambda leaf: leaf.label.split(" ", 1)[-1].casefold())
         return found
 
-    def _inside(self, leaf: Leaf, rest: tuple[str, ...], mask: BoolArray, accounts: BoolArray) -> Leaf:
-        if rest:
-            leaf.inner = self._expanded(leaf.key, mask, accounts, rest)
-        return leaf
+    def _inside(self, key: str, rest: tuple[str, ...], mask: BoolArray, accounts: BoolArray) -> tuple[Leaf, ...]:
+        return tuple(self._expanded(key, mask, accounts, rest)) if rest else ()
 
-    def _account(self, prefix: str, place: int, mask: BoolArray, accounts: BoolArray, rest: tuple[str, ...]) -> Leaf:
+    def _account(
+        self,
+        prefix: str,
+        place: int,
+        mask: BoolArray,
+        accounts: BoolArray,
+        rest: tuple[str, ...],
+        *,
+        itself: bool = False,
+    ) -> Leaf:
+        """A row of one account; `itself` is what a head has beside the accounts below it."""
         item = self.frame.accounts.items[place]
         own = np.zeros(len(accounts), dtype=bool)
         own[place] = True
-        inside = mask & (self.keys.account == place)
-        leaf = self._leaf(
-            f"{prefix}:{item.code}", f"{item.code} {item.name}", "account", inside, own, account=item.code
-        )
-        return self._inside(leaf, rest, inside, own)
+        mine = mask & (self.keys.account == place)
+        key, label = f"{prefix}:{item.code}", f"{item.code} {item.name}"
+        inner = self._inside(key, rest, mine, own)
+        key, label = (f"{key}:itself", f"{label}, itself") if itself else (key, label)
+        return self._leaf(key, label, "account", mine, own, account=item.code, inner=inner)
 
     def _children(self, prefix: str, mask: BoolArray, accounts: BoolArray, rest: tuple[str, ...]) -> list[Leaf]:
         """A tree of the selected accounts: heads with what stands below them; a head's own postings as a row of their
@@ -219,15 +242,17 @@ class _Line:
                 return self._account(prefix, place, mask, accounts, rest)
             own = np.zeros(len(accounts), dtype=bool)
             own[below] = True
-            leaf = self._leaf(
-                f"{prefix}:{item.code}", f"{item.code} {item.name}", "subtotal", mask & own[self.keys.account], own
-            )
-            leaf.inner = [build(at) for at in children]
+            inner = [build(at) for at in children]
             if (mask & (self.keys.account == place)).any():
-                itself = self._account(prefix, place, mask, accounts, rest)
-                itself.key, itself.label = f"{itself.key}:itself", f"{itself.label}, itself"
-                leaf.inner.insert(0, itself)
-            return leaf
+                inner.insert(0, self._account(prefix, place, mask, accounts, rest, itself=True))
+            return self._leaf(
+                f"{prefix}:{item.code}",
+                f"{item.code} {item.name}",
+                "subtotal",
+                mask & own[self.keys.account],
+                own,
+                inner=tuple(inner),
+            )
 
         tops = [
             place for place in sorted(chosen) if not items[place].parent or index[items[place].parent] not in chosen
@@ -248,12 +273,10 @@ class _Line:
         present = set(np.unique(of_key[mask & accounts[self.keys.account]]).tolist())
         for place, item in enumerate(codes.items):
             if place in present:
-                inside = mask & (of_key == place)
+                inside, key = mask & (of_key == place), f"{prefix}:{slug(name)}={item.code}"
                 label = f"{item.code} {item.name}" if item.code != "-" else f"No {name}"
-                leaf = self._leaf(
-                    f"{prefix}:{slug(name)}={item.code}", label, "member", inside, accounts, member=item.code
-                )
-                yield self._inside(leaf, rest, inside, accounts)
+                inner = self._inside(key, rest, inside, accounts)
+                yield self._leaf(key, label, "member", inside, accounts, member=item.code, inner=inner)
 
 
 def types_of(accounts: BoolArray, view: View) -> set[str]:

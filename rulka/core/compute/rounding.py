@@ -2,54 +2,51 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from fractions import Fraction
-from typing import TYPE_CHECKING
 
 from rulka.core.compute.comparing import Comparer
+from rulka.core.compute.plan import Plan
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import evaluate
 from rulka.core.definitions.looks import UNITS
 from rulka.core.definitions.naming import Names, tree_of
 from rulka.core.definitions.spines import LineDef
 from rulka.core.money import exact_text, round_half_away
 
-if TYPE_CHECKING:
-    from rulka.core.compute.computed import Computed, Row
 
-
-def round_to_foot(computed: Computed) -> None:
-    """Give each money row its shown values.
+def round_to_foot(rows: Sequence[Row], plan: Plan) -> tuple[list[Row], list[str]]:
+    """The rows, money ones with the values they show, and in words each figure that had to give way.
 
     A total that stands in no other section is rounded by itself; what its parts then miss goes to those with the
     largest remainders, or to the line the statement names. Exempt lines and figures outside of sections round by
     themselves. Every figure that differs from its own rounding is listed.
     """
-    _Footer(computed).run()
+    footer = _Footer(rows, plan)
+    return footer.run(), footer.told
 
 
 class _Footer:
-    def __init__(self, computed: Computed) -> None:
-        self.computed = computed
-        self.unit = Fraction(10 ** UNITS[computed.statement.unit], 10**computed.statement.decimals)
-        self.rows = {row.key: row for row in computed.rows}
+    def __init__(self, rows: Sequence[Row], plan: Plan) -> None:
+        self.plan, self.every = plan, rows
+        self.unit = Fraction(10 ** UNITS[plan.statement.unit], 10**plan.statement.decimals)
+        self.rows = {row.key: row for row in rows}
+        self.told: list[str] = []
         self.shown: dict[str, list[Fraction | None]] = {}
-        self.rest = computed.statement.rest
-        self.comparer = Comparer(computed.columns)
-        self.figures = [place for place, column in enumerate(computed.columns) if column.kind == "figures"]
+        self.rest = plan.statement.rest
+        self.comparer = Comparer(plan.columns)
+        self.figures = [place for place, column in enumerate(plan.columns) if column.kind == "figures"]
 
-    def run(self) -> None:
-        for line in self.computed.statement.spine.lines:
+    def run(self) -> list[Row]:
+        for line in self.plan.statement.spine.lines:
             self._top(line)
-        money = [row for row in self.computed.rows if row.unit == "money" and row.has_figures]
+        money = [row for row in self.every if row.unit == "money" and row.has_figures]
         for row in money:
             self._figures(row)
         for row in money:
             self._across(row)
-        self.computed.rows = tuple(
-            replace(row, shown=tuple(self.shown[row.key])) if row.key in self.shown else row
-            for row in self.computed.rows
-        )
+        return [replace(row, shown=tuple(self.shown[row.key])) if row.key in self.shown else row for row in self.every]
 
     def _figures(self, row: Row) -> list[Fraction | None]:
         """A row outside of totals: a sum or difference of lines from what these show, anything else rounded by
@@ -57,7 +54,7 @@ class _Footer:
         if row.key in self.shown:
             return self.shown[row.key]
         own = [self._rounded(value) for value in row.values]
-        line = self.computed.line(row.line)
+        line = self.plan.line(row.line)
         self.shown[row.key] = own
         if (
             row.kind == "calculation"
@@ -65,7 +62,7 @@ class _Footer:
             and line.formula is not None
             and line.formula.operators <= {"+", "-"}
         ):
-            names = Names(self.computed.statement.spine)
+            names = self.plan.names
             parts = {
                 part.key: self._figures(self._row_of(part))
                 for part in names.operands(tree_of(line))
@@ -93,7 +90,7 @@ class _Footer:
     def _across(self, row: Row) -> None:
         """Differences and sums of columns from the figures shown in them."""
         values = self.shown[row.key]
-        for place, column in enumerate(self.computed.columns):
+        for place, column in enumerate(self.plan.columns):
             if (
                 column.kind in ("difference", "sum")
                 and not self.comparer.is_gross(column)
@@ -129,11 +126,11 @@ class _Footer:
 
     def _share_column(self, total: Row, parts: list[Row], place: int) -> None:
         wanted = self.shown[total.key][place]
-        given = [part for part in parts if part.values[place] is not None and not self.computed.line(part.line).exempt]
+        given = [part for part in parts if part.values[place] is not None and not self.plan.line(part.line).exempt]
         if wanted is None or not given:
             return
         fixed = sum(
-            (self.shown[part.key][place] or Fraction(0) for part in parts if self.computed.line(part.line).exempt),
+            (self.shown[part.key][place] or Fraction(0) for part in parts if self.plan.line(part.line).exempt),
             Fraction(0),
         )
         missing = wanted - fixed - sum((self.shown[part.key][place] or Fraction(0) for part in given), Fraction(0))
@@ -142,8 +139,7 @@ class _Footer:
         named = [
             part
             for part in given
-            if self.rest
-            and self.rest.casefold() in (part.label.casefold(), self.computed.line(part.line).label.casefold())
+            if self.rest and self.rest.casefold() in (part.label.casefold(), self.plan.line(part.line).label.casefold())
         ]
         if named:
             self._shift(named[0], place, missing)
@@ -158,9 +154,9 @@ class _Footer:
         self._tell(part, place, by)
 
     def _tell(self, part: Row, place: int, by: Fraction) -> None:
-        column = self.computed.columns[place]
-        amount = exact_text(by, self.computed.node.digits)
-        self.computed.roundings.append(f"{part.label}, {column.heading or column.key}: {'+' if by > 0 else ''}{amount}")
+        column = self.plan.columns[place]
+        amount = exact_text(by, self.plan.node.digits)
+        self.told.append(f"{part.label}, {column.heading or column.key}: {'+' if by > 0 else ''}{amount}")
 
     def _parts(self, line: LineDef) -> Iterator[Row]:
         for inner in line.lines:
@@ -169,10 +165,10 @@ class _Footer:
             elif inner.kind == "section":
                 yield self.rows[f"{inner.key}.total"]
             elif inner.kind == "line":
-                tops = {leaf.key for leaf in self.computed.planned.by_line[inner.key]}
+                tops = {leaf.key for leaf in self.plan.leaves.by_line[inner.key]}
                 yield from (
                     row
-                    for row in self.computed.rows
+                    for row in self.every
                     if row.line == inner.key and row.unit == "money" and (row.key in tops or row.kind in WHOLE_OTHERS)
                 )
 

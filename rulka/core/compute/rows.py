@@ -2,57 +2,116 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
-from fractions import Fraction
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
-from rulka.core.compute.cells import Cells, summed
-from rulka.core.compute.computed import FIGURELESS, Row, Values
+from rulka.core.books.narrowing import Narrowing
 from rulka.core.compute.detail_rows import DetailRow
+from rulka.core.compute.figures import Figures, Values, shows, summed
 from rulka.core.compute.leaves import Leaf, direction_of_leaf
-from rulka.core.definitions.expressions import direction_of
-from rulka.core.definitions.looks import NumberStyle
+from rulka.core.compute.ranking import Ranked
+from rulka.core.definitions.expressions import Value, direction_of
+from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
 from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.spines import LineDef
 
+FIGURELESS = ("section", "heading", "text", "spacer", "page break")
 
-class Rows:
-    """Writes the rows that show some cells, hidden ones too."""
 
-    def __init__(self, cells: Cells) -> None:
-        self.cells, self.computed, self.names = cells, cells.computed, cells.names
-        self.columns, self.spine, self.values, self.booked, self.units = (
-            cells.columns,
-            cells.spine,
-            cells.values,
-            cells.booked,
-            cells.units,
-        )
-        self.comparer = cells.comparer
+@dataclass(frozen=True)
+class Row:
+    """One computed row.
+
+    `values` are in major units and presented sign, exact, None where a figure has no meaning; `blank` are the columns
+    where the row shows nothing at all. `unit` is money, quantity, ratio, rate or plain; `directions` by column: 1
+    where more is better, -1 where less is. `line` is the key of the spine's line it came from, `account` and `member`
+    the codes of an expanded row, `texts` what journal lines say. `parts` are the rows it is made of.
+    """
+
+    key: str
+    label: str
+    kind: str
+    depth: int
+    codes: tuple[str, ...]
+    values: Values
+    unit: str = "money"
+    hidden: bool = False
+    ruling: str = ""
+    directions: tuple[int, ...] = ()
+    line: str = ""
+    account: str = ""
+    member: str = ""
+    detail: str = ""
+    parts: tuple[str, ...] = ()
+    blank: frozenset[int] = frozenset()
+    look: Look = PLAIN
+    panel: int = 1
+    texts: dict[str, str] = field(default_factory=dict)
+    shown: tuple[Value, ...] | None = None
+    """Rounded values, where the statement rounds so that it foots."""
+
+    @property
+    def has_figures(self) -> bool:
+        return self.kind not in FIGURELESS
+
+    @property
+    def is_total(self) -> bool:
+        return self.kind in ("total", "calculation", "subtotal")
+
+    @property
+    def direction(self) -> int:
+        """The direction in the first column."""
+        return self.directions[0] if self.directions else 0
+
+    @property
+    def above(self) -> str:
+        """The ruling above its figures: its own, else single over totals."""
+        return self.look.above or ("single" if self.ruling else "none")
+
+    @property
+    def below(self) -> str:
+        """The ruling below its figures."""
+        return self.look.below or ("double" if self.ruling == "double" else "none")
+
+
+def write_rows(figures: Figures, ranked: Ranked) -> list[Row]:
+    """The rows of the page in order, hidden ones too."""
+    writer = _Rows(figures, ranked)
+    rows: list[Row] = []
+    for line in figures.plan.statement.spine.lines:
+        writer.emit(line, 0, rows)
+    return rows
+
+
+class _Rows:
+    """Writes the rows that show some figures."""
+
+    def __init__(self, figures: Figures, ranked: Ranked) -> None:
+        self.figures, self.ranked, self.plan, self.readings = figures, ranked, figures.plan, figures.readings
+        self.columns, self.names = self.plan.columns, self.plan.names
+        self.units = figures.units
+        self.comparer = figures.comparer
         self.panel = 1
-        self.known_directions: dict[tuple[str, int], int] = {}
+        self.known_directions: dict[tuple[str, Narrowing | None], int] = {}
 
-    def build(self) -> list[Row]:
-        """The rows of the page in order, hidden ones too."""
-        rows: list[Row] = []
-        for line in self.spine.lines:
-            self._emit(line, 0, rows)
-        return rows
+    def _values(self, key: str) -> Values:
+        """A line's or leaf's values; what stands for several has its own."""
+        return tuple(self.ranked.values[key] if key in self.ranked.values else self.figures.values[key])
 
-    def _emit(self, line: LineDef, depth: int, rows: list[Row]) -> None:
+    def emit(self, line: LineDef, depth: int, rows: list[Row]) -> None:
         if line.panel == "second":
             self.panel = 2
         if line.kind == "section":
             self._emit_section(line, depth, rows)
         elif line.kind == "line" and line.expand:
-            self._emit_leaves(line, self.computed.planned.by_line[line.key], depth, rows)
+            self._emit_leaves(line, line.key, depth, rows)
         elif line.kind in FIGURELESS:
             rows.append(self._row(line, line.kind, depth, values=self._blank(), blank=self._all()))
         else:
-            values = tuple(self.values[line.key])
+            values = self._values(line.key)
             codes = self._codes(line)
             rows.append(
                 self._row(
@@ -65,8 +124,8 @@ class Rows:
                     detail=line.formula.written if line.formula else line.accounts.written,
                 )
             )
-            for leaf in self.computed.planned.by_line[line.key] if line.below else ():
-                self._emit_leaves(line, leaf.inner, depth + 1, rows)
+            for leaf in self.plan.leaves.by_line[line.key] if line.below else ():
+                self._emit_leaves(line, leaf.key, depth + 1, rows)
 
     def _row(self, line: LineDef, kind: str, depth: int, **given: Any) -> Row:
         given.setdefault("blank", self._blanks(line))
@@ -99,20 +158,21 @@ class Rows:
         return frozenset(
             place
             for place, column in enumerate(self.columns)
-            if not self.cells.shows(line, column)
+            if not shows(line, column)
             or column.is_empty
             or column.kind == "text"
             or (judged_only and not self.comparer.is_base[place])
             or (column.kind == "check" and self._is_missing(line, place))
             or (
                 column.of
-                and any(self.columns[self.computed.place(key)].is_empty for key in column.of)
+                and any(self.columns[self.plan.place(key)].is_empty for key in column.of)
                 and self._is_missing(line, place)
             )
         )
 
     def _is_missing(self, line: LineDef, place: int) -> bool:
-        return line.key in self.values and self.values[line.key][place] is None
+        values = self.figures.values.get(line.key)
+        return values is not None and values[place] is None
 
     def _emit_section(self, line: LineDef, depth: int, rows: list[Row]) -> None:
         if line.show != "total only":
@@ -128,9 +188,9 @@ class Rows:
                 )
             )
         for inner in line.lines:
-            self._emit(inner, depth + 1, rows)
+            self.emit(inner, depth + 1, rows)
         if line.total:
-            values = tuple(self.values[line.key])
+            values = self._values(line.key)
             codes, parts = self._codes(line), tuple(self._total_parts(line))
             rows.append(
                 self._row(
@@ -146,26 +206,17 @@ class Rows:
                 )
             )
 
-    def _emit_leaves(self, line: LineDef, leaves: Sequence[Leaf], depth: int, rows: list[Row]) -> None:
-        chosen, others = list(leaves), []
-        if line.sort == "amount":
-            chosen.sort(key=lambda leaf: -self._size(leaf.key))
-        if line.top and len(chosen) > line.top:
-            kept = {leaf.key for leaf in sorted(chosen, key=lambda leaf: -self._size(leaf.key))[: line.top]}
-            chosen, others = (
-                [leaf for leaf in chosen if leaf.key in kept],
-                [leaf for leaf in chosen if leaf.key not in kept],
-            )
-        for leaf in chosen:
+    def _emit_leaves(self, line: LineDef, above: str, depth: int, rows: list[Row]) -> None:
+        for leaf in self.ranked.shown.get(above, ()):
             self._emit_leaf(line, leaf, depth, rows)
-        if others:
-            self._emit_others(line, others, depth, rows)
+        if above in self.ranked.others:
+            rows.append(self._others(line, self.ranked.others[above], depth))
 
     def _emit_leaf(self, line: LineDef, leaf: Leaf, depth: int, rows: list[Row]) -> None:
         if leaf.detail:
-            rows += [self._detail(line, leaf, detail, depth) for detail in self._sorted_details(line, leaf)]
+            rows += [self._detail(line, leaf, detail, depth) for detail in self.ranked.details[leaf.key]]
             return
-        codes = tuple(self.computed.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
+        codes = tuple(self.plan.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
         row = self._row(
             line,
             leaf.kind,
@@ -173,7 +224,7 @@ class Rows:
             key=leaf.key,
             label=leaf.label,
             codes=codes,
-            values=tuple(self.values[leaf.key]),
+            values=self._values(leaf.key),
             unit="quantity" if leaf.is_quantity else "money",
             account=leaf.account,
             member=leaf.member,
@@ -181,15 +232,13 @@ class Rows:
         )
         rows.append(replace(row, directions=self._leaf_directions(leaf)))
         if leaf.inner:
-            self._emit_leaves(line, leaf.inner, depth + 1, rows)
+            self._emit_leaves(line, leaf.key, depth + 1, rows)
 
     def _detail(self, line: LineDef, leaf: Leaf, detail: DetailRow, depth: int) -> Row:
         """A row from journal lines; columns that work on one it leaves out are left out too."""
         blank = set(self._blanks(line))
         for place, (column, amount) in enumerate(zip(self.columns, detail.amounts, strict=True)):
-            if (column.kind == "figures" and amount is None) or any(
-                self.computed.place(key) in blank for key in column.of
-            ):
+            if (column.kind == "figures" and amount is None) or any(self.plan.place(key) in blank for key in column.of):
                 blank.add(place)
         return self._row(
             line,
@@ -197,55 +246,18 @@ class Rows:
             depth,
             key=detail.key,
             label=detail.label,
-            values=tuple(self.values[detail.key]),
+            values=self._values(detail.key),
             blank=frozenset(blank),
             unit="quantity" if leaf.is_quantity else "money",
             texts=detail.texts,
             ruling="",
         )
 
-    def _size(self, key: str) -> Fraction:
-        """By what rows are ranked: the amount in the first shown column of figures, whatever its sign."""
-        first = next(
-            (place for place, column in enumerate(self.columns) if column.has_figures and not column.hidden), None
-        )
-        return abs(self.values[key][first] or Fraction(0)) if first is not None else Fraction(0)
-
-    def _sorted_details(self, line: LineDef, leaf: Leaf) -> list[DetailRow]:
-        rows = self.cells.details[leaf.key]
-        return (
-            sorted(rows, key=lambda row: (row.kind == "others", -self._size(row.key)))
-            if line.sort == "amount"
-            else rows
-        )
-
-    def _emit_others(self, line: LineDef, others: Sequence[Leaf], depth: int, rows: list[Row]) -> None:
+    def _others(self, line: LineDef, leaf: Leaf, depth: int) -> Row:
         """What the top rows leave, in one row."""
-        key, first = f"{line.key}:others:{others[0].key}", others[0]
-        values = [
-            self.cells.total([self.values[leaf.key][place] for leaf in others], place)
-            for place in range(len(self.columns))
-        ]
-        self.values[key] = values
-        self.booked[key] = [any(self.booked[leaf.key][place] for leaf in others) for place in range(len(self.columns))]
-        merged = replace(
-            first,
-            key=key,
-            label=line.others,
-            kind="others",
-            account="",
-            member="",
-            inner=[],
-            mask=np.any([leaf.mask for leaf in others], axis=0),
-            quantities=np.any([leaf.quantities for leaf in others], axis=0),
-            accounts=np.any([leaf.accounts for leaf in others], axis=0),
-        )
-        self.computed.add_leaf(merged)
-        self.cells.compare_leaf(key, merged)
-        codes = tuple(self.computed.view.frame.accounts.items[place].code for place in np.flatnonzero(merged.accounts))
-        rows.append(
-            self._row(line, "others", depth, key=key, label=line.others, codes=codes, values=tuple(values), ruling="")
-        )
+        codes = tuple(self.plan.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
+        values = self._values(leaf.key)
+        return self._row(line, "others", depth, key=leaf.key, label=line.others, codes=codes, values=values, ruling="")
 
     def _operands(self, line: LineDef) -> tuple[str, ...]:
         if line.kind != "calculation":
@@ -264,12 +276,12 @@ class Rows:
                 yield f"{inner.key}.total" if inner.kind == "section" else inner.key
 
     def _codes(self, line: LineDef) -> tuple[str, ...]:
-        accounts = self.computed.view.frame.accounts
+        accounts = self.plan.view.frame.accounts
         mask = np.zeros(len(accounts), dtype=bool)
         todo = [line]
         while todo:
             current = todo.pop()
-            for leaf in self.computed.planned.by_line.get(current.key, ()):
+            for leaf in self.plan.leaves.by_line.get(current.key, ()):
                 mask |= leaf.accounts & (
                     accounts.of_type("statistical") if leaf.is_quantity else ~accounts.of_type("statistical")
                 )
@@ -282,7 +294,7 @@ class Rows:
     def _judging(self, place: int) -> int:
         """The column whose figures a comparison is about: the first it works on."""
         while self.columns[place].of:
-            place = self.computed.place(self.columns[place].of[0])
+            place = self.plan.place(self.columns[place].of[0])
         return place
 
     def _leaf_directions(self, leaf: Leaf) -> tuple[int, ...]:
@@ -290,10 +302,10 @@ class Rows:
 
     def _direction_of_leaf(self, leaf: Leaf, place: int) -> int:
         column = self.columns[place]
-        return direction_of_leaf(leaf, column.accounts, self.computed.line_sign(leaf, column), self.computed.view)
+        return direction_of_leaf(leaf, column.accounts, self.readings.line_sign(leaf, column), self.plan.view)
 
     def _direction(self, line: LineDef, place: int) -> int:
-        name = (line.key, id(self.columns[place].accounts))
+        name = (line.key, self.columns[place].names_accounts)
         if name not in self.known_directions:
             self.known_directions[name] = self._find_direction(line, place)
         return self.known_directions[name]
@@ -302,7 +314,7 @@ class Rows:
         if line.favourable:
             return {"higher": 1, "lower": -1}.get(line.favourable, 0)
         if line.kind == "line":
-            found = {self._direction_of_leaf(leaf, place) for leaf in self.computed.planned.by_line[line.key]}
+            found = {self._direction_of_leaf(leaf, place) for leaf in self.plan.leaves.by_line[line.key]}
         elif line.kind == "section":
             found = {self._direction(part, place) for part in summed(line)}
         else:

@@ -2,31 +2,42 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import FIGURELESS, Computed, Row
-from rulka.core.definitions.naming import Names, tree_of
+from rulka.core.compute.figures import Figures
+from rulka.core.compute.judging import Judged
+from rulka.core.compute.plan import Plan
+from rulka.core.compute.ranking import Ranked
+from rulka.core.compute.rows import FIGURELESS, Row
+from rulka.core.definitions.expressions import Value
+from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.spines import LineDef
 
 
-def suppress(rows: list[Row], computed: Computed, names: Names) -> list[Row]:
-    """Mark hidden columns, then hidden rows, then sections of which nothing is left."""
-    computed.columns = tuple(
-        replace(column, hidden=True) if _column_hides(column, place, computed) else column
-        for place, column in enumerate(computed.columns)
+def suppress(
+    rows: Sequence[Row], figures: Figures, ranked: Ranked, checks: Sequence[Judged]
+) -> tuple[tuple[Column, ...], list[Row]]:
+    """The columns and rows with those marked that hide: columns, then rows, then sections of which nothing is left."""
+    cells = [*figures.values.values(), *ranked.values.values()]
+    booked = [*figures.booked.values(), *ranked.booked.values()]
+    hides = _Columns(figures.plan, cells, booked).hides
+    columns = tuple(
+        replace(column, hidden=True) if hides(column, place) else column
+        for place, column in enumerate(figures.plan.columns)
     )
-    hider = _Hider(computed, names)
+    hider = _Hider(figures, ranked, columns, checks)
     rows = [replace(row, hidden=True) if hider.hides(row) else row for row in rows]
     shown = {
         row.line for row in rows if not row.hidden and row.kind not in FIGURELESS and row.kind not in ("total", "check")
     }
     empty = {
         line.key
-        for line in computed.statement.spine.walk()
+        for line in figures.plan.statement.spine.walk()
         if line.kind == "section" and line.hide != "never" and _is_empty(line, shown)
     }
-    return [
+    return columns, [
         replace(row, hidden=True) if row.line in empty and row.kind in ("section", "total") else row for row in rows
     ]
 
@@ -39,36 +50,39 @@ def _is_empty(section: LineDef, shown: set[str]) -> bool:
     )
 
 
-def _column_hides(column: Column, place: int, computed: Computed) -> bool:
-    if column.kind == "check":
-        wrong = any(
-            value is not None and abs(value) > column.asked.tolerance
-            for value in (values[place] for values in computed.cells.values())
-        )
-        return column.asked.prints == "never" or (column.asked.prints == "when it fails" and not wrong)
-    if column.asked.hide not in ("when empty", "when zero"):
-        return False
-    if column.of and column.kind != "text":
-        return all(
-            computed.columns[computed.place(key)].hidden
-            or _column_hides(computed.columns[computed.place(key)], computed.place(key), computed)
-            for key in column.of
-        )
-    if column.asked.hide == "when empty":
-        return not any(booked[place] for booked in computed.booked.values())
-    return not any(values[place] for values in computed.cells.values())
+@dataclass(frozen=True)
+class _Columns:
+    plan: Plan
+    cells: Sequence[Sequence[Value]]
+    booked: Sequence[Sequence[bool]]
+
+    def hides(self, column: Column, place: int) -> bool:
+        asked = column.asked
+        if column.kind == "check":
+            wrong = any((value := values[place]) is not None and abs(value) > asked.tolerance for values in self.cells)
+            return asked.prints == "never" or (asked.prints == "when it fails" and not wrong)
+        if asked.hide not in ("when empty", "when zero"):
+            return False
+        if column.of and column.kind != "text":
+            return all(self._is_gone(self.plan.place(key)) for key in column.of)
+        if asked.hide == "when empty":
+            return not any(booked[place] for booked in self.booked)
+        return not any(values[place] for values in self.cells)
+
+    def _is_gone(self, place: int) -> bool:
+        column = self.plan.columns[place]
+        return column.hidden or self.hides(column, place)
 
 
 class _Hider:
-    def __init__(self, computed: Computed, names: Names) -> None:
-        self.computed, self.names = computed, names
-        self.shown = [
-            place for place, column in enumerate(computed.columns) if column.has_figures and not column.hidden
-        ]
-        self.holds = {judged.line.key: judged.holds for judged in computed.checks}
+    def __init__(self, figures: Figures, ranked: Ranked, columns: Sequence[Column], checks: Sequence[Judged]) -> None:
+        self.plan = figures.plan
+        self.booked = {**figures.booked, **ranked.booked}
+        self.shown = [place for place, column in enumerate(columns) if column.has_figures and not column.hidden]
+        self.holds = {judged.line.key: judged.holds for judged in checks}
 
     def hides(self, row: Row) -> bool:
-        line = self.computed.line(row.line)
+        line = self.plan.line(row.line)
         if row.kind == "check":
             return line.prints == "never" or (line.prints == "when it fails" and self.holds[line.key])
         if row.kind == "page break":
@@ -82,15 +96,15 @@ class _Hider:
         return not (self._booked(row.key) if expanded else self._line_booked(line))
 
     def _booked(self, key: str) -> bool:
-        booked = self.computed.booked.get(key, [])
+        booked = self.booked.get(key, ())
         return any(booked[place] for place in self.shown) if booked else False
 
     def _line_booked(self, line: LineDef) -> bool:
         """Whether anything was booked behind a line; a calculation asks its inputs, a section its lines."""
         if line.kind == "line":
-            return any(self._booked(leaf.key) for leaf in self.computed.planned.by_line[line.key])
+            return any(self._booked(leaf.key) for leaf in self.plan.leaves.by_line[line.key])
         if line.kind == "section":
             return any(
                 self._line_booked(part) for part in line.lines if part.kind in ("line", "section", "calculation")
             )
-        return any(self._line_booked(part) for part in self.names.operands(tree_of(line)))
+        return any(self._line_booked(part) for part in self.plan.names.operands(tree_of(line)))

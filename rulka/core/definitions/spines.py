@@ -8,6 +8,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Any, Literal, get_args
 
+from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import EVERYTHING, Narrowing, read_narrowing
 from rulka.core.books.selection import Selection, parse_selection
 from rulka.core.definitions.expressions import Formula, read_formula
@@ -78,6 +79,11 @@ class LineDef:
     """What output shows below the line, which stands itself: its accounts, their entries."""
 
     lines: tuple[LineDef, ...] = ()
+
+    @property
+    def reads_quantities(self) -> bool:
+        """Whether it reads quantities by a measure of its own."""
+        return self.override.measure in QUANTITIES
 
 
 COVERS_NOTHING = "nothing"

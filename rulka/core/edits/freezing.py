@@ -19,7 +19,7 @@ def frozen(computed: Computed, raw: dict[str, Any], key: str) -> dict[str, Any]:
     has the line's label and key, so that formulas go on. Raises RulkaError for lines that don't expand or that entries
     expand.
     """
-    leaves = computed.planned.by_line.get(key, [])
+    leaves = computed.plan.leaves.by_line.get(key, ())
     expand = computed.line(key).expand
     if not expand:
         raise RulkaError(
@@ -51,7 +51,7 @@ def _line(leaf: Leaf, raw: dict[str, Any], kind: str, computed: Computed) -> dic
     fixed: dict[str, Any] = {"line": leaf.label, "accounts": _selection(leaf, raw["accounts"], kind, computed), **kept}
     if not kept.get("sign"):
         column = next((column for column in computed.columns if column.has_figures), None)
-        fixed["sign"] = "flipped" if column and computed.line_sign(leaf, column) < 0 else "as booked"
+        fixed["sign"] = "flipped" if column and computed.readings.line_sign(leaf, column) < 0 else "as booked"
     if deeper:
         fixed["expand"] = deeper
     return fixed

@@ -12,10 +12,12 @@ import numpy as np
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.narrowing import Narrowing
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import Computed, Row, shows
+from rulka.core.compute.computed import Computed
 from rulka.core.compute.elimination import pairs, without_partner
+from rulka.core.compute.figures import shows
 from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.nodes import REST, nodes_of
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.spans import TIME
 from rulka.core.definitions.spines import LineDef
 from rulka.core.money import QUANTITY_DIGITS
@@ -137,7 +139,7 @@ def footing(computed: Computed) -> list[Check]:
 
 def _nothing_to_judge(computed: Computed) -> str:
     """Why no figure of a statement can be judged; empty where some can."""
-    if not any(leaves for leaves in computed.planned.by_line.values()):
+    if not any(leaves for leaves in computed.plan.leaves.by_line.values()):
         return "It has no lines of accounts."
     if not any(column.has_figures for column in computed.columns):
         return "It has no column of figures at a time that the calendar has."
@@ -164,7 +166,7 @@ def _placing(computed: Computed, why: str) -> list[Check]:
 
 def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list[Check]:
     missing, twice = covered & (placed == 0), placed > 1
-    booked = computed.booked_accounts()
+    booked = computed.booked_accounts
     total, found = int(covered.sum()), int((covered & (placed > 0)).sum())
     detail = f"{found} of {total} accounts placed"
     names, codes = names_of(computed, missing)
@@ -242,7 +244,7 @@ class _Again:
             scale = self._scales(leaf)[at]
             if not scale:
                 return value is None
-            amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[at] * self.computed.sign(leaf, column)
+            amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[at] * self.computed.readings.sign(leaf, column)
         if value is None:
             return False
         if len(amounts) == 1:  # integers alone: there are many cells
@@ -257,15 +259,15 @@ class _Again:
         if name not in self.scales:
             found = []
             for column in self.columns:
-                vector = self.computed.vector(leaf, column)
-                found.append(vector.divisor * 10 ** self.computed.digits(leaf, column) if vector else 0)
+                vector = self.computed.readings.vector(leaf, column)
+                found.append(vector.divisor * 10 ** self.computed.readings.digits(leaf, column) if vector else 0)
             self.scales[name] = found
         return self.scales[name]
 
     def _leaves(self, line: LineDef, quantities: bool | None) -> Iterator[Leaf]:
         """The outermost leaves of a line and all below it; of quantities or of money only, or both."""
-        for leaf in self.computed.planned.by_line.get(line.key, ()):
-            measured = leaf.is_quantity or self.computed.is_of_quantities(leaf.line)
+        for leaf in self.computed.plan.leaves.by_line.get(line.key, ()):
+            measured = leaf.is_quantity or leaf.line.reads_quantities
             if quantities is None or measured == quantities:
                 yield leaf
         for inner in line.lines:
@@ -282,7 +284,7 @@ class _Again:
             else:
                 found, own_way = [0] * len(self.columns), list(range(len(self.columns)))
             for place in own_way:
-                found[place] = int(self.computed.by_account(leaf, self.columns[place]).sum())
+                found[place] = int(self.computed.readings.by_account(leaf, self.columns[place]).sum())
             self.of_leaf[leaf.key] = found
         return self.of_leaf[leaf.key]
 
@@ -290,7 +292,7 @@ class _Again:
         """The columns in which a leaf shows its statistical accounts; leaves of one group agree on them."""
         if leaf.group not in self.quantities:
             self.quantities[leaf.group] = [
-                place for place, column in enumerate(self.columns) if self.computed.of_quantities(leaf, column)
+                place for place, column in enumerate(self.columns) if self.computed.readings.of_quantities(leaf, column)
             ]
         return self.quantities[leaf.group]
 
@@ -300,9 +302,9 @@ class _Again:
             computed, view = self.computed, self.computed.view
             table = np.zeros((len(view.frame.accounts), len(self.columns)), dtype=np.int64)
             for place, column in enumerate(self.columns):
-                vector = computed.vector(leaf, column)
+                vector = computed.readings.vector(leaf, column)
                 if vector is not None:
-                    table[:, place] = view.by_account(vector.amounts, computed.keys_of(column))
+                    table[:, place] = view.by_account(vector.amounts, computed.plan.keys_of(column))
             self.by_account[leaf.group] = table
         return self.by_account[leaf.group]
 
@@ -321,7 +323,7 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
     counted = (covered | (placed > 0)) & money
     leaves = {leaf.key for leaf in placing_leaves(computed)}
     rows = [
-        (at, leaf) for at, leaf in enumerate(computed.planned.walk()) if leaf.key in leaves and not leaf.is_quantity
+        (at, leaf) for at, leaf in enumerate(computed.plan.leaves.walk()) if leaf.key in leaves and not leaf.is_quantity
     ]
     partly = {at for at, leaf in rows if (leaf.accounts & money & ~counted).any()}
     whole = np.array([at for at, leaf in rows if at not in partly and not leaf.line.columns], dtype=np.int64)
@@ -335,14 +337,14 @@ def _ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Che
             if not shows(leaf.line, column):
                 continue
             held += (
-                int(computed.by_account(leaf, column)[counted].sum())
+                int(computed.readings.by_account(leaf, column)[counted].sum())
                 if at in partly
                 else int(computed.amounts[at, place])
             )
         judged.add(column.key)
         difference = int(amounts[counted].sum()) - held
         if difference:
-            node = computed.node_of(column)
+            node = computed.plan.node_of(column)
             apart.append(
                 f"{_title(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not "
                 f"on it"
@@ -378,12 +380,12 @@ def _ledger_balances(computed: Computed, why: str) -> list[Check]:
     apart: list[str] = []
     for column in columns:
         assert column.window is not None
-        node = computed.node_of(column)
-        closing = computed.view.balances_of(computed.plain(column)[0].source).measure("closing", column.window)
+        node = computed.plan.node_of(column)
+        closing = computed.view.balances_of(computed.readings.plain(column)[0].source).measure("closing", column.window)
         for place in np.flatnonzero(node.entities):
             rest = int(closing[money & (keys.entity == place)].sum())
             if rest:
-                digits = frame.group_digits if computed.translated else int(frame.digits[place])
+                digits = frame.group_digits if computed.plan.translated else int(frame.digits[place])
                 apart.append(f"{frame.entities.items[place].code}, {column.heading}: {computed.figure(rest, digits)}")
     return [Check("ledger-balance", FAILS if apart else HOLDS, "; ".join(apart[:12]))]
 
@@ -405,18 +407,18 @@ def _result(computed: Computed, why: str) -> list[Check]:
     held_by_lines = np.zeros(len(results), dtype=bool)
     for leaf in placing_leaves(computed):
         held_by_lines |= leaf.accounts
-    if computed.translated or not columns or not (held_by_lines & results).any():
+    if computed.plan.translated or not columns or not (held_by_lines & results).any():
         return []
     if why:
         return [Check("result", NOT_JUDGED, why)]
     apart = []
     for column in columns:
         assert column.window is not None
-        node = computed.node_of(column)
+        node = computed.plan.node_of(column)
         keys = np.flatnonzero(results[computed.view.keys.account] & node.keys)
-        balances = computed.view.balances_of(computed.plain(column)[0].source)
+        balances = computed.view.balances_of(computed.readings.plain(column)[0].source)
         last = column.window.last
-        calendar = computed.calendar_of(column)
+        calendar = computed.plan.calendar_of(column)
         start = calendar.of_year(calendar.periods[last].year)[0].index
         held = int(balances.closing[keys, last].sum())
         moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
@@ -448,7 +450,7 @@ def _own_checks(computed: Computed, why: str) -> list[Check]:
             )
             continue
         apart = [
-            f"{_title(column)}: {computed.exact_figure(by, computed.node_of(column).digits)} apart"
+            f"{_title(column)}: {computed.exact_figure(by, computed.plan.node_of(column).digits)} apart"
             for column, by in judged.apart
         ]
         checks.append(Check("own-check", FAILS if apart else HOLDS, "; ".join(apart), lines=lines, title=label))
@@ -464,7 +466,7 @@ def _column_check(computed: Computed, column: Column, why: str) -> Check:
     if why or not gaps:
         return Check("own-check", NOT_JUDGED, why or column.note or "No line has figures in its columns.", title=title)
     wrong = [(row, gap) for row, gap in gaps if abs(gap) > column.asked.tolerance]
-    digits = computed.node_of(column).digits
+    digits = computed.plan.node_of(column).digits
     told = [
         f"{row.label}: {computed.exact_figure(gap, QUANTITY_DIGITS if row.unit == 'quantity' else digits)} apart"
         for row, gap in wrong
@@ -523,7 +525,7 @@ def _time_series(computed: Computed, shown: Sequence[Column], title: str) -> Che
         return Check("columns", HOLDS, f"{len(cut)} columns, each with a window of its own", title=title)
     covered = {place for window in cut for place in range(window.first, window.last + 1)}
     missing = [
-        computed.calendar_of(shown[0]).periods[place]
+        computed.plan.calendar_of(shown[0]).periods[place]
         for place in range(min(covered), max(covered) + 1)
         if place not in covered
     ]
@@ -536,7 +538,7 @@ def _time_series(computed: Computed, shown: Sequence[Column], title: str) -> Che
 def _member_series(computed: Computed, each: str, parts: Sequence[Column], title: str) -> Check:
     """The parts together hold each posting key once of what the column would hold that isn't cut."""
     view, rest = computed.view, next((column for column in parts if column.is_rest), None)
-    vector = computed.plain(rest or parts[0])[1]
+    vector = computed.readings.plain(rest or parts[0])[1]
     if vector is None:
         return Check("columns", NOT_JUDGED, "Nothing can be read in them.", title=title)
     covered = np.zeros(len(vector.amounts), dtype=np.int64)
@@ -546,14 +548,14 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
     if rest is None:  # without a column for the others only the members that were asked for must be there
         series = next(asked for asked in computed.statement.span.columns if asked.key == parts[0].series)
         narrowing = Narrowing((*narrowing.clauses, *series.narrow.of(each)))
-    own = view.mask(narrowing).keys & computed.node_of(parts[0]).keys
+    own = view.mask(narrowing).keys & computed.plan.node_of(parts[0]).keys
     if parts[0].asked.inside:
         own = own & np.any([column.keys for column in parts if column.keys is not None], axis=0)
-    missing = own & (covered != 1) & view.ever_booked(parts[0].asked.scenario, translated=computed.translated)
+    missing = own & (covered != 1) & view.ever_booked(parts[0].asked.scenario, translated=computed.plan.translated)
     if not missing.any():
         return Check("columns", HOLDS, f"{len(parts)} columns add up to the whole", title=title)
     gap = computed.figure(
-        int((vector.amounts[missing] * (1 - covered[missing])).sum()), computed.node_of(parts[0]).digits
+        int((vector.amounts[missing] * (1 - covered[missing])).sum()), computed.plan.node_of(parts[0]).digits
     )
     return Check("columns", FAILS, f"{gap} stands in none or in two", title=title)
 
@@ -578,8 +580,8 @@ def _intercompany(computed: Computed, why: str) -> list[Check]:
     lonely: dict[tuple[str, str], None] = {}
     for column in columns:
         assert column.window is not None
-        node = computed.node_of(column)
-        balances = view.balances_of(computed.plain(column)[0].source)
+        node = computed.plan.node_of(column)
+        balances = view.balances_of(computed.readings.plain(column)[0].source)
         for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
             for pair in pairs(view, node, balances.measure(measure, column.window), accounts):
                 if pair.apart:
@@ -608,7 +610,7 @@ def _not_elsewhere(computed: Computed) -> list[Check]:
     """What a node of a scope holds that none of its children does: told, since it stands in a node of its own."""
     if computed.statement.scope is None or not computed.node.children:
         return []
-    nodes = nodes_of(computed.view, computed.statement.scope, translated=computed.translated)
+    nodes = nodes_of(computed.view, computed.statement.scope, translated=computed.plan.translated)
     rest = next((node for node in nodes if node.code == computed.node.code + REST), None)
     if rest is None:
         return []

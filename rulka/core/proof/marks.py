@@ -52,7 +52,7 @@ def marks(computed: Computed, checks: Iterable[Check], unplaced: Sequence[Sugges
         add(key, Mark("unplaced", f"Not placed, most likely here: {named}", len(given)))
     for line in computed.statement.spine.walk():
         if line.kind == "line":
-            warnings = computed.planned.warnings_of.get(line.key, ())
+            warnings = computed.plan.leaves.warnings_of.get(line.key, ())
             if line.accounts.is_nothing:
                 add(line.key, Mark("warning", "It selects no accounts yet"))
             elif warnings:

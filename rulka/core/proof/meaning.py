@@ -14,8 +14,10 @@ from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import Clause, read_narrowing
 from rulka.core.books.selection import NOTHING, evaluate
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import FLOWS, Computed, Row
+from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.readings import FLOWS
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.scopes import NodeDef
 from rulka.core.definitions.spines import LineDef
 from rulka.core.proof.placed import placed_of, places_accounts
@@ -61,7 +63,7 @@ def meant_by(text: str, view: View, most: int = 3) -> Meant:
 def of_selections(computed: Computed) -> Told:
     """Selections of lines, columns and nodes, what the spine covers, and units that don't add up."""
     labels = {line.key: line.label for line in computed.statement.spine.walk()}
-    found = [(key, warning) for key, warnings in computed.planned.warnings_of.items() for warning in warnings]
+    found = [(key, warning) for key, warnings in computed.plan.leaves.warnings_of.items() for warning in warnings]
     for line in computed.statement.spine.walk():
         if line.kind == "line":
             found += [(line.key, warning) for warning in _of_line(computed, line)]
@@ -78,9 +80,9 @@ def of_selections(computed: Computed) -> Told:
         own = [*column.warnings, *_of_texts(computed.view, column.lines)]
         warnings += [f"Column {column.heading or column.key}: {warning}" for warning in own]
     warnings += [f"Node {code}: {warning}" for code, warning in _of_nodes(computed)]
-    notes = [f"{labels[key]}: {note}" for key, given in computed.planned.notes_of.items() for note in given]
+    notes = [f"{labels[key]}: {note}" for key, given in computed.plan.leaves.notes_of.items() for note in given]
     notes += _column_notes(computed)
-    judged = bool(computed.planned.by_line) or any(column.asked.narrow for column in computed.columns)
+    judged = bool(computed.plan.leaves.by_line) or any(column.asked.narrow for column in computed.columns)
     return Told(tuple(dict.fromkeys(warnings)), tuple(dict.fromkeys(notes)), tuple(dict.fromkeys(lines)), judged)
 
 
@@ -126,16 +128,18 @@ def _mixed_units(computed: Computed) -> Iterator[tuple[Row, str]]:
             if column.has_figures and (row.unit == "quantity" or column.shows_quantities):
                 together: set[str] = set()
                 for leaf in _leaves(computed, computed.line(row.line)):
-                    vector = computed.vector(leaf, column)
-                    if vector is not None and (computed.of_quantities(leaf, column) or leaf.is_quantity):
-                        together |= set(of_key[computed.keys_behind(leaf, column) & vector.booked].tolist()) - {""}
+                    vector = computed.readings.vector(leaf, column)
+                    if vector is not None and (computed.readings.of_quantities(leaf, column) or leaf.is_quantity):
+                        together |= set(
+                            of_key[computed.readings.keys_behind(leaf, column) & vector.booked].tolist()
+                        ) - {""}
                 added |= together if len(together) > 1 else set()
         if added:
             yield row, f"{row.label}: adds up different units: {', '.join(sorted(added))}"
 
 
 def _leaves(computed: Computed, line: LineDef) -> Iterator[Leaf]:
-    yield from computed.planned.by_line.get(line.key, ())
+    yield from computed.plan.leaves.by_line.get(line.key, ())
     for inner in line.lines:
         yield from _leaves(computed, inner)
 
@@ -171,9 +175,9 @@ def _too_late(computed: Computed, column: Column) -> str:
     if measure not in BALANCES or column.asked.then or computed.view.frame.scenarios[column.asked.scenario] != "actual":
         return ""
     assert column.window is not None
-    if column.window.last <= computed.period_of(column).index:
+    if column.window.last <= computed.plan.period_of(column).index:
         return ""
-    end = computed.calendar_of(column).periods[column.window.last].title
+    end = computed.plan.calendar_of(column).periods[column.window.last].title
     return (
         f"Column {column.heading or column.key} reads balances at the end of {end}, after {computed.period.title}: "
         f"{measure} doesn't go with its window"
@@ -188,6 +192,4 @@ def _misses_balances(computed: Computed) -> bool:
     if any(line.override.measure for line in computed.statement.spine.walk()):
         return False
     placed = placed_of(computed) > 0
-    return bool(
-        (placed & computed.view.frame.accounts.of_type("asset", "liability") & computed.booked_accounts()).any()
-    )
+    return bool((placed & computed.view.frame.accounts.of_type("asset", "liability") & computed.booked_accounts).any())

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 
 
 @dataclass(frozen=True)
@@ -111,4 +112,4 @@ def _read(computed: Computed, key: str) -> Iterable[tuple[str, ...]]:
         return
     if column.window is not None:
         first = 0 if column.asked.measure not in FLOWS else column.window.first
-        yield tuple(period.code for period in computed.calendar_of(column).periods[first : column.window.last + 1])
+        yield tuple(period.code for period in computed.plan.calendar_of(column).periods[first : column.window.last + 1])

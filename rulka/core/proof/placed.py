@@ -10,8 +10,9 @@ from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.selection import evaluate
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import GROSS, Computed
+from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.readings import GROSS
 from rulka.core.definitions.spines import Covers, LineDef
 from rulka.core.money import QUANTITY_DIGITS
 
@@ -33,7 +34,7 @@ def only_accounts(line: LineDef) -> bool:
 def placing_leaves(computed: Computed) -> Iterator[Leaf]:
     """The leaves that place accounts: each line's outermost ones, unless the line reads something else than the
     column."""
-    for key, leaves in computed.planned.by_line.items():
+    for key, leaves in computed.plan.leaves.by_line.items():
         line = computed.line(key)
         if not line.override and not line.intercompany:
             yield from leaves
@@ -55,7 +56,7 @@ def _count_places(computed: Computed) -> IntArray:
     by_key = np.zeros(len(of_key), dtype=np.int64)
     narrowed = np.zeros(len(count), dtype=bool)
     statistical = view.frame.accounts.of_type("statistical")
-    for key, leaves in computed.planned.by_line.items():
+    for key, leaves in computed.plan.leaves.by_line.items():
         line = computed.line(key)
         if line.override or line.intercompany or not leaves:
             continue
@@ -89,7 +90,7 @@ def covered_of(computed: Computed) -> BoolArray:
     heads = np.fromiter(
         (len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts)
     )
-    return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts())
+    return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts)
 
 
 def _wanted(computed: Computed, covers: Covers | None) -> BoolArray:
@@ -117,7 +118,7 @@ def _amount_of(computed: Computed, account: int) -> str:
     for column, amounts in plain_columns(computed):
         if amounts[account]:
             quantity = computed.view.frame.accounts.items[account].type == "statistical"
-            digits = QUANTITY_DIGITS if quantity else computed.node_of(column).digits
+            digits = QUANTITY_DIGITS if quantity else computed.plan.node_of(column).digits
             return f" ({computed.figure(int(amounts[account]), digits)})"
     return ""
 
@@ -130,7 +131,7 @@ def unplaced(computed: Computed) -> dict[int, int]:
     """
     if not places_accounts(computed) or computed.view.is_part:
         return {}
-    missing = covered_of(computed) & (placed_of(computed) == 0) & computed.booked_accounts()
+    missing = covered_of(computed) & (placed_of(computed) == 0) & computed.booked_accounts
     columns = [amounts for _, amounts in plain_columns(computed)]
     return {
         int(place): next((int(amounts[place]) for amounts in columns if amounts[place]), 0)
@@ -148,6 +149,6 @@ def plain_columns(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
             or column.asked.part
         ):
             continue
-        vector = computed.plain(column)[1]
+        vector = computed.readings.plain(column)[1]
         if vector is not None and vector.divisor == 1:
-            yield column, computed.view.by_account(vector.amounts, computed.keys_of(column))
+            yield column, computed.view.by_account(vector.amounts, computed.plan.keys_of(column))

@@ -12,10 +12,11 @@ from rulka.core.books.calendar import FiscalCalendar, Period
 from rulka.core.books.chart import IntArray
 from rulka.core.compute.columns import Column
 from rulka.core.compute.comparing import Comparer
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value, evaluate
-from rulka.core.definitions.naming import Names, tree_of
+from rulka.core.definitions.naming import tree_of
 from rulka.core.errors import NotFound
 
 
@@ -118,7 +119,7 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
         for at, part in enumerate(operands)
     )
     if column.kind == "share":
-        whole = Names(computed.statement.spine).find(column.asked.line)
+        whole = computed.plan.names.find(column.asked.line)
         of_line = computed.cells[whole.key]
         again = comparer.share(column, row.values.__getitem__, of_line.__getitem__)
         key = f"{whole.key}.total" if f"{whole.key}.total" in computed.rows_by_key else whole.key
@@ -127,7 +128,7 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
             Part("row", whole.label, of_line[computed.place(operands[0].key)], row=key, column=operands[0].key),
         )
         return Trace(row.label, value, parts, again, "percent", f"{row.label} as a part of {column.asked.line}", False)
-    sign = computed.line_sign(computed.leaf(row.key), column) if row.key in computed.leaf_keys else 1
+    sign = computed.readings.line_sign(computed.leaf(row.key), column) if row.key in computed.leaves else 1
     again = comparer.value(column, row.values.__getitem__, sign)
     if column.kind == "difference":
         a, b = operands
@@ -169,7 +170,7 @@ def _column_label(column: Column) -> str:
 
 
 def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    place, names = computed.place(column.key), Names(computed.statement.spine)
+    place, names = computed.place(column.key), computed.plan.names
     line = computed.line(row.line)
     tree = tree_of(line)
     parts = []
@@ -195,11 +196,11 @@ def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> 
 
 def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
     leaf = computed.leaf(row.key)
-    vector = computed.vector(leaf, column)
+    vector = computed.readings.vector(leaf, column)
     if vector is None:
         return Trace(row.label, value, (), None, row.unit, "Nothing can be read here.")
-    totals = computed.by_account(leaf, column)
-    keys = computed.keys_behind(leaf, column)
+    totals = computed.readings.by_account(leaf, column)
+    keys = computed.readings.keys_behind(leaf, column)
     booked = np.zeros(len(totals), dtype=bool)
     booked[computed.view.keys.account[keys & vector.booked]] = True
     items, parts = computed.view.frame.accounts.items, []
@@ -215,19 +216,21 @@ def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Tra
                 account=items[place].code,
             )
         )
-    how = f"accounts behind {_column_label(column)}, {computed.reading(leaf, column).measure}"
+    how = f"accounts behind {_column_label(column)}, {computed.readings.reading(leaf, column).measure}"
     return Trace(row.label, value, tuple(parts), _sum(tuple(parts)), row.unit, how)
 
 
 def _in_units(computed: Computed, leaf: Leaf, column: Column, amount: int, divisor: int = 1) -> Fraction:
-    return Fraction(amount * computed.sign(leaf, column), divisor * 10 ** computed.digits(leaf, column))
+    return Fraction(
+        amount * computed.readings.sign(leaf, column), divisor * 10 ** computed.readings.digits(leaf, column)
+    )
 
 
 def sealed_rows(computed: Computed) -> set[str]:
     """Keys of the rows of account lines with any account whose detail is sealed for the reader."""
     view = computed.view
     codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
-    return {row.key for row in computed.rows if row.key in computed.leaf_keys and codes & set(row.codes)}
+    return {row.key for row in computed.rows if row.key in computed.leaves and codes & set(row.codes)}
 
 
 @dataclass(frozen=True)
@@ -252,7 +255,7 @@ class Component:
 
 def _account_leaf(computed: Computed, row_key: str, account: str) -> Leaf:
     row = computed.row(row_key)
-    if account not in row.codes or row_key not in computed.leaf_keys:
+    if account not in row.codes or row_key not in computed.leaves:
         raise NotFound(f"Account '{account}' does not stand behind {row.label}.", subject="account")
     return computed.leaf(row_key)
 
@@ -260,10 +263,10 @@ def _account_leaf(computed: Computed, row_key: str, account: str) -> Leaf:
 def trace_account(computed: Computed, row_key: str, column_key: str, account: str) -> Trace:
     """Open an account behind a cell into periods, former years, opening entries and rolled results."""
     leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
-    vector = computed.vector(leaf, column) if column.has_figures else None
+    vector = computed.readings.vector(leaf, column) if column.has_figures else None
     if vector is None:
         raise NotFound(f"{column.heading} shows no ledger figures of its own.", subject="column")
-    place, part = computed.view.frame.accounts.index[account], computed.part_sign(leaf, column)
+    place, part = computed.view.frame.accounts.index[account], computed.readings.part_sign(leaf, column)
     parts = tuple(
         Part(
             "component",
@@ -276,10 +279,10 @@ def trace_account(computed: Computed, row_key: str, column_key: str, account: st
         )
         for c in components(computed, leaf, column, place)
     )
-    amount = int(computed.by_account(leaf, column)[place])
+    amount = int(computed.readings.by_account(leaf, column)[place])
     unit = "quantity" if computed.view.frame.accounts[account].type == "statistical" else "money"
     title = f"{account} {computed.view.frame.accounts[account].name}"
-    measure = computed.reading(leaf, column).measure
+    measure = computed.readings.reading(leaf, column).measure
     return Trace(
         title,
         _in_units(computed, leaf, column, amount, vector.divisor),
@@ -292,12 +295,12 @@ def trace_account(computed: Computed, row_key: str, column_key: str, account: st
 
 def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> list[Component]:
     """The slices in time whose amounts add up to an account's measure."""
-    reading = computed.reading(leaf, column)
+    reading = computed.readings.reading(leaf, column)
     window, measure = reading.window, reading.measure
     assert window is not None
     keys = account_keys(computed, leaf, column, account)
-    balances, calendar = computed.view.balances_of(reading.source), computed.calendar_of(column)
-    whole = int(computed.by_account(leaf, column)[account]) * computed.part_sign(leaf, column)
+    balances, calendar = computed.view.balances_of(reading.source), computed.plan.calendar_of(column)
+    whole = int(computed.readings.by_account(leaf, column)[account]) * computed.readings.part_sign(leaf, column)
     if window.by_day:
         assert window.start and window.end
         kind = "days" if measure in ("activity", "debits", "credits") else "balance"
@@ -313,7 +316,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     restated = whole - sum(component.amount for component in found)
     return (
         [*found, Component("translation", "", "Translated at another rate", restated)]
-        if restated and computed.translated
+        if restated and computed.plan.translated
         else found
     )
 
@@ -332,7 +335,7 @@ def _balances_of_mean(balances: Balances, keys: IntArray, periods: tuple[Period,
 
 def account_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
     """Places of the visible posting keys of an account behind a cell."""
-    return np.flatnonzero(computed.keys_behind(leaf, column) & (computed.view.keys.account == account))
+    return np.flatnonzero(computed.readings.keys_behind(leaf, column) & (computed.view.keys.account == account))
 
 
 def _activity(balances: Balances, keys: IntArray, period: Period, measure: str = "activity") -> Component:
@@ -386,14 +389,14 @@ def _through(
 def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str, year: int) -> Trace:
     """Open a rolled year of retained earnings into that year's revenue and expense accounts."""
     leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
-    frame, calendar = computed.view.frame, computed.calendar_of(column)
+    frame, calendar = computed.view.frame, computed.plan.calendar_of(column)
     if year not in calendar.years or not column.has_figures:
         raise NotFound(f"FY{year} is not a year of this ledger.", subject="year")
-    balances = computed.balances(leaf, column)
+    balances = computed.readings.balances(leaf, column)
     into = account_keys(computed, leaf, column, frame.accounts.index[account])
     parts = []
     for at, amount in computed.view.rolled_into(
-        into, computed.reading(leaf, column).source, calendar.years.index(year)
+        into, computed.readings.reading(leaf, column).source, calendar.years.index(year)
     ):
         share = _in_units(computed, leaf, column, amount)
         if at < 0:

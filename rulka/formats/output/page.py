@@ -10,7 +10,8 @@ from typing import Protocol, TypeVar
 
 from rulka.core.books.overview import spark_points
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
 from rulka.core.money import GAP, MINUS, round_half_away
 from rulka.formats.figures import DASH, EXPANDED, cell_words, separators, style_of, unit_title, verdict_of, written
@@ -360,7 +361,7 @@ class _Writer:
             and value
             and (row.key == self.first or row.kind in ("total", "calculation"))
         ):
-            text = f"{self.computed.node_of(column).currency}{GAP}{text}"
+            text = f"{self.computed.plan.node_of(column).currency}{GAP}{text}"
         verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
         lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
         negative = bool(value and value < 0)

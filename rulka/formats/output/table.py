@@ -7,7 +7,8 @@ from fractions import Fraction
 from html import escape
 
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 from rulka.core.money import exact_text, round_half_away
 from rulka.formats.figures import cell_words, digits_of, plain_text
 from rulka.formats.output.page import joined, named_nodes

@@ -9,7 +9,8 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 from rulka.core.money import exact_text
 from rulka.core.proof.footing import FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check
 from rulka.formats.figures import cell_words, plain_text, value_text
@@ -86,7 +87,7 @@ def _hidden(content: dict[str, Any], hidden: bool) -> dict[str, Any]:
 
 def _line(row: Row, computed: Computed) -> dict[str, Any]:
     values = [
-        value_text(row, column, value, computed.node_of(column).digits)
+        value_text(row, column, value, computed.plan.node_of(column).digits)
         for column, value in zip(computed.columns, row.values, strict=True)
     ]
     line: dict[str, Any] = {
@@ -136,7 +137,7 @@ def _csv_cell(row: Row, computed: Computed, place: int) -> str:
     column = computed.columns[place]
     if column.kind == "text":
         return plain_text(cell_words(row, column, computed))
-    text = value_text(row, column, row.values[place], computed.node_of(column).digits)
+    text = value_text(row, column, row.values[place], computed.plan.node_of(column).digits)
     if text is not None:
         return text
     return "n/m" if row.has_figures and place not in row.blank else ""

@@ -14,10 +14,11 @@ from xlsxwriter.utility import xl_rowcol_to_cell
 from xlsxwriter.workbook import Workbook
 
 from rulka.core.compute.columns import Column
-from rulka.core.compute.computed import Computed, Row
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operation, Tree, Value
 from rulka.core.definitions.keys import numbered
-from rulka.core.definitions.naming import Names, tree_of
+from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.pages import Boxes, filled, pieces
 from rulka.core.money import as_decimal
 from rulka.core.proof.footing import Check, verdict_on
@@ -144,7 +145,7 @@ class _Sheet:
         self.format = of.format
         self.sheet = of.book.add_worksheet(name)
         self.first = TITLE_ROWS + 2
-        self.names = Names(computed.statement.spine)
+        self.names = computed.plan.names
         self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
         self.widths = [20.0] + [10.0] * len(computed.columns)
         self.link = of.about.link if len(computed.rows) * len(computed.columns) <= MOST_LINKS else None

@@ -111,10 +111,10 @@ def lines_page(
     )
     keys = [int(view.keys.ids[key]) for key in chosen if view.keys.ids[key]]
     kind, _, code = part.component.partition(":")
-    reading = computed.reading(leaf, shown_column)
+    reading = computed.readings.reading(leaf, shown_column)
     source, measure = reading.source, reading.measure
     days = reading.window if kind == "days" else None
-    calendar = computed.calendar_of(shown_column)
+    calendar = computed.plan.calendar_of(shown_column)
     if days is not None:
         wanted = [period for period in calendar.periods[days.first : days.last + 1] if not period.adjusting]
     else:
@@ -130,10 +130,10 @@ def lines_page(
         stored = periods_of_group(frame.calendar, calendar, wanted, whole=kind != "days")
     periods = [period_number(period.code) for period in stored]
     quantity = frame.accounts.items[place].type == "statistical"
-    digits = QUANTITY_DIGITS if quantity else computed.digits(leaf, shown_column)
+    digits = QUANTITY_DIGITS if quantity else computed.readings.digits(leaf, shown_column)
     title = f"{account} {frame.accounts[account].name}, {part.label}"
     side = measure if measure in ("debits", "credits") else ""
-    sign = computed.sign(leaf, shown_column) * computed.part_sign(leaf, shown_column)
+    sign = computed.readings.sign(leaf, shown_column) * computed.readings.part_sign(leaf, shown_column)
     scenario = source.then if source.then and wanted and wanted[0].index > source.until else source.scenario
     if scenario != "actual":
         if shown_column.calendar and start and end and days is None:  # a budget's period falls where its last day does
@@ -186,7 +186,7 @@ def _local_note(computed: Computed, keys: IntArray) -> str:
     """What to say where lines stand in another currency than the translated figure; empty where they don't."""
     frame = computed.view.frame
     currencies = {frame.currencies[place] for place in computed.view.keys.entity[keys]} - {frame.group_currency}
-    if not computed.translated or not currencies:
+    if not computed.plan.translated or not currencies:
         return ""
     return f"Lines are in {', '.join(sorted(currencies))}; the figure is translated into {frame.group_currency}."
 

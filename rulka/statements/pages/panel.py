@@ -176,7 +176,7 @@ def _line(about: About) -> dict[str, Any]:
     key = computed.row(state["row"]).line if "row" in state else chosen[0]
     raw = find_line(spine, key).raw
     line = computed.line(key)
-    leaves = computed.planned.by_line.get(line.key, [])
+    leaves = computed.plan.leaves.by_line.get(line.key, ())
     accounts = computed.view.frame.accounts.items
     matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
     unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
@@ -339,7 +339,7 @@ def _trace(about: About) -> dict[str, Any]:
         entry = show_entry(seat.ledger, seat.view, said["entity"], said["number"])
         return {**shown, "level": "entry", "shown_entry": entry, "crumbs": [], "wide": True}
     row, column, account = state["row"], state["column"], state.get("account", "")
-    traced = computed.node_of(computed.column(column))
+    traced = computed.plan.node_of(computed.column(column))
     shown["traced"] = traced
     if "part" in state:
         page = lines_page(
@@ -405,7 +405,7 @@ def _parts(trace: Trace, computed: Computed, column: Column) -> list[ShownPart]:
         )
         label = f"less {part.label}" if part.adds < 0 and trace.unit != "percent" else part.label
         width = 0 if part.value is None else int(abs(part.value) / largest * 100)
-        digits = computed.node_of(computed.column(part.column) if part.column else column).digits
+        digits = computed.plan.node_of(computed.column(part.column) if part.column else column).digits
         shown.append(
             ShownPart(
                 label, text_of(part.value, row_unit, digits), _address(part), width, bool(part.value and part.value < 0)

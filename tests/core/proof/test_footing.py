@@ -63,8 +63,7 @@ def states(computed):
 
 def with_row(computed, key, **changed):
     """The same statement with a row that isn't what was computed."""
-    computed.rows = tuple(replace(row, **changed) if row.key == key else row for row in computed.rows)
-    return computed
+    return replace(computed, rows=tuple(replace(row, **changed) if row.key == key else row for row in computed.rows))
 
 
 def test_a_total_that_is_not_the_sum_of_its_accounts_fails():

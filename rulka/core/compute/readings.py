@@ -1,0 +1,141 @@
+"""What a plan reads: vectors of amounts by posting key for each line and column, masks of keys, presented signs."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from rulka.core.books.balances import Balances
+from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.books.narrowing import Clause, Narrowing
+from rulka.core.compute import elimination
+from rulka.core.compute.amounts import Vector, read_vector
+from rulka.core.compute.columns import Column, Reading, reading_of
+from rulka.core.compute.leaves import Leaf, sign_of
+from rulka.core.compute.plan import Plan
+from rulka.core.definitions.spines import Override
+from rulka.core.errors import RulkaError
+from rulka.core.money import QUANTITY_DIGITS
+
+NO_OVERRIDE = Override()
+GROSS = ("debits", "credits")
+FLOWS = ("activity", *GROSS)
+"""Measures of what moved; the others read what stands."""
+
+
+class Readings:
+    """What each leaf reads in each column of a plan. All of it follows from the plan; what was read once is kept."""
+
+    def __init__(self, plan: Plan) -> None:
+        self.plan = plan
+        self._readings: dict[tuple[int, str], Reading] = {}
+        self._vectors: dict[tuple[int, str], Vector | None] = {}
+        self._plain: dict[str, tuple[Reading, Vector | None]] = {}
+        self._parts: dict[tuple[str, str], tuple[BoolArray, int]] = {}
+        self._signs: dict[tuple[str, Narrowing | None], int] = {}
+
+    def reading(self, leaf: Leaf, column: Column) -> Reading:
+        """What a leaf reads in a column."""
+        name = (leaf.group, column.key)
+        if name not in self._readings:
+            self._readings[name] = self._reading_of(leaf.line.override, column, leaf.clauses)
+        return self._readings[name]
+
+    def _reading_of(self, override: Override, column: Column, lines: tuple[Clause, ...] = ()) -> Reading:
+        plan = self.plan
+        return reading_of(column, override, plan.view, plan.period, translated=plan.translated, lines=lines)
+
+    def balances(self, leaf: Leaf, column: Column) -> Balances:
+        return self.plan.view.balances_of(self.reading(leaf, column).source)
+
+    def vector(self, leaf: Leaf, column: Column) -> Vector | None:
+        """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or
+        leaf."""
+        name = (leaf.group, column.key)
+        if name not in self._vectors:
+            vector = self._read(self.reading(leaf, column), column)
+            self._vectors[name] = None if vector is None else self._narrowed(vector, leaf, column)
+        return self._vectors[name]
+
+    def _narrowed(self, vector: Vector, leaf: Leaf, column: Column) -> Vector:
+        if column.keys is not None:
+            vector = Vector(np.where(column.keys, vector.amounts, 0), vector.booked & column.keys, vector.divisor)
+        if leaf.line.intercompany or column.asked.part:
+            return elimination.part_of(
+                vector, self.plan.view, self.plan.node_of(column), column, difference=bool(leaf.line.intercompany)
+            )
+        return vector
+
+    def of_quantities(self, leaf: Leaf, column: Column) -> bool:
+        """Whether a leaf shows its statistical accounts in a column: by the measure, or because the column names no
+        others and the line none."""
+        return self.reading(leaf, column).quantities or (column.is_statistical and not leaf.names_accounts)
+
+    def plain(self, column: Column) -> tuple[Reading, Vector | None]:
+        """What a column reads by itself, of the whole book: not narrowed by line, column or node."""
+        if column.key not in self._plain:
+            reading = self._reading_of(NO_OVERRIDE, column)
+            self._plain[column.key] = reading, self._read(reading, column)
+        return self._plain[column.key]
+
+    def _read(self, reading: Reading, column: Column) -> Vector | None:
+        """What a reading gives; what it refuses names the column."""
+        try:
+            return read_vector(self.plan.view, reading, column.asked.by_day)
+        except RulkaError as error:
+            error.subject = error.subject or f"column {column.key}"
+            raise
+
+    def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
+        """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows
+        quantities."""
+        return leaf.quantities if self.of_quantities(leaf, column) else leaf.mask
+
+    def keys_behind(self, leaf: Leaf, column: Column) -> BoolArray:
+        """Mask of the visible posting keys behind a cell."""
+        keys = self.mask_of(leaf, column) & self.plan.keys_of(column)
+        return keys & self._part(leaf, column)[0] if column.asked.part or leaf.line.intercompany else keys
+
+    def _part(self, leaf: Leaf, column: Column) -> tuple[BoolArray, int]:
+        name = (column.key, leaf.line.intercompany)
+        if name not in self._parts:
+            self._parts[name] = elimination.kept_keys(
+                self.plan.view, self.plan.node_of(column), column, difference=bool(leaf.line.intercompany)
+            )
+        return self._parts[name]
+
+    def part_sign(self, leaf: Leaf, column: Column) -> int:
+        """-1 where a column shows what elimination takes away."""
+        return self._part(leaf, column)[1] if column.asked.part or leaf.line.intercompany else 1
+
+    def by_account(self, leaf: Leaf, column: Column) -> IntArray:
+        """The amounts behind a cell by account, debit positive, to be divided by its vector's divisor."""
+        vector = self.vector(leaf, column)
+        return (
+            self.plan.view.by_account(vector.amounts, self.keys_behind(leaf, column))
+            if vector
+            else np.zeros(len(self.plan.view.frame.accounts), np.int64)
+        )
+
+    def sign(self, leaf: Leaf, column: Column) -> int:
+        """What turns a debit positive amount of a leaf into what the reader sees in a column."""
+        measure = self.reading(leaf, column).measure
+        if measure in GROSS:
+            return -1 if measure == "credits" and column.asked.credits == "negative" else 1
+        if self.of_quantities(leaf, column):
+            return -1 if leaf.line.sign == "flipped" else 1
+        return self.line_sign(leaf, column)
+
+    def line_sign(self, leaf: Leaf, column: Column) -> int:
+        """The presented sign of a leaf's line in a column, whatever the measure."""
+        name = (leaf.line.key, column.names_accounts)
+        if name not in self._signs:
+            self._signs[name] = sign_of(leaf, column.accounts, self.plan.statement.spine.signs, self.plan.view)
+        return self._signs[name]
+
+    def digits(self, leaf: Leaf, column: Column) -> int:
+        """Decimals of the minor unit of a cell."""
+        return (
+            QUANTITY_DIGITS
+            if leaf.is_quantity or self.of_quantities(leaf, column)
+            else self.plan.node_of(column).digits
+        )
