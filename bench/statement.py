@@ -20,11 +20,11 @@ from rulka.core.books.calendar import monthly_calendar
 from rulka.core.books.chart import Item, code_list
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.books.frame import ACTIVITY, POSTED, Frame, Keys, Movements
-from rulka.core.compute.columns import build_columns
-from rulka.core.compute.computed import Computed
-from rulka.core.compute.leaves import plan
 from rulka.core.compute.nodes import nodes_of
-from rulka.core.compute.statement import _sum, run_statement
+from rulka.core.compute.plan import plan_for
+from rulka.core.compute.readings import Readings
+from rulka.core.compute.statement import run_statement
+from rulka.core.compute.summing import Sums, sum_up
 from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
@@ -171,31 +171,17 @@ def main() -> None:
     view, definition = book.within(NO_FENCE), statement()
     period = view.frame.calendar.period("2026-P07")
     nodes = nodes_of(view, definition.scope)
-    planned = plan(definition.spine, view)
-
-    def prepared() -> list[Computed]:
-        return [
-            Computed(
-                definition,
-                view,
-                period,
-                node,
-                build_columns(definition.span, definition.scope, view, period, node),
-                planned,
-            )
-            for node in nodes
-        ]
-
-    ready = prepared()
-    columns = ready[0].columns
-    _sum(ready)
+    plans = plan_for(definition, view, period, nodes)
+    ready = [Readings(plan) for plan in plans]
+    columns = plans[0].columns
+    sum_up(ready)
     shape = f"{LINES} lines x {len(columns)} columns x {len(nodes)} nodes = {LINES * len(columns) * len(nodes)} cells"
     print(f"{count} lines, {len(book.keys)} posting keys, 60 periods: {shape}")
 
-    def kernel() -> Any:
-        for computed in ready:
-            computed._vectors.clear()
-        return _sum(ready)
+    def kernel() -> list[Sums]:
+        for readings in ready:
+            readings.forget()
+        return sum_up(ready)
 
     windows = [
         (SCENARIOS.index(column.asked.scenario), column.window.first, column.window.last)
@@ -203,7 +189,7 @@ def main() -> None:
         if column.window
     ]
     database, whole, staged = duck(table, windows)
-    cells = np.array([amounts for amounts, _ in kernel()])
+    cells = np.array([found.amounts for found in kernel()])
     for row in database.execute(staged).fetchall():
         assert cells[row[0], row[1]].tolist() == list(row[2:]), "the engines differ"
     ours = best(kernel)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import calendar as months
 import itertools
 import re
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import cached_property
 
 from rulka.core.errors import NotFound, RulkaError
 
@@ -81,23 +82,24 @@ class FiscalCalendar:
     """All periods of a ledger in order, adjusting ones after the ordinary ones of their year."""
 
     periods: tuple[Period, ...]
-    by_code: dict[str, Period] = field(default_factory=dict, compare=False)
 
-    def __post_init__(self) -> None:
-        self.by_code.update({period.code: period for period in self.periods})
+    @cached_property
+    def by_code(self) -> Mapping[str, Period]:
+        return {period.code: period for period in self.periods}
 
-    @property
+    @cached_property
     def years(self) -> list[int]:
         return sorted({period.year for period in self.periods})
 
+    @cached_property
+    def _by_year(self) -> Mapping[int, list[Period]]:
+        found: dict[int, list[Period]] = {}
+        for period in self.periods:
+            found.setdefault(period.year, []).append(period)
+        return found
+
     def of_year(self, year: int) -> list[Period]:
-        cached: dict[int, list[Period]] | None = self.__dict__.get("_of_year_cache")
-        if cached is None:
-            cached = {}
-            for period in self.periods:
-                cached.setdefault(period.year, []).append(period)
-            object.__setattr__(self, "_of_year_cache", cached)
-        return cached.get(year, [])
+        return self._by_year.get(year, [])
 
     def first_of_year(self) -> list[int]:
         """The index of each year's first period, in year order."""
@@ -160,13 +162,9 @@ class FiscalCalendar:
                 return period
         return None
 
-    @property
+    @cached_property
     def _ordinary(self) -> list[Period]:
-        cached: list[Period] | None = self.__dict__.get("_ordinary_cache")
-        if cached is None:
-            cached = [period for period in self.periods if not period.adjusting]
-            object.__setattr__(self, "_ordinary_cache", cached)
-        return cached
+        return [period for period in self.periods if not period.adjusting]
 
     def has_quarters(self, year: int) -> bool:
         """Whether a year has exactly twelve ordinary periods; others have no quarters."""

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -39,21 +40,27 @@ class CodeList:
 
     kind: str
     items: tuple[Item, ...]
-    index: dict[str, int] = field(default_factory=dict, compare=False)
-    below: dict[str, list[int]] = field(default_factory=dict, compare=False)
 
-    def __post_init__(self) -> None:
-        self.index.update({item.code: place for place, item in enumerate(self.items)})
+    @cached_property
+    def index(self) -> dict[str, int]:
+        """Where each code stands."""
+        return {item.code: place for place, item in enumerate(self.items)}
+
+    @cached_property
+    def below(self) -> dict[str, list[int]]:
+        """For each code the places of itself and of all below it."""
         children: dict[str, list[str]] = {}
         for item in self.items:
             children.setdefault(item.parent, []).append(item.code)
+        below: dict[str, list[int]] = {}
         for item in self.items:
             found, todo = [], [item.code]
             while todo:
                 code = todo.pop()
                 found.append(self.index[code])
                 todo.extend(children.get(code, ()))
-            self.below[item.code] = sorted(found)
+            below[item.code] = sorted(found)
+        return below
 
     def __len__(self) -> int:
         return len(self.items)
@@ -63,11 +70,15 @@ class CodeList:
 
     def of_type(self, *types: str) -> BoolArray:
         """Mask of the items with one of these types; kept, so not to be written to."""
-        kept: dict[tuple[str, ...], BoolArray] = self.__dict__.setdefault("_of_type", {})
-        if types not in kept:
-            kept[types] = np.fromiter((item.type in types for item in self.items), dtype=bool, count=len(self.items))
-            kept[types].setflags(write=False)
-        return kept[types]
+        if types not in self._masks:
+            mask = np.fromiter((item.type in types for item in self.items), dtype=bool, count=len(self.items))
+            mask.setflags(write=False)
+            self._masks[types] = mask
+        return self._masks[types]
+
+    @cached_property
+    def _masks(self) -> dict[tuple[str, ...], BoolArray]:
+        return {}
 
 
 def code_list(kind: str, items: Iterable[Item]) -> CodeList:

@@ -41,6 +41,7 @@ class Cells:
         self.values: dict[str, list[Value]] = {}
         self.booked: dict[str, list[bool]] = {}
         self.details: dict[str, list[DetailRow]] = {}
+        self.leaf_of: dict[str, Leaf] = dict(self.plan.leaves.by_key)
         self.minor: dict[str, list[int | None]] = {}
         self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
         self.units: dict[str, str] = {}
@@ -114,6 +115,7 @@ class Cells:
                 for amount, column in zip(row.amounts, self.columns, strict=True)
             ]
             self.booked[row.key] = row.booked
+            self.leaf_of[row.key] = leaf
             self.compare_leaf(row.key, leaf)
 
     def _presented(self, leaf: Leaf, column: Column, amount: int) -> Value:
@@ -166,7 +168,7 @@ class Cells:
     def _share(self, place: int, column: Column) -> None:
         whole = self.values[self.share_lines[place]]
         for key, values in self.values.items():
-            line = self.lines.get(key) or self.plan.line(key.split(":")[0])
+            line = self.lines.get(key) or self.leaf_of[key].line
             if shows(line, column):
                 values[place] = self.comparer.share(column, values.__getitem__, whole.__getitem__)
 

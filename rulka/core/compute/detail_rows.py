@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 
@@ -17,6 +18,7 @@ from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.readings import FLOWS, Readings
 from rulka.core.definitions.keys import slug
 
+DetailKind = Literal["counterparty", "entry", "others"]
 MOST_LINES = 20_000
 NO_COUNTERPARTY = "No counterparty"
 SEALED = "Sealed detail"
@@ -29,10 +31,11 @@ class DetailRow:
 
     key: str
     label: str
-    kind: str
+    kind: DetailKind
     amounts: list[int | None]
     booked: list[bool]
     texts: dict[str, str] = field(default_factory=dict)
+    sealed: bool = False
 
 
 def detail_rows(readings: Readings, leaf: Leaf, columns: Sequence[Column]) -> list[DetailRow]:
@@ -55,7 +58,7 @@ def _sealed(readings: Readings, leaf: Leaf, columns: Sequence[Column], sealed: B
         keys = readings.keys_behind(leaf, column) & sealed if vector else sealed
         amounts.append(int(vector.amounts[keys].sum()) if vector else None)
         booked.append(bool(vector.booked[keys].any()) if vector else False)
-    return DetailRow(f"{leaf.key}:sealed", SEALED, "others", amounts, booked)
+    return DetailRow(f"{leaf.key}:sealed", SEALED, "others", amounts, booked, sealed=True)
 
 
 def _shows(readings: Readings, leaf: Leaf, column: Column) -> bool:
@@ -81,7 +84,9 @@ def _counterparties(readings: Readings, leaf: Leaf, columns: Sequence[Column], o
     return sorted(rows.values(), key=lambda row: (row.label == NO_COUNTERPARTY, row.label.casefold()))
 
 
-def _empty(leaf: Leaf, code: str, label: str, kind: str, columns: Sequence[Column], readings: Readings) -> DetailRow:
+def _empty(
+    leaf: Leaf, code: str, label: str, kind: DetailKind, columns: Sequence[Column], readings: Readings
+) -> DetailRow:
     shown: list[int | None] = [
         0 if column.has_figures and _shows(readings, leaf, column) else None for column in columns
     ]

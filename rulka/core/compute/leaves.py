@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Hashable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
@@ -15,6 +16,7 @@ from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
 from rulka.core.errors import RulkaError, one_of
 
+LeafKind = Literal["line", "account", "subtotal", "member", "detail", "others"]
 MOST_LEAVES = 20_000
 
 FLIPPED_BY_CONVENTION = {
@@ -33,7 +35,7 @@ class Leaf:
 
     key: str
     label: str
-    kind: str
+    kind: LeafKind
     line: LineDef
     mask: BoolArray
     quantities: BoolArray
@@ -152,7 +154,7 @@ class _Line:
         self,
         key: str,
         label: str,
-        kind: str,
+        kind: LeafKind,
         mask: BoolArray,
         accounts: BoolArray,
         *,

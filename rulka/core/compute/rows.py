@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -18,7 +18,26 @@ from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
 from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.spines import LineDef
 
-FIGURELESS = ("section", "heading", "text", "spacer", "page break")
+RowKind = Literal[
+    "section",
+    "line",
+    "calculation",
+    "heading",
+    "text",
+    "spacer",
+    "page break",
+    "check",
+    "total",
+    "account",
+    "subtotal",
+    "member",
+    "detail",
+    "others",
+    "counterparty",
+    "entry",
+]
+
+FIGURELESS: tuple[RowKind, ...] = ("section", "heading", "text", "spacer", "page break")
 
 
 @dataclass(frozen=True)
@@ -33,7 +52,7 @@ class Row:
 
     key: str
     label: str
-    kind: str
+    kind: RowKind
     depth: int
     codes: tuple[str, ...]
     values: Values
@@ -50,6 +69,8 @@ class Row:
     look: Look = PLAIN
     panel: int = 1
     texts: dict[str, str] = field(default_factory=dict)
+    sealed: bool = False
+    """Whether it stands for what is sealed: its parts aren't shown."""
     shown: tuple[Value, ...] | None = None
     """Rounded values, where the statement rounds so that it foots."""
 
@@ -127,7 +148,7 @@ class _Rows:
             for leaf in self.plan.leaves.by_line[line.key] if line.below else ():
                 self._emit_leaves(line, leaf.key, depth + 1, rows)
 
-    def _row(self, line: LineDef, kind: str, depth: int, **given: Any) -> Row:
+    def _row(self, line: LineDef, kind: RowKind, depth: int, **given: Any) -> Row:
         given.setdefault("blank", self._blanks(line))
         directions = self._directions(line) if kind in ("line", "calculation", "total") else ()
         return Row(
@@ -250,6 +271,7 @@ class _Rows:
             blank=frozenset(blank),
             unit="quantity" if leaf.is_quantity else "money",
             texts=detail.texts,
+            sealed=detail.sealed,
             ruling="",
         )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Literal
 
 import numpy as np
 
@@ -19,6 +20,9 @@ from rulka.core.definitions.expressions import Value, evaluate
 from rulka.core.definitions.naming import tree_of
 from rulka.core.errors import NotFound
 
+PartKind = Literal["row", "column", "account", "component", "rolled account", "rest"]
+ComponentKind = Literal["period", "opening", "year", "rolled", "days", "balance", "translation"]
+
 
 @dataclass(frozen=True)
 class Part:
@@ -28,7 +32,7 @@ class Part:
     `column`, `account` and `component` are the address that opens it further.
     """
 
-    kind: str
+    kind: PartKind
     label: str
     value: Value
     row: str = ""
@@ -81,7 +85,7 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
             return Trace(row.label, value, parts, total, row.unit, "lines of the section added up")
         if row.kind == "check":
             return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
-        if row.kind in ("entry", "counterparty") or (row.kind == "others" and ":sealed" in row.key):
+        if row.kind in ("entry", "counterparty") or row.sealed:
             return Trace(
                 row.label,
                 value,
@@ -242,7 +246,7 @@ class Component:
     a mean) or translation (what restating a balance at another rate changed). `amount` is debit positive, minor units.
     """
 
-    kind: str
+    kind: ComponentKind
     code: str
     label: str
     amount: int
@@ -303,7 +307,7 @@ def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> 
     whole = int(computed.readings.by_account(leaf, column)[account]) * computed.readings.part_sign(leaf, column)
     if window.by_day:
         assert window.start and window.end
-        kind = "days" if measure in ("activity", "debits", "credits") else "balance"
+        kind: ComponentKind = "days" if measure in ("activity", "debits", "credits") else "balance"
         return [Component(kind, f"{window.start}/{window.end}", window.title, whole)]
     if measure == "average":
         return _balances_of_mean(balances, keys, calendar.periods[window.first : window.last + 1])

@@ -100,7 +100,7 @@ class Shelved:
 
     @property
     def may_run(self) -> bool:
-        return self.level > 1
+        return self.level >= RUN
 
 
 @dataclass(frozen=True)
