@@ -49,6 +49,14 @@ class Narrowing:
     def __bool__(self) -> bool:
         return bool(self.clauses)
 
+    def __hash__(self) -> int:
+        """Kept: masks and signs are asked for by it."""
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.clauses, self.written))
+
     def of(self, name: str) -> tuple[Clause, ...]:
         return tuple(clause for clause in self.clauses if clause.name == name)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from rulka.core.books.narrowing import EVERYTHING, Narrowing, parse_narrowing
@@ -26,6 +27,14 @@ class ScopeDef:
     name: str
     title: str
     nodes: tuple[NodeDef, ...]
+
+    def __hash__(self) -> int:
+        """Kept: nodes and sums of a scope are asked for by it."""
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.name, self.title, self.nodes))
 
     def walk(self) -> Iterator[NodeDef]:
         """Every node as written, parents first."""
