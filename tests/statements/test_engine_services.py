@@ -16,6 +16,7 @@ from rulka.formats.definition_file import read_definitions
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.editing import edit as editing
+from rulka.statements.library.assemble import definitions_of
 from tests.statements.test_demo_engine import SHIPPED
 
 pytestmark = pytest.mark.django_db
@@ -83,9 +84,10 @@ def test_share_follows_its_line_when_that_is_renamed_and_when_that_is_undone(ter
     def rename(parts):
         return set_line(parts.change("spine"), "income", "total", "All that came in", parts.beside())
 
-    editing.change_statement(ternwick, "outlook", rename, person=accountant, sight=sight, share={"spine": "all"})
+    outlook = definitions_of(ternwick, "outlook")
+    editing.change_statement(outlook, rename, person=accountant, sight=sight, share={"spine": "all"})
     assert values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"] == before
-    editing.undo(ternwick, "outlook", person=accountant)
+    editing.undo(outlook["statement"], person=accountant)
     assert values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"] == before
 
 

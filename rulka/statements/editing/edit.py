@@ -9,10 +9,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
-from rulka.core.books.fence import Fence
+from rulka.core.books.fence import NO_FENCE
+from rulka.core.books.frame import Frame
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.statement import run_statement
 from rulka.core.edits.freezing import frozen
@@ -21,15 +23,19 @@ from rulka.core.errors import NotFound, RulkaError, together
 from rulka.core.proof.footing import footing
 from rulka.formats.definition_file import check_changes
 from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import frame_of
 from rulka.ledger.seat import Seat
 from rulka.people.models import Person
 from rulka.statements.library.assemble import (
+    Definitions,
+    as_they_are,
     assemble,
     definitions_of,
     find_definition,
     free_name,
     parts_of,
     statements_using,
+    with_parts,
 )
 from rulka.statements.library.shelves import EDIT, RUN, required, required_editor
 from rulka.statements.library.storing import (
@@ -141,10 +147,9 @@ class Parts:
         if self.share.get("spine") == "own":
             return
         mine = {definition.pk for definition in self.definitions.values()}
-        for statement in statements_using(
-            self.definitions["statement"].ledger, "spine", self.definitions["spine"].name
-        ):
-            for definition in definitions_of(statement.ledger, statement.name).values():
+        ledger = self.definitions["statement"].ledger
+        for parts in with_parts(ledger, statements_using(ledger, "spine", self.definitions["spine"].name)):
+            for definition in parts.values():
                 if definition.kind in ("statement", "span") and definition.pk not in mine:
                     mine.add(definition.pk)
                     self.others.append((definition, copy.deepcopy(definition.body)))
@@ -164,12 +169,11 @@ class Done:
     told: str
     chosen: tuple[str, ...]
     outcome: Outcome
-    definitions: Mapping[str, Definition]
+    definitions: Definitions
 
 
 def change_statement(
-    ledger: Ledger,
-    name: str,
+    loaded: Definitions,
     do: Callable[[Parts], Edited],
     *,
     person: Person,
@@ -177,16 +181,17 @@ def change_statement(
     stamp: str = "",
     share: Mapping[str, str] | None = None,
 ) -> Done:
-    """Do one edit: all of it or nothing.
+    """Do one edit of a statement, whose definitions are handed in as they were loaded: all of it or nothing.
 
     Raises ChangedSince when somebody else changed the statement after `stamp`, SharedPart when it changes a part that
     others use and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed
     afterwards.
     """
     with transaction.atomic():
-        definitions = definitions_of(ledger, name)
-        required(person, definitions["statement"], EDIT)
-        refuse_stale(ledger, definitions, stamp, person)
+        definitions = as_they_are(loaded)
+        statement = definitions["statement"]
+        required(person, statement, EDIT)
+        refuse_stale(definitions, stamp, person)
         parts = Parts(
             definitions,
             {kind: copy.deepcopy(d.body) for kind, d in definitions.items()},
@@ -197,27 +202,27 @@ def change_statement(
         edited = do(parts)
         written = list(_written(parts)) if edited.told else []
         if written:
-            _drop_undone(ledger, name, person)
-            edit = entry(ledger, name, person, edited.told, Edit.State.DONE)
+            _drop_undone(statement, person)
+            edit = entry(statement.ledger, statement.name, person, edited.told, Edit.State.DONE)
             for definition, body in written:
                 write_body(definition, body, edit)
-            _check([definition for definition, _ in written], definitions["statement"])
-        now = definitions_of(ledger, name) if "statement" in parts.changing else parts.definitions
+            _check([definition for definition, _ in written], sight.view.frame, statement)
+        now = with_parts(statement.ledger, [statement])[0] if "statement" in parts.changing else parts.definitions
         outcome = outcome_of(now, sight)
     return Done(edited.told, edited.chosen, outcome, now)
 
 
-def outcome_of(definitions: Mapping[str, Definition], sight: Sight) -> Outcome:
+def outcome_of(definitions: Definitions, sight: Sight) -> Outcome:
     """The statement as it is now, through somebody's eyes."""
     computed = run_statement(assemble(definitions["statement"], definitions), sight.view, sight.period, sight.node)
     return Outcome(computed, footing(computed))
 
 
-def refuse_stale(ledger: Ledger, definitions: Mapping[str, Definition], stamp: str, person: Person) -> None:
+def refuse_stale(definitions: Definitions, stamp: str, person: Person) -> None:
     """Refuse an edit of what somebody else changed, or deleted, since it was shown."""
     if not stamp or stamp == stamp_of(definitions):
         return
-    since = []
+    since, ledger = [], definitions["statement"].ledger
     for kind, name, version in read_stamp(stamp):
         found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version).exclude(
             edit__person=person
@@ -264,19 +269,23 @@ def _own_copy(parts: Parts, kind: str) -> Definition:
     return made
 
 
-def _check(written: list[Definition], run: Definition | None = None) -> None:
+def _check(written: list[Definition], frame: Frame, run: Definition | None = None) -> None:
     """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
     up twice."""
     errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
     if errors:
         raise together(errors)
-    touched = {definition.pk: definition for definition in written}
+    users: dict[int, Definition] = {}
     for definition in written:
-        if definition.kind in SHARED:
-            touched |= {user.pk: user for user in statements_using(definition.ledger, definition.kind, definition.name)}
-    for definition in touched.values():
-        if run is None or definition.pk != run.pk or definition in written:
-            check_definition(definition)
+        if definition.kind == "statement":
+            users[definition.pk] = definition
+        else:
+            check_definition(definition, frame)
+            users |= {user.pk: user for user in statements_using(definition.ledger, definition.kind, definition.name)}
+    if run is not None and run not in written:
+        users.pop(run.pk, None)
+    for parts in with_parts(written[0].ledger, list(users.values())) if users else ():
+        check_definition(parts["statement"], frame, parts)
 
 
 def _before(definition: Definition) -> Raw | None:
@@ -287,38 +296,40 @@ def _before(definition: Definition) -> Raw | None:
 # -- undo and redo ---------------------------------------------------------------------------------
 
 
-def last_edit(ledger: Ledger, name: str, person: Person) -> Edit | None:
+def _edits(statement: Definition, person: Person, state: str) -> QuerySet[Edit]:
+    return Edit.objects.filter(ledger=statement.ledger, statement=statement.name, person=person, state=state)
+
+
+def last_edit(statement: Definition, person: Person) -> Edit | None:
     """What undo would take back: the person's latest edit of this statement that still stands."""
-    return Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.DONE).first()
+    return _edits(statement, person, Edit.State.DONE).first()
 
 
-def next_edit(ledger: Ledger, name: str, person: Person) -> Edit | None:
+def next_edit(statement: Definition, person: Person) -> Edit | None:
     """What redo would do again: the edit that was undone last."""
-    return Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.UNDONE).last()
+    return _edits(statement, person, Edit.State.UNDONE).last()
 
 
-def _drop_undone(ledger: Ledger, name: str, person: Person) -> None:
-    Edit.objects.filter(ledger=ledger, statement=name, person=person, state=Edit.State.UNDONE).update(
-        state=Edit.State.DROPPED
-    )
+def _drop_undone(statement: Definition, person: Person) -> None:
+    _edits(statement, person, Edit.State.UNDONE).update(state=Edit.State.DROPPED)
 
 
-def undo(ledger: Ledger, name: str, *, person: Person) -> str:
+def undo(statement: Definition, *, person: Person) -> str:
     """Take back the person's latest edit; refused when somebody changed the same part since."""
-    required(person, find_definition(ledger, "statement", name), EDIT)
+    required(person, statement, EDIT)
     with transaction.atomic():
-        edit = last_edit(ledger, name, person)
+        edit = last_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
         take_back(edit, person)
     return edit.what
 
 
-def redo(ledger: Ledger, name: str, *, person: Person) -> str:
+def redo(statement: Definition, *, person: Person) -> str:
     """Do again what was undone last; refused when somebody changed the same part since."""
-    required(person, find_definition(ledger, "statement", name), EDIT)
+    required(person, statement, EDIT)
     with transaction.atomic():
-        edit = next_edit(ledger, name, person)
+        edit = next_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to do again.", code="nothing-to-redo")
         turn(edit, [(change, change.before, change.after) for change in edit.changes.all()], person, "Done again")
@@ -331,8 +342,7 @@ def redo(ledger: Ledger, name: str, *, person: Person) -> str:
 
 
 def save_as_copy(
-    ledger: Ledger,
-    name: str,
+    loaded: Definitions,
     do: Callable[[Parts], Edited],
     *,
     person: Person,
@@ -346,43 +356,38 @@ def save_as_copy(
     Returns the new statement's name.
     """
     with transaction.atomic():
-        statement = copy_statement(
-            ledger,
-            name,
-            title or f"{title_of(find_definition(ledger, 'statement', name))}, my copy",
-            person,
-            stamp=stamp,
-        )
-        change_statement(ledger, statement.name, do, person=person, sight=sight)
-    return statement.name
+        title = title or f"{title_of(loaded['statement'])}, my copy"
+        copied = copy_statement(loaded, title, person, stamp=stamp)
+        change_statement(copied, do, person=person, sight=sight)
+    return copied["statement"].name
 
 
-def copy_statement(ledger: Ledger, name: str, title: str, person: Person, *, stamp: str = "") -> Definition:
+def copy_statement(loaded: Definitions, title: str, person: Person, *, stamp: str = "") -> dict[str, Definition]:
     """A statement again with spine and span of its own, as it is or as it was at a stamp."""
     required_editor(person)
-    definitions = definitions_of(ledger, name)
-    required(person, definitions["statement"], RUN)
+    definitions = as_they_are(loaded)
+    statement = definitions["statement"]
+    ledger = statement.ledger
+    required(person, statement, RUN)
     bodies = {kind: copy.deepcopy(definition.body) for kind, definition in definitions.items()}
-    former = [change.before or {} for change in Change.objects.filter(edit__ledger=ledger, kind="statement", name=name)]
+    changes = Change.objects.filter(edit__ledger=ledger, kind="statement", name=statement.name)
     own = {(kind, definition.name) for kind, definition in definitions.items()} | {
-        (kind, body.get(kind, "")) for body in former for kind in SHARED
+        (kind, (change.before or {}).get(kind, "")) for change in changes for kind in SHARED
     }
     for kind, part, version in read_stamp(stamp):
-        later = (
-            Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first()
-            if (kind, part) in own
-            else None
-        )
+        if (kind, part) not in own:
+            continue
+        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first()
         if later is not None and later.before is not None:
             bodies[kind] = copy.deepcopy(later.before)
     new = free_name(ledger, "statement", title)
     bodies["statement"] |= {"statement": new, "title": title}
     for kind in ("spine", "span"):
         bodies[kind][kind] = bodies["statement"][kind] = free_name(ledger, kind, title)
-    edit = entry(ledger, new, person, f"copied from {name}")
+    edit = entry(ledger, new, person, f"copied from {statement.name}")
     for kind in ("spine", "span", "statement"):
         set_body(ledger, kind, bodies[kind][kind], bodies[kind], edit)
-    return find_definition(ledger, "statement", new)
+    return definitions_of(ledger, new)
 
 
 # -- what needs figures ----------------------------------------------------------------------------
@@ -394,12 +399,12 @@ def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, 
         required_editor(person)
     with transaction.atomic():
         spine, _ = parts_of(find_definition(ledger, "statement", name))
-        computed = run(ledger, name, period, node, Fence()).computed
+        computed = run(ledger, name, period, node, NO_FENCE).computed
         body = copy.deepcopy(spine.body)
         told = freeze_in(body, key, computed)
         write_body(spine, body, entry(ledger, name, person, told, Edit.State.DONE))
-        _check([spine])
-        run(ledger, name, period, node, Fence())
+        _check([spine], frame_of(ledger))
+        run(ledger, name, period, node, NO_FENCE)
     return told
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -59,19 +59,45 @@ def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
     return sorted(found, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
 
 
+Definitions = Mapping[str, Definition]
+"""A statement with its parts, by kind: loaded once, handed on."""
+
+
 def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
     """A statement with its parts, by kind."""
-    statement = find_definition(ledger, "statement", name)
-    wanted = {kind: statement.body[kind] for kind in ("spine", "span", "scope") if statement.body.get(kind)}
-    query = Q()
-    for kind, part in wanted.items():
-        query |= Q(kind=kind, name=part)
-    found = {
-        definition.kind: definition
-        for definition in Definition.objects.filter(query, ledger=ledger).select_related("ledger")
+    return with_parts(ledger, [find_definition(ledger, "statement", name)])[0]
+
+
+def with_parts(ledger: Ledger, statements: Sequence[Definition]) -> list[dict[str, Definition]]:
+    """Statements of a ledger, each with its parts by kind; refuses a part that doesn't exist."""
+    wanted = {
+        (kind, statement.body[kind])
+        for statement in statements
+        for kind in ("spine", "span", "scope")
+        if statement.body.get(kind)
     }
-    parts = {kind: found.get(kind) or find_definition(ledger, kind, part) for kind, part in wanted.items()}
-    return {"statement": statement, **parts}
+    query = Q()
+    for kind, part in wanted:
+        query |= Q(kind=kind, name=part)
+    stored = Definition.objects.filter(query, ledger=ledger).select_related("ledger") if wanted else ()
+    found = {(definition.kind, definition.name): definition for definition in stored}
+    return [
+        {"statement": statement}
+        | {
+            kind: found.get((kind, statement.body[kind])) or find_definition(ledger, kind, statement.body[kind])
+            for kind in ("spine", "span", "scope")
+            if statement.body.get(kind)
+        }
+        for statement in statements
+    ]
+
+
+def as_they_are(definitions: Definitions) -> dict[str, Definition]:
+    """Definitions that were loaded before, loaded again only where somebody changed them since."""
+    known = {definition.pk: definition.version for definition in definitions.values()}
+    now = dict(Definition.objects.filter(pk__in=known).values_list("pk", "version"))
+    statement = definitions["statement"]
+    return dict(definitions) if now == known else definitions_of(statement.ledger, statement.name)
 
 
 def parts_of(statement: Definition) -> tuple[Definition, Definition]:
@@ -88,7 +114,7 @@ def scope_of(statement: Definition) -> Definition | None:
     return find_definition(statement.ledger, "scope", name) if name else None
 
 
-def assemble(statement: Definition, parts: Mapping[str, Definition] | None = None) -> StatementDef:
+def assemble(statement: Definition, parts: Definitions | None = None) -> StatementDef:
     """A statement ready to be computed; `parts` are its spine, span and scope where they are read already."""
     parts = parts or definitions_of(statement.ledger, statement.name)
     scope = scope_from(parts["scope"].body) if statement.body.get("scope") else None
@@ -98,9 +124,10 @@ def assemble(statement: Definition, parts: Mapping[str, Definition] | None = Non
 def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
     """For each account code the (name, title) of the statements that have a line for it."""
     found: dict[str, list[tuple[str, str]]] = {}
-    for statement in Definition.objects.filter(ledger=ledger, kind="statement"):
+    for parts in with_parts(ledger, list(Definition.objects.filter(ledger=ledger, kind="statement"))):
+        statement = parts["statement"]
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
-        for line in assemble(statement).spine.walk():
+        for line in spine_from(parts["spine"].body).walk():
             narrowed = view.mask(line.accounts) if line.kind == "line" else None
             if narrowed is not None and narrowed.names_accounts:
                 mask |= narrowed.accounts

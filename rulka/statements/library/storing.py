@@ -7,6 +7,7 @@ from typing import Any
 
 from django.db import transaction
 
+from rulka.core.books.frame import Frame
 from rulka.core.definitions.known import unknown_in_scope, unknown_in_span, unknown_in_spine
 from rulka.core.definitions.naming import check_names
 from rulka.core.definitions.scopes import scope_from
@@ -18,9 +19,7 @@ from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import frame_of
 from rulka.people.models import Person
-from rulka.statements.library.assemble import (
-    assemble,
-)
+from rulka.statements.library.assemble import Definitions, assemble
 from rulka.statements.models import Change, Definition, Edit
 
 
@@ -62,16 +61,20 @@ def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, per
             write_body(stored, dict(body), entry(ledger, name, person, "loaded from a file"))
             touched.append(stored)
             told.append(f"{kind} {name}: changed")
+    frame = frame_of(ledger)
     for definition in touched:
-        check_definition(definition)
+        check_definition(definition, frame)
     return told
 
 
-def check_definition(definition: Definition) -> None:
-    """Refuse what a schema can't: unreadable selections and formulas, parts that do not exist."""
-    body, frame = definition.body, frame_of(definition.ledger)
+def check_definition(definition: Definition, frame: Frame, parts: Definitions | None = None) -> None:
+    """Refuse what a schema can't: unreadable selections and formulas, parts and names that do not exist.
+
+    `parts` are a statement's, where they are loaded already.
+    """
+    body = definition.body
     if definition.kind == "statement":
-        statement = assemble(definition)
+        statement = assemble(definition, parts)
         if statement.rest:
             check_names(statement.spine).find(statement.rest)
         for column in statement.span.walk():
@@ -104,7 +107,7 @@ def title_of(definition: Definition) -> str:
     return str(definition.body.get("title", definition.name))
 
 
-def stamp_of(definitions: Mapping[str, Definition]) -> str:
+def stamp_of(definitions: Definitions) -> str:
     """What a page shows: each part with its version, so that an edit can tell what it was made on."""
     return " ".join(f"{kind}:{definition.name}:{definition.version}" for kind, definition in definitions.items())
 

@@ -13,6 +13,7 @@ from rulka.core.edits.tree import Raw
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import frame_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import definitions_of, find_definition
 from rulka.statements.library.shelves import EDIT, required, required_editor
@@ -81,7 +82,7 @@ def restore_version(ledger: Ledger, name: str, version: str, *, person: Person) 
         for kind, body in {kind_of(body): body for body in saved.bodies}.items():
             if kind not in current or current[kind].name != body[kind] or current[kind].body != body:
                 set_body(ledger, kind, body[kind], body, edit)
-        check_definition(find_definition(ledger, "statement", name))
+        check_definition(find_definition(ledger, "statement", name), frame_of(ledger))
     return f"Version '{saved.name}' restored."
 
 

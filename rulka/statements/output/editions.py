@@ -21,7 +21,7 @@ from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import ChangedEntry, ChangedSum, changes_between
 from rulka.people.models import Person
-from rulka.statements.library.assemble import definitions_of
+from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.storing import title_of
 from rulka.statements.models import Edition
 from rulka.statements.running.runs import Outcome
@@ -62,22 +62,22 @@ def may_open(edition: Edition, view: View) -> bool:
     return inside and (not edition.seals or not view.fence.sealed or edition.seals == view.fence.sealed)
 
 
-def keep_edition(ledger: Ledger, name: str, title: str, outcome: Outcome, *, person: Person) -> Edition:
+def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, person: Person) -> Edition:
     """Keep the run of a statement that is shown, under a name."""
     title = title.strip()[:120]
     if not title:
         raise RulkaError("An edition needs a name.", hint="Such as 'October, to the board'.", subject="edition")
     computed = outcome.computed
-    definitions = definitions_of(ledger, name)
+    statement = definitions["statement"]
     return Edition.objects.create(
-        ledger=ledger,
-        statement=name,
-        title=title_of(definitions["statement"]),
+        ledger=statement.ledger,
+        statement=statement.name,
+        title=title_of(statement),
         name=title,
         period=computed.period.code,
         node=computed.node.code,
         revision=computed.view.revision,
-        run=json.loads(as_json(computed, outcome.checks, ledger.code)),
+        run=json.loads(as_json(computed, outcome.checks, statement.ledger.code)),
         shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],
         fence=fence_text(computed.view),

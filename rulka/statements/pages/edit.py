@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
@@ -24,9 +24,8 @@ from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
 from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.library import catalogue, storing, versions
-from rulka.statements.library.assemble import definitions_of, find_definition
+from rulka.statements.library.assemble import Definitions, definitions_of, find_definition
 from rulka.statements.library.shelves import RUN, required
-from rulka.statements.models import Definition
 from rulka.statements.pages.fields import SELECTIONS
 from rulka.statements.pages.panel import STATE
 from rulka.statements.pages.statement import statement_context
@@ -53,7 +52,7 @@ def answer(
     name: str,
     asked: QueryDict,
     outcome: Outcome | None = None,
-    definitions: Mapping[str, Definition] | None = None,
+    definitions: Definitions | None = None,
     **extra: Any,
 ) -> HttpResponse:
     """After an edit: the fragment for a script, the page again for a plain request."""
@@ -72,7 +71,7 @@ def answer(
     return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
 
 
-def _doing(request: HttpRequest, definitions: Mapping[str, Definition], sight: Sight) -> Callable[[Parts], Edited]:
+def _doing(request: HttpRequest, definitions: Definitions, sight: Sight) -> Callable[[Parts], Edited]:
     """The edit that a request asks for."""
     action = find_action(request.POST.get("do", ""))
 
@@ -86,7 +85,7 @@ def _doing(request: HttpRequest, definitions: Mapping[str, Definition], sight: S
     return do
 
 
-def _shares(request: HttpRequest, seat: Seat, definitions: Mapping[str, Definition]) -> dict[str, str]:
+def _shares(request: HttpRequest, seat: Seat, definitions: Definitions) -> dict[str, str]:
     """What was said about shared parts: with this request, or in this visit for all their users."""
     said = {kind: request.POST[f"share-{kind}"] for kind in storing.SHARED if request.POST.get(f"share-{kind}")}
     visit = request.session.get("share", [])
@@ -109,12 +108,11 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     try:
         if request.POST.get("copy"):
             name = editing.save_as_copy(
-                seat.ledger, name, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", "")
+                definitions, do, person=seat.person, sight=sight, stamp=request.POST.get("stamp", "")
             )
             return _gone_to(request, seat, name)
         done = editing.change_statement(
-            seat.ledger,
-            name,
+            definitions,
             do,
             person=seat.person,
             sight=sight,
@@ -190,7 +188,7 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
     with transaction.atomic():
         try:
             every = dict.fromkeys(storing.SHARED, "all")
-            editing.change_statement(seat.ledger, name, do, person=seat.person, sight=sight, share=every)
+            editing.change_statement(definitions, do, person=seat.person, sight=sight, share=every)
         except RulkaErrors as errors:
             problem = errors.errors[0]
         except RulkaError as error:
@@ -226,9 +224,10 @@ def redo(request: HttpRequest, name: str) -> HttpResponse:
 
 def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]) -> HttpResponse:
     seat = seat_of(request)
-    name = find_definition(seat.ledger, "statement", name).name
+    statement = find_definition(seat.ledger, "statement", name)
+    name = statement.name
     try:
-        told = turn(seat.ledger, name, person=seat.person)
+        told = turn(statement, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
     definitions = definitions_of(seat.ledger, name)
@@ -324,13 +323,9 @@ def _versioned(request: HttpRequest, name: str, do: Callable[[Seat, str], str]) 
 def duplicate(request: HttpRequest, name: str) -> HttpResponse:
     """The statement again, with lines and columns of its own."""
     seat = seat_of(request)
-    statement = find_definition(seat.ledger, "statement", name)
-    made = editing.copy_statement(
-        seat.ledger,
-        statement.name,
-        catalogue.free_title(seat.ledger, f"{storing.title_of(statement)}, copy"),
-        seat.person,
-    )
+    definitions = definitions_of(seat.ledger, name)
+    title = catalogue.free_title(seat.ledger, f"{storing.title_of(definitions['statement'])}, copy")
+    made = editing.copy_statement(definitions, title, seat.person)["statement"]
     return redirect(f"{reverse('statement', args=[made.name])}?{seat.query}")
 
 

@@ -22,7 +22,7 @@ from rulka.formats.output.text import read_checks
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import pictures, shelves, storing
-from rulka.statements.library.assemble import definitions_of, find_definition
+from rulka.statements.library.assemble import find_definition, with_parts
 from rulka.statements.models import Definition
 from rulka.statements.output import editions, jobs
 from rulka.statements.output.exports import TYPES, Maker, export, file_name
@@ -101,7 +101,7 @@ def workbook(request: HttpRequest) -> HttpResponse:
 def table(request: HttpRequest, name: str) -> HttpResponse:
     """The visible statement as text and as a table, for the clipboard."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
+    definitions = with_parts(seat.ledger, [_definition(seat, name, shelves.RUN)])[0]
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     text, html = as_table(computed_beside(seat, outcome))
     return JsonResponse({"text": text, "html": html})
@@ -112,7 +112,7 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """One page of what would be printed, as a picture."""
     seat = seat_of(request)
     definition = _definition(seat, name, shelves.RUN)
-    stamp = storing.stamp_of(definitions_of(seat.ledger, definition.name))
+    stamp = storing.stamp_of(with_parts(seat.ledger, [definition])[0])
     picture, _ = preview_page(seat, definition.name, stamp, number)
     return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
 
@@ -121,8 +121,8 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
 def add_picture(request: HttpRequest, name: str) -> HttpResponse:
     """Upload a logo and put it on the page."""
     seat = seat_of(request)
-    statement = _definition(seat, name, shelves.EDIT)
-    name = statement.name
+    definitions = with_parts(seat.ledger, [_definition(seat, name, shelves.EDIT)])[0]
+    name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
     try:
         uploaded = request.FILES.get("picture")
         if uploaded is None:
@@ -134,9 +134,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
         def do(parts: editing.Parts) -> Edited:
             return Edited(set_value(parts.change("statement"), "page.logo", picture.name))
 
-        done = editing.change_statement(
-            seat.ledger, name, do, person=seat.person, sight=editing.sight_of(seat, statement)
-        )
+        done = editing.change_statement(definitions, do, person=seat.person, sight=sight)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
     return answer(
@@ -145,6 +143,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
         name,
         address(request.POST, panel="page"),
         done.outcome,
+        done.definitions,
         done=f"Logo {picture.name} put on the page.",
     )
 
@@ -200,11 +199,11 @@ def take_output(request: HttpRequest, number: int) -> FileResponse:
 def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     """Keep what is shown for good."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, _definition(seat, name, shelves.RUN).name)
+    definitions = with_parts(seat.ledger, [_definition(seat, name, shelves.RUN)])[0]
     name = definitions["statement"].name
     try:
         outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
-        edition = editions.keep_edition(seat.ledger, name, request.POST.get("title", ""), outcome, person=seat.person)
+        edition = editions.keep_edition(definitions, request.POST.get("title", ""), outcome, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)
     return answer(request, seat, name, address(request.POST, panel="editions"), done=f"Edition '{edition.name}' kept.")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from time import perf_counter
 from typing import Any
@@ -19,8 +18,7 @@ from rulka.formats.output.page import show
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import shelves, storing
-from rulka.statements.library.assemble import definitions_of
-from rulka.statements.models import Definition
+from rulka.statements.library.assemble import Definitions, definitions_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.blocks import Blocks
@@ -35,7 +33,7 @@ def statement_context(
     name: str,
     asked: QueryDict | None = None,
     outcome: runs.Outcome | None = None,
-    definitions: Mapping[str, Definition] | None = None,
+    definitions: Definitions | None = None,
     **extra: Any,
 ) -> dict[str, Any]:
     """What the page of a statement shows; `outcome` is a run that was made already."""
@@ -60,8 +58,8 @@ def statement_context(
         "latest": seat.ledger.revisions.first(),
         "marks": marks(outcome.computed, outcome.checks, open_ones),
         "taken": f"{(perf_counter() - before) * 1000:.0f}",
-        "undoable": editing.last_edit(seat.ledger, name, seat.person) if may_edit else None,
-        "redoable": editing.next_edit(seat.ledger, name, seat.person) if may_edit else None,
+        "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,
+        "redoable": editing.next_edit(definitions["statement"], seat.person) if may_edit else None,
         "forms": TITLES.items(),
         "paged_forms": [(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
     }
@@ -72,7 +70,7 @@ def _opened(
     seat: Seat,
     asked: QueryDict,
     outcome: runs.Outcome | None,
-    definitions: Mapping[str, Definition],
+    definitions: Definitions,
     **extra: Any,
 ) -> dict[str, Any]:
     """What the panel shows, and what both it and the page need: the run, its nodes, what was switched on in this
