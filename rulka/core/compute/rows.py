@@ -212,7 +212,7 @@ class _Rows:
             self.emit(inner, depth + 1, rows)
         if line.total:
             values = self._values(line.key)
-            codes, parts = self._codes(line), tuple(self._total_parts(line))
+            codes, parts = self._codes(line), tuple(self._total_parts(line, self.units[line.key]))
             rows.append(
                 self._row(
                     line,
@@ -289,12 +289,14 @@ class _Rows:
             dict.fromkeys(f"{part.key}.total" if part.kind == "section" and part.total else part.key for part in named)
         )
 
-    def _total_parts(self, line: LineDef) -> Iterator[str]:
-        unit = self.units[line.key]
-        for inner in summed(line):
+    def _total_parts(self, section: LineDef, unit: str) -> Iterator[str]:
+        """What a total adds up, through sections without a total of their own; other units aren't in it."""
+        for inner in summed(section):
+            if self.units[inner.key] != unit:
+                continue
             if inner.kind == "section" and not inner.total:
-                yield from self._total_parts(inner)
-            elif self.units[inner.key] == unit:
+                yield from self._total_parts(inner, unit)
+            else:
                 yield f"{inner.key}.total" if inner.kind == "section" else inner.key
 
     def _codes(self, line: LineDef) -> tuple[str, ...]:

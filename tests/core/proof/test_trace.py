@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 import pytest
 
 from rulka.core.books.fence import Fence
@@ -120,3 +122,13 @@ def test_calculation_on_a_section_without_total_names_it_without_a_way_further()
     assert str(computed.row("twice").values[0]) == "100"
     trace = trace_cell(computed, "twice", "now")
     assert trace.agrees and [(part.label, str(part.value), part.row) for part in trace.parts] == [("Income", "50", "")]
+
+
+def test_total_of_money_does_not_open_into_quantities_of_an_inner_section():
+    inner = {"section": "Hours only", "lines": [{"line": "Hours", "accounts": "90"}]}
+    lines = [inner, {"line": "Sales", "accounts": "40"}]
+    spine = {"spine": "s", "lines": [{"section": "All", "lines": lines, "total": "Sum"}]}
+    span = {"span": "p", "columns": [{"column": "c", "window": "year to date"}]}
+    computed = run(spine, span, lines=[*LINES, ("A", "90", "x", "2026-P01", 750)])
+    assert [label for label, _ in parts(trace_cell(computed, "all.total", "c"))] == ["Sales"]
+    assert computed.row("hours").values == (Fraction(20),)  # 12.50 before, 7.50 here
