@@ -70,6 +70,23 @@ def test_only_reading_and_loading_write_sql():
     assert offenders({"cursor", "RawSQL", "executemany"}, *rooms) == {}
 
 
+def test_models_of_another_app_are_types_only():
+    found = []
+    for path in FILES:
+        tree, house = ast.parse(path.read_text()), place(path).split("/")[0]
+        foreign = {
+            alias.asname or alias.name
+            for node in ast.walk(tree)
+            if isinstance(node, ast.ImportFrom) and node.module and node.module.endswith(".models")
+            if node.module.startswith("rulka.") and node.module.split(".")[1] != house
+            for alias in node.names
+        }
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Attribute) and node.attr == "objects" and isinstance(node.value, ast.Name):
+                found += [f"{place(path)}: {node.value.id}"] if node.value.id in foreign else []
+    assert found == []
+
+
 def test_requests_stay_in_pages():
     names = {"HttpRequest", "QueryDict", "request", "POST"}
     homes = [place(path) for path in FILES if "pages" in path.relative_to(ROOT).parts]

@@ -21,8 +21,8 @@ from rulka.ledger.loading import load
 from rulka.ledger.management.commands import work as worker
 from rulka.ledger.models import Account, Feed, JournalEntry, Ledger, SideTable
 from rulka.people.models import Access, Person
-from rulka.work import services as work
 from rulka.work.models import Load
+from rulka.work.services import loads as work
 from standins.ledger_service import SECRET, USER, start
 from tests.conftest import SMALL
 from tests.oracle import Oracle

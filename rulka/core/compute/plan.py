@@ -10,9 +10,10 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import FiscalCalendar, Period
 from rulka.core.books.chart import BoolArray
 from rulka.core.books.frame import QUANTITIES
-from rulka.core.compute.columns import Column, build_columns, period_in
+from rulka.core.compute.columns import Column, period_in
 from rulka.core.compute.leaves import Leaves, leaves_of
 from rulka.core.compute.nodes import Node
+from rulka.core.compute.series import build_columns
 from rulka.core.definitions.naming import Names, check_names
 from rulka.core.definitions.spines import LineDef
 from rulka.core.definitions.statements import StatementDef

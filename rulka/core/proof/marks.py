@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from rulka.core.compute.computed import Computed
-from rulka.core.proof.footing import FAILS, NOT_JUDGED, Check
+from rulka.core.proof.checks import FAILS, NOT_JUDGED, Check
 from rulka.core.proof.placing import Suggestion
 from rulka.core.proof.trace import sealed_rows
 

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.pages import COUNTED, Boxes, PageDef, filled, pieces
-from rulka.core.proof.footing import FAILS, Check, verdict_on
+from rulka.core.proof.checks import FAILS, Check, verdict_on
 from rulka.formats.output.page import ShownColumn, ShownRow, ShownStatement, page_values, show
 
 FONTS = Path(__file__).parent.parent.parent / "web" / "static" / "fonts"

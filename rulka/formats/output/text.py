@@ -12,7 +12,7 @@ from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.money import exact_text
-from rulka.core.proof.footing import FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check
+from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check
 from rulka.formats.figures import cell_words, plain_text, value_text
 
 

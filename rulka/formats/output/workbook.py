@@ -21,7 +21,7 @@ from rulka.core.definitions.keys import numbered
 from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.pages import Boxes, filled, pieces
 from rulka.core.money import as_decimal
-from rulka.core.proof.footing import Check, verdict_on
+from rulka.core.proof.checks import Check, verdict_on
 from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
 from rulka.formats.output.page import page_values
 

@@ -14,13 +14,13 @@ from django.utils import timezone
 from rulka.core.errors import RulkaError
 from rulka.formats.intake.ledger_source import ledger_folder
 from rulka.ledger.feeds.pulling import Prepared
-from rulka.ledger.feeds.settings import is_busy, loads_folder, next_pull
+from rulka.ledger.feeds.settings import loads_folder, next_pull
 from rulka.ledger.feeds.tasks import run_load
 from rulka.ledger.loading.report import LoadReport
 from rulka.ledger.models import Feed
 from rulka.people.models import Person
-from rulka.work import services as work
 from rulka.work.models import Load
+from rulka.work.services import loads as work
 
 logger = logging.getLogger("rulka.ledger")
 
@@ -41,7 +41,7 @@ def ask(
     location."""
     if not unattended and upload is None and not feed.location:
         raise RulkaError("This feed has no location.", hint="Hand a file in.", subject=feed.name)
-    load = Load.objects.create(
+    load = work.create(
         ledger=feed.ledger.code,
         feed=feed.pk,
         feed_name=feed.name,
@@ -69,7 +69,7 @@ def ask(
                         subject="file",
                     )
                 target.write(block)
-        Load.objects.filter(pk=load.pk).update(folder=str(folder))
+        work.note(load.pk, folder=str(folder))
     run_load.enqueue(load.pk)
     load.refresh_from_db()
     return load
@@ -77,7 +77,7 @@ def ask(
 
 def hold_draft(code: str, path: Path, report: LoadReport) -> Load:
     """Keep a checked folder, .zip or .xlsx for a person to accept or drop."""
-    job = Load.objects.create(
+    job = work.create(
         ledger=code,
         feed=None,
         feed_name="load_ledger",
@@ -96,7 +96,8 @@ def accept(load: Load, *, person: Person, withdraw: bool = False) -> Load:
     """Let a held load count: it is checked once more and written whatever its rules say."""
     if load.state != Load.State.HELD:
         raise RulkaError("This load is not waiting for a decision.", subject="load")
-    Load.objects.filter(pk=load.pk).update(
+    work.note(
+        load.pk,
         state=Load.State.WAITING,
         accepting=True,
         withdraw=withdraw,
@@ -123,8 +124,7 @@ def due_feeds(now: datetime) -> list[Feed]:
     due = []
     for feed in Feed.objects.exclude(schedule="").exclude(location=""):
         last = feed.pulled_at or now - timedelta(days=1)
-        latest = Load.objects.filter(feed=feed.pk).first()
-        if latest is not None:
+        for latest in work.of_feed(feed.pk, 1):
             last = max(last, latest.created)
         comes = next_pull(feed.schedule, last)
         if comes is not None and comes <= now:
@@ -137,7 +137,7 @@ def pull_due() -> int:
     turn."""
     queued = 0
     for feed in due_feeds(timezone.now()):
-        if is_busy(feed):
+        if work.is_busy(feed.pk):
             continue
         try:
             ask(feed, unattended=True)
@@ -152,20 +152,16 @@ def pull_on_opening(code: str) -> None:
     for feed in Feed.objects.filter(ledger__code=code, on_opening=True).exclude(location=""):
         if (
             (feed.pulled_at is None or timezone.now() - feed.pulled_at > ENOUGH)
-            and not is_busy(feed)
-            and not _tried(feed)
+            and not work.is_busy(feed.pk)
+            and not work.was_tried(feed.pk, timezone.now() - ENOUGH)
         ):
             ask(feed, unattended=True)
-
-
-def _tried(feed: Feed) -> bool:
-    return Load.objects.filter(feed=feed.pk, created__gt=timezone.now() - ENOUGH).exists()
 
 
 def recover() -> int:
     """Queue again what a dead worker left; loads change nothing before their end, so doing one again is safe."""
     left = work.orphans()
     for job in left:
-        Load.objects.filter(pk=job.pk, state=Load.State.RUNNING).update(state=Load.State.WAITING)
+        work.wait_again(job.pk)
         run_load.enqueue(job.pk)
     return len(left)

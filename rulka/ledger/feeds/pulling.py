@@ -22,9 +22,9 @@ from rulka.ledger.feeds.settings import bounds_of, loads_folder, place_of, secre
 from rulka.ledger.loading.load import Loading, alone, load
 from rulka.ledger.loading.report import ACCEPT, FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed, Ledger, SideTable
-from rulka.people.models import Person
-from rulka.work import services as work
+from rulka.people.library.persons import find_person
 from rulka.work.models import Load
+from rulka.work.services import loads as work
 
 Watch = Callable[[str, int, int], None]
 """Told what is being done, how many rows of it, and of how many; raises Cancelled when somebody asked for that."""
@@ -61,11 +61,11 @@ def _run(job: Load) -> None:
         raise RulkaError("The feed is gone.", hint="Set it up again.", subject=job.feed_name)
     watch = work.watcher(job.pk)
     watch("reading", 0, 0)
-    person = Person.objects.filter(pk=job.person or -1).first()
+    person = find_person(job.person)
     source = Prepared.kept(loads_folder(job.pk)) if job.accepting or feed is None else _prepare(feed, job, watch)
     if source is None:  # a table beside the ledger: nothing of the ledger changes
         return
-    Load.objects.filter(pk=job.pk).update(mark=source.mark, folder=str(source.folder))
+    work.note(job.pk, mark=source.mark, folder=str(source.folder))
     outcome = load(
         Loading(
             job.ledger,

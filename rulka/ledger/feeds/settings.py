@@ -20,7 +20,7 @@ from rulka.formats.intake.odata import sets_from
 from rulka.ledger.loading.report import FINDINGS
 from rulka.ledger.models import Feed, Ledger
 from rulka.ledger.reading.queries import frame_of
-from rulka.work.models import Load
+from rulka.work.services import loads
 
 
 def loads_folder(load_id: int) -> Path:
@@ -106,7 +106,7 @@ def next_pull(schedule: str, after: datetime) -> datetime | None:
 def remove_feed(feed: Feed) -> None:
     """Take a feed away with its secret and its sample; what it brought stays. Refused while a load of it is not
     decided."""
-    if is_busy(feed):
+    if loads.is_busy(feed.pk):
         raise RulkaError(
             "A load of this feed runs or waits for a decision.", hint="Decide or cancel it first.", subject=feed.name
         )
@@ -171,9 +171,3 @@ def bounds_of(feed: Feed) -> Bounds:
     return Bounds(
         first, codes(asked.get("entities", ""), frame.entities), codes(asked.get("accounts", ""), frame.accounts), rest
     )
-
-
-def is_busy(feed: Feed) -> bool:
-    return Load.objects.filter(
-        feed=feed.pk, state__in=(Load.State.WAITING, Load.State.RUNNING, Load.State.HELD)
-    ).exists()

@@ -9,8 +9,8 @@ from django_tasks import task
 
 from rulka.ledger.feeds import pulling
 from rulka.ledger.loading.report import LoadReport
-from rulka.work import services as work
 from rulka.work.models import Load
+from rulka.work.services import loads as work
 
 logger = logging.getLogger("rulka.ledger")
 

@@ -12,7 +12,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.money import grouped
 from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat
-from rulka.work.models import Load
+from rulka.work.services import loads
 
 TABS = (
     ("ledger", "Overview"),
@@ -39,10 +39,8 @@ def page(
         "tabs": TABS,
         "ledger": ledger,
         "latest": ledger.revisions.first(),
-        "held": Load.objects.filter(ledger=ledger.code, state=Load.State.HELD).count() if sees_whole(seat) else 0,
-        "running": Load.objects.filter(ledger=ledger.code, state__in=(Load.State.WAITING, Load.State.RUNNING)).first()
-        if sees_whole(seat)
-        else None,
+        "held": loads.held(ledger.code) if sees_whole(seat) else 0,
+        "running": loads.running(ledger.code) if sees_whole(seat) else None,
     }
     return render(request, template, frame | context, status=status)
 

@@ -35,8 +35,8 @@ from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed
 from rulka.ledger.pages.common import may_edit, page, whole_only
 from rulka.ledger.seat import Seat, seat_of
-from rulka.work import services as work
 from rulka.work.models import Load
+from rulka.work.services import loads as work
 
 ACTIONS = ("accept", "hold", "refuse")
 ENCODINGS = ("utf-8-sig", "utf-16", "cp1252", "cp1250", "iso-8859-15", "cp850")
@@ -59,7 +59,7 @@ def _feed(seat: Seat, pk: int) -> Feed:
 
 
 def _load(seat: Seat, pk: int) -> Load:
-    found = Load.objects.filter(ledger=seat.ledger.code, pk=pk).first()
+    found = work.find(pk, ledger=seat.ledger.code)
     if found is None:
         raise NotFound("This load does not exist.", hint="Choose one from the list.", subject="load")
     return found
@@ -84,7 +84,7 @@ def feed_list(request: HttpRequest) -> HttpResponse:
             return redirect(f"{reverse(step, args=[made.pk])}?{seat.query}")
         except RulkaError as error:
             problem = error
-    loads = list(Load.objects.filter(ledger=seat.ledger.code)[:30])
+    loads = work.of_ledger(seat.ledger.code, 30)
     listed = [(feed, next((load for load in loads if load.feed == feed.pk), None)) for feed in seat.ledger.feeds.all()]
     context = {
         "listed": listed,
@@ -126,7 +126,7 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         "rules": rules,
         "actions": ACTIONS,
         "mapping_text": text,
-        "loads": Load.objects.filter(feed=feed.pk)[:20],
+        "loads": work.of_feed(feed.pk),
         "bounds": feed.options.get("bounds") or {},
         "sign_in": feed.options.get("sign_in") or {},
         "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",

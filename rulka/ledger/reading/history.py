@@ -59,6 +59,11 @@ def find_revision(ledger: Ledger, number: int) -> Revision:
     return found
 
 
+def latest_revision(ledger: Ledger) -> Revision | None:
+    """The newest revision; None before the first load."""
+    return ledger.revisions.first()
+
+
 def rows_at(ledger: Ledger, what: str, revision: int) -> list[Any]:
     """Things of one kind with the values that they had at a revision; unsaved copies, ids kept."""
     model = MODELS[what]

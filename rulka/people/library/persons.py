@@ -33,6 +33,21 @@ SEALED = "5010 to 5040"
 """Payroll lines name people: their detail is sealed for everyone but accountant and controller."""
 
 
+def find_person(number: int | None) -> Person | None:
+    """A person by number; None where there is none, or nobody was named."""
+    return Person.objects.filter(pk=number).first() if number is not None else None
+
+
+def person_named(username: str) -> Person | None:
+    """A person by the name they sign in with."""
+    return Person.objects.filter(username=username).first()
+
+
+def people_of(ledger_code: str) -> list[Person]:
+    """The people who may see a ledger, by name."""
+    return list(Person.objects.filter(accesses__ledger__code=ledger_code).order_by("username"))
+
+
 @transaction.atomic
 def make_demo_people(ledger_code: str) -> list[Person]:
     """Make the demo's people without passwords; they sign in by one click under the demo settings only."""

@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
+from rulka.people.library.persons import people_of
 from rulka.people.models import Person
 from rulka.statements.models import Definition, Shelf, ShelfRight, Visit
 
@@ -251,7 +252,7 @@ def rights_of(shelf: Shelf) -> list[tuple[str, str, str]]:
 
 def who_may_be_given(ledger: Ledger) -> Sequence[tuple[str, str]]:
     """The people who may see a ledger, and all groups."""
-    people = Person.objects.filter(accesses__ledger=ledger).order_by("username")
+    people = people_of(ledger.code)
     groups = Group.objects.order_by("name")
     return [(f"person:{person.username}", person.title or person.username) for person in people] + [
         (f"group:{group.name}", f"group {group.name}") for group in groups

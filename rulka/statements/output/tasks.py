@@ -8,7 +8,7 @@ import secrets
 from django_tasks import task
 
 from rulka.statements.output import making
-from rulka.work.models import Output
+from rulka.work.services import outputs
 
 logger = logging.getLogger("rulka.statements")
 
@@ -22,5 +22,5 @@ def make_output(number: int) -> None:
         incident = secrets.token_hex(4)
         logger.exception("Incident %s in output %s", incident, number)
         told = f"Something went wrong that we did not expect; incident {incident} is in the log."
-        Output.objects.filter(pk=number).update(state=Output.State.FAILED, problem=told)
+        outputs.fail(number, told)
         raise

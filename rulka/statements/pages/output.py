@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.proof.footing import verdict_on
+from rulka.core.proof.checks import verdict_on
 from rulka.formats.output.table import as_table
 from rulka.formats.output.text import read_checks
 from rulka.ledger.seat import Seat, seat_of
@@ -31,6 +31,7 @@ from rulka.statements.pages.edit import address, answer
 from rulka.statements.running.nodes import computed_beside, outcomes_of
 from rulka.statements.running.runs import PAGES, node_asked
 from rulka.work.models import Output
+from rulka.work.services import outputs
 
 MOST_PRINTED_AT_ONCE = 1_500
 """Rows of a PDF that a person waits for; more are printed in the background."""
@@ -168,7 +169,7 @@ def ask_output(request: HttpRequest, name: str) -> HttpResponse:
 def output(request: HttpRequest, number: int) -> HttpResponse:
     """How far a file is; the fragment asks again by itself."""
     seat = seat_of(request)
-    found = jobs.find_output(seat.person, number)
+    found = outputs.find(number, seat.person.pk)
     template = "statements/_output.html" if request.headers.get("HX-Request") else "statements/output.html"
     return render(request, template, {"seat": seat, "output": found, "where": "statements"})
 
@@ -177,14 +178,14 @@ def output(request: HttpRequest, number: int) -> HttpResponse:
 def cancel_output(request: HttpRequest, number: int) -> HttpResponse:
     """Stop making a file."""
     seat = seat_of(request)
-    jobs.cancel(jobs.find_output(seat.person, number))
+    outputs.cancel(outputs.find(number, seat.person.pk).pk)
     return redirect(f"{reverse('output', args=[number])}?{seat.query}")
 
 
 @require_GET
 def take_output(request: HttpRequest, number: int) -> FileResponse:
     """The file."""
-    found = jobs.find_output(seat_of(request).person, number)
+    found = outputs.find(number, seat_of(request).person.pk)
     if found.state != Output.State.READY or not Path(found.file).exists():
         raise NotFound("This file isn't there.", hint="Ask for it again.", subject="output")
     return FileResponse(

@@ -15,6 +15,7 @@ from rulka.core.errors import NotFound
 from rulka.core.proof.marks import marks
 from rulka.core.proof.placing import suggestions
 from rulka.formats.output.page import show
+from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import shelves, storing
@@ -55,7 +56,7 @@ def statement_context(
         "shown": shown,
         "blocks": [] if beside_of(seat) else blocks.cut(shown.rows),
         "unplaced": next((check for check in outcome.checks if check.code == "placed"), None),
-        "latest": seat.ledger.revisions.first(),
+        "latest": latest_revision(seat.ledger),
         "marks": marks(outcome.computed, outcome.checks, open_ones),
         "taken": f"{(perf_counter() - before) * 1000:.0f}",
         "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,

@@ -11,7 +11,8 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.nodes import Node, find_node, in_group_currency, nodes_of
 from rulka.core.compute.statement import run_nodes, run_statement
 from rulka.core.definitions.statements import StatementDef
-from rulka.core.proof.footing import Check, Verdict, footing, verdict_on
+from rulka.core.proof.checks import Check, Verdict, verdict_on
+from rulka.core.proof.footing import footing
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.statements.library.assemble import assemble, find_definition

@@ -15,7 +15,8 @@ from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import RulkaError
-from rulka.core.proof.footing import footing, verdict_on
+from rulka.core.proof.checks import verdict_on
+from rulka.core.proof.footing import footing
 from tests.books import Line, Works, book_of
 
 CALENDAR = {"first_month": 1, "year_label": "end", "first_year": 2026, "last_year": 2026}

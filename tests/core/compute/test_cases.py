@@ -22,7 +22,8 @@ from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import RulkaError
-from rulka.core.proof.footing import footing, verdict_on
+from rulka.core.proof.checks import verdict_on
+from rulka.core.proof.footing import footing
 from rulka.core.proof.meaning import of_columns, of_selections
 from rulka.formats.definition_file import check_body
 from rulka.formats.output.page import show

@@ -19,7 +19,8 @@ from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import RulkaError
-from rulka.core.proof.footing import footing, verdict_on
+from rulka.core.proof.checks import verdict_on
+from rulka.core.proof.footing import footing
 from rulka.core.proof.marks import marks
 from rulka.core.proof.placing import suggestions
 from rulka.core.proof.trace import trace_cell, trace_rolled

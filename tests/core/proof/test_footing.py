@@ -15,7 +15,8 @@ from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
-from rulka.core.proof.footing import CORE, FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check, footing, verdict_on
+from rulka.core.proof.checks import CORE, FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check, verdict_on
+from rulka.core.proof.footing import footing
 from rulka.formats.output.text import read_checks
 from tests.books import Line, Works, book_of
 from tests.core.compute.test_cases import CASES

@@ -9,8 +9,8 @@ from rulka.core.errors import NotFound
 from rulka.ledger.commanding import RulkaCommand
 from rulka.ledger.feeds import asking, pulling
 from rulka.ledger.loading.report import LoadReport
-from rulka.people.models import Person
-from rulka.work.models import Load
+from rulka.people.library.persons import person_named
+from rulka.work.services import loads
 
 
 class Command(RulkaCommand):
@@ -25,8 +25,8 @@ class Command(RulkaCommand):
         parser.add_argument("--as", dest="person", required=True, help="who decides")
 
     def run(self, **options: Any) -> None:
-        job = Load.objects.filter(pk=options["load"]).first()
-        person = Person.objects.filter(username=options["person"]).first()
+        job = loads.find(options["load"])
+        person = person_named(options["person"])
         if job is None or person is None:
             raise NotFound(
                 f"Load {options['load']} does not exist." if job is None else f"'{options['person']}' does not exist.",

@@ -17,7 +17,7 @@ from django_tasks import TaskResultStatus
 from django_tasks_db.models import DBTaskResult
 
 from rulka.ledger.feeds import asking
-from rulka.work import services as work
+from rulka.work.services import loads as work
 
 logger = logging.getLogger("rulka.ledger")
 

@@ -1,4 +1,4 @@
-"""What can be done with background work: its progress, its end, cancelling, and taking up what a dead worker left."""
+"""Loads in the background: asked for, found, their progress and end, cancelling, taking up what a dead worker left."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import os
 import socket
 import time
 from collections.abc import Callable
+from datetime import datetime
 from typing import Any
 
 from django.utils import timezone
@@ -21,6 +22,58 @@ class Cancelled(RulkaError):
     """Somebody cancelled the load while it ran; nothing was changed."""
 
     code = "cancelled"
+
+
+def create(**values: Any) -> Load:
+    """A load that is asked for."""
+    return Load.objects.create(**values)
+
+
+def note(load_id: int, **values: Any) -> None:
+    """Write down with a load what became known of it."""
+    Load.objects.filter(pk=load_id).update(**values)
+
+
+def find(load_id: int, *, ledger: str = "") -> Load | None:
+    """A load by its number, of one ledger where it is named."""
+    found = Load.objects.filter(pk=load_id)
+    return (found.filter(ledger=ledger) if ledger else found).first()
+
+
+def of_ledger(code: str, most: int) -> list[Load]:
+    """The latest loads of a ledger."""
+    return list(Load.objects.filter(ledger=code)[:most])
+
+
+def of_feed(feed_id: int, most: int = 20) -> list[Load]:
+    """The latest loads of a feed."""
+    return list(Load.objects.filter(feed=feed_id)[:most])
+
+
+def is_busy(feed_id: int) -> bool:
+    """Whether a load of a feed waits, runs, or waits for a decision."""
+    states = (Load.State.WAITING, Load.State.RUNNING, Load.State.HELD)
+    return Load.objects.filter(feed=feed_id, state__in=states).exists()
+
+
+def was_tried(feed_id: int, since: datetime) -> bool:
+    """Whether a feed was pulled from, with whatever end, after a moment."""
+    return Load.objects.filter(feed=feed_id, created__gt=since).exists()
+
+
+def held(code: str) -> int:
+    """How many loads of a ledger wait for a decision."""
+    return Load.objects.filter(ledger=code, state=Load.State.HELD).count()
+
+
+def running(code: str) -> Load | None:
+    """A load of a ledger that waits or runs."""
+    return Load.objects.filter(ledger=code, state__in=(Load.State.WAITING, Load.State.RUNNING)).first()
+
+
+def wait_again(load_id: int) -> None:
+    """Let a running load wait: the process that ran it is gone."""
+    Load.objects.filter(pk=load_id, state=Load.State.RUNNING).update(state=Load.State.WAITING)
 
 
 def this_worker() -> str:

@@ -1,0 +1,140 @@
+"""Ties to the ledger: what stands on a statement, on all accounts of an entity, and as the year's result."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.compute.columns import Column
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.figures import shows
+from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, Check
+from rulka.core.proof.placed import (
+    placing_leaves,
+    plain_columns,
+)
+
+
+def title_of(column: Column) -> str:
+    return (
+        f"{column.heading} ({column.window.title})"
+        if column.window and column.window.title not in column.heading
+        else column.heading
+    )
+
+
+def ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Check:
+    """What the statement's lines sum to equals what the ledger holds on the accounts it covers or places as a whole."""
+    money = ~computed.view.frame.accounts.of_type("statistical")
+    counted = (covered | (placed > 0)) & money
+    leaves = {leaf.key for leaf in placing_leaves(computed)}
+    rows = [
+        (at, leaf) for at, leaf in enumerate(computed.plan.leaves.walk()) if leaf.key in leaves and not leaf.is_quantity
+    ]
+    partly = {at for at, leaf in rows if (leaf.accounts & money & ~counted).any()}
+    whole = np.array([at for at, leaf in rows if at not in partly and not leaf.line.columns], dtype=np.int64)
+    others = [(at, leaf) for at, leaf in rows if at in partly or leaf.line.columns]
+    apart: list[str] = []
+    judged: set[str] = set()
+    for column, amounts in plain_columns(computed):
+        place = computed.place(column.key)
+        held = int(computed.amounts[whole, place].sum())
+        for at, leaf in others:
+            if not shows(leaf.line, column):
+                continue
+            held += (
+                int(computed.readings.by_account(leaf, column)[counted].sum())
+                if at in partly
+                else int(computed.amounts[at, place])
+            )
+        judged.add(column.key)
+        difference = int(amounts[counted].sum()) - held
+        if difference:
+            node = computed.plan.node_of(column)
+            apart.append(
+                f"{title_of(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not "
+                f"on it"
+            )
+    if not judged:
+        return Check("ledger-tie", NOT_JUDGED, "No column shows net figures of the ledger itself.")
+    unjudged = list(
+        dict.fromkeys(column.heading for column in computed.columns if column.has_figures and column.key not in judged)
+    )
+    if unjudged and not apart:
+        more = f" and {len(unjudged) - 6} more" if len(unjudged) > 6 else ""
+        return Check(
+            "ledger-tie",
+            HOLDS,
+            f"Judged in columns of the ledger's net figures, not in {', '.join(unjudged[:6])}{more}.",
+        )
+    return Check("ledger-tie", FAILS if apart else HOLDS, "; ".join(apart))
+
+
+def ledger_balances(computed: Computed, why: str) -> list[Check]:
+    """Debits equal credits over all money accounts of each entity that the columns of actual figures reach."""
+    columns = [
+        column
+        for column in computed.columns
+        if column.has_figures and column.asked.scenario == "actual" and not column.asked.then and not column.lines
+    ]
+    if not columns:
+        return []
+    if why:
+        return [Check("ledger-balance", NOT_JUDGED, why)]
+    frame, keys = computed.view.frame, computed.view.keys
+    money = ~frame.accounts.of_type("statistical")[keys.account]
+    apart: list[str] = []
+    for column in columns:
+        assert column.window is not None
+        node = computed.plan.node_of(column)
+        closing = computed.view.balances_of(computed.readings.plain(column)[0].source).measure("closing", column.window)
+        for place in np.flatnonzero(node.entities):
+            rest = int(closing[money & (keys.entity == place)].sum())
+            if rest:
+                digits = frame.group_digits if computed.plan.translated else int(frame.digits[place])
+                apart.append(f"{frame.entities.items[place].code}, {column.heading}: {computed.figure(rest, digits)}")
+    return [Check("ledger-balance", FAILS if apart else HOLDS, "; ".join(apart[:12]))]
+
+
+def result(computed: Computed, why: str) -> list[Check]:
+    """The year's result as a balance sheet reads it (what result accounts hold) and as an income statement does (what
+    was booked on them since the year began) are one figure. Translated, they need not be."""
+    frame = computed.view.frame
+    results = frame.accounts.of_type("revenue", "expense")
+    columns = [
+        column
+        for column in computed.columns
+        if column.has_figures
+        and not column.asked.then
+        and not column.lines
+        and column.window is not None
+        and not column.window.by_day
+    ]
+    held_by_lines = np.zeros(len(results), dtype=bool)
+    for leaf in placing_leaves(computed):
+        held_by_lines |= leaf.accounts
+    if computed.plan.translated or not columns or not (held_by_lines & results).any():
+        return []
+    if why:
+        return [Check("result", NOT_JUDGED, why)]
+    apart = []
+    for column in columns:
+        assert column.window is not None
+        node = computed.plan.node_of(column)
+        keys = np.flatnonzero(results[computed.view.keys.account] & node.keys)
+        balances = computed.view.balances_of(computed.readings.plain(column)[0].source)
+        last = column.window.last
+        calendar = computed.plan.calendar_of(column)
+        start = calendar.of_year(calendar.periods[last].year)[0].index
+        held = int(balances.closing[keys, last].sum())
+        moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
+        moved -= balances.credits[keys, last + 1].sum() - balances.credits[keys, start].sum()
+        opened = (
+            sum(int(balances.opened[keys, place].sum()) for place in range(start, last + 1))
+            if balances.has_opened
+            else 0
+        )
+        booked = int(moved) + opened
+        if held != booked:
+            apart.append(f"{title_of(column)}: {computed.figure(held - booked, node.digits)}")
+    return [Check("result", FAILS if apart else HOLDS, "; ".join(apart))]

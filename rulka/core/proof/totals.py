@@ -1,0 +1,144 @@
+"""Totals once more, by another way than the engine's: from what the whole node holds by account."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from fractions import Fraction
+
+import numpy as np
+
+from rulka.core.books.chart import IntArray
+from rulka.core.compute.columns import Column
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.figures import shows
+from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.rows import Row
+from rulka.core.definitions.spines import LineDef
+from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, Check
+from rulka.core.proof.placed import (
+    only_accounts,
+)
+
+
+def totals(computed: Computed, why: str) -> Check:
+    """Each section total again, straight from the accounts, line sign by line sign; without totals each line."""
+    again = _Again(computed)
+    totals = [row for row in computed.rows if row.kind == "total"] or [
+        row for row in computed.rows if row.kind == "line"
+    ]
+    totals = [row for row in totals if computed.line(row.line).key in again.known]
+    places = [computed.place(column.key) for column in again.columns]
+    if why or not totals or not places:
+        return Check(
+            "totals",
+            NOT_JUDGED,
+            why or ("It has no totals and no lines." if not totals else "No column shows figures of its own."),
+        )
+    wrong = [row for row in totals if not again.agrees(row, places)]
+    names = ", ".join(row.label for row in wrong)
+    return Check(
+        "totals",
+        FAILS if wrong else HOLDS,
+        f"Does not foot: {names}" if wrong else "",
+        lines=tuple(row.key for row in wrong),
+    )
+
+
+class _Again:
+    """Amounts of lines once more, by another way than the engine's: from what the whole node holds by account."""
+
+    def __init__(self, computed: Computed) -> None:
+        self.computed = computed
+        self.columns = [column for column in computed.columns if column.has_figures]
+        self.any_quantities = any(column.shows_quantities for column in self.columns)
+        self.by_account: dict[int, IntArray] = {}
+        self.scales: dict[tuple[int, bool], list[int]] = {}
+        self.quantities: dict[int, list[int]] = {}
+        self.of_leaf: dict[str, list[int]] = {}
+        self.known = {line.key for line in computed.statement.spine.walk() if line.kind in ("line", "section")}
+        self.simple = {line.key: only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
+
+    def agrees(self, row: Row, places: Sequence[int]) -> bool:
+        """Whether a total or a line is, in each column that it shows, what its lines' accounts sum to, line sign by
+        line sign."""
+        line = self.computed.line(row.line)
+        own = list(self._leaves(line, row.unit == "quantity"))
+        every = list(self._leaves(line, None)) if self.any_quantities else own
+        for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
+            if place not in row.blank and not self._is(
+                row.values[place], every if column.shows_quantities else own, at, column
+            ):
+                return False
+        return True
+
+    def _is(self, value: Fraction | None, leaves: list[Leaf], at: int, column: Column) -> bool:
+        amounts: dict[int, int] = {}
+        for leaf in leaves:
+            if not shows(leaf.line, column):
+                continue
+            scale = self._scales(leaf)[at]
+            if not scale:
+                return value is None
+            amounts[scale] = amounts.get(scale, 0) + self._amounts(leaf)[at] * self.computed.readings.sign(leaf, column)
+        if value is None:
+            return False
+        if len(amounts) == 1:  # integers alone: there are many cells
+            ((scale, amount),) = amounts.items()
+            return value.numerator * scale == amount * value.denominator
+        return value == sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
+
+    def _scales(self, leaf: Leaf) -> list[int]:
+        """By column what a leaf's amount is divided by, 0 where nothing can be read; leaves of one group read the
+        same."""
+        name = (leaf.group, leaf.is_quantity)
+        if name not in self.scales:
+            found = []
+            for column in self.columns:
+                vector = self.computed.readings.vector(leaf, column)
+                found.append(vector.divisor * 10 ** self.computed.readings.digits(leaf, column) if vector else 0)
+            self.scales[name] = found
+        return self.scales[name]
+
+    def _leaves(self, line: LineDef, quantities: bool | None) -> Iterator[Leaf]:
+        """The outermost leaves of a line and all below it; of quantities or of money only, or both."""
+        for leaf in self.computed.plan.leaves.by_line.get(line.key, ()):
+            measured = leaf.is_quantity or leaf.line.reads_quantities
+            if quantities is None or measured == quantities:
+                yield leaf
+        for inner in line.lines:
+            yield from self._leaves(inner, quantities)
+
+    def _amounts(self, leaf: Leaf) -> list[int]:
+        """A leaf in each column, debit positive minor units."""
+        if leaf.key not in self.of_leaf:
+            statistical = self.computed.view.frame.accounts.of_type("statistical")
+            chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
+            if self.simple[leaf.line.key] and not leaf.member:
+                found = self._table(leaf)[chosen].sum(axis=0).tolist()
+                own_way = self._of_quantities(leaf)
+            else:
+                found, own_way = [0] * len(self.columns), list(range(len(self.columns)))
+            for place in own_way:
+                found[place] = int(self.computed.readings.by_account(leaf, self.columns[place]).sum())
+            self.of_leaf[leaf.key] = found
+        return self.of_leaf[leaf.key]
+
+    def _of_quantities(self, leaf: Leaf) -> list[int]:
+        """The columns in which a leaf shows its statistical accounts; leaves of one group agree on them."""
+        if leaf.group not in self.quantities:
+            self.quantities[leaf.group] = [
+                place for place, column in enumerate(self.columns) if self.computed.readings.of_quantities(leaf, column)
+            ]
+        return self.quantities[leaf.group]
+
+    def _table(self, leaf: Leaf) -> IntArray:
+        """What the whole node holds by account and column, as the leaf's group reads it."""
+        if leaf.group not in self.by_account:
+            computed, view = self.computed, self.computed.view
+            table = np.zeros((len(view.frame.accounts), len(self.columns)), dtype=np.int64)
+            for place, column in enumerate(self.columns):
+                vector = computed.readings.vector(leaf, column)
+                if vector is not None:
+                    table[:, place] = view.by_account(vector.amounts, computed.plan.keys_of(column))
+            self.by_account[leaf.group] = table
+        return self.by_account[leaf.group]
