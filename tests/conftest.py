@@ -46,6 +46,30 @@ def own_var(tmp_path_factory: pytest.TempPathFactory) -> None:
     settings.FEED_FOLDER = str(settings.VAR / "feeds")
 
 
+class Missing(str):
+    """What a template shows for a name that nothing has: a failure, but for what pages send and need not send."""
+
+    __slots__ = ()
+    SENT = ("asked.", "bounds.", "entered.", "sign_in.", "source.", "v.")
+
+    def __contains__(self, key: object) -> bool:
+        return key == "%s"
+
+    def __mod__(self, variable: object) -> str:
+        if not str(variable).startswith(self.SENT):
+            pytest.fail(f"A template names '{variable}', which isn't there.")
+        return ""
+
+
+@pytest.fixture(scope="session", autouse=True)
+def strict_templates() -> None:
+    """A figure that vanished from a page is an error, not an empty place."""
+    from django.template import engines
+
+    for engine in engines.all():
+        engine.engine.string_if_invalid = Missing("missing")
+
+
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo's two loads as `ledger` and `news`."""

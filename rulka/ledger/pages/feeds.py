@@ -127,6 +127,7 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         "actions": ACTIONS,
         "mapping_text": text,
         "loads": work.of_feed(feed.pk),
+        "long_past": feed.options.get("long_past", 3),
         "bounds": feed.options.get("bounds") or {},
         "sign_in": feed.options.get("sign_in") or {},
         "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",

@@ -32,7 +32,7 @@ from rulka.ledger.reading.entries import show_entry
 from rulka.ledger.reading.tracing import lines_page
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import statements_using
-from rulka.statements.library.storing import title_of
+from rulka.statements.library.storing import SHARED, title_of
 from rulka.statements.library.versions import version_context
 from rulka.statements.models import Definition, Picture
 from rulka.statements.output.editions import editions_of
@@ -101,11 +101,11 @@ def panel_context(
     context: dict[str, Any] = {
         "panel": kind,
         "tab": {"accounts": "line"}.get(kind, kind),
-        "state": state,
+        "state": dict.fromkeys(STATE, "") | state,
         "tabs": [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
         "outcome": outcome,
         "seat": seat,
-        "parts_used": about.shared(),
+        "parts_used": dict.fromkeys(SHARED, ()) | about.shared(),
     }
     try:
         context.update(build[kind](about))
@@ -277,7 +277,7 @@ def _start(about: About) -> dict[str, Any]:
     others = Definition.objects.filter(ledger=about.seat.ledger, kind="statement").exclude(name=body["statement"])
     return {
         "template": "statements/_panel_start.html",
-        "begun": begun,
+        "begun": {"columns": "", "pages": ""} | begun,
         "starts": list(KINDS.items()),
         "patterns": list(patterns_for(frame).items()),
         "pages": [

@@ -23,7 +23,7 @@ from rulka.statements.library.assemble import Definitions, definitions_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.blocks import Blocks
-from rulka.statements.pages.panel import panel_context
+from rulka.statements.pages.panel import STATE, panel_context
 from rulka.statements.running import runs
 from rulka.statements.running.nodes import beside_of, node_choices, shown_with_beside
 
@@ -130,7 +130,9 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
         raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
     found = marks(outcome.computed, outcome.checks, suggestions(outcome.computed))
     return render(
-        request, "statements/_block.html", {"seat": seat, "shown": shown, "block": block, "marks": found, "state": {}}
+        request,
+        "statements/_block.html",
+        {"seat": seat, "shown": shown, "block": block, "marks": found, "state": dict.fromkeys(STATE, "")},
     )
 
 
