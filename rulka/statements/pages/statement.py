@@ -128,12 +128,15 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
     block = next((one for one in blocks.cut(shown.rows) if one.number == number), None)
     if block is None:
         raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
-    found = marks(outcome.computed, outcome.checks, suggestions(outcome.computed))
-    return render(
-        request,
-        "statements/_block.html",
-        {"seat": seat, "shown": shown, "block": block, "marks": found, "state": dict.fromkeys(STATE, "")},
-    )
+    context = {
+        "seat": seat,
+        "shown": shown,
+        "block": block,
+        "marks": marks(outcome.computed, outcome.checks, suggestions(outcome.computed)),
+        "state": dict.fromkeys(STATE, ""),
+        "chosen": [],
+    }
+    return render(request, "statements/_block.html", context)
 
 
 @require_GET
