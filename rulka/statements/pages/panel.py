@@ -63,6 +63,15 @@ STATE = (
 TITLES = {"start": "Start"}
 
 
+class State(dict[str, str]):
+    """The panel's address, of the names in STATE; one that isn't said reads as empty."""
+
+    def __missing__(self, name: str) -> str:
+        if name in STATE:
+            return ""
+        raise KeyError(name)
+
+
 @dataclass(frozen=True)
 class ShownPart:
     """One part of a trace: text, address that opens it further, share of the largest for its bar."""
@@ -78,7 +87,7 @@ def panel_context(
     seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any
 ) -> dict[str, Any]:
     """Template and context of the panel; `asked` holds the address, see STATE."""
-    state = {name: str(asked[name]) for name in STATE if asked.get(name)}
+    state = State({name: str(asked[name]) for name in STATE if asked.get(name)})
     kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
     begun = "begun" in definitions["statement"].body
     build = {
@@ -101,7 +110,7 @@ def panel_context(
     context: dict[str, Any] = {
         "panel": kind,
         "tab": {"accounts": "line"}.get(kind, kind),
-        "state": dict.fromkeys(STATE, "") | state,
+        "state": state,
         "tabs": [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
         "outcome": outcome,
         "seat": seat,

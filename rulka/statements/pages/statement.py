@@ -23,7 +23,7 @@ from rulka.statements.library.assemble import Definitions, definitions_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.blocks import Blocks
-from rulka.statements.pages.panel import STATE, panel_context
+from rulka.statements.pages.panel import State, panel_context
 from rulka.statements.running import runs
 from rulka.statements.running.nodes import beside_of, node_choices, shown_with_beside
 
@@ -133,7 +133,7 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
         "shown": shown,
         "block": block,
         "marks": marks(outcome.computed, outcome.checks, suggestions(outcome.computed)),
-        "state": dict.fromkeys(STATE, ""),
+        "state": State(),
         "chosen": [],
     }
     return render(request, "statements/_block.html", context)
