@@ -30,6 +30,7 @@ from rulka.statements.library.assemble import (
     Definitions,
     as_they_are,
     assemble,
+    assemble_all,
     definitions_of,
     find_definition,
     free_name,
@@ -41,6 +42,7 @@ from rulka.statements.library.shelves import EDIT, RUN, required, required_edito
 from rulka.statements.library.storing import (
     SHARED,
     check_definition,
+    check_statement,
     entry,
     read_stamp,
     set_body,
@@ -284,8 +286,9 @@ def _check(written: list[Definition], frame: Frame, run: Definition | None = Non
             users |= {user.pk: user for user in statements_using(definition.ledger, definition.kind, definition.name)}
     if run is not None and run not in written:
         users.pop(run.pk, None)
-    for parts in with_parts(written[0].ledger, list(users.values())) if users else ():
-        check_definition(parts["statement"], frame, parts)
+    if users:
+        for statement in assemble_all(with_parts(written[0].ledger, list(users.values()))):
+            check_statement(statement)
 
 
 def _before(definition: Definition) -> Raw | None:

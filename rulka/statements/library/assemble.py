@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -10,9 +11,9 @@ from django.db.models import Q
 
 from rulka.core.books.book import View
 from rulka.core.definitions.keys import numbered, slug
-from rulka.core.definitions.scopes import scope_from
-from rulka.core.definitions.spans import span_from
-from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.scopes import ScopeDef, scope_from
+from rulka.core.definitions.spans import SpanDef, span_from
+from rulka.core.definitions.spines import SpineDef, spine_from
 from rulka.core.definitions.statements import StatementDef, statement_from
 from rulka.core.errors import NotFound, one_of
 from rulka.ledger.models import Ledger
@@ -115,19 +116,39 @@ def scope_of(statement: Definition) -> Definition | None:
 
 
 def assemble(statement: Definition, parts: Definitions | None = None) -> StatementDef:
-    """A statement ready to be computed; `parts` are its spine, span and scope where they are read already."""
-    parts = parts or definitions_of(statement.ledger, statement.name)
-    scope = scope_from(parts["scope"].body) if statement.body.get("scope") else None
-    return statement_from(statement.body, spine_from(parts["spine"].body), span_from(parts["span"].body), scope)
+    """A statement ready to be computed; `parts` are its spine, span and scope where they are loaded already."""
+    return next(assemble_all([parts or definitions_of(statement.ledger, statement.name)]))
+
+
+def assemble_all(every: Iterable[Definitions]) -> Iterator[StatementDef]:
+    """Statements ready to be computed; a part that several use is read once."""
+    spine, span, scope = cache(_spine), cache(_span), cache(_scope)
+    for parts in every:
+        body = parts["statement"].body
+        nodes = scope(parts["scope"]) if body.get("scope") else None
+        yield statement_from(body, spine(parts["spine"]), span(parts["span"]), nodes)
+
+
+def _spine(definition: Definition) -> SpineDef:
+    return spine_from(definition.body)
+
+
+def _span(definition: Definition) -> SpanDef:
+    return span_from(definition.body)
+
+
+def _scope(definition: Definition) -> ScopeDef:
+    return scope_from(definition.body)
 
 
 def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
     """For each account code the (name, title) of the statements that have a line for it."""
     found: dict[str, list[tuple[str, str]]] = {}
+    read = cache(_spine)
     for parts in with_parts(ledger, list(Definition.objects.filter(ledger=ledger, kind="statement"))):
         statement = parts["statement"]
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
-        for line in spine_from(parts["spine"].body).walk():
+        for line in read(parts["spine"]).walk():
             narrowed = view.mask(line.accounts) if line.kind == "line" else None
             if narrowed is not None and narrowed.names_accounts:
                 mask |= narrowed.accounts

@@ -13,6 +13,7 @@ from rulka.core.definitions.naming import check_names
 from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import StatementDef
 from rulka.core.edits.tree import Raw
 from rulka.core.errors import RulkaError, together
 from rulka.formats.definition_file import kind_of
@@ -67,19 +68,18 @@ def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, per
     return told
 
 
-def check_definition(definition: Definition, frame: Frame, parts: Definitions | None = None) -> None:
-    """Refuse what a schema can't: unreadable selections and formulas, parts and names that do not exist.
+def check_statement(statement: StatementDef) -> None:
+    """Refuse lines that a statement or its columns name and its spine doesn't have."""
+    named = [column.line for column in statement.span.walk() if column.kind == "share"]
+    for line in [*filter(None, (statement.rest,)), *named]:
+        check_names(statement.spine).find(line)
 
-    `parts` are a statement's, where they are loaded already.
-    """
+
+def check_definition(definition: Definition, frame: Frame) -> None:
+    """Refuse what a schema can't: unreadable selections and formulas, parts and names that do not exist."""
     body = definition.body
     if definition.kind == "statement":
-        statement = assemble(definition, parts)
-        if statement.rest:
-            check_names(statement.spine).find(statement.rest)
-        for column in statement.span.walk():
-            if column.kind == "share":
-                check_names(statement.spine).find(column.line)
+        check_statement(assemble(definition))
         return
     if definition.kind == "span":
         _refuse(unknown_in_span(span_from(body), frame))
