@@ -6,11 +6,12 @@ from __future__ import annotations
 import io
 import json
 import re
+from contextlib import suppress
 
 import openpyxl
 import pytest
 from django.core.management import call_command
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, TimeoutError, expect
 from pypdf import PdfReader
 
 from rulka.statements.models import Definition, Edit
@@ -446,7 +447,11 @@ def test_large_statement_is_walked_and_edited(page: Page):
     page.get_by_label("Label", exact=True).press("Enter")
     done(page, "Line 80: Renamed.")
     expect(label(page, "line-80")).to_have_text("Renamed")
-    page.locator(".scroll").evaluate("area => { area.scrollTop = area.scrollHeight }")
+    for _ in range(20):  # the page may still go back to where it stood before the edit: whoever scrolls goes on
+        page.locator(".scroll").evaluate("area => { area.scrollTop = area.scrollHeight }")
+        with suppress(TimeoutError):
+            label(page, "line-599").wait_for(state="visible", timeout=500)
+            break
     expect(label(page, "line-599")).to_be_visible()
 
 
