@@ -172,16 +172,13 @@ def main() -> None:
     period = view.frame.calendar.period("2026-P07")
     nodes = nodes_of(view, definition.scope)
     plans = plan_for(definition, view, period, nodes)
-    ready = [Readings(plan) for plan in plans]
     columns = plans[0].columns
-    sum_up(ready)
+    sum_up([Readings(plan) for plan in plans])
     shape = f"{LINES} lines x {len(columns)} columns x {len(nodes)} nodes = {LINES * len(columns) * len(nodes)} cells"
     print(f"{count} lines, {len(book.keys)} posting keys, 60 periods: {shape}")
 
     def kernel() -> list[Sums]:
-        for readings in ready:
-            readings.forget()
-        return sum_up(ready)
+        return sum_up([Readings(plan) for plan in plans])
 
     windows = [
         (SCENARIOS.index(column.asked.scenario), column.window.first, column.window.last)

@@ -12,9 +12,6 @@ from functools import cached_property
 
 from rulka.core.errors import NotFound, RulkaError
 
-PERIOD_CODE = re.compile(r"([0-9]{4})-P([0-9]{2})", re.ASCII)
-QUARTER_CODE = re.compile(r"([0-9]{4})-Q([1-4])", re.ASCII)
-YEAR_CODE = re.compile(r"[0-9]{4}", re.ASCII)
 MONTH_CODE = re.compile(r"([0-9]{4})-([0-9]{2})", re.ASCII)
 
 

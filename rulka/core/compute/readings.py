@@ -33,10 +33,6 @@ class Readings:
         self._parts: dict[tuple[str, str], tuple[BoolArray, int]] = {}
         self._signs: dict[tuple[str, Narrowing | None], int] = {}
 
-    def forget(self) -> None:
-        """Let go of the vectors that were read, so that they are read again."""
-        self._vectors.clear()
-
     def reading(self, leaf: Leaf, column: Column) -> Reading:
         """What a leaf reads in a column."""
         name = (leaf.group, column.key)
