@@ -117,7 +117,7 @@ def expect_focus(page: Page, where: str) -> None:
         "where => (document.activeElement.closest('#panel') ? 'panel' : document.activeElement.dataset.column) === "
         "where",
         arg=where,
-        timeout=5000,
+        timeout=30_000,
     )
 
 

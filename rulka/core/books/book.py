@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import cached_property
 from threading import RLock
@@ -15,11 +15,12 @@ from rulka.core.books.balances import Balances, Source, accumulate, with_reserve
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.fence import Fence
 from rulka.core.books.frame import NO_MOVEMENTS, STATUSES, Frame, Keys, Movements
-from rulka.core.books.journal import EntryLine, Grouped, JournalReader, NoJournal
+from rulka.core.books.journal import EntryLine, Grouped, Historical, JournalReader, NoJournal
 from rulka.core.books.narrowing import KeyMask, Narrowing, key_mask, matches_text
 from rulka.core.books.own_calendar import in_calendar
 from rulka.core.books.selection import select
-from rulka.core.books.translation import translate
+from rulka.core.books.sight import Sight, named_within, sight_of
+from rulka.core.books.translation import Translated, translate
 from rulka.core.errors import NotFound, one_of
 from rulka.core.money import QUANTITY_DIGITS
 
@@ -63,17 +64,10 @@ class Book:
                     hint=one_of(scenario, self.frame.scenarios),
                     subject="scenario",
                 )
-        return self._kept_balances(source, lambda: self._read(source))
+        return self.kept_balances(source, lambda: self._read(source))
 
-    def balances_within(self, source: Source, bounds: tuple[Fence, IntArray] | None) -> Balances:
-        """The balances of a source over some keys (their places), kept by the fence that leaves these."""
-        whole = self.balances_of(source)
-        if bounds is None:
-            return whole
-        fence, places = bounds
-        return self._kept_balances((source, fence), lambda: whole.only(places))
-
-    def _kept_balances(self, name: Hashable, make: Callable[[], Balances]) -> Balances:
+    def kept_balances(self, name: Hashable, make: Callable[[], Balances]) -> Balances:
+        """Balances made once; the ones asked for last are kept, whoever's they are."""
         with self._lock:
             if name not in self._balances:
                 self._balances[name] = make()
@@ -97,14 +91,11 @@ class Book:
 
     def _translated(self, source: Source) -> Balances:
         local = self.balances_of(replace(source, translated=False))
-        return translate(
-            self.frame,
-            self.keys,
-            self.rolls_into,
-            local,
-            source,
-            lambda: self.kept("historical", self.journal.historical),
-        )
+        return translate(Translated(self.frame, self.keys, self.rolls_into, local, source, self.historical))
+
+    def historical(self) -> Historical:
+        """Lines that say what they were worth in the group currency."""
+        return self.kept("historical", self.journal.historical)
 
     def movements_of(self, source: Source) -> Movements:
         """The movements of a source, of every status."""
@@ -130,32 +121,6 @@ class Book:
         until = len(self.frame.calendar.periods) - 1 if last is None else last
         return self.kept(("grouped", fields, first, until), lambda: self.journal.grouped(fields, first, until))
 
-    @cached_property
-    def was_booked(self) -> BoolArray:
-        """Mask of the posting keys that anything was ever booked on, in any scenario, or that results of such keys roll
-        into."""
-        booked = np.zeros(len(self.keys), dtype=bool)
-        for movements in self._movements.values():
-            booked[movements.key] = True
-        rolled = self.rolls_into[booked & (self.rolls_into >= 0)]
-        booked[rolled] = True
-        return booked
-
-    def ever_booked(self, scenario: str, *, translated: bool) -> BoolArray:
-        """Like `was_booked`; translated, the reserve's keys that hold what translation leaves too."""
-        if not translated or not self.frame.translation_reserve or scenario not in self.frame.scenarios:
-            return self.was_booked
-        balances = self.balances_of(Source(scenario, translated=True))
-        left = (balances.opening != 0).any(axis=1) | (balances.closing != 0).any(axis=1)
-        booked: BoolArray = self.was_booked | left & (
-            self.keys.account == self.frame.accounts.index[self.frame.translation_reserve]
-        )
-        return booked
-
-    def mask(self, narrowing: Narrowing) -> KeyMask:
-        """What a narrowing means in this book."""
-        return self.kept(("mask", narrowing), lambda: key_mask(narrowing, self.keys, self.frame))
-
     def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
         """Something derived from this book, made once; the book never changes."""
         with self._lock:
@@ -166,50 +131,55 @@ class Book:
             self._kept.move_to_end(name)
             return cast(Made, self._kept[name])
 
+    @property
+    def scenarios(self) -> Iterable[str]:
+        """The scenarios with anything booked."""
+        return self._movements
+
     def movements(self, scenario: str) -> Movements:
         """One scenario's sums of lines as stored, of every period, status and effect."""
         return self._movements.get(scenario, NO_MOVEMENTS)
 
     def within(self, fence: Fence) -> View:
         """The only way to figures: the book seen through a fence."""
-        return self.kept(("view", fence), lambda: self._seen(fence))
+        return self.kept(("view", fence), lambda: View(self, fence, self._sight(fence)))
 
-    def _seen(self, fence: Fence) -> View:
-        inside = fence.mask(self.keys, self.frame)
-        sealed = np.zeros(len(self.frame.accounts), dtype=bool)
-        if fence.sealed:
-            sealed = select(fence.sealed, self.frame.accounts).mask
-        return View(self, fence, np.flatnonzero(inside), sealed)
+    def _sight(self, fence: Fence) -> Sight:
+        return sight_of(fence, self.frame, self.keys, self.rolls_into, self._movements)
 
 
 class View:
-    """A ledger through a fence: what lies outside isn't there. Nothing else reaches posting keys, balances, movements
-    and journal lines.
+    """A ledger through a fence: what lies outside isn't there, and what is sealed stands at its grain. Nothing else
+    reaches posting keys, balances, movements and journal lines.
 
-    Posting keys are counted as they stand in `keys`, in all that is asked and answered here; `sealed` `(accounts,)` are
-    those whose detail isn't shown.
+    Posting keys are counted as they stand in `keys`, in all that is asked and answered here. Keys of sealed accounts
+    are gathered to the seal's grain: they hold what was posted, have no lines, and no members beyond the grain.
     """
 
-    def __init__(self, book: Book, fence: Fence, places: IntArray, sealed: BoolArray) -> None:
-        self._book, self.fence, self.sealed = book, fence, sealed
-        self._is_whole = len(places) == len(book.keys)
-        self._places = places
+    def __init__(self, book: Book, fence: Fence, sight: Sight, *, by_group: bool = True) -> None:
+        self._book, self.fence, self._sight = book, fence, sight
+        self.by_group = by_group
+        """Whether its periods are those of the group's calendar."""
+        self.seal = sight.seal
+        self.keys = sight.every.only(np.arange(sight.count))
+        self.frame = named_within(book.frame, fence)
 
     def __repr__(self) -> str:
         return f"<{self.frame.name}, revision {self.revision}, {self.part or 'the whole'}>"
 
     @property
-    def frame(self) -> Frame:
-        return self._book.frame
-
-    @property
     def revision(self) -> int:
         return self._book.revision
 
-    @cached_property
-    def keys(self) -> Keys:
-        """The posting keys inside."""
-        return self._book.keys.only(self._places)
+    @property
+    def sealed(self) -> BoolArray:
+        """Mask of the accounts whose detail isn't shown."""
+        return self.seal.accounts if self.seal else np.zeros(len(self.frame.accounts), dtype=bool)
+
+    @property
+    def coarse(self) -> BoolArray:
+        """Mask of the accounts whose figures show at the grain of a seal only."""
+        return self.seal.coarse if self.seal else np.zeros(len(self.frame.accounts), dtype=bool)
 
     @cached_property
     def sealed_keys(self) -> BoolArray:
@@ -219,7 +189,10 @@ class View:
     def in_calendar(self, name: str) -> View:
         """The same bounds over the books by a calendar that entities name, of those that do; the group's without a
         name."""
-        return self._book.in_calendar(name).within(self.fence) if name else self
+        if not name:
+            return self
+        own = self._book.in_calendar(name)
+        return own.kept(("view", self.fence), lambda: View(own, self.fence, self._sight, by_group=False))
 
     def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
         """Something derived from what is seen here, made once; neither the book nor the fence ever changes."""
@@ -235,17 +208,52 @@ class View:
         """The balances of a source over the keys inside; kept, since every column and node reads the same ones."""
         if source.calendar:
             return self.in_calendar(source.calendar).balances_of(replace(source, calendar=""))
-        return self._book.balances_within(source, None if self._is_whole else (self.fence, self._places))
+        if self._sight.is_whole:
+            return self._book.balances_of(source)
+        every = self._balances_of(source)
+        if len(self._sight.every) == self._sight.count:
+            return every
+        return self._book.kept_balances(
+            ("inside", source, self.fence), lambda: every.only(np.arange(self._sight.count))
+        )
+
+    def _balances_of(self, source: Source) -> Balances:
+        """Over the keys inside and those outside that roll their results into some inside; translated by itself, so
+        that what is rounded shares nothing with what lies outside."""
+        return self._book.kept_balances(("every", source, self.fence), lambda: self._read(source))
+
+    def _read(self, source: Source) -> Balances:
+        book, sight = self._book, self._sight
+        if not source.translated:
+            as_posted = source.status == "posted" and not source.lines and self.by_group
+            return sight.balances(book.balances_of(source), as_posted=as_posted)
+        return translate(
+            Translated(
+                book.frame,
+                sight.every,
+                sight.rolls(book.rolls_into),
+                self._balances_of(replace(source, translated=False)),
+                source,
+                lambda: sight.historical(book.historical(), len(book.keys)),
+                sight.whole_entities,
+            )
+        )
 
     def movements(self, scenario: str) -> Movements:
-        """One scenario's sums of lines as stored, of every period, status and effect."""
-        return self._own(self._book.movements(scenario))
+        """One scenario's sums of lines as stored, of every period, status and effect; of gathered keys the posted ones,
+        counting as one."""
+        moved = self._book.movements(scenario)
+        return moved if self._sight.is_whole else self._sight.movements(moved, len(self._book.keys))
 
     def rolling_into(self, keys: IntArray) -> IntArray:
         """The keys inside whose results roll into some keys."""
-        into = np.zeros(len(self._book.keys), dtype=bool)
-        into[self._places[keys]] = True
-        rolls = self._book.rolls_into[self._places]
+        into = np.zeros(len(self._sight.every), dtype=bool)
+        into[keys] = True
+        rolling = self._rolling(into)
+        return rolling[rolling < self._sight.count]
+
+    def _rolling(self, into: BoolArray) -> IntArray:
+        rolls = self._sight.rolls(self._book.rolls_into)
         return np.flatnonzero((rolls >= 0) & into[np.maximum(rolls, 0)])
 
     def rolled_into(self, keys: IntArray, source: Source, year: int) -> list[tuple[int, int]]:
@@ -255,66 +263,75 @@ class View:
         """
         if source.calendar:
             return self.in_calendar(source.calendar).rolled_into(keys, replace(source, calendar=""), year)
-        book = self._book
-        residual = book.balances_of(source).residual
-        wanted, inside = np.zeros(len(book.keys), dtype=bool), np.zeros(len(book.keys), dtype=bool)
-        wanted[self._places[keys]], inside[self._places] = True, True
-        rolling = np.flatnonzero(book.rolls_into >= 0)
+        sight = self._sight
+        residual = (self._book.balances_of(source) if sight.is_whole else self._balances_of(source)).residual
+        into = np.zeros(len(sight.every), dtype=bool)
+        into[keys] = True
         totals: dict[int, int] = {}
-        for key in rolling[wanted[book.rolls_into[rolling]]]:
-            account = int(book.keys.account[key]) if inside[key] else -1
+        for key in self._rolling(into):
+            account = int(sight.every.account[key]) if key < sight.count else -1
             totals[account] = totals.get(account, 0) + int(residual[key, year])
         return sorted((account, amount) for account, amount in totals.items() if amount)
 
     @cached_property
     def was_booked(self) -> BoolArray:
         """Mask of the keys that anything was ever booked on, in any scenario, or that their results roll into."""
-        return self._book.was_booked[self._places]
+        booked = np.zeros(len(self._sight.every), dtype=bool)
+        for scenario in self._book.scenarios:
+            booked[self.movements(scenario).key] = True
+        rolls = self._sight.rolls(self._book.rolls_into)
+        booked[rolls[booked & (rolls >= 0)]] = True
+        return booked[: self._sight.count]
 
     def ever_booked(self, scenario: str, *, translated: bool) -> BoolArray:
         """Like `was_booked`; translated, the reserve's keys that hold what translation leaves too."""
-        return self._book.ever_booked(scenario, translated=translated)[self._places]
+        if not translated or not self.frame.translation_reserve or scenario not in self.frame.scenarios:
+            return self.was_booked
+        balances = self.balances_of(Source(scenario, translated=True))
+        left = (balances.opening != 0).any(axis=1) | (balances.closing != 0).any(axis=1)
+        booked: BoolArray = self.was_booked | left & (
+            self.keys.account == self.frame.accounts.index[self.frame.translation_reserve]
+        )
+        return booked
 
     def mask(self, narrowing: Narrowing) -> KeyMask:
         """What a narrowing means over the keys inside."""
-        return (
-            self._book.mask(narrowing)
-            if self._is_whole
-            else self.kept(("mask", narrowing), lambda: self._mask(narrowing))
-        )
-
-    def _mask(self, narrowing: Narrowing) -> KeyMask:
-        whole = self._book.mask(narrowing)
-        return replace(whole, keys=whole.keys[self._places])
+        return self.kept(("mask", narrowing), lambda: key_mask(narrowing, self.keys, self.frame))
 
     # journal lines
 
     def grouped(self, fields: tuple[str, ...], first: int = 0, last: int | None = None) -> Grouped:
-        """Sums of journal lines by some of their fields, over the periods `first` to `last`, both included."""
+        """Sums of journal lines by some of their fields, over the periods `first` to `last`, both included; none of
+        what is sealed, and no text that only others have."""
         whole = self._book.grouped(fields, first, last)
-        if self._is_whole:
+        if self._sight.is_whole:
             return whole
-        inside = self._place_of[whole.movements.key] >= 0
-        codes = {name: codes[inside] for name, codes in whole.codes.items()}
-        return replace(whole, movements=self._own(whole.movements), codes=codes)
+        until = len(self.frame.calendar.periods) - 1 if last is None else last
+        return self.kept(("grouped", fields, first, until), lambda: self._own(whole))
+
+    def _own(self, whole: Grouped) -> Grouped:
+        key = self._single_of[whole.movements.key]
+        inside = key >= 0
+        codes, labels = {}, {}
+        for name, of_line in whole.codes.items():
+            used, codes[name] = np.unique(of_line[inside], return_inverse=True)
+            labels[name] = tuple(whole.labels[name][place] for place in used)
+        told = {text for texts in labels.values() for text in texts}
+        names = {code: name for code, name in whole.names.items() if code in told}
+        return Grouped(replace(whole.movements, key=key).only(inside), codes, labels, names)
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
         """The lines of some keys by day and entry, none of what is sealed; refused when there are more than `most`."""
-        open_keys = keys[~self.sealed_keys[keys]]
-        found = self._book.journal.lines(self._places[open_keys], first, last, most)
-        return found if self._is_whole else [replace(line, key=int(self._place_of[line.key])) for line in found]
-
-    def _own(self, moved: Movements) -> Movements:
-        if self._is_whole:
-            return moved
-        key = self._place_of[moved.key]
-        return replace(moved, key=key).only(key >= 0)
+        single = self._sight.single[keys]
+        found = self._book.journal.lines(single[single >= 0], first, last, most)
+        return found if self._sight.is_whole else [replace(line, key=int(self._single_of[line.key])) for line in found]
 
     @cached_property
-    def _place_of(self) -> IntArray:
-        """By key of the book, where it stands inside; -1 outside."""
+    def _single_of(self) -> IntArray:
+        """By key of the book, where it stands inside by itself; -1 where it is gathered or lies outside."""
         found = np.full(len(self._book.keys), -1, dtype=np.int64)
-        found[self._places] = np.arange(len(self._places))
+        single = self._sight.single[: self._sight.count]
+        found[single[single >= 0]] = np.flatnonzero(single >= 0)
         return found
 
     # bounds
@@ -322,7 +339,8 @@ class View:
     @cached_property
     def is_part(self) -> bool:
         """Whether the fence hides anything of this ledger."""
-        return not (self._is_whole and self.visible_entities().all() and self.visible_accounts().all())
+        hidden = self.fence.members and len(self._sight.places) < len(self._book.keys)
+        return bool(hidden or not (self.visible_entities().all() and self.visible_accounts().all()))
 
     @cached_property
     def part(self) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from hashlib import blake2b
 
@@ -17,7 +17,8 @@ from rulka.core.errors import RulkaError
 
 @dataclass(frozen=True)
 class Fence:
-    """The bounds of what a person may see, as selections; empty means all. `sealed` accounts show totals only.
+    """The bounds of what a person may see, as selections; empty means all. `sealed` accounts show at a grain
+    only.
 
     Made by `of`, so that fences that say the same are one: each selection in its plainest writing, dimensions in order.
     """
@@ -26,14 +27,23 @@ class Fence:
     accounts: str = ""
     members: tuple[tuple[str, str], ...] = ()
     sealed: str = ""
+    grain: tuple[str, ...] | None = None
+    """What may be told apart of sealed accounts besides entity and period: dimensions, `partner`; None for the ledger's
+    first dimension."""
 
     @classmethod
     def of(
-        cls, entities: str = "", accounts: str = "", members: Mapping[str, str] | None = None, sealed: str = ""
+        cls,
+        entities: str = "",
+        accounts: str = "",
+        members: Mapping[str, str] | None = None,
+        sealed: str = "",
+        grain: Iterable[str] | None = None,
     ) -> Fence:
         """A fence from what was written; raises SelectionError on what can't be read."""
         named = tuple(sorted((name, _plain(text)) for name, text in (members or {}).items() if text.strip()))
-        return cls(_plain(entities), _plain(accounts), named, _plain(sealed))
+        told = tuple(sorted(set(grain))) if sealed.strip() and grain is not None else None
+        return cls(_plain(entities), _plain(accounts), named, _plain(sealed), told)
 
     @property
     def is_open(self) -> bool:
@@ -47,7 +57,14 @@ class Fence:
     @property
     def digest(self) -> str:
         """What tells it from every other fence, for a record that is kept; the same in every process and release."""
-        said = json.dumps([self.entities, self.accounts, self.members, self.sealed], ensure_ascii=False)
+        bounds = [
+            self.entities,
+            self.accounts,
+            self.members,
+            self.sealed,
+            *([self.grain] if self.grain is not None else []),
+        ]
+        said = json.dumps(bounds, ensure_ascii=False)
         return blake2b(said.encode(), digest_size=16).hexdigest()
 
     def of_dimension(self, name: str) -> str:

@@ -64,7 +64,7 @@ class Frame:
 @dataclass(frozen=True)
 class Keys:
     """Posting keys as indices into the frame: `members` is (keys, dimensions), partner -1 is none, id 0 is made by the
-    roll."""
+    roll or gathered under a seal, over the members of dimensions where these are -1."""
 
     ids: IntArray
     entity: IntArray
@@ -74,6 +74,13 @@ class Keys:
 
     def __len__(self) -> int:
         return len(self.ids)
+
+    def with_member(self, dimension: int, members: BoolArray) -> BoolArray:
+        """Mask of the keys that one of some members of a dimension (by its place) stands on; none of those that are
+        gathered over its members (-1)."""
+        of_key = self.members[:, dimension]
+        found: BoolArray = (of_key >= 0) & members[np.maximum(of_key, 0)]
+        return found
 
     def only(self, places: IntArray) -> Keys:
         """The keys at some places, in this order."""

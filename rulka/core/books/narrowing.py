@@ -78,6 +78,11 @@ class Narrowing:
         return tuple(clause for clause in self.clauses if clause.name not in LINE_FIELDS)
 
     @cached_property
+    def names(self) -> frozenset[str]:
+        """What tells posting keys apart in it, besides accounts: entity, partner, dimensions."""
+        return frozenset(clause.name for clause in self.by_key) - {"account"}
+
+    @cached_property
     def by_line(self) -> tuple[Clause, ...]:
         """The clauses that only journal lines can answer."""
         return tuple(clause for clause in self.clauses if clause.name in LINE_FIELDS)
@@ -165,7 +170,7 @@ def key_mask(narrowing: Narrowing, keys: Keys, frame: Frame) -> KeyMask:
         elif clause.name == "partner":
             chosen &= np.where(keys.partner >= 0, mask[np.maximum(keys.partner, 0)], clause.negated)
         else:
-            chosen &= mask[keys.members[:, list(frame.dimensions).index(clause.name)]]
+            chosen &= keys.with_member(list(frame.dimensions).index(clause.name), mask)
     catches_rest = any(
         clause.negated for clause in narrowing.by_key
     )  # what is in none of the others may well be nothing

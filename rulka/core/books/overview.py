@@ -9,7 +9,7 @@ import numpy as np
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, PENDING, Movements
+from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Movements
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,8 @@ class Held:
 
 
 def held_by_period(view: View) -> list[list[Held]]:
-    """Actual lines of every kind and status inside the fence, `(entities, periods)`."""
+    """Actual lines of every kind and status inside the fence, `(entities, periods)`; under a seal no sealed line is
+    counted, and the amounts are those of posted ones."""
     frame, keys = view.frame, view.keys
     moved = view.movements("actual")
     shape = (len(frame.entities), len(frame.calendar.periods))
@@ -39,9 +40,9 @@ def held_by_period(view: View) -> list[list[Held]]:
         np.add.at(total, (keys.entity[moved.key[mask]], moved.period[mask]), amount[mask])
         return total
 
-    every = np.ones(len(moved.key), dtype=bool)
-    lines, pending = table(moved.count, every), table(moved.count, moved.status == PENDING)
-    in_money = money[moved.key]
+    listed = ~view.sealed_keys[moved.key]
+    lines, pending = table(moved.count, listed), table(moved.count, listed & (moved.status == PENDING))
+    in_money = money[moved.key] & ((moved.status == POSTED) if view.seal else True)
     debit, credit = table(moved.debit, in_money), table(moved.credit, in_money)
     return [
         [Held(int(lines[e, p]), int(pending[e, p]), int(debit[e, p]), int(credit[e, p])) for p in range(shape[1])]
@@ -52,10 +53,10 @@ def held_by_period(view: View) -> list[list[Held]]:
 @dataclass(frozen=True)
 class AccountUse:
     """How one account was used by some entities: amounts in minor units, debit positive; periods as indices, None where
-    never."""
+    never. How many `lines` a sealed account has is None."""
 
     balances: tuple[int, ...]
-    lines: int
+    lines: int | None
     first: int | None
     last: int | None
 
@@ -83,7 +84,7 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
         found.append(
             AccountUse(
                 tuple(shown[at].tolist()),
-                int(counts[at].sum()),
+                None if view.sealed[at] else int(counts[at].sum()),
                 int(used[0]) if len(used) else None,
                 int(used[-1]) if len(used) else None,
             )
@@ -92,11 +93,12 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
 
 
 def lines_by_member(view: View, dimension: str) -> IntArray:
-    """How many actual lines inside the fence each member of a dimension has, over all time."""
+    """How many actual lines inside the fence, sealed ones left out, each member of a dimension has, over all time."""
     moved = view.movements("actual")
     counts = np.zeros(len(view.frame.dimensions[dimension]), dtype=np.int64)
     at = list(view.frame.dimensions).index(dimension)
-    np.add.at(counts, view.keys.members[moved.key, at], moved.count)
+    listed = ~view.sealed_keys[moved.key]
+    np.add.at(counts, view.keys.members[moved.key[listed], at], moved.count[listed])
     return counts
 
 

@@ -16,7 +16,7 @@ from fractions import Fraction
 import numpy as np
 
 from rulka.core.books.balances import Balances, Source, accumulated
-from rulka.core.books.chart import IntArray
+from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES, Frame, Keys
 from rulka.core.books.journal import Historical
 from rulka.core.errors import NotFound, RulkaError
@@ -74,15 +74,30 @@ def _object_order(group: IntArray, remainder: IntArray) -> IntArray:
     return np.array(sorted(range(len(group)), key=lambda at: (int(group[at]), -int(remainder[at]), at)), dtype=np.int64)
 
 
-def translate(
-    frame: Frame, keys: Keys, rolls_into: IntArray, local: Balances, source: Source, stated: Callable[[], Historical]
-) -> Balances:
-    """Balances of a source in the group currency; `local` are those before, over all keys, `stated` reads what
-    lines say themselves.
+@dataclass(frozen=True)
+class Translated:
+    """What is translated: `local` balances of a source over some keys, `stated` reads what lines say themselves.
+
+    `whole` `(entities,)` says of which entities all keys are there: what translation leaves belongs to a whole entity,
+    a part of one has none of it; None where all are.
+    """
+
+    frame: Frame
+    keys: Keys
+    rolls_into: IntArray
+    local: Balances
+    source: Source
+    stated: Callable[[], Historical]
+    whole: BoolArray | None = None
+
+
+def translate(asked: Translated) -> Balances:
+    """Balances of a source in the group currency.
 
     A rate that a booked amount needs and that is missing doesn't stop the periods before it: reading a window that
     reaches it raises NotFound, which names period and pair.
     """
+    frame, keys, local = asked.frame, asked.keys, asked.local
     opening, closing, opened, closed, residual = (
         np.array(table, order="F")
         for table in (local.opening, local.closing, local.opened, local.closed, local.residual)
@@ -100,7 +115,7 @@ def translate(
                 hint="Add translation_reserve to ledger.json and load it.",
                 subject="translation",
             )
-        work = _Entity(_Whole(frame, keys, rolls_into, local, source, stated), entity, own)
+        work = _Entity(asked, entity, own)
         work.run()
         opening[own], closing[own], opened[own], closed[own], residual[own] = (
             work.opening,
@@ -117,22 +132,10 @@ def translate(
     )
 
 
-@dataclass(frozen=True)
-class _Whole:
-    """All that is translated, of every entity."""
-
-    frame: Frame
-    keys: Keys
-    rolls_into: IntArray
-    local: Balances
-    source: Source
-    stated: Callable[[], Historical]
-
-
 class _Entity:
     """Translates the keys of one entity, period by period, all its accounts together."""
 
-    def __init__(self, whole: _Whole, entity: int, keys: IntArray) -> None:
+    def __init__(self, whole: Translated, entity: int, keys: IntArray) -> None:
         self.whole, self.frame, self.source, self.local = whole, whole.frame, whole.source, whole.local
         self.keys = keys
         self.currency = self.frame.currencies[entity]
@@ -145,7 +148,8 @@ class _Entity:
         rolls = whole.rolls_into[keys]
         self.target = np.array([self.place[int(key)] if key >= 0 else -1 for key in rolls], dtype=np.int64)
         self.reserve = self.account == self.frame.accounts.index[self.frame.translation_reserve]
-        self.remainder_key = self._remainder_key()
+        self.is_part = whole.whole is not None and not whole.whole[entity]
+        self.remainder_key = -1 if self.is_part else self._remainder_key()
         periods, years, count = len(self.frame.calendar.periods), len(self.frame.calendar.years), len(keys)
         self.opening, self.closing, self.debits, self.credits, self.opened = (
             np.zeros((count, periods), dtype=np.int64) for _ in range(5)
@@ -250,8 +254,11 @@ class _Entity:
     def _take_remainder(self, period: int) -> None:
         for table in (self.opening, self.closing):
             table[self.reserve, period] = 0
-            table[self.remainder_key, period] = -int(table[:, period].sum())
+            if not self.is_part:
+                table[self.remainder_key, period] = -int(table[:, period].sum())
         self.debits[self.reserve, period] = self.credits[self.reserve, period] = 0
+        if self.is_part:
+            return
         activity = int((self.credits[:, period] - self.debits[:, period]).sum())
         self.debits[self.remainder_key, period], self.credits[self.remainder_key, period] = (
             max(activity, 0),

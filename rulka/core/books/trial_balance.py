@@ -18,7 +18,11 @@ from rulka.core.money import QUANTITY_DIGITS
 
 @dataclass(frozen=True)
 class TrialBalanceRow:
-    """One entity and account; amounts in minor units of `digits` decimals, debit positive, never presented sign."""
+    """One entity and account; amounts in minor units of `digits` decimals, debit positive, never presented sign.
+
+    `is_sealed` says that the amounts would be finer than the grain of the reader's seal: they are zero then, and
+    nothing of them is to be shown.
+    """
 
     entity: str
     account: str
@@ -29,6 +33,12 @@ class TrialBalanceRow:
     closing: int
     digits: int
     member: str = ""
+    is_sealed: bool = False
+
+    @property
+    def amounts(self) -> tuple[int, int, int, int]:
+        """Opening, debits, credits, closing."""
+        return self.opening, self.debits, self.credits, self.closing
 
 
 def trial_balance(
@@ -58,6 +68,10 @@ def trial_balance(
             f"'{by}' is no dimension of this ledger.", hint=one_of(by, frame.dimensions), subject="breakdown"
         )
     members = keys.members[:, list(frame.dimensions).index(by)] if by else np.zeros(len(keys), dtype=np.int64)
+    seal = view.seal
+    is_fine = seal is not None and (pending or not seal.is_whole or not view.by_group or not {by} <= {"", *seal.grain})
+    hidden = view.coarse if is_fine else np.zeros(len(frame.accounts), dtype=bool)
+    chosen = chosen & ~hidden[keys.account]
     shape = (len(frame.entities), len(frame.accounts), len(frame.dimensions[by]) if by else 1)
     sums = []
     for amounts in (
@@ -69,7 +83,7 @@ def trial_balance(
         total = np.zeros(shape, dtype=np.int64)
         np.add.at(total, (keys.entity[chosen], keys.account[chosen], members[chosen]), amounts[chosen])
         sums.append(total)
-    rows = []
+    rows = _sealed_rows(view, entity, hidden)
     for e, a, m in np.argwhere(np.any([total != 0 for total in sums], axis=0)):
         account = frame.accounts.items[a]
         member = frame.dimensions[by].items[m].code if by else ""
@@ -88,20 +102,47 @@ def trial_balance(
                 member,
             )
         )
-    return rows
+    order = (frame.entities.index, frame.accounts.index)
+    return sorted(rows, key=lambda row: (order[0][row.entity], order[1][row.account])) if hidden.any() else rows
+
+
+def _sealed_rows(view: View, entity: str, hidden: BoolArray) -> list[TrialBalanceRow]:
+    """A row without amounts for each account of an entity that may not be told apart like this."""
+    if not hidden.any():
+        return []
+    frame, keys = view.frame, view.keys
+    chosen = view.keys_of(_entity_mask(view, entity)) & hidden[keys.account]
+    pairs = sorted({(int(keys.entity[key]), int(keys.account[key])) for key in np.flatnonzero(chosen)})
+    return [
+        TrialBalanceRow(
+            frame.entities.items[e].code,
+            frame.accounts.items[a].code,
+            frame.accounts.items[a].name,
+            0,
+            0,
+            0,
+            0,
+            2,
+            is_sealed=True,
+        )
+        for e, a in pairs
+    ]
 
 
 @dataclass(frozen=True)
 class EntityPart:
-    """One entity's rows, and opening, debits, credits and closing over its money accounts in minor units."""
+    """One entity's rows, and opening, debits, credits and closing over its money accounts in minor units; None where
+    some are sealed."""
 
     entity: str
     rows: tuple[TrialBalanceRow, ...]
-    totals: tuple[int, int, int, int]
+    totals: tuple[int, int, int, int] | None
 
     @property
     def ties(self) -> bool:
-        """Whether opening and closing come to nothing and debits equal credits."""
+        """Whether opening and closing come to nothing and debits equal credits; not where that can't be told."""
+        if self.totals is None:
+            return False
         opening, debits, credits, closing = self.totals
         return opening == closing == 0 and debits == credits
 
@@ -118,7 +159,7 @@ def by_entity(rows: Iterable[TrialBalanceRow], frame: Frame) -> list[EntityPart]
             sum(row.credits for row in money),
             sum(row.closing for row in money),
         )
-        parts.append(EntityPart(entity, own, sums))
+        parts.append(EntityPart(entity, own, None if any(row.is_sealed for row in own) else sums))
     return parts
 
 

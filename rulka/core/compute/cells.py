@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.compute import comparing
@@ -46,6 +47,8 @@ class Cells:
         self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
         self.units: dict[str, str] = {}
         self.path: list[str] = []
+        self.sealed: dict[str, set[int]] = {}
+        self._met_sealed = False
         self.share_lines = {
             place: self.names.find(column.asked.line).key
             for place, column in enumerate(self.columns)
@@ -54,7 +57,31 @@ class Cells:
 
     def figures(self) -> Figures:
         """All that was calculated."""
-        return Figures(self.plan, self.readings, self.comparer, self.values, self.booked, self.units, self.details)
+        sealed = {key: frozenset(places) for key, places in self.sealed.items()}
+        return Figures(
+            self.plan, self.readings, self.comparer, self.values, self.booked, self.units, self.details, sealed
+        )
+
+    # sealed ---------------------------------------------------------------------------------------------------------
+
+    def _at(self, key: str, place: int) -> Value:
+        """A value that another one is made of; remembered where it is sealed."""
+        if place in self.sealed.get(key, ()):
+            self._met_sealed = True
+        return self.values[key][place]
+
+    def _made(self, key: str, place: int, make: Callable[[], Value]) -> Value:
+        """A value made of others: none, and sealed, where one of them is."""
+        before, self._met_sealed = self._met_sealed, False
+        value = make()
+        if self._met_sealed:
+            self._seal(key, place)
+            value = None
+        self._met_sealed = before
+        return value
+
+    def _seal(self, key: str, place: int) -> None:
+        self.sealed.setdefault(key, set()).add(place)
 
     # present --------------------------------------------------------------------------------------------------------
 
@@ -63,7 +90,10 @@ class Cells:
         works_on_others = any(column.of for column in self.columns)
         for at, leaf in enumerate(self.plan.leaves.walk()):
             self._present_leaf(leaf, sums.amounts[at].tolist())
-            self.booked[leaf.key] = (sums.booked[at] > 0).tolist()
+            hidden = self.sealed.get(leaf.key, ())
+            self.booked[leaf.key] = [
+                booked or place in hidden for place, booked in enumerate((sums.booked[at] > 0).tolist())
+            ]
             if leaf.detail:
                 self._details(leaf)
             if works_on_others:
@@ -73,9 +103,12 @@ class Cells:
         """One leaf: signed minor units where nothing is divided, and the value in major units."""
         values: list[Value] = []
         minor: list[int | None] = []
-        for column, amount, (scale, is_whole, takes_line_sign) in zip(
-            self.columns, amounts, self._scales(leaf), strict=True
+        for place, (column, amount, (scale, is_whole, takes_line_sign)) in enumerate(
+            zip(self.columns, amounts, self._scales(leaf), strict=True)
         ):
+            if scale and shows(leaf.line, column) and self.readings.is_sealed(leaf, column):
+                self._seal(leaf.key, place)
+                scale = 0
             if not scale or (leaf.line.columns and not shows(leaf.line, column)):
                 values.append(None)
                 minor.append(None)
@@ -115,6 +148,8 @@ class Cells:
                 for amount, column in zip(row.amounts, self.columns, strict=True)
             ]
             self.booked[row.key] = row.booked
+            for place in row.withheld:
+                self._seal(row.key, place)
             self.leaf_of[row.key] = leaf
             self.compare_leaf(row.key, leaf)
 
@@ -131,7 +166,11 @@ class Cells:
         for place, column in enumerate(self.columns):
             if column.kind in ("figures", "text", "share") or not shows(leaf.line, column):
                 continue
-            values[place] = self.comparer.value(column, values.__getitem__, self.readings.line_sign(leaf, column))
+            sign = self.readings.line_sign(leaf, column)
+            values[place] = self._made(key, place, partial(self._comparison, key, column, sign))
+
+    def _comparison(self, key: str, column: Column, sign: int = 1) -> Value:
+        return self.comparer.value(column, partial(self._at, key), sign)
 
     # total, calculate -----------------------------------------------------------------------------------------------
 
@@ -163,14 +202,15 @@ class Cells:
             return None
         if column.kind == "check" and self.units[line.key] not in ("money", "quantity"):
             return None  # a ratio in one column is not the sum of those in others
-        return self.comparer.value(column, self.values[line.key].__getitem__)
+        return self._made(line.key, place, partial(self._comparison, line.key, column))
 
     def _share(self, place: int, column: Column) -> None:
-        whole = self.values[self.share_lines[place]]
+        whole = self.share_lines[place]
         for key, values in self.values.items():
             line = self.lines.get(key) or self.leaf_of[key].line
             if shows(line, column):
-                values[place] = self.comparer.share(column, values.__getitem__, whole.__getitem__)
+                share = partial(self.comparer.share, column, partial(self._at, key), partial(self._at, whole))
+                values[place] = self._made(key, place, share)
 
     def _unit(self, line: LineDef) -> str:
         """money, quantity, ratio, rate or plain; a circle is told when values are computed."""
@@ -192,7 +232,7 @@ class Cells:
 
     def _value(self, line: LineDef, place: int, done: set[str]) -> Value:
         if line.key in done:
-            return self.values[line.key][place]
+            return self._at(line.key, place)
         if line.key in self.path:
             labels = [self.lines[key].label for key in [*self.path[self.path.index(line.key) :], line.key]]
             raise RulkaError(
@@ -207,19 +247,20 @@ class Cells:
             "section": self._section,
             "calculation": self._calculation,
         }[line.kind]
-        value = compute(line, place, done) if shows(line, self.columns[place]) else None
+        shown = shows(line, self.columns[place])
+        value = self._made(line.key, place, partial(compute, line, place, done)) if shown else None
         self.values[line.key][place] = value
         self.path.pop()
         done.add(line.key)
-        return value
+        return self._at(line.key, place)
 
     def _of_leaves(self, line: LineDef, place: int, done: set[str]) -> Value:
         leaves = self.plan.leaves.by_line[line.key]
         quantity = self.units[line.key] == "quantity"
         if not line.expand:
-            return self.values[line.key][place]
+            return self._at(line.key, place)
         shown = [
-            self.values[leaf.key][place] for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)
+            self._at(leaf.key, place) for leaf in leaves if leaf.is_quantity == quantity or self._is_quantity(place)
         ]
         return total(shown, self.columns[place])
 
@@ -249,7 +290,7 @@ class Cells:
 
     def _evaluated(self, tree: Tree, place: int, done: set[str] | None = None) -> Value:
         def of(line: LineDef) -> Value:
-            return self.values[line.key][place] if done is None else self._value(line, place, done)
+            return self._at(line.key, place) if done is None else self._value(line, place, done)
 
         return evaluate(
             tree,
@@ -270,8 +311,7 @@ class Cells:
         for place, column in enumerate(self.columns):
             if not self.comparer.is_base[place] or column.is_empty or not shows(line, column):
                 continue
-            difference = self._difference(line, place)
-            values[place] = difference
+            values[place] = difference = self._made(line.key, place, partial(self._difference, line, place))
             if difference is not None:
                 judged += 1
                 if abs(difference) > line.tolerance:
@@ -282,7 +322,7 @@ class Cells:
     def _difference(self, line: LineDef, place: int) -> Value:
         """How far a check is from holding: 0 where it does."""
         if line.agree:
-            first, *others = [self.values[self.names.find(label).key][place] for label in line.agree]
+            first, *others = [self._at(self.names.find(label).key, place) for label in line.agree]
             gaps = [first - other for other in others if first is not None and other is not None]
             return max(gaps, key=abs, default=None)
         tree = tree_of(line)

@@ -60,6 +60,8 @@ class Column:
     calendar: str = ""
     """The name of the calendar it reads instead of the group's."""
     warnings: tuple[str, ...] = ()
+    by: frozenset[str] = frozenset()
+    """What tells the keys that it narrows to from others: entity, partner, dimensions."""
 
     @property
     def names_accounts(self) -> Narrowing | None:

@@ -132,6 +132,8 @@ class Computed:
         if vector is None or reading.window is None:
             return False
         keys = self.plan.keys_of(column)
+        if self.readings.is_fine(column, reading):
+            keys = keys & ~self.view.coarse[self.view.keys.account]
         if reading.measure not in FLOWS:
             return bool(vector.booked[keys].any())
         counts = self.view.balances_of(reading.source).counts
@@ -155,7 +157,10 @@ class Computed:
         keys = np.zeros(len(self.view.keys), dtype=bool)
         for column in self.columns:
             if column.has_figures and not column.hidden and (vector := self.readings.plain(column)[1]) is not None:
-                keys |= vector.booked & self.plan.node_of(column).keys
+                own = vector.booked & self.plan.node_of(column).keys
+                if self.readings.is_fine(column, self.readings.plain(column)[0]):
+                    own = own & ~self.view.coarse[self.view.keys.account]
+                keys |= own
         accounts = np.zeros(len(self.view.frame.accounts), dtype=bool)
         accounts[self.view.keys.account[keys]] = True
         return accounts

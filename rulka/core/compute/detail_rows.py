@@ -14,14 +14,13 @@ from rulka.core.books.journal import EntryLine
 from rulka.core.books.narrowing import passes
 from rulka.core.compute.amounts import sums_by_group
 from rulka.core.compute.columns import Column, Reading
-from rulka.core.compute.leaves import Leaf
+from rulka.core.compute.leaves import SEALED, Leaf
 from rulka.core.compute.readings import FLOWS, Readings
 from rulka.core.definitions.keys import slug
 
 DetailKind = Literal["counterparty", "entry", "others"]
 MOST_LINES = 20_000
 NO_COUNTERPARTY = "No counterparty"
-SEALED = "Sealed detail"
 
 
 @dataclass
@@ -36,6 +35,8 @@ class DetailRow:
     booked: list[bool]
     texts: dict[str, str] = field(default_factory=dict)
     sealed: bool = False
+    withheld: frozenset[int] = frozenset()
+    """The columns whose amount is sealed as a whole."""
 
 
 def detail_rows(readings: Readings, leaf: Leaf, columns: Sequence[Column]) -> list[DetailRow]:
@@ -43,7 +44,11 @@ def detail_rows(readings: Readings, leaf: Leaf, columns: Sequence[Column]) -> li
     sealed = readings.plan.view.sealed_keys
     make = _counterparties if leaf.detail == "counterparties" else _entries
     rows = make(readings, leaf, columns, ~sealed)
-    if any((readings.keys_behind(leaf, column) & sealed).any() for column in columns if column.has_figures):
+    if any(
+        readings.is_sealed(leaf, column) or (readings.keys_behind(leaf, column) & sealed).any()
+        for column in columns
+        if column.has_figures
+    ):
         rest = _sealed(readings, leaf, columns, sealed)
         if any(rest.booked):
             rows.append(rest)
@@ -53,12 +58,17 @@ def detail_rows(readings: Readings, leaf: Leaf, columns: Sequence[Column]) -> li
 def _sealed(readings: Readings, leaf: Leaf, columns: Sequence[Column], sealed: BoolArray) -> DetailRow:
     amounts: list[int | None] = []
     booked = []
-    for column in columns:
+    withheld = {place for place, column in enumerate(columns) if readings.is_sealed(leaf, column)}
+    for place, column in enumerate(columns):
+        if place in withheld:
+            amounts.append(None)
+            booked.append(True)
+            continue
         vector = readings.vector(leaf, column) if column.has_figures and _shows(readings, leaf, column) else None
         keys = readings.keys_behind(leaf, column) & sealed if vector else sealed
         amounts.append(int(vector.amounts[keys].sum()) if vector else None)
         booked.append(bool(vector.booked[keys].any()) if vector else False)
-    return DetailRow(f"{leaf.key}:sealed", SEALED, "others", amounts, booked, sealed=True)
+    return DetailRow(f"{leaf.key}:sealed", SEALED, "others", amounts, booked, sealed=True, withheld=frozenset(withheld))
 
 
 def _shows(readings: Readings, leaf: Leaf, column: Column) -> bool:

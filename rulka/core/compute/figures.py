@@ -30,6 +30,8 @@ class Figures:
     booked: Mapping[str, Sequence[bool]]
     units: Mapping[str, str]
     details: Mapping[str, Sequence[DetailRow]]
+    sealed: Mapping[str, frozenset[int]]
+    """By key the columns whose value is sealed: it would tell apart what a seal keeps together."""
 
 
 def total(values: Sequence[Value], column: Column) -> Value:

@@ -16,7 +16,8 @@ from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
 from rulka.core.errors import RulkaError, one_of
 
-LeafKind = Literal["line", "account", "subtotal", "member", "detail", "others"]
+LeafKind = Literal["line", "account", "subtotal", "member", "detail", "others", "sealed"]
+SEALED = "Sealed detail"
 MOST_LEAVES = 20_000
 
 FLIPPED_BY_CONVENTION = {
@@ -199,12 +200,17 @@ class _Line:
             found = self._children(prefix, mask, accounts, rest)
         else:
             name = "entity" if kind == "entities" else kind
+            sealed = accounts & self.view.coarse if self.view.seal and name not in self.view.seal.grain else None
+            if sealed is not None and sealed.any():
+                accounts = accounts & ~sealed
             of_key = (
                 self.keys.entity if name == "entity" else self.keys.members[:, list(self.frame.dimensions).index(name)]
             )
             found = list(self._members(prefix, name, codes_of(name, self.frame), of_key, mask, accounts, rest))
+            if sealed is not None and sealed.any():
+                found.append(self._leaf(f"{prefix}:sealed", SEALED, "sealed", mask, sealed))
         if self.line.sort == "name":
-            found.sort(key=lambda leaf: leaf.label.split(" ", 1)[-1].casefold())
+            found.sort(key=lambda leaf: (leaf.kind == "sealed", leaf.label.split(" ", 1)[-1].casefold()))
         return found
 
     def _inside(self, key: str, rest: tuple[str, ...], mask: BoolArray, accounts: BoolArray) -> tuple[Leaf, ...]:

@@ -25,7 +25,8 @@ class Node:
     """Whose figures are shown.
 
     `entities` are those it reaches; `members` those that belong to it, also without anything booked; `keys` `(keys,)`
-    its visible posting keys; `currency` and `digits` that of its figures; `children` the codes of the nodes below it.
+    its visible posting keys; `currency` and `digits` that of its figures; `children` the codes of the nodes below it;
+    `by` names what tells its keys from others: entity, partner, dimensions.
     """
 
     code: str
@@ -38,6 +39,7 @@ class Node:
     depth: int = 0
     children: tuple[str, ...] = ()
     currencies: tuple[str, ...] = ()
+    by: frozenset[str] = frozenset({"entity"})
 
     @property
     def is_mixed(self) -> bool:
@@ -63,7 +65,7 @@ def _find_nodes(view: View, scope: ScopeDef | None, translated: bool) -> list[No
     return [
         node
         for definition in scope.nodes
-        for node in _Grower(view, booked).grown(definition, everything, view.visible_entities(), 0)
+        for node in _Grower(view, booked).grown(definition, everything, view.visible_entities(), 0, frozenset())
     ]
 
 
@@ -113,21 +115,33 @@ class _Grower:
     def __init__(self, view: View, booked: BoolArray) -> None:
         self.view, self.booked = view, booked
 
-    def grown(self, definition: NodeDef, within: BoolArray, members: BoolArray, depth: int) -> Iterator[Node]:
+    def grown(
+        self, definition: NodeDef, within: BoolArray, members: BoolArray, depth: int, by: frozenset[str]
+    ) -> Iterator[Node]:
         view = self.view
         if definition.grow:
             codes = codes_of(definition.grow, view.frame)
             for item in codes.items:
                 if not item.parent and item.code != "-":
-                    yield from self._of_members(definition.grow, codes, item.code, within, members, depth)
+                    yield from self._of_members(
+                        definition.grow, codes, item.code, within, members, depth, by | {definition.grow}
+                    )
             return
         narrowing = definition.of
+        by = by | narrowing.names
         mask, members = within & view.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
-        below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1)]
-        yield from self._with_rest(definition.code, definition.name, mask, members, below, depth)
+        below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1, by)]
+        yield from self._with_rest(_Cut(definition.code, definition.name, mask, members, depth, by), below)
 
     def _of_members(
-        self, name: str, codes: CodeList, code: str, within: BoolArray, members: BoolArray, depth: int
+        self,
+        name: str,
+        codes: CodeList,
+        code: str,
+        within: BoolArray,
+        members: BoolArray,
+        depth: int,
+        by: frozenset[str],
     ) -> Iterator[Node]:
         chosen = np.zeros(len(codes), dtype=bool)
         chosen[codes.below[code]] = True
@@ -135,39 +149,50 @@ class _Grower:
         mask = within & (
             chosen[keys.entity]
             if name == "entity"
-            else chosen[keys.members[:, list(self.view.frame.dimensions).index(name)]]
+            else keys.with_member(list(self.view.frame.dimensions).index(name), chosen)
         )
         members = members & chosen if name == "entity" else members
         children = [item.code for item in codes.items if item.parent == code]
         below = [
-            node for child in children for node in self._of_members(name, codes, child, within, members, depth + 1)
+            node for child in children for node in self._of_members(name, codes, child, within, members, depth + 1, by)
         ]
-        yield from self._with_rest(code, codes[code].name, mask, members, below, depth)
+        yield from self._with_rest(_Cut(code, codes[code].name, mask, members, depth, by), below)
 
-    def _with_rest(
-        self, code: str, name: str, mask: BoolArray, members: BoolArray, below: list[Node], depth: int
-    ) -> Iterator[Node]:
+    def _with_rest(self, cut: _Cut, below: list[Node]) -> Iterator[Node]:
         """A node, those below it, and what is not elsewhere; nothing where nothing was booked inside of the fence."""
-        if not (mask & self.booked).any():
+        if not (cut.keys & self.booked).any():
             return
-        children = tuple(node.code for node in below if node.depth == depth + 1)
-        covered = np.zeros(len(mask), dtype=bool)
+        children = tuple(node.code for node in below if node.depth == cut.depth + 1)
+        covered = np.zeros(len(cut.keys), dtype=bool)
         for node in below:
             covered |= node.keys
-        rest = mask & ~covered
+        rest = cut.keys & ~covered
         has_rest = bool(below) and bool((rest & self.booked).any())
-        yield _node_of(self.view, code, name, mask, members, depth, (*children, code + REST) if has_rest else children)
+        yield _node_of(self.view, cut, (*children, cut.code + REST) if has_rest else children)
         yield from below
         if has_rest:
-            yield _node_of(self.view, code + REST, f"{name}, not elsewhere", rest, members, depth + 1, ())
+            by = cut.by.union(*(node.by for node in below))
+            name = f"{cut.name}, not elsewhere"
+            yield _node_of(self.view, _Cut(cut.code + REST, name, rest, cut.members, cut.depth + 1, by), ())
 
 
-def _node_of(
-    view: View, code: str, name: str, mask: BoolArray, members: BoolArray, depth: int, children: tuple[str, ...]
-) -> Node:
+@dataclass(frozen=True, eq=False)
+class _Cut:
+    """What becomes a node: its keys, the entities that belong to it, and by what it was cut out."""
+
+    code: str
+    name: str
+    keys: BoolArray
+    members: BoolArray
+    depth: int
+    by: frozenset[str]
+
+
+def _node_of(view: View, cut: _Cut, children: tuple[str, ...]) -> Node:
     entities = np.zeros(len(view.frame.entities), dtype=bool)
-    entities[view.keys.entity[mask]] = True
-    return _with_currency(view, Node(code, name, entities, "", 2, members, mask, depth, children))
+    entities[view.keys.entity[cut.keys]] = True
+    node = Node(cut.code, cut.name, entities, "", 2, cut.members, cut.keys, cut.depth, children, by=cut.by)
+    return _with_currency(view, node)
 
 
 def in_group_currency(node: Node, view: View) -> Node:
@@ -210,10 +235,10 @@ def first_node(view: View) -> Node:
     return next((node for node in nodes if not node.is_mixed), nodes[0])
 
 
-def keys_of_node(view: View, scope: ScopeDef | None, code: str) -> BoolArray:
-    """The visible posting keys of a node, for a column that shows what of the page's node lies inside of it."""
+def node_inside(view: View, scope: ScopeDef | None, code: str) -> Node:
+    """A node for a column that shows what of the page's node lies inside of it."""
     known = {node.code: node for node in nodes_of(view, scope)}
     if code not in known:
         where = f" in scope {scope.name}" if scope else ""
         raise NotFound(f"Node '{code}' does not exist{where}.", hint=one_of(code, known), subject="node")
-    return known[code].keys
+    return known[code]

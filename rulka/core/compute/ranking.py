@@ -18,13 +18,14 @@ from rulka.core.definitions.spines import LineDef
 @dataclass(frozen=True, eq=False)
 class Ranked:
     """The leaves that show below a line or leaf, by its key, in order; `others` the leaf that stands for those left
-    out, with its `values` and what was `booked`; `details` the rows of journal lines in order."""
+    out, with its `values`, what was `booked` and what is `sealed`; `details` the rows of journal lines in order."""
 
     shown: Mapping[str, Sequence[Leaf]]
     others: Mapping[str, Leaf]
     details: Mapping[str, Sequence[DetailRow]]
     values: Mapping[str, Sequence[Value]]
     booked: Mapping[str, Sequence[bool]]
+    sealed: Mapping[str, frozenset[int]]
 
 
 def rank(figures: Figures) -> Ranked:
@@ -33,7 +34,7 @@ def rank(figures: Figures) -> Ranked:
     for line in figures.plan.statement.spine.walk():
         if line.kind == "line":
             ranker.line(line)
-    return Ranked(ranker.shown, ranker.others, ranker.details, ranker.values, ranker.booked)
+    return Ranked(ranker.shown, ranker.others, ranker.details, ranker.values, ranker.booked, ranker.sealed)
 
 
 @dataclass
@@ -44,6 +45,7 @@ class _Ranker:
     details: dict[str, Sequence[DetailRow]] = field(default_factory=dict)
     values: dict[str, list[Value]] = field(default_factory=dict)
     booked: dict[str, list[bool]] = field(default_factory=dict)
+    sealed: dict[str, frozenset[int]] = field(default_factory=dict)
 
     def line(self, line: LineDef) -> None:
         leaves = self.figures.plan.leaves.by_line[line.key]
@@ -97,9 +99,12 @@ class _Ranker:
             quantities=np.any([leaf.quantities for leaf in left], axis=0),
             accounts=np.any([leaf.accounts for leaf in left], axis=0),
         )
+        self.sealed[merged.key] = hidden = frozenset().union(
+            *(figures.sealed.get(leaf.key, frozenset()) for leaf in left)
+        )
         values = [total([figures.values[leaf.key][at] for leaf in left], column) for at, column in enumerate(columns)]
         for at, column in enumerate(columns):
-            if column.kind not in ("figures", "text", "share") and shows(line, column):
+            if column.kind not in ("figures", "text", "share") and shows(line, column) and at not in hidden:
                 sign = figures.readings.line_sign(merged, column)
                 values[at] = figures.comparer.value(column, values.__getitem__, sign)
         self.values[merged.key] = values

@@ -32,6 +32,7 @@ class Readings:
         self._plain: dict[str, tuple[Reading, Vector | None]] = {}
         self._parts: dict[tuple[str, str], tuple[BoolArray, int]] = {}
         self._signs: dict[tuple[str, Narrowing | None], int] = {}
+        self._sealed: dict[tuple[str, str], bool] = {}
 
     def reading(self, leaf: Leaf, column: Column) -> Reading:
         """What a leaf reads in a column."""
@@ -77,6 +78,11 @@ class Readings:
             self._plain[column.key] = reading, self._read(reading, column)
         return self._plain[column.key]
 
+    def is_judged(self, column: Column, accounts: BoolArray) -> bool:
+        """Whether what a column reads by itself over some accounts `(accounts,)` may be looked at: nothing of it tells
+        apart what is sealed."""
+        return not (accounts & self.plan.view.coarse).any() or not self.is_fine(column, self.plain(column)[0])
+
     def _read(self, reading: Reading, column: Column) -> Vector | None:
         """What a reading gives; what it refuses names the column."""
         try:
@@ -84,6 +90,46 @@ class Readings:
         except RulkaError as error:
             error.subject = error.subject or f"column {column.key}"
             raise
+
+    def is_sealed(self, leaf: Leaf, column: Column) -> bool:
+        """Whether a cell would tell apart what a seal keeps together: then nothing of it shows."""
+        if self.plan.view.seal is None or not column.has_figures:
+            return False
+        name = (leaf.key, column.key)
+        if name not in self._sealed:
+            self._sealed[name] = self._tells_sealed(leaf, column)
+        return self._sealed[name]
+
+    def _tells_sealed(self, leaf: Leaf, column: Column) -> bool:
+        view = self.plan.view
+        accounts = leaf.accounts & view.coarse
+        if column.accounts is not None:
+            accounts = accounts & column.accounts
+        statistical = view.frame.accounts.of_type("statistical")
+        accounts = accounts & (statistical if leaf.is_quantity or self.of_quantities(leaf, column) else ~statistical)
+        if not accounts.any():
+            return False
+        if self.is_fine(column, self.reading(leaf, column), leaf.line.accounts.names):
+            return True
+        own = np.fromiter((item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(accounts))
+        by_partner = leaf.line.intercompany or column.asked.part in ("eliminations", "after elimination")
+        return bool(by_partner and "partner" not in view.seal.grain and (accounts & own).any()) if view.seal else False
+
+    def is_fine(self, column: Column, reading: Reading, names: frozenset[str] = frozenset()) -> bool:
+        """Whether what is read in a column is finer than the grain of the reader's seal; False without a seal."""
+        seal = self.plan.view.seal
+        if seal is None:
+            return False
+        source, window = reading.source, reading.window
+        by = names | column.by | self.plan.node_of(column).by
+        return bool(
+            not seal.is_whole
+            or not by <= seal.grain
+            or source.status != "posted"
+            or source.lines
+            or source.calendar
+            or (window is not None and window.by_day)
+        )
 
     def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
         """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows

@@ -70,13 +70,21 @@ class Row:
     panel: int = 1
     texts: dict[str, str] = field(default_factory=dict)
     sealed: bool = False
-    """Whether it stands for what is sealed: its parts aren't shown."""
+    """Whether it stands for what is sealed, or its author closed its detail: its parts aren't shown."""
+    sealed_at: frozenset[int] = frozenset()
+    """The columns whose figure is sealed: it would tell apart what a seal keeps together."""
     shown: tuple[Value, ...] | None = None
     """Rounded values, where the statement rounds so that it foots."""
 
     @property
     def has_figures(self) -> bool:
         return self.kind not in FIGURELESS
+
+    def word_at(self, place: int) -> str:
+        """What stands in a column where a figure would, were there one."""
+        if not self.has_figures or place in self.blank:
+            return ""
+        return "sealed" if place in self.sealed_at else "n/m"
 
     @property
     def is_total(self) -> bool:
@@ -151,6 +159,7 @@ class _Rows:
     def _row(self, line: LineDef, kind: RowKind, depth: int, **given: Any) -> Row:
         given.setdefault("blank", self._blanks(line))
         directions = self._directions(line) if kind in ("line", "calculation", "total") else ()
+        of = given.pop("of", given.get("key", line.key))
         return Row(
             given.pop("key", line.key),
             given.pop("label", line.label),
@@ -164,8 +173,13 @@ class _Rows:
             line=line.key,
             look=given.pop("look", line.look),
             panel=self.panel,
+            sealed=given.pop("sealed", line.is_closed),
+            sealed_at=self._sealed_at(of),
             **given,
         )
+
+    def _sealed_at(self, key: str) -> frozenset[int]:
+        return self.ranked.sealed.get(key) or self.figures.sealed.get(key, frozenset())
 
     def _blank(self) -> Values:
         return (None,) * len(self.columns)
@@ -204,6 +218,7 @@ class _Rows:
                     depth,
                     values=self._blank(),
                     blank=self._all(),
+                    of="",
                     ruling="",
                     look=replace(line.look, above="", below="", number=NumberStyle()),
                 )
@@ -219,6 +234,7 @@ class _Rows:
                     "total",
                     depth,
                     key=f"{line.key}.total",
+                    of=line.key,
                     label=line.total,
                     codes=codes,
                     values=values,
@@ -240,7 +256,7 @@ class _Rows:
         codes = tuple(self.plan.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
         row = self._row(
             line,
-            leaf.kind,
+            "others" if leaf.kind == "sealed" else leaf.kind,
             depth,
             key=leaf.key,
             label=leaf.label,
@@ -249,6 +265,7 @@ class _Rows:
             unit="quantity" if leaf.is_quantity else "money",
             account=leaf.account,
             member=leaf.member,
+            sealed=leaf.kind == "sealed",
             ruling="",
         )
         rows.append(replace(row, directions=self._leaf_directions(leaf)))
@@ -259,6 +276,8 @@ class _Rows:
         """A row from journal lines; columns that work on one it leaves out are left out too."""
         blank = set(self._blanks(line))
         for place, (column, amount) in enumerate(zip(self.columns, detail.amounts, strict=True)):
+            if place in detail.withheld:
+                continue
             if (column.kind == "figures" and amount is None) or any(self.plan.place(key) in blank for key in column.of):
                 blank.add(place)
         return self._row(
@@ -305,7 +324,7 @@ class _Rows:
         todo = [line]
         while todo:
             current = todo.pop()
-            for leaf in self.plan.leaves.by_line.get(current.key, ()):
+            for leaf in self.plan.leaves.by_line.get(current.key, ()) if not current.is_closed else ():
                 mask |= leaf.accounts & (
                     accounts.of_type("statistical") if leaf.is_quantity else ~accounts.of_type("statistical")
                 )

@@ -174,17 +174,31 @@ class _Series:
         covered = np.zeros(len(self.view.keys), dtype=bool)
         rest = asked.narrow.without(asked.each)  # also where no member has anything
         asked = replace(asked, heading=heading)
-        for code, name, mask, narrow in self._members(asked):
+        cut_by: frozenset[str] = frozenset()
+        for code, name, mask, narrow, by in self._members(asked):
             covered |= mask
+            cut_by |= by
             label = fill_heading(
                 heading, {**self.builder.values(None, asked), "member": name, "member.code": code, "window": ""}
             )
-            self._piece(asked, inner, slug(code), keys=mask, member=name, label=label, narrow=narrow, member_code=code)
+            self._piece(
+                asked, inner, slug(code), keys=mask, by=by, member=name, label=label, narrow=narrow, member_code=code
+            )
         own = asked.none
         if not own and asked.each == "child" and (self._present(asked, EVERYTHING) & ~covered).any():
             own = self._alone(asked)
         if own:
-            self._piece(asked, inner, "none", is_rest=True, keys=~covered, label=own, member=own, narrow=rest)
+            self._piece(
+                asked,
+                inner,
+                "none",
+                is_rest=True,
+                keys=~covered,
+                by=cut_by or frozenset({asked.each}),
+                label=own,
+                member=own,
+                narrow=rest,
+            )
         if asked.total:
             for column in inner:
                 written = f"{asked.key}/{column.key}" if asked.columns else asked.key
@@ -221,8 +235,8 @@ class _Series:
         found = {one.code: one.name for one in nodes_of(self.view, self.scope, translated=self.translated)}
         return found.get(node.code + REST, f"{node.name} alone")
 
-    def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, Narrowing]]:
-        """(code, name, keys, what still narrows) of each child, entity or member that the series shows."""
+    def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, Narrowing, frozenset[str]]]:
+        """(code, name, keys, what still narrows, by what they are told apart) of each child, entity or member that the series shows."""
         keys = self.view.keys
         if asked.each == "child":
             node = self.builder.node_of(asked)
@@ -230,7 +244,7 @@ class _Series:
             present = self._present(asked, EVERYTHING)
             for code in known[node.code].children if node.code in known else ():
                 if code in known and code != node.code + REST and (known[code].keys & present).any():
-                    yield code, known[code].name, known[code].keys, asked.narrow
+                    yield code, known[code].name, known[code].keys, asked.narrow, known[code].by
             return
         codes = codes_of(asked.each, self.frame)
         others = asked.narrow.without(asked.each)
@@ -240,4 +254,10 @@ class _Series:
         shown = set(np.unique(of_key[self._present(asked, asked.narrow.only(asked.each))]).tolist())
         for place, item in enumerate(codes.items):
             if place in shown and not (item.code == "-" and asked.none):
-                yield item.code, item.name if item.code != "-" else "none", of_key == place, others
+                yield (
+                    item.code,
+                    item.name if item.code != "-" else "none",
+                    of_key == place,
+                    others,
+                    frozenset({asked.each}),
+                )

@@ -11,7 +11,7 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import BoolArray
 from rulka.core.compute.columns import Column, NoTime, period_in, shifted_window
-from rulka.core.compute.nodes import Node, find_node, keys_of_node
+from rulka.core.compute.nodes import Node, find_node, node_inside
 from rulka.core.definitions.headings import fill_heading
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import COMPARED, ColumnDef, SpanDef
@@ -98,7 +98,7 @@ class Builder:
             self._check_scenarios(asked, where)
             try:
                 column = self._with_time(column, piece.get("window"))
-                column = self._with_keys(column, piece.get("keys"))
+                column = self._with_keys(column, piece.get("keys"), piece.get("by"))
             except RulkaError as error:
                 error.subject = where if error.subject.startswith("node") else error.subject or where
                 raise
@@ -150,9 +150,10 @@ class Builder:
             column, window=window, at=at, scenario_kind=kind, note=note, is_cut=is_cut, calendar=self.calendar_name
         )
 
-    def _with_keys(self, column: Column, piece: object) -> Column:
+    def _with_keys(self, column: Column, piece: object, cut_by: object) -> Column:
         asked = column.asked
         narrowing = asked.narrow
+        by = narrowing.names | (cut_by if isinstance(cut_by, frozenset) else frozenset())
         keys: BoolArray | None = piece if isinstance(piece, np.ndarray) else None
         accounts: BoolArray | None = None
         warnings: tuple[str, ...] = ()
@@ -163,8 +164,8 @@ class Builder:
             warnings = mask.warnings
         node = self.node_of(asked) if asked.node else None
         if asked.inside:
-            own = keys_of_node(self.view, self.scope, asked.inside)
-            keys = own if keys is None else keys & own
+            own = node_inside(self.view, self.scope, asked.inside)
+            keys, by = own.keys if keys is None else keys & own.keys, by | own.by
         statistical = self.frame.accounts.of_type("statistical")
         only_statistical = accounts is not None and bool(accounts.any()) and not (accounts & ~statistical).any()
         return replace(
@@ -175,6 +176,7 @@ class Builder:
             node=node,
             is_statistical=only_statistical,
             warnings=warnings,
+            by=by,
         )
 
     def node_of(self, asked: ColumnDef) -> Node:

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
+from rulka.core.books.chart import IntArray
 from rulka.core.compute.cells import Cells
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -37,6 +38,16 @@ def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequen
     return [_computed(own, summed) for own, summed in zip(readings, sums, strict=True)]
 
 
+def _open(plan: Plan, figures: Figures, sums: Sums) -> IntArray:
+    """The sums of each leaf and column, none of what is sealed."""
+    if not figures.sealed:
+        return sums.amounts
+    amounts = sums.amounts.copy()
+    for at, leaf in enumerate(plan.leaves.walk()):
+        amounts[at, sorted(figures.sealed.get(leaf.key, ()))] = 0
+    return amounts
+
+
 def _computed(readings: Readings, sums: Sums) -> Computed:
     """One node's statement, step by step."""
     plan: Plan = readings.plan
@@ -60,7 +71,7 @@ def _computed(readings: Readings, sums: Sums) -> Computed:
         checks,
         tuple(roundings),
         leaves={**plan.leaves.by_key, **{leaf.key: leaf for leaf in ranked.others.values()}},
-        amounts=sums.amounts,
+        amounts=_open(plan, figures, sums),
         cells={**figures.values, **ranked.values},
         booked={**figures.booked, **ranked.booked},
     )

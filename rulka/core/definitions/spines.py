@@ -79,6 +79,10 @@ class LineDef:
     """What output shows below the line, which stands itself: its accounts, their entries."""
 
     lines: tuple[LineDef, ...] = ()
+    detail: str = ""
+    """`closed` where the author keeps what is below the line from the statement's readers."""
+    is_closed: bool = False
+    """Whether it is read by somebody whom its detail is kept from."""
 
     @property
     def reads_quantities(self) -> bool:
@@ -216,6 +220,7 @@ class _Reader:
             exempt=raw.get("rounding", "") == "exempt",
             look=look_from(raw.get("look", {})),
             lines=tuple(self.line(inner) for inner in raw.get("lines", ())),
+            detail=raw.get("detail", ""),
         )
 
     def _override(self, raw: Mapping[str, Any], place: str) -> Override:

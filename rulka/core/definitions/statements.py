@@ -52,6 +52,19 @@ class StatementDef:
             else self
         )
 
+    def for_readers(self) -> StatementDef:
+        """The statement as those see it who may not edit it: lines whose detail its author closed stand as one row that
+        opens no further."""
+        if not any(line.detail == "closed" for line in self.spine.walk()):
+            return self
+        return replace(self, spine=replace(self.spine, lines=tuple(_closed(line) for line in self.spine.lines)))
+
+
+def _closed(line: LineDef) -> LineDef:
+    if line.detail == "closed":
+        return replace(line, is_closed=True, expand=(), below=())
+    return replace(line, lines=tuple(_closed(inner) for inner in line.lines)) if line.lines else line
+
 
 def _deepened(line: LineDef, below: tuple[str, ...]) -> LineDef:
     if line.kind == "line" and not line.expand and not line.intercompany:

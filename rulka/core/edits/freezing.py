@@ -8,7 +8,7 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import Leaf
 from rulka.core.errors import RulkaError
 
-KEPT = ("sign", "measure", "window", "shift", "scenario", "entries", "favourable", "columns", "intercompany")
+KEPT = ("sign", "measure", "window", "shift", "scenario", "entries", "favourable", "columns", "intercompany", "detail")
 """What the fixed lines have from the expanding one."""
 
 

@@ -26,7 +26,7 @@ from rulka.core.proof.placed import (
     places_accounts,
     placing_leaves,
 )
-from rulka.core.proof.ties import ledger_balances, ledger_tie, result, title_of
+from rulka.core.proof.ties import SEALED, ledger_balances, ledger_tie, result, title_of
 from rulka.core.proof.totals import totals
 
 
@@ -217,6 +217,8 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
     own = view.mask(narrowing).keys & computed.plan.node_of(parts[0]).keys
     if parts[0].asked.inside:
         own = own & np.any([column.keys for column in parts if column.keys is not None], axis=0)
+    if computed.readings.is_fine(parts[0], computed.readings.plain(parts[0])[0]):
+        own = own & ~view.coarse[view.keys.account]
     missing = own & (covered != 1) & view.ever_booked(parts[0].asked.scenario, translated=computed.plan.translated)
     if not missing.any():
         return Check("columns", HOLDS, f"{len(parts)} columns add up to the whole", title=title)
@@ -242,6 +244,9 @@ def _intercompany(computed: Computed, why: str) -> list[Check]:
     if why:
         return [Check("intercompany", NOT_JUDGED, why)]
     view, carrying = computed.view, computed.view.frame.carrying()
+    own = np.fromiter((item.intercompany for item in view.frame.accounts.items), dtype=bool, count=len(carrying))
+    if (own & view.coarse).any() and view.seal and "partner" not in view.seal.grain:
+        return [Check("intercompany", NOT_JUDGED, SEALED)]
     apart: dict[str, None] = {}
     lonely: dict[tuple[str, str], None] = {}
     for column in columns:

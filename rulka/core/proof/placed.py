@@ -140,13 +140,16 @@ def unplaced(computed: Computed) -> dict[int, int]:
 
 
 def plain_columns(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
-    """Columns of the ledger's own net figures, with the amounts of the whole of their node by account."""
+    """Columns of the ledger's own net figures, with the amounts of the whole of their node by account; none that tell
+    apart what is sealed for the reader."""
+    every = np.ones(len(computed.view.frame.accounts), dtype=bool)
     for column in computed.columns:
         if (
             not column.has_figures
             or column.asked.measure in (*GROSS, "average", *QUANTITIES)
             or column.lines
             or column.asked.part
+            or not computed.readings.is_judged(column, every)
         ):
             continue
         vector = computed.readings.plain(column)[1]

@@ -15,6 +15,9 @@ from rulka.core.proof.placed import (
 )
 
 
+SEALED = "What it would judge is sealed for you."
+
+
 def title_of(column: Column) -> str:
     return (
         f"{column.heading} ({column.window.title})"
@@ -38,6 +41,8 @@ def ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Chec
     judged: set[str] = set()
     for column, amounts in plain_columns(computed):
         place = computed.place(column.key)
+        if any(computed.readings.is_sealed(leaf, column) for _, leaf in rows):
+            continue
         held = int(computed.amounts[whole, place].sum())
         for at, leaf in others:
             if not shows(leaf.line, column):
@@ -79,8 +84,10 @@ def ledger_balances(computed: Computed, why: str) -> list[Check]:
     ]
     if not columns:
         return []
-    if why:
-        return [Check("ledger-balance", NOT_JUDGED, why)]
+    every = np.ones(len(computed.view.frame.accounts), dtype=bool)
+    columns = [column for column in columns if computed.readings.is_judged(column, every)]
+    if why or not columns:
+        return [Check("ledger-balance", NOT_JUDGED, why or SEALED)]
     frame, keys = computed.view.frame, computed.view.keys
     money = ~frame.accounts.of_type("statistical")[keys.account]
     apart: list[str] = []
@@ -115,8 +122,9 @@ def result(computed: Computed, why: str) -> list[Check]:
         held_by_lines |= leaf.accounts
     if computed.plan.translated or not columns or not (held_by_lines & results).any():
         return []
-    if why:
-        return [Check("result", NOT_JUDGED, why)]
+    columns = [column for column in columns if computed.readings.is_judged(column, results)]
+    if why or not columns:
+        return [Check("result", NOT_JUDGED, why or SEALED)]
     apart = []
     for column in columns:
         assert column.window is not None

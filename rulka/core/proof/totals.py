@@ -34,6 +34,8 @@ def totals(computed: Computed, why: str) -> Check:
             NOT_JUDGED,
             why or ("It has no totals and no lines." if not totals else "No column shows figures of its own."),
         )
+    if all(set(places) <= row.sealed_at for row in totals):
+        return Check("totals", NOT_JUDGED, "Its figures are sealed for you.")
     wrong = [row for row in totals if not again.agrees(row, places)]
     names = ", ".join(row.label for row in wrong)
     return Check(
@@ -65,8 +67,10 @@ class _Again:
         own = list(self._leaves(line, row.unit == "quantity"))
         every = list(self._leaves(line, None)) if self.any_quantities else own
         for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
-            if place not in row.blank and not self._is(
-                row.values[place], every if column.shows_quantities else own, at, column
+            if (
+                place not in row.blank
+                and place not in row.sealed_at
+                and not self._is(row.values[place], every if column.shows_quantities else own, at, column)
             ):
                 return False
         return True

@@ -18,7 +18,7 @@ from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value, evaluate
 from rulka.core.definitions.naming import tree_of
-from rulka.core.errors import NotFound
+from rulka.core.errors import NotFound, RulkaError
 
 PartKind = Literal["row", "column", "account", "component", "rolled account", "rest"]
 ComponentKind = Literal["period", "opening", "year", "rolled", "days", "balance", "translation"]
@@ -68,6 +68,13 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
         raise NotFound(f"{row.label} shows no figures.", hint="Open a line below it.", subject="line")
     value = row.values[place]
     comparer = Comparer(computed.columns)
+    if place in row.sealed_at:
+        raise RulkaError(
+            f"{row.label} is sealed here: it would tell apart what shows together only.",
+            hint="Whoever may open the seal sees it; a column that is cut less finely shows it to all.",
+            subject="trace",
+            code="sealed",
+        )
     if column.is_empty:
         return Trace(row.label, value, (), None, row.unit, "The column lies outside the calendar.")
     if column.kind == "figures" or (comparer.is_base[place] and row.kind in ("calculation", "total", "check")):
@@ -86,14 +93,9 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
         if row.kind == "check":
             return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
         if row.kind in ("entry", "counterparty") or row.sealed:
-            return Trace(
-                row.label,
-                value,
-                (),
-                value,
-                row.unit,
-                "; ".join(f"{name} {text}" for name, text in row.texts.items() if text),
-            )
+            told = "; ".join(f"{name} {text}" for name, text in row.texts.items() if text)
+            closed = "its author closed its detail" if computed.line(row.line).is_closed else "its detail is sealed"
+            return Trace(row.label, value, (), value, row.unit, closed if row.sealed else told)
         return _accounts(computed, row, column, value)
     return _comparison(computed, row, column, value, comparer)
 
@@ -231,10 +233,11 @@ def _in_units(computed: Computed, leaf: Leaf, column: Column, amount: int, divis
 
 
 def sealed_rows(computed: Computed) -> set[str]:
-    """Keys of the rows of account lines with any account whose detail is sealed for the reader."""
+    """Keys of the rows of account lines with any account whose detail is sealed for the reader, or closed by the
+    author."""
     view = computed.view
     codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
-    return {row.key for row in computed.rows if row.key in computed.leaves and codes & set(row.codes)}
+    return {row.key for row in computed.rows if row.key in computed.leaves and (row.sealed or codes & set(row.codes))}
 
 
 @dataclass(frozen=True)

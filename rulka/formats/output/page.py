@@ -350,7 +350,7 @@ class _Writer:
         value = row.shown[place] if rounded and row.shown is not None else row.values[place]
         named = (row.unit, row.look.number, place)
         style = self.styles.get(named) or self.styles.setdefault(named, style_of(row, column, self.computed))
-        text = written(value, style)
+        text = row.word_at(place) if value is None else written(value, style)
         if self.separated and value is not None:
             text = self.separated(text)
         if style.style == "percent" and column.kind not in ("percent", "share") and value:
@@ -370,7 +370,7 @@ class _Writer:
             column.key,
             negative,
             verdict,
-            text in (DASH, "n/m"),
+            text in (DASH, "n/m", "sealed"),
             opening,
             lead,
             red=negative and style.negative == "red",

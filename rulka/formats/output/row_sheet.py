@@ -10,7 +10,7 @@ import xlsxwriter
 
 
 def rows_workbook(title: str, headings: Sequence[str], rows: Iterable[Sequence[str]], *, amounts: set[int]) -> bytes:
-    """A workbook of rows; the columns in `amounts` hold plain decimals."""
+    """A workbook of rows; the columns in `amounts` hold plain decimals, or a word in their place."""
     target = io.BytesIO()
     book = xlsxwriter.Workbook(
         target,
@@ -26,7 +26,7 @@ def rows_workbook(title: str, headings: Sequence[str], rows: Iterable[Sequence[s
     sheet.write_row(0, 0, headings, head)
     for at, row in enumerate(rows, 1):
         for column, cell in enumerate(row):
-            if column in amounts and cell:
+            if column in amounts and cell and cell[-1].isdigit():
                 sheet.write_number(at, column, Decimal(cell), number)
             elif cell:
                 sheet.write_string(at, column, cell)

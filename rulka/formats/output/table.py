@@ -56,7 +56,7 @@ def _cell(row: Row, column: Column, place: int, computed: Computed) -> str:
         return ""
     value = row.values[place]
     if value is None:
-        return "n/m"
+        return row.word_at(place)
     digits, scale = digits_of(row, column, computed)
     number = value * 100 if scale < 0 else value / 10**scale
     return exact_text(Fraction(round_half_away(number, digits), 10**digits), digits)

@@ -103,9 +103,9 @@ def _line(row: Row, computed: Computed) -> dict[str, Any]:
     if row.shown is not None:
         line["rounded"] = [None if value is None else exact_text(value, 0) for value in row.shown]
     notes = {
-        column.key: "n/m"
+        column.key: word
         for place, column in enumerate(computed.columns)
-        if row.has_figures and values[place] is None and place not in row.blank and column.kind != "text"
+        if values[place] is None and column.kind != "text" and (word := row.word_at(place))
     }
     if notes:
         line["notes"] = notes
@@ -113,7 +113,7 @@ def _line(row: Row, computed: Computed) -> dict[str, Any]:
 
 
 def as_csv(computed: Computed) -> str:
-    """Shown lines and columns with exact values; n/m where a figure has no meaning.
+    """Shown lines and columns with exact values; n/m where a figure has no meaning, sealed where it may not be told.
 
     Text that a spreadsheet would take for a formula is led by an apostrophe.
     """
@@ -140,4 +140,4 @@ def _csv_cell(row: Row, computed: Computed, place: int) -> str:
     text = value_text(row, column, row.values[place], computed.plan.node_of(column).digits)
     if text is not None:
         return text
-    return "n/m" if row.has_figures and place not in row.blank else ""
+    return row.word_at(place)

@@ -220,10 +220,10 @@ class _Sheet:
         formula = self._formula(row, column, place)
         if formula and value is not None:
             self.sheet.write_formula(at, place + 1, formula, cell, _number(value))
-        elif formula:
+        elif formula and place not in row.sealed_at:
             self.sheet.write_formula(at, place + 1, formula, cell, "n/m")
         elif value is None:
-            self.sheet.write_string(at, place + 1, "n/m", cell)
+            self.sheet.write_string(at, place + 1, row.word_at(place), cell)
         else:
             self.sheet.write_number(at, place + 1, _number(value), cell)
 

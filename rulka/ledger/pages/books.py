@@ -113,7 +113,7 @@ def overview(request: HttpRequest) -> HttpResponse:
         "choices": list(seat.ledger.calendars),
         "ledgers": [access.ledger for access in accesses_of(seat.person)],
         "totals": {
-            "accounts": len(frame.accounts),
+            "accounts": int(seat.view.visible_accounts().sum()),
             "lines": sum(one.lines for row in held for one in row),
             "pending": sum(one.pending for row in held for one in row),
         },
@@ -210,7 +210,7 @@ def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
             or (of_type and item.type != of_type)
         ):
             continue
-        if use.lines and unused:
+        if use.first is not None and unused:
             continue
         digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
         rows.append(
@@ -245,7 +245,9 @@ def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
         "search": request.GET.get("search", ""),
         "of_type": of_type,
         "unused": unused,
-        "categories": sorted({item.category for item in frame.accounts.items if item.category}),
+        "categories": sorted(
+            {item.category for item, inside in zip(frame.accounts.items, seen, strict=True) if inside and item.category}
+        ),
     }
 
 

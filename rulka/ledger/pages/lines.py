@@ -28,6 +28,7 @@ from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow
 from rulka.ledger.seat import Seat, seat_of
 
+SEALED = "sealed"
 MORE = ("source", "user", "batch", "partner", "kind", "least", "most", "attribute", "entry")
 HEADINGS = (
     "entity",
@@ -187,7 +188,7 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
         "problem": problem,
         "of": period,
         "adjusting": adjusting,
-        "entities": seat.ledger.entities.all(),
+        "entities": seat.view.frame.entities.items,
         "dimensions": list(seat.ledger.dimensions),
     }
     return page(request, seat, "ledger-journal", "ledger/entry.html", context, status=422 if problem else 200)
@@ -261,13 +262,17 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
                     "entity": frame.entities.items[at],
                     "currency": frame.currencies[at],
                     "rows": [_shown(row, frame) for row in part.rows],
-                    "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals],
+                    "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals]
+                    if part.totals
+                    else [SEALED] * 4,
                     "ties": part.ties,
                 }
             )
     except RulkaError as error:
         problem = error
-    calendars = {one.code: one.calendar for one in seat.ledger.entities.all() if one.calendar}
+    seen = seat.view.visible_entities()
+    own = zip(seat.view.frame.entities.items, seat.view.frame.entity_calendars, seen, strict=True)
+    calendars = {item.code: name for item, name, inside in own if name and inside}
     context = {
         "groups": groups,
         "range": _range(request, about),
@@ -295,9 +300,7 @@ def _range(request: HttpRequest, about: dict[str, Any]) -> list[str]:
 
 
 def _shown(row: TrialBalanceRow, frame: Frame) -> dict[str, Any]:
-    amounts = [
-        grouped(amount, row.digits) if amount else "" for amount in (row.opening, row.debits, row.credits, row.closing)
-    ]
+    amounts = [SEALED if row.is_sealed else grouped(amount, row.digits) if amount else "" for amount in row.amounts]
     return {"row": row, "amounts": amounts, "quantity": frame.accounts[row.account].type == "statistical"}
 
 
@@ -322,7 +325,7 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
             plain_text(row.account),
             plain_text(row.name),
             *([plain_text(row.member)] if about["by"] else []),
-            *(minor_text(amount, row.digits) for amount in (row.opening, row.debits, row.credits, row.closing)),
+            *(SEALED if row.is_sealed else minor_text(amount, row.digits) for amount in row.amounts),
         ]
         for row in rows
     ]

@@ -9,7 +9,7 @@ from rulka.core.errors import NotFound, RulkaError
 def in_own_calendar(view: View, entity: str) -> View:
     """What is seen, in the calendar that an entity names; entities that keep another one are not in it."""
     frame = view.frame
-    if entity not in frame.entities.index:
+    if entity not in frame.entities.index or not view.visible_entities()[frame.entities.index[entity]]:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
     name = frame.entity_calendars[frame.entities.index[entity]]
     if not name:

@@ -51,35 +51,35 @@ class FormerLine:
 
 @dataclass(frozen=True)
 class SeenEntry:
-    """An entry as far as somebody may see it; `hidden` counts its lines outside the fence or under a seal."""
+    """An entry as far as somebody may see it; `hidden` says that lines of it lie outside the fence or under a seal."""
 
     entry: JournalEntry
     lines: tuple[SeenLine, ...]
     former: tuple[FormerLine, ...]
-    hidden: int
+    hidden: bool
 
 
 def seen_entry(ledger: Ledger, view: View, entity: str, number: str) -> SeenEntry:
     """An entry with its visible lines, as they were entered, and their former values, the latest first.
 
-    Unknown to whom no line of it is visible, unless it was withdrawn and hides none.
+    Unknown to whom no line of it is visible, nor was before it was withdrawn.
     """
     entry = find_entry(ledger, entity, number)
     ids = view.keys.ids
-    place = {int(ids[key]): key for key in range(len(ids)) if ids[key] and not view.sealed_keys[key]}
+    place = {int(ids[key]): key for key in range(len(ids)) if ids[key]}
     mine = within("key", list(place))
     lines = [
         SeenLine(line, place[line.key_id], view.digits_of(place[line.key_id]))
         for line in entry.lines.filter(**mine).select_related("key__account", "key__partner").order_by("pk")
     ]
-    hidden = entry.lines.count() - len(lines)
-    if not lines and (hidden or not entry.withdrawn):
-        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
     former = JournalLineFormer.objects.filter(entry=entry, **mine).select_related("key__account")
     gone = [
         FormerLine(line, place[line.key_id], view.digits_of(place[line.key_id]))
         for line in former.order_by("-until_revision", "line")
     ]
+    hidden = entry.lines.count() > len(lines)
+    if not lines and (hidden or not gone):
+        raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
     return SeenEntry(entry, tuple(lines), tuple(gone), hidden)
 
 
@@ -158,7 +158,7 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
         tuple(lines),
         debit,
         credit,
-        bool(seen.hidden),
+        seen.hidden,
         period_code(entry.period),
         "pending" if entry.status else "posted",
         digits,

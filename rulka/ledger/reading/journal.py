@@ -109,14 +109,15 @@ class JournalRow:
 @dataclass(frozen=True)
 class JournalPage:
     """A page of lines; `after` and `before` are keys to go on and back from, sums are by currency (None is
-    quantities)."""
+    quantities). `sealed` says that sealed accounts are among those asked for: their lines are in no page, and whether
+    there are any isn't told."""
 
     rows: tuple[JournalRow, ...]
     count: int
     sums: tuple[tuple[str, Fraction, Fraction, int], ...]
     before: str
     after: str
-    sealed: int
+    sealed: bool
 
 
 class Journal:
@@ -138,8 +139,8 @@ class Journal:
             mask = (
                 mask & (keys.partner >= 0) & self._selected(wanted.partner, frame.entities)[np.maximum(keys.partner, 0)]
             )
-        sealed: BoolArray = mask & view.sealed_keys
-        self.open_keys: BoolArray = mask & ~view.sealed_keys
+        asked = self._selected(wanted.accounts, frame.accounts) if wanted.accounts else True
+        self.sealed = bool((view.sealed & view.visible_accounts() & asked).any())
         periods = np.ones(len(frame.calendar.periods), dtype=bool)
         if wanted.first:
             periods[: frame.calendar.period(wanted.first).index] = False
@@ -152,11 +153,7 @@ class Journal:
             raise RulkaError(f"'{wanted.kind}' is not a kind.", hint=one_of(wanted.kind, KINDS), subject="kind")
         effects = (KINDS[wanted.kind],) if wanted.kind else ALL_EFFECTS
         self.moved = view.movements("actual")
-        self.mask = counted(self.moved, self.open_keys, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
-        self.sealed = 0
-        if sealed.any():
-            hidden = counted(self.moved, sealed, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
-            self.sealed = int(self.moved.count[hidden].sum())
+        self.mask = counted(self.moved, mask, periods, pending=pending, effects=effects)  # type: ignore[arg-type]
         self.numbers = [period_number(period.code) for period in frame.calendar.periods]
         self.statuses = [int(pending)] if pending is not None else [0, 1]
         self.effects = list(effects)

@@ -162,6 +162,7 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
                         do="line-change",
                     ),
                     write.text("expand", "One row for each of", default="one row for all", hint=", ".join(expansions)),
+                    write.choice("detail", "Detail for readers", ("closed",), "open"),
                     *(
                         (
                             write.choice("rows", "Its rows stand", ("below",), "in its place"),

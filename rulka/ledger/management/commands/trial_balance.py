@@ -60,8 +60,8 @@ class Command(RulkaCommand):
 
 
 def _texts(row: TrialBalanceRow) -> list[str]:
-    amounts = (row.opening, row.debits, row.credits, row.closing)
-    return [row.entity, row.account, row.name, *(minor_text(amount, row.digits) for amount in amounts)]
+    amounts = ("sealed" if row.is_sealed else minor_text(amount, row.digits) for amount in row.amounts)
+    return [row.entity, row.account, row.name, *amounts]
 
 
 def _json(rows: list[list[str]]) -> str:
