@@ -10,9 +10,11 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError
 
 from rulka.core.books.fence import NO_FENCE, Fence
-from rulka.core.errors import RulkaError
+from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
+from rulka.people.library.persons import person_named
 from rulka.people.library.rights import fence_of
+from rulka.people.models import Person
 
 
 class RulkaCommand(BaseCommand):
@@ -52,3 +54,13 @@ class RulkaCommand(BaseCommand):
 def fence_asked(username: str, ledger: Ledger) -> Fence:
     """The fence of the person named; commands without a person see all."""
     return fence_of(username, ledger.code) if username else NO_FENCE
+
+
+def person_asked(username: str) -> Person | None:
+    """The person named; None for commands without one."""
+    if not username:
+        return None
+    found = person_named(username)
+    if found is None:
+        raise NotFound(f"There is no person '{username}'.", subject="person")
+    return found

@@ -26,6 +26,9 @@ class Ledger(models.Model):
     translation_reserve = models.CharField(max_length=40, blank=True)
     dimensions = models.JSONField(default=list)
     sealed = models.TextField(blank=True, help_text="Accounts whose detail is sealed, as a selection")
+    seal_grain = models.JSONField(
+        null=True, help_text="What may be told apart of them besides entity and period; null is the first dimension"
+    )
     revision = models.IntegerField(default=0)
     settings_revision = models.IntegerField(default=1)
     loaded_at = models.DateTimeField(

@@ -6,22 +6,24 @@ from collections.abc import Callable, Mapping
 
 from rulka.core.books.book import View
 from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 
 Placements = Mapping[str, list[tuple[str, str]]]
 """For each account code the (name, title) of statements that place it."""
 
-_SOURCES: list[Callable[[Ledger, View], Placements]] = []
+Source = Callable[[Ledger, View, Person], Placements]
+_SOURCES: list[Source] = []
 
 
-def tells_placements(source: Callable[[Ledger, View], Placements]) -> None:
+def tells_placements(source: Source) -> None:
     """Register who knows where accounts are placed."""
     _SOURCES.append(source)
 
 
-def placements(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
-    """Every statement that places an account."""
+def placements(ledger: Ledger, view: View, person: Person) -> dict[str, list[tuple[str, str]]]:
+    """Every statement that a person may see and that places an account."""
     found: dict[str, list[tuple[str, str]]] = {}
     for source in _SOURCES:
-        for code, named in source(ledger, view).items():
+        for code, named in source(ledger, view, person).items():
             found.setdefault(code, []).extend(named)
     return found

@@ -97,7 +97,7 @@ def seat_of(request: HttpRequest) -> Seat:
     if time.time() - opened.get(asked, 0) > OPENING_LASTS:
         request.session["opened"] = {**opened, asked: time.time()}
         pull_on_opening(asked)
-    view = view_of(access.ledger, access.fence(access.ledger.sealed))
+    view = view_of(access.ledger, access.own_fence())
     beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
     # a page that is refused for its period or node has the frame of one that could be shown
     fallback = Seat(

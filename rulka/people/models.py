@@ -47,6 +47,11 @@ class Access(models.Model):
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["person", "ledger"], name="one_access_a_ledger")]
 
-    def fence(self, sealed: str) -> Fence:
-        """The fence as the core knows it; `sealed` is the ledger's selection of sealed accounts."""
-        return Fence.of(self.entities, self.accounts, self.members, "" if self.opens_seals else sealed)
+    def fence(self, sealed: str, grain: list[str] | None = None) -> Fence:
+        """The fence as the core knows it; `sealed` is the ledger's selection of sealed accounts, `grain` what may be
+        told apart of them."""
+        return Fence.of(self.entities, self.accounts, self.members, "" if self.opens_seals else sealed, grain)
+
+    def own_fence(self) -> Fence:
+        """The fence with the seal of its ledger."""
+        return self.fence(self.ledger.sealed, self.ledger.seal_grain)

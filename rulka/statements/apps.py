@@ -9,6 +9,6 @@ class StatementsConfig(AppConfig):
 
     def ready(self) -> None:
         from rulka.ledger.placement import tells_placements
-        from rulka.statements.library.assemble import placed_accounts
+        from rulka.statements.library.catalogue import placements_seen
 
-        tells_placements(placed_accounts)
+        tells_placements(placements_seen)

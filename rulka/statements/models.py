@@ -104,14 +104,15 @@ class Picture(models.Model):
 
 
 class Shelf(models.Model):
-    """A place in the library; without rights of its own everybody who may see the ledger sees what is on it."""
+    """A place in the library; without rights of its own everybody who may see the ledger sees what is on it. Who made
+    it keeps their rights. Names are unique among the shelves that somebody sees, which is asked where one is made."""
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="shelves")
     name = models.CharField(max_length=80)
+    maker = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
 
     class Meta:
-        ordering: ClassVar = ["name"]
-        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_shelf_a_name")]
+        ordering: ClassVar = ["name", "pk"]
 
 
 class ShelfRight(models.Model):
@@ -171,7 +172,12 @@ class Edition(models.Model):
     bodies = models.JSONField()
     fence = models.TextField(blank=True)
     seals = models.TextField(
-        blank=True, help_text="Where it shows detail of journal lines: what was sealed for who made it, or 'nothing'"
+        blank=True, help_text="Where it shows what is sealed for others: what was sealed for who made it, or 'nothing'"
+    )
+    judged = models.TextField(blank=True, help_text="The seal that it was judged by; empty where by none")
+    closed = models.BooleanField(default=False, help_text="It shows detail that its author closed for readers")
+    shelf = models.ForeignKey(
+        Shelf, null=True, on_delete=models.SET_NULL, related_name="+", help_text="Where its statement stood, once gone"
     )
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)

@@ -15,6 +15,7 @@ urlpatterns = [
     path("shelves/<str:number>/", library.shelf, name="shelf"),
     path("shelves/<str:number>/right/", library.set_right, name="set-right"),
     path("place/<str:kind>/<str:name>/", library.place, name="place-definition"),
+    path("reach/<str:kind>/<str:name>/", library.reach, name="reach"),
     path("outputs/<int:number>/", output.output, name="output"),
     path("outputs/<int:number>/cancel/", output.cancel_output, name="cancel-output"),
     path("outputs/<int:number>/file/", output.take_output, name="take-output"),

@@ -236,7 +236,8 @@ class _Series:
         return found.get(node.code + REST, f"{node.name} alone")
 
     def _members(self, asked: ColumnDef) -> Iterator[tuple[str, str, BoolArray, Narrowing, frozenset[str]]]:
-        """(code, name, keys, what still narrows, by what they are told apart) of each child, entity or member that the series shows."""
+        """(code, name, keys, what still narrows, by what they are told apart) of each child, entity or member that the
+        series shows."""
         keys = self.view.keys
         if asked.each == "child":
             node = self.builder.node_of(asked)

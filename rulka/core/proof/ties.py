@@ -14,7 +14,6 @@ from rulka.core.proof.placed import (
     plain_columns,
 )
 
-
 SEALED = "What it would judge is sealed for you."
 
 

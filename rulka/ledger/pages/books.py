@@ -197,7 +197,7 @@ def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
     view, frame = seat.view, seat.view.frame
     node = find_node(view, seat.node)
     uses = account_use(view, node.entities, seat.period.index)
-    placed = placements(seat.ledger, view)
+    placed = placements(seat.ledger, view, seat.person)
     seen = view.visible_accounts()
     search, of_type = request.GET.get("search", "").strip().lower(), request.GET.get("type", "")
     unused = request.GET.get("unused") == "1"

@@ -20,7 +20,7 @@ def fence_of(username: str, ledger_code: str) -> Fence:
     found = Access.objects.filter(person__username=username, ledger__code=ledger_code).select_related("ledger").first()
     if found is None:
         raise NotFound(f"'{username}' has no access to ledger {ledger_code}.", subject="person")
-    return found.fence(found.ledger.sealed)
+    return found.own_fence()
 
 
 def grant(

@@ -29,15 +29,13 @@ from rulka.people.models import Person
 from rulka.statements.library.assemble import (
     Definitions,
     as_they_are,
-    assemble,
     assemble_all,
     definitions_of,
-    find_definition,
     free_name,
-    parts_of,
     statements_using,
     with_parts,
 )
+from rulka.statements.library.opening import seen_among
 from rulka.statements.library.shelves import EDIT, RUN, required, required_editor
 from rulka.statements.library.storing import (
     SHARED,
@@ -53,7 +51,7 @@ from rulka.statements.library.storing import (
     write_body,
 )
 from rulka.statements.models import Change, Definition, Edit
-from rulka.statements.running.runs import Outcome, node_asked, run
+from rulka.statements.running.runs import Outcome, node_asked, read_by, run
 
 
 @dataclass(frozen=True)
@@ -63,11 +61,12 @@ class Sight:
     view: View
     period: Period
     node: str = ""
+    person: Person | None = None
 
 
 def sight_of(seat: Seat, statement: Definition) -> Sight:
     """Through a person's eyes, at the period and node of the page."""
-    return Sight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of))
+    return Sight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of), seat.person)
 
 
 class SharedPart(RulkaError):
@@ -75,12 +74,14 @@ class SharedPart(RulkaError):
 
     code = "shared"
 
-    def __init__(self, part: Definition, users: list[Definition]) -> None:
+    def __init__(self, part: Definition, users: list[Definition], seen: list[Definition]) -> None:
         self.kind, self.name = part.kind, part.name
-        self.titles = [title_of(user) for user in users]
+        self.titles = [title_of(user) for user in seen]
+        self.is_more = len(seen) < len(users)
+        more = ", and by what you don't see" if self.is_more else ""
         super().__init__(
-            f"The {part.kind} '{part.body.get('title', part.name)}' is used by {len(users)} statements: "
-            f"{', '.join(self.titles)}.",
+            f"The {part.kind} '{part.body.get('title', part.name)}' is used by {len(seen)} statements: "
+            f"{', '.join(self.titles)}{more}.",
             hint="Change it for all of them, or make it this statement's own.",
             subject=part.kind,
         )
@@ -88,7 +89,8 @@ class SharedPart(RulkaError):
     @property
     def choices(self) -> list[tuple[str, str]]:
         """What can be answered, the answer with its words."""
-        return [("own", "Make this one's own copy"), ("all", f"Change all {len(self.titles)}")]
+        every = "Change it for all" if self.is_more else f"Change all {len(self.titles)}"
+        return [("own", "Make this one's own copy"), ("all", every)]
 
 
 class ChangedSince(RulkaError):
@@ -216,7 +218,7 @@ def change_statement(
 
 def outcome_of(definitions: Definitions, sight: Sight) -> Outcome:
     """The statement as it is now, through somebody's eyes."""
-    computed = run_statement(assemble(definitions["statement"], definitions), sight.view, sight.period, sight.node)
+    computed = run_statement(read_by(definitions, sight.person), sight.view, sight.period, sight.node)
     return Outcome(computed, footing(computed))
 
 
@@ -247,7 +249,7 @@ def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
             if choice == "own":
                 definition = _own_copy(parts, kind)
             elif choice != "all":
-                raise SharedPart(definition, users)
+                raise SharedPart(definition, users, seen_among(parts.person, users))
             else:
                 required(parts.person, definition, EDIT)
         yield definition, parts.bodies[kind]
@@ -401,13 +403,14 @@ def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, 
     if person is not None:
         required_editor(person)
     with transaction.atomic():
-        spine, _ = parts_of(find_definition(ledger, "statement", name))
-        computed = run(ledger, name, period, node, NO_FENCE).computed
+        definitions = definitions_of(ledger, name)
+        spine = definitions["spine"]
+        computed = run(definitions, period, node, NO_FENCE).computed
         body = copy.deepcopy(spine.body)
         told = freeze_in(body, key, computed)
         write_body(spine, body, entry(ledger, name, person, told, Edit.State.DONE))
         _check([spine], frame_of(ledger))
-        run(ledger, name, period, node, NO_FENCE)
+        run(definitions_of(ledger, name), period, node, NO_FENCE)
     return told
 
 

@@ -25,7 +25,8 @@ from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.editing.edit import Action, Asked, Parts
 from rulka.statements.library.assemble import find_definition, free_name
-from rulka.statements.library.shelves import EDIT, RUN, required, required_editor
+from rulka.statements.library.opening import open_definition, open_statement, seen_definitions
+from rulka.statements.library.shelves import EDIT, required_editor
 from rulka.statements.library.storing import entry, set_body, title_of
 from rulka.statements.models import Change, Definition, Edit, SavedVersion
 
@@ -90,13 +91,13 @@ def start_kind(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edite
 
 def _start_from(parts: Parts, name: str, begun: Raw) -> Edited:
     ledger = parts.definitions["statement"].ledger
-    model = find_definition(ledger, "statement", name)
-    required(parts.person, model, RUN)
+    opened = open_statement(ledger, name, person=parts.person)
+    model = opened["statement"]
     for kind in ("spine", "span"):
         body = parts.change(kind)
         own = body[kind]
         body.clear()
-        body.update(find_definition(ledger, kind, model.body[kind]).body | {kind: own})
+        body.update(opened[kind].body | {kind: own})
     statement = parts.change("statement")
     for setting in ("figures", "currency", "scope", "subtitle", "page"):
         statement.pop(setting, None)
@@ -143,7 +144,8 @@ def use_scope(parts: Parts, value: str, now: Callable[[], Computed]) -> Edited:
         statement["scope"] = parts.make("scope", body)
         return Edited(f"pages by {grow}")
     if value:
-        scope = find_definition(parts.definitions["statement"].ledger, "scope", value)
+        ledger = parts.definitions["statement"].ledger
+        scope = open_definition(ledger, "scope", value, person=parts.person)
         statement["scope"] = scope.name
         return Edited(f"pages for {title_of(scope)}")
     return Edited("one page for an entity")
@@ -165,15 +167,16 @@ def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> 
             "A statement needs a name.", hint="Write what it shows, such as 'Income by department'.", subject="name"
         )
     with transaction.atomic():
-        statement = find_definition(ledger, "statement", name)
-        required(person, statement, EDIT)
+        statement = open_definition(ledger, "statement", name, person=person, level=EDIT)
+        name = statement.name
         if "begun" not in statement.body:
             raise NotFound(
                 f"{title_of(statement)} has its name already.", hint="Change its title instead.", subject="name"
             )
         if any(
             title_of(other).casefold() == title.casefold()
-            for other in Definition.objects.filter(ledger=ledger, kind="statement").exclude(name=name)
+            for other in seen_definitions(ledger, person, "statement")
+            if other.name != name
         ):
             raise RulkaError(f"Another statement is called '{title}'.", hint="Choose another name.", subject="name")
         names = {("statement", name): free_name(ledger, "statement", title)}

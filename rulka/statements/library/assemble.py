@@ -34,7 +34,7 @@ def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
     raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
 
 
-PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "place", "outputs", "editions")
+PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "place", "reach", "outputs", "editions")
 """Words that addresses of the library begin with; no statement is called so."""
 
 
@@ -65,8 +65,13 @@ Definitions = Mapping[str, Definition]
 
 
 def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
-    """A statement with its parts, by kind."""
-    return with_parts(ledger, [find_definition(ledger, "statement", name)])[0]
+    """A statement with its parts, by kind; whoever asks for a person goes through `opening`."""
+    return definitions_of_statement(find_definition(ledger, "statement", name))
+
+
+def definitions_of_statement(statement: Definition) -> dict[str, Definition]:
+    """A statement that is loaded already with its parts, by kind."""
+    return with_parts(statement.ledger, [statement])[0]
 
 
 def with_parts(ledger: Ledger, statements: Sequence[Definition]) -> list[dict[str, Definition]]:
@@ -141,11 +146,13 @@ def _scope(definition: Definition) -> ScopeDef:
     return scope_from(definition.body)
 
 
-def placed_accounts(ledger: Ledger, view: View) -> dict[str, list[tuple[str, str]]]:
-    """For each account code the (name, title) of the statements that have a line for it."""
+def placed_accounts(statements: Sequence[Definition], view: View) -> dict[str, list[tuple[str, str]]]:
+    """For each account code the (name, title) of those of some statements that have a line for it."""
     found: dict[str, list[tuple[str, str]]] = {}
     read = cache(_spine)
-    for parts in with_parts(ledger, list(Definition.objects.filter(ledger=ledger, kind="statement"))):
+    if not statements:
+        return found
+    for parts in with_parts(statements[0].ledger, statements):
         statement = parts["statement"]
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
         for line in read(parts["spine"]).walk():

@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.db import transaction
 
+from rulka.core.books.book import View
 from rulka.core.definitions.keys import numbered
 from rulka.core.edits.tree import quoted
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.assemble import find_definition, statements_using
-from rulka.statements.library.shelves import EDIT, required, required_editor, rights_among
+from rulka.statements.library.assemble import placed_accounts, statements_using
+from rulka.statements.library.opening import open_definition, seen_among, seen_definitions
+from rulka.statements.library.shelves import EDIT, required_editor, rights_among
 from rulka.statements.library.storing import SHARED, entry, set_body, take_back, title_of
-from rulka.statements.models import Definition, Edit
+from rulka.statements.models import Definition, Edit, Edition
 
 
 @dataclass(frozen=True)
@@ -46,16 +49,33 @@ def parts_with_users(ledger: Ledger, person: Person) -> list[UsedPart]:
     return sorted(parts, key=lambda part: (SHARED.index(part.kind), part.title.casefold()))
 
 
+def named_for(person: Person, users: Sequence[Definition]) -> str:
+    """The titles of some statements, of those that somebody doesn't see only that there are any."""
+    seen = seen_among(person, users)
+    told = [quoted([title_of(user) for user in seen], 12)] if seen else []
+    return " and ".join([*told, *(["what you don't see"] if len(seen) < len(users) else [])])
+
+
+def placements_seen(ledger: Ledger, view: View, person: Person) -> dict[str, list[tuple[str, str]]]:
+    """For each account code the (name, title) of the statements that place it, of those that somebody sees."""
+    return placed_accounts(seen_definitions(ledger, person, "statement"), view)
+
+
+def outlive(statement: Definition) -> None:
+    """Let the editions of a statement that goes stand where it stood."""
+    Edition.objects.filter(ledger=statement.ledger, statement=statement.name).update(shelf=statement.shelf)
+
+
 def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> Edit:
     """Take a definition out, so that it can be brought back; a part that statements use is refused with the list."""
     if kind not in (*SHARED, "statement"):
         raise NotFound(f"There is no kind '{kind}'.", hint=one_of(kind, (*SHARED, "statement")), subject="delete")
-    definition = find_definition(ledger, kind, name)
-    required(person, definition, EDIT)
+    definition = open_definition(ledger, kind, name, person=person, level=EDIT)
+    name = definition.name
     users = statements_using(ledger, kind, name) if kind in SHARED else []
     if users:
         raise RulkaError(
-            f"The {kind} '{title_of(definition)}' is used by {quoted([title_of(user) for user in users], 12)}.",
+            f"The {kind} '{title_of(definition)}' is used by {named_for(person, users)}.",
             hint="Give these another one, or delete them first.",
             subject=kind,
             code="used",
@@ -68,6 +88,8 @@ def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> Edit:
             f"{kind} {title_of(definition)} deleted",
             Edit.State.DONE,
         )
+        if kind == "statement":
+            outlive(definition)
         set_body(ledger, kind, name, None, edit)
         if "begun" in definition.body:  # what nobody named yet leaves nothing behind
             for part in SHARED:
@@ -88,9 +110,7 @@ def bring_back(ledger: Ledger, number: int, *, person: Person) -> str:
     return edit.what
 
 
-def free_title(ledger: Ledger, wanted: str) -> str:
-    """A title that no statement has yet."""
-    taken = {
-        title_of(definition).casefold() for definition in Definition.objects.filter(ledger=ledger, kind="statement")
-    }
+def free_title(ledger: Ledger, wanted: str, *, person: Person) -> str:
+    """A title that no statement has yet that somebody sees."""
+    taken = {title_of(definition).casefold() for definition in seen_definitions(ledger, person, "statement")}
     return numbered(wanted, lambda title: title.casefold() in taken, " ")

@@ -12,6 +12,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.values import key_in
 from rulka.ledger.models import Ledger
 from rulka.people.library.persons import people_of
 from rulka.people.models import Person
@@ -25,22 +26,30 @@ RECENT = 6
 class Rights:
     """What one person may do with the definitions of a ledger; read once, then asked for each.
 
-    Administrators may do all; others what the shelf's rights give to them or to one of their groups. A shelf without
-    rights, and what stands on none, is run by everybody who may see the ledger and edited by those whose role edits.
+    Administrators may do all, and who made a shelf what their role gives; others what the shelf's rights give to them
+    or to one of their groups. A shelf without rights, and what stands on none, is run by everybody who may see the
+    ledger and edited by those whose role edits.
     """
 
     def __init__(self, person: Person, shelves: Iterable[int]) -> None:
         self.person = person
+        wanted = set(shelves)
         self.by_shelf: dict[int, list[ShelfRight]] = {}
-        for right in ShelfRight.objects.filter(shelf__in=set(shelves)):
+        for right in ShelfRight.objects.filter(shelf__in=wanted):
             self.by_shelf.setdefault(right.shelf_id, []).append(right)
         self.groups = set(person.groups.values_list("pk", flat=True)) if self.by_shelf else set()
+        made = Shelf.objects.filter(pk__in=self.by_shelf, maker=person) if self.by_shelf else ()
+        self.made = {shelf.pk for shelf in made}
 
     def level(self, definition: Definition) -> int:
         """0 nothing, SEE that it is there, RUN it, EDIT it too."""
+        return self.on_shelf(definition.shelf_id)
+
+    def on_shelf(self, shelf: int | None) -> int:
+        """What somebody may do with what stands on a shelf, by its number; on none without one."""
         own: int = EDIT if self.person.may_edit else RUN
-        given = self.by_shelf.get(definition.shelf_id or 0, [])
-        if not given or self.person.role == Person.Role.ADMINISTRATOR:
+        given = self.by_shelf.get(shelf or 0, [])
+        if not given or self.person.role == Person.Role.ADMINISTRATOR or shelf in self.made:
             return own
         return min(
             own,
@@ -49,6 +58,11 @@ class Rights:
                 default=0,
             ),
         )
+
+
+def level_on(person: Person, shelf: int | None) -> int:
+    """What somebody may do with what stands on a shelf, by its number."""
+    return Rights(person, [shelf] if shelf else []).on_shelf(shelf)
 
 
 def level_of(person: Person, definition: Definition) -> int:
@@ -73,7 +87,7 @@ def required(person: Person, definition: Definition, level: int) -> None:
         required_editor(person)
     has = level_of(person, definition)
     if has == 0:
-        raise NotFound(f"The {definition.kind} '{definition.name}' does not exist.", subject=definition.kind)
+        raise NotFound(f"The {definition.kind} does not exist.", subject=definition.kind)
     if has < level:
         where = f"on the shelf '{definition.shelf.name}'" if definition.shelf else "here"
         raise RulkaError(
@@ -133,7 +147,7 @@ def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "
             seen.append((_shelved(definition, titles, level, bool(visit and visit.favourite)), visit))
     fitting = [shelved for shelved, _ in seen if _fits(shelved, search) and (not tag or tag in shelved.tags)]
     fitting.sort(key=lambda shelved: shelved.title.casefold())
-    names = [(shelf.name, shelf.pk) for shelf in Shelf.objects.filter(ledger=ledger)]
+    names = [(shelf.name, shelf.pk) for shelf in shelves_seen(ledger, person)]
     places: list[tuple[str, int | None]] = [*names, ("", None)]
     by_shelf = [(name, pk, tuple(shelved for shelved in fitting if shelved.shelf_id == pk)) for name, pk in places]
     last = sorted(((visit.at, shelved) for shelved, visit in seen if visit), key=lambda pair: pair[0], reverse=True)
@@ -190,16 +204,23 @@ def make_shelf(ledger: Ledger, name: str, *, person: Person) -> Shelf:
     name = name.strip()
     if not name or len(name) > 80:
         raise RulkaError("A shelf needs a name of at most 80 characters.", hint="Such as 'Month end'.", subject="shelf")
-    if Shelf.objects.filter(ledger=ledger, name__iexact=name).exists():
+    if any(shelf.name.casefold() == name.casefold() for shelf in shelves_seen(ledger, person)):
         raise RulkaError(f"There is a shelf '{name}' already.", hint="Choose another name.", subject="shelf")
-    return Shelf.objects.create(ledger=ledger, name=name)
+    return Shelf.objects.create(ledger=ledger, name=name, maker=person)
+
+
+def shelves_seen(ledger: Ledger, person: Person) -> list[Shelf]:
+    """The shelves that somebody may at least see."""
+    every = list(Shelf.objects.filter(ledger=ledger))
+    rights = Rights(person, [shelf.pk for shelf in every])
+    return [shelf for shelf in every if rights.on_shelf(shelf.pk)]
 
 
 def put_on_shelf(definition: Definition, shelf: str, *, person: Person) -> None:
     """Put a definition on a shelf by the shelf's number, or on none; one has to be allowed to edit it, before and
     after."""
     required(person, definition, EDIT)
-    definition.shelf = find_shelf(definition.ledger, shelf) if shelf else None
+    definition.shelf = find_shelf(definition.ledger, shelf, person=person) if shelf else None
     required(person, definition, EDIT)
     definition.save(update_fields=["shelf"])
 
@@ -212,17 +233,34 @@ def set_tags(definition: Definition, text: str, *, person: Person) -> list[str]:
     return list(definition.tags)
 
 
-def find_shelf(ledger: Ledger, number: str) -> Shelf:
-    """A shelf by its number."""
-    found = Shelf.objects.filter(ledger=ledger, pk=int(number) if str(number).isdigit() else 0).first()
-    if found is None:
+def find_shelf(ledger: Ledger, number: str, *, person: Person) -> Shelf:
+    """A shelf by its number, for somebody who may at least see it."""
+    found = Shelf.objects.filter(ledger=ledger, pk=key_in(number)).first()
+    if found is None or not level_on(person, found.pk):
         raise NotFound("This shelf does not exist.", hint="Choose one of the list.", subject="shelf")
     return found
 
 
-def set_right(shelf: Shelf, who: str, level: str, *, person: Person) -> None:
-    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, or take it back with an empty
-    level."""
+class FirstRestriction(RulkaError):
+    """A shelf that was open to all would be so no longer; `losers` are those who would lose what, in words."""
+
+    code = "restricts"
+
+    def __init__(self, losers: Sequence[str]) -> None:
+        self.losers = losers
+        super().__init__(
+            f"So far this shelf is open to all who may see the ledger. With a first right it is closed to others: "
+            f"{', '.join(losers) or 'nobody loses anything'}.",
+            hint="Give the right all the same, or leave the shelf open.",
+            subject="rights",
+        )
+
+
+def set_right(shelf: Shelf, who: str, level: str, *, person: Person, knows: bool = True) -> None:
+    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, or take it back with an empty level.
+
+    Raises FirstRestriction where it would close a shelf that is open, unless somebody `knows` that.
+    """
     if person.role not in (Person.Role.ADMINISTRATOR, Person.Role.CONTROLLER):
         raise RulkaError("Only a controller or an administrator gives rights.", hint="Ask one of them.", code="rights")
     kind, _, name = who.partition(":")
@@ -236,9 +274,59 @@ def set_right(shelf: Shelf, who: str, level: str, *, person: Person) -> None:
     if level and not number:
         raise NotFound(f"'{level}' is no right.", hint=f"There are {', '.join(LEVELS.values())}.", subject="rights")
     with transaction.atomic():
+        if number and not knows and not shelf.rights.exists():
+            ShelfRight.objects.create(shelf=shelf, level=number, **{kind: found})
+            losers = _losers(shelf)
+            transaction.set_rollback(True)
+            raise FirstRestriction(losers)
         ShelfRight.objects.filter(shelf=shelf, **{kind: found}).delete()
         if number:
             ShelfRight.objects.create(shelf=shelf, level=number, **{kind: found})
+
+
+def _losers(shelf: Shelf) -> list[str]:
+    """Who of those that see the ledger may do less on a shelf with its rights than without them, and what."""
+    told = []
+    for one in people_of(shelf.ledger.code):
+        had, has = EDIT if one.may_edit else RUN, level_on(one, shelf.pk)
+        if has < had:
+            left = f"may only {LEVELS[has]}" if has else "doesn't see it any more"
+            told.append(f"{one.title or one.username} {left}")
+    return told
+
+
+@dataclass(frozen=True)
+class Reach:
+    """One who may see the ledger: what they may do with an item (empty for nothing), and why."""
+
+    name: str
+    level: str
+    why: str
+
+
+def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[Reach]:
+    """Everybody who may see a ledger, with what they may do with what stands on a shelf, or on none, and why."""
+    found = []
+    rights = list(shelf.rights.select_related("person", "group")) if shelf else []
+    for one in people_of(ledger.code):
+        groups = set(one.groups.values_list("pk", flat=True))
+        level = level_on(one, shelf.pk if shelf else None)
+        role = one.get_role_display().lower()
+        if not rights:
+            why = "the shelf has no rights of its own" if shelf else "it stands on no shelf"
+            why = f"{why}; as {role} they {'edit' if one.may_edit else 'read'}"
+        elif one.role == Person.Role.ADMINISTRATOR:
+            why = "administrators may do all"
+        elif shelf and shelf.maker_id == one.pk:
+            why = "they made the shelf"
+        else:
+            given = [right for right in rights if right.person_id == one.pk or right.group_id in groups]
+            through = [f"group {right.group.name}" if right.group else "their own right" for right in given]
+            why = ", ".join(through) or "the shelf gives them nothing"
+            if given and max(right.level for right in given) > level:
+                why += f"; as {role} they only read"
+        found.append(Reach(one.title or one.username, LEVELS.get(level, ""), why))
+    return found
 
 
 def rights_of(shelf: Shelf) -> list[tuple[str, str, str]]:

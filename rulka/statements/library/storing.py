@@ -16,6 +16,7 @@ from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import StatementDef
 from rulka.core.edits.tree import Raw
 from rulka.core.errors import RulkaError, together
+from rulka.core.values import is_whole
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import frame_of
@@ -115,7 +116,7 @@ def stamp_of(definitions: Definitions) -> str:
 def read_stamp(stamp: str) -> list[tuple[str, str, int]]:
     """(kind, name, version) of each part that a stamp names; refuses what no page wrote."""
     found = [text.split(":") for text in stamp.split()]
-    if any(len(parts) != 3 or not parts[2].isdigit() for parts in found):
+    if any(len(parts) != 3 or not is_whole(parts[2]) for parts in found):
         raise RulkaError("This page can't be read any more.", hint="Load it again.", code="stamp")
     return [(kind, name, int(version)) for kind, name, version in found]
 

@@ -11,12 +11,14 @@ from django.db import transaction
 from rulka.core.edits.differences import differences
 from rulka.core.edits.tree import Raw
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.values import key_in
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import frame_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import definitions_of, find_definition
-from rulka.statements.library.shelves import EDIT, required, required_editor
+from rulka.statements.library.opening import open_definition
+from rulka.statements.library.shelves import EDIT
 from rulka.statements.library.storing import check_definition, entry, set_body
 from rulka.statements.models import Edit, SavedVersion
 
@@ -36,7 +38,7 @@ class ShownEdit:
 
 def save_version(ledger: Ledger, name: str, title: str, *, person: Person) -> SavedVersion:
     """Keep a statement with its parts, as it is now, under a name."""
-    required_editor(person)
+    name = open_definition(ledger, "statement", name, person=person, level=EDIT).name
     title = title.strip()[:120]
     if not title:
         raise RulkaError("A version needs a name.", hint="Such as 'As sent to the board'.", subject="version")
@@ -46,9 +48,7 @@ def save_version(ledger: Ledger, name: str, title: str, *, person: Person) -> Sa
 
 def find_version(ledger: Ledger, name: str, version: str) -> SavedVersion:
     """A saved version by its number."""
-    found = SavedVersion.objects.filter(
-        ledger=ledger, statement=name, pk=int(version) if version.isdigit() else 0
-    ).first()
+    found = SavedVersion.objects.filter(ledger=ledger, statement=name, pk=key_in(version)).first()
     if found is None:
         raise NotFound("This version does not exist.", hint="Choose one of the list.", subject="version")
     return found
@@ -74,7 +74,7 @@ def compare_versions(ledger: Ledger, name: str, one: str, other: str) -> list[tu
 
 def restore_version(ledger: Ledger, name: str, version: str, *, person: Person) -> str:
     """Give a statement and its parts the state of a saved version; one edit, so that it can be undone."""
-    required(person, find_definition(ledger, "statement", name), EDIT)
+    name = open_definition(ledger, "statement", name, person=person, level=EDIT).name
     saved = find_version(ledger, name, version)
     with transaction.atomic():
         edit = entry(ledger, name, person, f"version '{saved.name}' restored", Edit.State.DONE)

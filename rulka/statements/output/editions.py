@@ -7,6 +7,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from rulka.core.books.book import View
+from rulka.core.books.fence import Fence
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
@@ -15,15 +16,18 @@ from rulka.core.definitions.statements import StatementDef, statement_from
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.proof.footing import footing
 from rulka.core.proof.moved import Moved, compare_runs, moved_since
+from rulka.core.values import key_in
 from rulka.formats.definition_file import kind_of
 from rulka.formats.output.page import show
 from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import ChangedEntry, ChangedSum, changes_between
+from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.shelves import EDIT, RUN, level_of, level_on
 from rulka.statements.library.storing import title_of
-from rulka.statements.models import Edition
+from rulka.statements.models import Definition, Edition
 from rulka.statements.running.runs import Outcome
 
 
@@ -51,15 +55,32 @@ def fence_text(view: View) -> str:
 
 
 NOTHING_SEALED = "nothing"
-DETAIL_KINDS = ("entry", "counterparty", "others")
-"""Rows that journal lines make."""
 
 
-def may_open(edition: Edition, view: View) -> bool:
-    """Whether an edition was made within somebody's own bounds, or they see all, and shows no detail that is sealed for
-    them."""
-    inside = view.fence.hides_nothing or edition.fence == fence_text(view)
-    return inside and (not edition.seals or not view.fence.sealed or edition.seals == view.fence.sealed)
+def seal_text(fence: Fence) -> str:
+    """What names a seal: the accounts, and what may be told apart of them where that was said."""
+    return fence.sealed + ("" if fence.grain is None else f" by {', '.join(fence.grain)}") if fence.sealed else ""
+
+
+def may_open(edition: Edition, view: View, level: int) -> bool:
+    """Whether an edition was made within somebody's own bounds, or they see all; whether its statement is theirs to run
+    (edit, where it shows what the author closed); and whether it shows nothing that is sealed for them."""
+    if level < (EDIT if edition.closed else RUN):
+        return False
+    if not view.fence.hides_nothing and edition.fence != fence_text(view):
+        return False
+    seal = seal_text(view.fence)
+    if not seal or edition.seals == view.fence.sealed:
+        return True
+    if edition.judged == seal:
+        return not edition.seals
+    return not edition.seals and not _shows_sealed(statement_of(edition), view, edition.period, edition.node)
+
+
+def _shows_sealed(statement: StatementDef, view: View, period: str, node: str) -> bool:
+    """Whether a statement shows what a reader behind a seal would not see: figures finer than its grain, detail."""
+    computed = run_statement(statement, view, view.frame.calendar.period(period), node)
+    return any(row.sealed or row.sealed_at for row in computed.rows)
 
 
 def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, person: Person) -> Edition:
@@ -69,47 +90,72 @@ def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, pers
         raise RulkaError("An edition needs a name.", hint="Such as 'October, to the board'.", subject="edition")
     computed = outcome.computed
     statement = definitions["statement"]
+    ledger, fence = statement.ledger, computed.view.fence
+    judged = seals = ""
+    if ledger.sealed and not fence.sealed:
+        behind = Fence.of(fence.entities, fence.accounts, dict(fence.members), ledger.sealed, ledger.seal_grain)
+        judged = seal_text(behind)
+        view = view_of(ledger, behind)
+        if _shows_sealed(computed.statement, view, computed.period.code, computed.node.code):
+            seals = NOTHING_SEALED
+    elif fence.sealed:
+        judged = seal_text(fence)
     return Edition.objects.create(
-        ledger=statement.ledger,
+        ledger=ledger,
         statement=statement.name,
         title=title_of(statement),
         name=title,
         period=computed.period.code,
         node=computed.node.code,
         revision=computed.view.revision,
-        run=json.loads(as_json(computed, outcome.checks, statement.ledger.code)),
+        run=json.loads(as_json(computed, outcome.checks, ledger.code)),
         shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],
         fence=fence_text(computed.view),
-        seals=(computed.view.fence.sealed or NOTHING_SEALED)
-        if any(row.kind in DETAIL_KINDS for row in computed.rows)
-        else "",
+        seals=seals,
+        judged=judged,
+        closed=any(
+            line.detail == "closed" and not line.is_closed and (line.expand or line.below)
+            for line in computed.statement.spine.walk()
+        ),
         person=person,
     )
 
 
-def find_edition(ledger: Ledger, number: str, view: View) -> Edition:
-    """An edition that somebody may open: made within their own bounds, or they see all of the ledger."""
-    found = (
-        Edition.objects.filter(ledger=ledger, pk=int(number) if number.isdigit() else 0)
-        .select_related("person")
-        .first()
-    )
-    if found is None or not may_open(found, view):
-        raise NotFound(
-            "This edition does not exist, or was made by somebody who sees more than you.",
-            hint="Choose one of the list.",
-            subject="edition",
-        )
+def find_edition(ledger: Ledger, number: str, view: View, person: Person) -> Edition:
+    """An edition that somebody may open, see `may_open`; any other answers as one that doesn't exist."""
+    found = Edition.objects.filter(ledger=ledger, pk=key_in(number)).select_related("person", "shelf").first()
+    if found is None or not may_open(found, view, _level(found, person)):
+        raise NotFound("This edition does not exist.", hint="Choose one of the list.", subject="edition")
     return found
 
 
-def editions_of(ledger: Ledger, name: str, view: View) -> list[Edition]:
+def is_there(edition: Edition) -> bool:
+    """Whether an edition's statement still is."""
+    return Definition.objects.filter(ledger=edition.ledger, kind="statement", name=edition.statement).exists()
+
+
+def _level(edition: Edition, person: Person) -> int:
+    """What somebody may do with an edition's statement, or might where it stood before it went."""
+    statement = Definition.objects.filter(ledger=edition.ledger, kind="statement", name=edition.statement).first()
+    return level_of(person, statement) if statement else level_on(person, edition.shelf_id)
+
+
+def editions_of(ledger: Ledger, name: str, view: View, person: Person) -> list[Edition]:
     """The editions of a statement that somebody may open, newest first."""
-    found = (
-        Edition.objects.filter(ledger=ledger, statement=name).select_related("person").defer("run", "shown", "bodies")
+    found = list(
+        Edition.objects.filter(ledger=ledger, statement=name).select_related("person", "ledger").defer("run", "shown")
     )
-    return [edition for edition in found if may_open(edition, view)]
+    level = _level(found[0], person) if found else 0
+    return [edition for edition in found if may_open(edition, view, level)]
+
+
+def of_gone_statements(ledger: Ledger, view: View, person: Person) -> list[Edition]:
+    """The editions that somebody may open of statements that were deleted, newest first."""
+    there = Definition.objects.filter(ledger=ledger, kind="statement").values("name")
+    found = Edition.objects.filter(ledger=ledger).exclude(statement__in=there)
+    editions = found.select_related("person", "ledger").defer("run", "shown")
+    return [edition for edition in editions if may_open(edition, view, level_on(person, edition.shelf_id))]
 
 
 def statement_of(edition: Edition) -> StatementDef:
@@ -119,9 +165,11 @@ def statement_of(edition: Edition) -> StatementDef:
     return statement_from(bodies["statement"], spine_from(bodies["spine"]), span_from(bodies["span"]), scope)
 
 
-def recompute(edition: Edition, view: View) -> Outcome:
-    """The edition's own definitions at its period and node, over the ledger as it is now."""
-    computed = run_statement(statement_of(edition), view, view.frame.calendar.period(edition.period), edition.node)
+def recompute(edition: Edition, view: View, person: Person) -> Outcome:
+    """The edition's own definitions at its period and node, over the ledger as it is now, as somebody reads them."""
+    statement = statement_of(edition)
+    statement = statement if _level(edition, person) >= EDIT else statement.for_readers()
+    computed = run_statement(statement, view, view.frame.calendar.period(edition.period), edition.node)
     return Outcome(computed, footing(computed))
 
 
@@ -130,10 +178,10 @@ def compare_editions(before: Edition, after: Edition) -> list[Moved]:
     return compare_runs(before.run, after.run)
 
 
-def what_moved(edition: Edition, ledger: Ledger, view: View) -> WhatMoved:
+def what_moved(edition: Edition, view: View, person: Person) -> WhatMoved:
     """The entries that arrived since an edition, and its figures that are others now, each with what arrived behind
     it."""
-    outcome = recompute(edition, view)
+    ledger, outcome = edition.ledger, recompute(edition, view, person)
     now: dict[str, Any] = json.loads(as_json(outcome.computed, outcome.checks, ledger.code))
     found = moved_since(edition.run, now, outcome.computed)
     if ledger.revision == edition.revision:

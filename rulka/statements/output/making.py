@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from django.conf import settings
-
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.reading.queries import find_ledger
 from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
-from rulka.statements.library.assemble import find_definition
-from rulka.statements.library.shelves import RUN, required
+from rulka.people.models import Person
+from rulka.statements.library.opening import open_statement
 from rulka.statements.output.exports import Maker, export, file_name
 from rulka.statements.running.runs import run_pages
 from rulka.work.models import Output
-from rulka.work.services import outputs
+from rulka.work.services import files, outputs
 
 
 def make(number: int) -> None:
@@ -24,32 +22,45 @@ def make(number: int) -> None:
     if output is None:
         return
     try:
-        content, name = _content(output, lambda done, of: outputs.tell(number, done, of))
+        content, name, fence = _content(output, lambda done, of: outputs.tell(number, done, of))
     except outputs.Cancelled:
         outputs.end(number, Output.State.CANCELLED)
     except RulkaError as error:
         outputs.end(number, Output.State.FAILED, problem=str(error))
     else:
-        folder = settings.VAR / "outputs"
-        folder.mkdir(exist_ok=True)
-        path = folder / f"{number}.{output.form}"
-        path.write_bytes(content)
-        outputs.end(number, Output.State.READY, file=str(path), name=name)
+        path = files.keep(f"{number}.{output.form}", content)
+        outputs.end(number, Output.State.READY, file=path, name=name, fence=fence)
 
 
-def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, str]:
+def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, str, str]:
+    """A file's bytes and name, and what names the bounds that its figures lie within."""
     ledger = find_ledger(output.ledger)
     person = find_person(output.person)
     if person is None:
         raise NotFound("Whoever asked for this file is gone.", hint="Ask for it again.", subject="output")
-    definition = find_definition(ledger, "statement", output.statement)
-    required(person, definition, RUN)
+    definitions = open_statement(ledger, output.statement, person=person)
     fence = fence_of(person.username, ledger.code)
     outcomes = run_pages(
-        ledger, definition.name, output.period, output.node, fence, pages=output.pages, in_depth=True, tell=tell
+        definitions,
+        output.period,
+        output.node,
+        fence,
+        person=person,
+        pages=output.pages,
+        in_depth=True,
+        tell=tell,
     )
     maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None)
     content = export(outcomes, ledger, output.form, maker)
-    return content.encode() if isinstance(content, str) else content, file_name(
-        outcomes[0], output.form, several=output.pages != "node"
-    )
+    name = file_name(outcomes[0], output.form, several=output.pages != "node")
+    return content.encode() if isinstance(content, str) else content, name, fence.digest
+
+
+def may_take(output: Output, person: Person) -> bool:
+    """Whether somebody still may have a file of theirs: they may run its statement, within the bounds that it was made
+    within."""
+    try:
+        open_statement(find_ledger(output.ledger), output.statement, person=person)
+        return fence_of(person.username, output.ledger).digest == output.fence
+    except RulkaError:
+        return False

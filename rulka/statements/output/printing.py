@@ -8,7 +8,8 @@ from typing import Any
 
 from rulka.formats.output.paper import page_picture
 from rulka.ledger.seat import Seat
-from rulka.statements.library.assemble import find_definition
+from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.storing import stamp_of
 from rulka.statements.output.exports import export
 from rulka.statements.running.nodes import outcomes_of
 
@@ -21,16 +22,17 @@ def _kept(key: tuple[Any, ...]) -> list[bytes]:
     return []
 
 
-def printed(seat: Seat, name: str, stamp: str) -> bytes:
-    """The PDF of what is shown; kept while nothing that it depends on changes."""
-    kept = _kept((seat.ledger.pk, seat.view.revision, name, stamp, seat.query, seat.view.fence))
+def printed(seat: Seat, definitions: Definitions) -> bytes:
+    """The PDF of what is shown; kept for a person while nothing that it depends on changes."""
+    stamp = stamp_of(definitions)
+    kept = _kept((seat.ledger.pk, seat.view.revision, seat.person.pk, stamp, seat.query, seat.view.fence))
     if not kept:
-        outcomes = outcomes_of(seat, find_definition(seat.ledger, "statement", name))
+        outcomes = outcomes_of(seat, definitions)
         content = export(outcomes, seat.ledger, "pdf", most_rows=MOST_PREVIEWED)
         kept.append(content if isinstance(content, bytes) else content.encode())
     return kept[0]
 
 
-def preview_page(seat: Seat, name: str, stamp: str, number: int) -> tuple[bytes, int]:
+def preview_page(seat: Seat, definitions: Definitions, number: int) -> tuple[bytes, int]:
     """The PNG of a page of what would be printed, and how many pages there are."""
-    return page_picture(printed(seat, name, stamp), number)
+    return page_picture(printed(seat, definitions), number)

@@ -24,8 +24,8 @@ from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
 from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.library import catalogue, storing, versions
-from rulka.statements.library.assemble import Definitions, definitions_of, find_definition
-from rulka.statements.library.shelves import RUN, required
+from rulka.statements.library.assemble import Definitions, definitions_of_statement
+from rulka.statements.library.opening import open_definition, open_statement
 from rulka.statements.pages.fields import SELECTIONS
 from rulka.statements.pages.panel import STATE
 from rulka.statements.pages.statement import statement_context
@@ -102,7 +102,7 @@ def _shares(request: HttpRequest, seat: Seat, definitions: Definitions) -> dict[
 def edit(request: HttpRequest, name: str) -> HttpResponse:
     """Do one edit and show the statement with it, or the question or refusal beside what was asked."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
     name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
     do = _doing(request, definitions, sight)
     try:
@@ -181,7 +181,7 @@ def _after(posted: QueryDict, done: editing.Done) -> QueryDict:
 def check(request: HttpRequest, name: str) -> HttpResponse:
     """What is wrong with what is being typed, in words; nothing is changed."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
     name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
     do = _doing(request, definitions, sight)
     problem = None
@@ -224,13 +224,13 @@ def redo(request: HttpRequest, name: str) -> HttpResponse:
 
 def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]) -> HttpResponse:
     seat = seat_of(request)
-    statement = find_definition(seat.ledger, "statement", name)
+    statement = open_definition(seat.ledger, "statement", name, person=seat.person)
     name = statement.name
     try:
         told = turn(statement, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
-    definitions = definitions_of(seat.ledger, name)
+    definitions = definitions_of_statement(statement)
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     return answer(
         request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}."
@@ -254,8 +254,7 @@ def _known(posted: QueryDict, computed: Computed) -> QueryDict:
 def copy_lines(request: HttpRequest, name: str) -> HttpResponse:
     """The chosen lines or columns as text for the clipboard; what they are in full is kept for pasting here."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
-    required(seat.person, definitions["statement"], RUN)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
     if request.POST.get("columns"):
         raws = copied_columns(definitions["span"].body, keys(request.POST, "columns"))
         text = "\t".join(str(raw.get("heading", key_of(raw))) for raw in raws)
@@ -311,7 +310,7 @@ def restore_version(request: HttpRequest, name: str) -> HttpResponse:
 
 def _versioned(request: HttpRequest, name: str, do: Callable[[Seat, str], str]) -> HttpResponse:
     seat = seat_of(request)
-    name = find_definition(seat.ledger, "statement", name).name
+    name = open_definition(seat.ledger, "statement", name, person=seat.person).name
     try:
         told = do(seat, name)
     except RulkaError as error:
@@ -323,8 +322,9 @@ def _versioned(request: HttpRequest, name: str, do: Callable[[Seat, str], str]) 
 def duplicate(request: HttpRequest, name: str) -> HttpResponse:
     """The statement again, with lines and columns of its own."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
-    title = catalogue.free_title(seat.ledger, f"{storing.title_of(definitions['statement'])}, copy")
+    definitions = open_statement(seat.ledger, name, person=seat.person)
+    wanted = f"{storing.title_of(definitions['statement'])}, copy"
+    title = catalogue.free_title(seat.ledger, wanted, person=seat.person)
     made = editing.copy_statement(definitions, title, seat.person)["statement"]
     return redirect(f"{reverse('statement', args=[made.name])}?{seat.query}")
 

@@ -4,7 +4,6 @@ shelves."""
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
@@ -21,17 +20,17 @@ from rulka.formats.output.table import as_table
 from rulka.formats.output.text import read_checks
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
-from rulka.statements.library import pictures, shelves, storing
-from rulka.statements.library.assemble import find_definition, with_parts
+from rulka.statements.library import pictures, shelves
+from rulka.statements.library.opening import open_statement
 from rulka.statements.models import Definition
-from rulka.statements.output import editions, jobs
+from rulka.statements.output import editions, jobs, making
 from rulka.statements.output.exports import TYPES, Maker, export, file_name
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.edit import address, answer
 from rulka.statements.running.nodes import computed_beside, outcomes_of
 from rulka.statements.running.runs import PAGES, node_asked
 from rulka.work.models import Output
-from rulka.work.services import outputs
+from rulka.work.services import files, outputs
 
 MOST_PRINTED_AT_ONCE = 1_500
 """Rows of a PDF that a person waits for; more are printed in the background."""
@@ -40,10 +39,8 @@ MOST_SHEETS = 60
 """Statements in one workbook at most."""
 
 
-def _definition(seat: Seat, name: str, level: int) -> Definition:
-    definition = find_definition(seat.ledger, "statement", name)
-    shelves.required(seat.person, definition, level)
-    return definition
+def _opened(seat: Seat, name: str, level: int = shelves.RUN) -> dict[str, Definition]:
+    return open_statement(seat.ledger, name, person=seat.person, level=level)
 
 
 def _maker(request: HttpRequest, seat: Seat) -> Maker:
@@ -59,18 +56,20 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
     seat = seat_of(request)
-    statement = _definition(seat, name, shelves.RUN)
+    definitions = _opened(seat, name)
     pages = request.GET.get("pages", "node")
     if pages not in PAGES:
         raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
     request.session["last-export"] = {"form": form, "pages": pages}
-    outcomes = outcomes_of(seat, statement, pages)
+    outcomes = outcomes_of(seat, definitions, pages)
     rows = sum(not row.hidden for outcome in outcomes for row in outcome.computed.rows)
     if (
         form == "pdf" and rows > MOST_PRINTED_AT_ONCE and pages == "node"
     ):  # paper takes its time: it is made while one goes on
         address_of = request.build_absolute_uri(reverse("statements"))
-        output = jobs.ask(seat, statement.name, form, outcomes[0].computed.node.code, address_of, pages="node")
+        output = jobs.ask(
+            seat, definitions["statement"].name, form, outcomes[0].computed.node.code, address_of, pages="node"
+        )
         return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
     response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
     response["Content-Disposition"] = (
@@ -86,11 +85,7 @@ def workbook(request: HttpRequest) -> HttpResponse:
     names = request.GET.getlist("name")[:MOST_SHEETS]
     if not names:
         raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
-    outcomes = [
-        outcome
-        for name in names
-        for outcome in outcomes_of(replace(seat, beside=""), _definition(seat, name, shelves.RUN))
-    ]
+    outcomes = [outcome for name in names for outcome in outcomes_of(replace(seat, beside=""), _opened(seat, name))]
     response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
     response["Content-Disposition"] = (
         content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
@@ -102,7 +97,7 @@ def workbook(request: HttpRequest) -> HttpResponse:
 def table(request: HttpRequest, name: str) -> HttpResponse:
     """The visible statement as text and as a table, for the clipboard."""
     seat = seat_of(request)
-    definitions = with_parts(seat.ledger, [_definition(seat, name, shelves.RUN)])[0]
+    definitions = _opened(seat, name)
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     text, html = as_table(computed_beside(seat, outcome))
     return JsonResponse({"text": text, "html": html})
@@ -112,9 +107,7 @@ def table(request: HttpRequest, name: str) -> HttpResponse:
 def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """One page of what would be printed, as a picture."""
     seat = seat_of(request)
-    definition = _definition(seat, name, shelves.RUN)
-    stamp = storing.stamp_of(with_parts(seat.ledger, [definition])[0])
-    picture, _ = preview_page(seat, definition.name, stamp, number)
+    picture, _ = preview_page(seat, _opened(seat, name), number)
     return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
 
 
@@ -122,7 +115,7 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
 def add_picture(request: HttpRequest, name: str) -> HttpResponse:
     """Upload a logo and put it on the page."""
     seat = seat_of(request)
-    definitions = with_parts(seat.ledger, [_definition(seat, name, shelves.EDIT)])[0]
+    definitions = _opened(seat, name, shelves.EDIT)
     name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
     try:
         uploaded = request.FILES.get("picture")
@@ -156,7 +149,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
 def ask_output(request: HttpRequest, name: str) -> HttpResponse:
     """Have a file with all nodes made in the background."""
     seat = seat_of(request)
-    statement = _definition(seat, name, shelves.RUN)
+    statement = _opened(seat, name)["statement"]
     form = request.POST.get("form", "")
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
@@ -185,12 +178,12 @@ def cancel_output(request: HttpRequest, number: int) -> HttpResponse:
 @require_GET
 def take_output(request: HttpRequest, number: int) -> FileResponse:
     """The file."""
-    found = outputs.find(number, seat_of(request).person.pk)
-    if found.state != Output.State.READY or not Path(found.file).exists():
+    person = seat_of(request).person
+    found = outputs.find(number, person.pk)
+    path = files.find(found.file) if found.state == Output.State.READY and making.may_take(found, person) else None
+    if path is None:
         raise NotFound("This file isn't there.", hint="Ask for it again.", subject="output")
-    return FileResponse(
-        Path(found.file).open("rb"), as_attachment=True, filename=found.name, content_type=TYPES[found.form]
-    )
+    return FileResponse(path.open("rb"), as_attachment=True, filename=found.name, content_type=TYPES[found.form])
 
 
 # -- editions --------------------------------------------------------------------------------------
@@ -200,7 +193,7 @@ def take_output(request: HttpRequest, number: int) -> FileResponse:
 def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     """Keep what is shown for good."""
     seat = seat_of(request)
-    definitions = with_parts(seat.ledger, [_definition(seat, name, shelves.RUN)])[0]
+    definitions = _opened(seat, name)
     name = definitions["statement"].name
     try:
         outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
@@ -214,24 +207,25 @@ def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
 def edition(request: HttpRequest, number: str) -> HttpResponse:
     """An edition with the figures it was kept with; asked, what moved since, or what differs from another one."""
     seat = seat_of(request)
-    found = editions.find_edition(seat.ledger, number, seat.view)
-    shelves.required(seat.person, find_definition(seat.ledger, "statement", found.statement), shelves.SEE)
-    others = [one for one in editions.editions_of(seat.ledger, found.statement, seat.view) if one.pk != found.pk]
+    found = editions.find_edition(seat.ledger, number, seat.view, seat.person)
+    every = editions.editions_of(seat.ledger, found.statement, seat.view, seat.person)
+    others = [one for one in every if one.pk != found.pk]
     checks = read_checks(found.run)
     context: dict[str, Any] = {
         "seat": seat,
         "edition": found,
         "others": others,
+        "is_there": editions.is_there(found),
         "where": "statements",
         "verdict": verdict_on(checks),
         "open_checks": [one for one in checks if not one.ok],
     }
     context["shown"] = found.shown
     if request.GET.get("moved"):
-        context["moved"] = editions.what_moved(found, seat.ledger, seat.view)
+        context["moved"] = editions.what_moved(found, seat.view, seat.person)
         context["asked"] = "moved"
     elif request.GET.get("with"):
-        other = editions.find_edition(seat.ledger, request.GET["with"], seat.view)
+        other = editions.find_edition(seat.ledger, request.GET["with"], seat.view, seat.person)
         context |= {"other": other, "compared": editions.compare_editions(other, found), "asked": "compared"}
     return render(request, "statements/edition.html", context)
 

@@ -27,11 +27,14 @@ from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.placing import suggestions
 from rulka.core.proof.trace import Part, Trace, trace_account, trace_cell, trace_rolled
+from rulka.core.values import is_whole, key_in
 from rulka.formats.figures import figure_text
 from rulka.ledger.reading.entries import show_entry
 from rulka.ledger.reading.tracing import lines_page
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import statements_using
+from rulka.statements.library.opening import seen_among, seen_definitions
+from rulka.statements.library.shelves import RUN
 from rulka.statements.library.storing import SHARED, title_of
 from rulka.statements.library.versions import version_context
 from rulka.statements.models import Definition, Picture
@@ -149,7 +152,7 @@ class About:
             if kind in self.definitions
         }
         return {
-            kind: [(user.name, title_of(user)) for user in users if user.name != statement.name]
+            kind: [(user.name, title_of(user)) for user in seen_among(self.seat.person, users) if user != statement]
             for kind, users in used.items()
         }
 
@@ -283,7 +286,12 @@ def _page(about: About) -> dict[str, Any]:
 def _start(about: About) -> dict[str, Any]:
     frame, body = about.computed.view.frame, about.definitions["statement"].body
     begun = body["begun"]
-    others = Definition.objects.filter(ledger=about.seat.ledger, kind="statement").exclude(name=body["statement"])
+    seat = about.seat
+    others = [
+        one
+        for one in seen_definitions(seat.ledger, seat.person, "statement", level=RUN)
+        if one.name != body["statement"]
+    ]
     return {
         "template": "statements/_panel_start.html",
         "begun": {"columns": "", "pages": ""} | begun,
@@ -302,7 +310,7 @@ def _start(about: About) -> dict[str, Any]:
 def _nodes(about: About) -> dict[str, Any]:
     frame, definitions = about.computed.view.frame, about.definitions
     used = definitions["statement"].body.get("scope", "")
-    stored = Definition.objects.filter(ledger=about.seat.ledger, kind="scope")
+    stored = seen_definitions(about.seat.ledger, about.seat.person, "scope", level=RUN)
     choices = [
         ("", "entities"),
         *((scope.name, title_of(scope)) for scope in stored),
@@ -320,7 +328,9 @@ def _nodes(about: About) -> dict[str, Any]:
 def _editions(about: About) -> dict[str, Any]:
     return {
         "template": "statements/_panel_editions.html",
-        "editions": editions_of(about.seat.ledger, about.definitions["statement"].name, about.seat.view),
+        "editions": editions_of(
+            about.seat.ledger, about.definitions["statement"].name, about.seat.view, about.seat.person
+        ),
     }
 
 
@@ -361,7 +371,7 @@ def _trace(about: About) -> dict[str, Any]:
             rolled=state.get("rolled", ""),
             sort=state.get("sort", "newest"),
             search=state.get("search", ""),
-            number=int(state["page"]) if state.get("page", "").isdigit() else 1,
+            number=key_in(state["page"]) or 1,
         )
         return {
             **shown,
@@ -375,7 +385,7 @@ def _trace(about: About) -> dict[str, Any]:
                 {name: value for name, value in state.items() if name not in ("page", "sort", "search")}
             ),
         }
-    if "rolled" in state and state["rolled"].isdigit():
+    if is_whole(state["rolled"]):
         trace = trace_rolled(computed, row, column, account, int(state["rolled"]))
     elif account:
         trace = trace_account(computed, row, column, account)

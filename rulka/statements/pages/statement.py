@@ -19,7 +19,8 @@ from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import shelves, storing
-from rulka.statements.library.assemble import Definitions, definitions_of
+from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.opening import open_statement
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.blocks import Blocks
@@ -39,7 +40,7 @@ def statement_context(
 ) -> dict[str, Any]:
     """What the page of a statement shows; `outcome` is a run that was made already."""
     before = perf_counter()
-    definitions = definitions or definitions_of(seat.ledger, name)
+    definitions = definitions or open_statement(seat.ledger, name, person=seat.person)
     opened = _opened(request, seat, request.GET if asked is None else asked, outcome, definitions, **extra)
     name, outcome, state = opened["name"], opened["outcome"], opened["state"]
     open_ones = opened["suggested"] if "suggested" in opened else suggestions(outcome.computed)
@@ -51,7 +52,7 @@ def statement_context(
     return {
         **opened,
         "stamp": stamp,
-        "paper_pages": range(1, preview_page(seat, name, stamp, 1)[1] + 1) if opened["paper"] else (),
+        "paper_pages": range(1, preview_page(seat, definitions, 1)[1] + 1) if opened["paper"] else (),
         "last_export": request.session.get("last-export"),
         "shown": shown,
         "blocks": [] if beside_of(seat) else blocks.cut(shown.rows),
@@ -77,7 +78,6 @@ def _opened(
     """What the panel shows, and what both it and the page need: the run, its nodes, what was switched on in this
     visit."""
     statement = definitions["statement"]
-    shelves.required(seat.person, statement, shelves.RUN)
     outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
     if request.GET.get("hidden") in ("yes", "no"):
         request.session["hidden"] = request.GET["hidden"]
@@ -100,7 +100,7 @@ def _opened(
 def statement_page(request: HttpRequest, name: str) -> HttpResponse:
     """The statement with its side panel."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
     context = statement_context(request, seat, name, definitions=definitions)
     shelves.remember_visit(seat.person, definitions["statement"])
     return render(request, "statements/page.html", context)
@@ -119,8 +119,7 @@ def statement_work(request: HttpRequest, name: str) -> HttpResponse:
 def statement_block(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """One block of rows of a large statement."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
-    shelves.required(seat.person, definitions["statement"], shelves.RUN)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     hidden = request.session.get("hidden") == "yes"
     blocks = Blocks(outcome.computed, hidden=hidden, asked=str(number))
@@ -143,7 +142,7 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
 def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
     """Only the side panel; `at` is another node than the page's, whose figures stand beside it."""
     seat = seat_of(request)
-    definitions = definitions_of(seat.ledger, name)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
     if at := request.GET.get("at", ""):
         own = runs.node_asked(definitions["statement"], node="", of="own")
         seat = replace(seat, of=at) if own else replace(seat, node=at)

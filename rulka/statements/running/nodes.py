@@ -11,7 +11,7 @@ from rulka.core.compute.nodes import find_node
 from rulka.core.compute.statement import run_nodes
 from rulka.formats.output.page import ShownStatement, show, side_by_side
 from rulka.ledger.seat import Seat
-from rulka.statements.models import Definition
+from rulka.statements.library.assemble import Definitions
 from rulka.statements.running.runs import Outcome, has_own_nodes, node_asked, page_nodes, run_pages
 
 MOST_BESIDE = 8
@@ -98,17 +98,22 @@ def shown_with_beside(seat: Seat, outcome: Outcome, *, hidden: bool, within: Cal
     return side_by_side([first, *(show(one, hidden=hidden) for one in every[1:])], [one.node.code for one in every])
 
 
-def outcomes_of(seat: Seat, statement: Definition, pages: str = "node") -> list[Outcome]:
+def outcomes_of(seat: Seat, definitions: Definitions, pages: str = "node") -> list[Outcome]:
     """The runs that a file of the page holds: its node, those beside it, or with `pages` those below; in depth, as
     output shows it."""
-    node = node_asked(statement, node=seat.node, of=seat.of)
-    fence = seat.view.fence
-    found = run_pages(seat.ledger, statement.name, seat.period.code, node, fence, pages=pages, in_depth=True)
+    node = node_asked(definitions["statement"], node=seat.node, of=seat.of)
+
+    def run(code: str, pages: str) -> list[Outcome]:
+        return run_pages(
+            definitions, seat.period.code, code, seat.view.fence, person=seat.person, pages=pages, in_depth=True
+        )
+
+    found = run(node, pages)
     if pages == "node":
         known = {one.code for one in page_nodes(found[0].computed.statement, seat.view)}
         shown = found[0].computed.node.code
         for code in [code for code in beside_of(seat)[:MOST_BESIDE] if code in known and code != shown]:
-            found += run_pages(seat.ledger, statement.name, seat.period.code, code, fence, in_depth=True)
+            found += run(code, "node")
     return found
 
 

@@ -13,9 +13,10 @@ from rulka.core.compute.statement import run_nodes, run_statement
 from rulka.core.definitions.statements import StatementDef
 from rulka.core.proof.checks import Check, Verdict, verdict_on
 from rulka.core.proof.footing import footing
-from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
-from rulka.statements.library.assemble import assemble, find_definition
+from rulka.people.models import Person
+from rulka.statements.library.assemble import Definitions, assemble
+from rulka.statements.library.shelves import EDIT, level_of
 from rulka.statements.models import Definition
 
 
@@ -32,12 +33,20 @@ class Outcome:
         return verdict_on(self.checks)
 
 
-def run(ledger: Ledger, name: str, period: str, node: str, fence: Fence) -> Outcome:
+def read_by(definitions: Definitions, person: Person | None) -> StatementDef:
+    """A statement as somebody reads it: without detail that its author closed, where they may not edit it; a command
+    for nobody reads all."""
+    statement = assemble(definitions["statement"], definitions)
+    for_readers = statement.for_readers()
+    if for_readers is statement or person is None or level_of(person, definitions["statement"]) >= EDIT:
+        return statement
+    return for_readers
+
+
+def run(definitions: Definitions, period: str, node: str, fence: Fence, person: Person | None = None) -> Outcome:
     """Compute a statement as one person may see it."""
-    view = view_of(ledger, fence)
-    computed = run_statement(
-        assemble(find_definition(ledger, "statement", name)), view, view.frame.calendar.period(period), node
-    )
+    view = view_of(definitions["statement"].ledger, fence)
+    computed = run_statement(read_by(definitions, person), view, view.frame.calendar.period(period), node)
     return Outcome(computed, footing(computed))
 
 
@@ -49,12 +58,12 @@ PAGES = ("node", "children", "all")
 
 
 def run_pages(
-    ledger: Ledger,
-    name: str,
+    definitions: Definitions,
     period: str,
     node: str,
     fence: Fence,
     *,
+    person: Person | None = None,
     pages: str = "node",
     in_depth: bool = False,
     tell: Callable[[int, int], None] | None = None,
@@ -63,8 +72,8 @@ def run_pages(
 
     `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
     """
-    view = view_of(ledger, fence)
-    statement = assemble(find_definition(ledger, "statement", name))
+    view = view_of(definitions["statement"].ledger, fence)
+    statement = read_by(definitions, person)
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)
     first = find_node(view, node, statement.scope, translated=statement.currency == "group")

@@ -6,8 +6,9 @@ import sys
 from argparse import ArgumentParser
 from typing import Any
 
-from rulka.ledger.commanding import RulkaCommand, fence_asked
+from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.library.opening import definitions_for
 from rulka.statements.running.runs import run
 
 
@@ -22,9 +23,9 @@ class Command(RulkaCommand):
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
-        outcome = run(
-            ledger, options["name"], options["period"], options["node"], fence_asked(options["person"], ledger)
-        )
+        fence, person = fence_asked(options["person"], ledger), person_asked(options["person"])
+        definitions = definitions_for(ledger, options["name"], person)
+        outcome = run(definitions, options["period"], options["node"], fence, person)
         told = [
             f"{check.state:10}  {check.code:14}  {check.check}" + (f": {check.detail}" if check.detail else "")
             for check in outcome.checks

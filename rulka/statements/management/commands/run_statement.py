@@ -5,8 +5,9 @@ from __future__ import annotations
 from argparse import ArgumentParser
 from typing import Any
 
-from rulka.ledger.commanding import RulkaCommand, fence_asked
+from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger
+from rulka.statements.library.opening import definitions_for
 from rulka.statements.output.exports import TYPES, export
 from rulka.statements.running.runs import PAGES, run_pages
 
@@ -27,7 +28,15 @@ class Command(RulkaCommand):
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
         fence = fence_asked(options["person"], ledger)
+        person = person_asked(options["person"])
+        definitions = definitions_for(ledger, options["name"], person)
         outcomes = run_pages(
-            ledger, options["name"], options["period"], options["node"], fence, pages=options["pages"], in_depth=True
+            definitions,
+            options["period"],
+            options["node"],
+            fence,
+            person=person,
+            pages=options["pages"],
+            in_depth=True,
         )
         self.deliver(export(outcomes, ledger, options["format"]), options)

@@ -1,0 +1,30 @@
+"""The one store of files that Rulka made for somebody: written whole or not at all, readable by the service's user
+only, taken away with what they belong to."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from django.conf import settings
+
+FOLDER = "outputs"
+
+
+def keep(name: str, content: bytes) -> str:
+    """Write a file under a name that nothing else has, and return where it stands."""
+    folder = Path(settings.VAR) / FOLDER
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    path, begun = folder / name, folder / f"{name}.part"
+    descriptor = os.open(begun, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(descriptor, "wb") as file:
+        file.write(content)
+    begun.replace(path)
+    return str(path)
+
+
+def find(where: str) -> Path | None:
+    """A kept file; None where it is gone, or was never one of the store's."""
+    path = Path(where)
+    inside = bool(where) and path.parent == Path(settings.VAR) / FOLDER
+    return path if inside and path.is_file() else None
