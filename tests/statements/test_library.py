@@ -94,7 +94,7 @@ def test_who_may_only_see_is_told_and_cannot_run(shelf, accountant):
         response.status_code == 422
         and "You may see what is on the shelf &#x27;Board&#x27;, not run it" in response.content.decode()
     )
-    assert "(only its editions)" in accountant.get(reverse("statements")).content.decode()
+    assert "(may not be opened)" in accountant.get(reverse("statements")).content.decode()
 
 
 def test_shared_part_on_a_shelf_that_one_may_not_edit_stays(ternwick, accountant, shelf):
@@ -114,8 +114,20 @@ def test_only_controllers_and_administrators_give_rights(shelf, accountant, clie
     refused = accountant.post(address("set-right", shelf.pk), {"who": "person:director", "level": "run"})
     assert "Only a controller or an administrator gives rights" in refused.content.decode()
     client.force_login(person("controller"))
-    client.post(address("set-right", shelf.pk), {"who": "person:director", "level": "run"})
+    asked = {"who": "person:director", "level": "run"}
+    question = client.post(address("set-right", shelf.pk), asked)
+    told = question.content.decode()
+    assert question.status_code == 409 and not ShelfRight.objects.exists()
+    assert (
+        "Accountant doesn&#x27;t see it any more" in told
+        and "Administrator" not in told.split("closed to others")[1][:200]
+    )
+    client.post(address("set-right", shelf.pk), {**asked, "knows": "yes"})
     assert ShelfRight.objects.get().level == 2
+    # who shuts themselves out comes to it no more; administrators do
+    assert client.get(address("shelf", shelf.pk)).status_code == 404
+    client.force_login(person("administrator"))
+    assert "administrators may do all" in client.get(address("shelf", shelf.pk)).content.decode()
     client.post(address("set-right", shelf.pk), {"who": "person:director", "level": ""})
     assert not ShelfRight.objects.exists()
     assert (
