@@ -21,6 +21,7 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
+from rulka.work.services.waiting import aside
 
 OPENING_LASTS = 3_600
 """Seconds after which somebody who comes back opens the ledger again."""
@@ -96,7 +97,8 @@ def seat_of(request: HttpRequest) -> Seat:
     opened = request.session.get("opened", {})
     if time.time() - opened.get(asked, 0) > OPENING_LASTS:
         request.session["opened"] = {**opened, asked: time.time()}
-        pull_on_opening(asked)
+        with aside("work"):
+            pull_on_opening(asked)
     view = view_of(access.ledger, access.own_fence())
     beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
     # a page that is refused for its period or node has the frame of one that could be shown

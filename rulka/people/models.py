@@ -55,3 +55,11 @@ class Access(models.Model):
     def own_fence(self) -> Fence:
         """The fence with the seal of its ledger."""
         return self.fence(self.ledger.sealed, self.ledger.seal_grain)
+
+
+class SignInFailures(models.Model):
+    """How often signing in failed of late, by name or address; stands in the second database (see `work.routing`)."""
+
+    key = models.CharField(max_length=80, unique=True)
+    count = models.IntegerField(default=0)
+    last = models.DateTimeField()

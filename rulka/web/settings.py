@@ -10,7 +10,10 @@ from csp.constants import NONCE, SELF, UNSAFE_INLINE
 
 BASE_DIR = Path(__file__).resolve().parent.parent.parent
 VAR = Path(os.environ.get("RULKA_VAR", BASE_DIR / "var"))
-VAR.mkdir(parents=True, exist_ok=True)
+os.umask(0o077)  # databases and files are for the service's user only
+VAR.mkdir(mode=0o700, parents=True, exist_ok=True)
+for _kept in VAR.glob("*.sqlite3*"):
+    _kept.chmod(0o600)
 
 DEBUG = os.environ.get("RULKA_DEBUG") == "1"
 DEMO = os.environ.get("RULKA_DEMO") == "1"
@@ -57,6 +60,7 @@ MIDDLEWARE = [
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "rulka.web.middleware.SessionAgeMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -116,8 +120,11 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 AUTH_USER_MODEL = "people.Person"
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"django.contrib.auth.password_validation.{name}"}
-    for name in ("UserAttributeSimilarityValidator", "MinimumLengthValidator", "CommonPasswordValidator")
+    for name in ("UserAttributeSimilarityValidator", "CommonPasswordValidator", "NumericPasswordValidator")
 ]
+AUTH_PASSWORD_VALIDATORS.append(
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}}  # type: ignore[dict-item]
+)
 LOGIN_URL = "sign-in"
 LOGIN_REDIRECT_URL = "statements"
 LOGOUT_REDIRECT_URL = "sign-in"
@@ -153,6 +160,9 @@ CONTENT_SECURITY_POLICY = {
 X_FRAME_OPTIONS = "DENY"
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
+SESSION_ENGINE = "rulka.web.sessions"
+SESSION_IDLE = 60 * int(os.environ.get("RULKA_IDLE_MINUTES", "60"))
+SESSION_LONGEST = SESSION_COOKIE_AGE = 3600 * int(os.environ.get("RULKA_SESSION_HOURS", "12"))
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("RULKA_HTTPS") == "1"

@@ -2,23 +2,46 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.conf import settings
 from django.contrib.auth import login
 from django.contrib.auth.decorators import login_not_required
+from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.views import LoginView
+from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_POST
 
+from rulka.people.library import signing
 from rulka.people.library.persons import DEMO_PEOPLE
 from rulka.people.models import Person
+
+
+class SignInForm(AuthenticationForm):
+    """Name and password, tried no more often than `signing` allows."""
+
+    def clean(self) -> dict[str, Any]:
+        name, password = self.cleaned_data.get("username"), self.cleaned_data.get("password")
+        if name is not None and password:
+            address = self.request.META.get("REMOTE_ADDR", "") if self.request else ""
+            try:
+                self.user_cache = signing.sign_in(name, password, address)
+            except signing.TooMany as error:
+                raise ValidationError(str(error), code=error.code) from None
+            if self.user_cache is None:
+                raise self.get_invalid_login_error()
+            self.confirm_login_allowed(self.user_cache)
+        return self.cleaned_data
 
 
 @method_decorator(login_not_required, name="dispatch")
 class SignIn(LoginView):
     """Name and password; under the demo settings also the demo's people, one click each."""
 
+    authentication_form = SignInForm
     template_name = "people/sign_in.html"
     redirect_authenticated_user = True
 

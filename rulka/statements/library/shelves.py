@@ -17,6 +17,7 @@ from rulka.ledger.models import Ledger
 from rulka.people.library.persons import people_of
 from rulka.people.models import Person
 from rulka.statements.models import Definition, Shelf, ShelfRight, Visit
+from rulka.work.services.waiting import aside
 
 SEE, RUN, EDIT = ShelfRight.Level.values
 LEVELS = {int(level): str(level.label) for level in ShelfRight.Level}
@@ -188,9 +189,10 @@ def _fits(shelved: Shelved, search: str) -> bool:
 
 def remember_visit(person: Person, definition: Definition) -> None:
     """Note that somebody looks at a statement now."""
-    changed = Visit.objects.filter(person=person, definition=definition).update(at=timezone.now())
-    if not changed:
-        Visit.objects.get_or_create(person=person, definition=definition)
+    with aside():
+        changed = Visit.objects.filter(person=person, definition=definition).update(at=timezone.now())
+        if not changed:
+            Visit.objects.get_or_create(person=person, definition=definition)
 
 
 def set_favourite(person: Person, definition: Definition, *, favourite: bool) -> None:

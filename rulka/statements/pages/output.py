@@ -108,7 +108,7 @@ def paper(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """One page of what would be printed, as a picture."""
     seat = seat_of(request)
     picture, _ = preview_page(seat, _opened(seat, name), number)
-    return HttpResponse(picture, content_type="image/png", headers={"Cache-Control": "private, max-age=60"})
+    return HttpResponse(picture, content_type="image/png")
 
 
 @require_POST
