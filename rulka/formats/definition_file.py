@@ -32,12 +32,25 @@ NAMED = (
 COMPARED = ("difference", "percent", "share", "sum", "check", "formula", "text")
 SCHEMA = Path(__file__).with_name("definition.schema.json")
 MOST_BYTES = 2_000_000
+MOST_DEPTH = 30
 
 
 class _TextLoader(yaml.SafeLoader):
     """Every scalar stays text (`0100`, `NO` and `12:30` too); a repeated key or an alias is refused."""
 
+    depth = 0
+
     def compose_node(self, parent: Any, index: Any) -> Any:
+        self.depth += 1
+        try:
+            return self._composed(parent, index)
+        finally:
+            self.depth -= 1
+
+    def _composed(self, parent: Any, index: Any) -> Any:
+        if self.depth > MOST_DEPTH:
+            mark = self.peek_event().start_mark  # type: ignore[no-untyped-call]
+            raise yaml.constructor.ConstructorError(None, None, "it nests too deeply", mark)
         if self.check_event(yaml.AliasEvent):
             mark = self.peek_event().start_mark  # type: ignore[no-untyped-call]
             raise yaml.constructor.ConstructorError(None, None, "aliases are not used in definitions", mark)
@@ -46,6 +59,8 @@ class _TextLoader(yaml.SafeLoader):
     def construct_mapping(self, node: Any, deep: bool = False) -> dict[Hashable, Any]:
         seen: set[str] = set()
         for key, _ in node.value:
+            if not isinstance(key.value, str):
+                raise yaml.constructor.ConstructorError(None, None, "a name is one word or text", key.start_mark)
             if key.value in seen:
                 raise yaml.constructor.ConstructorError(None, None, f"'{key.value}' is written twice", key.start_mark)
             seen.add(key.value)
@@ -72,8 +87,8 @@ def read_definitions(text: str, file: str = "") -> list[dict[str, Any]]:
         raise RulkaError("The file is larger than 2 MB.", hint="A definition is a page of text.", subject=file)
     try:
         documents = [document for document in yaml.load_all(text, Loader=_TextLoader) if document not in (None, "")]
-    except RecursionError:
-        raise RulkaError("The file nests too deeply.", subject=file) from None
+    except (RecursionError, ValueError):
+        raise RulkaError("The file is no definition.", hint="A definition is a page of text.", subject=file) from None
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         place = f", line {mark.line + 1}, character {mark.column + 1}" if mark else ""

@@ -115,6 +115,8 @@ for (
 DATABASE_ROUTERS = ["rulka.work.routing.WorkRouter"]
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend"}}
 FEED_FOLDER = os.environ.get("RULKA_FEED_FOLDER") or str(VAR / "feeds")
+FEED_HOSTS = [host.strip().lower() for host in os.environ.get("RULKA_FEED_HOSTS", "").split(",") if host.strip()]
+FEED_PRIVATE = os.environ.get("RULKA_FEED_PRIVATE", "1" if DEMO else "0") == "1"
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.Person"

@@ -6,6 +6,7 @@ import csv
 import json
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path, PurePosixPath
@@ -33,13 +34,22 @@ def ledger_folder(path: Path) -> Iterator[Path]:
             "The file can't be opened; it is damaged or something else.", hint="Save it again.", subject=path.name
         )
     with tempfile.TemporaryDirectory(prefix="rulka-ledger-") as folder:
-        with zipfile.ZipFile(path) as archive:
+        with _archive(path) as archive:
             check_archive(archive, path.name)
             if path.suffix.lower() == ".zip":
                 _unpack(archive, Path(folder), path.name)
         if path.suffix.lower() == ".xlsx":
             _sheets(path, Path(folder))
         yield Path(folder)
+
+
+def _archive(path: Path) -> zipfile.ZipFile:
+    try:
+        return zipfile.ZipFile(path)
+    except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
+        raise RulkaError(
+            "The file can't be opened; it is damaged or something else.", hint="Save it again.", subject=path.name
+        ) from error
 
 
 def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
@@ -50,8 +60,17 @@ def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
     parents = {PurePosixPath(member.filename).parent for member in files}
     if len(parents) > 1:
         raise RulkaError("Its files lie in several folders.", hint="Pack one ledger folder.", subject=name)
+    taken: set[str] = set()
     for member in files:
-        target = folder / PurePosixPath(member.filename).name
+        own = PurePosixPath(member.filename).name
+        if own in ("", ".", "..") or own in taken or len(own) > 100 or not own.isprintable() or "\\" in own:
+            raise RulkaError(
+                "A file in it has no usable name, or the name of another one.",
+                hint="Pack one ledger folder.",
+                subject=f"{name}, {member.filename[:100]!r}",
+            )
+        taken.add(own)
+        target = folder / own
         if member.flag_bits & 1:
             raise RulkaError("It is locked with a password.", hint="Pack it without one.", subject=name)
         try:
@@ -66,7 +85,7 @@ def _unpack(archive: zipfile.ZipFile, folder: Path, name: str) -> None:
                             subject=f"{name}, {member.filename}",
                         )
                     file.write(block)
-        except (zipfile.BadZipFile, EOFError) as error:
+        except (zipfile.BadZipFile, EOFError, zlib.error, ValueError, NotImplementedError, RuntimeError) as error:
             raise RulkaError(
                 "A file in it is damaged.", hint="Pack it again.", subject=f"{name}, {member.filename}"
             ) from error
@@ -83,7 +102,7 @@ def _sheets(path: Path, folder: Path) -> None:
         elif f"{stem}.csv" in TABLES:
             _table(sheet_rows(path, title), folder / f"{stem}.csv", f"{path.name}, sheet {title}")
         else:
-            (folder / f"sheet {title}".replace("/", "_")).touch()
+            (folder / f"sheet {title[:60]}".replace("/", "_").replace("\0", "_")).touch()
 
 
 def _settings(rows: list[list[str]], name: str) -> str:

@@ -7,7 +7,7 @@ refused.
 from __future__ import annotations
 
 import csv
-import json
+import time
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
@@ -15,20 +15,32 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urljoin, urlsplit
 
+import httpcore
 import httpx
+from jsonschema import Draft202012Validator
+from jsonschema.exceptions import best_match
 from tenacity import Retrying, retry_if_exception_type, stop_after_attempt, wait_exponential
 
 from rulka.core.errors import RulkaError
+from rulka.core.values import is_whole
 from rulka.formats.intake.bounds import Bounds
 from rulka.formats.intake.ledger_folder import TABLES
+from rulka.formats.intake.outside import Outside, body_of, client_for, read_json
 
 TRIES = 4
 MOST_PAGES = 20_000
+MOST_EMPTY = 20
+"""Pages without a row that may follow each other."""
+MOST_SECONDS = 4 * 3_600
+"""How long one pull may ask a service."""
 ACCEPT = "application/json;odata.metadata=minimal;IEEE754Compatible=true"
 
 
 Watch = Callable[[int, int], None]
 """Told after each page how many rows have come, of how many; may raise to end the pull."""
+
+
+NOWHERE_PRIVATE = Outside()
 
 
 class Unsteady(Exception):
@@ -64,18 +76,38 @@ class Pulled:
     mark: str = ""
 
 
-def sets_from(data: Mapping[str, Any]) -> dict[str, SetMapping]:
+SET = {
+    "type": "object",
+    "required": ["set", "fields"],
+    "properties": {
+        "set": {"type": "string", "pattern": "^[A-Za-z_][A-Za-z0-9_./]{0,120}$"},
+        "fields": {"type": "object", "minProperties": 1, "additionalProperties": {"$ref": "#/$defs/property"}},
+        "modified": {"anyOf": [{"const": ""}, {"$ref": "#/$defs/property"}]},
+        "keys": {"type": "array", "maxItems": 20, "items": {"$ref": "#/$defs/property"}},
+        "constants": {"type": "object", "additionalProperties": {"type": "string", "maxLength": 200}},
+    },
+    "$defs": {"property": {"type": "string", "pattern": "^[A-Za-z_][A-Za-z0-9_/]{0,120}$"}},
+}
+"""What a set's mapping has to be, as a JSON Schema."""
+
+
+def sets_from(data: Any) -> dict[str, SetMapping]:
     """The mapping of a service as a feed stores it."""
     sets = {}
+    if not isinstance(data, dict):
+        raise RulkaError("The mapping names no sets.", hint='Write {"entries": {...}}.', subject="mapping")
     for file, about in data.items():
         if f"{file}.csv" not in TABLES:
             raise RulkaError(
                 f"'{file}' is no file of a ledger folder.", hint="Map entries, accounts and so on.", subject="mapping"
             )
-        if not isinstance(about, dict) or not about.get("set") or not isinstance(about.get("fields"), dict):
+        wrong = best_match(Draft202012Validator(SET).iter_errors(about))
+        if wrong is not None:
+            where = "/".join(map(str, wrong.absolute_path))
+            what = f"has something wrong at {where}" if where else "names no set or no fields"
             raise RulkaError(
-                f"The mapping of {file} names no set or no fields.",
-                hint='Write {"set": "JournalLines", "fields": {...}}.',
+                f"The mapping of {file} {what}.",
+                hint='Write {"set": "JournalLines", "fields": {"entity": "Company", ...}}.',
                 subject="mapping",
             )
         sets[file] = SetMapping(
@@ -92,11 +124,18 @@ class Service:
     """One service; use it as a context manager."""
 
     def __init__(
-        self, address: str, sign_in: SignIn, *, seconds: float = 30, wait: float = 0.5, watch: Watch | None = None
+        self,
+        address: str,
+        sign_in: SignIn,
+        *,
+        outside: Outside = NOWHERE_PRIVATE,
+        seconds: float = 30,
+        wait: float = 0.5,
+        watch: Watch | None = None,
     ) -> None:
-        if urlsplit(address).scheme not in ("http", "https"):
-            raise RulkaError(f"'{address}' is no web address.", hint="Begin it with https://.", subject="address")
+        outside.check(address)
         self.address = address.rstrip("/") + "/"
+        self.seconds, self.until = seconds, time.monotonic() + MOST_SECONDS
         self.wait, self.watch = wait, watch
         headers = {"Accept": ACCEPT, "OData-Version": "4.0", "OData-MaxVersion": "4.01"}
         auth: Any = None
@@ -104,7 +143,7 @@ class Service:
             auth = httpx.BasicAuth(sign_in.user, sign_in.secret)
         elif sign_in.kind == "bearer":
             headers["Authorization"] = f"Bearer {sign_in.secret}"
-        self.client = httpx.Client(headers=headers, auth=auth, timeout=seconds, follow_redirects=False, trust_env=False)
+        self.client = client_for(outside, seconds=seconds, headers=headers, auth=auth)
 
     def __enter__(self) -> Service:
         return self
@@ -133,11 +172,14 @@ class Service:
 
     def _once(self, url: str, params: Mapping[str, str] | None) -> dict[str, Any]:
         try:
-            answer = self.client.get(url, params=params)
+            with self.client.stream("GET", url, params=params) as answer:
+                content = body_of(answer, until=time.monotonic() + 4 * self.seconds)
         except httpx.TimeoutException:
             raise Unsteady("it took too long") from None
-        except httpx.TransportError as error:
-            raise Unsteady(str(error) or "the connection broke") from None
+        except (httpx.TransportError, httpx.DecodingError, httpcore.NetworkError):
+            raise Unsteady("the connection could not be made, or broke") from None
+        except httpx.InvalidURL:
+            raise RulkaError("This is no web address.", hint="Write https://host/path/.", subject="address") from None
         if answer.status_code >= 500 or answer.status_code == 429:
             raise Unsteady(f"status {answer.status_code}")
         if answer.status_code in (401, 403):
@@ -149,19 +191,15 @@ class Service:
             )
         if answer.status_code != 200:
             raise RulkaError(
-                f"The service answered with status {answer.status_code}: {_told(answer)}",
-                hint="Check the feed's mapping.",
-                subject=url,
+                f"The service answered with status {answer.status_code}.",
+                hint="Check the feed's address and mapping.",
+                subject="service",
             )
         try:
-            page = json.loads(answer.content, parse_float=Decimal)
+            page = read_json(content)
         except ValueError:
-            raise Unsteady("the page is cut off or no JSON") from None
-        if not isinstance(page, dict) or not isinstance(page.get("value"), list):
-            raise RulkaError(
-                "The answer is no OData collection.", hint="Check the address and the set's name.", subject=url
-            )
-        return page
+            raise Unsteady("the page is cut off, no JSON, or holds what is no amount") from None
+        return _collection(page)
 
     def rows(self, name: str, options: Mapping[str, str], keys: Sequence[str] = ()) -> Iterator[dict[str, Any]]:
         """All rows of a set, page after page. Refused when pages go in a circle, keys repeat or the count moves."""
@@ -172,10 +210,16 @@ class Service:
         known: set[tuple[Any, ...]] = set()
         stated: int | None = None
         given = 0
+        empty = 0
         for _ in range(MOST_PAGES):
+            if time.monotonic() > self.until:
+                raise self._refused(name, f"Reading it took more than {MOST_SECONDS // 3600} hours.")
             page = self._page(url, sent)
+            empty = 0 if page["value"] else empty + 1
+            if empty > MOST_EMPTY:
+                raise self._refused(name, f"{empty} pages without a row follow each other.")
             if "@odata.count" in page:
-                count = int(page["@odata.count"])
+                count = page["@odata.count"]
                 if stated is not None and count != stated:
                     raise self._refused(
                         name, f"The number of rows changed from {stated} to {count} while they were read."
@@ -183,9 +227,9 @@ class Service:
                 stated = count
             for row in page["value"]:
                 if keys:
-                    key = tuple(row.get(key) for key in keys)
+                    key = tuple(_text(row.get(key), key) for key in keys)
                     if key in known:
-                        raise self._refused(name, f"The row {', '.join(map(str, key))} came twice.")
+                        raise self._refused(name, f"The row {', '.join(key)} came twice.")
                     known.add(key)
                 given += 1
                 yield row
@@ -196,8 +240,12 @@ class Service:
                 if stated is not None and given != stated:
                     raise self._refused(name, f"The service states {stated} rows and gave {given}.")
                 return
-            url, sent = urljoin(url if "/" in following else self.address, following), None
-            if urlsplit(url)[:2] != urlsplit(self.address)[:2]:
+            try:
+                url, sent = urljoin(url if "/" in following else self.address, following), None
+                leads_away = urlsplit(url)[:2] != urlsplit(self.address)[:2]
+            except ValueError:
+                leads_away = True
+            if leads_away:
                 raise self._refused(name, "A page leads to another server.")
             if url in seen:
                 raise self._refused(name, "Its pages go in a circle.")
@@ -213,11 +261,18 @@ class Service:
         )
 
 
-def _told(answer: httpx.Response) -> str:
-    try:
-        return str(answer.json()["error"]["message"])
-    except (ValueError, KeyError, TypeError):
-        return answer.text[:200]
+def _collection(page: Any) -> dict[str, Any]:
+    """An answer that is a page of rows, with its count and next link where it has them; refused otherwise."""
+    whole = isinstance(page, dict) and isinstance(page.get("value"), list)
+    if whole and all(isinstance(row, dict) for row in page["value"]):
+        count, following = page.get("@odata.count", 0), page.get("@odata.nextLink") or ""
+        if isinstance(count, str) and is_whole(count):
+            page["@odata.count"] = count = int(count)
+        if isinstance(count, int) and isinstance(following, str) and len(following) <= 4_000:
+            return dict(page)
+    raise RulkaError(
+        "The answer is no OData collection.", hint="Check the address and the set's name.", subject="service"
+    )
 
 
 def literal(value: str) -> str:

@@ -7,7 +7,7 @@ import csv
 import io
 import zipfile
 from collections.abc import Generator, Iterator
-from contextlib import closing
+from contextlib import closing, contextmanager
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -24,8 +24,14 @@ ERROR_VALUES = ("#REF!", "#VALUE!", "#N/A", "#NAME?", "#DIV/0!", "#NUM!", "#NULL
 
 MOST_BYTES = 4_000_000_000
 MOST_FILES = 200
-MOST_RATIO = 400
+MOST_RATIO = 100
+SMALL = 20_000_000
+"""Bytes up to which an archive may be packed as tightly as it likes."""
+METHODS = (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED)
 """An archive that would unpack beyond these is refused before anything is written."""
+
+MOST_WIDTH, MOST_CELLS, MOST_GAP = 1_000, 200_000_000, 100_000
+"""Columns and cells of a sheet, and empty rows that may follow each other: a cell's name alone can claim millions."""
 
 
 @dataclass(frozen=True)
@@ -115,6 +121,10 @@ def _text_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
         with path.open(encoding=look.encoding, errors="strict", newline="") as file:
             for number, cells in enumerate(csv.reader(file, delimiter=look.delimiter, strict=True), 1):
                 yield number, cells
+    except TypeError:  # the delimiter is no single character
+        raise RulkaError(
+            "A delimiter is one character.", hint="Choose comma, semicolon, tab or bar.", subject=path.name
+        ) from None
     except UnicodeError:
         raise RulkaError(
             f"The file is not {look.encoding} here.",
@@ -137,7 +147,11 @@ def check_archive(archive: zipfile.ZipFile, name: str) -> None:
     """Refuse an archive that would unpack beyond the limits."""
     members = archive.infolist()
     size, packed = sum(member.file_size for member in members), sum(member.compress_size for member in members)
-    if len(members) > MOST_FILES or size > MOST_BYTES or (size > 50_000_000 and size > MOST_RATIO * max(packed, 1)):
+    if any(member.compress_type not in METHODS for member in members):
+        raise RulkaError(
+            "It is packed in a way that isn't read here.", hint="Pack it as a usual .zip (deflate).", subject=name
+        )
+    if len(members) > MOST_FILES or size > MOST_BYTES or (size > SMALL and size > MOST_RATIO * max(packed, 1)):
         raise RulkaError(
             f"It would unpack to {len(members)} files of {size:,} bytes.",
             hint=f"At most {MOST_FILES} files, {MOST_BYTES:,} bytes and {MOST_RATIO} times its packed size are taken.",
@@ -148,22 +162,43 @@ def check_archive(archive: zipfile.ZipFile, name: str) -> None:
 
 def _open(path: Path, *, values: bool) -> Any:
     import openpyxl
-    from openpyxl.utils.exceptions import InvalidFileException
 
     if not zipfile.is_zipfile(path):
         raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name)
-    with zipfile.ZipFile(path) as archive:
-        check_archive(archive, path.name)
-    try:
+    with foreign(path.name):
+        with zipfile.ZipFile(path) as archive:
+            check_archive(archive, path.name)
         return openpyxl.load_workbook(path, read_only=True, data_only=values)
-    except (InvalidFileException, KeyError, ValueError, OSError, zipfile.BadZipFile) as error:
-        raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name) from error
+
+
+@contextmanager
+def foreign(name: str) -> Iterator[None]:
+    """Around what reads a workbook: whatever a broken one makes its reader trip over, the file is refused."""
+    try:
+        yield
+    except (RulkaError, MemoryError, GeneratorExit):
+        raise
+    except Exception as error:  # the readers of XML and of packed files raise all kinds
+        raise RulkaError(
+            "The workbook can't be read; it is damaged or holds what no workbook does.",
+            hint="Open it in a spreadsheet and save it again as .xlsx.",
+            subject=name,
+        ) from error
 
 
 def sheet_rows(path: Path, name: str) -> Iterator[tuple[int, list[str]]]:
     """A sheet's rows; a formula without a kept result and an error value are refused with the cell's address."""
     book, formulas = _open(path, values=True), _open(path, values=False)
     try:
+        yield from _rows_of(path, name, book, formulas)
+    finally:
+        book.close()
+        formulas.close()
+
+
+def _rows_of(path: Path, name: str, book: Any, formulas: Any) -> Iterator[tuple[int, list[str]]]:
+    cells = gap = 0
+    with foreign(path.name):
         if name and name not in book.sheetnames:
             raise RulkaError(
                 f"There is no sheet '{name}'.", hint="It has " + ", ".join(book.sheetnames) + ".", subject=path.name
@@ -171,16 +206,20 @@ def sheet_rows(path: Path, name: str) -> Iterator[tuple[int, list[str]]]:
         sheet, written = (one[name] if name else one.worksheets[0] for one in (book, formulas))
         with closing(sheet.iter_rows(values_only=True)) as rows, closing(written.iter_rows(values_only=True)) as texts:
             for number, (row, text) in enumerate(zip(rows, texts, strict=False), 1):
-                yield (
-                    number,
-                    [
-                        _cell(value, source, path.name, sheet.title, number, at)
-                        for at, (value, source) in enumerate(zip(row, text, strict=False))
-                    ],
-                )
-    finally:
-        book.close()
-        formulas.close()
+                cells += len(row)
+                found = [
+                    _cell(value, source, path.name, sheet.title, number, at)
+                    for at, (value, source) in enumerate(zip(row, text, strict=False))
+                ]
+                gap = 0 if any(found) else gap + 1
+                if len(row) > MOST_WIDTH or cells > MOST_CELLS or gap > MOST_GAP:
+                    raise RulkaError(
+                        "The sheet claims more cells than a table has.",
+                        hint=f"At most {MOST_WIDTH} columns are taken, and no {MOST_GAP} empty rows in a row.",
+                        subject=f"{path.name}, sheet {sheet.title}",
+                        code="too-large",
+                    )
+                yield number, found
 
 
 def _cell(value: Any, source: Any, file: str, sheet: str, row: int, at: int) -> str:
@@ -224,7 +263,7 @@ def cell_text(value: Any, subject: str) -> str:
         return value.isoformat()
     if isinstance(value, (int, float)):
         exact = Decimal(repr(value))
-        if abs(exact) >= 10**15:
+        if not exact.is_finite() or abs(exact) >= 10**15:
             raise RulkaError(
                 f"{value} is too large for a spreadsheet to hold exactly.",
                 hint="Format the cell as text and type it again.",

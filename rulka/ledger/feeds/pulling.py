@@ -18,7 +18,7 @@ from rulka.formats.intake.ledger_folder import TABLES, LedgerFolder, calendar_fr
 from rulka.formats.intake.ledger_source import ledger_folder
 from rulka.formats.intake.mapping import MappingDefinition, convert, side_rows
 from rulka.formats.intake.odata import Service, SignIn, pull, pull_openings, sets_from
-from rulka.ledger.feeds.settings import bounds_of, loads_folder, place_of, secret_of
+from rulka.ledger.feeds.settings import bounds_of, loads_folder, outside, place_of, secret_of
 from rulka.ledger.loading.load import Loading, alone, load
 from rulka.ledger.loading.report import ACCEPT, FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed, Ledger, SideTable
@@ -211,7 +211,12 @@ def _from_service(feed: Feed, job: Load, folder: Path, watch: Watch) -> Prepared
     dimensions = feed.ledger.dimensions
     seconds, wait = float(feed.options.get("seconds", 30)), float(feed.options.get("wait", 0.5))
     with Service(
-        feed.location, sign_in, seconds=seconds, wait=wait, watch=lambda rows, of: watch("reading", rows, of)
+        feed.location,
+        sign_in,
+        outside=outside(),
+        seconds=seconds,
+        wait=wait,
+        watch=lambda rows, of: watch("reading", rows, of),
     ) as service:
         pulled = pull(service, sets, folder, dimensions, since=since, bounds=bounds)
         _settings_file(feed.ledger, folder)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 from datetime import datetime
@@ -17,6 +18,7 @@ from rulka.core.errors import RulkaError, one_of
 from rulka.formats.intake.bounds import Bounds
 from rulka.formats.intake.mapping import MappingDefinition
 from rulka.formats.intake.odata import sets_from
+from rulka.formats.intake.outside import Outside
 from rulka.ledger.loading.report import FINDINGS
 from rulka.ledger.models import Feed, Ledger
 from rulka.ledger.reading.queries import frame_of
@@ -75,6 +77,16 @@ def save_feed(ledger: Ledger, values: dict[str, Any], *, feed: Feed | None = Non
         MappingDefinition.from_data(feed.mapping)
     if feed.kind == Feed.Kind.SERVICE:
         sets_from(feed.mapping)
+        if feed.location:
+            outside().check(feed.location)
+    if not isinstance(feed.options, dict):
+        raise RulkaError("The options are no names with values.", hint="Write {}.", subject="options")
+    for name, least, most in (("seconds", 0.1, 600), ("wait", 0, 60)):
+        value = feed.options.get(name, least)
+        if isinstance(value, bool) or not isinstance(value, (int, float)) or not least <= value <= most:
+            raise RulkaError(
+                f"The option {name} is no number from {least:g} to {most:g}.", hint="Write one.", subject="options"
+            )
     bounds_of(feed)
     feed.save()
     return feed
@@ -121,18 +133,38 @@ def remove_feed(feed: Feed) -> None:
     feed.delete()
 
 
+def outside() -> Outside:
+    """Where feeds may ask, by the settings."""
+    return Outside(frozenset(settings.FEED_HOSTS), settings.FEED_PRIVATE)
+
+
 def keep_secret(feed: Feed, secret: str) -> None:
-    """Keep a service's password or token in a file of its own that only we may read."""
+    """Keep a service's password or token, with the host it is for, in a file of its own that only we may read."""
+    origin = outside().check(feed.location) if feed.kind == Feed.Kind.SERVICE else ""
     folder = Path(settings.VAR) / "secrets"
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     descriptor = os.open(folder / f"feed-{feed.pk}", os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(descriptor, "w") as file:
-        file.write(secret)
+        json.dump({"origin": origin, "secret": secret}, file)
 
 
 def secret_of(feed: Feed) -> str:
+    """A service's password or token; refused where it was given for another host than the feed asks now."""
     path = Path(settings.VAR) / "secrets" / f"feed-{feed.pk}"
-    return path.read_text() if path.exists() else ""
+    if not path.exists():
+        return ""
+    try:
+        kept = json.loads(path.read_text())
+        origin, secret = str(kept["origin"]), str(kept["secret"])
+    except (ValueError, TypeError, KeyError):  # kept before hosts were kept with it
+        origin, secret = "", ""
+    if origin != outside().check(feed.location):
+        raise RulkaError(
+            "The feed's address leads to another host than its password or token was given for.",
+            hint="Type the password or token once more, for the new address.",
+            subject="secret",
+        )
+    return secret
 
 
 def bounds_of(feed: Feed) -> Bounds:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import shutil
-import tempfile
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -15,8 +14,9 @@ from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
-from rulka.core.errors import NotFound, RulkaError
-from rulka.formats.intake.guessing import KnownCodes, guess
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.values import quoted, whole
+from rulka.formats.intake.guessing import KnownCodes
 from rulka.formats.intake.mapping import (
     AMOUNTS,
     DATES,
@@ -24,11 +24,10 @@ from rulka.formats.intake.mapping import (
     TARGETS,
     MappingDefinition,
     Source,
-    convert,
-    preview_rows,
     target_fields,
 )
-from rulka.formats.intake.table_file import TableLook, is_workbook, sheets_of
+from rulka.formats.intake.peek import Look, look_into
+from rulka.formats.intake.table_file import TableLook
 from rulka.ledger.feeds import asking
 from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
@@ -41,7 +40,6 @@ from rulka.work.services import loads as work
 ACTIONS = ("accept", "hold", "refuse")
 ENCODINGS = ("utf-8-sig", "utf-16", "cp1252", "cp1250", "iso-8859-15", "cp850")
 DELIMITERS = ((";", "semicolon"), (",", "comma"), ("\t", "tab"), ("|", "bar"))
-SHOWN_FIRST = ("scenario", "entity", "entry", "line", "date", "period", "account", "debit", "credit", "amount")
 MOST_SAMPLE = 200_000_000
 
 
@@ -106,7 +104,7 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         may_edit(seat)
         try:
             feed_settings.save_feed(seat.ledger, _settings(request.POST, feed), feed=feed)
-            if request.POST.get("secret"):
+            if request.POST.get("secret") and feed.kind == Feed.Kind.SERVICE:
                 feed_settings.keep_secret(feed, request.POST["secret"])
             done = "Saved."
         except RulkaError as error:
@@ -143,8 +141,8 @@ def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
         "bounds": {name: value for name, value in bounds.items() if value},
         "keep_columns": "keep_columns" in posted,
     }
-    if posted.get("long_past", "").isdigit():
-        options["long_past"] = int(str(posted["long_past"]))
+    if posted.get("long_past"):
+        options["long_past"] = whole(str(posted["long_past"]), "periods in the past", most=1_200)
     if feed.kind == Feed.Kind.SERVICE:
         options["sign_in"] = {"kind": posted.get("sign_in", ""), "user": posted.get("user", "")}
     values: dict[str, Any] = {
@@ -224,17 +222,17 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
         sample = feed_settings.place_of(feed.location)
     if sample is None:
         return page(request, seat, "feeds", "ledger/map.html", {"feed": feed, "sample": None, "targets": TARGETS})
-    problem, mapping = None, None
+    problem: RulkaError | None = None
+    table, mapping, look = request.GET.get("table") or "entries", None, None
     try:
         if request.method == "POST":
-            mapping = _mapping(request.POST, seat, sample)
+            table, mapping, look = _asked_mapping(request.POST, seat)
         elif feed.mapping and not request.GET.get("table"):
             mapping = MappingDefinition.from_data(feed.mapping)
-        else:
-            mapping = guess(sample, request.GET.get("table") or "entries", _known(seat))
     except RulkaError as error:
         problem = error
-        mapping = mapping or guess(sample, "entries", _known(seat))
+    found = look_into(sample, _table(table), _known(seat), seat.ledger.dimensions, mapping=mapping, look=look)
+    mapping = MappingDefinition.from_data(found.mapping or {})
     if request.method == "POST" and problem is None and request.POST.get("do") in ("save", "load"):
         try:
             feed_settings.save_feed(seat.ledger, {"mapping": mapping.as_data()}, feed=feed)
@@ -245,8 +243,8 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
             return redirect(f"{reverse('feed', args=[pk])}?{seat.query}")
         except RulkaError as error:
             problem = error
-    context = _map_context(seat, feed, sample, mapping)
-    problem = problem or context.pop("trouble", None)
+    context = _map_context(seat, mapping, found)
+    problem = problem or (RulkaError(**found.trouble) if found.trouble else None)
     template = "ledger/_map.html" if request.headers.get("HX-Request") else "ledger/map.html"
     context |= {"feed": feed, "sample": sample, "problem": problem, "targets": TARGETS, "seat": seat}
     if request.headers.get("HX-Request"):
@@ -267,19 +265,24 @@ def _keep_sample(feed: Feed, upload: Any) -> None:
             target.write(block)
 
 
-def _mapping(posted: QueryDict, seat: Seat, sample: Path) -> MappingDefinition:
-    """The mapping as the form has it; a changed way of reading starts from a fresh guess."""
+def _table(name: str) -> str:
+    if name not in TARGETS:
+        raise RulkaError(f"{quoted(name)} is nothing to map to.", hint=one_of(name, TARGETS), subject="mapping")
+    return name
+
+
+def _asked_mapping(posted: QueryDict, seat: Seat) -> tuple[str, MappingDefinition | None, TableLook | None]:
+    """The kind of table and its mapping as the form has them; no mapping, but how to read the file, where a fresh guess
+    is wanted."""
     look = TableLook(
         posted.get("encoding", "utf-8-sig"),
         posted.get("delimiter", ","),
         posted.get("sheet", ""),
-        int(str(posted["header"])) if posted.get("header", "").isdigit() else 1,
+        whole(posted.get("header") or "1", "header", least=1, most=1_000),
     )
-    table = posted.get("table", "entries")
-    if table not in TARGETS:
-        raise RulkaError(f"'{table}' is nothing to map to.", subject="mapping")
+    table = _table(posted.get("table", "entries"))
     if posted.get("do") == "again":
-        return guess(sample, table, _known(seat), look=look)
+        return table, None, look
     amounts = posted.get("amounts", AMOUNTS[0])
     must, may = target_fields(table, list(seat.ledger.dimensions), amounts if amounts in AMOUNTS else AMOUNTS[0])
     translations: dict[str, dict[str, str]] = {}
@@ -301,7 +304,7 @@ def _mapping(posted: QueryDict, seat: Seat, sample: Path) -> MappingDefinition:
         if columns or constant:
             fields[name] = Source(columns, constant, translations.get(name, {}))
     parts = tuple(posted.getlist("part")) if posted.get("segments") else ()
-    return MappingDefinition.from_data(
+    mapping = MappingDefinition.from_data(
         replace(
             MappingDefinition(
                 table, look, posted.get("date", "YYYY-MM-DD"), posted.get("number", "1234.56"), amounts, fields
@@ -313,69 +316,35 @@ def _mapping(posted: QueryDict, seat: Seat, sample: Path) -> MappingDefinition:
             side_name=posted.get("side_name", "").strip(),
         ).as_data()
     )
+    return table, mapping, None
 
 
-def _map_context(seat: Seat, feed: Feed, sample: Path, mapping: MappingDefinition) -> dict[str, Any]:
+def _map_context(seat: Seat, mapping: MappingDefinition, found: Look) -> dict[str, Any]:
     dimensions = list(seat.ledger.dimensions)
-    context: dict[str, Any] = {}
-    rows: list[tuple[int, list[str]]] = []
-    try:
-        rows = list(preview_rows(sample, mapping.look, mapping.look.header + 8))
-    except RulkaError as error:
-        context["trouble"] = error
-    header: list[str] = next((cells for number, cells in rows if number >= mapping.look.header), [])
+    header: list[str] = next((cells for number, cells in found.rows if number >= mapping.look.header), [])
     must, may = target_fields(mapping.table, dimensions, mapping.amounts)
-    fields = [(name, name in must, mapping.fields.get(name)) for name in [*must, *may]]
-    made: list[list[str]] = []
-    errors: list[RulkaError] = []
-    heads: list[str] = []
-    if mapping.table != "side" and "trouble" not in context:
-        try:
-            heads, made, errors = _tried(sample, mapping, dimensions)
-        except RulkaError as error:
-            context["trouble"] = error
-    parts = list(mapping.segments_parts) or [""]
-    return context | {
+    return {
         "mapping": mapping,
         "header": header,
-        "below": [cells for number, cells in rows if number > mapping.look.header][:6],
-        "fields": fields,
+        "below": [cells for number, cells in found.rows if number > mapping.look.header][:6],
+        "fields": [(name, name in must, mapping.fields.get(name)) for name in [*must, *may]],
         "dates": DATES,
         "numbers": NUMBERS,
         "amounts": AMOUNTS,
         "encodings": ENCODINGS,
         "delimiters": DELIMITERS,
-        "sheets": sheets_of(sample) if is_workbook(sample) else [],
-        "heads": heads,
-        "made": made,
-        "errors": errors[:8],
-        "error_count": len(errors),
-        "parts": parts,
+        "sheets": found.sheets,
+        "heads": found.heads,
+        "made": found.made,
+        "errors": [RulkaError(**error) for error in found.errors],
+        "error_count": found.error_count,
+        "parts": list(mapping.segments_parts) or [""],
         "part_choices": ["", "entity", "account", *dimensions],
         "unused": [name for name in header if name],
         "translations": "\n".join(
             f"{name}: {a} = {b}" for name, source in mapping.fields.items() for a, b in source.translate.items()
         ),
     }
-
-
-def _tried(
-    sample: Path, mapping: MappingDefinition, dimensions: list[str]
-) -> tuple[list[str], list[list[str]], list[RulkaError]]:
-    """What the mapping makes of the file: heads, the first rows, and every error."""
-    import csv
-
-    with tempfile.TemporaryDirectory(prefix="rulka-map-") as name:
-        converted = convert(sample, mapping, Path(name), dimensions)
-        with (Path(name) / converted.file).open(encoding="utf-8", newline="") as file:
-            reader = csv.reader(file)
-            heads = next(reader, [])
-            order = sorted(
-                range(len(heads)),
-                key=lambda at: (SHOWN_FIRST.index(heads[at]) if heads[at] in SHOWN_FIRST else len(SHOWN_FIRST), at),
-            )
-            rows = [[row[at] for at in order] for _, row in zip(range(6), reader, strict=False)]
-            return [heads[at] for at in order], rows, converted.errors
 
 
 # loads --------------------------------------------------------------------------------------------------------------
