@@ -154,9 +154,14 @@ def sight_of(fence: Fence, frame: Frame, keys: Keys, rolls_into: IntArray, movem
     outside[rolling[inside[rolls_into[rolling]]]] = True
     outside &= ~inside
     gathered = _gathered(seal, keys, rolls_into, movements, inside) if seal else np.zeros(len(keys), dtype=bool)
-    groups, group_of = _groups(seal, frame, keys, np.flatnonzero(gathered))
+    told = np.flatnonzero(gathered)
+    groups, group_of = _groups(seal, frame, keys, told)
+    # what was never posted isn't there: that something waits is finer than the grain
+    posted = np.unique(group_of[_posted(keys, rolls_into, movements)[told]])
+    told, group_of = told[np.isin(group_of, posted)], np.searchsorted(posted, group_of[np.isin(group_of, posted)])
+    groups = groups.only(posted)
     alone, beyond = np.flatnonzero(inside & ~gathered), np.flatnonzero(outside)
-    places = np.concatenate([alone, np.flatnonzero(gathered), beyond])
+    places = np.concatenate([alone, told, beyond])
     first_beyond = len(alone) + len(groups)
     at = np.concatenate([np.arange(len(alone)), len(alone) + group_of, first_beyond + np.arange(len(beyond))])
     every = _joined(keys.only(alone), groups, keys.only(beyond))
@@ -175,6 +180,15 @@ def sight_of(fence: Fence, frame: Frame, keys: Keys, rolls_into: IntArray, movem
         seal,
         len(alone) == len(keys),
     )
+
+
+def _posted(keys: Keys, rolls_into: IntArray, movements: Mapping[str, Movements]) -> BoolArray:
+    """The keys that anything was ever posted on, in any scenario, or whose results roll into them."""
+    posted = np.zeros(len(keys), dtype=bool)
+    for moved in movements.values():
+        posted[moved.key[moved.status == POSTED]] = True
+    posted[rolls_into[posted & (rolls_into >= 0)]] = True
+    return posted
 
 
 def _between(first: int, last: int, size: int) -> BoolArray:

@@ -1,0 +1,435 @@
+"""What lies outside of a person's bounds is altered in place, same revision and same times: no route, panel, file or
+command of theirs answers otherwise than before."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from collections.abc import Callable, Iterator
+from urllib.parse import urlencode
+
+import numpy as np
+import pytest
+from django.test import Client
+from django.urls import resolve, reverse
+
+from rulka.ledger.models import (
+    Account,
+    BalanceChangeChunk,
+    BalanceChunk,
+    BudgetLine,
+    Entity,
+    JournalEntry,
+    JournalLine,
+    JournalLineFormer,
+    Ledger,
+    Member,
+    PostingKey,
+)
+from rulka.ledger.reading import history, queries
+from rulka.people.library.persons import make_person
+from rulka.people.library.rights import grant
+from rulka.people.models import Person
+from rulka.statements.models import Edition
+from tests.web.test_fuzz import ROUTES
+
+LEDGER = {
+    "name": "Three and Sons",
+    "group_currency": "EUR",
+    "calendar": {
+        "first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2026, "adjusting_periods": 1,
+    },
+    "retained_earnings": "3200",
+    "translation_reserve": "3900",
+    "dimensions": ["department", "route"],
+}  # fmt: skip
+ENTITIES = "code,name,currency,parent\nG,Group house,EUR,\nA,Alder,EUR,G\nB,Birch,SEK,G\nC,Cedar,EUR,G\n"
+ACCOUNTS = (
+    "code,name,type,category,parent,intercompany\n1000,Bank,asset,cash and bank,,\n1200,Owed by sisters,asset,,,1\n"
+    "2000,Suppliers,liability,,,\n3000,Capital,equity,,,\n3200,Earnings kept,equity,,,\n3900,Translation,equity,,,\n"
+    "4000,Sales,revenue,,,\n4100,Other sales,revenue,,4000,\n5000,Wages,expense,,,\n5100,Rent,expense,,,\n"
+    "9000,Hours,statistical,,,\n"
+)
+MEMBERS = (
+    "dimension,code,name,parent\ndepartment,10,Shop,\ndepartment,11,Counter,10\ndepartment,20,Office,\n"
+    "route,n,North,\nroute,s,South,\n"
+)
+RATES = "period,from,to,average,closing\n" + "".join(
+    f"{year}-P{number:02d},SEK,EUR,0.09{number % 10},0.08{number % 10}\n"
+    for year in (2025, 2026) for number in range(1, 13)
+)  # fmt: skip
+DEFINITIONS = """
+spine: result
+lines:
+  - section: Result
+    total: Result
+    lines:
+      - {line: Sales, accounts: "4*", expand: accounts}
+      - {line: Wages, accounts: "5000", expand: [accounts, entries], rows: below}
+      - {line: Rent, accounts: "5100", expand: counterparties, rows: below}
+  - {calculation: Margin, formula: "Sales / Result"}
+---
+span: columns
+columns:
+  - {column: now, heading: "{window}"}
+  - {column: to-date, window: year to date, entries: with pending}
+  - {column: plan, scenario: budget}
+  - {column: more, difference: [now, plan]}
+  - {series: routes, each: route, total: All routes, none: On no route}
+---
+spine: stands
+lines:
+  - section: Assets
+    total: Assets
+    lines: [{line: Assets, accounts: "1*"}]
+  - section: Claims
+    total: Claims
+    lines:
+      - {line: Owed, accounts: "2*"}
+      - {line: Equity, accounts: "3*"}
+      - {line: Result so far, accounts: "4*, 5*"}
+---
+span: standing
+columns:
+  - {column: now, measure: closing}
+  - {column: before, measure: closing, shift: -1 year}
+---
+scope: departments
+nodes:
+  - {grow: department}
+---
+{statement: result, title: The result, spine: result, span: columns}
+---
+{statement: by-department, title: By department, spine: result, span: columns, scope: departments}
+---
+{statement: balance, title: What stands, spine: stands, span: standing}
+---
+{statement: group-balance, title: The group, spine: stands, span: standing, currency: group}
+"""
+
+
+def entries() -> str:
+    rows = [
+        "entity,entry,line,date,account,department,route,partner_entity,debit,credit,description,document,counterparty,"
+        "counterparty_name,source,user,kind,status"
+    ]
+    number = 0
+    for entity in "ABC":
+        for year in (2025, 2026):
+            for month in (1, 2, 3):
+                for account, department, route, partner in (
+                    ("4000", "10", "n", ""), ("4100", "11", "s", ""), ("5000", "20", "n", ""), ("5000", "10", "s", ""),
+                    ("5000", "20", "s", ""), ("5100", "20", "", ""), ("5100", "11", "n", ""),
+                    ("1200", "", "", "B" if entity == "A" else "A"), ("3000", "", "", ""),
+                ):  # fmt: skip
+                    number += 1
+                    status = "pending" if number % 7 == 0 else "posted"
+                    amount = f"{100 + number * 13 % 97}.{number % 100:02d}"
+                    debit = account[0] in "15"
+                    told = f"text {number},D{number},K{number % 5},Name {number % 5},{'pay' if account == '5000' else 'bank'},u{number % 3}"
+                    head = f"{entity},E{number},{{}},{year}-{month:02d}-{1 + number % 27:02d},{{}}"
+                    rows.append(
+                        head.format(1, account)
+                        + f",{department},{route},{partner},{amount if debit else ''},{'' if debit else amount},{told},normal,{status}"
+                    )
+                    rows.append(
+                        head.format(2, "1000")
+                        + f",,,,{'' if debit else amount},{amount if debit else ''},{told},normal,{status}"
+                    )
+    rows.append("A,H1,1,2026-01-10,9000,10,n,,7.50,,Hours,,,,,,normal,posted")
+    return "\n".join(rows) + "\n"
+
+
+BUDGETS = "scenario,entity,account,department,route,period,amount,note\n" + "".join(
+    f"budget,{entity},{account},{department},n,2026-P0{month},{amount},plan {entity}{month}\n"
+    for entity in "ABC" for month in (1, 2)
+    for account, department, amount in (("4000", "10", "-40.00"), ("5000", "20", "25.00"), ("5100", "11", "9.00"))
+)  # fmt: skip
+
+
+@pytest.fixture
+def house(small, command, db, tmp_path) -> Ledger:
+    folder = small(
+        ledger__json=LEDGER, entities__csv=ENTITIES, accounts__csv=ACCOUNTS, members__csv=MEMBERS, rates__csv=RATES,
+        entries__csv=entries(), budgets__csv=BUDGETS,
+    )  # fmt: skip
+    command("load_ledger", folder, ledger="h")
+    changed = entries().replace("text 100,", "text 100 corrected,").replace("text 25,", "text 25 corrected,")
+    command(
+        "load_ledger",
+        small("again", ledger__json=LEDGER, entities__csv=ENTITIES, accounts__csv=ACCOUNTS, members__csv=MEMBERS,
+              rates__csv=RATES, entries__csv=changed, budgets__csv=BUDGETS),
+        ledger="h",
+    )  # fmt: skip
+    file = tmp_path / "definitions.yaml"
+    file.write_text(DEFINITIONS)
+    command("load_statement", file, ledger="h")
+    return Ledger.objects.get(code="h")
+
+
+PEOPLE: dict[str, tuple[dict[str, object], Callable[[dict[str, str]], bool]]] = {
+    "entity": ({"entities": "A"}, lambda key: key["entity"] == "A"),
+    "member": ({"members": {"department": "under:10"}}, lambda key: key["department"] in ("10", "11")),
+    "route": ({"members": {"route": "n"}}, lambda key: key["route"] == "n"),
+    "account": ({"accounts": "4*, 5100"}, lambda key: key["account"][0] == "4" or key["account"] == "5100"),
+}
+
+
+def keys_of(house: Ledger) -> dict[int, dict[str, str]]:
+    """Every posting key in words, read from the tables."""
+    members = {
+        str(pk): (dimension, code) for pk, dimension, code in house.members.values_list("pk", "dimension", "code")
+    }
+    found = {}
+    for key in PostingKey.objects.filter(ledger=house).select_related("entity", "account"):
+        named = dict(members[one] for one in key.members.split(",") if one)
+        found[key.pk] = {
+            "entity": key.entity.code,
+            "account": key.account.code,
+            "department": "-",
+            "route": "-",
+            **named,
+        }
+    return found
+
+
+def forget() -> None:
+    """What the process keeps of ledgers: they were altered behind its back."""
+    queries._BOOKS.clear()
+    history._book_at.cache_clear()
+
+
+def alter_outside(house: Ledger, inside: Callable[[dict[str, str]], bool], bounds: dict[str, object]) -> None:
+    out = {pk for pk, key in keys_of(house).items() if not inside(key)}
+    assert out and len(out) < PostingKey.objects.filter(ledger=house).count()
+    for model in (JournalLine, JournalLineFormer):
+        for line in model.objects.filter(key__in=out):
+            line.debit, line.credit = line.debit * 3 + 7, line.credit * 3
+            line.description, line.document, line.counterparty = "ALTERED", "ALTERED", "ALTERED"
+            line.counterparty_name, line.source, line.user, line.batch = "ALTERED", "ALTERED", "ALTERED", "ALTERED"
+            line.save()
+    for entry in JournalEntry.objects.filter(ledger=house):
+        if not any(key not in out for key in entry.lines.values_list("key", flat=True)):
+            entry.number = f"ALTERED-{entry.pk}"
+            entry.save()
+    for row in BudgetLine.objects.filter(key__in=out):
+        row.amount, row.note = row.amount * 5 + 1, "ALTERED"
+        row.save()
+    for chunks in (BalanceChunk, BalanceChangeChunk):
+        for chunk in chunks.objects.all():
+            keys = np.frombuffer(chunk.keys, dtype=np.int64)
+            mask = np.isin(keys, list(out))
+            for name, by in (("debits", 3), ("credits", 2), ("counts", 4)):
+                values = np.frombuffer(getattr(chunk, name), dtype=np.int64).copy()
+                values[mask] = values[mask] * by + 1
+                setattr(chunk, name, values.tobytes())
+            chunk.save()
+    if "entities" in bounds:
+        Entity.objects.filter(ledger=house).exclude(code__in=["A", "G"]).update(name="ALTERED")
+    if "accounts" in bounds:
+        Account.objects.filter(ledger=house, code__in=["1000", "1200", "2000", "3000", "5000", "9000"]).update(
+            name="ALTERED"
+        )
+    if "members" in bounds:
+        names = ["20"] if "department" in bounds["members"] else ["s"]
+        Member.objects.filter(ledger=house, code__in=names).update(name="ALTERED")
+    forget()
+
+
+def alter_sealed(house: Ledger) -> None:
+    """Wages move between routes, days, texts and entries, waiting ones change; what was posted by entity, period and
+    department stays."""
+    named = keys_of(house)
+    wages = {pk: key for pk, key in named.items() if key["account"] == "5000"}
+    by_grain: dict[tuple[str, str], list[int]] = {}
+    for pk, key in wages.items():
+        by_grain.setdefault((key["entity"], key["department"]), []).append(pk)
+    assert any(len(those) > 1 for those in by_grain.values())
+    for line in JournalLine.objects.filter(key__in=wages):
+        line.description, line.counterparty, line.source, line.user = "ALTERED", "ALTERED", "ALTERED", "ALTERED"
+        line.counterparty_name, line.document = "ALTERED", "ALTERED"
+        line.save()
+    for chunk in BalanceChunk.objects.all():
+        keys = np.frombuffer(chunk.keys, dtype=np.int64)
+        values = {
+            name: np.frombuffer(getattr(chunk, name), dtype=np.int64).copy() for name in ("debits", "credits", "counts")
+        }
+        for those in by_grain.values():
+            at = np.flatnonzero(np.isin(keys, those))
+            if chunk.status:  # pending
+                values["debits"][at] = values["debits"][at] * 3 + 11
+            elif len(at) > 1:  # one of them takes from another
+                values["debits"][at[0]] += 17
+                values["debits"][at[1]] -= 17
+            values["counts"][at] += 2
+        for name, table in values.items():
+            setattr(chunk, name, table.tobytes())
+        chunk.save()
+    forget()
+
+
+def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str]]:
+    """(route, address) of everything that somebody can ask for."""
+    where = {"ledger": "h", "period": "2026-P02", "node": "A"}
+    kwargs: dict[str, list[dict[str, object]]] = {
+        "name": [{"name": name} for name in ("result", "by-department", "balance", "group-balance", "nothing")],
+        "form": [{"form": form} for form in ("csv", "xlsx")],
+        "number": [{"number": str(edition.pk)} for edition in editions],
+    }
+    queries_of: dict[str, list[dict[str, str]]] = {
+        "ledger-journal": [{}, {"accounts": "5000"}, {"search": "ALTERED"}, {"search": "text"}, {"counterparty": "K1"},
+                           {"source": "pay"}, {"status": "pending"}, {"m-route": "s"}, {"end": "1"}, {"least": "100"}],
+        "journal-export": [{}, {"status": "pending"}],
+        "ledger-trial-balance": [{}, {"pending": "1"}, {"by": "route"}, {"by": "department"}, {"scenario": "budget"},
+                                 {"revision": "1"}, {"entity": "B"}],
+        "trial-balance-export": [{"pending": "1"}, {"by": "route"}],
+        "ledger-accounts": [{}, {"account": "5000"}, {"account": "1200"}, {"search": "ALTERED"}, {"unused": "1"}],
+        "ledger-members": [{}, {"dimension": "department", "member": "20"}],
+        "ledger-scenarios": [{}, {"one": "actual", "other": "budget"}],
+        "revisions": [{}, {"from": "0", "to": "2"}, {"from": "1", "to": "2"}],
+        "ledger": [{}, {"show": "debits"}],
+        "statements": [{}, {"search": "ALTERED"}],
+    }  # fmt: skip
+    for route, held in ROUTES:
+        if route in LEFT:
+            continue
+        if route == "statement-panel":
+            for name in ("result", "balance"):
+                for panel in panels():
+                    yield route, reverse(route, args=[name]) + "?" + urlencode({**where, **panel})
+        elif route == "download":
+            for name in ("result", "balance"):
+                for form in ("csv", "json", "html", "xlsx"):
+                    yield route, reverse(route, args=[name, form]) + "?" + urlencode({**where, "pages": "all"})
+        elif route == "ledger-entry":
+            for entry in JournalEntry.objects.filter(ledger=house).select_related("entity")[:30]:
+                yield route, reverse(route, args=[entry.entity.code, entry.number]) + "?" + urlencode(where)
+        elif not held or (len(held) == 1 and held[0] in kwargs):
+            for given in kwargs[held[0]] if held else [{}]:
+                for query in queries_of.get(route, [{}]):
+                    yield route, reverse(route, kwargs=given) + "?" + urlencode({**where, **query})
+
+
+LEFT = ("sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work")
+
+
+def is_read(address: str) -> bool:
+    """Whether an address answers to reading; the others only take what is sent."""
+    view = resolve(address.partition("?")[0]).func
+    return not any(cell.cell_contents == ["POST"] for cell in view.__closure__ or ())
+
+
+def panels() -> Iterator[dict[str, str]]:
+    for panel in ("line", "column", "page", "footing", "versions", "nodes", "editions"):
+        yield {"panel": panel}
+    for row, account in (
+        ("sales", "4000"),
+        ("wages", "5000"),
+        ("result.total", ""),
+        ("equity", "3200"),
+        ("assets", "1000"),
+    ):
+        yield {"panel": "accounts", "row": row}
+        for column in ("now", "to-date", "plan", "routes-n"):
+            yield {"panel": "trace", "row": row, "column": column}
+        if account:
+            opened = {"panel": "trace", "row": row, "column": "now", "account": account}
+            yield opened
+            yield {**opened, "part": "period:2026-P02"}
+            yield {**opened, "part": "year:2025"}
+            yield {**opened, "rolled": "2025"}
+
+
+CHANGING = re.compile(
+    r'[A-Za-z0-9]{64}|nonce="[^"]+"|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?|/static/[^"]+'
+)
+"""Tokens, and how long something took or is ago."""
+
+
+def plain(response) -> object:
+    """What an answer says, without what is another one each time."""
+    content = b"".join(response.streaming_content) if response.streaming else response.content
+    if content[:2] == b"PK":
+        with zipfile.ZipFile(io.BytesIO(content)) as book:
+            return {name: book.read(name) for name in book.namelist() if not name.startswith("docProps")}
+    return response.status_code, CHANGING.sub("", content.decode())
+
+
+def everything(client: Client, asked: list[tuple[str, str]], command, username: str) -> dict[str, object]:
+    found = {address: plain(client.get(address)) for _, address in asked}
+    for name in ("result", "by-department", "balance", "group-balance"):
+        for node in ("", "A", "group", "10"):
+            found[f"run {name} {node}"] = told(
+                command, "run_statement", name, period="2026-P02", node=node, ledger="h", person=username
+            )
+    for options in ({}, {"with_pending": True}, {"revision": 1}):
+        found[f"tb {options}"] = told(
+            command, "trial_balance", ledger="h", first="2025-P01", last="2026-P02", person=username, **options
+        )
+    for text in ("5*", "department: 20", "1000", "ALTERED", "entity: B", "source: pay", "counterparty: K1"):
+        sent = {"do": "line-change", "key": "rent", "path": "accounts", "value": text}
+        address = reverse("check-edit", args=["result"]) + "?ledger=h&period=2026-P02&node=A"
+        found[f"check {text}"] = plain(client.post(address, sent))
+    return found
+
+
+def told(command, *arguments: str, **options: object) -> str:
+    try:
+        return command(*arguments, **options)
+    except Exception as error:
+        return str(error)
+
+
+def asking(house: Ledger, bounds: dict[str, object], *, opens_seals: bool) -> tuple[Client, Person]:
+    person = make_person("fay", title="Fay", role="accountant")
+    given = {"entities": "", "accounts": "", "members": {}, **bounds}
+    grant(person, "h", **given, opens_seals=opens_seals)
+    client = Client()
+    client.force_login(person)
+    return client, person
+
+
+def kept_editions(client: Client) -> list[Edition]:
+    for name in ("result", "balance", "group-balance"):
+        client.post(reverse("keep-edition", args=[name]) + "?ledger=h&period=2026-P02&node=A", {"title": "Kept"})
+    return list(Edition.objects.all())
+
+
+@pytest.mark.parametrize("who", PEOPLE)
+def test_nothing_outside_of_a_fence_shows_anywhere(who, house, command):
+    bounds, inside = PEOPLE[who]
+    client, _ = asking(house, bounds, opens_seals=True)
+    asked = [one for one in addresses(house, kept_editions(client)) if is_read(one[1])]
+    before = everything(client, asked, command, "fay")
+    alter_outside(house, inside, bounds)
+    compare(before, everything(client, asked, command, "fay"))
+
+
+def test_nothing_finer_than_a_seal_shows_anywhere(house, command):
+    Ledger.objects.update(sealed="5000")
+    client, _ = asking(house, {}, opens_seals=False)
+    asked = [one for one in addresses(house, kept_editions(client)) if is_read(one[1])]
+    before = everything(client, asked, command, "fay")
+    assert sum("sealed" in str(answer) for answer in before.values()) > 20
+    alter_sealed(house)
+    compare(before, everything(client, asked, command, "fay"))
+
+
+def test_whoever_sees_all_does_see_the_difference(house, command):
+    """The test itself: what is altered shows to those who may see it."""
+    client, _ = asking(house, {}, opens_seals=True)
+    asked = [one for one in addresses(house, []) if is_read(one[1])]
+    before = everything(client, asked, command, "fay")
+    alter_outside(house, PEOPLE["entity"][1], PEOPLE["entity"][0])
+    after = everything(client, asked, command, "fay")
+    assert sum(before[name] != after[name] for name in before) > 40 and "ALTERED" in str(after)
+
+
+def compare(before: dict[str, object], after: dict[str, object]) -> None:
+    assert len(before) > 150 and before.keys() == after.keys()
+    differing = [name for name in before if before[name] != after[name]]
+    if differing:
+        one, other = str(before[differing[0]]), str(after[differing[0]])
+        at = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), 0)
+        pytest.fail(f"{len(differing)}: {differing[:12]}\n--- {one[max(0, at - 200) : at + 150]}\n+++ {other[max(0, at - 200) : at + 150]}")
