@@ -314,7 +314,7 @@ def test_revisions_page_compares(ternwick, client):
     page = get(as_(client, "accountant"), "revisions", **{"from": "1", "to": "2"})
     assert "TF-PA2607-L001" in page and "TF-GE2610-P001" in page
     assert "3 entries" in page and "Totals read" in page
-    assert "Write the numbers of two revisions" in get(client, "revisions", **{"from": "x", "to": "2"}, status=422)
+    assert "is no whole number from 0 on" in get(client, "revisions", **{"from": "x", "to": "2"}, status=422)
 
 
 def test_entity_with_a_calendar_of_its_own_is_read_by_either(small, command, client):

@@ -396,7 +396,9 @@ def kept_editions(client: Client) -> list[Edition]:
     return list(Edition.objects.all())
 
 
-@pytest.mark.parametrize("who", PEOPLE)
+@pytest.mark.parametrize(
+    "who", ["entity", "member", *(pytest.param(who, marks=pytest.mark.slow) for who in ("route", "account"))]
+)
 def test_nothing_outside_of_a_fence_shows_anywhere(who, house, command):
     bounds, inside = PEOPLE[who]
     client, _ = asking(house, bounds, opens_seals=True)
@@ -432,4 +434,6 @@ def compare(before: dict[str, object], after: dict[str, object]) -> None:
     if differing:
         one, other = str(before[differing[0]]), str(after[differing[0]])
         at = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), 0)
-        pytest.fail(f"{len(differing)}: {differing[:12]}\n--- {one[max(0, at - 200) : at + 150]}\n+++ {other[max(0, at - 200) : at + 150]}")
+        pytest.fail(
+            f"{len(differing)}: {differing[:12]}\n--- {one[max(0, at - 200) : at + 150]}\n+++ {other[max(0, at - 200) : at + 150]}"
+        )

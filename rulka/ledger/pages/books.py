@@ -18,6 +18,7 @@ from rulka.core.compute.nodes import find_node
 from rulka.core.definitions.windows import read_window, window_at
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
+from rulka.core.values import key_in
 from rulka.ledger import editing
 from rulka.ledger.models import ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole, whole_only
@@ -76,7 +77,7 @@ def overview(request: HttpRequest) -> HttpResponse:
     seat = seat_of(request)
     frame, whole = seat.view.frame, sees_whole(seat)
     asked = request.GET.get("year", "")
-    year = int(asked) if asked.isdigit() and int(asked) in frame.calendar.years else seat.period.year
+    year = key_in(asked) if key_in(asked) in frame.calendar.years else seat.period.year
     periods = frame.calendar.of_year(year)
     held = held_by_period(seat.view)
     closed = set(ClosedPeriod.objects.filter(entity__ledger=seat.ledger).values_list("entity__code", "period"))

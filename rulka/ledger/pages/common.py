@@ -61,6 +61,18 @@ def whole_only(seat: Seat) -> None:
         )
 
 
+def rows_only(seat: Seat) -> None:
+    """Refuse what shows rows of loads as they came to somebody for whom something of the ledger is sealed."""
+    whole_only(seat)
+    if not seat.view.fence.is_open:
+        raise RulkaError(
+            "A load shows rows as they came, and some of this ledger's detail is sealed for you.",
+            hint="Ask somebody who may open the seal.",
+            subject="rights",
+            code="rights",
+        )
+
+
 def may_edit(seat: Seat) -> None:
     """Refuse a change by somebody who only reads."""
     if not seat.person.may_edit:

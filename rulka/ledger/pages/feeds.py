@@ -32,7 +32,7 @@ from rulka.ledger.feeds import asking
 from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed
-from rulka.ledger.pages.common import may_edit, page, whole_only
+from rulka.ledger.pages.common import may_edit, page, rows_only, whole_only
 from rulka.ledger.seat import Seat, seat_of
 from rulka.work.models import Load
 from rulka.work.services import loads as work
@@ -43,9 +43,10 @@ DELIMITERS = ((";", "semicolon"), (",", "comma"), ("\t", "tab"), ("|", "bar"))
 MOST_SAMPLE = 200_000_000
 
 
-def _seat(request: HttpRequest) -> Seat:
+def _seat(request: HttpRequest, *, rows: bool = False) -> Seat:
+    """Seat somebody who sees the whole; for pages that show `rows` as they came, with nothing sealed."""
     seat = seat_of(request)
-    whole_only(seat)
+    (rows_only if rows else whole_only)(seat)
     return seat
 
 
@@ -208,7 +209,7 @@ def _known(seat: Seat) -> KnownCodes:
 @require_http_methods(["GET", "POST"])
 def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
     """Say which column is what, beside the file's first rows and what becomes of them."""
-    seat = _seat(request)
+    seat = _seat(request, rows=True)
     may_edit(seat)
     feed = _feed(seat, pk)
     if feed.kind != Feed.Kind.TABLE:
@@ -359,14 +360,14 @@ def _load_context(seat: Seat, load: Load) -> dict[str, Any]:
 @require_GET
 def load_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What a load brought, or why it was refused; what waits is decided here."""
-    seat = _seat(request)
+    seat = _seat(request, rows=True)
     return page(request, seat, "feeds", "ledger/load.html", _load_context(seat, _load(seat, pk)))
 
 
 @require_GET
 def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
     """Only the load's state, asked for again and again while it runs."""
-    seat = _seat(request)
+    seat = _seat(request, rows=True)
     load = _load(seat, pk)
     response = render(request, "ledger/_load.html", _load_context(seat, load))
     if not load.is_open:  # the bar and the foot have changed with it
@@ -377,7 +378,7 @@ def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def load_decide(request: HttpRequest, pk: int) -> HttpResponse:
     """Accept or drop what waits, or cancel what runs."""
-    seat = _seat(request)
+    seat = _seat(request, rows=True)
     may_edit(seat)
     load, decision = _load(seat, pk), request.POST.get("decision", "")
     if decision == "cancel":

@@ -18,6 +18,7 @@ from rulka.core.books.frame import Frame
 from rulka.core.books.trial_balance import TrialBalanceRow, by_entity, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
+from rulka.core.values import whole
 from rulka.formats.figures import plain_text
 from rulka.formats.output.row_sheet import rows_workbook
 from rulka.ledger import editing
@@ -211,9 +212,7 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[list[TrialBalanceR
     view, mark = seat.view, ""
     revision = asked.get("revision", "")
     if revision:
-        if not revision.isdigit():
-            raise RulkaError(f"'{revision}' is no revision.", hint="Write its number.", subject="revision")
-        view = view_at(seat.ledger, int(revision), seat.view.fence)
+        view = view_at(seat.ledger, whole(revision, "revision", hint="Write its number."), seat.view.fence)
         mark = f"as at revision {revision}"
     entity = asked.get("entity", "")
     if asked.get("calendar") == "own":

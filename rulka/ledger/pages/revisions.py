@@ -6,8 +6,9 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import RulkaError
+from rulka.core.values import whole as whole_number
 from rulka.ledger.models import Revision
-from rulka.ledger.pages.common import page, sees_whole
+from rulka.ledger.pages.common import page
 from rulka.ledger.reading.history import changes_between
 from rulka.ledger.seat import seat_of
 
@@ -24,7 +25,7 @@ def _told(revision: Revision) -> list[tuple[str, dict[str, int]]]:
 def revisions(request: HttpRequest) -> HttpResponse:
     """Every load that changed something, and two revisions compared."""
     seat = seat_of(request)
-    whole = sees_whole(seat)
+    whole = seat.view.fence.is_open  # how many lines came is finer than a seal's grain
     listed = [
         (one, _told(one) if whole else []) for one in seat.ledger.revisions.select_related("person", "feed")[:100]
     ]
@@ -32,11 +33,8 @@ def revisions(request: HttpRequest) -> HttpResponse:
     problem, found = None, None
     if first or last:
         try:
-            if not (first.isdigit() and last.isdigit()):
-                raise RulkaError(
-                    "Write the numbers of two revisions.", hint="0 is before the first.", subject="revisions"
-                )
-            found = changes_between(seat.view, seat.ledger, int(first), int(last))
+            numbers = [whole_number(text, "revisions", hint="0 is before the first.") for text in (first, last)]
+            found = changes_between(seat.view, seat.ledger, *numbers)
         except RulkaError as error:
             problem = error
     newest = seat.ledger.revision

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, fields
-from decimal import Decimal, InvalidOperation
 from fractions import Fraction
 from typing import Any
 
@@ -19,10 +18,13 @@ from rulka.core.books.overview import ALL_EFFECTS, counted
 from rulka.core.books.selection import select
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.values import amount, is_whole, quoted
 from rulka.ledger.models import JournalLine, Ledger
 from rulka.ledger.reading.queries import snapshot
 
 PAGE = 100
+MOST_COMPARED = 10**12
+"""What an amount that lines are compared with may be at most, so that no product leaves 64 bits."""
 KINDS = {"normal": 0, "opening": 1, "closing": 2}
 """Effects by the word that a person chooses; adjusting entries are normal ones in adjusting periods."""
 
@@ -191,17 +193,15 @@ class Journal:
         for name, sign in (("least", ">="), ("most", "<=")):
             text = getattr(wanted, name)
             if text:
-                try:
-                    amount = Decimal(text)
-                except InvalidOperation:
-                    raise RulkaError(
-                        f"'{text}' is not a number.", hint="Write digits with a point.", subject="amount"
-                    ) from None
+                number, parts_of_one = amount(text, "amount").as_integer_ratio()
                 parts.append(
                     f"(l.debit + l.credit) * %s {sign} %s * CASE WHEN a.type = 'statistical' THEN 100 ELSE "
                     f"{self._scale()} END"
                 )
-                number, parts_of_one = amount.as_integer_ratio()
+                if max(parts_of_one, abs(number)) > MOST_COMPARED:
+                    raise RulkaError(
+                        f"{quoted(text)} is no amount of this ledger.", hint="Write fewer digits.", subject="amount"
+                    )
                 values += [parts_of_one, number]
         return " AND ".join(parts) or "1", values
 
@@ -419,6 +419,6 @@ def _key(row: tuple[int, str, int]) -> str:
 def _place(key: str) -> tuple[int, str, int]:
     period, _, rest = key.partition("_")
     date, _, pk = rest.partition("_")
-    if not period.isdigit() or not pk.isdigit() or len(date) != 10:
-        raise RulkaError(f"'{key}' is no place in the journal.", hint="Begin at its first page.", subject="page")
+    if not is_whole(period) or not is_whole(pk) or len(date) != 10:
+        raise RulkaError(f"{quoted(key)} is no place in the journal.", hint="Begin at its first page.", subject="page")
     return int(period), date, int(pk)

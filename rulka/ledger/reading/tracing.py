@@ -19,6 +19,7 @@ from rulka.core.compute.leaves import Leaf
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.trace import Part, account_keys, trace_account, trace_rolled
+from rulka.core.values import is_whole, quoted
 from rulka.ledger.models import BudgetLine, JournalLine, Ledger
 from rulka.ledger.reading.line_reader import texts_of
 from rulka.ledger.reading.queries import LineFilter, budget_rows, lines_behind, totals
@@ -68,8 +69,8 @@ class LinesPage:
 
 def _part(computed: Computed, row: str, column: str, account: str, address: str, rolled: str) -> Part:
     if rolled:
-        if not rolled.isdigit():
-            raise NotFound(f"'{rolled}' is not a fiscal year.", subject="trace")
+        if not is_whole(rolled):
+            raise NotFound(f"{quoted(rolled)} is not a fiscal year.", subject="trace")
         parts = trace_rolled(computed, row, column, computed.view.frame.retained_earnings, int(rolled)).parts
         found = [part for part in parts if part.account == account]
     else:

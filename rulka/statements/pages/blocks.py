@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from rulka.core.compute.computed import Computed
+from rulka.core.values import is_whole
 from rulka.formats.output.page import ShownRow
 
 MANY = 4_000
@@ -34,7 +35,7 @@ class Blocks:
         columns = sum(1 for column in computed.columns if hidden or not column.hidden)
         self.size = max(10, CELLS_OF_BLOCK // max(1, columns))
         self.needed = len(self.rows) * columns > MANY and not any(one.panel == 2 for one in computed.rows)
-        self.written = {int(number) for number in asked.split(",") if number.isdigit()} or {0, 1}
+        self.written = {int(number) for number in asked.split(",") if is_whole(number)} or {0, 1}
         if row in self.rows:
             self.written.add(self.rows.index(row) // self.size)
 
