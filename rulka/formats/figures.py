@@ -139,4 +139,4 @@ def cell_words(row: Row, column: Column, computed: Computed) -> str:
 
 def plain_text(text: str) -> str:
     """Text from data that a spreadsheet shows and never runs."""
-    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r", "\n") else text

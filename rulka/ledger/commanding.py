@@ -20,7 +20,7 @@ from rulka.people.models import Person
 class RulkaCommand(BaseCommand):
     """A command that ends with exit code 0, or non-zero with one message on standard error and nothing changed."""
 
-    requires_system_checks: Any = ()
+    requires_system_checks: Any = ("rulka",)
     writes_output = True
 
     def add_arguments(self, parser: ArgumentParser) -> None:

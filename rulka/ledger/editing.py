@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.db import transaction
+from django.utils import timezone
 
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.books.chart import TYPES, Item, parent_errors
@@ -126,17 +127,23 @@ def _check_parent(kind: str, things: Any, code: str, parent: str) -> None:
         raise error
 
 
-def set_closed(ledger: Ledger, entity: str, period: str, closed: bool, *, person: Person) -> None:
-    """Close an entity's period, or open it again."""
+def set_closed(ledger: Ledger, entity: str, period: str, closed: bool, *, person: Person, reason: str = "") -> None:
+    """Close an entity's period, or open it again, for a reason that is kept with who closed it."""
     _may(person)
     found = Entity.objects.filter(ledger=ledger, code=entity).first()
     if found is None:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
     number = period_number(calendar_of(ledger).period(period).code)
     if closed:
-        ClosedPeriod.objects.get_or_create(entity=found, period=number, defaults={"person": person})
-    else:
-        ClosedPeriod.objects.filter(entity=found, period=number).delete()
+        ClosedPeriod.objects.standing().get_or_create(entity=found, period=number, defaults={"person": person})
+        return
+    if not reason.strip():
+        raise RulkaError(
+            "Opening a closed period again needs a reason.", hint="Write one; it is kept.", subject="reason"
+        )
+    ClosedPeriod.objects.standing().filter(entity=found, period=number).update(
+        opened=timezone.now(), opener=person, reason=reason.strip()[:200]
+    )
 
 
 # an entry -----------------------------------------------------------------------------------------------------------
@@ -171,7 +178,7 @@ def change_entry(
             raise error
         staged_period = rows[0].period or (calendar.on(entry.date) or calendar.periods[0]).code
         touched = {entry.period, period_number(staged_period)}
-        closed = ClosedPeriod.objects.filter(entity=entry.entity, period__in=touched).first()
+        closed = ClosedPeriod.objects.standing().filter(entity=entry.entity, period__in=touched).first()
         if closed is not None:
             raise RulkaError(
                 f"{period_code(closed.period)} of {entity} is closed.",

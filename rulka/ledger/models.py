@@ -325,16 +325,39 @@ class BalanceChangeChunk(ChunkFields):
     revision = models.ForeignKey(Revision, on_delete=models.CASCADE)
 
 
+class ClosedPeriods(models.QuerySet["ClosedPeriod"]):
+    """Closed periods, and those that were opened again."""
+
+    def standing(self) -> ClosedPeriods:
+        """Those that are closed now."""
+        return self.filter(opened__isnull=True)
+
+    def of_ledger(self, ledger: Ledger) -> ClosedPeriods:
+        """Those of a ledger's entities."""
+        return self.filter(entity__ledger=ledger)
+
+
 class ClosedPeriod(models.Model):
-    """That an entity's period is closed: loads into it are refused or held."""
+    """That an entity's period is closed: loads into it are refused or held. One that was opened again keeps who closed
+    it, and says who opened it and why."""
 
     entity = models.ForeignKey(Entity, on_delete=models.CASCADE, related_name="closed_periods")
     period = models.IntegerField()
     at = models.DateTimeField(auto_now_add=True)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    opened = models.DateTimeField(null=True)
+    opener = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    reason = models.CharField(max_length=200, blank=True)
+
+    objects = ClosedPeriods.as_manager()
 
     class Meta:
-        constraints: ClassVar = [models.UniqueConstraint(fields=["entity", "period"], name="one_close_a_period")]
+        ordering: ClassVar = ["-pk"]
+        constraints: ClassVar = [
+            models.UniqueConstraint(
+                fields=["entity", "period"], condition=models.Q(opened__isnull=True), name="one_close_a_period"
+            )
+        ]
 
 
 class Feed(models.Model):

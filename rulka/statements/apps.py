@@ -10,5 +10,8 @@ class StatementsConfig(AppConfig):
     def ready(self) -> None:
         from rulka.ledger.placement import tells_placements
         from rulka.statements.library.catalogue import placements_seen
+        from rulka.statements.output.jobs import recover
+        from rulka.work.services.recovery import takes_up
 
         tells_placements(placements_seen)
+        takes_up(recover)

@@ -53,6 +53,7 @@ class Edit(models.Model):
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
     what = models.TextField()
+    window = models.CharField(max_length=20, blank=True)
     state = models.CharField(max_length=7, choices=State.choices, default=State.DONE)
 
     class Meta:

@@ -2,7 +2,9 @@
 
 import os
 
+from django.core.management import call_command
 from django.core.wsgi import get_wsgi_application
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rulka.web.settings")
 application = get_wsgi_application()
+call_command("check", tags=["rulka"])

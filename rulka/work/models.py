@@ -96,6 +96,7 @@ class Output(Progress):
     problem = models.TextField(blank=True)
     file = models.TextField(blank=True)
     name = models.TextField(blank=True)
+    worker = models.CharField(max_length=80, blank=True)
     fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its figures lie within")
 
     class Meta:

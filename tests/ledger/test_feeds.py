@@ -140,7 +140,7 @@ def test_entries_into_closed_periods_are_held_or_refused_with_the_list(ledger, s
         CommandError, match="Entries into closed periods: entity A, entry E9, date 2026-02-01, closed period 2026-P02"
     ):
         command("load_ledger", news, ledger="s")
-    editing.set_closed(ledger, "A", "2026-P02", False, person=person)
+    editing.set_closed(ledger, "A", "2026-P02", False, person=person, reason="a late bill")
     assert "entries: 1 new" in command("load_ledger", news, ledger="s")
     editing.set_closed(ledger, "A", "2026-P02", True, person=person)
     moved = small("m", entries__csv=HEADER + NEWS.replace("2026-02-01", "2026-03-01"))

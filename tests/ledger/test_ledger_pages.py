@@ -203,7 +203,11 @@ def test_fence_and_seal_hold_in_every_page(ternwick, client, lines):
         "You may read this ledger"
         in client.post(reverse("close-period"), {"entity": "TF", "of": "2027-P07", "closed": "1"}).content.decode()
     )
-    assert not ClosedPeriod.objects.exists()
+    again = ClosedPeriod.objects.get()  # who closed it is kept, with who opened it and why
+    assert again.opened and again.person == again.opener and again.reason == "a late bill"
+    assert not ClosedPeriod.objects.standing().exists()
+    page = get(client, "ledger", period="2027-P06")
+    assert "a late bill" in page and "<small>closed</small>" not in page
     as_(client, "administrator")  # may edit, but opens no seals
     refused = client.post(reverse("ledger-entry", args=[wages["entity"], wages["entry"]]), {"status": "pending"})
     assert refused.status_code == 422 and "outside of what you see" in refused.content.decode()
@@ -236,10 +240,15 @@ def test_overview_counts_lines_and_closes_periods(ternwick, client, lines):
     )
     assert ClosedPeriod.objects.get().period == 202706
     assert "<small>closed</small>" in get(client, "ledger", period="2027-P06")
-    client.post(
-        reverse("close-period") + "?period=2027-P06", {"entity": "TQ", "of": "2027-P06", "closed": "0", "year": "2027"}
-    )
-    assert not ClosedPeriod.objects.exists()
+    asked = {"entity": "TQ", "of": "2027-P06", "closed": "0", "year": "2027"}
+    refused = client.post(reverse("close-period") + "?period=2027-P06", asked)
+    assert refused.status_code == 422 and "needs a reason" in refused.content.decode()
+    client.post(reverse("close-period") + "?period=2027-P06", {**asked, "reason": "a late bill"})
+    again = ClosedPeriod.objects.get()  # who closed it is kept, with who opened it and why
+    assert again.opened and again.person == again.opener and again.reason == "a late bill"
+    assert not ClosedPeriod.objects.standing().exists()
+    page = get(client, "ledger", period="2027-P06")
+    assert "a late bill" in page and "<small>closed</small>" not in page
 
 
 def test_accounts_page_shows_use_and_placement_and_edits(ternwick, client):

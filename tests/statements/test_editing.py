@@ -134,9 +134,25 @@ def test_own_later_change_is_no_conflict(accountant):
     stamp = page(accountant, "balance-sheet").context["stamp"]
     for label in ("Suppliers", "Creditors"):
         text = edit(
-            accountant, "balance-sheet", "line-change", key="payables", path="label", value=label, stamp=stamp
+            accountant,
+            "balance-sheet",
+            "line-change",
+            key="payables",
+            path="label",
+            value=label,
+            stamp=stamp,
+            window="one",
         ).content.decode()
     assert "Suppliers: Creditors." in text
+
+
+def test_same_person_in_two_windows_is_told_as_two_people_are(accountant):
+    stamp = page(accountant, "balance-sheet").context["stamp"]
+    asked = {"key": "payables", "path": "label", "stamp": stamp}
+    edit(accountant, "balance-sheet", "line-change", value="Suppliers", window="one", **asked)
+    told = edit(accountant, "balance-sheet", "line-change", value="Creditors", window="two", **asked).content.decode()
+    assert "You, in another window, changed this statement" in told
+    assert "Creditors" not in json.dumps(body("spine", "balance-sheet"))
 
 
 def test_line_that_somebody_deleted_is_told(accountant):

@@ -127,16 +127,15 @@ def entries() -> str:
                     status = "pending" if number % 7 == 0 else "posted"
                     amount = f"{100 + number * 13 % 97}.{number % 100:02d}"
                     debit = account[0] in "15"
-                    told = f"text {number},D{number},K{number % 5},Name {number % 5},{'pay' if account == '5000' else 'bank'},u{number % 3}"
+                    source = "pay" if account == "5000" else "bank"
+                    told = f"text {number},D{number},K{number % 5},Name {number % 5},{source},u{number % 3}"
+                    sides = (amount, "") if debit else ("", amount)
                     head = f"{entity},E{number},{{}},{year}-{month:02d}-{1 + number % 27:02d},{{}}"
                     rows.append(
                         head.format(1, account)
-                        + f",{department},{route},{partner},{amount if debit else ''},{'' if debit else amount},{told},normal,{status}"
+                        + f",{department},{route},{partner},{','.join(sides)},{told},normal,{status}"
                     )
-                    rows.append(
-                        head.format(2, "1000")
-                        + f",,,,{'' if debit else amount},{amount if debit else ''},{told},normal,{status}"
-                    )
+                    rows.append(head.format(2, "1000") + f",,,,{','.join(reversed(sides))},{told},normal,{status}")
     rows.append("A,H1,1,2026-01-10,9000,10,n,,7.50,,Hours,,,,,,normal,posted")
     return "\n".join(rows) + "\n"
 
@@ -435,5 +434,6 @@ def compare(before: dict[str, object], after: dict[str, object]) -> None:
         one, other = str(before[differing[0]]), str(after[differing[0]])
         at = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), 0)
         pytest.fail(
-            f"{len(differing)}: {differing[:12]}\n--- {one[max(0, at - 200) : at + 150]}\n+++ {other[max(0, at - 200) : at + 150]}"
+            f"{len(differing)}: {differing[:12]}\n--- {one[max(0, at - 200) : at + 150]}\n"
+            f"+++ {other[max(0, at - 200) : at + 150]}"
         )

@@ -26,7 +26,7 @@ def as_table(pages: Sequence[Computed]) -> tuple[str, str]:
         order = joined(order, shown)
         by_key.append({row.key: row for row in shown})
         heads += [
-            ", ".join(filter(None, (name if several else "", *column.groups, column.heading)))
+            plain_text(", ".join(filter(None, (name if several else "", *column.groups, column.heading))))
             for _, column in _columns(page)
         ]
     rows = [heads]

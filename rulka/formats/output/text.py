@@ -122,7 +122,7 @@ def as_csv(computed: Computed) -> str:
     writer = csv.writer(file, lineterminator="\r\n")
     heads = [computed.columns[place] for place in shown]
     writer.writerow(
-        ["line", *(f"{column.group}, {column.heading}" if column.group else column.heading for column in heads)]
+        ["line", *(plain_text(f"{head.group}, {head.heading}" if head.group else head.heading) for head in heads)]
     )
     for row in computed.rows:
         if row.hidden:

@@ -158,9 +158,9 @@ def pull_on_opening(code: str) -> None:
             ask(feed, unattended=True)
 
 
-def recover() -> int:
+def recover(own: bool = False) -> int:
     """Queue again what a dead worker left; loads change nothing before their end, so doing one again is safe."""
-    left = work.orphans()
+    left = work.orphans(own=own)
     for job in left:
         work.wait_again(job.pk)
         run_load.enqueue(job.pk)

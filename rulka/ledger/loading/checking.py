@@ -166,7 +166,7 @@ def _closed(report: LoadReport, ledger: Ledger) -> None:
     with connection.cursor() as cursor:
         cursor.execute(
             "SELECT s.entity, s.number, s.date, c.period, s.line_row FROM ledger_closedperiod c JOIN ledger_entity e "
-            "ON e.id = c.entity_id "
+            "ON e.id = c.entity_id AND c.opened IS NULL "
             "JOIN temp.stage_entry s ON s.entity = e.code LEFT JOIN ledger_journalentry j ON j.id = s.entry_id "
             "WHERE e.ledger_id = %s AND s.state IN (0, 1) AND (s.period = c.period OR (s.state = 1 AND j.period = "
             "c.period AND NOT j.withdrawn)) "

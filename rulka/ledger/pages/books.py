@@ -80,7 +80,12 @@ def overview(request: HttpRequest) -> HttpResponse:
     year = key_in(asked) if key_in(asked) in frame.calendar.years else seat.period.year
     periods = frame.calendar.of_year(year)
     held = held_by_period(seat.view)
-    closed = set(ClosedPeriod.objects.filter(entity__ledger=seat.ledger).values_list("entity__code", "period"))
+    closings = ClosedPeriod.objects.of_ledger(seat.ledger).select_related("entity", "person", "opener")
+    closed = set(closings.standing().values_list("entity__code", "period"))
+    of_period = closings.filter(period=period_number(seat.period.code))
+    seen = {
+        item.code for item, inside in zip(frame.entities.items, seat.view.visible_entities(), strict=True) if inside
+    }
     rows = []
     for at, entity in enumerate(frame.entities.items):
         if not seat.view.visible_entities()[at]:
@@ -112,6 +117,7 @@ def overview(request: HttpRequest) -> HttpResponse:
         "ties": all(one.ties for row in held for one in row),
         "calendars": entities if seat.ledger.calendars else {},
         "choices": list(seat.ledger.calendars),
+        "closings": [one for one in of_period if one.entity.code in seen][:20],
         "ledgers": [access.ledger for access in accesses_of(seat.person)],
         "totals": {
             "accounts": int(seat.view.visible_accounts().sum()),
@@ -133,6 +139,7 @@ def close_period(request: HttpRequest) -> HttpResponse:
         request.POST.get("of", ""),
         request.POST.get("closed") == "1",
         person=seat.person,
+        reason=request.POST.get("reason", ""),
     )
     return redirect(f"{reverse('ledger')}?{seat.query}&year={request.POST.get('year', '')}")
 

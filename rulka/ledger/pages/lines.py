@@ -120,7 +120,7 @@ def journal_export(request: HttpRequest, form: str) -> Any:
     """Every line of the filter as a CSV file or a workbook."""
     seat = seat_of(request)
     found = Journal(seat.view, seat.ledger, _wanted(request, seat))
-    headings = [*HEADINGS, *seat.ledger.dimensions]
+    headings = [*HEADINGS, *map(plain_text, seat.ledger.dimensions)]
     if form == "csv":
         writer = csv.writer(_Echo())
         lines = _all(writer, headings, (_cells(row) for row in found.every()))
@@ -312,7 +312,7 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
         "entity",
         "account",
         "name",
-        *([about["by"]] if about["by"] else []),
+        *([plain_text(about["by"])] if about["by"] else []),
         "opening",
         "debits",
         "credits",

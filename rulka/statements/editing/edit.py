@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Q, QuerySet
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
@@ -98,17 +98,19 @@ class ChangedSince(RulkaError):
 
     code = "changed-since"
 
-    def __init__(self, changes: list[Edit]) -> None:
+    def __init__(self, changes: list[Edit], person: Person) -> None:
         self.changes = changes
-        names = ", ".join(
-            dict.fromkeys(
-                str(edit.person.title or edit.person.username) if edit.person else "somebody" for edit in changes
-            )
-        )
+        names = ", ".join(dict.fromkeys(_who(edit, person) for edit in changes))
         super().__init__(
             f"{names or 'Somebody'} changed this statement while you had it open.",
             hint="Take theirs, or save yours as a copy. Nothing is lost.",
         )
+
+
+def _who(edit: Edit, person: Person) -> str:
+    if edit.person == person:
+        return "You, in another window,"
+    return str(edit.person.title or edit.person.username) if edit.person else "somebody"
 
 
 @dataclass
@@ -183,19 +185,20 @@ def change_statement(
     person: Person,
     sight: Sight,
     stamp: str = "",
+    window: str = "",
     share: Mapping[str, str] | None = None,
 ) -> Done:
     """Do one edit of a statement, whose definitions are handed in as they were loaded: all of it or nothing.
 
-    Raises ChangedSince when somebody else changed the statement after `stamp`, SharedPart when it changes a part that
-    others use and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed
+    Raises ChangedSince when the statement was changed after `stamp` by anything but this `window` (of a browser),
+    SharedPart when it changes a part that others use and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed
     afterwards.
     """
     with transaction.atomic():
         definitions = as_they_are(loaded)
         statement = definitions["statement"]
         required(person, statement, EDIT)
-        refuse_stale(definitions, stamp, person)
+        refuse_stale(definitions, stamp, person, window)
         parts = Parts(
             definitions,
             {kind: copy.deepcopy(d.body) for kind, d in definitions.items()},
@@ -207,7 +210,7 @@ def change_statement(
         written = list(_written(parts)) if edited.told else []
         if written:
             _drop_undone(statement, person)
-            edit = entry(statement.ledger, statement.name, person, edited.told, Edit.State.DONE)
+            edit = entry(statement.ledger, statement.name, person, edited.told, Edit.State.DONE, window)
             for definition, body in written:
                 write_body(definition, body, edit)
             _check([definition for definition, _ in written], sight.view.frame, statement)
@@ -222,18 +225,18 @@ def outcome_of(definitions: Definitions, sight: Sight) -> Outcome:
     return Outcome(computed, footing(computed))
 
 
-def refuse_stale(definitions: Definitions, stamp: str, person: Person) -> None:
-    """Refuse an edit of what somebody else changed, or deleted, since it was shown."""
+def refuse_stale(definitions: Definitions, stamp: str, person: Person, window: str) -> None:
+    """Refuse an edit of what was changed, or deleted, since it was shown: by somebody else, or by the same person in
+    another window."""
     if not stamp or stamp == stamp_of(definitions):
         return
     since, ledger = [], definitions["statement"].ledger
     for kind, name, version in read_stamp(stamp):
-        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version).exclude(
-            edit__person=person
-        )
-        since += list(found.select_related("edit__person"))
+        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version)
+        own = Q(edit__person=person, edit__window=window) if window else Q(pk=None)
+        since += list(found.exclude(own).select_related("edit__person"))
     if since:
-        raise ChangedSince(sorted({change.edit for change in since}, key=lambda edit: -edit.pk))
+        raise ChangedSince(sorted({change.edit for change in since}, key=lambda edit: -edit.pk), person)
 
 
 def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:

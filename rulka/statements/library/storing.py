@@ -25,9 +25,11 @@ from rulka.statements.library.assemble import Definitions, assemble
 from rulka.statements.models import Change, Definition, Edit
 
 
-def entry(ledger: Ledger, statement: str, person: Person | None, what: str, state: str = Edit.State.TOLD) -> Edit:
-    """An entry of the history, to which changes are added."""
-    return Edit.objects.create(ledger=ledger, statement=statement, person=person, what=what, state=state)
+def entry(
+    ledger: Ledger, statement: str, person: Person | None, what: str, state: str = Edit.State.TOLD, window: str = ""
+) -> Edit:
+    """An entry of the history, to which changes are added; `window` names the browser's window it was made in."""
+    return Edit.objects.create(ledger=ledger, statement=statement, person=person, what=what, state=state, window=window)
 
 
 def write_body(definition: Definition, body: dict[str, Any], edit: Edit) -> None:

@@ -8,6 +8,15 @@ from rulka.work.models import Output
 from rulka.work.services import outputs
 
 
+def recover(own: bool) -> int:
+    """Queue again the files that a dead worker left."""
+    left = outputs.orphans(own=own)
+    for output in left:
+        outputs.wait_again(output.pk)
+        make_output.enqueue(output.pk)
+    return len(left)
+
+
 def ask(seat: Seat, name: str, form: str, node: str, address: str, *, pages: str = "all") -> Output:
     """Queue a file with a page or sheet for a node and all below it, or with other `pages`."""
     output = outputs.create(

@@ -18,6 +18,7 @@ from rulka.core.edits.pasting import text_of_lines
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.proof.meaning import Meant, meant_by
+from rulka.formats.figures import plain_text
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.editing import starting
@@ -56,7 +57,7 @@ def answer(
     **extra: Any,
 ) -> HttpResponse:
     """After an edit: the fragment for a script, the page again for a plain request."""
-    problem = extra.get("problem")
+    problem = extra.get("problem") or extra.get("question")
     if request.headers.get("HX-Request"):
         context = statement_context(request, seat, name, asked, outcome, definitions, **extra)
         return render(request, "statements/_work.html", {**context, "fragment": True})
@@ -117,6 +118,7 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
             person=seat.person,
             sight=sight,
             stamp=request.POST.get("stamp", ""),
+            window=request.POST.get("window", "")[:20],
             share=_shares(request, seat, definitions),
         )
     except (SharedPart, ChangedSince) as question:
@@ -257,11 +259,12 @@ def copy_lines(request: HttpRequest, name: str) -> HttpResponse:
     definitions = open_statement(seat.ledger, name, person=seat.person)
     if request.POST.get("columns"):
         raws = copied_columns(definitions["span"].body, keys(request.POST, "columns"))
-        text = "\t".join(str(raw.get("heading", key_of(raw))) for raw in raws)
+        text = "\t".join(plain_text(str(raw.get("heading", key_of(raw)))) for raw in raws)
         request.session["clipboard"] = {"text": text, "columns": raws}
         return HttpResponse(text, content_type="text/plain; charset=utf-8")
     raws = copied(definitions["spine"].body, keys(request.POST, "lines"))
-    text = text_of_lines(raws)
+    lines = (line.split("\t") for line in text_of_lines(raws).split("\n"))
+    text = "\n".join("\t".join(map(plain_text, cells)) for cells in lines)
     request.session["clipboard"] = {"text": text, "raws": raws}
     return HttpResponse(text, content_type="text/plain; charset=utf-8")
 

@@ -35,7 +35,7 @@ from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import statements_using
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
-from rulka.statements.library.storing import SHARED, title_of
+from rulka.statements.library.storing import SHARED, stamp_of, title_of
 from rulka.statements.library.versions import version_context
 from rulka.statements.models import Definition, Picture
 from rulka.statements.output.editions import editions_of
@@ -117,6 +117,7 @@ def panel_context(
         "tabs": [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
         "outcome": outcome,
         "seat": seat,
+        "stamp": stamp_of(definitions),
         "parts_used": dict.fromkeys(SHARED, ()) | about.shared(),
     }
     try:

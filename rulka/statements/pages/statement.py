@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from dataclasses import replace
 from time import perf_counter
 from typing import Any
@@ -18,7 +19,7 @@ from rulka.formats.output.page import show
 from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
-from rulka.statements.library import shelves, storing
+from rulka.statements.library import shelves
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_statement
 from rulka.statements.output.exports import TITLES
@@ -45,13 +46,13 @@ def statement_context(
     name, outcome, state = opened["name"], opened["outcome"], opened["state"]
     open_ones = opened["suggested"] if "suggested" in opened else suggestions(outcome.computed)
     may_edit = seat.person.may_edit
-    hidden, stamp = opened["show_hidden"], storing.stamp_of(definitions)
+    hidden = opened["show_hidden"]
     sent = request.POST if request.method == "POST" else request.GET
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
     return {
         **opened,
-        "stamp": stamp,
+        "window": sent.get("window") or secrets.token_hex(6),
         "paper_pages": range(1, preview_page(seat, definitions, 1)[1] + 1) if opened["paper"] else (),
         "last_export": request.session.get("last-export"),
         "shown": shown,

@@ -71,9 +71,9 @@ def running(code: str) -> Load | None:
     return Load.objects.filter(ledger=code, state__in=(Load.State.WAITING, Load.State.RUNNING)).first()
 
 
-def wait_again(load_id: int) -> None:
-    """Let a running load wait: the process that ran it is gone."""
-    Load.objects.filter(pk=load_id, state=Load.State.RUNNING).update(state=Load.State.WAITING)
+def wait_again(load_id: int, *, doing: str = "") -> None:
+    """Let a running load wait: the process that ran it is gone, or found no room."""
+    Load.objects.filter(pk=load_id, state=Load.State.RUNNING).update(state=Load.State.WAITING, doing=doing)
 
 
 def this_worker() -> str:
@@ -142,6 +142,11 @@ def finish(load_id: int, state: str, **values: Any) -> None:
     Load.objects.filter(pk=load_id).update(state=state, ended=timezone.now(), doing="", **values)
 
 
-def orphans() -> list[Load]:
-    """Running loads whose process is gone."""
-    return [load for load in Load.objects.filter(state=Load.State.RUNNING) if not is_alive(load.worker)]
+def orphans(*, own: bool = False) -> list[Load]:
+    """Running loads whose process is gone; with `own` those of this process too."""
+    return [load for load in Load.objects.filter(state=Load.State.RUNNING) if is_left(load.worker, own=own)]
+
+
+def is_left(worker: str, *, own: bool) -> bool:
+    """Whether what a worker had begun is nobody's now."""
+    return not is_alive(worker) or (own and worker == this_worker())

@@ -8,6 +8,7 @@ from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.work.models import Output
+from rulka.work.services.loads import is_left, this_worker
 
 
 class Cancelled(RulkaError):
@@ -29,9 +30,20 @@ def find(number: int, person: int) -> Output:
 
 def claim(number: int) -> Output | None:
     """Take a waiting file to make it; None when it is not waiting any more."""
-    if not Output.objects.filter(pk=number, state=Output.State.WAITING).update(state=Output.State.RUNNING):
+    waiting = Output.objects.filter(pk=number, state=Output.State.WAITING)
+    if not waiting.update(state=Output.State.RUNNING, worker=this_worker()):
         return None
     return Output.objects.get(pk=number)
+
+
+def wait_again(number: int) -> None:
+    """Let a running file wait: the process that made it is gone, or found no room."""
+    Output.objects.filter(pk=number, state=Output.State.RUNNING).update(state=Output.State.WAITING, done=0)
+
+
+def orphans(*, own: bool = False) -> list[Output]:
+    """Files in the making whose process is gone; with `own` those of this process too."""
+    return [one for one in Output.objects.filter(state=Output.State.RUNNING) if is_left(one.worker, own=own)]
 
 
 def tell(number: int, done: int, of: int) -> None:

@@ -72,5 +72,5 @@ def _csv(rows: list[list[str]]) -> str:
     file = io.StringIO()
     writer = csv.writer(file, lineterminator="\n")
     writer.writerow(COLUMNS)
-    writer.writerows([entity, account, plain_text(name), *amounts] for entity, account, name, *amounts in rows)
+    writer.writerows([*map(plain_text, texts), *amounts] for *texts, a, b, c, d in rows for amounts in [(a, b, c, d)])
     return file.getvalue()

@@ -6,21 +6,26 @@ from __future__ import annotations
 import logging
 import secrets
 import threading
+import time
 from argparse import ArgumentParser
 from typing import Any
 
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
-from django.db import connections
+from django.db import OperationalError, connections
 from django.utils import timezone
 from django_tasks import TaskResultStatus
 from django_tasks_db.models import DBTaskResult
 
 from rulka.ledger.feeds import asking
 from rulka.work.services import loads as work
+from rulka.work.services.recovery import take_up
+from rulka.work.services.waiting import as_refusal
 
 logger = logging.getLogger("rulka.ledger")
 
+TRY_AGAIN = 5
+"""Seconds after which a worker that found no room looks again."""
 EVERY = 30
 """Seconds between two looks at the schedules."""
 
@@ -33,30 +38,52 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         end_orphans()
-        asking.recover()
+        take_up()
         look()
         done = threading.Event()
         clock = threading.Thread(target=_clock, args=(done,), daemon=True)
         if not options["once"]:
             clock.start()
         try:
-            call_command(
-                "db_worker",
-                worker_id=work.this_worker(),
-                interval=0.5,
-                batch=options["once"],
-                startup_delay=False,
-                verbosity=options["verbosity"],
-                reload=False,
-            )
+            while not _worked(once=options["once"], verbosity=options["verbosity"]):
+                pass
         finally:
             done.set()
 
 
-def end_orphans() -> None:
+def _worked(*, once: bool, verbosity: int) -> bool:
+    """Whether the queue was worked on to its end; False where there was no room to write in, after a pause."""
+    try:
+        call_command(
+            "db_worker",
+            worker_id=work.this_worker(),
+            interval=0.5,
+            batch=once,
+            startup_delay=False,
+            verbosity=verbosity,
+            reload=False,
+        )
+    except (OperationalError, OSError) as error:
+        if as_refusal(error) is None:
+            raise
+        logger.warning("The worker waits: %s", error)
+    else:
+        return True
+    while True:
+        time.sleep(TRY_AGAIN)
+        try:
+            end_orphans(own=True)
+            take_up(own=True)
+            return False
+        except (OperationalError, OSError) as error:
+            if as_refusal(error) is None:
+                raise
+
+
+def end_orphans(*, own: bool = False) -> None:
     """Mark tasks as failed whose worker is gone; the loads behind them are taken up again by themselves."""
     for task in DBTaskResult.objects.running():
-        if not any(work.is_alive(worker) for worker in task.worker_ids):
+        if all(work.is_left(worker, own=own) for worker in task.worker_ids):
             DBTaskResult.objects.filter(pk=task.pk).update(status=TaskResultStatus.FAILED, finished_at=timezone.now())
 
 
