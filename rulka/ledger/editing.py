@@ -4,11 +4,13 @@ revision."""
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
 
+from rulka.core.books.book import View
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.books.chart import TYPES, Item, parent_errors
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -20,16 +22,41 @@ from rulka.ledger.loading.report import LoadReport
 from rulka.ledger.loading.staging import stage
 from rulka.ledger.loading.writing import LoadWriter
 from rulka.ledger.models import Account, ClosedPeriod, Entity, Ledger, Member
-from rulka.ledger.reading.entries import books_of, entry_rows, find_entry, has_lines
+from rulka.ledger.reading.entries import books_of, entry_rows, find_entry, has_lines, seen_entry
 from rulka.ledger.reading.queries import calendar_of
 from rulka.people.models import Person
 
 ACCOUNT_FIELDS = ("name", "type", "category", "parent", "unit", "intercompany", "active")
 
 
-def _may(person: Person) -> None:
+@dataclass(frozen=True)
+class Editor:
+    """Somebody who changes a ledger by hand, with what they see of it; made by `editor_of` alone."""
+
+    person: Person
+    ledger: Ledger
+    view: View
+
+
+def editor_of(person: Person, ledger: Ledger, view: View) -> Editor:
+    """The one gate to changes by hand: a role that edits, and nothing of the ledger hidden but sealed detail."""
+    may_edit(person)
+    if not view.fence.hides_nothing:
+        raise RulkaError(
+            "This is about the whole ledger; you see a part of it.",
+            hint="Ask an accountant.",
+            subject="rights",
+            code="rights",
+        )
+    return Editor(person, ledger, view)
+
+
+def may_edit(person: Person) -> None:
+    """Refuse a change by somebody who only reads."""
     if not person.may_edit:
-        raise RulkaError("You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights")
+        raise RulkaError(
+            "You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights", code="rights"
+        )
 
 
 def _write(ledger: Ledger, person: Person, source: str, **what: Any) -> LoadReport:
@@ -40,9 +67,9 @@ def _write(ledger: Ledger, person: Person, source: str, **what: Any) -> LoadRepo
     return report
 
 
-def change_account(ledger: Ledger, code: str, values: Mapping[str, Any], *, person: Person) -> LoadReport:
+def change_account(editor: Editor, code: str, values: Mapping[str, Any]) -> LoadReport:
     """Change an account's name, type, category, parent, unit, intercompany mark or whether it is active."""
-    _may(person)
+    ledger, person = editor.ledger, editor.person
     account = Account.objects.filter(ledger=ledger, code=code).first()
     if account is None:
         raise NotFound(f"Account '{code}' does not exist.", subject="account")
@@ -77,11 +104,9 @@ def change_account(ledger: Ledger, code: str, values: Mapping[str, Any], *, pers
     )
 
 
-def change_member(
-    ledger: Ledger, dimension: str, code: str, values: Mapping[str, str], *, person: Person
-) -> LoadReport:
+def change_member(editor: Editor, dimension: str, code: str, values: Mapping[str, str]) -> LoadReport:
     """Change a member's name or parent."""
-    _may(person)
+    ledger, person = editor.ledger, editor.person
     member = Member.objects.filter(ledger=ledger, dimension=dimension, code=code).first()
     if member is None:
         raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
@@ -103,9 +128,9 @@ def change_member(
     )
 
 
-def change_entity_calendar(ledger: Ledger, code: str, calendar: str, *, person: Person) -> LoadReport:
+def change_entity_calendar(editor: Editor, code: str, calendar: str) -> LoadReport:
     """Let an entity name one of the ledger's own calendars, or none."""
-    _may(person)
+    ledger, person = editor.ledger, editor.person
     entity = Entity.objects.filter(ledger=ledger, code=code).first()
     if entity is None:
         raise NotFound(f"Entity '{code}' does not exist.", subject="entity")
@@ -127,9 +152,9 @@ def _check_parent(kind: str, things: Any, code: str, parent: str) -> None:
         raise error
 
 
-def set_closed(ledger: Ledger, entity: str, period: str, closed: bool, *, person: Person, reason: str = "") -> None:
+def set_closed(editor: Editor, entity: str, period: str, closed: bool, *, reason: str = "") -> None:
     """Close an entity's period, or open it again, for a reason that is kept with who closed it."""
-    _may(person)
+    ledger, person = editor.ledger, editor.person
     found = Entity.objects.filter(ledger=ledger, code=entity).first()
     if found is None:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
@@ -157,11 +182,18 @@ def _changed_row(row: EntryRow, values: Mapping[str, str], partners: Mapping[str
 
 
 def change_entry(
-    ledger: Ledger, entity: str, number: str, values: Mapping[str, str], partners: Mapping[str, str], *, person: Person
+    editor: Editor, entity: str, number: str, values: Mapping[str, str], partners: Mapping[str, str]
 ) -> LoadReport:
     """Change an entry's status, kind or period, and its lines' partner entities (by line code), by the rules that a
     load follows."""
-    _may(person)
+    ledger, person = editor.ledger, editor.person
+    if seen_entry(ledger, editor.view, entity, number).hidden:
+        raise RulkaError(
+            "A part of this entry lies outside of what you see.",
+            hint="Ask somebody who sees all of it.",
+            subject="rights",
+            code="rights",
+        )
     entry = find_entry(ledger, entity, number)
     rows = [_changed_row(row, values, partners) for row in entry_rows(ledger, entry)]
     calendar = calendar_of(ledger)

@@ -13,6 +13,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management import call_command
 from django.urls import reverse
 
+from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.errors import RulkaError
 from rulka.ledger import editing
 from rulka.ledger.feeds import asking, pulling
@@ -20,6 +21,7 @@ from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.loading import load
 from rulka.ledger.management.commands import work as worker
 from rulka.ledger.models import Account, Feed, JournalEntry, Ledger, SideTable
+from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Access, Person
 from rulka.work.models import Load
 from rulka.work.services import loads as work
@@ -44,6 +46,10 @@ def ledger(small, command, person):
     found = Ledger.objects.get(code="s")
     Access.objects.create(person=person, ledger=found, opens_seals=True)
     return found
+
+
+def by(ledger: Ledger, person: Person) -> editing.Editor:
+    return editing.editor_of(person, ledger, view_of(ledger, NO_FENCE))
 
 
 def put(folder: Path, name: str = "news") -> str:
@@ -130,7 +136,7 @@ def test_an_unattended_feed_accepts_when_no_rule_is_broken_and_holds_otherwise(l
 
 
 def test_entries_into_closed_periods_are_held_or_refused_with_the_list(ledger, small, person, command):
-    editing.set_closed(ledger, "A", "2026-P02", True, person=person)
+    editing.set_closed(by(ledger, person), "A", "2026-P02", True)
     news = small("n", entries__csv=HEADER + NEWS)
     load = pulled(folder_feed(ledger, put(news)), unattended=True)
     assert load.state == "held" and finding(load, "closed")["rows"] == [["A", "E9", "2026-02-01", "2026-P02", "2"]]
@@ -140,9 +146,9 @@ def test_entries_into_closed_periods_are_held_or_refused_with_the_list(ledger, s
         CommandError, match="Entries into closed periods: entity A, entry E9, date 2026-02-01, closed period 2026-P02"
     ):
         command("load_ledger", news, ledger="s")
-    editing.set_closed(ledger, "A", "2026-P02", False, person=person, reason="a late bill")
+    editing.set_closed(by(ledger, person), "A", "2026-P02", False, reason="a late bill")
     assert "entries: 1 new" in command("load_ledger", news, ledger="s")
-    editing.set_closed(ledger, "A", "2026-P02", True, person=person)
+    editing.set_closed(by(ledger, person), "A", "2026-P02", True)
     moved = small("m", entries__csv=HEADER + NEWS.replace("2026-02-01", "2026-03-01"))
     with pytest.raises(CommandError, match="closed period 2026-P02"):  # it would leave the closed period
         command("load_ledger", moved, ledger="s")
@@ -212,7 +218,7 @@ def test_location_outside_the_folder_of_feeds_is_refused(ledger, person):
 
 def test_master_data_edited_by_hand_makes_a_revision_and_follows_the_rules(ledger, person):
     values = {"name": "Wages and pay", "type": "expense", "category": "staff", "parent": "5100", "active": False}
-    editing.change_account(ledger, "5000", values, person=person)
+    editing.change_account(by(ledger, person), "5000", values)
     account = Account.objects.get(ledger=ledger, code="5000")
     assert (account.name, account.parent, account.active, account.revision) == ("Wages and pay", "5100", False, 2)
     for wrong, message in (
@@ -223,16 +229,23 @@ def test_master_data_edited_by_hand_makes_a_revision_and_follows_the_rules(ledge
         ({"name": " "}, "empty"),
     ):
         with pytest.raises(RulkaError, match=message):
-            editing.change_account(ledger, "5000", values | wrong, person=person)
+            editing.change_account(by(ledger, person), "5000", values | wrong)
     assert Ledger.objects.get(code="s").revision == 2
     reader = Person.objects.create(username="reader", role=Person.Role.DIRECTOR)
     with pytest.raises(RulkaError, match="You may read this ledger"):
-        editing.change_account(ledger, "5000", values, person=reader)
+        editing.change_account(by(ledger, reader), "5000", values)
+    for bounds in ({"entities": "A"}, {"members": {"department": "10"}}):  # who sees a part changes nothing
+        part = view_of(ledger, Fence.of(**bounds))
+        with pytest.raises(RulkaError, match="you see a part of it"):
+            editing.editor_of(person, ledger, part)
+    sealed = editing.editor_of(person, ledger, view_of(ledger, Fence.of(sealed="5000")))
+    with pytest.raises(RulkaError, match="lies outside of what you see"):  # asked by the service, not by its pages
+        editing.change_entry(sealed, "A", "E2", {"status": "pending"}, {})
 
 
 def test_entry_edited_by_hand_keeps_its_former_lines(ledger, person, command):
     before = command("trial_balance", "--from", "2025-P01", "--to", "2025-P12", ledger="s")
-    editing.change_entry(ledger, "A", "E1", {"status": "pending"}, {"1": "B"}, person=person)
+    editing.change_entry(by(ledger, person), "A", "E1", {"status": "pending"}, {"1": "B"})
     entry = JournalEntry.objects.get(number="E1")
     assert entry.status == 1 and entry.lines.get(line="1").key.partner.code == "B" and entry.former_lines.count() == 2
     assert "A,1000" in before and ",100.00," in before
@@ -240,15 +253,14 @@ def test_entry_edited_by_hand_keeps_its_former_lines(ledger, person, command):
     assert ",100.00," in command(
         "trial_balance", "--from", "2025-P01", "--to", "2025-P12", "--with-pending", ledger="s"
     )
-    editing.change_entry(
-        ledger, "A", "E1", {"status": "posted", "kind": "adjusting", "period": "2025-P13"}, {"1": ""}, person=person
-    )
+    adjusting = {"status": "posted", "kind": "adjusting", "period": "2025-P13"}
+    editing.change_entry(by(ledger, person), "A", "E1", adjusting, {"1": ""})
     assert JournalEntry.objects.get(number="E1").period == 202513
     with pytest.raises(RulkaError, match="in FY2025, the period 2026-P13 in FY2026"):
-        editing.change_entry(ledger, "A", "E1", {"period": "2026-P13"}, {}, person=person)
-    editing.set_closed(ledger, "A", "2025-P13", True, person=person)
+        editing.change_entry(by(ledger, person), "A", "E1", {"period": "2026-P13"}, {})
+    editing.set_closed(by(ledger, person), "A", "2025-P13", True)
     with pytest.raises(RulkaError, match="2025-P13 of A is closed"):
-        editing.change_entry(ledger, "A", "E1", {"period": ""}, {}, person=person)
+        editing.change_entry(by(ledger, person), "A", "E1", {"period": ""}, {})
 
 
 # tables -------------------------------------------------------------------------------------------------------------

@@ -51,11 +51,8 @@ def is_workbook(path: Path) -> bool:
 
 def sheets_of(path: Path) -> list[str]:
     """The names of a workbook's sheets."""
-    book = _open(path, values=True)
-    try:
+    with _opened(path, values=True) as book:
         return [str(sheet.title) for sheet in book.worksheets]
-    finally:
-        book.close()
 
 
 def find_encoding(data: bytes) -> str:
@@ -160,15 +157,22 @@ def check_archive(archive: zipfile.ZipFile, name: str) -> None:
         )
 
 
-def _open(path: Path, *, values: bool) -> Any:
+@contextmanager
+def _opened(path: Path, *, values: bool) -> Iterator[Any]:
+    """A workbook, closed afterwards, also where it could not be opened."""
     import openpyxl
 
     if not zipfile.is_zipfile(path):
         raise RulkaError("The workbook can't be read.", hint="Save it again as .xlsx.", subject=path.name)
-    with foreign(path.name):
-        with zipfile.ZipFile(path) as archive:
-            check_archive(archive, path.name)
-        return openpyxl.load_workbook(path, read_only=True, data_only=values)
+    with path.open("rb") as file:
+        with foreign(path.name):
+            with zipfile.ZipFile(file) as archive:
+                check_archive(archive, path.name)
+            book = openpyxl.load_workbook(file, read_only=True, data_only=values)
+        try:
+            yield book
+        finally:
+            book.close()
 
 
 @contextmanager
@@ -188,12 +192,8 @@ def foreign(name: str) -> Iterator[None]:
 
 def sheet_rows(path: Path, name: str) -> Iterator[tuple[int, list[str]]]:
     """A sheet's rows; a formula without a kept result and an error value are refused with the cell's address."""
-    book, formulas = _open(path, values=True), _open(path, values=False)
-    try:
+    with _opened(path, values=True) as book, _opened(path, values=False) as formulas:
         yield from _rows_of(path, name, book, formulas)
-    finally:
-        book.close()
-        formulas.close()
 
 
 def _rows_of(path: Path, name: str, book: Any, formulas: Any) -> Iterator[tuple[int, list[str]]]:

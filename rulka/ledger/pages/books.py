@@ -20,8 +20,9 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 from rulka.core.values import key_in
 from rulka.ledger import editing
+from rulka.ledger.editing import editor_of
 from rulka.ledger.models import ClosedPeriod, Rate
-from rulka.ledger.pages.common import money, page, sees_whole, whole_only
+from rulka.ledger.pages.common import money, page, sees_whole
 from rulka.ledger.placement import placements
 from rulka.ledger.reading.queries import budget_counts
 from rulka.ledger.seat import Seat, seat_of
@@ -132,13 +133,11 @@ def overview(request: HttpRequest) -> HttpResponse:
 def close_period(request: HttpRequest) -> HttpResponse:
     """Close an entity's period or open it again."""
     seat = seat_of(request)
-    whole_only(seat)
     editing.set_closed(
-        seat.ledger,
+        editor_of(seat.person, seat.ledger, seat.view),
         request.POST.get("entity", ""),
         request.POST.get("of", ""),
         request.POST.get("closed") == "1",
-        person=seat.person,
         reason=request.POST.get("reason", ""),
     )
     return redirect(f"{reverse('ledger')}?{seat.query}&year={request.POST.get('year', '')}")
@@ -148,8 +147,8 @@ def close_period(request: HttpRequest) -> HttpResponse:
 def entity_calendar(request: HttpRequest, code: str) -> HttpResponse:
     """Let an entity name a calendar of its own."""
     seat = seat_of(request)
-    whole_only(seat)
-    editing.change_entity_calendar(seat.ledger, code, request.POST.get("calendar", ""), person=seat.person)
+    editor = editor_of(seat.person, seat.ledger, seat.view)
+    editing.change_entity_calendar(editor, code, request.POST.get("calendar", ""))
     return redirect(f"{reverse('ledger')}?{seat.query}")
 
 
@@ -182,8 +181,7 @@ def accounts(request: HttpRequest) -> HttpResponse:
         }
         values |= {"active": "active" in entered, "intercompany": "intercompany" in entered}
         try:
-            whole_only(seat)
-            editing.change_account(seat.ledger, code, values, person=seat.person)
+            editing.change_account(editor_of(seat.person, seat.ledger, seat.view), code, values)
             return redirect(f"{reverse('ledger-accounts')}?{_kept(request)}")
         except RulkaError as error:
             problem = error
@@ -267,8 +265,8 @@ def members(request: HttpRequest) -> HttpResponse:
     problem = None
     if request.method == "POST":
         try:
-            whole_only(seat)
-            editing.change_member(seat.ledger, dimension, code, request.POST.dict(), person=seat.person)
+            editor = editor_of(seat.person, seat.ledger, seat.view)
+            editing.change_member(editor, dimension, code, request.POST.dict())
             return redirect(f"{reverse('ledger-members')}?{_kept(request)}")
         except RulkaError as error:
             problem = error

@@ -10,6 +10,7 @@ from django.shortcuts import render
 
 from rulka.core.errors import RulkaError
 from rulka.core.money import grouped
+from rulka.ledger import editing
 from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat
 from rulka.work.services import loads
@@ -75,10 +76,7 @@ def rows_only(seat: Seat) -> None:
 
 def may_edit(seat: Seat) -> None:
     """Refuse a change by somebody who only reads."""
-    if not seat.person.may_edit:
-        raise RulkaError(
-            "You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights", code="rights"
-        )
+    editing.may_edit(seat.person)
 
 
 def money(minor: int, digits: int, *, zero: str = "") -> str:

@@ -156,15 +156,8 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
         }
         values = {name: request.POST[name] for name in ("status", "kind", "period") if name in request.POST}
         try:
-            if seen_entry(seat.ledger, seat.view, entity, number).hidden:
-                raise RulkaError(
-                    "A part of this entry lies outside of what you see.",
-                    hint="Ask somebody who sees all of it.",
-                    subject="rights",
-                )
-            editing.change_entry(
-                seat.ledger, entity, number, values, {str(k): str(v) for k, v in partners.items()}, person=seat.person
-            )
+            editor = editing.editor_of(seat.person, seat.ledger, seat.view)
+            editing.change_entry(editor, entity, number, values, {str(k): str(v) for k, v in partners.items()})
             return redirect(f"{reverse('ledger-entry', args=[entity, number])}?{seat.query}")
         except RulkaError as error:
             problem = error

@@ -191,8 +191,8 @@ def change_statement(
     """Do one edit of a statement, whose definitions are handed in as they were loaded: all of it or nothing.
 
     Raises ChangedSince when the statement was changed after `stamp` by anything but this `window` (of a browser),
-    SharedPart when it changes a part that others use and `share` says neither `all` nor `own` for its kind, and RulkaError on all that can't be computed
-    afterwards.
+    SharedPart when it changes a part that others use and `share` says neither `all` nor `own` for its kind, and
+    RulkaError on all that can't be computed afterwards.
     """
     with transaction.atomic():
         definitions = as_they_are(loaded)
