@@ -93,6 +93,34 @@ def test_requests_stay_in_pages():
     assert offenders(names, *homes, "web/middleware.py", "web/shell.py", "ledger/seat.py") == {}
 
 
+def test_definitions_are_opened_for_a_person():
+    """Pages and outputs find statements through `opening`, which asks for rights; only commands may do without."""
+    homes = ("statements/library/", "statements/management/", "statements/editing/edit.py")
+    assert offenders({"find_definition", "definitions_of"}, *homes) == {}
+
+
+def test_one_place_opens_connections_to_other_servers():
+    assert offenders({"Client", "HTTPTransport", "urlopen", "create_connection"}, "formats/intake/outside.py") == {}
+
+
+def test_values_from_outside_have_one_reader():
+    """`isdigit` takes other scripts' digits, and `int` thousands of them."""
+    homes = ("core/books/calendar.py", "work/services/loads.py", "formats/output/row_sheet.py")
+    assert offenders({"isdigit", "isdecimal", "isnumeric"}, *homes) == {}
+
+
+def test_loads_and_outputs_are_written_by_work_alone():
+    found = []
+    for path in FILES:
+        if place(path).startswith("work/"):
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Attribute) and node.attr in ("save", "delete", "update", "create"):
+                owner = ast.unparse(node.value)
+                found += [place(path)] if owner.split(".")[0] in ("Load", "Output", "load", "output", "job") else []
+    assert found == []
+
+
 def test_the_core_stands_in_rooms():
     assert len([path for path in (ROOT / "core").glob("*.py") if path.name != "__init__.py"]) <= 6
 

@@ -13,6 +13,8 @@ from django.utils import timezone
 from rulka.core.books.book import View
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.books.chart import TYPES, Item, parent_errors
+from rulka.core.books.fence import NO_FENCE
+from rulka.core.books.selection import select
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.intake.blocks import EntryBlock
 from rulka.core.intake.entries import EntryRow
@@ -23,7 +25,7 @@ from rulka.ledger.loading.staging import stage
 from rulka.ledger.loading.writing import LoadWriter
 from rulka.ledger.models import Account, ClosedPeriod, Entity, Ledger, Member
 from rulka.ledger.reading.entries import books_of, entry_rows, find_entry, has_lines, seen_entry
-from rulka.ledger.reading.queries import calendar_of
+from rulka.ledger.reading.queries import calendar_of, view_of
 from rulka.people.models import Person
 
 ACCOUNT_FIELDS = ("name", "type", "category", "parent", "unit", "intercompany", "active")
@@ -219,3 +221,25 @@ def change_entry(
                 code="closed",
             )
         return _write(ledger, person, f"entry {number} of {entity} changed by hand", stage=staged)
+
+
+# seals --------------------------------------------------------------------------------------------------------------
+
+
+def set_seal(ledger: Ledger, accounts: str, grain: str | None) -> str:
+    """Seal some accounts (a selection, empty for none) down to a grain: names with commas between, `none` for nothing
+    besides entity and period, None for the ledger's first dimension. Says what is sealed now."""
+    matched = select(accounts, view_of(ledger, NO_FENCE).frame.accounts) if accounts.strip() else None
+    if matched is not None and matched.warnings:
+        raise RulkaError(f"{'; '.join(matched.warnings)}.", hint="Name accounts of this ledger.", subject="seal")
+    known = [*ledger.dimensions, "partner"]
+    named = None if grain is None else [name.strip() for name in grain.split(",") if name.strip() not in ("", "none")]
+    for name in named or ():
+        if name not in known:
+            raise NotFound(f"'{name}' tells no accounts apart.", hint=one_of(name, known), subject="grain")
+    ledger.sealed, ledger.seal_grain = accounts.strip(), named
+    ledger.save(update_fields=["sealed", "seal_grain"])
+    if matched is None:
+        return "Nothing is sealed."
+    told = ledger.dimensions[:1] if named is None else named
+    return f"{int(matched.mask.sum())} accounts are sealed down to {', '.join(['entity', 'period', *told])}."

@@ -12,7 +12,7 @@ from django.core.management.base import CommandError
 from django.urls import reverse
 from pypdf import PdfReader
 
-from rulka.ledger.models import JournalLine
+from rulka.ledger.models import JournalLine, Ledger
 from rulka.people.models import Access, Person
 from tests.conftest import table
 from tests.oracle import Oracle
@@ -270,3 +270,17 @@ def test_demo_sign_in_exists_under_the_demo_settings_only(client, ternwick, sett
     assert "demo-people" in client.get(reverse("sign-in")).content.decode()
     assert client.post(reverse("demo-sign-in", args=["director"])).status_code == 302
     assert client.post(reverse("demo-sign-in", args=["stranger"])).status_code == 404
+
+
+@pytest.mark.django_db
+def test_seal_is_set_by_command_with_its_grain(small, command):
+    command("load_ledger", small(), ledger="s")
+    assert command("seal", "5*", ledger="s") == "2 accounts are sealed down to entity, period, department.\n"
+    assert Ledger.objects.get(code="s").seal_grain is None
+    assert command("seal", "5000", "--grain", "none", ledger="s") == "1 accounts are sealed down to entity, period.\n"
+    assert Ledger.objects.get(code="s").seal_grain == []
+    for wrong, message in ((["9999"], "matches no"), (["5*", "--grain", "ship"], "tells no accounts apart")):
+        with pytest.raises(CommandError, match=message):
+            command("seal", *wrong, ledger="s")
+    assert Ledger.objects.get(code="s").sealed == "5000"
+    assert command("seal", "", ledger="s") == "Nothing is sealed.\n"

@@ -29,6 +29,8 @@ from rulka.core.proof.placed import (
 from rulka.core.proof.ties import SEALED, ledger_balances, ledger_tie, result, title_of
 from rulka.core.proof.totals import totals
 
+_TRANSLATED = " Translated by itself, it may differ by a minor unit from what it adds to the whole."
+
 
 def footing(computed: Computed) -> list[Check]:
     """All checks that apply to a statement, in the order they are told; each says what it found or why it wasn't
@@ -46,7 +48,9 @@ def footing(computed: Computed) -> list[Check]:
         Check(
             "fence",
             NOT_JUDGED if part else HOLDS,
-            f"You see a part of the whole: {computed.view.part}." if part else "",
+            f"You see a part of the whole: {computed.view.part}.{_TRANSLATED if computed.plan.translated else ''}"
+            if part
+            else "",
         )
     )
     if computed.statement.rounding != "exact":

@@ -62,7 +62,7 @@ def ask(
                 size += len(block)
                 if size > MOST_UPLOAD:
                     shutil.rmtree(folder, ignore_errors=True)
-                    load.delete()
+                    work.forget(load.pk)
                     raise RulkaError(
                         f"'{name}' is larger than {MOST_UPLOAD // 1_000_000} MB.",
                         hint="Put it into the folder of feeds instead.",

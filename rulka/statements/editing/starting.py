@@ -24,7 +24,7 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.editing.edit import Action, Asked, Parts
-from rulka.statements.library.assemble import find_definition, free_name
+from rulka.statements.library.assemble import free_name
 from rulka.statements.library.opening import open_definition, open_statement, seen_definitions
 from rulka.statements.library.shelves import EDIT, required_editor
 from rulka.statements.library.storing import entry, set_body, title_of
@@ -51,7 +51,7 @@ def begin(ledger: Ledger, view: View, person: Person) -> Definition:
             "begun": {"as": FIRST, "columns": pattern},
         }
         set_body(ledger, "statement", name, body | _figures(FIRST), edit)
-    return find_definition(ledger, "statement", name)
+    return open_definition(ledger, "statement", name, person=person)
 
 
 def _figures(kind: str) -> Raw:
@@ -190,12 +190,12 @@ def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> 
         Edit.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
         SavedVersion.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
         _rename_inside(ledger, names)
-        statement = find_definition(ledger, "statement", names["statement", name])
+        statement = open_definition(ledger, "statement", names["statement", name], person=person)
         body = {key: value for key, value in statement.body.items() if key != "begun"} | {"title": title}
         edit = entry(ledger, statement.name, person, f"named {title}", Edit.State.DONE)
         for kind in ("spine", "span", "scope"):
             if kind in body and (kind, body[kind]) in {(k, n) for (k, _), n in names.items()}:
-                part_body = find_definition(ledger, kind, body[kind]).body
+                part_body = open_definition(ledger, kind, body[kind], person=person).body
                 set_body(ledger, kind, body[kind], part_body | {"title": title}, edit)
         set_body(ledger, "statement", statement.name, body, edit)
     return statement.name

@@ -56,6 +56,7 @@ def statement_context(
         "paper_pages": range(1, preview_page(seat, definitions, 1)[1] + 1) if opened["paper"] else (),
         "last_export": request.session.get("last-export"),
         "shown": shown,
+        "translated_part": outcome.computed.plan.translated and seat.view.is_part,
         "blocks": [] if beside_of(seat) else blocks.cut(shown.rows),
         "unplaced": next((check for check in outcome.checks if check.code == "placed"), None),
         "latest": latest_revision(seat.ledger),

@@ -29,6 +29,11 @@ def create(**values: Any) -> Load:
     return Load.objects.create(**values)
 
 
+def forget(load_id: int) -> None:
+    """Take away a load that came to nothing before it was queued."""
+    Load.objects.filter(pk=load_id).delete()
+
+
 def note(load_id: int, **values: Any) -> None:
     """Write down with a load what became known of it."""
     Load.objects.filter(pk=load_id).update(**values)
