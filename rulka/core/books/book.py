@@ -181,6 +181,11 @@ class View:
         """Mask of the accounts whose figures show at the grain of a seal only."""
         return self.seal.coarse if self.seal else np.zeros(len(self.frame.accounts), dtype=bool)
 
+    @property
+    def withheld(self) -> BoolArray:
+        """Mask of the accounts of which no figure shows at all: the fence cuts finer than the seal's grain."""
+        return self.coarse if self.seal and not self.seal.is_whole else np.zeros(len(self.frame.accounts), dtype=bool)
+
     @cached_property
     def sealed_keys(self) -> BoolArray:
         """Mask of the posting keys whose detail is sealed."""

@@ -74,6 +74,7 @@ def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -
     net = balances.debits - balances.credits
     np.add.at(activity, keys.account[chosen], np.diff(net, axis=1)[chosen, first : last + 1])
     shown = np.where(frame.carrying()[:, None], closing, activity)
+    shown[view.withheld] = 0
     counts = np.zeros((len(frame.accounts), len(frame.calendar.periods)), dtype=np.int64)
     moved = view.movements("actual")
     mask = chosen[moved.key]
@@ -105,10 +106,10 @@ def lines_by_member(view: View, dimension: str) -> IntArray:
 @dataclass(frozen=True)
 class Compared:
     """Two scenarios side by side: (account place, one, other) where either is not zero, and the result of each, in
-    minor units, debit positive."""
+    minor units, debit positive; None where some of it is sealed."""
 
     rows: tuple[tuple[int, int, int], ...]
-    results: tuple[int, int]
+    results: tuple[int, int] | None
 
 
 def compare_scenarios(view: View, entities: BoolArray, window: Window, one: str, other: str) -> Compared:
@@ -117,7 +118,11 @@ def compare_scenarios(view: View, entities: BoolArray, window: Window, one: str,
     first, second = (view.by_account(view.balances(code).measure("activity", window), keys) for code in (one, other))
     told = accounts.of_type("revenue", "expense", "statistical") & ((first != 0) | (second != 0))
     result = accounts.of_type("revenue", "expense")
+    if (result & view.withheld).any():
+        told = told & ~view.withheld
     rows = tuple((int(at), int(first[at]), int(second[at])) for at in np.flatnonzero(told))
+    if (result & view.withheld).any():
+        return Compared(rows, None)
     return Compared(rows, (int(first[result].sum()), int(second[result].sum())))
 
 

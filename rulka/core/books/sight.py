@@ -154,7 +154,8 @@ def sight_of(fence: Fence, frame: Frame, keys: Keys, rolls_into: IntArray, movem
     outside[rolling[inside[rolls_into[rolling]]]] = True
     outside &= ~inside
     gathered = _gathered(seal, keys, rolls_into, movements, inside) if seal else np.zeros(len(keys), dtype=bool)
-    told = np.flatnonzero(gathered)
+    # a fence that cuts finer than the grain leaves nothing of what is sealed
+    told = np.flatnonzero(gathered & (seal is None or seal.is_whole))
     groups, group_of = _groups(seal, frame, keys, told)
     # what was never posted isn't there: that something waits is finer than the grain
     posted = np.unique(group_of[_posted(keys, rolls_into, movements)[told]])

@@ -223,7 +223,7 @@ def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
             {
                 "item": item,
                 "depth": 0 if search or of_type else min(depth, 4),
-                "balance": money(use.balances[-1], digits),
+                "balance": "sealed" if view.withheld[at] else money(use.balances[-1], digits),
                 "points": spark_points(use.balances),
                 "lines": use.lines,
                 "first": frame.calendar.periods[use.first].code if use.first is not None else "",
@@ -318,8 +318,10 @@ def scenarios(request: HttpRequest) -> HttpResponse:
             item = frame.accounts.items[at]
             digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
             rows.append((item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)))
-        a, b = found.results
-        total = (grouped(a, node.digits), grouped(b, node.digits), grouped(b - a, node.digits), window.title)
+        total = ("sealed", "sealed", "sealed", window.title)
+        if found.results is not None:
+            a, b = found.results
+            total = (grouped(a, node.digits), grouped(b, node.digits), grouped(b - a, node.digits), window.title)
     context = {
         "listed": listed,
         "one": one,

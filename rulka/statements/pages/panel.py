@@ -213,6 +213,13 @@ def _accounts(about: About) -> dict[str, Any]:
     if shown.get("line") is None or shown["line"].kind != "line":
         return {**shown, "template": "statements/_panel_line.html"}
     key = shown["line"].key
+    if shown["line"].is_closed:
+        raise RulkaError(
+            "The author of this statement closed the detail of this line.",
+            hint="Ask them.",
+            subject="line",
+            code="sealed",
+        )
     text = str(find_line(about.definitions["spine"].body, key).raw.get("accounts", ""))
     found = picks(
         about.computed,
