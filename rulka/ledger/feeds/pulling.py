@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import json
 import shutil
 from collections.abc import Callable
@@ -155,20 +156,15 @@ def _settings_file(ledger: Ledger, folder: Path) -> None:
             }
         )
     )
-    rows = ["year,number,start,end,name,adjusting,calendar"]
-    for key, periods in (("", calendar), *((name, calendar_from(one)) for name, one in ledger.calendars.items())):
-        rows += [
-            f"{p.year},{p.number},{p.start},{p.end},{_quoted(p.name)},{int(p.adjusting)},{_quoted(key)}"
-            for p in periods.periods
-        ]
-    (folder / "periods.csv").write_text("\n".join(rows) + "\n", encoding="utf-8")
+    with (folder / "periods.csv").open("w", encoding="utf-8", newline="") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(["year", "number", "start", "end", "name", "adjusting", "calendar"])
+        for key, periods in (("", calendar), *((name, calendar_from(one)) for name, one in ledger.calendars.items())):
+            for p in periods.periods:
+                writer.writerow([p.year, p.number, p.start, p.end, p.name, int(p.adjusting), key])
     for table in TABLES.values():
         if table.must_exist and not (folder / table.file).exists():
             (folder / table.file).write_text(",".join(table.required) + "\n", encoding="utf-8")
-
-
-def _quoted(text: str) -> str:
-    return '"' + text.replace('"', '""') + '"' if text else ""
 
 
 def _from_table(

@@ -23,6 +23,7 @@ from rulka.ledger import editing
 from rulka.ledger.editing import editor_of
 from rulka.ledger.models import ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole
+from rulka.ledger.pages.forms import AccountForm, MemberForm, PeriodForm, taken
 from rulka.ledger.placement import placements
 from rulka.ledger.reading.queries import budget_counts
 from rulka.ledger.seat import Seat, seat_of
@@ -133,13 +134,9 @@ def overview(request: HttpRequest) -> HttpResponse:
 def close_period(request: HttpRequest) -> HttpResponse:
     """Close an entity's period or open it again."""
     seat = seat_of(request)
-    editing.set_closed(
-        editor_of(seat.person, seat.ledger, seat.view),
-        request.POST.get("entity", ""),
-        request.POST.get("of", ""),
-        request.POST.get("closed") == "1",
-        reason=request.POST.get("reason", ""),
-    )
+    asked = taken(PeriodForm(request.POST))
+    editor = editor_of(seat.person, seat.ledger, seat.view)
+    editing.set_closed(editor, asked["entity"], asked["of"], asked["closed"] == "1", reason=asked["reason"])
     return redirect(f"{reverse('ledger')}?{seat.query}&year={request.POST.get('year', '')}")
 
 
@@ -176,12 +173,9 @@ def accounts(request: HttpRequest) -> HttpResponse:
     problem, entered = None, None
     if request.method == "POST":
         entered = request.POST.dict()
-        values: dict[str, Any] = {
-            name: str(entered.get(name, "")).strip() for name in ("name", "type", "category", "parent", "unit")
-        }
-        values |= {"active": "active" in entered, "intercompany": "intercompany" in entered}
         try:
-            editing.change_account(editor_of(seat.person, seat.ledger, seat.view), code, values)
+            editor = editor_of(seat.person, seat.ledger, seat.view)
+            editing.change_account(editor, code, taken(AccountForm(request.POST)))
             return redirect(f"{reverse('ledger-accounts')}?{_kept(request)}")
         except RulkaError as error:
             problem = error
@@ -266,7 +260,7 @@ def members(request: HttpRequest) -> HttpResponse:
     if request.method == "POST":
         try:
             editor = editor_of(seat.person, seat.ledger, seat.view)
-            editing.change_member(editor, dimension, code, request.POST.dict())
+            editing.change_member(editor, dimension, code, taken(MemberForm(request.POST)))
             return redirect(f"{reverse('ledger-members')}?{_kept(request)}")
         except RulkaError as error:
             problem = error

@@ -33,6 +33,7 @@ from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed
 from rulka.ledger.pages.common import may_edit, page, rows_only, whole_only
+from rulka.ledger.pages.forms import FeedForm, NewFeedForm, taken
 from rulka.ledger.seat import Seat, seat_of
 from rulka.work.models import Load
 from rulka.work.services import loads as work
@@ -71,15 +72,10 @@ def feed_list(request: HttpRequest) -> HttpResponse:
     problem = None
     if request.method == "POST":
         may_edit(seat)
-        kind = request.POST.get("kind", "")
-        values = {
-            "name": request.POST.get("name", ""),
-            "kind": kind,
-            "location": request.POST.get("location", "").strip(),
-        }
         try:
+            values = taken(NewFeedForm(request.POST))
             made = feed_settings.save_feed(seat.ledger, values)
-            step = "feed-map" if kind == Feed.Kind.TABLE else "feed"
+            step = "feed-map" if values["kind"] == Feed.Kind.TABLE else "feed"
             return redirect(f"{reverse(step, args=[made.pk])}?{seat.query}")
         except RulkaError as error:
             problem = error
@@ -136,21 +132,19 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
     """A feed's settings as the form has them."""
-    bounds = {name: posted.get(name, "").strip() for name in ("first_day", "entities", "accounts", "rest_account")}
+    given = taken(FeedForm(posted))
+    bounds = {name: given[name] for name in ("first_day", "entities", "accounts", "rest_account")}
     options = {
         **feed.options,
         "bounds": {name: value for name, value in bounds.items() if value},
-        "keep_columns": "keep_columns" in posted,
+        "keep_columns": given["keep_columns"],
     }
-    if posted.get("long_past"):
-        options["long_past"] = whole(str(posted["long_past"]), "periods in the past", most=1_200)
+    if given["long_past"] is not None:
+        options["long_past"] = given["long_past"]
     if feed.kind == Feed.Kind.SERVICE:
-        options["sign_in"] = {"kind": posted.get("sign_in", ""), "user": posted.get("user", "")}
+        options["sign_in"] = {"kind": given["sign_in"], "user": given["user"]}
     values: dict[str, Any] = {
-        "name": posted.get("name", ""),
-        "location": posted.get("location", "").strip(),
-        "schedule": posted.get("schedule", "").strip(),
-        "on_opening": "on_opening" in posted,
+        **{name: given[name] for name in ("name", "location", "schedule", "on_opening")},
         "rules": {kind: posted[f"rule-{kind}"] for kind in FINDINGS if f"rule-{kind}" in posted},
         "options": options,
     }
