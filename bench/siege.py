@@ -10,6 +10,7 @@ from __future__ import annotations
 import argparse
 import collections
 import csv
+import json
 import os
 import random
 import shutil
@@ -35,7 +36,7 @@ PAGES = (
     "ledger/accounts/?period=2027-P07",
     "statements/balance-sheet/export/csv/?period=2027-P07&node=TF",
 )
-LOADS = 8
+READERS, EDITORS, LOADS = 30, 2, 8
 
 
 class Siege:
@@ -52,7 +53,7 @@ class Siege:
         self.answers: collections.Counter[str] = collections.Counter()
         self.kept: list[str] = []
         self.over = threading.Event()
-        self.down = threading.Event()
+        self.ready = threading.Barrier(READERS + EDITORS + 1)
 
     def manage(self, *arguments: str) -> str:
         command = [sys.executable, "manage.py", *arguments]
@@ -79,6 +80,14 @@ class Siege:
         raise SystemExit("The web server did not start.")
 
     def client(self, who: str) -> httpx.Client:
+        for _ in range(100):
+            try:
+                return self._signed_in(who)
+            except (httpx.TransportError, KeyError):
+                time.sleep(0.3)
+        raise SystemExit("Signing in did not work.")
+
+    def _signed_in(self, who: str) -> httpx.Client:
         client = httpx.Client(base_url=self.address, timeout=60, follow_redirects=True)
         token = client.get("sign-in/").cookies["csrftoken"]
         client.post(f"sign-in/{who}/", data={"csrfmiddlewaretoken": token}, headers={"Referer": self.address})
@@ -88,6 +97,7 @@ class Siege:
         """One reader, page after page."""
         dice = random.Random(number)
         client = self.client(("accountant", "director", "ships-lead")[number % 3])
+        self.ready.wait()
         while not self.over.is_set():
             page = dice.choice(PAGES)
             try:
@@ -104,6 +114,7 @@ class Siege:
         """One editor, title after title; what was told to be done has to be there in the end."""
         name = ("outlook", "cash-flow")[number]
         client = self.client(("accountant", "controller")[number])
+        self.ready.wait()
         count = 0
         while not self.over.is_set():
             count += 1
@@ -178,7 +189,7 @@ def news(folder: Path, number: int) -> None:
     with path.open("w", newline="") as file:
         writer = csv.DictWriter(file, columns)
         writer.writeheader()
-        for entry in range(3_000):
+        for entry in range(120):
             writer.writerows({**row, "entry": f"SIEGE-{number}-{entry}"} for row in first)
 
 
@@ -223,23 +234,20 @@ def run(siege: Siege, kills: int, seconds: float) -> None:
         siege.manage("load_ledger", "--ledger", "ternwick", str(folder / "demo" / part))
     siege.manage("load_statement", "--ledger", "ternwick", *map(str, sorted(Path("demo/definitions").glob("*.yaml"))))
     siege.manage("load_demo_people", "--ledger", "ternwick")
-    feeds = [
-        {"name": f"Siege {number}", "kind": "ledger", "location": f"siege-{number}",
-         "rules": dict.fromkeys(("closed", "long_past", "unbalanced"), "accept")}
-        for number in range(LOADS)
-    ]  # fmt: skip
+    feeds = [{"name": f"Siege {n}", "kind": "ledger", "location": f"siege-{n}"} for n in range(LOADS)]
     for number in range(LOADS):
         news(folder, number)
-    (folder / "feeds.json").write_text(__import__("json").dumps([{**feed, "rules": {}} for feed in feeds]))
+    (folder / "feeds.json").write_text(json.dumps(feeds))
     siege.manage("load_feed", "--ledger", "ternwick", str(folder / "feeds.json"))
     siege.start("web")
     siege.start("worker")
     siege.wait_for_web()
-    threads = [threading.Thread(target=siege.read, args=(number,)) for number in range(30)]
-    threads += [threading.Thread(target=siege.edit, args=(number,)) for number in range(2)]
+    threads = [threading.Thread(target=siege.read, args=(number,)) for number in range(READERS)]
+    threads += [threading.Thread(target=siege.edit, args=(number,)) for number in range(EDITORS)]
     threads += [threading.Thread(target=siege.load)]
     for thread in threads:
         thread.start()
+    siege.ready.wait()
     siege.kill(kills, seconds)
     siege.over.set()
     for thread in threads:
@@ -258,7 +266,7 @@ def run(siege: Siege, kills: int, seconds: float) -> None:
         log = (folder / f"{what}.log").read_text().splitlines()
         print(f"the last of the {what}'s log: {log[-3:]}" if log else f"the {what} logged nothing")
     with closing(sqlite3.connect(var / "rulka.sqlite3")) as database:
-        stored = {json for (json,) in database.execute("SELECT after FROM statements_change WHERE kind = 'statement'")}
+        stored = {body for (body,) in database.execute("SELECT after FROM statements_change WHERE kind = 'statement'")}
     lost = [title for title in siege.kept if not any(f'"{title}"' in body for body in stored)]
     for what, count in sorted(siege.answers.items()):
         print(f"{what}: {count}")
