@@ -5,6 +5,7 @@ from __future__ import annotations
 import calendar as months
 import itertools
 import re
+from bisect import bisect_right
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -147,17 +148,12 @@ class FiscalCalendar:
 
     def on(self, day: date) -> Period | None:
         """The ordinary period a date falls into, None outside the calendar."""
-        low, high = 0, len(self._ordinary) - 1
-        while low <= high:
-            middle = (low + high) // 2
-            period = self._ordinary[middle]
-            if day < period.start:
-                high = middle - 1
-            elif day > period.end:
-                low = middle + 1
-            else:
-                return period
-        return None
+        place = bisect_right(self._starts, day) - 1
+        return self._ordinary[place] if place >= 0 and day <= self._ordinary[place].end else None
+
+    @cached_property
+    def _starts(self) -> list[date]:
+        return [period.start for period in self._ordinary]
 
     @cached_property
     def _ordinary(self) -> list[Period]:

@@ -22,16 +22,46 @@ LINE_TEXTS = (
 )
 LINE_FIELDS = ['"user"' if name == "user" else name for name in PlacedLine._fields]
 OPTIONAL_AMOUNTS = ("historical_amount", "transaction_amount")
-TABLES = {
-    "stage_entry": "id INTEGER PRIMARY KEY, entity TEXT, number TEXT, date TEXT, period INT, status INT, effect INT, "
-    "kind TEXT, modified_at TEXT, "
-    "digest BLOB, line_row INT, lines INT, first INT, state INT DEFAULT 0, entry_id INT",
-    "stage_line": "id INTEGER PRIMARY KEY, entry INT, line TEXT, place INT DEFAULT 0, debit INT DEFAULT 0, credit INT "
-    "DEFAULT 0, "
-    "historical_amount INT, transaction_amount INT, "
-    + ", ".join(f"{name} TEXT DEFAULT ''" for name in LINE_TEXTS.split(", ")),
-    "stage_place": "id INTEGER PRIMARY KEY, entity TEXT, account TEXT, money INT, key_id INT",
+ENTRY_COLUMNS = {
+    "id": "INTEGER PRIMARY KEY",
+    "entity": "TEXT",
+    "number": "TEXT",
+    "date": "TEXT",
+    "period": "INT",
+    "status": "INT",
+    "effect": "INT",
+    "kind": "TEXT",
+    "modified_at": "TEXT",
+    "digest": "BLOB",
+    "line_row": "INT",
+    "lines": "INT",
+    "first": "INT",
 }
+"""What an entry brings, in the order in which it is put in; `MARKED` is what it means against the ledger."""
+MARKED = {"state": "INT DEFAULT 0", "entry_id": "INT"}
+LINE_COLUMNS = {
+    "id": "INTEGER PRIMARY KEY",
+    "entry": "INT",
+    "line": "TEXT",
+    "place": "INT DEFAULT 0",
+    "debit": "INT DEFAULT 0",
+    "credit": "INT DEFAULT 0",
+    **dict.fromkeys(OPTIONAL_AMOUNTS, "INT"),
+    **dict.fromkeys(LINE_TEXTS.split(", "), "TEXT DEFAULT ''"),
+}
+PLACE_COLUMNS = {"id": "INTEGER PRIMARY KEY", "entity": "TEXT", "account": "TEXT", "money": "INT"}
+TABLES = {
+    "stage_entry": {**ENTRY_COLUMNS, **MARKED},
+    "stage_line": LINE_COLUMNS,
+    "stage_place": {**PLACE_COLUMNS, "key_id": "INT"},
+}
+"""Each table's columns by name: made from, filled and read by."""
+
+
+def insert_into(table: str, columns: Iterable[str]) -> str:
+    """The statement that puts rows of these columns into a temporary table."""
+    names = list(columns)
+    return f"INSERT INTO temp.{table} ({', '.join(names)}) VALUES ({', '.join(['%s'] * len(names))})"
 
 
 def drop_stage() -> None:
@@ -54,7 +84,8 @@ def stage() -> Iterator[Stage]:
             cursor.execute("PRAGMA temp_store = FILE")
         drop_stage()
         for name, columns in TABLES.items():
-            cursor.execute(f"CREATE TEMP TABLE {name} ({columns})")
+            told = ", ".join(f"{column} {kind}" for column, kind in columns.items())
+            cursor.execute(f"CREATE TEMP TABLE {name} ({told})")
         try:
             yield Stage()
         finally:
@@ -90,9 +121,7 @@ class Stage:
         self.places, self.sums, self.absolute = checker.places, checker.sums, checker.absolute
         with connection.cursor() as cursor:
             rows = [(at, place.entity, place.account, int(place.money)) for at, place in enumerate(self.places)]
-            cursor.executemany(
-                "INSERT INTO temp.stage_place (id, entity, account, money) VALUES (%s, %s, %s, %s)", rows
-            )
+            cursor.executemany(insert_into("stage_place", PLACE_COLUMNS), rows)
         return checker.errors
 
     def _put(self, heads: list[EntryHead], lines: Columns) -> None:
@@ -122,16 +151,10 @@ class Stage:
             owners += [at] * head.lines
             first += head.lines
         with connection.cursor() as cursor:
-            cursor.executemany(
-                "INSERT INTO temp.stage_entry (id, entity, number, date, period, status, effect, kind, modified_at, "
-                "digest, line_row, lines, first) "
-                "VALUES (%s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s, %s)",
-                entries,
-            )
+            cursor.executemany(insert_into("stage_entry", ENTRY_COLUMNS), entries)
             filled = [(name, column) for name, column in zip(LINE_FIELDS, lines, strict=True) if _told(name, column)]
             cursor.executemany(
-                f"INSERT INTO temp.stage_line (entry, {', '.join(name for name, _ in filled)}) VALUES "
-                f"({', '.join(['%s'] * (len(filled) + 1))})",
+                insert_into("stage_line", ("entry", *(name for name, _ in filled))),
                 list(zip(owners, *(column for _, column in filled), strict=True)),
             )
         self.entries, self.lines = at, first

@@ -36,7 +36,7 @@ MANY_LINES = 20_000
 LINE_COLUMNS = (
     f"line, key_id, period, date, status, effect, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS}"
 )
-LINE_WIDTH = 19
+LINE_WIDTH = len(LINE_COLUMNS.split(", "))
 
 
 @contextmanager
@@ -308,7 +308,7 @@ class LoadWriter:
         tally.withdrawn += len(former.keys() - wanted.keys())
         self._take_out(cursor, entry_id, former.values())
         cursor.executemany(
-            f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * 21)})",
+            f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * (LINE_WIDTH + 2))})",
             fresh,
         )
         cursor.execute("SELECT kind, withdrawn, revision FROM ledger_journalentry WHERE id = %s", [entry_id])
