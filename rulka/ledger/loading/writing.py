@@ -307,9 +307,9 @@ class LoadWriter:
                 tally.changed += 1
         tally.withdrawn += len(former.keys() - wanted.keys())
         self._take_out(cursor, entry_id, former.values())
+        holders = ", ".join(["%s"] * (LINE_WIDTH + 2))
         cursor.executemany(
-            f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({', '.join(['%s'] * (LINE_WIDTH + 2))})",
-            fresh,
+            f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) VALUES ({holders})", fresh
         )
         cursor.execute("SELECT kind, withdrawn, revision FROM ledger_journalentry WHERE id = %s", [entry_id])
         former_kind, withdrawn, revision = cursor.fetchone()
