@@ -410,16 +410,17 @@ def test_library_has_shelves_tags_favourites_and_rights(page: Page, browser, liv
     other.get_by_role("button", name="Controller").click()
     other.goto(shelf)
     other.get_by_label("Who").select_option("Controller")
-    other.get_by_label("may").select_option("edit")
-    other.get_by_role("button", name="Give the right").click()
-    other.get_by_label("Who").select_option("Accountant")
     other.get_by_label("may").select_option("run")
-    other.get_by_role("button", name="Give the right").click()
+    other.get_by_role("button", name="Give the right", exact=True).click()
+    expect(other.locator("#restricts")).to_contain_text("Director doesn't see it any more")
+    expect(other.locator("#restricts")).not_to_contain_text("Accountant")  # they made the shelf
+    other.get_by_role("button", name="Give the right all the same").click()
+    expect(other.get_by_role("row", name="Accountant")).to_contain_text("they made the shelf")
+    open_statement(other, "balance-sheet", "&panel=line&row=payables&lines=payables")
+    other.get_by_label("Label", exact=True).fill("Suppliers")
+    other.get_by_label("Label", exact=True).press("Enter")
+    expect(other.locator("#note-label")).to_contain_text("You may run what is on the shelf 'Month end', not edit it.")
     other.context.close()
-    open_statement(page, "balance-sheet", "&panel=line&row=payables&lines=payables")
-    page.get_by_label("Label", exact=True).fill("Suppliers")
-    page.get_by_label("Label", exact=True).press("Enter")
-    expect(page.locator("#note-label")).to_contain_text("You may run what is on the shelf 'Month end', not edit it.")
 
 
 def test_large_statement_is_walked_and_edited(page: Page):

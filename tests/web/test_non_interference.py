@@ -341,7 +341,8 @@ def panels() -> Iterator[dict[str, str]]:
 
 
 CHANGING = re.compile(
-    r'[A-Za-z0-9]{64}|nonce="[^"]+"|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?|/static/[^"]+'
+    r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
+    r"[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
 )
 """Tokens, and how long something took or is ago."""
 

@@ -112,6 +112,7 @@ def told(works: Works, fence: Fence, statement: Any, at: str) -> Any:
     view = book_of(works).within(fence)
     try:
         computed = run_statement(statement, view, view.frame.calendar.period(at), "n")
+        checks = footing(computed)
     except RulkaError as error:
         return str(error)
     traces = []
@@ -119,7 +120,7 @@ def told(works: Works, fence: Fence, statement: Any, at: str) -> Any:
         for column in computed.columns:
             if row.has_figures and column.has_figures:
                 traces.append(traced(computed, row.key, column.key))
-    return json.loads(as_json(computed, footing(computed), "t")), traces
+    return json.loads(as_json(computed, checks, "t")), traces
 
 
 def same(one: Any, other: Any) -> None:
