@@ -397,7 +397,7 @@ def kept_editions(client: Client) -> list[Edition]:
 
 
 @pytest.mark.parametrize(
-    "who", ["entity", "member", *(pytest.param(who, marks=pytest.mark.slow) for who in ("route", "account"))]
+    "who", ["entity", *(pytest.param(who, marks=pytest.mark.slow) for who in ("member", "route", "account"))]
 )
 def test_nothing_outside_of_a_fence_shows_anywhere(who, house, command):
     bounds, inside = PEOPLE[who]
