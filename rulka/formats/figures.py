@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import datetime
+from fractions import Fraction
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -95,10 +96,8 @@ def separators(statement: StatementDef) -> Callable[[str], str] | None:
     return lambda text: text.translate(table)
 
 
-def written(value: Value, style: NumberStyle) -> str:
+def written(value: Fraction, style: NumberStyle) -> str:
     """A value in a number style: scaled, rounded half away from zero, grouped."""
-    if value is None:
-        return "n/m"
     if value == 0:
         return {"dash": DASH, "0": grouped(0, style.decimals), "blank": ""}[style.zero]
     scale = -2 if style.style == "percent" else UNITS[style.unit] if style.style == "amount" else 0

@@ -235,9 +235,17 @@ def test_edition_with_sealed_detail_or_finer_figures_is_for_those_who_open_the_s
     for edition in Edition.objects.all():
         codes = {name: people[name].get(reverse("edition", args=[edition.pk])).status_code for name in ("amy", "bob")}
         assert codes == {"amy": 200, "bob": 200 if edition.name == "Plain" else 404}, edition.name
-    Ledger.objects.update(sealed="4*")  # sealed later: judged anew
+    Ledger.objects.update(sealed="5000", seal_grain=[])  # told apart by less later: judged anew
     Edition.objects.update(closed=False)
-    assert people["dan"].get(reverse("edition", args=[Edition.objects.get(name="Plain").pk])).status_code in (200, 404)
+    plain, finer = (Edition.objects.get(name=name) for name in ("Plain", "Finer"))
+    codes = [people["bob"].get(reverse("edition", args=[edition.pk])).status_code for edition in (plain, finer)]
+    assert codes == [200, 404]
+    Edition.objects.update(node="20")  # on which only sealed accounts stand then: can't be judged, so it stays closed
+    assert people["bob"].get(reverse("edition", args=[plain.pk])).status_code == 404
+    assert people["bob"].get(reverse("statements")).status_code == 200
+    Edition.objects.update(node="A", seals="5000", judged="")  # kept behind the seal before figures were judged
+    codes = [people["bob"].get(reverse("edition", args=[edition.pk])).status_code for edition in (plain, finer)]
+    assert codes == [200, 404]
 
 
 # editions and files -------------------------------------------------------------------------------------------------

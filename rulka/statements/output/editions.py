@@ -25,7 +25,7 @@ from rulka.ledger.reading.history import ChangedEntry, ChangedSum, changes_betwe
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
-from rulka.statements.library.shelves import EDIT, RUN, level_of, level_on
+from rulka.statements.library.shelves import EDIT, RUN, Rights, level_of, level_on
 from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition, Edition
 from rulka.statements.running.runs import Outcome
@@ -70,17 +70,24 @@ def may_open(edition: Edition, view: View, level: int) -> bool:
     if not view.fence.hides_nothing and edition.fence != fence_text(view):
         return False
     seal = seal_text(view.fence)
-    if not seal or edition.seals == view.fence.sealed:
+    if not seal:
         return True
     if edition.judged == seal:
         return not edition.seals
-    return not edition.seals and not _shows_sealed(statement_of(edition), view, edition.period, edition.node)
+    behind = edition.seals == view.fence.sealed
+    if edition.seals and not behind:
+        return False
+    return not _shows_sealed(statement_of(edition), view, edition.period, edition.node, behind=behind)
 
 
-def _shows_sealed(statement: StatementDef, view: View, period: str, node: str) -> bool:
-    """Whether a statement shows what a reader behind a seal would not see: figures finer than its grain, detail."""
-    computed = run_statement(statement, view, view.frame.calendar.period(period), node)
-    return any(row.sealed or row.sealed_at for row in computed.rows)
+def _shows_sealed(statement: StatementDef, view: View, period: str, node: str, *, behind: bool = False) -> bool:
+    """Whether a statement shows what a reader behind a seal would not see: figures finer than its grain, and detail,
+    unless the edition was itself kept behind the seal. What can't be shown behind it can't be judged: that counts."""
+    try:
+        computed = run_statement(statement, view, view.frame.calendar.period(period), node)
+    except RulkaError:
+        return True
+    return any(row.sealed_at or (row.sealed and not behind) for row in computed.rows)
 
 
 def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, person: Person) -> Edition:
@@ -154,8 +161,9 @@ def of_gone_statements(ledger: Ledger, view: View, person: Person) -> list[Editi
     """The editions that somebody may open of statements that were deleted, newest first."""
     there = Definition.objects.filter(ledger=ledger, kind="statement").values("name")
     found = Edition.objects.filter(ledger=ledger).exclude(statement__in=there)
-    editions = found.select_related("person", "ledger").defer("run", "shown")
-    return [edition for edition in editions if may_open(edition, view, level_on(person, edition.shelf_id))]
+    editions = list(found.select_related("person", "ledger").defer("run", "shown"))
+    rights = Rights(person, {edition.shelf_id for edition in editions if edition.shelf_id})
+    return [edition for edition in editions if may_open(edition, view, rights.on_shelf(edition.shelf_id))]
 
 
 def statement_of(edition: Edition) -> StatementDef:

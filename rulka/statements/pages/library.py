@@ -101,7 +101,7 @@ def _shelf_page(
 def reach(request: HttpRequest, kind: str, name: str) -> HttpResponse:
     """Who reaches an item, what they may do with it, and why."""
     seat = seat_of(request)
-    definition = open_definition(seat.ledger, kind, name, person=seat.person, level=shelves.RUN)
+    definition = open_definition(seat.ledger, kind, name, person=seat.person, level=shelves.EDIT)
     context = {
         "seat": seat,
         "definition": definition,
