@@ -9,6 +9,7 @@ import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, CodeList, Item
+from rulka.core.books.frame import Frame
 from rulka.core.books.narrowing import codes_of, entities_of
 from rulka.core.definitions.scopes import NodeDef, ScopeDef
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -242,3 +243,21 @@ def node_inside(view: View, scope: ScopeDef | None, code: str) -> Node:
         where = f" in scope {scope.name}" if scope else ""
         raise NotFound(f"Node '{code}' does not exist{where}.", hint=one_of(code, known), subject="node")
     return known[code]
+
+
+def own_calendar_of(node: Node, frame: Frame, *, translated: bool) -> str:
+    """The calendar that all entities of a node keep; empty for the group's."""
+    if not frame.entity_calendars:
+        return ""
+    names = {frame.entity_calendars[place] for place in np.flatnonzero(node.entities)}
+    if len(names) > 1:
+        told = ", ".join(sorted(name or "the group's" for name in names))
+        raise RulkaError(
+            f"The companies of {node.name} keep different calendars: {told}.",
+            hint="Choose one of them, or the group's calendar.",
+        )
+    if names and translated and names != {""}:
+        raise RulkaError(
+            "Books by a calendar of their own aren't translated.", hint="Show the entity in its own currency."
+        )
+    return names.pop() if names else ""

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from rulka.core.books.balances import Balances
+from rulka.core.books.balances import Balances, Source
+from rulka.core.books.book import View
+from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.narrowing import Clause, Narrowing
 from rulka.core.compute import elimination
@@ -20,6 +22,22 @@ NO_OVERRIDE = Override()
 GROSS = ("debits", "credits")
 FLOWS = ("activity", *GROSS)
 """Measures of what moved; the others read what stands."""
+
+
+def finer_than_seal(view: View, by: frozenset[str], source: Source, window: Window | None) -> bool:
+    """Whether figures are finer than the grain of the reader's seal: told apart `by` more than it names, or read from
+    what only lines tell; False without a seal."""
+    seal = view.seal
+    if seal is None:
+        return False
+    return bool(
+        not seal.is_whole
+        or not by <= seal.grain
+        or source.status != "posted"
+        or source.lines
+        or source.calendar
+        or (window is not None and window.by_day)
+    )
 
 
 class Readings:
@@ -117,19 +135,8 @@ class Readings:
 
     def is_fine(self, column: Column, reading: Reading, names: frozenset[str] = frozenset()) -> bool:
         """Whether what is read in a column is finer than the grain of the reader's seal; False without a seal."""
-        seal = self.plan.view.seal
-        if seal is None:
-            return False
-        source, window = reading.source, reading.window
         by = names | column.by | self.plan.node_of(column).by
-        return bool(
-            not seal.is_whole
-            or not by <= seal.grain
-            or source.status != "posted"
-            or source.lines
-            or source.calendar
-            or (window is not None and window.by_day)
-        )
+        return finer_than_seal(self.plan.view, by, reading.source, reading.window)
 
     def mask_of(self, leaf: Leaf, column: Column) -> BoolArray:
         """The posting keys a leaf sums in a column: those of its statistical accounts where the column shows

@@ -11,7 +11,7 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import BoolArray
 from rulka.core.compute.columns import Column, NoTime, period_in, shifted_window
-from rulka.core.compute.nodes import Node, find_node, node_inside
+from rulka.core.compute.nodes import Node, find_node, node_inside, own_calendar_of
 from rulka.core.definitions.headings import fill_heading
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import COMPARED, ColumnDef, SpanDef
@@ -46,7 +46,7 @@ class Builder:
         if asked.kind not in ("figures", "series") or (asked.calendar or self.by_default) != "own":
             return self
         try:
-            name = self._own_calendar(self.node_of(asked))
+            name = own_calendar_of(self.node_of(asked), self.frame, translated=self.translated)
         except RulkaError as error:
             error.subject = f"column {asked.key}"
             raise
@@ -56,23 +56,6 @@ class Builder:
         found.calendar_name, found.calendar = name, self.frame.calendars[name]
         found.period = period_in(self.view, name, self.period)
         return found
-
-    def _own_calendar(self, node: Node) -> str:
-        """The calendar that all entities of a node keep; empty for the group's."""
-        if not self.frame.entity_calendars:
-            return ""
-        names = {self.frame.entity_calendars[place] for place in np.flatnonzero(node.entities)}
-        if len(names) > 1:
-            told = ", ".join(sorted(name or "the group's" for name in names))
-            raise RulkaError(
-                f"The companies of {node.name} keep different calendars: {told}.",
-                hint="Choose one of them, or the group's calendar.",
-            )
-        if names and self.translated and names != {""}:
-            raise RulkaError(
-                "Books by a calendar of their own aren't translated.", hint="Show the entity in its own currency."
-            )
-        return names.pop() if names else ""
 
     def add(self, column: Column, written: str) -> None:
         if any(former.key == column.key for former in self.columns):

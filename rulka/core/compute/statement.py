@@ -32,7 +32,11 @@ def run_statement(statement: StatementDef, view: View, period: Period, node_code
 
 def run_nodes(statement: StatementDef, view: View, period: Period, nodes: Sequence[Node]) -> list[Computed]:
     """Compute a statement for several nodes; where their columns read the same, all their cells are summed together."""
-    plans: list[Plan] = plan_for(statement, view, period, nodes)
+    return run_plans(plan_for(statement, view, period, nodes))
+
+
+def run_plans(plans: Sequence[Plan]) -> list[Computed]:
+    """Compute plans of one statement; where their columns read the same, all their cells are summed together."""
     readings: list[Readings] = [Readings(plan) for plan in plans]
     sums: list[Sums] = sum_up(readings)
     return [_computed(own, summed) for own, summed in zip(readings, sums, strict=True)]

@@ -15,6 +15,7 @@ from rulka.core.sheet.inputs import Input, read_input
 from rulka.core.sheet.parsing import parse, shape_of
 from rulka.core.sheet.tokens import FormulaFault, quoted_sheet, tokens_of
 from rulka.core.sheet.values import (
+    ASKED,
     CIRC,
     EXACT,
     NUM,
@@ -49,7 +50,7 @@ class NoSource:
 
     def answers(self, questions: Sequence[Hashable]) -> Mapping[Hashable, Value]:
         none = SheetError("#N/A", "There is no ledger here.")
-        return {question: none for question in questions}
+        return dict.fromkeys(questions, none)
 
 
 @dataclass
@@ -72,8 +73,11 @@ class Told:
 
 @dataclass(frozen=True, slots=True)
 class _Formula:
+    """A formula in its cell: which single cells and which areas it reads, by the number of their sheet."""
+
     shape: Shape
-    key: Key
+    cells: tuple[Key, ...]
+    areas: tuple[tuple[int, Box], ...]
 
 
 class _Needs(Exception):
@@ -110,7 +114,6 @@ class Calculation:
         self._blocked: dict[Key, Box] = {}
         self._readers: dict[Key, set[Key]] = defaultdict(set)
         self._area_readers: dict[int, dict[Box, set[Key]]] = defaultdict(dict)
-        self._name_readers: dict[str, set[Key]] = defaultdict(set)
         self._volatile: set[Key] = set()
         self._dirty: set[Key] = set()
         self._dirty_in: dict[tuple[int, int], int] = defaultdict(int)
@@ -124,6 +127,8 @@ class Calculation:
         self._numbers: dict[str, int] = {}
         self._names: dict[str, Shape | SheetError] = {}
         self._again: set[Key] = set()
+        self._record: dict[Hashable, None] | None = None
+        self._tokens = False
         self.set_names(names or {})
         with localcontext(EXACT):
             for sheet in self.sheets.values():
@@ -144,7 +149,7 @@ class Calculation:
             return value.rows[0][0]
         if value is None and self._owners and (owner := self._owners.get(key)) is not None and owner in self._dirty:
             raise _Needs(owner)
-        return value  # type: ignore[no-any-return]
+        return value
 
     def array_in(self, sheet: int, box: Box) -> Array:
         """What the cells of an area hold; of whole columns as far down as anything stands."""
@@ -208,6 +213,10 @@ class Calculation:
 
     def ask(self, question: Hashable) -> Value:
         """What the ledger answers; PENDING the first time, then the answer."""
+        if self._record is not None:
+            self._record[question] = None
+            if self._tokens:
+                return SheetError(ASKED, "", (question,))
         if question in self._answers:
             return self._answers[question]
         self._asked[question] = None
@@ -216,6 +225,41 @@ class Calculation:
     def take_answer(self, question: Hashable, answer: Value) -> None:
         """Put an answer in that is known already."""
         self._answers[question] = answer
+
+    # how a cell came about --------------------------------------------------------------------------------------------
+
+    def anchor_of(self, key: Key) -> Key:
+        """The cell whose formula gives a cell's value: itself, or the one that spilled into it."""
+        return self._owners.get(key, key)
+
+    def shown_at(self, key: Key) -> Scalar:
+        """What a cell shows."""
+        value = self.values.get(key)
+        return value.rows[0][0] if isinstance(value, Array) else value
+
+    def asked_by(self, key: Key) -> list[Hashable]:
+        """What was asked of the ledger for the value of a cell; of a spilled one only what is behind it, where that can
+        be told."""
+        anchor = self.anchor_of(key)
+        asked = self._recorded(anchor, tokens=False)[1]
+        if anchor in self.spills:
+            value = self._recorded(anchor, tokens=True)[0]
+            if isinstance(value, Array):
+                cell = value.rows[key[1] - anchor[1]][key[2] - anchor[2]]
+                if isinstance(cell, SheetError) and cell.questions:
+                    return list(cell.questions)
+        return asked
+
+    def _recorded(self, key: Key, *, tokens: bool) -> tuple[Value, list[Hashable]]:
+        if key not in self.formulas:
+            return None, []
+        self._record, self._tokens = {}, tokens
+        try:
+            with localcontext(EXACT):
+                value = self._evaluated(key)
+            return value, list(self._record)
+        finally:
+            self._record, self._tokens = None, False
 
     # changes ----------------------------------------------------------------------------------------------------------
 
@@ -269,15 +313,15 @@ class Calculation:
             self.changed.add(key)
             # a formula that can't be read is shown as what is wrong with it, and calculated no more
             return
-        self.formulas[key] = _Formula(shape, key)
-        self._watch(key, shape, set)
+        formula = _Formula(shape, *self._reads(key, shape))
+        self.formulas[key] = formula
+        self._watch(key, formula)
 
     def _leave(self, key: Key) -> None:
         """Forget what a cell held."""
         formula = self.formulas.pop(key, None)
         if formula is not None:
-            self._watch(key, formula.shape, None)
-            self._volatile.discard(key)
+            self._unwatch(key, formula)
             self._waiting.discard(key)
             self._blocked.pop(key, None)
             self._withdraw(key)
@@ -285,32 +329,53 @@ class Calculation:
             del self.values[key]
         self._stores[key[0], key[2]] += 1
 
-    def _watch(self, key: Key, shape: Shape, add: object) -> None:
-        """Note, or forget, which cells a formula reads."""
+    def _reads(self, key: Key, shape: Shape) -> tuple[tuple[Key, ...], tuple[tuple[int, Box], ...]]:
+        """The single cells and the areas that a formula reads, by itself and through names."""
         sheet, row, column = key
-        references = list(shape.references)
-        spills = list(shape.spills)
+        references = [*shape.references, *shape.spills]
         for name in shape.names:
-            readers = self._name_readers[name]
-            readers.add(key) if add else readers.discard(key)
             meaning = self._names.get(name)
             if isinstance(meaning, Shape):
-                references += meaning.references
-                spills += meaning.spills
-        if shape.is_volatile and add:
-            self._volatile.add(key)
-        for reference in (*references, *spills):
+                references += [*meaning.references, *meaning.spills]
+        cells: list[Key] = []
+        areas: list[tuple[int, Box]] = []
+        for reference in references:
             number = self._numbers.get(reference.sheet) if reference.sheet else sheet
-            box = box_of(reference, row, column)
-            if number is None or box is None:
+            if number is None:
                 continue
+            if reference.is_cell and reference.top is not None and reference.left is not None:
+                at = reference.top if reference.fixed[0] else reference.top + row
+                on = reference.left if reference.fixed[1] else reference.left + column
+                cells.append((number, at, on))
+            elif (box := box_of(reference, row, column)) is not None:
+                areas.append((number, box))
+        return tuple(cells), tuple(areas)
+
+    def _watch(self, key: Key, formula: _Formula) -> None:
+        """Note which cells a formula reads."""
+        if formula.shape.is_volatile:
+            self._volatile.add(key)
+        for cell in formula.cells:
+            self._readers[cell].add(key)
+        for number, box in formula.areas:
             if box.size <= SMALL:
                 for at, on in box.cells():
-                    readers = self._readers[number, at, on]
-                    readers.add(key) if add else readers.discard(key)
+                    self._readers[number, at, on].add(key)
             else:
-                readers = self._area_readers[number].setdefault(box, set())
-                readers.add(key) if add else readers.discard(key)
+                self._area_readers[number].setdefault(box, set()).add(key)
+
+    def _unwatch(self, key: Key, formula: _Formula) -> None:
+        """Forget which cells a formula reads."""
+        self._volatile.discard(key)
+        for cell in formula.cells:
+            self._readers[cell].discard(key)
+        for number, box in formula.areas:
+            if box.size <= SMALL:
+                for at, on in box.cells():
+                    self._readers[number, at, on].discard(key)
+            elif box in self._area_readers[number]:
+                readers = self._area_readers[number][box]
+                readers.discard(key)
                 if not readers:
                     del self._area_readers[number][box]
 
@@ -449,26 +514,20 @@ class Calculation:
 
     def _unmet(self, key: Key) -> Iterator[Key]:
         """What a formula reads that has still to be calculated."""
-        shape = self.formulas[key].shape
-        yield from self._unmet_by(shape, key)
-        for name in shape.names:
-            meaning = self._names.get(name)
-            if isinstance(meaning, Shape):
-                yield from self._unmet_by(meaning, key)
-
-    def _unmet_by(self, shape: Shape, key: Key) -> Iterator[Key]:
-        sheet, row, column = key
-        for reference in (*shape.references, *shape.spills):
-            number = self._numbers.get(reference.sheet) if reference.sheet else sheet
-            box = box_of(reference, row, column)
-            if number is None or box is None:
-                continue
+        formula = self.formulas[key]
+        dirty = self._dirty
+        for cell in formula.cells:
+            if cell in dirty:
+                yield cell
+            elif self._owners and (owner := self._owners.get(cell)) is not None and owner in dirty:
+                yield owner
+        for number, box in formula.areas:
             for on in range(box.left, box.right + 1):
                 if not self._dirty_in.get((number, on)):
                     continue
                 last = min(box.bottom, self._used.get(number, 0) - 1)
                 for at in range(box.top, last + 1):
-                    if (number, at, on) in self._dirty:
+                    if (number, at, on) in dirty:
                         yield (number, at, on)
             if self._owners:
                 yield from self._unmet_spills(number, box)
@@ -479,7 +538,7 @@ class Calculation:
             if anchor in self._dirty and anchor[0] == sheet and self._area_of(anchor, array).meets(box):
                 yield anchor
 
-    # values and what spills ---------------------------------------------------------------------------------------------
+    # values and what spills -------------------------------------------------------------------------------------------
 
     def _store(self, key: Key, value: Value) -> None:
         former = self.values.get(key)
@@ -504,7 +563,9 @@ class Calculation:
         box = self._area_of(key, array)
         if box.bottom >= MOST_ROWS or box.right >= MOST_COLUMNS:
             self._withdraw(key)
-            return SheetError(SPILL.code, f"It needs {box.rows:,} rows and {box.columns} columns; the sheet ends before.")
+            return SheetError(
+                SPILL.code, f"It needs {box.rows:,} rows and {box.columns} columns; the sheet ends before."
+            )
         had = self.spills.get(key)
         if had is not None and had == array:
             return array

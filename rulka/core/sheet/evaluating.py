@@ -8,7 +8,7 @@ from decimal import Decimal, DivisionByZero, InvalidOperation, Overflow
 from typing import Protocol
 
 from rulka.core.errors import one_of
-from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, Key, cell_text
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, Key
 from rulka.core.sheet.parsing import (
     Binary,
     Call,
@@ -32,7 +32,6 @@ from rulka.core.sheet.values import (
     NA,
     NAME,
     NUM,
-    ONE,
     PENDING,
     REF,
     VALUE,
@@ -42,11 +41,11 @@ from rulka.core.sheet.values import (
     Scalar,
     SheetError,
     Value,
-    array_of,
     as_flag,
     as_number,
     as_text,
     compare,
+    foremost,
     single,
     spread,
 )
@@ -140,11 +139,17 @@ def compiled(node: Node) -> Shape:
     functions = frozenset(part.name for part in every if isinstance(part, Call))
     references = tuple(part for part in every if isinstance(part, Reference))
     spills = tuple(part.anchor for part in every if isinstance(part, Spilled))
-    local = {part.arguments[at].name for part in every if isinstance(part, Call) and part.name == "LET"
-             for at in range(0, len(part.arguments) - 1, 2) if isinstance(part.arguments[at], Named)}  # type: ignore[union-attr]
+    local = {name for part in every if isinstance(part, Call) and part.name == "LET" for name in _variables(part)}
     names = tuple(dict.fromkeys(part.name for part in every if isinstance(part, Named) and part.name not in local))
     volatile = any(name in FUNCTIONS and FUNCTIONS[name].volatile for name in functions)
     return Shape(node, _compile(node), references, spills, names, functions, volatile)
+
+
+def _variables(call: Call) -> Iterator[str]:
+    """The names that LET gives."""
+    for argument in call.arguments[:-1:2]:
+        if isinstance(argument, Named):
+            yield argument.name
 
 
 def _walk(node: Node, depth: int) -> Iterator[Node]:
@@ -374,7 +379,7 @@ def _scalar_operation(operator: str) -> Callable[[Scalar, Scalar], Scalar]:
 
     def one(left: Scalar, right: Scalar) -> Scalar:
         if isinstance(left, SheetError):
-            return PENDING if right is PENDING else left
+            return foremost([left, right]) if isinstance(right, SheetError) else left
         if isinstance(right, SheetError):
             return right
         try:
@@ -480,7 +485,9 @@ def _ifs(arguments: tuple[Node, ...]) -> Run:
         def of(place: int) -> Value:
             if place == len(runs):
                 return SheetError(NA.code, "No test of IFS holds.")
-            return _chosen(_given(runs[place](environment), False), runs[place + 1], lambda _: of(place + 2), environment)
+            return _chosen(
+                _given(runs[place](environment), False), runs[place + 1], lambda _: of(place + 2), environment
+            )
 
         return of(0)
 
@@ -627,16 +634,3 @@ def result_of(value: Value) -> Value:
     if value is None or value is LEFT_OUT:
         return ZERO
     return value
-
-
-def where(row: int, column: int) -> str:
-    """A cell's address for words."""
-    return cell_text(row, column)
-
-
-def flags_as_numbers(value: Scalar) -> Scalar:
-    """Logical values as 1 and 0."""
-    return ONE if value is True else ZERO if value is False else value
-
-
-__all__ = ["Area", "Environment", "Shape", "array_of", "box_of", "compiled", "divide", "result_of", "shape_from", "where"]

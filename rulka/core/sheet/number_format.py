@@ -112,7 +112,11 @@ def _section_for(parts: tuple[_Section, ...], number: Decimal) -> tuple[_Section
     if any(part.condition for part in parts):
         for part in parts[:3]:
             if part.condition is None or _holds(part.condition, number):
-                return part, number, part.condition is None or not (len(parts) > 1 and number < 0 and part.condition[0] in ("<", "<="))
+                return (
+                    part,
+                    number,
+                    part.condition is None or not (len(parts) > 1 and number < 0 and part.condition[0] in ("<", "<=")),
+                )
         return parts[-1], number, True
     numeric = [part for place, part in enumerate(parts[:3])]
     if number > 0 or len(numeric) == 1:
@@ -140,7 +144,8 @@ def _written_number(part: _Section, number: Decimal, gap: str) -> str:
         return _written_exponent(pieces, number)
     if not digit_places:
         return "".join(
-            general(number) if piece.kind == "general" else as_text(number) if piece.text == "@" else piece.text for piece in pieces
+            general(number) if piece.kind == "general" else as_text(number) if piece.text == "@" else piece.text
+            for piece in pieces
         )
     point = next((place for place, piece in enumerate(pieces) if piece.kind == "mark" and piece.text == "."), None)
     whole_places = [place for place in digit_places if point is None or place < point]
@@ -152,7 +157,11 @@ def _written_number(part: _Section, number: Decimal, gap: str) -> str:
             trailing += 1
     inner = set(range(min(whole_places, default=0), last))
     is_grouped = any(place in inner and piece == _Piece("mark", ",") for place, piece in enumerate(pieces))
-    commas = {place for place, piece in enumerate(pieces) if piece == _Piece("mark", ",") and (place in inner or last < place <= last + trailing)}
+    commas = {
+        place
+        for place, piece in enumerate(pieces)
+        if piece == _Piece("mark", ",") and (place in inner or last < place <= last + trailing)
+    }
     number = number.scaleb(-3 * trailing)
     pattern = "".join(pieces[place].text for place in decimal_places)
     size = max(len(f"{number:f}"), 30) + 10
@@ -202,7 +211,7 @@ def _slice(text: str, mask: str, places: list[int], pieces: tuple[_Piece, ...], 
 
 
 def _grouped(text: str, gap: str) -> str:
-    parts = []
+    parts: list[str] = []
     while len(text) > 3:
         text, parts = text[:-3], [text[-3:], *parts]
     return gap.join([text, *parts])
@@ -278,7 +287,11 @@ def _unit(text: str, moment: object, twelve: bool) -> str:
         case "y":
             return f"{moment.year:04d}" if len(text) > 2 else f"{moment.year % 100:02d}"
         case "m":
-            names = {3: calendar.month_abbr[moment.month], 4: calendar.month_name[moment.month], 5: calendar.month_name[moment.month][0]}
+            names = {
+                3: calendar.month_abbr[moment.month],
+                4: calendar.month_name[moment.month],
+                5: calendar.month_name[moment.month][0],
+            }
             return names.get(min(len(text), 5), f"{moment.month:0{min(len(text), 2)}d}")
         case "d":
             names = {3: calendar.day_abbr[moment.weekday()], 4: calendar.day_name[moment.weekday()]}

@@ -107,24 +107,39 @@ def shape_of(tokens: Sequence[Token], row: int, column: int) -> str:
 
 
 def _relative_text(text: str, row: int, column: int) -> str:
-    found = _reference(text, row, column)
-    if isinstance(found, Constant):
+    area = read_area(text)
+    if not is_inside(area):
         return "#REF!"
-    ends = (found.top, found.left, found.bottom, found.right)
-    written = ",".join(f"{'$' if fixed else ''}{end}" for end, fixed in zip(ends, found.fixed, strict=True))
-    return f"[{found.sheet!r},{written}{',' if found.is_cell else ''}]"
+    fixed = area.fixed
+    first = _end_text(area.top, fixed[0], row) + _end_text(area.left, fixed[1], column)
+    if area.is_cell:
+        return f"[{area.sheet.casefold()!r}{first}]"
+    last = _end_text(area.bottom, fixed[2], row) + _end_text(area.right, fixed[3], column)
+    return f"[{area.sheet.casefold()!r}{first}:{last}]"
+
+
+def _end_text(end: int | None, is_fixed: bool, base: int) -> str:
+    return ",*" if end is None else f",${end}" if is_fixed else f",{end - base}"
 
 
 def _reference(text: str, row: int, column: int) -> Reference | Constant:
     area = read_area(text)
     if not is_inside(area):
         return Constant(SheetError(REF.code, f"{text} lies outside of a sheet."))
-    own = (row, column, row, column)
-    ends = [
-        end if end is None or fixed else end - base
-        for end, fixed, base in zip((area.top, area.left, area.bottom, area.right), area.fixed, own, strict=True)
-    ]
-    return Reference(area.sheet.casefold(), *ends, area.fixed, area.is_cell)
+    fixed = area.fixed
+
+    def seen(end: int | None, is_fixed: bool, base: int) -> int | None:
+        return end if end is None or is_fixed else end - base
+
+    return Reference(
+        area.sheet.casefold(),
+        seen(area.top, fixed[0], row),
+        seen(area.left, fixed[1], column),
+        seen(area.bottom, fixed[2], row),
+        seen(area.right, fixed[3], column),
+        fixed,
+        area.is_cell,
+    )
 
 
 def parse(formula: str, row: int = 0, column: int = 0) -> Node:

@@ -29,6 +29,7 @@ from rulka.core.sheet.values import (
     as_flag,
     as_number,
     as_text,
+    foremost,
     spread,
 )
 
@@ -44,7 +45,13 @@ Cells = Array
 Given = Any
 
 SINGLES = ("Number", "Whole", "Text", "Flag", "Single")
-EXPECTED = {"Number": "a number", "Whole": "a whole number", "Text": "a text", "Flag": "TRUE or FALSE", "Cells": "cells"}
+EXPECTED = {
+    "Number": "a number",
+    "Whole": "a whole number",
+    "Text": "a text",
+    "Flag": "TRUE or FALSE",
+    "Cells": "cells",
+}
 
 
 def as_whole(value: Scalar) -> int:
@@ -112,7 +119,11 @@ class Function:
     def signature(self) -> str:
         """`LEFT(text, [count])`."""
         parts = [
-            f"[{parameter.name}]..." if parameter.repeats else f"[{parameter.name}]" if parameter.is_optional else parameter.name
+            f"[{parameter.name}]..."
+            if parameter.repeats
+            else f"[{parameter.name}]"
+            if parameter.is_optional
+            else parameter.name
             for parameter in self.parameters
         ]
         return f"{self.name}({', '.join(parts)})"
@@ -122,7 +133,11 @@ class Function:
         if place < len(self.parameters):
             return self.parameters[place]
         repeating = [parameter for parameter in self.parameters if parameter.repeats]
-        return repeating[(place - len(self.parameters) + len(repeating)) % len(repeating)] if repeating else self.parameters[-1]
+        return (
+            repeating[(place - len(self.parameters) + len(repeating)) % len(repeating)]
+            if repeating
+            else self.parameters[-1]
+        )
 
     def counts(self, given: int) -> str:
         """What is wrong with so many arguments; empty where nothing is."""
@@ -142,10 +157,9 @@ class Function:
                 if value is PENDING:
                     return PENDING
                 if not self.takes_errors:
-                    return next((other for other in values if other is PENDING), value)
-            elif kind is not Decimal and kind is not str and self.lifts and not lifted:
-                if kind is Array or hasattr(value, "array"):
-                    lifted = self.parameter(place).kind in SINGLES
+                    return foremost([other for other in values if type(other) is SheetError])
+            elif kind is not Decimal and kind is not str and not lifted and (kind is Array or hasattr(value, "array")):
+                lifted = self.lifts and self.parameter(place).kind in SINGLES
         if lifted:
             return self._over(environment, values)
         return self._single(environment, values)
@@ -161,11 +175,10 @@ class Function:
         def one(*chosen: Scalar) -> Scalar:
             for place, value in zip(places, chosen, strict=True):
                 given[place] = value
-                if type(value) is SheetError:
-                    if value is PENDING:
-                        return PENDING
-                    if not self.takes_errors:
-                        return value
+            if not self.takes_errors or any(value is PENDING for value in chosen):
+                errors = [value for value in chosen if type(value) is SheetError]
+                if errors:
+                    return foremost(errors)
             result = self._single(environment, given)
             if isinstance(result, Array):
                 return result.rows[0][0]
@@ -194,7 +207,10 @@ class Function:
             parameter = self.parameter(place)
             expected = EXPECTED.get(parameter.kind, "")
             note = f"{self.name}, argument {place + 1}, {parameter.name}: {fault.error.note}"
-            return SheetError(fault.error.code, note + (f" Expected is {expected}." if expected and fault.error.code == "#VALUE!" else ""))
+            return SheetError(
+                fault.error.code,
+                note + (f" Expected is {expected}." if expected and fault.error.code == "#VALUE!" else ""),
+            )
         except DivisionByZero:
             return DIV0
         except (Overflow, InvalidOperation, OverflowError):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal, NamedTuple
 
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, column_of, letters
@@ -13,8 +14,22 @@ from rulka.core.sheet.values import NAME, NULL, SheetError
 MOST_FORMULA = 8_192
 MOST_TOKENS = 4_000
 
-TokenKind = Literal["text", "error", "call", "area", "number", "name", "operator", "open", "close", "comma", "semicolon",
-                    "open array", "close array", "space"]
+TokenKind = Literal[
+    "text",
+    "error",
+    "call",
+    "area",
+    "number",
+    "name",
+    "operator",
+    "open",
+    "close",
+    "comma",
+    "semicolon",
+    "open array",
+    "close array",
+    "space",
+]
 
 _SHEET = r"(?:'(?:[^']|'')+'|[^\W\d][\w.]*)!"
 _REF = r"\$?[A-Za-z]{1,3}\$?[1-9][0-9]{0,6}"
@@ -30,6 +45,7 @@ MASTER = re.compile(
     r"|(?P<open>\()|(?P<close>\))|(?P<comma>,)|(?P<semicolon>;)"
     r"|(?P<open_array>\{)|(?P<close_array>\})|(?P<space>\s+)"
 )
+KINDS = {name: name.replace("_", " ") for name in MASTER.groupindex}
 PREFIXES = ("_XLFN.", "_XLWS.", "_XLPM.", "_XLUDF.")
 """What files put before names of newer functions and variables."""
 
@@ -54,14 +70,15 @@ def tokens_of(formula: str) -> list[Token]:
         raise FormulaFault(f"A formula may have {MOST_FORMULA:,} characters; this one has {len(formula):,}.")
     found: list[Token] = []
     place = 0
-    while place < len(formula):
-        match = MASTER.match(formula, place)
-        if match is None:
-            what = "A quote is not closed" if formula[place] == '"' else f"'{formula[place]}' is not understood"
-            raise FormulaFault(f"{what} at character {place + 1}.")
-        kind = match.lastgroup or ""
-        found.append(Token(kind.replace("_", " "), match[0], place))
+    for match in MASTER.finditer(formula):
+        start = match.start()
+        if start != place:
+            break
+        found.append(Token(KINDS[match.lastgroup or ""], match[0], start))
         place = match.end()
+    if place < len(formula):
+        what = "A quote is not closed" if formula[place] == '"' else f"'{formula[place]}' is not understood"
+        raise FormulaFault(f"{what} at character {place + 1}.")
     if len(found) > MOST_TOKENS:
         raise FormulaFault(f"A formula may have {MOST_TOKENS:,} parts; this one has {len(found):,}.")
     return found
@@ -104,6 +121,7 @@ def quoted_sheet(name: str) -> str:
 _PART = re.compile(r"(\$?)([A-Za-z]*)(\$?)([0-9]*)", re.ASCII)
 
 
+@lru_cache(maxsize=100_000)
 def read_area(text: str) -> Area:
     """The area that an area token means; corners are put in order. Outside of a sheet it may lie: who uses it asks."""
     sheet, rest = split_sheet(text)
@@ -114,9 +132,7 @@ def read_area(text: str) -> Area:
     other = _read_corner(last)
     top, bottom, row_fixed = _ordered(one[0], other[0], one[2], other[2])
     left, right, column_fixed = _ordered(one[1], other[1], one[3], other[3])
-    return Area(
-        sheet, top, left, bottom, right, (row_fixed[0], column_fixed[0], row_fixed[1], column_fixed[1]), False
-    )
+    return Area(sheet, top, left, bottom, right, (row_fixed[0], column_fixed[0], row_fixed[1], column_fixed[1]), False)
 
 
 def _read_corner(text: str) -> tuple[int | None, int | None, bool, bool]:

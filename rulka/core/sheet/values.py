@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Context, Decimal, DivisionByZero, InvalidOperation, Overflow
@@ -14,7 +14,9 @@ from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS
 EXACT = Context(prec=60, rounding=ROUND_HALF_UP, Emax=307, Emin=-323, traps=[InvalidOperation, Overflow])
 """In which sums, differences and products are made: amounts never need more digits."""
 
-DIVIDED = Context(prec=28, rounding=ROUND_HALF_UP, Emax=307, Emin=-323, traps=[InvalidOperation, Overflow, DivisionByZero])
+DIVIDED = Context(
+    prec=28, rounding=ROUND_HALF_UP, Emax=307, Emin=-323, traps=[InvalidOperation, Overflow, DivisionByZero]
+)
 """In which division, powers and finance are made."""
 
 MOST_TEXT = 32_767
@@ -28,6 +30,8 @@ class SheetError:
 
     code: str
     note: str = ""
+    questions: tuple[Hashable, ...] = ()
+    """Only while a cell is traced: what the ledger was asked for it."""
 
 
 DIV0 = SheetError("#DIV/0!", "A number is divided by zero.")
@@ -43,6 +47,18 @@ ERRORS: Final = {error.code: error for error in (DIV0, REF, NAME, VALUE, NA, NUM
 
 PENDING: Final = SheetError("#PENDING", "The ledger is asked.")
 """What waits for an answer of the ledger: goes before every error and through what catches errors."""
+
+ASKED: Final = "#ASKED"
+"""The code of what stands for an answer while a cell is traced."""
+
+
+def foremost(errors: Sequence[SheetError]) -> SheetError:
+    """Which of several errors a value shows: what waits, else the first; traced ones together."""
+    first = next((error for error in errors if error is PENDING), errors[0])
+    if first.questions:
+        return SheetError(ASKED, "", tuple(dict.fromkeys(asked for error in errors for asked in error.questions)))
+    return first
+
 
 Scalar = None | bool | Decimal | str | SheetError
 

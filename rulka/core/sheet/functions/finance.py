@@ -104,7 +104,14 @@ def PPMT(rate: Number, period: Whole, periods: Number, present: Number, future: 
 def _cumulated(
     work: Callable[[int], Decimal], rate: Decimal, periods: Decimal, present: Decimal, start: int, end: int, due: int
 ) -> Decimal:
-    if rate <= 0 or periods <= 0 or present <= 0 or not 1 <= start <= end <= periods or due not in (0, 1) or end > 5_000:
+    if (
+        rate <= 0
+        or periods <= 0
+        or present <= 0
+        or not 1 <= start <= end <= periods
+        or due not in (0, 1)
+        or end > 5_000
+    ):
         raise Fault(NUM, "Rate, periods and amount are positive, start and end lie within the loan.")
     return sum((work(period) for period in range(start, end + 1)), ZERO)
 
@@ -144,7 +151,9 @@ def _root(work: Callable[[Decimal], Decimal], guess: Decimal) -> Decimal:
                 return D.plus(second)
     except (Fault, ArithmeticError):
         pass
-    grid = [Decimal(number) / 100 for number in (*range(-99, 100, 3), *range(100, 1000, 50), *range(1000, 100_000, 5000))]
+    grid = [
+        Decimal(number) / 100 for number in (*range(-99, 100, 3), *range(100, 1000, 50), *range(1000, 100_000, 5000))
+    ]
     former: tuple[Decimal, Decimal] | None = None
     for rate in grid:
         value = work(rate)
@@ -295,11 +304,22 @@ def DDB(cost: Number, rest: Number, life: Number, period: Number, factor: Number
 @sheet_function("finance")
 def DB(cost: Number, rest: Number, life: Whole, period: Whole, months: Whole = 12) -> Value:
     """Declining depreciation at a fixed rate. `=DB(10000, 1000, 5, 1)`"""
-    if cost < 0 or rest < 0 or life <= 0 or not 1 <= period <= life + (months < 12) or not 1 <= months <= 12 or life > 5_000:
+    if (
+        cost < 0
+        or rest < 0
+        or life <= 0
+        or not 1 <= period <= life + (months < 12)
+        or not 1 <= months <= 12
+        or life > 5_000
+    ):
         raise Fault(NUM)
     if cost == 0:
         return ZERO
-    rate = ONE if rest == 0 else (ONE - D.power(D.divide(rest, cost), D.divide(ONE, Decimal(life)))).quantize(Decimal("0.001"))
+    rate = (
+        ONE
+        if rest == 0
+        else (ONE - D.power(D.divide(rest, cost), D.divide(ONE, Decimal(life)))).quantize(Decimal("0.001"))
+    )
     value = cost * rate * months / 12
     written = value
     for number in range(2, period + 1):

@@ -14,7 +14,9 @@ from rulka.core.sheet.tokens import FormulaFault, is_inside, quoted_sheet, read_
 from rulka.core.sheet.values import NA, REF, VALUE, Array, Fault, Scalar, Value, array_of, compare, rank, spread
 
 
-def place_of(wanted: Scalar, cells: Sequence[Scalar], how: int, *, patterns: bool = False, backwards: bool = False) -> int | None:
+def place_of(
+    wanted: Scalar, cells: Sequence[Scalar], how: int, *, patterns: bool = False, backwards: bool = False
+) -> int | None:
     """Where a value stands among others: exactly (0), or else the next smaller (-1) or larger (1) one; None nowhere.
 
     Text is compared whatever its case; with `patterns` * and ? stand for any characters.
@@ -120,10 +122,8 @@ def LOOKUP(wanted: Single, cells: Cells, results: Given = None) -> Value:
 def MATCH(wanted: Single, cells: Cells, kind: Whole = 1) -> Value:
     """Where a value stands in a row or column; kind 0 exactly. `=MATCH("4010", A2:A99, 0)`"""
     line = _line(cells, "What is searched")
-    if kind == 0:
-        place = place_of(wanted, line, 0, patterns=True)
-    else:
-        place = sorted_place(wanted, line, descending=kind < 0)
+    exact = kind == 0
+    place = place_of(wanted, line, 0, patterns=True) if exact else sorted_place(wanted, line, descending=kind < 0)
     if place is None:
         raise _missing(wanted)
     return Decimal(place + 1)
@@ -195,7 +195,9 @@ def XLOOKUP(
 @sheet_function("lookup", area=True)
 def INDEX(area: Given, row: Whole = 0, column: Whole = 0) -> Value:
     """The cell at a row and column of an area; 0 means all of them. `=INDEX(B2:D9, 3, 2)`"""
-    height, width = (area.box.rows, area.box.columns) if isinstance(area, Area) else (array_of(area).height, array_of(area).width)
+    height, width = (
+        (area.box.rows, area.box.columns) if isinstance(area, Area) else (array_of(area).height, array_of(area).width)
+    )
     if height == 1 and column == 0 and width > 1:
         row, column = 1 if row else 0, row
     if row < 0 or column < 0:

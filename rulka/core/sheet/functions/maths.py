@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable, Iterator, Sequence
 from decimal import ROUND_CEILING, ROUND_DOWN, ROUND_FLOOR, ROUND_HALF_UP, ROUND_UP, Decimal
 
-from rulka.core.sheet.evaluating import divide, flags_as_numbers
 from rulka.core.sheet.functions.criteria import chosen, over_conditions
 from rulka.core.sheet.registry import Cells, Given, Number, Text, Whole, sheet_function
 from rulka.core.sheet.values import (
@@ -150,7 +149,9 @@ def rounded(number: Decimal, digits: int, how: str) -> Decimal:
     exponent = number.as_tuple().exponent
     if digits >= 0 and isinstance(exponent, int) and exponent >= -digits:
         return number
-    return EXACT.multiply((number / unit if digits < 0 else number.scaleb(digits)).to_integral_value(rounding=how), unit)
+    return EXACT.multiply(
+        (number / unit if digits < 0 else number.scaleb(digits)).to_integral_value(rounding=how), unit
+    )
 
 
 @sheet_function("math")
@@ -420,13 +421,23 @@ def MMULT(left: Cells, right: Cells) -> Value:
     """The product of two matrices. `=MMULT(A1:B2, D1:E2)`"""
     if left.width != right.height:
         raise Fault(VALUE, "The first needs as many columns as the second has rows.")
-    cells = [*left.flat(), *right.flat()]
-    if any(type(cell) is not Decimal for cell in cells):
-        raise next((Fault(cell) for cell in cells if isinstance(cell, SheetError)), Fault(VALUE, "Only numbers."))
     if left.height * left.width * right.width > 2_000_000:
         raise Fault(NUM, "The matrices are too large.")
-    columns = list(zip(*right.rows, strict=True))
-    return Array([[total(EXACT.multiply(a, b) for a, b in zip(row, column, strict=True)) for column in columns] for row in left.rows])  # type: ignore[arg-type]
+    rows = [[_only_number(cell) for cell in row] for row in left.rows]
+    columns = [[_only_number(cell) for cell in column] for column in zip(*right.rows, strict=True)]
+    return Array([[_dot(row, column) for column in columns] for row in rows])
+
+
+def _only_number(cell: Scalar) -> Decimal:
+    if isinstance(cell, SheetError):
+        raise Fault(cell)
+    if not isinstance(cell, Decimal):
+        raise Fault(VALUE, "Only numbers.")
+    return cell
+
+
+def _dot(row: Sequence[Decimal], column: Sequence[Decimal]) -> Decimal:
+    return total(EXACT.multiply(a, b) for a, b in zip(row, column, strict=True))
 
 
 SUBTOTALS: dict[int, Callable[[list[Decimal]], Value]] = {}
@@ -438,7 +449,9 @@ def SUBTOTAL(kind: Whole, *areas: Given) -> Value:
     """Adds up (kind 9), counts (2, 3), averages (1) and more, leaving out other subtotals. `=SUBTOTAL(9, C5:C12)`"""
     kind = kind - 100 if 101 <= kind <= 111 else kind
     if kind not in SUBTOTALS or kind > 11:
-        raise Fault(VALUE, "Kind is 1 to 11: average, count, count of any, largest, smallest, product, deviations, sum.")
+        raise Fault(
+            VALUE, "Kind is 1 to 11: average, count, count of any, largest, smallest, product, deviations, sum."
+        )
     if kind == 3:
         return Decimal(sum(cell is not None for area in areas for cell in _without_subtotals(area).flat()))
     found = []
@@ -496,7 +509,7 @@ def AGGREGATE(kind: Whole, leave_out: Whole, *areas: Given) -> Value:
 def N(value: Given) -> Value:
     """A value as a number: logical as 1 and 0, text as 0. `=N(TRUE)` is 1"""
     cell = array_of(value).rows[0][0]
-    cell = flags_as_numbers(cell)
+    cell = ONE if cell is True else ZERO if cell is False else cell
     return cell if isinstance(cell, (Decimal, SheetError)) else ZERO
 
 
@@ -513,6 +526,3 @@ def SERIESSUM(number: Number, first: Number, step: Number, coefficients: Cells) 
             raise Fault(power)
         result += as_number(coefficient) * as_number(power)
     return result
-
-
-__all__ = ["SUBTOTALS", "divide", "numbers_of", "total"]
