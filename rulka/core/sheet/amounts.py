@@ -149,6 +149,10 @@ class Amounts:
             )
         digits = QUANTITY_DIGITS if meant.is_quantity else read.digits
         if question.sign:
+            if question.sign not in SIGNS:
+                return SheetError(
+                    VALUE.code, f"Argument sign: '{question.sign[:40]}' is none. {one_of(question.sign, SIGNS)}"
+                )
             total *= self.sign(question, read, meant.mask)
         amount = Decimal(total).scaleb(-digits)
         return amount if read.divisor == 1 else DIVIDED.divide(amount, Decimal(read.divisor))
@@ -193,8 +197,6 @@ class Amounts:
             scenario = _known(question.scenario or "actual", view.frame.scenarios, "scenario")
             place = "entries"
             entries = _known(question.entries or "posted", STATUSES, "entries")
-            place = "sign"
-            _known(question.sign or SIGNS[0], SIGNS, "sign")
             place = "currency"
             translated = _known(question.currency or "own", CURRENCIES, "currency") == "group"
             place = "node"
@@ -214,7 +216,7 @@ class Amounts:
     def _sum(
         self, question: Amount, view: View, node: Node, time: Time, source: Source, narrow: Narrowing, keys: BoolArray
     ) -> Read:
-        measure = "activity" if question.measure == "count" else question.measure
+        measure, translated = "activity" if question.measure == "count" else question.measure, source.translated
         reading = Reading(source, time.window, measure)
         chosen = keys & node.keys
         sealed = np.zeros(len(view.frame.accounts), dtype=bool)
@@ -230,13 +232,11 @@ class Amounts:
                 _counts(view, source, time.window, chosen),
                 1,
                 sealed,
-                source.translated,
+                translated,
             )
         if not time.window.by_day:
             table = self._table(view, source, chosen, (question.ledger, node.code, narrow, source))
-            return Read(
-                view, node, time, reading, narrow, table.measure(measure, time.window), 1, sealed, source.translated
-            )
+            return Read(view, node, time, reading, narrow, table.measure(measure, time.window), 1, sealed, translated)
         vector = read_vector(view, reading, "")
         assert vector is not None  # only a window outside of the calendar gives none
         return Read(
@@ -248,7 +248,7 @@ class Amounts:
             view.by_account(vector.amounts, chosen),
             vector.divisor,
             sealed,
-            source.translated,
+            translated,
         )
 
     def _table(self, view: View, source: Source, chosen: BoolArray, name: Hashable) -> Balances:

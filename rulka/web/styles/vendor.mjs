@@ -1,5 +1,6 @@
 // Copies the pinned scripts and fonts, with their licences, from node_modules into the static files.
 import { copyFileSync, mkdirSync } from "node:fs";
+import { build } from "esbuild";
 
 const to = "rulka/web/static";
 mkdirSync(`${to}/vendor`, { recursive: true });
@@ -16,3 +17,18 @@ const files = [
   ["@fontsource-variable/source-serif-4/LICENSE", "fonts/source-serif-4.LICENSE.txt"],
 ];
 for (const [from, name] of files) copyFileSync(`node_modules/${from}`, `${to}/${name}`);
+
+// The grid is many modules: bundled into one, which defines its elements when it is loaded.
+await build({
+  stdin: {
+    contents: 'export { defineCustomElements, setNonce } from "@revolist/revogrid/loader";',
+    resolveDir: ".",
+  },
+  bundle: true,
+  format: "esm",
+  minify: true,
+  legalComments: "none",
+  logLevel: "error",
+  outfile: `${to}/vendor/revogrid.js`,
+});
+copyFileSync("node_modules/@revolist/revogrid/LICENSE", `${to}/vendor/revogrid.LICENSE.txt`);

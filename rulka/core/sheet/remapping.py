@@ -1,0 +1,210 @@
+"""Rows and columns put in, taken out or moved: cells and settings move along, references keep what they mean."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from rulka.core.errors import RulkaError
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS
+from rulka.core.sheet.tokens import Area, FormulaFault, rewritten
+from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook, apply, cells_step, settings_step
+
+
+@dataclass(frozen=True)
+class Remap:
+    """What becomes of rows (or columns): `insert` puts `count` in before `at`, `delete` takes `count` out from `at`,
+    `move` takes `count` from `at` and puts them before what stood at `to`."""
+
+    kind: str
+    axis: str
+    at: int
+    count: int
+    to: int = 0
+
+    def plain(self) -> list[Any]:
+        return [self.kind, self.axis, self.at, self.count, self.to]
+
+    @property
+    def most(self) -> int:
+        return MOST_ROWS if self.axis == "rows" else MOST_COLUMNS
+
+    def place(self, number: int) -> int | None:
+        """Where a row goes; None where it is taken out or falls off the end."""
+        at, count = self.at, self.count
+        if self.kind == "insert":
+            found = number + count if number >= at else number
+        elif self.kind == "delete":
+            if at <= number < at + count:
+                return None
+            found = number - count if number >= at + count else number
+        else:
+            found = self._moved(number)
+        return found if found < self.most else None
+
+    def _moved(self, number: int) -> int:
+        at, count, to = self.at, self.count, self.to
+        if at <= number < at + count:
+            return number + (to - at if to <= at else to - at - count)
+        if to <= number < at:
+            return number + count
+        if at + count <= number < to:
+            return number - count
+        return number
+
+    def ends(self, first: int, last: int) -> tuple[int, int] | None:
+        """Where a run of rows goes: cut where part of it is taken out, None where all of it is."""
+        if self.kind == "delete":
+            end = self.at + self.count
+            first = end if self.at <= first < end else first
+            last = self.at - 1 if self.at <= last < end else last
+            if first > last:
+                return None
+        one, other = self.place(first), self.place(last)
+        if one is None:
+            return None
+        if other is None:
+            other = self.most - 1
+        return min(one, other), max(one, other)
+
+    def inverse(self) -> Remap:
+        """What takes it back; what was taken out comes back empty."""
+        if self.kind == "insert":
+            return replace(self, kind="delete")
+        if self.kind == "delete":
+            return replace(self, kind="insert")
+        if self.to <= self.at:
+            return replace(self, at=self.to, to=self.at + self.count)
+        return replace(self, at=self.to - self.count, to=self.at)
+
+
+def move_cells(sheet: Sheet, remap: Remap) -> None:
+    """Put the cells of a sheet where they go; their inputs stay as they are."""
+    cells: dict[tuple[int, int], Cell] = {}
+    for (row, column), cell in sheet.cells.items():
+        place = remap.place(row if remap.axis == "rows" else column)
+        if place is not None:
+            cells[(place, column) if remap.axis == "rows" else (row, place)] = cell
+    sheet.cells = cells
+
+
+def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
+    """The steps that put rows or columns in, take them out or move them, everywhere in the workbook.
+
+    What is taken out is emptied first, so that taking the steps back brings it back.
+    """
+    _check(sheet, remap)
+    steps: list[Step] = []
+    by_row = remap.axis == "rows"
+    gone = {place: Cell() for place in sheet.cells if remap.place(place[0] if by_row else place[1]) is None}
+    trial = _copy(workbook)
+    if gone:
+        steps.append(cells_step(sheet, gone))
+        apply(trial, steps[-1])
+    steps.append({"kind": "remap", "sheet": sheet.number, "remap": remap.plain()})
+    apply(trial, steps[-1])
+
+    def changer(own: bool) -> Callable[[Area], Area | None]:
+        return lambda area: changed_area(area, remap) if _means(area, own, sheet) else area
+
+    for other in trial.sheets:
+        changed = {}
+        for place, cell in other.cells.items():
+            if cell.input.startswith("="):
+                text = _rewrite(cell.input, changer(other.number == sheet.number))
+                if text != cell.input:
+                    changed[place] = Cell(text, cell.look)
+        if changed:
+            steps.append(cells_step(other, changed))
+    settings = remapped_settings(sheet.settings, remap)
+    if settings != sheet.settings:
+        steps.append(settings_step(sheet, settings))
+    names = {name: _rewrite(text, changer(False)) for name, text in workbook.names.items()}
+    if names != workbook.names:
+        steps.append({"kind": "names", "before": dict(workbook.names), "after": names})
+    parameters = [_parameter(one, sheet, remap) for one in workbook.parameters]
+    kept = [one for one in parameters if one is not None]
+    if kept != workbook.parameters:
+        steps.append({"kind": "parameters", "before": workbook.parameters, "after": kept})
+    return steps
+
+
+def _copy(workbook: Workbook) -> Workbook:
+    sheets = [Sheet(sheet.number, sheet.name, dict(sheet.cells), dict(sheet.settings)) for sheet in workbook.sheets]
+    return Workbook(sheets, dict(workbook.names), workbook.looks, list(workbook.parameters))
+
+
+def _check(sheet: Sheet, remap: Remap) -> None:
+    word = remap.axis
+    if remap.count < 1 or remap.at < 0 or remap.at + (remap.count if remap.kind != "insert" else 0) > remap.most:
+        raise RulkaError(f"The {word} lie outside of the sheet.", hint="Choose some of it.", subject=word)
+    if remap.kind == "move" and (not 0 <= remap.to <= remap.most or remap.at < remap.to < remap.at + remap.count):
+        raise RulkaError(f"The {word} can't be moved into themselves.", hint="Choose another place.", subject=word)
+    if remap.kind == "insert":
+        at = 0 if word == "rows" else 1
+        last = max((place[at] for place, cell in sheet.cells.items() if cell.input), default=-1)
+        if last >= remap.at and last + remap.count >= remap.most:
+            raise RulkaError(
+                f"The last {word} of the sheet are not empty; nothing is pushed over its end.",
+                hint="Clear them first.",
+                subject=word,
+            )
+
+
+def _means(area: Area, own: bool, sheet: Sheet) -> bool:
+    return area.sheet.casefold() == sheet.name.casefold() if area.sheet else own
+
+
+def _rewrite(text: str, change: Callable[[Area], Area | None]) -> str:
+    try:
+        return "=" + rewritten(text[1:], change) if text.startswith("=") else text
+    except FormulaFault:
+        return text
+
+
+def changed_area(area: Area, remap: Remap) -> Area | None:
+    """A reference after rows or columns went elsewhere; None where all it meant is gone."""
+    first, last = (area.top, area.bottom) if remap.axis == "rows" else (area.left, area.right)
+    if first is None or last is None:
+        return area
+    ends = remap.ends(first, last)
+    if ends is None:
+        return None
+    if remap.axis == "rows":
+        return replace(area, top=ends[0], bottom=ends[1])
+    return replace(area, left=ends[0], right=ends[1])
+
+
+def remapped_settings(settings: dict[str, Any], remap: Remap) -> dict[str, Any]:
+    """A sheet's settings after rows or columns went elsewhere."""
+    found = dict(settings)
+    sizes, hidden = ("heights", "hidden rows") if remap.axis == "rows" else ("widths", "hidden columns")
+    if sizes in found:
+        places = {remap.place(int(number)): size for number, size in found[sizes].items()}
+        found[sizes] = {str(number): size for number, size in places.items() if number is not None}
+    if hidden in found:
+        found[hidden] = sorted(place for number in found[hidden] if (place := remap.place(number)) is not None)
+    for name in ("spans", "choices"):
+        if name in found:
+            found[name] = [moved for one in found[name] if (moved := _boxed(one, remap)) is not None]
+    return found
+
+
+def _boxed(one: dict[str, Any], remap: Remap) -> dict[str, Any] | None:
+    top, left, bottom, right = one["box"]
+    ends = remap.ends(top, bottom) if remap.axis == "rows" else remap.ends(left, right)
+    if ends is None:
+        return None
+    box = [ends[0], left, ends[1], right] if remap.axis == "rows" else [top, ends[0], bottom, ends[1]]
+    return {**one, "box": box}
+
+
+def _parameter(one: dict[str, Any], sheet: Sheet, remap: Remap) -> dict[str, Any] | None:
+    if one["sheet"] != sheet.number:
+        return one
+    row, column = one["cell"]
+    place = remap.place(row if remap.axis == "rows" else column)
+    if place is None:
+        return None
+    return {**one, "cell": [place, column] if remap.axis == "rows" else [row, place]}

@@ -1,0 +1,178 @@
+"""A workbook as it is stored: sheets of cells with inputs and looks, names, parameters; and the steps that change it.
+
+A step is plain data that says both states, so that it can be taken back and done again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box
+from rulka.core.sheet.calculating import SheetCells
+
+Look = dict[str, Any]
+"""How a cell is written: number, bold, italic, fill, align, rulings (top, bottom, left, right), wrap, indent."""
+
+LOOK_KEYS = ("number", "bold", "italic", "fill", "align", "top", "bottom", "left", "right", "wrap", "indent")
+MOST_SHEETS = 40
+MOST_FILLED = 400_000
+"""Cells of a workbook that may hold anything."""
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """What was typed into a cell, and the place of its look among the workbook's."""
+
+    input: str = ""
+    look: int = 0
+
+    @property
+    def is_nothing(self) -> bool:
+        return not self.input and not self.look
+
+
+@dataclass
+class Sheet:
+    """One sheet; `settings` hold widths, what is hidden, frozen, spans, choices."""
+
+    number: int
+    name: str
+    cells: dict[tuple[int, int], Cell] = field(default_factory=dict)
+    settings: dict[str, Any] = field(default_factory=dict)
+
+    def cell(self, row: int, column: int) -> Cell:
+        return self.cells.get((row, column), NOTHING)
+
+    def used(self) -> Box | None:
+        """The smallest box that holds all inputs."""
+        filled = [place for place, cell in self.cells.items() if cell.input]
+        if not filled:
+            return None
+        rows, columns = [row for row, _ in filled], [column for _, column in filled]
+        return Box(min(rows), min(columns), max(rows), max(columns))
+
+
+NOTHING = Cell()
+
+
+@dataclass
+class Workbook:
+    """All of a workbook but its values."""
+
+    sheets: list[Sheet] = field(default_factory=list)
+    names: dict[str, str] = field(default_factory=dict)
+    looks: list[Look] = field(default_factory=lambda: [{}])
+    parameters: list[dict[str, Any]] = field(default_factory=list)
+
+    def sheet(self, number: int) -> Sheet:
+        found = next((sheet for sheet in self.sheets if sheet.number == number), None)
+        if found is None:
+            raise NotFound(f"There is no sheet {number}.", hint="Load the page again.", subject="sheet")
+        return found
+
+    def sheet_named(self, name: str) -> Sheet:
+        found = next((sheet for sheet in self.sheets if sheet.name.casefold() == name.casefold()), None)
+        if found is None:
+            names = [sheet.name for sheet in self.sheets]
+            raise NotFound(f"There is no sheet '{name}'.", hint=one_of(name, names), subject="sheet")
+        return found
+
+    def look(self, number: int) -> Look:
+        return self.looks[number] if 0 <= number < len(self.looks) else {}
+
+    def look_number(self, look: Mapping[str, Any]) -> int:
+        """The place of a look; a new one is added."""
+        plain = {key: look[key] for key in LOOK_KEYS if look.get(key)}
+        if plain in self.looks:
+            return self.looks.index(plain)
+        if len(self.looks) >= 4_000:
+            raise RulkaError(
+                "The workbook has 4,000 different looks already.", hint="Use some of them.", subject="look"
+            )
+        self.looks.append(plain)
+        return len(self.looks) - 1
+
+    def inputs(self) -> list[SheetCells]:
+        """What a calculation takes of it."""
+        return [
+            SheetCells(
+                sheet.number, sheet.name, {place: cell.input for place, cell in sheet.cells.items() if cell.input}
+            )
+            for sheet in self.sheets
+        ]
+
+
+Step = dict[str, Any]
+"""One change as plain data; `kind` is cells, remap, settings, names, parameters or sheets."""
+
+
+def cells_step(sheet: Sheet, changed: Mapping[tuple[int, int], Cell]) -> Step:
+    """The step that puts cells in place of others; those that stay are left out."""
+    rows = []
+    for (row, column), cell in changed.items():
+        if not (0 <= row < MOST_ROWS and 0 <= column < MOST_COLUMNS):
+            raise RulkaError(
+                f"The sheet ends at row {MOST_ROWS:,} and column {MOST_COLUMNS}.",
+                hint="Leave room for what is put in.",
+                subject="cells",
+            )
+        before = sheet.cell(row, column)
+        if before != cell:
+            rows.append([row, column, [before.input, before.look], [cell.input, cell.look]])
+    return {"kind": "cells", "sheet": sheet.number, "cells": rows}
+
+
+def settings_step(sheet: Sheet, settings: Mapping[str, Any]) -> Step:
+    """The step that gives a sheet other settings."""
+    return {"kind": "settings", "sheet": sheet.number, "before": dict(sheet.settings), "after": dict(settings)}
+
+
+def apply(workbook: Workbook, step: Step) -> None:
+    """Do a step."""
+    match step["kind"]:
+        case "cells":
+            sheet = workbook.sheet(step["sheet"])
+            for row, column, _, (text, look) in step["cells"]:
+                cell = Cell(text, look)
+                if cell.is_nothing:
+                    sheet.cells.pop((row, column), None)
+                else:
+                    sheet.cells[row, column] = cell
+        case "remap":
+            from rulka.core.sheet.remapping import Remap, move_cells
+
+            move_cells(workbook.sheet(step["sheet"]), Remap(*step["remap"]))
+        case "settings":
+            workbook.sheet(step["sheet"]).settings = dict(step["after"])
+        case "names":
+            workbook.names = dict(step["after"])
+        case "parameters":
+            workbook.parameters = [dict(one) for one in step["after"]]
+        case "sheets":
+            kept = {sheet.number: sheet for sheet in workbook.sheets}
+            workbook.sheets = []
+            for number, name in step["after"]:
+                sheet = kept.get(number) or Sheet(number, name)
+                sheet.name = name
+                workbook.sheets.append(sheet)
+
+
+def inverse(step: Step) -> Step:
+    """The step that takes another one back."""
+    match step["kind"]:
+        case "cells":
+            turned = [[row, column, after, before] for row, column, before, after in step["cells"]]
+            return {**step, "cells": turned}
+        case "remap":
+            from rulka.core.sheet.remapping import Remap
+
+            return {**step, "remap": Remap(*step["remap"]).inverse().plain()}
+    return {**step, "before": step["after"], "after": step["before"]}
+
+
+def inverses(steps: Iterable[Step]) -> list[Step]:
+    """Steps that take several back, the last one first."""
+    return [inverse(step) for step in reversed(list(steps))]
