@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "rulka.work",
     "rulka.ledger",
     "rulka.statements",
+    "rulka.worksheets",
     "rulka.web",
 ]
 

@@ -13,4 +13,5 @@ urlpatterns = [
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
     path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),
+    path("worksheets/", include("rulka.worksheets.urls")),
 ]

@@ -10,7 +10,8 @@ from decimal import localcontext
 from typing import Protocol
 
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, Key, cell_text
-from rulka.core.sheet.evaluating import Environment, Shape, box_of, compiled, result_of, shape_from
+from rulka.core.sheet.environment import Environment
+from rulka.core.sheet.evaluating import Shape, box_of, compiled, result_of, shape_from
 from rulka.core.sheet.inputs import Input, read_input
 from rulka.core.sheet.parsing import parse, shape_of
 from rulka.core.sheet.tokens import FormulaFault, quoted_sheet, tokens_of

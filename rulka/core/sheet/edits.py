@@ -14,7 +14,8 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, cell_text, letters
 from rulka.core.sheet.inputs import read_input
 from rulka.core.sheet.number_format import FormatFault, sections
-from rulka.core.sheet.remapping import Remap, remap_steps
+from rulka.core.sheet.remap import Remap
+from rulka.core.sheet.remapping import remap_steps
 from rulka.core.sheet.tokens import FormulaFault, Token, moved, plain_name, quoted_sheet, split_sheet, tokens_of
 from rulka.core.sheet.values import MOST_TEXT, Scalar, rank
 from rulka.core.sheet.workbook import (

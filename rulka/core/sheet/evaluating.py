@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, DivisionByZero, InvalidOperation, Overflow
-from typing import Protocol
 
 from rulka.core.errors import one_of
-from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, Key
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box
+from rulka.core.sheet.environment import Area, Environment
 from rulka.core.sheet.parsing import (
     Binary,
     Call,
@@ -52,45 +52,6 @@ from rulka.core.sheet.values import (
 
 MOST_TREE = 200
 """How deep a tree of operators and arguments may be."""
-
-
-class Cells(Protocol):
-    """What a formula reads: the calculation it is part of."""
-
-    def value_at(self, key: Key) -> Scalar: ...
-
-    def array_in(self, sheet: int, box: Box) -> Array: ...
-
-    def spilled_at(self, key: Key) -> Value: ...
-
-    def sheet_number(self, name: str) -> int | None: ...
-
-    def name_meaning(self, name: str) -> Shape | None: ...
-
-    def used_rows(self, sheet: int) -> int: ...
-
-
-class Environment:
-    """Where a formula stands while it is calculated, and its variables."""
-
-    __slots__ = ("calculation", "column", "locals", "row", "sheet")
-
-    def __init__(self, calculation: Cells, sheet: int, row: int, column: int) -> None:
-        self.calculation, self.sheet, self.row, self.column = calculation, sheet, row, column
-        self.locals: dict[str, Value] = {}
-
-
-class Area:
-    """The cells that a reference means, not read yet."""
-
-    __slots__ = ("box", "calculation", "sheet")
-
-    def __init__(self, calculation: Cells, sheet: int, box: Box) -> None:
-        self.calculation, self.sheet, self.box = calculation, sheet, box
-
-    def array(self) -> Array:
-        """What they hold; whole columns as far as anything stands on the sheet."""
-        return self.calculation.array_in(self.sheet, self.box)
 
 
 Run = Callable[[Environment], Value]

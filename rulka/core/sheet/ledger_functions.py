@@ -13,7 +13,7 @@ from rulka.core.compute.nodes import own_calendar_of
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.sheet.addresses import MOST_ROWS
 from rulka.core.sheet.amounts import Amount, Amounts, argument, node_of, visible_codes
-from rulka.core.sheet.evaluating import Environment
+from rulka.core.sheet.environment import Environment
 from rulka.core.sheet.listing import Lines, lines_of, list_codes
 from rulka.core.sheet.periods import is_own, period_text, written_window
 from rulka.core.sheet.registry import Flag, Single, Text, Whole, sheet_function

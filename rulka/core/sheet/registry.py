@@ -13,8 +13,9 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal, DivisionByZero, InvalidOperation, Overflow
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from rulka.core.sheet.environment import Environment
 from rulka.core.sheet.values import (
     DIV0,
     NUM,
@@ -32,9 +33,6 @@ from rulka.core.sheet.values import (
     foremost,
     spread,
 )
-
-if TYPE_CHECKING:
-    from rulka.core.sheet.evaluating import Environment
 
 Number = Decimal
 Whole = int

@@ -1,11 +1,8 @@
-"""A workbook as it is stored: sheets of cells with inputs and looks, names, parameters; and the steps that change it.
-
-A step is plain data that says both states, so that it can be taken back and done again.
-"""
+"""A workbook as it is stored: sheets of cells with inputs and looks, names, parameters."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -128,51 +125,3 @@ def cells_step(sheet: Sheet, changed: Mapping[tuple[int, int], Cell]) -> Step:
 def settings_step(sheet: Sheet, settings: Mapping[str, Any]) -> Step:
     """The step that gives a sheet other settings."""
     return {"kind": "settings", "sheet": sheet.number, "before": dict(sheet.settings), "after": dict(settings)}
-
-
-def apply(workbook: Workbook, step: Step) -> None:
-    """Do a step."""
-    match step["kind"]:
-        case "cells":
-            sheet = workbook.sheet(step["sheet"])
-            for row, column, _, (text, look) in step["cells"]:
-                cell = Cell(text, look)
-                if cell.is_nothing:
-                    sheet.cells.pop((row, column), None)
-                else:
-                    sheet.cells[row, column] = cell
-        case "remap":
-            from rulka.core.sheet.remapping import Remap, move_cells
-
-            move_cells(workbook.sheet(step["sheet"]), Remap(*step["remap"]))
-        case "settings":
-            workbook.sheet(step["sheet"]).settings = dict(step["after"])
-        case "names":
-            workbook.names = dict(step["after"])
-        case "parameters":
-            workbook.parameters = [dict(one) for one in step["after"]]
-        case "sheets":
-            kept = {sheet.number: sheet for sheet in workbook.sheets}
-            workbook.sheets = []
-            for number, name in step["after"]:
-                sheet = kept.get(number) or Sheet(number, name)
-                sheet.name = name
-                workbook.sheets.append(sheet)
-
-
-def inverse(step: Step) -> Step:
-    """The step that takes another one back."""
-    match step["kind"]:
-        case "cells":
-            turned = [[row, column, after, before] for row, column, before, after in step["cells"]]
-            return {**step, "cells": turned}
-        case "remap":
-            from rulka.core.sheet.remapping import Remap
-
-            return {**step, "remap": Remap(*step["remap"]).inverse().plain()}
-    return {**step, "before": step["after"], "after": step["before"]}
-
-
-def inverses(steps: Iterable[Step]) -> list[Step]:
-    """Steps that take several back, the last one first."""
-    return [inverse(step) for step in reversed(list(steps))]

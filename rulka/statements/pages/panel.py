@@ -10,11 +10,11 @@ from urllib.parse import urlencode
 
 import numpy as np
 from django.http import QueryDict
+from django.urls import reverse
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import sign_of
-from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.pages import TOKENS
 from rulka.core.definitions.spines import HIDING, SIGNS
 from rulka.core.edits import columns
@@ -24,13 +24,9 @@ from rulka.core.edits.picking import picks
 from rulka.core.edits.starting import KINDS, patterns_for
 from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
-from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.placing import suggestions
-from rulka.core.proof.trace import Part, Trace, trace_account, trace_cell, trace_rolled
-from rulka.core.values import is_whole, key_in
 from rulka.formats.figures import figure_text
-from rulka.ledger.reading.entries import show_entry
-from rulka.ledger.reading.tracing import lines_page
+from rulka.ledger.reading.trace_panel import known_crumbs, trace_panel
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import statements_using
 from rulka.statements.library.opening import seen_among, seen_definitions
@@ -75,17 +71,6 @@ class State(dict[str, str]):
         raise KeyError(name)
 
 
-@dataclass(frozen=True)
-class ShownPart:
-    """One part of a trace: text, address that opens it further, share of the largest for its bar."""
-
-    label: str
-    amount: str
-    query: str
-    width: int
-    negative: bool
-
-
 def panel_context(
     seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any
 ) -> dict[str, Any]:
@@ -118,12 +103,14 @@ def panel_context(
         "outcome": outcome,
         "seat": seat,
         "stamp": stamp_of(definitions),
+        "panel_url": reverse("statement-panel", args=[definitions["statement"].name]),
+        "trace_base": seat.query,
         "parts_used": dict.fromkeys(SHARED, ()) | about.shared(),
     }
     try:
         context.update(build[kind](about))
     except RulkaError as error:
-        context.update({"refused": error, "crumbs": _known_crumbs(outcome.computed, state)})
+        context.update({"refused": error, "crumbs": known_crumbs(outcome.computed, state)})
     path = extra["entered"].get("path", "") if extra.get("problem") else ""
     groups = context.get("groups", [])
     context["groups"] = [replace(group, open=group.open or path in group.paths) for group in groups]
@@ -350,146 +337,9 @@ def _versions(about: About) -> dict[str, Any]:
     }
 
 
-# trace --------------------------------------------------------------------------------------------------------------
-
-
 def _trace(about: About) -> dict[str, Any]:
-    seat, computed, state = about.seat, about.computed, about.state
-    shown: dict[str, Any] = {"template": "statements/_panel_trace.html"}
-    if "entry" in state:
-        entry = show_entry(seat.ledger, seat.view, state.get("entity", ""), state["entry"])
-        return {**shown, "level": "entry", "shown_entry": entry, "crumbs": _crumbs(computed, state), "wide": True}
-    if "row" not in state or "column" not in state:
-        return {**shown, "level": "none"}
-    said = computed.row(state["row"]).texts
-    if said:
-        entry = show_entry(seat.ledger, seat.view, said["entity"], said["number"])
-        return {**shown, "level": "entry", "shown_entry": entry, "crumbs": [], "wide": True}
-    row, column, account = state["row"], state["column"], state.get("account", "")
-    traced = computed.plan.node_of(computed.column(column))
-    shown["traced"] = traced
-    if "part" in state:
-        page = lines_page(
-            seat.ledger,
-            computed,
-            row,
-            column,
-            account,
-            state["part"],
-            rolled=state.get("rolled", ""),
-            sort=state.get("sort", "newest"),
-            search=state.get("search", ""),
-            number=key_in(state["page"]) or 1,
-        )
-        return {
-            **shown,
-            "level": "lines",
-            "lines": page,
-            "crumbs": _crumbs(computed, state),
-            "wide": True,
-            "sorts": ("newest", "oldest", "largest", "document"),
-            "page_base": urlencode({name: value for name, value in state.items() if name != "page"}),
-            "entry_base": urlencode(
-                {name: value for name, value in state.items() if name not in ("page", "sort", "search")}
-            ),
-        }
-    if is_whole(state["rolled"]):
-        trace = trace_rolled(computed, row, column, account, int(state["rolled"]))
-    elif account:
-        trace = trace_account(computed, row, column, account)
-    else:
-        trace = trace_cell(computed, row, column)
+    seat, computed = about.seat, about.computed
     return {
-        **shown,
-        "level": "parts",
-        "trace": trace,
-        "value": text_of(trace.value, trace.unit, traced.digits),
-        "total": text_of(trace.total, trace.unit, traced.digits),
-        "parts": _parts(trace, computed, computed.column(column)),
-        "crumbs": _crumbs(computed, state),
-        "negative": bool(trace.value and trace.value < 0),
+        "template": "ledger/_trace.html",
+        **trace_panel(seat.ledger, seat.view, computed, about.state),
     }
-
-
-def text_of(value: Value, unit: str, money_digits: int) -> str:
-    """A traced value in full: money to its minor unit, whatever the statement is scaled to."""
-    if unit == "percent":
-        return figure_text(None if value is None else value * 100, digits=1) + ("" if value is None else " %")
-    digits = {"money": money_digits, "quantity": QUANTITY_DIGITS}.get(unit, 4)
-    text = figure_text(value, digits=digits)
-    return f"{0:.{digits}f}" if value == 0 else text
-
-
-def _parts(trace: Trace, computed: Computed, column: Column) -> list[ShownPart]:
-    unit = "money" if trace.unit in ("percent", "ratio", "rate", "plain") else trace.unit
-    largest = max((abs(part.value) for part in trace.parts if part.value is not None), default=0) or 1
-    shown = []
-    for part in trace.parts:
-        row_unit = (
-            next((row.unit for row in computed.rows if row.key == part.row), unit)
-            if part.kind in ("row", "column")
-            else unit
-        )
-        label = f"less {part.label}" if part.adds < 0 and trace.unit != "percent" else part.label
-        width = 0 if part.value is None else int(abs(part.value) / largest * 100)
-        digits = computed.plan.node_of(computed.column(part.column) if part.column else column).digits
-        shown.append(
-            ShownPart(
-                label, text_of(part.value, row_unit, digits), _address(part), width, bool(part.value and part.value < 0)
-            )
-        )
-    return shown
-
-
-def _address(part: Part) -> str:
-    if (
-        part.kind == "rest"
-        or (part.kind == "row" and not part.row)
-        or (part.kind == "component" and not part.component)
-    ):
-        return ""
-    address = {"panel": "trace", "row": part.row, "column": part.column, "account": part.account}
-    kind, _, code = part.component.partition(":")
-    if kind == "rolled":
-        address["rolled"] = code
-    elif part.kind == "rolled account":
-        address |= {"part": part.component, "rolled": code}
-    elif part.component:
-        address["part"] = part.component
-    return urlencode({name: value for name, value in address.items() if value})
-
-
-def _known_crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:
-    """The way back from a refused step, empty where the address itself is unknown."""
-    rows, columns = {row.key for row in computed.rows}, {column.key for column in computed.columns}
-    known = state.get("row") in rows and state.get("column") in columns
-    return _crumbs(computed, state) if known else []
-
-
-def _crumbs(computed: Computed, state: dict[str, str]) -> list[tuple[str, str]]:
-    """The way from the figure to here, each step an address."""
-    if "row" not in state or "column" not in state:
-        return []
-    column = computed.column(state["column"])
-    where = {"panel": "trace", "row": state["row"], "column": state["column"]}
-    window = f", {column.group}" if column.group else ""
-    crumbs = [(f"{computed.row(state['row']).label}, {column.heading}{window}", urlencode(where))]
-    if "account" in state:
-        parent = computed.view.frame.retained_earnings if "rolled" in state and "part" in state else state["account"]
-        crumbs.append((parent, urlencode({**where, "account": parent})))
-        if "rolled" in state:
-            crumbs.append(
-                (f"Result of FY{state['rolled']}", urlencode({**where, "account": parent, "rolled": state["rolled"]}))
-            )
-        if "part" in state:
-            label = state["part"].partition(":")[2]
-            rolled = {"rolled": state["rolled"]} if "rolled" in state else {}
-            crumbs.append(
-                (
-                    f"{state['account'] if rolled else ''} {label}".strip(),
-                    urlencode({**where, "account": state["account"], "part": state["part"], **rolled}),
-                )
-            )
-    if "entry" in state:
-        crumbs.append((f"{state.get('entity', '')} {state['entry']}", ""))
-    return crumbs

@@ -8,6 +8,7 @@ from rulka.core.sheet.functions import (
     lookup,
     maths,
     statistics,
+    subtotals,
     texts,
     trigonometry,
 )
@@ -20,6 +21,7 @@ __all__ = [
     "lookup",
     "maths",
     "statistics",
+    "subtotals",
     "texts",
     "trigonometry",
 ]

@@ -8,7 +8,7 @@ from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any
 
-from rulka.core.sheet.evaluating import Environment
+from rulka.core.sheet.environment import Environment
 from rulka.core.sheet.registry import Flag, Given, Number, Text, Whole, sheet_function
 from rulka.core.sheet.values import (
     DIVIDED,

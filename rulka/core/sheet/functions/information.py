@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from decimal import Decimal
 
-from rulka.core.sheet.evaluating import Environment
+from rulka.core.sheet.environment import Environment
 from rulka.core.sheet.registry import Flag, Given, Number, Single, sheet_function
 from rulka.core.sheet.values import (
     ERRORS,

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from decimal import Decimal
 
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, cell_text, letters
-from rulka.core.sheet.evaluating import Area, Environment
+from rulka.core.sheet.environment import Area, Environment
 from rulka.core.sheet.functions.criteria import has_wildcard, wildcard
 from rulka.core.sheet.registry import Cells, Flag, Given, Single, Text, Whole, sheet_function
 from rulka.core.sheet.tokens import FormulaFault, is_inside, quoted_sheet, read_area, tokens_of

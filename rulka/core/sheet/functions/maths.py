@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from decimal import ROUND_CEILING, ROUND_DOWN, ROUND_FLOOR, ROUND_HALF_UP, ROUND_UP, Decimal
 
 from rulka.core.sheet.functions.criteria import chosen, over_conditions
@@ -438,71 +438,6 @@ def _only_number(cell: Scalar) -> Decimal:
 
 def _dot(row: Sequence[Decimal], column: Sequence[Decimal]) -> Decimal:
     return total(EXACT.multiply(a, b) for a, b in zip(row, column, strict=True))
-
-
-SUBTOTALS: dict[int, Callable[[list[Decimal]], Value]] = {}
-"""By number what SUBTOTAL and AGGREGATE do; filled by the statistics."""
-
-
-@sheet_function("math", area=True)
-def SUBTOTAL(kind: Whole, *areas: Given) -> Value:
-    """Adds up (kind 9), counts (2, 3), averages (1) and more, leaving out other subtotals. `=SUBTOTAL(9, C5:C12)`"""
-    kind = kind - 100 if 101 <= kind <= 111 else kind
-    if kind not in SUBTOTALS or kind > 11:
-        raise Fault(
-            VALUE, "Kind is 1 to 11: average, count, count of any, largest, smallest, product, deviations, sum."
-        )
-    if kind == 3:
-        return Decimal(sum(cell is not None for area in areas for cell in _without_subtotals(area).flat()))
-    found = []
-    for area in areas:
-        for cell in _without_subtotals(area).flat():
-            if isinstance(cell, SheetError):
-                raise Fault(cell)
-            if type(cell) is Decimal:
-                found.append(cell)
-    return SUBTOTALS[kind](found)
-
-
-def _without_subtotals(area: Value) -> Array:
-    array = array_of(area)
-    formulas = getattr(getattr(area, "calculation", None), "formulas", None)
-    if formulas is None:
-        return array
-    box = area.box
-    rows = []
-    for at, row in enumerate(array.rows):
-        cells: list[Scalar] = []
-        for on, cell in enumerate(row):
-            formula = formulas.get((area.sheet, box.top + at, box.left + on))
-            cells.append(None if formula is not None and formula.shape.functions & {"SUBTOTAL", "AGGREGATE"} else cell)
-        rows.append(cells)
-    return Array(rows)
-
-
-@sheet_function("math", area=True, takes_errors=True)
-def AGGREGATE(kind: Whole, leave_out: Whole, *areas: Given) -> Value:
-    """Like SUBTOTAL; with leave_out 6 or 7 errors count nothing. `=AGGREGATE(9, 6, C5:C12)`"""
-    if kind not in SUBTOTALS or not 0 <= leave_out <= 7:
-        raise Fault(VALUE, "Kind is 1 to 19, what is left out 0 to 7.")
-    skip_errors, skip_inner = leave_out in (2, 3, 6, 7), leave_out in (0, 1, 2, 3)
-    last = areas[-1] if kind >= 14 else None
-    found, count = [], 0
-    for area in areas[: -1 if last is not None else None]:
-        for cell in (_without_subtotals(area) if skip_inner else array_of(area)).flat():
-            if isinstance(cell, SheetError) and not skip_errors:
-                raise Fault(cell)
-            count += cell is not None and not isinstance(cell, SheetError)
-            if type(cell) is Decimal:
-                found.append(cell)
-    if kind == 3:
-        return Decimal(count)
-    if last is None:
-        return SUBTOTALS[kind](found)
-    from rulka.core.sheet.functions.statistics import ORDERED
-
-    value = array_of(last).rows[0][0]
-    return ORDERED[kind](found, as_number(value))
 
 
 @sheet_function("math")

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from decimal import ROUND_FLOOR, Decimal
 
 from rulka.core.sheet.functions.criteria import chosen, over_conditions
-from rulka.core.sheet.functions.maths import SUBTOTALS, chosen_numbers, numbers_of, total
+from rulka.core.sheet.functions.maths import chosen_numbers, numbers_of, total
 from rulka.core.sheet.registry import Cells, Given, Number, Whole, sheet_function
 from rulka.core.sheet.values import (
     DIV0,
@@ -15,11 +15,9 @@ from rulka.core.sheet.values import (
     NA,
     NUM,
     ONE,
-    VALUE,
     ZERO,
     Array,
     Fault,
-    Scalar,
     SheetError,
     Value,
     array_of,
@@ -160,7 +158,7 @@ def MEDIAN(*numbers: Given) -> Value:
     return middle(list(numbers_of(numbers)))
 
 
-def _mode(numbers: Sequence[Decimal]) -> Decimal:
+def most_often(numbers: Sequence[Decimal]) -> Decimal:
     counted = Counter(numbers)
     most = max(counted.values(), default=0)
     if most < 2:
@@ -171,14 +169,14 @@ def _mode(numbers: Sequence[Decimal]) -> Decimal:
 @sheet_function("statistics", "MODE.SNGL", aliases=("MODE",), area=True)
 def mode(*numbers: Given) -> Value:
     """The number that is there most often. `=MODE.SNGL(B2:B13)`"""
-    return _mode(list(numbers_of(numbers)))
+    return most_often(list(numbers_of(numbers)))
 
 
 def _numbers(cells: Array) -> list[Decimal]:
     return list(numbers_of([cells]))
 
 
-def _nth(numbers: Sequence[Decimal], place: Decimal, *, largest: bool) -> Decimal:
+def nth(numbers: Sequence[Decimal], place: Decimal, *, largest: bool) -> Decimal:
     number = int(place.to_integral_value(rounding="ROUND_CEILING"))
     if not 1 <= number <= len(numbers):
         raise Fault(NUM, f"There are {len(numbers)} numbers.")
@@ -188,13 +186,13 @@ def _nth(numbers: Sequence[Decimal], place: Decimal, *, largest: bool) -> Decima
 @sheet_function("statistics")
 def LARGE(area: Cells, place: Number) -> Value:
     """The largest, second largest and so on. `=LARGE(B2:B13, 2)`"""
-    return _nth(_numbers(area), place, largest=True)
+    return nth(_numbers(area), place, largest=True)
 
 
 @sheet_function("statistics")
 def SMALL(area: Cells, place: Number) -> Value:
     """The smallest, second smallest and so on. `=SMALL(B2:B13, 2)`"""
-    return _nth(_numbers(area), place, largest=False)
+    return nth(_numbers(area), place, largest=False)
 
 
 @sheet_function("statistics", "RANK.EQ", aliases=("RANK",))
@@ -431,42 +429,3 @@ def STANDARDIZE(number: Number, average: Number, spread: Number) -> Value:
     if spread <= 0:
         raise Fault(NUM, "The deviation has to be positive.")
     return DIVIDED.divide(number - average, spread)
-
-
-def _product(numbers: Sequence[Decimal]) -> Decimal:
-    found = ONE
-    for number in numbers:
-        found *= number
-    return found if numbers else ZERO
-
-
-SUBTOTALS.update(
-    {
-        1: mean,
-        2: lambda numbers: Decimal(len(numbers)),
-        3: lambda numbers: Decimal(len(numbers)),
-        4: lambda numbers: max(numbers, default=ZERO),
-        5: lambda numbers: min(numbers, default=ZERO),
-        6: _product,
-        7: lambda numbers: deviation(numbers, sample=True),
-        8: lambda numbers: deviation(numbers, sample=False),
-        9: lambda numbers: total(iter(numbers)),
-        10: lambda numbers: variance(numbers, sample=True),
-        11: lambda numbers: variance(numbers, sample=False),
-        12: middle,
-        13: _mode,
-        **{kind: lambda numbers: ZERO for kind in range(14, 20)},  # these take a place too, see ORDERED
-    }
-)
-
-ORDERED: dict[int, Callable[[list[Decimal], Decimal], Scalar]] = {
-    14: lambda numbers, place: _nth(numbers, place, largest=True),
-    15: lambda numbers, place: _nth(numbers, place, largest=False),
-    16: lambda numbers, part: at_part(numbers, part),
-    17: lambda numbers, quarter: at_part(numbers, quarter / 4),
-    18: lambda numbers, part: at_part(numbers, part, inclusive=False),
-    19: lambda numbers, quarter: at_part(numbers, quarter / 4, inclusive=False),
-}
-"""Kinds of AGGREGATE that take a place or a part besides."""
-
-__all__ = ["ORDERED", "VALUE"]

@@ -1,0 +1,12 @@
+"""The worksheets app."""
+
+from django.apps import AppConfig
+
+
+class WorksheetsConfig(AppConfig):
+    name = "rulka.worksheets"
+    label = "worksheets"
+
+    def ready(self) -> None:
+        import rulka.core.sheet.functions
+        import rulka.core.sheet.ledger_functions  # noqa: F401  registers the functions of the ledger

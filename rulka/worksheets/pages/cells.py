@@ -1,0 +1,98 @@
+"""Cells of a calculated sheet as the page draws them: short rows of text, kind, look and input."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Key
+from rulka.core.sheet.showing import Shower
+from rulka.core.sheet.values import SheetError, as_text
+from rulka.core.sheet.workbook import Sheet
+from rulka.worksheets.running.live import Live
+
+MOST_ROWS_SENT = 400
+
+FORMULA, SPILLED = 1, 2
+"""Flags of a cell: a formula stands in it; another cell's formula spilled into it."""
+
+
+def block_of(live: Live, sheet: Sheet, first: int, last: int) -> list[list[Any]]:
+    """The cells of some rows that show anything: [row, column, text, kind, look, input, flags, note]."""
+    last = min(last, MOST_ROWS - 1)
+    number = sheet.number
+    calculation = live.calculation
+    keys = {(number, row, column) for row, column in sheet.cells if first <= row <= last}
+    for anchor, array in calculation.spills.items():
+        if anchor[0] == number and anchor[1] <= last and anchor[1] + array.height > first:
+            top, bottom = max(anchor[1], first), min(anchor[1] + array.height - 1, last)
+            keys |= {
+                (number, row, column)
+                for row in range(top, bottom + 1)
+                for column in range(anchor[2], anchor[2] + array.width)
+            }
+    return cells_at(live, sorted(keys))
+
+
+def cells_at(live: Live, keys: Iterable[Key]) -> list[list[Any]]:
+    """Some cells, empty ones too."""
+    shower = live.shower()
+    return [_cell(shower, key) for key in keys]
+
+
+def _cell(shower: Shower, key: Key) -> list[Any]:
+    cell, shown = shower.cell(key), shower.shown(key)
+    flags = FORMULA * shown.formula + SPILLED * shown.spilled
+    text = shown.text if len(shown.text) <= 2_000 else shown.text[:2_000] + "…"
+    return [key[1], key[2], text, shown.kind, cell.look, cell.input, flags, shown.note]
+
+
+def layout_of(live: Live, sheet: Sheet) -> dict[str, Any]:
+    """Widths, what is hidden, frozen panes, spans, choices, parameters' cells."""
+    settings = sheet.settings
+    hidden = set(settings.get("hidden rows", ()))
+    if own := settings.get("filter"):
+        hidden |= filtered_out(live, sheet, own)
+    return {
+        "rows": MOST_ROWS,
+        "columns": MOST_COLUMNS,
+        "widths": settings.get("widths", {}) | _fitted(live, sheet),
+        "hiddenRows": sorted(hidden),
+        "hiddenColumns": settings.get("hidden columns", []),
+        "frozen": settings.get("frozen", [0, 0]),
+        "spans": [one["box"] for one in settings.get("spans", ())],
+        "choices": settings.get("choices", []),
+        "filter": settings.get("filter"),
+        "parameters": [[*parameter.cell] for parameter in live.parameters if parameter.sheet == sheet.number],
+    }
+
+
+def _fitted(live: Live, sheet: Sheet) -> dict[str, int]:
+    """Widths for columns that nobody gave one and that something spilled into: as wide as their longest text."""
+    given = sheet.settings.get("widths", {})
+    shower = live.shower()
+    found: dict[str, int] = {}
+    for anchor, array in live.calculation.spills.items():
+        if anchor[0] != sheet.number:
+            continue
+        for on in range(array.width):
+            name = str(anchor[2] + on)
+            if name in given:
+                continue
+            rows = range(anchor[1], anchor[1] + min(array.height, 60))
+            longest = max(len(shower.shown((anchor[0], row, anchor[2] + on)).text) for row in rows)
+            found[name] = max(found.get(name, 0), min(max(longest * 7 + 20, 70), 320))
+    return found
+
+
+def filtered_out(live: Live, sheet: Sheet, own: dict[str, Any]) -> set[int]:
+    """Rows that a filter hides: those whose cell shows none of its values; the first row of its box is the head."""
+    top, _, bottom, _ = own["box"]
+    wanted = set(own["values"])
+    hidden = set()
+    for row in range(top + 1, bottom + 1):
+        value = live.calculation.shown_at((sheet.number, row, own["column"]))
+        text = value.code if isinstance(value, SheetError) else as_text(value)
+        if text not in wanted:
+            hidden.add(row)
+    return hidden

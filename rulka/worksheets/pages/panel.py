@@ -1,0 +1,221 @@
+"""The side panel of a worksheet: the chosen cell, what is behind it, the parameters, the sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.money import GAP, MINUS
+from rulka.core.sheet.addresses import Key, cell_text, read_cell
+from rulka.core.sheet.number_format import write
+from rulka.core.sheet.parameters import KINDS, Parameter, choices_of, parameter_from
+from rulka.core.sheet.showing import Shower
+from rulka.core.sheet.tracing import computed_for, trace_cell_value
+from rulka.core.sheet.values import SheetError
+from rulka.core.sheet.workbook import Sheet
+from rulka.core.values import is_whole, key_in
+from rulka.ledger.reading.trace_panel import trace_panel
+from rulka.ledger.seat import Seat, seat_of
+from rulka.worksheets.library.opening import open_worksheet
+from rulka.worksheets.models import Worksheet
+from rulka.worksheets.running.live import Live, Reader, opened
+
+TABS = (("cell", "Cell"), ("trace", "Trace"), ("parameters", "Parameters"), ("sheet", "Sheet"))
+STATE = ("row", "column", "account", "part", "rolled", "entity", "entry", "sort", "search", "page")
+NUMBERS = (
+    ("", "as it comes"),
+    ("#,##0.00", "amount, 1 234.50"),
+    ("#,##0", "whole, 1 235"),
+    ("#,##0,", "thousands, 1"),
+    ("0.0%", "percent, 12.5 %"),
+    ("0.00", "plain, 1234.50"),
+    ("yyyy-mm-dd", "day, 2026-10-31"),
+    ("d mmmm yyyy", "day in words, 31 October 2026"),
+    ("mmmm yyyy", "month, October 2026"),
+    ("@", "text"),
+)
+
+
+FILLS = (("wash", "green wash"), ("note", "ochre"), ("alarm", "madder"), ("head", "head"), ("input", "input"))
+
+
+@dataclass(frozen=True)
+class ShownParameter:
+    """A parameter in the panel: its value, what may be chosen, its steps."""
+
+    parameter: Parameter
+    value: str
+    choices: tuple[tuple[str, str], ...]
+    former: str = ""
+    following: str = ""
+    said: str = ""
+
+
+@require_GET
+def panel(request: HttpRequest, name: str) -> HttpResponse:
+    """Only the side panel."""
+    seat = seat_of(request)
+    worksheet = open_worksheet(seat.ledger, name, person=seat.person)
+    with opened(worksheet, Reader(seat.ledger, seat.view, seat.period, seat.node, seat.person)) as live:
+        number = key_in(request.GET.get("sheet", ""))
+        sheet = live.workbook.sheet(number) if number else live.workbook.sheets[0]
+        context = panel_context(seat, worksheet, live, sheet, request.GET)
+    return render(request, "worksheets/_panel.html", {**context, "worksheet": worksheet})
+
+
+def panel_context(seat: Seat, worksheet: Worksheet, live: Live, sheet: Sheet, asked: QueryDict) -> dict[str, Any]:
+    """Template and context of the panel for an address."""
+    at = read_cell(asked.get("cell", "A1")) or (0, 0)
+    key = (sheet.number, *at)
+    kind = asked.get("panel", "")
+    if kind not in dict(TABS):
+        kind = "parameters" if live.workbook.parameters else "cell"
+    where = {"sheet": sheet.number, "cell": cell_text(*at)}
+    context: dict[str, Any] = {
+        "seat": seat,
+        "panel": kind,
+        "sheet": sheet,
+        "cell": cell_text(*at),
+        "live": live,
+        "tabs": [(tab, title, urlencode({**where, "panel": tab})) for tab, title in TABS],
+        "panel_url": reverse("worksheet-panel", args=[worksheet.name]),
+        "trace_base": f"{seat.query}&{urlencode({**where, 'panel': 'trace'})}",
+        "parameters": shown_parameters(live, seat),
+    }
+    build = {"cell": _cell, "trace": _trace, "parameters": _parameters, "sheet": _sheet}[kind]
+    try:
+        context |= build(seat, live, key, asked)
+    except RulkaError as error:
+        context |= {"refused": error, "crumbs": [(cell_text(*at), "ask="), ("", "")]}
+    return context
+
+
+def _cell(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+    shower = live.shower()
+    shown = shower.shown(key)
+    look = shower.look(key)
+    own = next(
+        (one for one in live.parameters if (one.sheet, *one.cell) == key),
+        None,
+    )
+    anchor = live.calculation.anchor_of(key)
+    number = str(look.get("number", ""))
+    return {
+        "template": "worksheets/_panel_cell.html",
+        "shown": shown,
+        "look": look,
+        "numbers": [*NUMBERS, *([(number, number)] if number and number not in dict(NUMBERS) else [])],
+        "number": number,
+        "fills": FILLS,
+        "inferred": "" if number else shower.number(key),
+        "input": shower.cell(key).input,
+        "anchor": cell_text(anchor[1], anchor[2]) if anchor != key else "",
+        "spilled": live.calculation.spills.get(key),
+        "own": own,
+        "own_choices": "; ".join(f"{code}={title}" if title else code for code, title in own.choices) if own else "",
+        "kinds": KINDS,
+    }
+
+
+def _sheet(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+    return {"template": "worksheets/_panel_sheet.html", "names": sorted(live.workbook.names.items())}
+
+
+# parameters -----------------------------------------------------------------------------------------------------------
+
+
+def shown_parameters(live: Live, seat: Seat) -> list[ShownParameter]:
+    """The parameters as a reader may choose them."""
+    found = []
+    for raw in live.workbook.parameters:
+        parameter = parameter_from(raw)
+        choices = tuple(choices_of(parameter, seat.view))
+        value = live.values.get(parameter.name, "")
+        codes = [code for code, _ in choices]
+        place = codes.index(value) if value in codes else -1
+        found.append(
+            ShownParameter(
+                parameter,
+                value,
+                choices,
+                codes[place - 1] if place > 0 else "",
+                codes[place + 1] if 0 <= place < len(codes) - 1 else "",
+                dict(choices).get(value, ""),
+            )
+        )
+    return found
+
+
+def _parameters(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+    return {"template": "worksheets/_panel_parameters.html"}
+
+
+# trace ----------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class ShownCellPart:
+    """One thing behind a cell, written out; `query` opens it."""
+
+    label: str
+    text: str
+    query: str
+
+
+def _trace(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+    calculation, shower = live.calculation, live.shower()
+    trace = trace_cell_value(calculation, key)
+    questions = [part for part in trace.parts if part.question is not None]
+    if is_whole(asked.get("ask", "")):
+        number = key_in(str(asked["ask"]))
+        if number >= len(questions):
+            raise NotFound("The cell asks something else now.", hint="Open its trace again.", subject="trace")
+        question = questions[number].question
+        assert question is not None  # those without one were left out
+        view = live.source.around.view_of(question.ledger)
+        computed = computed_for(question, live.source.amounts)
+        state = {name: str(asked[name]) for name in STATE if asked.get(name)}
+        level = trace_panel(seat.ledger, view, computed, {"row": "figure", "column": "figure", **state})
+        own = _hidden(key, number, state)
+        return {
+            **level,
+            "template": "ledger/_trace.html",
+            "crumbs": [(trace.at, "ask="), *level.get("crumbs", [])],
+            "trace_base": f"{seat.query}&{urlencode({name: own[name] for name in ('sheet', 'cell', 'panel', 'ask')})}",
+            "state": own,
+        }
+    shown = shower.shown(key)
+    return {
+        "template": "worksheets/_panel_trace.html",
+        "cell_trace": trace,
+        "shown": shown,
+        "parts": [_part(shower, part, key, questions) for part in trace.parts],
+    }
+
+
+def _hidden(key: Key, number: int, state: Mapping[str, str]) -> dict[str, str]:
+    """What a form has to send to stay at a level of a trace."""
+    own = {"sheet": str(key[0]), "cell": cell_text(key[1], key[2]), "panel": "trace", "ask": str(number)}
+    return {**own, **state}
+
+
+def _part(shower: Shower, part: Any, key: Key, questions: list[Any]) -> ShownCellPart:
+    if part.question is not None:
+        return ShownCellPart(part.label, _text(shower, part.value), urlencode({"ask": questions.index(part)}))
+    cell: Key = part.cell
+    label = part.label
+    beside = shower.shown((cell[0], cell[1], 0)).text if cell[2] else ""
+    query = urlencode({"sheet": cell[0], "cell": cell_text(cell[1], cell[2]), "panel": "trace"})
+    return ShownCellPart(f"{label} {beside}".strip() if len(beside) < 40 else label, shower.shown(cell).text, query)
+
+
+def _text(shower: Shower, value: Any) -> str:
+    return value.code if isinstance(value, SheetError) else write(value, "#,##0.00", gap=GAP, minus=MINUS)

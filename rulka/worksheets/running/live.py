@@ -1,0 +1,204 @@
+"""Worksheets as calculated for somebody: kept by who, behind which fence, revision, period, node and parameters."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Hashable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from datetime import date
+from threading import Lock, RLock
+
+from django.utils import timezone
+
+from rulka.core.books.book import View
+from rulka.core.books.calendar import Period
+from rulka.core.sheet.addresses import Key
+from rulka.core.sheet.calculating import Calculation
+from rulka.core.sheet.ledger_functions import LedgerSource
+from rulka.core.sheet.parameters import Parameter, input_of, parameter_from, typed_value, values_of
+from rulka.core.sheet.showing import Shower
+from rulka.core.sheet.steps import apply
+from rulka.core.sheet.workbook import Step, Workbook
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
+from rulka.statements.models import Edit
+from rulka.worksheets.library.storing import read_workbook
+from rulka.worksheets.models import ChosenValues, SheetStep, Worksheet
+from rulka.worksheets.running.sources import surroundings
+
+MOST_LIVE = 16
+MOST_CELLS = 1_500_000
+"""Cells of all kept worksheets together."""
+
+
+@dataclass(frozen=True)
+class Reader:
+    """For whom, when and for which node a worksheet is calculated."""
+
+    ledger: Ledger
+    view: View
+    period: Period
+    node: str
+    person: Person | None = None
+
+
+@dataclass(eq=False)
+class Live:
+    """One worksheet, calculated for one reader. Used by one request at a time, see `opened`."""
+
+    reader: Reader
+    version: int
+    workbook: Workbook
+    calculation: Calculation
+    source: LedgerSource
+    values: dict[str, str]
+    lock: RLock = field(default_factory=RLock)
+
+    def shower(self) -> Shower:
+        return Shower(self.workbook, self.calculation)
+
+    @property
+    def parameters(self) -> list[Parameter]:
+        return [parameter_from(raw) for raw in self.workbook.parameters]
+
+    @property
+    def size(self) -> int:
+        return sum(len(sheet.cells) for sheet in self.workbook.sheets) + len(self.calculation.values)
+
+    def take(self, steps: list[Step]) -> None:
+        """Do steps that were stored: cells alone are calculated with what depends on them, all else anew."""
+        for step in steps:
+            apply(self.workbook, step)
+        if any(step["kind"] not in ("cells", "settings") for step in steps):
+            self.calculation = calculated(self.workbook, self.source, self.values)
+            return
+        given = overridden(self.workbook, self.values)
+        changed: dict[Key, str] = {}
+        for step in steps:
+            if step["kind"] == "cells":
+                for row, column, before, after in step["cells"]:
+                    key = (step["sheet"], row, column)
+                    if before[0] != after[0]:
+                        changed[key] = given.get(key, after[0])
+                    self.calculation.changed.add(key)
+        if changed:
+            self.calculation.change(changed)
+
+
+def overridden(workbook: Workbook, values: Mapping[str, str]) -> dict[Key, str]:
+    """What stands in the cells of parameters for this reader."""
+    found = {}
+    for raw in workbook.parameters:
+        parameter = parameter_from(raw)
+        if values.get(parameter.name):
+            found[(parameter.sheet, *parameter.cell)] = input_of(parameter, values[parameter.name])
+    return found
+
+
+def calculated(workbook: Workbook, source: LedgerSource, values: Mapping[str, str]) -> Calculation:
+    """All of a workbook calculated, with a reader's values in the cells of parameters."""
+    sheets = {sheet.number: sheet for sheet in workbook.inputs()}
+    for (number, row, column), text in overridden(workbook, values).items():
+        if number in sheets:
+            sheets[number].cells[row, column] = text
+    return Calculation(sheets.values(), workbook.names, source=source, context=source.around, today=_today())
+
+
+def _today() -> date:
+    return timezone.localdate()
+
+
+def own_values(workbook: Workbook, chosen: Mapping[str, str], reader: Reader) -> dict[str, str]:
+    """The values of the parameters for a reader."""
+    parameters = [parameter_from(raw) for raw in workbook.parameters]
+    typed = {}
+    for parameter in parameters:
+        sheet = next((sheet for sheet in workbook.sheets if sheet.number == parameter.sheet), None)
+        if sheet is not None:
+            typed[parameter.name] = typed_value(sheet.cell(*parameter.cell).input)
+    return values_of(parameters, typed, chosen, reader.period)
+
+
+_KEPT: OrderedDict[Hashable, Live] = OrderedDict()
+_GUARD = Lock()
+
+
+def chosen_of(worksheet: Worksheet, person: Person | None) -> dict[str, str]:
+    """What somebody last chose for the parameters."""
+    found = ChosenValues.objects.filter(worksheet=worksheet, person=person).first() if person else None
+    return dict(found.values) if found else {}
+
+
+@contextmanager
+def opened(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str] | None = None) -> Iterator[Live]:
+    """A worksheet calculated for a reader, at its stored version; nobody else works on it meanwhile."""
+    own = chosen_of(worksheet, reader.person) if chosen is None else dict(chosen)
+    statements = Edit.objects.filter(ledger=reader.ledger).values_list("pk", flat=True).first()
+    name = (
+        worksheet.pk,
+        reader.person.pk if reader.person else None,
+        reader.view.fence,
+        reader.view.revision,
+        reader.period.code,
+        reader.node,
+        tuple(sorted(own.items())),
+        _today(),
+        statements,
+    )
+    with _GUARD:
+        live = _KEPT.get(name)
+        if live is not None:
+            _KEPT.move_to_end(name)
+    if live is None:
+        live = _made(worksheet, reader, own)
+        with _GUARD:
+            live = _KEPT.setdefault(name, live)
+            _bound()
+    with live.lock:
+        _follow(live, worksheet, own)
+        yield live
+
+
+def _bound() -> None:
+    """Forget what was used longest ago, beyond so many worksheets or cells."""
+    while len(_KEPT) > MOST_LIVE or (len(_KEPT) > 1 and sum(live.size for live in _KEPT.values()) > MOST_CELLS):
+        _KEPT.popitem(last=False)
+
+
+def _made(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str]) -> Live:
+    workbook = read_workbook(worksheet)
+    source = LedgerSource(surroundings(reader.ledger, reader.view, reader.period, reader.node, reader.person))
+    values = own_values(workbook, chosen, reader)
+    return Live(reader, worksheet.version, workbook, calculated(workbook, source, values), source, values)
+
+
+def _follow(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None:
+    """Do what was stored since; read all anew where that can't be told."""
+    if live.version == worksheet.version:
+        return
+    missed = list(
+        SheetStep.objects.filter(
+            worksheet=worksheet, version__gt=live.version, version__lte=worksheet.version
+        ).order_by("version")
+    )
+    if len(missed) == worksheet.version - live.version:
+        live.workbook.looks = [dict(look) for look in worksheet.looks]
+        for step in missed:
+            live.take(step.steps)
+        live.version = worksheet.version
+        values = own_values(live.workbook, chosen, live.reader)
+        if values != live.values:
+            live.values = values
+            live.calculation = calculated(live.workbook, live.source, values)
+        return
+    fresh = _made(worksheet, live.reader, chosen)
+    live.version, live.workbook, live.calculation = fresh.version, fresh.workbook, fresh.calculation
+    live.source, live.values = fresh.source, fresh.values
+
+
+def forget(worksheet: Worksheet) -> None:
+    """Drop everything kept of a worksheet."""
+    with _GUARD:
+        for name in [name for name in _KEPT if isinstance(name, tuple) and name[0] == worksheet.pk]:
+            del _KEPT[name]

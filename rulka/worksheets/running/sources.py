@@ -1,0 +1,207 @@
+"""What formulas find around them when a worksheet is calculated for somebody: their view, other ledgers, statements'
+figures, tables beside the ledger."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Any
+
+from django.utils import timezone
+
+from rulka.core.books.book import View
+from rulka.core.books.calendar import Period
+from rulka.core.books.fence import NO_FENCE
+from rulka.core.books.narrowing import codes_of
+from rulka.core.definitions.keys import slug
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.sheet.amounts import argument, visible_codes
+from rulka.core.sheet.functions.criteria import condition
+from rulka.core.sheet.ledger_functions import Figure, Table
+from rulka.core.sheet.listing import CONDITION, columns_in
+from rulka.core.sheet.surroundings import Surroundings
+from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in, rank
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.history import latest_revision
+from rulka.ledger.reading.queries import find_ledger, view_of
+from rulka.people.library.rights import accesses_of
+from rulka.people.models import Person
+from rulka.statements.library.opening import definitions_for
+from rulka.statements.running.runs import Outcome, run
+from rulka.worksheets.models import BesideTable
+
+
+def surroundings(ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> Surroundings:
+    """What a worksheet of a ledger is calculated in for a person; for nobody without any bounds."""
+
+    def other_ledger(code: str) -> View:
+        if person is None:
+            return view_of(find_ledger(code), NO_FENCE)
+        accesses = {access.ledger.code: access for access in accesses_of(person)}
+        if code not in accesses:
+            raise NotFound(f"Ledger '{code}' does not exist.", hint=one_of(code, accesses), subject="ledger")
+        return view_of(accesses[code].ledger, accesses[code].own_fence())
+
+    latest = latest_revision(ledger)
+    age = (timezone.now() - latest.at).total_seconds() / 86_400 if latest else None
+    figures = Figures(ledger, view, period, node, person)
+    return Surroundings(
+        view,
+        period,
+        node,
+        ledger.code,
+        (person.title or person.username) if person else "",
+        other_ledger,
+        dict(ledger.counterparties.values_list("code", "name")),
+        figures.answer,
+        lambda question: table_rows(ledger, view, question),
+        {"age": Decimal(str(round(age, 4))) if age is not None else None},
+    )
+
+
+class Figures:
+    """Answers questions for cells of statements; each statement is run once."""
+
+    def __init__(self, ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> None:
+        self.ledger, self.view, self.period, self.node, self.person = ledger, view, period, node, person
+        self._runs: dict[tuple[str, str, str], Outcome | SheetError] = {}
+
+    def answer(self, question: Figure) -> Value:
+        """The exact figure of a statement's cell, in presented sign."""
+        outcome = self._run(question)
+        if isinstance(outcome, SheetError):
+            return outcome
+        computed = outcome.computed
+        row = next((row for row in computed.rows if question.line in (row.key, row.label)), None) or next(
+            (row for row in computed.rows if slug(row.label) == slug(question.line)), None
+        )
+        if row is None or not row.has_figures:
+            known = [row.label for row in computed.rows if row.has_figures]
+            return SheetError(
+                NA.code, f"Argument line: '{question.line[:40]}' isn't there. {one_of(question.line, known)}"
+            )
+        place = next(
+            (
+                at
+                for at, column in enumerate(computed.columns)
+                if column.kind != "text" and question.column in (column.key, column.heading)
+            ),
+            None,
+        )
+        if place is None:
+            known = [column.key for column in computed.columns if column.kind != "text"]
+            return SheetError(
+                NA.code, f"Argument column: '{question.column[:40]}' isn't there. {one_of(question.column, known)}"
+            )
+        value = row.values[place]
+        if value is None:
+            word = "it is sealed" if place in row.sealed_at else "it has no meaning there"
+            return SheetError(NA.code, f"{row.label}: {word}.")
+        return DIVIDED.divide(Decimal(value.numerator), Decimal(value.denominator))
+
+    def _run(self, question: Figure) -> Outcome | SheetError:
+        period = question.period or self.period.code
+        name = (question.statement, period, question.node)
+        if name not in self._runs:
+            place = "statement"
+            try:
+                definitions = definitions_for(self.ledger, question.statement, self.person)
+                own = definitions["statement"].body
+                node = question.node or ("" if own.get("scope") or own.get("currency") == "group" else self.node)
+                place = "period or node"
+                self._runs[name] = run(definitions, period, node, self.view.fence, self.person)
+            except RulkaError as error:
+                self._runs[name] = argument(place, error)
+        return self._runs[name]
+
+
+MOST_ROWS = 10_000
+
+
+def table_rows(ledger: Ledger, view: View, question: Table) -> Value:
+    """Rows of a table beside the ledger, as far as they lie inside of the reader's fence."""
+    place = "name"
+    try:
+        table = BesideTable.objects.filter(ledger=ledger, name=question.name).first()
+        if table is None:
+            known = list(BesideTable.objects.filter(ledger=ledger).values_list("name", flat=True))
+            raise NotFound(f"There is no table '{question.name[:40]}'.", hint=one_of(question.name, known))
+        rows = inside(view, table)
+        place = "columns"
+        known = [str(name).casefold() for name in table.columns]
+        names = columns_in(question.columns, known, known)
+        place = "where"
+        holds = []
+        for text in question.where.split(";"):
+            if text.strip():
+                read = CONDITION.fullmatch(text.strip())
+                if read is None:
+                    raise RulkaError(f"'{text.strip()[:60]}' is no condition.", hint="Write metres > 80.")
+                at = known.index(columns_in(read["name"], known, ())[0])
+                holds.append((at, condition(("" if read["sign"] == "=" else read["sign"]) + read["value"].strip())))
+        place = "sort"
+        order = question.sort.strip().split()
+        falling = len(order) > 1 and order[-1].casefold() in ("down", "falling")
+        by = columns_in(" ".join(order[:-1] if falling else order), known, (), "sort") if order else []
+    except RulkaError as error:
+        return argument(place, error)
+    found: list[list[Scalar]] = [[cell_value(text) for text in row] for row in rows]
+    found = [row for row in found if all(test(row[at]) for at, test in holds)]
+    if by:
+        found.sort(key=lambda row: rank(row[known.index(by[0])]), reverse=falling)
+    return _fitted(found, names, known, table, question)
+
+
+def _fitted(
+    found: list[list[Scalar]], names: list[str], known: list[str], table: BesideTable, question: Table
+) -> Value:
+    """The chosen columns of rows; what doesn't fit is counted in the last row."""
+    places = [known.index(name) for name in names]
+    room = max(question.room - bool(question.header), 1)
+    most = min(room, question.limit) if question.limit > 0 else room
+    shown = found if len(found) <= most else found[: min(most, room - 1)]
+    rows: list[list[Scalar]] = [[row[place] for place in places] for row in shown]
+    if len(shown) < len(found):
+        rest = found[len(shown) :]
+        last: list[Scalar] = []
+        for place in places:
+            numbers = [row[place] for row in rest]
+            every = all(isinstance(number, Decimal) for number in numbers)
+            last.append(sum((n for n in numbers if isinstance(n, Decimal)), Decimal(0)) if every else "")
+        if not isinstance(last[0], Decimal):
+            last[0] = f"and {len(rest):,} more rows"
+        rows.append(last)
+    heads: list[list[Scalar]] = [[table.columns[place] for place in places]] if question.header else []
+    if not heads and not rows:
+        return SheetError(NA.code, "No row fits.")
+    return Array([*heads, *rows])
+
+
+def cell_value(stored: Any) -> Scalar:
+    """A stored value: plain numbers as numbers, codes with zeros in front as text, nothing as empty."""
+    text = str(stored)
+    if not text:
+        return None
+    if len(text) > 1 and text[0] == "0" and text[1] != ".":
+        return text
+    number = number_in(text)
+    return number if number is not None and "-" not in text[1:] else text
+
+
+def inside(view: View, table: BesideTable) -> list[list[str]]:
+    """The rows that lie inside of a fence; raises where the table says nothing that a fence could go by."""
+    columns = [str(name).casefold() for name in table.columns]
+    rows: list[list[str]] = table.rows
+    fence = view.fence
+    if fence.hides_nothing:
+        return rows
+    bounded = [name for name, text in (("entity", fence.entities), ("account", fence.accounts)) if text]
+    bounded += [name for name, _ in fence.members]
+    for name in bounded:
+        if name not in columns:
+            raise NotFound(
+                f"There is no table '{table.name}' for you.", hint=f"It doesn't say which {name} a row is of."
+            )
+        at, codes = columns.index(name), codes_of(name, view.frame)
+        visible = visible_codes(view, name)
+        rows = [row for row in rows if row[at] in codes.index and visible[codes.index[row[at]]]]
+    return rows
