@@ -21,7 +21,8 @@ from rulka.core.sheet.inputs import DAY_LOOK
 from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import NA, VALUE, ZERO, Array, Scalar, SheetError, Value, serial
 
-AMOUNT_LOOK = "#,##0.00"
+AMOUNT_LOOK = '#,##0.00;-#,##0.00;"–"'
+"""Amounts with two decimals, a dash where one is exactly zero."""
 MOST_LINES = 250_000
 """Journal lines that one formula may read; more are refused in words."""
 

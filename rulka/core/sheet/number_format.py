@@ -104,6 +104,8 @@ def write(value: Scalar, code: str, *, gap: str = ",", minus: str = "-") -> str:
     if part.is_date:
         return _written_day(part, number)
     text = _written_number(part, abs(number), gap)
+    if number < 0 and not signed:
+        return text.replace("-", minus, 1)
     return minus + text if number < 0 and signed else text
 
 

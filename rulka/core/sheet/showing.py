@@ -124,7 +124,7 @@ class Shower:
         spilled = self.calculation.spills.get(anchor)
         if spilled is not None and spilled.looks:
             look = spilled.looks[key[2] - anchor[2]]
-            if look or anchor != key:
+            if look:
                 return look if isinstance(self.calculation.shown_at(key), Decimal) else ""
         formula = self.calculation.formulas.get(anchor)
         if formula is None:

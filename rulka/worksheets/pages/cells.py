@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Key
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, Key, cell_text, read_box, read_cell
 from rulka.core.sheet.showing import Shower
+from rulka.core.sheet.tokens import split_sheet
 from rulka.core.sheet.values import SheetError, as_text
 from rulka.core.sheet.workbook import Sheet
 from rulka.worksheets.running.live import Live
@@ -18,7 +19,8 @@ FORMULA, SPILLED = 1, 2
 
 
 def block_of(live: Live, sheet: Sheet, first: int, last: int) -> list[list[Any]]:
-    """The cells of some rows that show anything: [row, column, text, kind, look, input, flags, note]."""
+    """The cells of some rows that show anything: [row, column, text, kind, look, input, flags, note], and where
+    a formula elsewhere filled it, that one's address."""
     last = min(last, MOST_ROWS - 1)
     number = sheet.number
     calculation = live.calculation
@@ -44,7 +46,11 @@ def _cell(shower: Shower, key: Key) -> list[Any]:
     cell, shown = shower.cell(key), shower.shown(key)
     flags = FORMULA * shown.formula + SPILLED * shown.spilled
     text = shown.text if len(shown.text) <= 2_000 else shown.text[:2_000] + "…"
-    return [key[1], key[2], text, shown.kind, cell.look, cell.input, flags, shown.note]
+    found = [key[1], key[2], text, shown.kind, cell.look, cell.input, flags, shown.note]
+    if shown.spilled:
+        anchor = shower.calculation.anchor_of(key)
+        found.append(cell_text(anchor[1], anchor[2]))
+    return found
 
 
 def layout_of(live: Live, sheet: Sheet) -> dict[str, Any]:
@@ -61,7 +67,9 @@ def layout_of(live: Live, sheet: Sheet) -> dict[str, Any]:
         "hiddenColumns": settings.get("hidden columns", []),
         "frozen": settings.get("frozen", [0, 0]),
         "spans": [one["box"] for one in settings.get("spans", ())],
-        "choices": settings.get("choices", []),
+        "choices": [
+            {"box": one["box"], "options": options_of(live, sheet, one["from"])} for one in settings.get("choices", ())
+        ],
         "filter": settings.get("filter"),
         "parameters": [[*parameter.cell] for parameter in live.parameters if parameter.sheet == sheet.number],
     }
@@ -96,3 +104,36 @@ def filtered_out(live: Live, sheet: Sheet, own: dict[str, Any]) -> set[int]:
         if text not in wanted:
             hidden.add(row)
     return hidden
+
+
+MOST_OPTIONS = 300
+
+
+def options_of(live: Live, sheet: Sheet, given: str) -> list[str]:
+    """What a choice list offers: texts with semicolons between, or `=` and the cells that hold them."""
+    if not given.startswith("="):
+        return [part.strip() for part in given.split(";") if part.strip()][:MOST_OPTIONS]
+    name, rest = split_sheet(given[1:].strip())
+    number = live.calculation.sheet_number(name) if name else sheet.number
+    spills = rest.endswith("#")
+    box = read_box(rest.rstrip("#").replace("$", ""))
+    if number is None or box is None:
+        return []
+    if spills and (array := live.calculation.spills.get((number, box.top, box.left))):
+        box = Box(box.top, box.left, box.top + array.height - 1, box.left)
+    shower = live.shower()
+    texts = (shower.shown((number, *cell)).text for cell in list(box.cells())[: MOST_OPTIONS * 4])
+    return list(dict.fromkeys(text for text in texts if text))[:MOST_OPTIONS]
+
+
+def next_found(live: Live, sheet: Sheet, wanted: str, after: str) -> list[int] | None:
+    """The next cell, row by row and round again, whose input or text holds a text; None where there is none."""
+    shower = live.shower()
+    text = wanted.casefold()
+    keys = sorted((row, column) for number, row, column in live.calculation.values if number == sheet.number)
+    start = read_cell(after) or (-1, -1)
+    for row, column in [key for key in keys if key > start] + [key for key in keys if key <= start]:
+        key = (sheet.number, row, column)
+        if text in shower.cell(key).input.casefold() or text in shower.shown(key).text.casefold():
+            return [row, column]
+    return None

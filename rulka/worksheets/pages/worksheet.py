@@ -21,7 +21,7 @@ from rulka.worksheets.editing.actions import action_for
 from rulka.worksheets.library.opening import open_worksheet, required_editor, seen_worksheets
 from rulka.worksheets.library.storing import store_workbook
 from rulka.worksheets.models import Worksheet
-from rulka.worksheets.pages.cells import MOST_ROWS_SENT, block_of, cells_at, layout_of
+from rulka.worksheets.pages.cells import MOST_ROWS_SENT, block_of, cells_at, layout_of, next_found
 from rulka.worksheets.pages.panel import panel_context
 from rulka.worksheets.running.live import Live, Reader, forget, opened
 
@@ -150,6 +150,8 @@ def cells(request: HttpRequest, name: str) -> JsonResponse:
     last = min(key_in(request.GET.get("last", "0")), first + MOST_ROWS_SENT - 1)
     with opened(worksheet, reader_of(seat)) as live:
         sheet = sheet_asked(live, request)
+        if wanted := request.GET.get("find", ""):
+            return JsonResponse({"found": next_found(live, sheet, wanted, request.GET.get("after", ""))})
         answer: dict[str, Any] = {"version": live.version, "first": first, "last": last}
         answer["rows"] = block_of(live, sheet, first, last)
         if request.GET.get("state"):

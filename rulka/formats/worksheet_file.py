@@ -1,0 +1,216 @@
+"""Worksheets as text: YAML that says sheets, cells, looks, names and parameters, every scalar as text."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import yaml
+
+from rulka.core.errors import RulkaError
+from rulka.core.sheet.addresses import Box, cell_text, column_of, letters, read_box, read_cell
+from rulka.core.sheet.edits import checked
+from rulka.core.sheet.parameters import KINDS
+from rulka.core.sheet.workbook import LOOK_KEYS, Cell, Sheet, Workbook
+
+MOST_BYTES = 20_000_000
+FLAGS = ("bold", "italic", "wrap")
+KNOWN = ("worksheet", "title", "names", "parameters", "sheets")
+SHEET_KNOWN = ("sheet", "cells", "looks", "widths", "frozen", "hidden rows", "hidden columns", "spans", "choices")
+
+
+class _Texts(yaml.SafeLoader):
+    """Reads every scalar as text: `0100` stays a code, `no` a word."""
+
+
+_Texts.yaml_implicit_resolvers = {}
+
+
+def read_worksheet(data: bytes | str, where: str) -> tuple[str, str, Workbook]:
+    """Name, title and workbook of a text; raises RulkaError in words."""
+    if len(data) > MOST_BYTES:
+        raise RulkaError(f"The file is larger than {MOST_BYTES:,} bytes.", hint="Take some of it.", subject=where)
+    try:
+        body = yaml.load(data, _Texts)
+    except yaml.YAMLError as error:
+        raise RulkaError(f"It is no YAML: {str(error).splitlines()[0]}.", hint="Mend it.", subject=where) from None
+    if not isinstance(body, Mapping) or "worksheet" not in body or not isinstance(body.get("sheets"), list):
+        raise RulkaError("It says no worksheet with its sheets.", hint="Begin with 'worksheet: name'.", subject=where)
+    unknown = [str(key) for key in body if key not in KNOWN]
+    if unknown:
+        raise RulkaError(f"'{unknown[0]}' is nothing a worksheet says.", hint=f"Use {', '.join(KNOWN)}.", subject=where)
+    workbook = Workbook(names={str(name): str(text) for name, text in (body.get("names") or {}).items()})
+    for number, raw in enumerate(body["sheets"], 1):
+        workbook.sheets.append(_sheet(workbook, raw, number, where))
+    workbook.parameters = [_parameter(workbook, raw, where) for raw in body.get("parameters") or []]
+    return str(body["worksheet"]), str(body.get("title") or body["worksheet"]), workbook
+
+
+def _sheet(workbook: Workbook, raw: Any, number: int, where: str) -> Sheet:
+    if not isinstance(raw, Mapping) or not raw.get("sheet"):
+        raise RulkaError(f"Sheet {number} has no name.", hint="Begin it with 'sheet: name'.", subject=where)
+    sheet = Sheet(number, str(raw["sheet"])[:31])
+    subject = f"{where}, sheet {sheet.name}"
+    unknown = [str(key) for key in raw if key not in SHEET_KNOWN]
+    if unknown:
+        raise RulkaError(
+            f"'{unknown[0]}' is nothing a sheet says.", hint=f"Use {', '.join(SHEET_KNOWN)}.", subject=subject
+        )
+    for place, text in (raw.get("cells") or {}).items():
+        cell = read_cell(str(place))
+        if cell is None:
+            raise RulkaError(f"'{place}' is no cell.", hint="Write B7.", subject=subject)
+        sheet.cells[cell] = Cell(checked("" if text is None else str(text)))
+    for place, look in (raw.get("looks") or {}).items():
+        box = _box(str(place), subject)
+        number_of = _look(look, subject)
+        for cell in box.cells():
+            former = sheet.cell(*cell)
+            merged = {**workbook.look(former.look), **number_of}
+            sheet.cells[cell] = Cell(former.input, workbook.look_number(merged))
+    _settings(sheet, raw, subject)
+    return sheet
+
+
+def _box(text: str, subject: str) -> Box:
+    box = read_box(text)
+    if box is None or box.size > 200_000:
+        raise RulkaError(f"'{text}' is no cells of a sheet.", hint="Write B2 or B2:D9.", subject=subject)
+    return box
+
+
+def _look(raw: Any, subject: str) -> dict[str, Any]:
+    if not isinstance(raw, Mapping) or any(key not in LOOK_KEYS for key in raw):
+        raise RulkaError("A look can't be read.", hint=f"Use {', '.join(LOOK_KEYS)}.", subject=subject)
+    found: dict[str, Any] = {}
+    for key, value in raw.items():
+        found[key] = (
+            str(value).lower() in ("yes", "true") if key in FLAGS else int(value) if key == "indent" else str(value)
+        )
+    return found
+
+
+def _settings(sheet: Sheet, raw: Mapping[str, Any], subject: str) -> None:
+    if widths := raw.get("widths"):
+        sheet.settings["widths"] = {str(column_of(str(name))): int(size) for name, size in widths.items()}
+    if frozen := raw.get("frozen"):
+        cell = read_cell(str(frozen))
+        if cell is None:
+            raise RulkaError(f"'{frozen}' is no cell.", hint="Name the first cell that moves.", subject=subject)
+        sheet.settings["frozen"] = list(cell)
+    if hidden := raw.get("hidden rows"):
+        sheet.settings["hidden rows"] = [int(number) - 1 for number in hidden]
+    if hidden := raw.get("hidden columns"):
+        sheet.settings["hidden columns"] = [column_of(str(name)) for name in hidden]
+    if spans := raw.get("spans"):
+        sheet.settings["spans"] = [{"box": _numbers(_box(str(span), subject))} for span in spans]
+    if choices := raw.get("choices"):
+        sheet.settings["choices"] = [
+            {"box": _numbers(_box(str(place), subject)), "from": str(given)} for place, given in choices.items()
+        ]
+
+
+def _numbers(box: Box) -> list[int]:
+    return [box.top, box.left, box.bottom, box.right]
+
+
+def _parameter(workbook: Workbook, raw: Any, where: str) -> dict[str, Any]:
+    subject = f"{where}, parameters"
+    if not isinstance(raw, Mapping) or raw.get("kind") not in KINDS or not raw.get("name"):
+        raise RulkaError("A parameter has no name or kind.", hint=f"Kinds are {', '.join(KINDS)}.", subject=subject)
+    sheet = workbook.sheet_named(str(raw["sheet"])) if raw.get("sheet") else workbook.sheets[0]
+    cell = read_cell(str(raw.get("cell", "")))
+    if cell is None:
+        raise RulkaError(f"Parameter {raw['name']} names no cell.", hint="Write cell: B2.", subject=subject)
+    choices = raw.get("choices") or {}
+    pairs = (
+        [[str(code), str(title or "")] for code, title in choices.items()]
+        if isinstance(choices, Mapping)
+        else [[str(code), ""] for code in choices]
+    )
+    return {
+        "name": str(raw["name"]),
+        "kind": str(raw["kind"]),
+        "sheet": sheet.number,
+        "cell": list(cell),
+        "title": str(raw.get("title", "")),
+        "hint": str(raw.get("hint", "")),
+        "choices": pairs,
+        "follows": raw.get("follows") == "yes",
+        "ask": raw.get("ask") == "yes",
+        "until": str(raw.get("until", "")),
+    }
+
+
+# out ------------------------------------------------------------------------------------------------------------------
+
+
+def write_worksheet(name: str, title: str, workbook: Workbook) -> str:
+    """A worksheet as text that reads back the same."""
+    body: dict[str, Any] = {"worksheet": name, "title": title}
+    if workbook.names:
+        body["names"] = dict(workbook.names)
+    if workbook.parameters:
+        body["parameters"] = [_written_parameter(workbook, one) for one in workbook.parameters]
+    body["sheets"] = [_written_sheet(workbook, sheet) for sheet in workbook.sheets]
+    return yaml.dump(body, sort_keys=False, allow_unicode=True, width=4_000)
+
+
+def _written_sheet(workbook: Workbook, sheet: Sheet) -> dict[str, Any]:
+    cells = sorted(sheet.cells.items())
+    found: dict[str, Any] = {"sheet": sheet.name}
+    found["cells"] = {cell_text(*place): cell.input for place, cell in cells if cell.input}
+    looks = {cell_text(*place): _written_look(workbook.look(cell.look)) for place, cell in cells if cell.look}
+    if looks:
+        found["looks"] = _gathered(looks)
+    settings = sheet.settings
+    if settings.get("widths"):
+        found["widths"] = {letters(int(column)): str(size) for column, size in settings["widths"].items()}
+    if settings.get("frozen"):
+        found["frozen"] = cell_text(*settings["frozen"])
+    if settings.get("hidden rows"):
+        found["hidden rows"] = [str(row + 1) for row in settings["hidden rows"]]
+    if settings.get("hidden columns"):
+        found["hidden columns"] = [letters(column) for column in settings["hidden columns"]]
+    if settings.get("spans"):
+        found["spans"] = [Box(*one["box"]).text() for one in settings["spans"]]
+    if settings.get("choices"):
+        found["choices"] = {Box(*one["box"]).text(): one["from"] for one in settings["choices"]}
+    return found
+
+
+def _written_look(look: Mapping[str, Any]) -> dict[str, str]:
+    return {key: "yes" if value is True else str(value) for key, value in look.items()}
+
+
+def _gathered(looks: dict[str, dict[str, str]]) -> dict[str, dict[str, str]]:
+    """Looks of cells beside each other in a row, as one."""
+    found: dict[str, dict[str, str]] = {}
+    run: list[str] = []
+    for place, look in [*looks.items(), ("", {})]:
+        if run and looks.get(run[-1]) == look and _follows(run[-1], place):
+            run.append(place)
+            continue
+        if run:
+            found[run[0] if len(run) == 1 else f"{run[0]}:{run[-1]}"] = looks[run[0]]
+        run = [place]
+    return found
+
+
+def _follows(former: str, place: str) -> bool:
+    one, other = read_cell(former), read_cell(place)
+    return one is not None and other is not None and other == (one[0], one[1] + 1)
+
+
+def _written_parameter(workbook: Workbook, raw: Mapping[str, Any]) -> dict[str, Any]:
+    found: dict[str, Any] = {"name": raw["name"], "kind": raw["kind"], "sheet": workbook.sheet(raw["sheet"]).name}
+    found["cell"] = cell_text(*raw["cell"])
+    for key in ("title", "hint", "until"):
+        if raw.get(key):
+            found[key] = raw[key]
+    if raw.get("choices"):
+        found["choices"] = dict(raw["choices"])
+    for key in ("follows", "ask"):
+        if raw.get(key):
+            found[key] = "yes"
+    return found

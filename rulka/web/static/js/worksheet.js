@@ -1,0 +1,528 @@
+// The worksheet: the grid paints and edits, the server holds the truth. No figure is computed here.
+import { defineCustomElements, setNonce } from "../vendor/revogrid.js";
+
+const work = document.getElementById("work");
+setNonce(work.dataset.nonce);
+defineCustomElements();
+
+const el = (id) => document.getElementById(id);
+const ROWS = 200; // rows that are fetched at once
+const TEXT = 2, KIND = 3, LOOK = 4, INPUT = 5, FLAGS = 6, NOTE = 7, ANCHOR = 8; // places in a cell as the server sends it
+const SPILLED = 2;
+
+let state = JSON.parse(el("first").textContent);
+let store = new Map(); // by "row,column" the cells that were sent
+let blocks = new Map(); // by number the blocks of rows that were, or are being, fetched
+let rows = []; // the rows that are shown below the frozen ones, in order
+let pinnedRows = [];
+let columns = []; // the columns that are shown beside the frozen ones
+let pinnedColumns = [];
+let at = { row: 0, column: 0 };
+let copied = null; // what was copied here last: { sheet, box, text, cut }
+let marks = []; // areas that the formula in hand refers to: { sheet, box, colour }
+let sending = Promise.resolve();
+const grid = document.createElement("revo-grid");
+
+const letters = (column) => (column < 26 ? "" : String.fromCharCode(64 + Math.floor(column / 26))) + String.fromCharCode(65 + (column % 26));
+const address = (row, column) => letters(column) + (row + 1);
+const cellAt = (row, column) => store.get(`${row},${column}`);
+const columnOf = (text) => [...text.toUpperCase()].reduce((sum, letter) => sum * 26 + letter.charCodeAt(0) - 64, 0) - 1;
+const sheetQuery = () => `&sheet=${state.sheet}`;
+
+// what the server says ---------------------------------------------------------------------------------------------------
+
+function take(cells) { for (const cell of cells) store.set(`${cell[0]},${cell[1]}`, cell); }
+
+function fetchBlock(number) {
+  if (!blocks.has(number)) {
+    const version = state.version, sheet = state.sheet;
+    const address = `${work.dataset.cells}${sheetQuery()}&first=${number * ROWS}&last=${number * ROWS + ROWS - 1}`;
+    blocks.set(number, fetch(address).then((answer) => (answer.ok ? answer.json() : Promise.reject(new Error(answer.statusText)))).then((found) => {
+      if (state.sheet !== sheet || state.version !== version) return; // of an older state: asked for again when it is near
+      take(found.rows);
+      refresh();
+    }, () => { blocks.delete(number); }));
+  }
+  return blocks.get(number);
+}
+
+function fetchNear(first, last) {
+  for (let number = Math.floor(first / ROWS); number <= Math.floor(last / ROWS); number += 1) {
+    if (number * ROWS < state.used) fetchBlock(number);
+  }
+}
+
+let painting = 0;
+function refresh() { cancelAnimationFrame(painting); painting = requestAnimationFrame(() => grid.refresh("all")); }
+
+async function reload(sheet) {
+  const answer = await fetch(`${work.dataset.cells}&sheet=${sheet ?? state.sheet}&first=0&last=${ROWS - 1}&state=1`);
+  if (!answer.ok) { alertWith(await answer.text()); return; }
+  state = await answer.json();
+  show();
+  focusOn(at.row, at.column);
+}
+
+function send(asked) {
+  const job = sending.then(async () => {
+    const answer = await fetch(work.dataset.edit, {
+      method: "POST", body: JSON.stringify({ version: state.version, sheet: state.sheet, ...asked }),
+      headers: { "Content-Type": "application/json", "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "HX-Request": "true" },
+    });
+    if (!answer.ok) { alertWith(await answer.text()); if (answer.status === 422) await reload(); return false; }
+    el("alert").replaceChildren();
+    const found = await answer.json();
+    if (found.reload) {
+      await reload(found.sheet);
+    } else {
+      const { cells, ...own } = found;
+      const wider = JSON.stringify(own.layout.widths) !== JSON.stringify(state.layout.widths);
+      state = { ...state, ...own };
+      take(cells);
+      if (wider) paintColumns();
+      refresh();
+      said();
+      showFormula();
+    }
+    if (found.done) el("foot-said").textContent = found.done;
+    openPanel(el("panel").dataset.panel === "trace" ? "trace" : el("panel").dataset.panel, true);
+    return true;
+  });
+  sending = job.catch(() => {});
+  return job;
+}
+
+function alertWith(html) { el("alert").innerHTML = html; }
+
+// painting ---------------------------------------------------------------------------------------------------------------
+
+function show() {
+  store = new Map();
+  blocks = new Map([[0, Promise.resolve()]]);
+  take(state.rows);
+  const layout = state.layout;
+  const [frozenRows, frozenColumns] = layout.frozen;
+  const hiddenRows = new Set(layout.hiddenRows), hiddenColumns = new Set(layout.hiddenColumns);
+  pinnedRows = []; rows = []; pinnedColumns = []; columns = [];
+  for (let row = 0; row < layout.rows; row += 1) if (!hiddenRows.has(row)) (row < frozenRows ? pinnedRows : rows).push(row);
+  for (let column = 0; column < layout.columns; column += 1) if (!hiddenColumns.has(column)) (column < frozenColumns ? pinnedColumns : columns).push(column);
+  paintColumns();
+  grid.pinnedTopSource = pinnedRows.map((row) => ({ r: row }));
+  grid.source = rows.map((row) => ({ r: row }));
+  tabs();
+  said();
+}
+
+function paintColumns() {
+  const layout = state.layout, frozenColumns = layout.frozen[1];
+  grid.columns = [...pinnedColumns, ...columns].map((column) => ({
+    prop: String(column), name: letters(column), size: Number(layout.widths[column] || 96), minSize: 24,
+    pin: column < frozenColumns ? "colPinStart" : undefined, editor: "cell", readonly: !state.editable,
+    cellTemplate: (h, { model }) => draw(h, model.r, column),
+    cellProperties: ({ model }) => properties(model.r, column),
+  }));
+}
+
+function draw(h, row, column) {
+  const cell = cellAt(row, column);
+  const options = choicesAt(row, column);
+  if (!cell && !options) return "";
+  return h("span", { class: "t" }, [cell ? cell[TEXT] : "", options ? h("i", { class: "list", "aria-hidden": "true" }, "▾") : null]);
+}
+
+const within = (box, row, column) => row >= box[0] && row <= box[2] && column >= box[1] && column <= box[3];
+function choicesAt(row, column) { return state.layout.choices.find((one) => within(one.box, row, column))?.options; }
+const isParameter = (row, column) => state.layout.parameters.some((one) => one[0] === row && one[1] === column);
+
+function properties(row, column) {
+  const cell = cellAt(row, column);
+  const classes = {};
+  const style = {};
+  if (cell) {
+    const look = state.looks[cell[LOOK]] || {};
+    if (cell[KIND]) classes[cell[KIND]] = true;
+    for (const name of ["bold", "italic", "wrap"]) if (look[name]) classes[name] = true;
+    for (const name of ["fill", "align", "top", "bottom", "left", "right"]) if (look[name]) classes[`${name}-${look[name]}`] = true;
+    if (look.indent) style["padding-left"] = `${8 + look.indent * 14}px`;
+    if (cell[KIND] === "text" && !look.wrap && !cellAt(row, column + 1)?.[TEXT]) classes.over = true;
+    if (cell[FLAGS] & SPILLED) classes.spilled = true;
+  }
+  const span = state.layout.spans.find((box) => within(box, row, column));
+  if (span && row === span[0] && column === span[1]) { classes.spans = true; style["--span"] = `${spanWidth(span)}px`; } else if (span) classes.spanned = true;
+  if (isParameter(row, column)) classes.parameter = true;
+  for (const mark of marks) if (mark.sheet === state.sheet && within(mark.box, row, column)) classes[`ref ref-${mark.colour}`] = true;
+  const found = { class: classes, style };
+  if (cell?.[NOTE]) found.title = cell[NOTE];
+  return found;
+}
+
+function spanWidth(box) {
+  let width = 0;
+  for (let column = box[1]; column <= box[3]; column += 1) width += Number(state.layout.widths[column] || 96);
+  return width;
+}
+
+function tabs() {
+  const nav = el("sheettabs");
+  nav.replaceChildren(...state.sheets.map(([number, name]) => {
+    const button = document.createElement("button");
+    button.type = "button"; button.textContent = name;
+    if (number === state.sheet) button.setAttribute("aria-current", "true");
+    button.addEventListener("click", () => { at = { row: 0, column: 0 }; reload(number).then(() => openPanel(null, true)); });
+    return button;
+  }));
+  if (state.editable) {
+    const add = document.createElement("button");
+    add.type = "button"; add.textContent = "+"; add.setAttribute("aria-label", "One more sheet");
+    add.addEventListener("click", () => send({ do: "sheet", how: "add" }).then(() => reload(state.sheets.at(-1)[0])));
+    nav.append(add);
+  }
+}
+
+function said() {
+  for (const [id, what] of [["undo", state.undo], ["redo", state.redo]]) {
+    const button = el(id);
+    if (button) { button.disabled = !what; button.title = what ? `${id === "undo" ? "Undo" : "Redo"}: ${what}` : ""; }
+  }
+  const link = el("foot-error");
+  link.hidden = !state.errors;
+  if (state.errors) {
+    const [sheet, row, column, code] = state.error;
+    link.textContent = `${state.errors} error${state.errors === 1 ? "" : "s"}: ${address(row, column)} ${code} ›`;
+    link.onclick = (event) => { event.preventDefault(); const go = () => { focusOn(row, column); openPanel("cell"); }; if (sheet !== state.sheet) reload(sheet).then(go); else go(); };
+  }
+  el("foot-told").textContent = [state.told, state.taken ? `${state.taken} ms` : ""].filter(Boolean).join(" · ");
+}
+
+// the formula line and its colours ---------------------------------------------------------------------------------------
+
+const REFERENCE = /"(?:[^"]|"")*"|((?:'(?:[^']|'')+'|[A-Za-z_][\w.]*)!)?(\$?[A-Za-z]{1,2}\$?[1-9]\d{0,4})(?::(\$?[A-Za-z]{1,2}\$?[1-9]\d{0,4}))?(#)?(?![\w(.])/g;
+const corner = (text) => { const found = /^\$?([A-Za-z]+)\$?(\d+)$/.exec(text); return [Number(found[2]) - 1, columnOf(found[1])]; };
+
+function colour(text) {
+  const box = el("formula-colours");
+  box.replaceChildren();
+  const found = [];
+  if (text.startsWith("=")) {
+    let last = 0, next = 0;
+    const seen = new Map();
+    for (const match of text.matchAll(REFERENCE)) {
+      if (!match[2]) continue;
+      const [top, left] = corner(match[2]), [bottom, right] = match[3] ? corner(match[3]) : [top, left];
+      const name = match[0].replaceAll("$", "").toUpperCase();
+      if (!seen.has(name)) { seen.set(name, next % 5); next += 1; }
+      box.append(text.slice(last, match.index));
+      const piece = document.createElement("span");
+      piece.className = `ref-${seen.get(name)}`; piece.textContent = match[0];
+      box.append(piece);
+      last = match.index + match[0].length;
+      const named = match[1] ? match[1].slice(0, -1).replace(/^'|'$/g, "").replaceAll("''", "'") : null;
+      const sheet = named ? state.sheets.find((one) => one[1].toLowerCase() === named.toLowerCase())?.[0] : state.sheet;
+      let area = [Math.min(top, bottom), Math.min(left, right), Math.max(top, bottom), Math.max(left, right)];
+      if (match[4]) { let end = area[0]; while (cellAt(end + 1, area[1])?.[FLAGS] & SPILLED) end += 1; area = [area[0], area[1], end, area[3]]; }
+      found.push({ sheet, box: area, colour: seen.get(name) });
+    }
+    box.append(text.slice(last));
+  } else box.append(text);
+  const changed = JSON.stringify(found) !== JSON.stringify(marks);
+  marks = found;
+  if (changed) refresh();
+}
+
+function showFormula() {
+  const field = el("formula");
+  if (document.activeElement === field) return;
+  const cell = cellAt(at.row, at.column);
+  field.value = cell?.[INPUT] || "";
+  field.placeholder = cell?.[ANCHOR] ? `filled by ${cell[ANCHOR]}` : "";
+  el("at").textContent = address(at.row, at.column);
+  colour(field.value);
+}
+
+// where one stands -------------------------------------------------------------------------------------------------------
+
+function place(row, column) {
+  const rowType = pinnedRows.includes(row) ? "rowPinStart" : "rgRow", colType = pinnedColumns.includes(column) ? "colPinStart" : "rgCol";
+  return { rowType, colType, y: (rowType === "rgRow" ? rows : pinnedRows).indexOf(row), x: (colType === "rgCol" ? columns : pinnedColumns).indexOf(column) };
+}
+
+async function focusOn(row, column, end) {
+  const spot = place(row, column);
+  if (spot.x < 0 || spot.y < 0) return;
+  at = { row, column };
+  if (spot.rowType === "rgRow") await grid.scrollToCoordinate({ x: spot.colType === "rgCol" ? spot.x : undefined, y: spot.y });
+  const last = end ? place(end.row, end.column) : spot;
+  await grid.setCellsFocus({ x: spot.x, y: spot.y }, { x: last.x, y: last.y }, spot.colType, spot.rowType);
+  showFormula();
+}
+
+async function chosen() {
+  const range = await grid.getSelectedRange();
+  if (!range) return [at.row, at.column, at.row, at.column];
+  const ofRows = range.rowType === "rowPinStart" ? pinnedRows : rows, ofColumns = range.colType === "colPinStart" ? pinnedColumns : columns;
+  return [ofRows[Math.min(range.y, range.y1)], ofColumns[Math.min(range.x, range.x1)], ofRows[Math.max(range.y, range.y1)], ofColumns[Math.max(range.x, range.x1)]];
+}
+
+function openPanel(panel, quiet) {
+  const kind = panel || el("panel").dataset.panel || "cell";
+  if (quiet && el("panel").contains(document.activeElement) && document.activeElement.matches("input, select, textarea")) return;
+  if (!quiet) document.body.classList.remove("folded");
+  htmx.ajax("GET", `${work.dataset.panel}${sheetQuery()}&cell=${address(at.row, at.column)}&panel=${kind}`, { source: "#opener" });
+}
+let opening = 0;
+function follow() { clearTimeout(opening); if (["cell", "trace"].includes(el("panel").dataset.panel)) opening = setTimeout(() => openPanel(null, true), 180); }
+
+// the grid ---------------------------------------------------------------------------------------------------------------
+
+class CellEditor {
+  constructor(data, save, close) { this.data = data; this.save = save; this.close = close; this.element = null; this.done = false; }
+  componentDidRender() {
+    const field = this.element;
+    if (!field || document.activeElement === field) return;
+    field.focus();
+    field.setSelectionRange(field.value.length, field.value.length);
+  }
+  appendPendingInput(value) { if (!this.field) return false; this.field.value += value; return true; }
+  get field() { return this.element?.matches?.("input") ? this.element : this.element?.querySelector?.("input"); }
+  getValue() { return this.field?.value; }
+  beforeAutoSave() { return !this.done; }
+  render(h) {
+    const row = this.data.model.r, column = Number(this.data.prop);
+    const typed = this.editCell?.val;
+    const text = typed !== undefined && typed !== null && typed !== "" ? typed : cellAt(row, column)?.[INPUT] || "";
+    const options = choicesAt(row, column);
+    return h("input", {
+      type: "text", class: "celledit", value: text, autocomplete: "off", "aria-label": `Cell ${address(row, column)}`,
+      ref: (field) => { this.element = field; },
+      list: options ? offer(options) : undefined,
+      onInput: (event) => { el("formula").value = event.target.value; colour(event.target.value); },
+      onKeyDown: (event) => {
+        if (event.key === "Enter" && !event.isComposing) { event.stopPropagation(); event.preventDefault(); this.done = true; this.save(event.target.value, true); this.close(false); step(1, 0); }
+        if (event.key === "Escape") { event.stopPropagation(); this.done = true; this.close(false); showFormula(); }
+        if (event.key === "Tab") { event.stopPropagation(); event.preventDefault(); this.done = true; this.save(event.target.value, true); this.close(false); step(0, event.shiftKey ? -1 : 1); }
+      },
+    });
+  }
+}
+
+function offer(options) {
+  let list = el("cell-options");
+  if (!list) { list = document.createElement("datalist"); list.id = "cell-options"; document.body.append(list); }
+  list.replaceChildren(...options.map((text) => { const one = document.createElement("option"); one.value = text; return one; }));
+  return "cell-options";
+}
+
+function step(down, across) {
+  const every = [...pinnedRows, ...rows], all = [...pinnedColumns, ...columns];
+  const row = every[Math.min(Math.max(every.indexOf(at.row) + down, 0), every.length - 1)];
+  const column = all[Math.min(Math.max(all.indexOf(at.column) + across, 0), all.length - 1)];
+  setTimeout(() => focusOn(row, column), 0);
+}
+
+function typeInto(row, column, text) {
+  if ((cellAt(row, column)?.[INPUT] || "") === text) { showFormula(); return; }
+  const former = cellAt(row, column) || [row, column, "", "", 0, "", 0, ""];
+  const kept = [...former];
+  kept[TEXT] = text.startsWith("=") ? "…" : text; kept[INPUT] = text; // until the server has said what it shows
+  store.set(`${row},${column}`, kept);
+  refresh();
+  send({ do: "type", cells: [[row, column, text]] });
+}
+
+Object.assign(grid, {
+  range: true, resize: true, useClipboard: false, theme: "compact", rowSize: 24, hideAttribution: true, canFocus: true, editors: { cell: CellEditor },
+  rowHeaders: { size: 46, cellTemplate: (h, { model }) => String(model.r + 1) }, autoSizeColumn: false, frameSize: 4,
+});
+grid.addEventListener("beforeedit", (event) => {
+  event.preventDefault();
+  const { prop, model, val } = event.detail;
+  if (state.editable && typeof val === "string") typeInto(model.r, Number(prop), val);
+});
+grid.addEventListener("beforeeditstart", (event) => { if (!state.editable) { event.preventDefault(); if (isParameter(at.row, at.column)) openPanel("parameters"); } });
+grid.addEventListener("beforerangeedit", (event) => event.preventDefault());
+grid.addEventListener("beforesorting", (event) => event.preventDefault());
+grid.addEventListener("afterfocus", (event) => {
+  const { model, column } = event.detail;
+  if (!model || !column) return;
+  at = { row: model.r, column: Number(column.prop) };
+  showFormula();
+  follow();
+});
+grid.addEventListener("beforeautofill", (event) => {
+  event.preventDefault();
+  const { newRange, oldRange, type, colType } = event.detail;
+  const ofRows = type === "rowPinStart" ? pinnedRows : rows, ofColumns = colType === "colPinStart" ? pinnedColumns : columns;
+  const box = (range) => [ofRows[range.y], ofColumns[range.x], ofRows[range.y1], ofColumns[range.x1]];
+  if (state.editable) send({ do: "fill", source: box(oldRange), target: box(newRange) });
+});
+grid.addEventListener("viewportscroll", () => near());
+grid.addEventListener("aftercolumnresize", (event) => {
+  for (const column of Object.values(event.detail)) {
+    state.layout.widths[column.prop] = column.size;
+    if (state.editable) send({ do: "setting", name: "width", column: Number(column.prop), width: Math.round(column.size) });
+  }
+});
+
+function near() {
+  const first = grid.querySelector("revogr-viewport-scroll.rgCol .vertical-inner") || grid.querySelector("revogr-viewport-scroll .vertical-inner");
+  const top = first ? Math.floor(first.scrollTop / 24) : 0;
+  fetchNear(rows[Math.min(top, rows.length - 1)] ?? 0, rows[Math.min(top + 60, rows.length - 1)] ?? 0);
+}
+
+// keys, clipboard --------------------------------------------------------------------------------------------------------
+
+const editing = () => document.activeElement?.matches?.(".celledit");
+const onGrid = (target) => grid.contains(target) || target === document.body;
+
+document.addEventListener("keydown", (event) => {
+  if (event.target.closest?.("dialog, .panel, .findbar, .bar, .head")) { if (!event.altKey) return; }
+  const key = event.key;
+  if (event.altKey && !event.ctrlKey && !event.metaKey) {
+    const code = event.code;
+    const act = {
+      KeyE: () => edit(), KeyP: () => document.body.classList.toggle("folded"), Slash: () => (event.shiftKey ? el("keys").showModal() : find(true)),
+      Comma: () => el("step-back")?.click(), Period: () => el("step-on")?.click(), Semicolon: () => el("period-open")?.click(),
+    }[code];
+    const shifted = event.shiftKey && { KeyD: () => fillFrom("down"), KeyR: () => fillFrom("right"), KeyS: () => send({ do: "sum", box: [at.row, at.column, at.row, at.column] }) }[code];
+    if (shifted || act) { event.preventDefault(); event.stopPropagation(); (shifted || act)(); }
+    return;
+  }
+  if (editing() || event.target.id === "formula" || !onGrid(event.target)) return;
+  if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") { event.preventDefault(); event.stopPropagation(); el(event.shiftKey ? "redo" : "undo")?.click(); return; }
+  if (event.ctrlKey || event.metaKey) return;
+  if (key === "Enter") { event.preventDefault(); event.stopPropagation(); openPanel("trace"); }
+  if (key === "F2") { event.preventDefault(); event.stopPropagation(); edit(); }
+  if (key === "Delete" || key === "Backspace") { event.preventDefault(); event.stopPropagation(); if (state.editable) chosen().then((box) => send({ do: "clear", box })); }
+}, true);
+
+function edit() {
+  if (!state.editable) return;
+  const spot = place(at.row, at.column);
+  grid.setCellEdit(spot.y, String(at.column), spot.rowType);
+}
+
+async function fillFrom(way) {
+  const box = await chosen();
+  const source = way === "down" ? [box[0], box[1], box[0], box[3]] : [box[0], box[1], box[2], box[1]];
+  if (state.editable) send({ do: "fill", source, target: box });
+}
+
+function copyTable(box) {
+  const lines = [];
+  for (let row = box[0]; row <= box[2]; row += 1) {
+    const cells = [];
+    for (let column = box[1]; column <= box[3]; column += 1) {
+      const cell = cellAt(row, column);
+      let text = cell ? cell[TEXT] : "";
+      if (cell && ["number", "negative"].includes(cell[KIND])) text = text.replaceAll("\u00a0", "").replace("\u2212", "-");
+      else if (/[\t\n"]/.test(text)) text = `"${text.replaceAll('"', '""')}"`;
+      else if (/^[=+\-@]/.test(text)) text = `'${text}`;
+      cells.push(text);
+    }
+    lines.push(cells.join("\t"));
+  }
+  return lines.join("\n");
+}
+
+let selected = [0, 0, 0, 0];
+const noteSelected = () => { chosen().then((box) => { selected = box; }); };
+document.addEventListener("keyup", noteSelected);
+document.addEventListener("mouseup", () => setTimeout(noteSelected, 0));
+
+for (const kind of ["copy", "cut"]) {
+  document.addEventListener(kind, (event) => {
+    if (editing() || !onGrid(event.target) || event.target.id === "formula" || document.activeElement?.matches("input, textarea, select")) return;
+    const text = copyTable(selected);
+    event.clipboardData.setData("text/plain", text);
+    copied = { sheet: state.sheet, box: selected, text, cut: kind === "cut" && state.editable };
+    event.preventDefault();
+    el("foot-said").textContent = `${kind === "cut" ? "Cut" : "Copied"} ${address(selected[0], selected[1])}:${address(selected[2], selected[3])}`;
+  });
+}
+document.addEventListener("paste", (event) => {
+  if (editing() || !onGrid(event.target) || !state.editable || document.activeElement?.matches("input, textarea, select")) return;
+  event.preventDefault();
+  const text = event.clipboardData.getData("text/plain");
+  if (copied && copied.text === text.replaceAll("\r\n", "\n").replace(/\n$/, "")) {
+    send({ do: copied.cut ? "cut" : "copy", from: copied.sheet, source: copied.box, target: selected });
+    if (copied.cut) copied = null;
+  } else send({ do: "paste", target: selected, text });
+});
+
+// the formula line
+const field = el("formula");
+field.addEventListener("input", () => colour(field.value));
+field.addEventListener("keydown", (event) => {
+  if (event.key === "Enter" && !event.shiftKey && !event.isComposing) { event.preventDefault(); const { row, column } = at; field.blur(); typeInto(row, column, field.value); step(1, 0); }
+  if (event.key === "Escape") { event.preventDefault(); field.blur(); showFormula(); focusOn(at.row, at.column); }
+});
+
+// buttons and the panel --------------------------------------------------------------------------------------------------
+
+el("undo")?.addEventListener("click", () => send({ do: "undo" }));
+el("redo")?.addEventListener("click", () => send({ do: "redo" }));
+document.addEventListener("click", async (event) => {
+  const target = event.target.closest("button, a");
+  if (!target) return;
+  if (target.id === "fold" || target.id === "unfold") document.body.classList.toggle("folded");
+  if (target.dataset.go) { event.preventDefault(); const [row, column] = corner(target.dataset.go); focusOn(row, column); }
+  if (target.dataset.toggle) { const on = target.getAttribute("aria-pressed") !== "true"; send({ do: "look", box: await chosen(), look: { [target.dataset.toggle]: on } }); }
+  if (target.id === "no-parameter") send({ do: "parameter", box: [at.row, at.column, at.row, at.column], kind: "" });
+  if (target.id === "span-on" || target.id === "span-off") send({ do: "setting", name: "span", box: await chosen(), on: target.id === "span-on" });
+  if (target.id === "sheet-delete") send({ do: "sheet", how: "delete" });
+  if (target.dataset.dropName) send({ do: "name", name: target.dataset.dropName });
+  if (target.dataset.step) { const input = el(target.dataset.step); input.value = target.dataset.to; input.form.dispatchEvent(new Event("change", { bubbles: true })); }
+  if (target.dataset.act) act(target.dataset.act);
+  if (target.id === "sheet-find") find(el("find-bar").hidden);
+  if (target.id === "find-close") find(false);
+  if (target.id === "replace-all") { const form = new FormData(el("find-bar")); send({ do: "replace", wanted: form.get("wanted"), new: form.get("new") }); }
+});
+document.addEventListener("change", async (event) => {
+  if (event.target.dataset?.look) send({ do: "look", box: await chosen(), look: { [event.target.dataset.look]: event.target.value } });
+});
+document.addEventListener("submit", async (event) => {
+  const form = event.target, values = Object.fromEntries(new FormData(form));
+  const own = {
+    "parameter-form": () => ({ do: "parameter", box: [at.row, at.column, at.row, at.column], kind: values.kind, name: values.name || values.title || "", title: values.title, hint: values.hint, choices: values.choices, until: values.until, follows: Boolean(values.follows), ask: Boolean(values.ask) }),
+    "choices-form": (box) => ({ do: "setting", name: "choices", box, choices: values.choices }),
+    "name-form": (box) => ({ do: "name", box, name: values.name }),
+    "sheet-form": () => ({ do: "sheet", how: "rename", name: values.name }),
+    "frozen-form": () => ({ do: "setting", name: "frozen", rows: Number(values.rows), columns: Number(values.columns) }),
+  }[form.id];
+  if (own) { event.preventDefault(); document.activeElement?.blur(); send(own(await chosen())); }
+  if (form.id === "find-bar") { event.preventDefault(); findNext(values.wanted); }
+});
+document.body.addEventListener("sheet-changed", () => reload());
+
+async function act(what) {
+  const box = await chosen();
+  const count = { rows: box[2] - box[0] + 1, columns: box[3] - box[1] + 1 }, first = { rows: box[0], columns: box[1] };
+  const [verb, axis] = what.split(" ");
+  if (["insert", "delete"].includes(verb)) send({ do: "remap", kind: verb, axis, at: first[axis], count: count[axis] });
+  if (verb === "up" || verb === "left") send({ do: "remap", kind: "move", axis, at: first[axis], count: count[axis], to: Math.max(first[axis] - 1, 0) });
+  if (verb === "down" || verb === "right") send({ do: "remap", kind: "move", axis, at: first[axis], count: count[axis], to: first[axis] + count[axis] + 1 });
+  if (verb === "hide") send({ do: "setting", name: `hidden ${axis}`, first: first[axis], last: first[axis] + count[axis] - 1, hidden: true });
+  if (verb === "show") send({ do: "setting", name: `hidden ${axis}`, first: 0, last: (axis === "rows" ? state.layout.rows : state.layout.columns) - 1, hidden: false });
+  if (verb === "sort") send({ do: "sort", box, column: at.column, falling: axis === "down" });
+  if (verb === "only") send({ do: "setting", name: "filter", box: [box[0] - 1 < 0 ? 0 : box[0] - 1, at.column, state.used - 1, at.column], column: at.column, values: [plainText(cellAt(at.row, at.column))] });
+  if (verb === "every") send({ do: "setting", name: "filter" });
+  if (verb === "sum") send({ do: "sum", box: [at.row, at.column, at.row, at.column] });
+}
+const plainText = (cell) => (cell ? cell[INPUT] && !cell[INPUT].startsWith("=") ? cell[INPUT].replace(/^'/, "") : cell[TEXT] : "");
+
+function find(on) { el("find-bar").hidden = !on; if (on) el("find-bar").elements.wanted.focus(); else focusOn(at.row, at.column); }
+async function findNext(wanted) {
+  const answer = await fetch(`${work.dataset.cells}${sheetQuery()}&find=${encodeURIComponent(wanted)}&after=${address(at.row, at.column)}`);
+  const found = answer.ok ? (await answer.json()).found : null;
+  if (!found) { el("foot-said").textContent = `'${wanted}' is not on this sheet.`; return; }
+  await fetchBlock(Math.floor(found[0] / ROWS));
+  focusOn(found[0], found[1]);
+}
+
+el("grid").append(grid);
+show();
+await customElements.whenDefined("revo-grid");
+await grid.componentOnReady?.();
+grid.dataset.ready = "yes";
+const asked = new URLSearchParams(location.search).get("cell");
+focusOn(...(asked && /^[A-Z]+\d+$/i.test(asked) ? corner(asked) : [0, 0]));
