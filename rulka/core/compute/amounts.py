@@ -265,6 +265,7 @@ class Reach:
 
     keys: IntArray
     by_class: sparse.csr_matrix
+    nodes: int
 
 
 def reach_of(classes: Classes, nodes: Sequence[BoolArray]) -> Reach:
@@ -279,12 +280,16 @@ def reach_of(classes: Classes, nodes: Sequence[BoolArray]) -> Reach:
     order = np.argsort(row, kind="stable")
     bounds = np.searchsorted(row[order], np.arange(len(nodes) * classes.count + 1))
     shape = (len(nodes) * classes.count, len(keys))
-    return Reach(keys, sparse.csr_matrix((np.ones(len(order), dtype=np.int64), column[order], bounds), shape=shape))
+    return Reach(
+        keys, sparse.csr_matrix((np.ones(len(order), dtype=np.int64), column[order], bounds), shape=shape), len(nodes)
+    )
 
 
 def sums(classes: Classes, reach: Reach, columns: Sequence[IntArray | BoolArray]) -> IntArray:
     """All cells: each column `(keys,)` summed to `(nodes, leaves, columns)`."""
-    width, nodes = len(columns), reach.by_class.shape[0] // classes.count
+    width, nodes = len(columns), reach.nodes
+    if not classes.count:  # nothing at all lies inside of a fence
+        return np.zeros((nodes, classes.leaves.shape[0], width), dtype=np.int64)
     table = np.empty((len(reach.keys), width), dtype=np.int64)
     for at, column in enumerate(columns):
         table[:, at] = column[reach.keys]

@@ -30,7 +30,7 @@ from rulka.core.sheet.values import (
     Value,
 )
 
-MOST_READ = 40_000_000
+MOST_READ = 20_000_000
 """Cells that one calculation may read before it is stopped."""
 
 MOST_ROUNDS = 12
@@ -567,6 +567,9 @@ class Calculation:
             return SheetError(
                 SPILL.code, f"It needs {box.rows:,} rows and {box.columns} columns; the sheet ends before."
             )
+        if self._reads_own(key, box):
+            self._withdraw(key)
+            return SheetError(CIRC.code, f"It reads cells that it would fill: {box.text()}.")
         had = self.spills.get(key)
         if had is not None and had == array:
             return array
@@ -592,6 +595,13 @@ class Calculation:
             self._used[sheet] = box.bottom + 1
         self._again |= self._read_again(key, box)
         return array
+
+    def _reads_own(self, key: Key, box: Box) -> bool:
+        """Whether a formula reads what it would spill into."""
+        formula = self.formulas[key]
+        return any(cell[0] == key[0] and box.holds(cell[1], cell[2]) for cell in formula.cells) or any(
+            number == key[0] and box.meets(other) for number, other in formula.areas
+        )
 
     def _read_again(self, key: Key, box: Box) -> set[Key]:
         """Formulas calculated before what they read was spilled."""

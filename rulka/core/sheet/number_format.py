@@ -153,17 +153,18 @@ def _written_number(part: _Section, number: Decimal, gap: str) -> str:
     whole_places = [place for place in digit_places if point is None or place < point]
     decimal_places = [place for place in digit_places if point is not None and place > point]
     last = max(whole_places, default=-1)
-    trailing = 0
-    if last >= 0:
-        while last + 1 + trailing < len(pieces) and pieces[last + 1 + trailing] == _Piece("mark", ","):
-            trailing += 1
+    comma = _Piece("mark", ",")
     inner = set(range(min(whole_places, default=0), last))
-    is_grouped = any(place in inner and piece == _Piece("mark", ",") for place, piece in enumerate(pieces))
-    commas = {
-        place
-        for place, piece in enumerate(pieces)
-        if piece == _Piece("mark", ",") and (place in inner or last < place <= last + trailing)
-    }
+    is_grouped = any(place in inner and piece == comma for place, piece in enumerate(pieces))
+    commas = {place for place, piece in enumerate(pieces) if piece == comma and place in inner}
+    after = digit_places[-1] + 1  # commas right behind the last digit stand for thousands that aren't shown
+    trailing = 0
+    while after < len(pieces) and pieces[after] == comma:
+        commas.add(after)
+        trailing, after = trailing + 1, after + 1
+    if last >= 0 and last + 1 < len(pieces) and pieces[last + 1] == comma and decimal_places:
+        commas.add(last + 1)
+        trailing += 1
     number = number.scaleb(-3 * trailing)
     pattern = "".join(pieces[place].text for place in decimal_places)
     size = max(len(f"{number:f}"), 30) + 10

@@ -1,0 +1,56 @@
+"""Calculates a worksheet and writes it as JSON, CSV of its first sheet, or a workbook of values."""
+
+from __future__ import annotations
+
+from argparse import ArgumentParser
+from typing import Any
+
+from rulka.core.compute.nodes import first_node
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.sheet.parameters import check_pairs, checked_value, parameter_from
+from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
+from rulka.ledger.reading.queries import find_ledger, view_of
+from rulka.ledger.seat import latest_period
+from rulka.worksheets.library.opening import open_worksheet
+from rulka.worksheets.output.runs import FORMATS, as_csv, as_json, as_xlsx
+from rulka.worksheets.running.live import Reader, opened
+
+
+class Command(RulkaCommand):
+    help = __doc__
+
+    def add_arguments(self, parser: ArgumentParser) -> None:
+        super().add_arguments(parser)
+        parser.add_argument("name", help="the worksheet")
+        parser.add_argument("--period", default="", help="the reporting period; the last one with anything booked")
+        parser.add_argument("--node", default="", help="the worksheet's node; the first entity when left out")
+        parser.add_argument("--set", dest="values", action="append", default=[], metavar="NAME=VALUE",
+                            help="a parameter's value; may be given several times")  # fmt: skip
+        parser.add_argument("--format", choices=FORMATS, default="json")
+
+    def run(self, **options: Any) -> None:
+        ledger = find_ledger(options["ledger"])
+        person = person_asked(options["person"])
+        worksheet = open_worksheet(ledger, options["name"], person=person)
+        view = view_of(ledger, fence_asked(options["person"], ledger))
+        period = view.frame.calendar.period(options["period"]) if options["period"] else latest_period(view)
+        reader = Reader(ledger, view, period, options["node"] or first_node(view).code, person)
+        parameters = {raw["name"]: parameter_from(raw) for raw in worksheet.parameters}
+        chosen = {}
+        for given in options["values"]:
+            name, sign, value = given.partition("=")
+            if not sign:
+                raise RulkaError(f"'{given}' sets nothing.", hint="Write NAME=VALUE.", subject="--set")
+            if name not in parameters:
+                raise NotFound(f"There is no parameter '{name}'.", hint=one_of(name, parameters), subject="--set")
+            chosen[name] = checked_value(parameters[name], value, view, period)
+        with opened(worksheet, reader, chosen) as live:
+            check_pairs(live.parameters, live.values, view, period)
+            content: str | bytes
+            if options["format"] == "json":
+                content = as_json(worksheet, live)
+            elif options["format"] == "csv":
+                content = as_csv(live)
+            else:
+                content = as_xlsx(live)
+        self.deliver(content, options)
