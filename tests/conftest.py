@@ -97,6 +97,8 @@ def load_demo(folder: Path) -> None:
         ledger="ternwick",
         stdout=out,
     )
+    worksheets = sorted((ROOT / "demo" / "worksheets").glob("*.yaml"))
+    call_command("load_worksheet", *[str(path) for path in worksheets], ledger="ternwick", stdout=out)
     call_command("load_demo_people", ledger="ternwick", stdout=out)
 
 

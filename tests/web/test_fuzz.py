@@ -57,7 +57,7 @@ ODD = (
     "[" * 3000,
 )
 GOOD = {
-    "name": ("result", "by-department", "no-such"),
+    "name": ("result", "by-department", "no-such", "sums"),
     "kind": ("statement", "spine", "span", "scope"),
     "form": ("xlsx", "csv", "json", "pdf"),
     "ledger": ("s", ""),
@@ -87,6 +87,11 @@ GOOD = {
     "table": ("entries", "accounts"),
     "status": ("posted", "pending"),
     "type": ("expense",),
+    "sheet": ("1", "2"),
+    "cell": ("F2", "A40", "B1", "Q42"),
+    "ask": ("0", "1", "9"),
+    "find": ("Sales",),
+    "first": ("0", "200"),
     "code": ("A", "4000"),
 }  # fmt: skip
 
@@ -126,7 +131,8 @@ def state() -> dict[str, int]:
     return {
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()
-        if model._meta.label_lower not in beside and model._meta.app_label in ("ledger", "statements", "people", "work")
+        if model._meta.label_lower not in beside
+        and model._meta.app_label in ("ledger", "statements", "worksheets", "people", "work")
     }
 
 
@@ -198,5 +204,12 @@ def check(address: str, sent: dict[str, str], method: str, person: Person, fragm
 
 
 def test_every_address_is_known_to_the_fuzz():
-    assert {route for route, _ in ROUTES} >= {"statement", "edit-statement", "feed-map", "journal-export", "edition"}
+    assert {route for route, _ in ROUTES} >= {
+        "statement",
+        "edit-statement",
+        "feed-map",
+        "journal-export",
+        "edition",
+        "edit-worksheet",
+    }
     assert len(names()) > 80

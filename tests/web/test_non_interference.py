@@ -33,6 +33,7 @@ from rulka.people.library.rights import grant
 from rulka.people.models import Person
 from rulka.statements.models import Edition
 from tests.web.test_fuzz import ROUTES
+from tests.web.world import load_worksheet
 
 LEDGER = {
     "name": "Three and Sons",
@@ -164,6 +165,7 @@ def house(small, command, db, tmp_path) -> Ledger:
     file = tmp_path / "definitions.yaml"
     file.write_text(DEFINITIONS)
     command("load_statement", file, ledger="h")
+    load_worksheet(command, "h")
     return Ledger.objects.get(code="h")
 
 
@@ -297,6 +299,9 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
             for name in ("result", "balance"):
                 for panel in panels():
                     yield route, reverse(route, args=[name]) + "?" + urlencode({**where, **panel})
+        elif route.startswith("worksheet-") or route == "worksheet":
+            for query in worksheet_queries():
+                yield route, reverse(route, args=["sums"]) + "?" + urlencode({**where, **query})
         elif route == "download":
             for name in ("result", "balance"):
                 for form in ("csv", "json", "html", "xlsx"):
@@ -311,6 +316,17 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
 
 
 LEFT = ("sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work")
+
+
+def worksheet_queries() -> Iterator[dict[str, str]]:
+    yield {"first": "0", "last": "399", "state": "1"}
+    yield {"find": "ALTERED"}
+    for cell in ("F6", "G6", "H9", "I9", "J4", "K4", "L9", "Q40", "Q44", "A41"):
+        for panel in ("cell", "trace", "parameters", "sheet"):
+            yield {"cell": cell, "panel": panel}
+        yield {"cell": cell, "panel": "trace", "ask": "0"}
+        for account in ("1000", "4000", "5000"):
+            yield {"cell": cell, "panel": "trace", "ask": "0", "account": account, "part": "period:2026-P02"}
 
 
 def is_read(address: str) -> bool:
@@ -342,7 +358,7 @@ def panels() -> Iterator[dict[str, str]]:
 
 CHANGING = re.compile(
     r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
-    r"[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
+    r"[0-9]{2}:[0-9]{2} UTC|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
 )
 """Tokens, and how long something took or is ago."""
 
@@ -352,7 +368,8 @@ def plain(response) -> object:
     content = b"".join(response.streaming_content) if response.streaming else response.content
     if content[:2] == b"PK":
         with zipfile.ZipFile(io.BytesIO(content)) as book:
-            return {name: book.read(name) for name in book.namelist() if not name.startswith("docProps")}
+            names = [name for name in book.namelist() if not name.startswith("docProps")]
+            return {name: CHANGING.sub("", book.read(name).decode("utf-8", "replace")) for name in names}
     return response.status_code, CHANGING.sub("", content.decode())
 
 
@@ -363,6 +380,10 @@ def everything(client: Client, asked: list[tuple[str, str]], command, username: 
             found[f"run {name} {node}"] = told(
                 command, "run_statement", name, period="2026-P02", node=node, ledger="h", person=username
             )
+    for form in ("json", "csv"):
+        found[f"worksheet {form}"] = told(
+            command, "run_worksheet", "sums", period="2026-P02", ledger="h", person=username, format=form
+        )
     for options in ({}, {"with_pending": True}, {"revision": 1}):
         found[f"tb {options}"] = told(
             command, "trial_balance", ledger="h", first="2025-P01", last="2026-P02", person=username, **options

@@ -42,6 +42,46 @@ span: now-and-plan
 scope: departments
 """
 
+WORKSHEET = """
+worksheet: sums
+title: Sums
+names: {sales: =Sheet!$B$2}
+parameters:
+- {name: period, kind: period, cell: B1, title: Period, follows: 'yes'}
+- {name: whose, kind: entity, cell: C1}
+sheets:
+- sheet: Sheet
+  cells:
+    A1: Period
+    B1: '2026-P01'
+    C1: A
+    A2: '=RULKA.LIST("accounts", "*", "code, name, type, level")'
+    F2: =RULKA.ACTIVITY(A2#, B1, , C1)
+    G2: =RULKA.CLOSING(A2#, "ytd " & B1, , "group", , , "group")
+    H2: =RULKA.COUNT(A2#, "2026")
+    I2: '=RULKA.ACTIVITY(A2#, "2026", , , "department: under:10")'
+    J2: '=RULKA.ACTIVITY(A2#, "2026", , , , "with pending")'
+    K2: '=RULKA.ACTIVITY(A2#, "2026-01-15")'
+    L2: =RULKA.OPENING(A2#, "2026") + RULKA.DEBITS(A2#, "2025") - RULKA.CREDITS(A2#, "2025-Q1")
+    A40: '=RULKA.LINES("*", "2025-P01 to 2026-P12", "date, entry, account, name, amount, description, counterparty")'
+    J40: '=RULKA.LIST("entities", , "code, name, currency")'
+    N40: '=RULKA.LIST("department", , "code, name")'
+    Q40: '=RULKA.FIGURE("result", "Sales", "now", "2026-P01")'
+    Q41: =RULKA.FIGURE("result", "Wages", "now")
+    Q42: '=RULKA.TABLE("berths")'
+    Q43: =sales & RULKA.ABOUT("ledger") & RULKA.ABOUT("revision")
+    Q44: =SUM(F2#)
+"""
+"""A worksheet that asks everything it can."""
+
+
+def load_worksheet(command, ledger: str) -> None:
+    """The worksheet of everything in a ledger."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "sums.yaml"
+        path.write_text(WORKSHEET)
+        command("load_worksheet", path, ledger=ledger)
+
 
 def make_world(small, command) -> Ledger:
     """The ledger `s` with statements, a shelf, a feed, a load, a file that waits."""
@@ -50,6 +90,7 @@ def make_world(small, command) -> Ledger:
         path = Path(folder) / "definitions.yaml"
         path.write_text(DEFINITIONS)
         command("load_statement", path, ledger="s")
+    load_worksheet(command, "s")
     ledger = Ledger.objects.get(code="s")
     Shelf.objects.create(ledger=ledger, name="Board")
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})

@@ -246,7 +246,7 @@ def lines_of(around: Surroundings, question: Lines) -> Value:
         and all(holds(line) for holds in conditions)
     ]
     if (accounts & view.sealed).any():
-        found.note = "lines of sealed accounts are left out"
+        found.note = "and lines of sealed accounts, which aren't shown"
     for name, direction in reversed(order):
         kept.sort(key=found.key(name), reverse=direction < 0)
     return found.table(kept, names, question)
@@ -331,7 +331,7 @@ class _Found:
 
     def table(self, lines: Sequence[EntryLine], names: Sequence[str], question: Lines) -> Value:
         """Rows of the chosen columns; the last one says what of the rest was left out, with its sum."""
-        room = max(question.room - bool(question.header), 1)
+        room = max(question.room - bool(question.header) - bool(self.note), 1)
         most = min(room, question.limit or room)
         cut = len(lines) > most
         shown = lines[: most - 1] if cut and not question.limit else lines[:most]
@@ -341,6 +341,8 @@ class _Found:
         rows: list[list[Scalar]] = [[read(line) for read in readers] for line in shown]
         if len(lines) > len(shown):
             rows.append(self._rest(lines[len(shown) :], names))
+        if self.note:
+            rows.append([self.note, *[""] * (len(names) - 1)])
         if not rows and not question.header:
             return SheetError(NA.code, "No line fits.")
         looks = tuple(DAY_LOOK if name == "date" else AMOUNT_LOOK if name in NUMBERS else "" for name in names)

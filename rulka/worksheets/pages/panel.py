@@ -20,7 +20,7 @@ from rulka.core.sheet.parameters import KINDS, Parameter, choices_of, parameter_
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.tracing import computed_for, trace_cell_value
 from rulka.core.sheet.values import SheetError
-from rulka.core.sheet.workbook import Sheet
+from rulka.core.sheet.workbook import LOOK_KEYS, Sheet
 from rulka.core.values import is_whole, key_in
 from rulka.ledger.reading.trace_panel import trace_panel
 from rulka.ledger.seat import Seat, seat_of
@@ -111,7 +111,7 @@ def _cell(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
     return {
         "template": "worksheets/_panel_cell.html",
         "shown": shown,
-        "look": look,
+        "look": dict.fromkeys(LOOK_KEYS, "") | look,
         "numbers": [*NUMBERS, *([(number, number)] if number and number not in dict(NUMBERS) else [])],
         "number": number,
         "fills": FILLS,
@@ -119,14 +119,16 @@ def _cell(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
         "input": shower.cell(key).input,
         "anchor": cell_text(anchor[1], anchor[2]) if anchor != key else "",
         "spilled": live.calculation.spills.get(key),
-        "own": own,
+        "is_parameter": own is not None,
+        "own": own or Parameter("", "", key[0], (key[1], key[2])),
         "own_choices": "; ".join(f"{code}={title}" if title else code for code, title in own.choices) if own else "",
         "kinds": KINDS,
     }
 
 
 def _sheet(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
-    return {"template": "worksheets/_panel_sheet.html", "names": sorted(live.workbook.names.items())}
+    frozen = live.workbook.sheet(key[0]).settings.get("frozen", [0, 0])
+    return {"template": "worksheets/_panel_sheet.html", "frozen": frozen, "names": sorted(live.workbook.names.items())}
 
 
 # parameters -----------------------------------------------------------------------------------------------------------
