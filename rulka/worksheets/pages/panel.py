@@ -206,7 +206,7 @@ def _trace(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]
 def _hidden(key: Key, number: int, state: Mapping[str, str]) -> dict[str, str]:
     """What a form has to send to stay at a level of a trace."""
     own = {"sheet": str(key[0]), "cell": cell_text(key[1], key[2]), "panel": "trace", "ask": str(number)}
-    return {**own, **state}
+    return {"search": "", "sort": "", **own, **state}
 
 
 def _part(shower: Shower, part: Any, key: Key, questions: list[Any]) -> ShownCellPart:

@@ -21,6 +21,7 @@ let at = { row: 0, column: 0 };
 let copied = null; // what was copied here last: { sheet, box, text, cut }
 let marks = []; // areas that the formula in hand refers to: { sheet, box, colour }
 let sending = Promise.resolve();
+let built = {}; // what the grid's rows and columns were built from
 const grid = document.createElement("revo-grid");
 
 const letters = (column) => (column < 26 ? "" : String.fromCharCode(64 + Math.floor(column / 26))) + String.fromCharCode(65 + (column % 26));
@@ -53,14 +54,19 @@ function fetchNear(first, last) {
 }
 
 let painting = 0;
-function refresh() { cancelAnimationFrame(painting); painting = requestAnimationFrame(() => grid.refresh("all")); }
+let later = false; // whoever types isn't disturbed: what changed is painted once the cell is left
+function refresh() {
+  cancelAnimationFrame(painting);
+  painting = requestAnimationFrame(() => { if (editing()) later = true; else { later = false; grid.refresh?.("all"); } });
+}
+document.addEventListener("focusout", () => setTimeout(() => { if (later && !editing()) refresh(); }, 0));
 
 async function reload(sheet) {
   const answer = await fetch(`${work.dataset.cells}&sheet=${sheet ?? state.sheet}&first=0&last=${ROWS - 1}&state=1`);
   if (!answer.ok) { alertWith(await answer.text()); return; }
   state = await answer.json();
   show();
-  focusOn(at.row, at.column);
+  if (!editing()) focusOn(at.row, at.column);
 }
 
 function send(asked) {
@@ -106,9 +112,15 @@ function show() {
   pinnedRows = []; rows = []; pinnedColumns = []; columns = [];
   for (let row = 0; row < layout.rows; row += 1) if (!hiddenRows.has(row)) (row < frozenRows ? pinnedRows : rows).push(row);
   for (let column = 0; column < layout.columns; column += 1) if (!hiddenColumns.has(column)) (column < frozenColumns ? pinnedColumns : columns).push(column);
-  paintColumns();
-  grid.pinnedTopSource = pinnedRows.map((row) => ({ r: row }));
-  grid.source = rows.map((row) => ({ r: row }));
+  // what stays as it is isn't built again: whoever types meanwhile goes on typing
+  const across = JSON.stringify([layout.widths, layout.hiddenColumns, frozenColumns, state.editable]), down = JSON.stringify([layout.hiddenRows, frozenRows]);
+  if (across !== built.across) paintColumns();
+  if (down !== built.down) {
+    grid.pinnedTopSource = pinnedRows.map((row) => ({ r: row }));
+    grid.source = rows.map((row) => ({ r: row }));
+  }
+  built = { across, down };
+  refresh();
   tabs();
   said();
 }
@@ -274,22 +286,44 @@ function follow() { clearTimeout(opening); if (["cell", "trace"].includes(el("pa
 
 // the grid ---------------------------------------------------------------------------------------------------------------
 
+// what is typed while the cell's field is on its way: nothing of it is lost, however quick somebody types
+let starting = null;
+let dropped = false; // the field on its way isn't wanted any more
+
+function typedAhead(event) {
+  const key = event.key;
+  if (starting && (key === "Enter" || key === "Tab" || key === "Escape")) {
+    const { row, column, text } = starting;
+    starting = null;
+    dropped = true;
+    if (key !== "Escape") { typeInto(row, column, text); step(key === "Enter" ? 1 : 0, key === "Tab" ? (event.shiftKey ? -1 : 1) : 0); }
+    return true;
+  }
+  if (starting && key === "Backspace") { starting.text = starting.text.slice(0, -1); return true; }
+  if (key.length !== 1 || !state.editable) return false;
+  if (starting) { starting.text += key; return true; }
+  starting = { ...at, text: key };
+  dropped = false;
+  edit();
+  return true;
+}
+
 class CellEditor {
   constructor(data, save, close) { this.data = data; this.save = save; this.close = close; this.element = null; this.done = false; }
   componentDidRender() {
     const field = this.element;
     if (!field || document.activeElement === field) return;
+    if (dropped) { dropped = false; this.done = true; this.close(false); return; }
+    if (starting) { field.value = starting.text; el("formula").value = starting.text; colour(starting.text); starting = null; }
     field.focus();
     field.setSelectionRange(field.value.length, field.value.length);
   }
-  appendPendingInput(value) { if (!this.field) return false; this.field.value += value; return true; }
   get field() { return this.element?.matches?.("input") ? this.element : this.element?.querySelector?.("input"); }
   getValue() { return this.field?.value; }
   beforeAutoSave() { return !this.done; }
   render(h) {
     const row = this.data.model.r, column = Number(this.data.prop);
-    const typed = this.editCell?.val;
-    const text = typed !== undefined && typed !== null && typed !== "" ? typed : cellAt(row, column)?.[INPUT] || "";
+    const text = starting ? starting.text : this.field?.value ?? (cellAt(row, column)?.[INPUT] || "");
     const options = choicesAt(row, column);
     return h("input", {
       type: "text", class: "celledit", value: text, autocomplete: "off", "aria-label": `Cell ${address(row, column)}`,
@@ -390,6 +424,7 @@ document.addEventListener("keydown", (event) => {
   if (editing() || event.target.id === "formula" || !onGrid(event.target)) return;
   if ((event.ctrlKey || event.metaKey) && key.toLowerCase() === "z") { event.preventDefault(); event.stopPropagation(); el(event.shiftKey ? "redo" : "undo")?.click(); return; }
   if (event.ctrlKey || event.metaKey) return;
+  if (typedAhead(event)) { event.preventDefault(); event.stopPropagation(); return; }
   if (key === "Enter") { event.preventDefault(); event.stopPropagation(); openPanel("trace"); }
   if (key === "F2") { event.preventDefault(); event.stopPropagation(); edit(); }
   if (key === "Delete" || key === "Backspace") { event.preventDefault(); event.stopPropagation(); if (state.editable) chosen().then((box) => send({ do: "clear", box })); }
