@@ -29,7 +29,6 @@ ARGUMENTS = [
 WHERE = "period=2027-P07&node=TF"
 FUEL = f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=actual"
 VIEWS = {
-    "part": ("ships-lead", f"/statements/department-results/?{WHERE}&panel=footing"),
     "statements": ("accountant", "/statements/"),
     "statement": ("accountant", f"/statements/income-statement/?{WHERE}&panel=line&row=fuel"),
     "trace-lines": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07"),
@@ -46,6 +45,7 @@ VIEWS = {
     ),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
     "accounts": ("accountant", "/ledger/accounts/?period=2027-P07&node=TF&search=power&account=6815"),
+    "worksheet": ("accountant", f"/worksheets/trial-check/?{WHERE}&panel=parameters&cell=C6"),
     "journal": ("accountant", "/ledger/journal/?accounts=61*&first=2027-P06"),
 }
 
@@ -137,6 +137,8 @@ def feeds(page: Page, service: int) -> None:
 def shoot(page: Page, name: str, path: str) -> None:
     page.goto(path)
     page.evaluate("document.fonts.ready")
+    if "/worksheets/" in path:
+        page.locator("revo-grid[data-ready] .rgCell.number").first.wait_for()
     page.screenshot(path=OUT / f"{name}.png")
     print(name)
 

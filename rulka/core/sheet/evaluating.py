@@ -583,6 +583,24 @@ SPECIAL: dict[str, Callable[[tuple[Node, ...]], Run]] = {
 """Functions that calculate only what they need, with how they are compiled."""
 
 
+SPECIAL_DOCS: dict[str, tuple[str, str]] = {
+    "IF": ("IF(test, then, [otherwise])", 'One of two values by a test. `=IF(B2>0, "up", "down")`'),
+    "IFS": (
+        "IFS(test, then, [test, then]...)",
+        'The value of the first test that holds. `=IFS(B2>9, "high", B2>0, "low")`',
+    ),
+    "IFERROR": ("IFERROR(value, instead)", "A value, or another one where it is an error. `=IFERROR(B2/C2, 0)`"),
+    "IFNA": ("IFNA(value, instead)", "A value, or another one where it is #N/A. `=IFNA(XLOOKUP(A2, D2:D9, E2:E9), 0)`"),
+    "CHOOSE": ("CHOOSE(number, first, [further]...)", 'A value by its number. `=CHOOSE(2, "a", "b")`'),
+    "SWITCH": (
+        "SWITCH(value, case, result, [case, result]..., [otherwise])",
+        'The result of the case that a value is. `=SWITCH(B2, 1, "one", "other")`',
+    ),
+    "LET": ("LET(name, value, [name, value]..., result)", "Names for parts of a formula. `=LET(x, B2*2, x+1)`"),
+}
+"""How these are written and what they do, for the reference."""
+
+
 def result_of(value: Value) -> Value:
     """What a cell shows of a formula's value: an area as its cells, an empty one as zero."""
     if isinstance(value, Area):

@@ -157,7 +157,8 @@ def shown_parameters(live: Live, seat: Seat) -> list[ShownParameter]:
 
 
 def _parameters(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
-    return {"template": "worksheets/_panel_parameters.html"}
+    asks = not asked.get("panel") and any(parameter.ask for parameter in live.parameters)
+    return {"template": "worksheets/_panel_parameters.html", "asks": asks}
 
 
 # trace ----------------------------------------------------------------------------------------------------------------

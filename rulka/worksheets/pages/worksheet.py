@@ -6,6 +6,7 @@ import json
 from time import perf_counter
 from typing import Any
 
+from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 from django.shortcuts import render
 from django.urls import reverse
@@ -141,6 +142,11 @@ def _state(worksheet: Worksheet, live: Live, sheet: Sheet, seat: Seat) -> dict[s
     }
 
 
+def asked_text(count: int) -> str:
+    """How much the last calculation asked of the ledger, in words."""
+    return f"{count:,} question{'s' if count != 1 else ''} to the ledger in one go" if count else ""
+
+
 @require_GET
 def cells(request: HttpRequest, name: str) -> JsonResponse:
     """The cells of some rows of a sheet, and with `state` what the page has to know besides."""
@@ -204,6 +210,12 @@ def _body(request: HttpRequest) -> dict[str, Any]:
     """What a page sends as JSON; refused in words where it can't be read."""
     try:
         found = json.loads(request.body)
+    except RequestDataTooBig:
+        raise RulkaError(
+            "That is more than fits into one edit, about 2.5 million characters.",
+            hint="Paste it in parts.",
+            subject="edit",
+        ) from None
     except (ValueError, RecursionError):
         found = None
     if not isinstance(found, dict):

@@ -22,7 +22,7 @@ from rulka.core.sheet.steps import apply
 from rulka.core.sheet.workbook import Step, Workbook
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.models import Edit
+from rulka.statements.library.versions import changes_so_far
 from rulka.worksheets.library.storing import read_workbook
 from rulka.worksheets.models import ChosenValues, SheetStep, Worksheet
 from rulka.worksheets.running.sources import surroundings
@@ -134,7 +134,6 @@ def chosen_of(worksheet: Worksheet, person: Person | None) -> dict[str, str]:
 def opened(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str] | None = None) -> Iterator[Live]:
     """A worksheet calculated for a reader, at its stored version; nobody else works on it meanwhile."""
     own = chosen_of(worksheet, reader.person) if chosen is None else dict(chosen)
-    statements = Edit.objects.filter(ledger=reader.ledger).values_list("pk", flat=True).first()
     name = (
         worksheet.pk,
         reader.person.pk if reader.person else None,
@@ -144,7 +143,7 @@ def opened(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str] | Non
         reader.node,
         tuple(sorted(own.items())),
         _today(),
-        statements,
+        changes_so_far(reader.ledger),
     )
     with _GUARD:
         live = _KEPT.get(name)

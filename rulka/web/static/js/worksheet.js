@@ -560,4 +560,6 @@ await customElements.whenDefined("revo-grid");
 await grid.componentOnReady?.();
 grid.dataset.ready = "yes";
 const asked = new URLSearchParams(location.search).get("cell");
-focusOn(...(asked && /^[A-Z]+\d+$/i.test(asked) ? corner(asked) : [0, 0]));
+await focusOn(...(asked && /^[A-Z]+\d+$/i.test(asked) ? corner(asked) : [0, 0]));
+// what is asked for on opening comes first
+if (el("asks")) document.querySelector("#panel .asked select, #panel .asked input")?.focus();
