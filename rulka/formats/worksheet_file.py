@@ -123,6 +123,8 @@ def _parameter(workbook: Workbook, raw: Any, where: str) -> dict[str, Any]:
     if cell is None:
         raise RulkaError(f"Parameter {raw['name']} names no cell.", hint="Write cell: B2.", subject=subject)
     choices = raw.get("choices") or {}
+    listed = choices if isinstance(choices, str) else ""
+    choices = {} if listed else choices
     pairs = (
         [[str(code), str(title or "")] for code, title in choices.items()]
         if isinstance(choices, Mapping)
@@ -136,6 +138,7 @@ def _parameter(workbook: Workbook, raw: Any, where: str) -> dict[str, Any]:
         "title": str(raw.get("title", "")),
         "hint": str(raw.get("hint", "")),
         "choices": pairs,
+        "listed": listed,
         "follows": raw.get("follows") == "yes",
         "ask": raw.get("ask") == "yes",
         "until": str(raw.get("until", "")),
@@ -208,7 +211,9 @@ def _written_parameter(workbook: Workbook, raw: Mapping[str, Any]) -> dict[str, 
     for key in ("title", "hint", "until"):
         if raw.get(key):
             found[key] = raw[key]
-    if raw.get("choices"):
+    if raw.get("listed"):
+        found["choices"] = raw["listed"]
+    elif raw.get("choices"):
         found["choices"] = dict(raw["choices"])
     for key in ("follows", "ask"):
         if raw.get(key):

@@ -122,6 +122,23 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
             amount(oracle.activity("TF", {"6110"}, (2027, number), (2027, number)))
         )
 
+    # copied cells shift what isn't fixed; what comes from elsewhere is data, never a formula
+    put(page, "C16", "=B16+$A$14", re.compile("6110"))
+    page.context.grant_permissions(["clipboard-read", "clipboard-write"])
+    go(page, "C16")
+    page.keyboard.press("Control+c")
+    go(page, "C17")
+    page.keyboard.press("Control+v")
+    expect(cell(page, "C17")).to_have_text("6110")
+    go(page, "C17")
+    expect(page.locator("#formula")).to_have_value("=B17+$A$14")
+    page.evaluate("navigator.clipboard.writeText('2026-10\\t=1+1\\n1 234.50\\tx')")
+    go(page, "C18")
+    page.keyboard.press("Control+v")
+    expect(cell(page, "D18")).to_have_text("=1+1")
+    expect(cell(page, "C18")).to_have_text("2026-10")
+    expect(cell(page, "C19")).to_have_text("1234.5")
+
     # the period becomes a parameter and is stepped in the panel
     go(page, "B1")
     page.get_by_role("link", name="Cell", exact=True).click()

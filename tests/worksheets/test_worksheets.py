@@ -249,6 +249,22 @@ def test_readers_change_parameters_and_nothing_else(house):
     assert shown(dan, "B2") == "2025-P01"
 
 
+def test_choices_of_a_parameter_may_stand_in_cells(house):
+    amy, dan = house["amy"], house["dan"]
+    typed(amy, S1="small", S2="large", T1="small", T2='=IF(T1="large", 2, 1)')
+    post(
+        amy, do="parameter", box=[0, 19, 0, 19], kind="free", name="size", title="", hint="", choices="=S1:S2", until=""
+    )
+    address = reverse("worksheet-parameters", args=["sums"]) + f"?{WHERE}&sheet=1&cell=A1&panel=parameters"
+    panel = amy.get(reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&panel=parameters").content.decode()
+    assert '<option value="small" selected>' in panel
+    assert dan.post(address, {"value-size": "huge"}).status_code == 404
+    assert dan.post(address, {"value-size": "large"}).status_code == 200
+    assert (shown(dan, "T2"), shown(amy, "T2")) == ("2", "1")
+    typed(amy, S2="huge")
+    assert dan.post(address, {"value-size": "huge"}).status_code == 200 and shown(dan, "T2") == "1"
+
+
 def test_bad_edits_are_refused_in_words(house):
     amy = house["amy"]
     wrong = [

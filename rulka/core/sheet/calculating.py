@@ -108,6 +108,8 @@ class Calculation:
         self.values: dict[Key, Value] = {}
         self.formulas: dict[Key, _Formula] = {}
         self.spills: dict[Key, Array] = {}
+        self.errors: set[Key] = set()
+        """Cells that show an error."""
         self.changed: set[Key] = set()
         """Cells whose value was set since somebody last emptied this."""
         self.told = Told()
@@ -294,6 +296,13 @@ class Calculation:
             dirty |= self._volatile
         self._settle(dirty)
 
+    def _put(self, key: Key, value: Value) -> None:
+        self.values[key] = value
+        if type(value) is SheetError:
+            self.errors.add(key)
+        elif self.errors:
+            self.errors.discard(key)
+
     def _enter(self, key: Key, text: str) -> None:
         """Take in what was typed: a constant at once, a formula with all that it reads."""
         sheet, row, column = key
@@ -304,13 +313,13 @@ class Calculation:
         self._stores[sheet, column] += 1
         if text[0] != "=" or len(text) == 1:
             read: Input = read_input(text)
-            self.values[key] = read.value
+            self._put(key, read.value)
             return
         try:
             tokens = tokens_of(text[1:])
             shape = shape_from(shape_of(tokens, row, column), tokens, row, column)
         except FormulaFault as fault:
-            self.values[key] = fault.error
+            self._put(key, fault.error)
             self.changed.add(key)
             # a formula that can't be read is shown as what is wrong with it, and calculated no more
             return
@@ -328,6 +337,7 @@ class Calculation:
             self._withdraw(key)
         if key in self.values:
             del self.values[key]
+            self.errors.discard(key)
         self._stores[key[0], key[2]] += 1
 
     def _reads(self, key: Key, shape: Shape) -> tuple[tuple[Key, ...], tuple[tuple[int, Box], ...]]:
@@ -410,7 +420,7 @@ class Calculation:
             todo = again
         if todo or self._waiting:
             for key in {*todo, *self._waiting}:
-                self.values[key] = SheetError(CIRC.code, "What it asks or spills depends on its own result.")
+                self._put(key, SheetError(CIRC.code, "What it asks or spills depends on its own result."))
                 self.changed.add(key)
             self._waiting.clear()
         self.told = Told(formulas, questions, rounds)
@@ -552,7 +562,7 @@ class Calculation:
             del self._blocked[key]
         same = type(former) is type(value) and former == value
         if not same or value is PENDING:
-            self.values[key] = value
+            self._put(key, value)
             self.changed.add(key)
         self._stores[key[0], key[2]] += 1
 
@@ -587,7 +597,7 @@ class Calculation:
                 if at or on:
                     cell = (sheet, key[1] + at, key[2] + on)
                     self._owners[cell] = key
-                    self.values[cell] = value
+                    self._put(cell, value)
                     self.changed.add(cell)
         for on in range(box.left, box.right + 1):
             self._stores[sheet, on] += 1
@@ -631,6 +641,7 @@ class Calculation:
             cell = (key[0], row, column)
             if cell != key and self._owners.pop(cell, None) is not None:
                 self.values.pop(cell, None)
+                self.errors.discard(cell)
                 self.changed.add(cell)
         for on in range(box.left, box.right + 1):
             self._stores[key[0], on] += 1

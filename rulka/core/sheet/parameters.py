@@ -23,9 +23,9 @@ MOST_CHOICES = 500
 class Parameter:
     """One parameter: where its cell is, what it is for, what may be chosen.
 
-    `choices` are typed ones (code, name); none leaves them to the ledger, or for free ones to the reader. `follows`
-    says that it takes the reporting period; `ask` that it is asked for on opening; `until` names the parameter that
-    ends what this one begins.
+    `choices` are typed ones (code, name), `listed` says which cells hold them; none leaves them to the ledger, or for
+    free ones to the reader. `follows` says that it takes the reporting period; `ask` that it is asked for on opening;
+    `until` names the parameter that ends what this one begins.
     """
 
     name: str
@@ -35,6 +35,8 @@ class Parameter:
     title: str = ""
     hint: str = ""
     choices: tuple[tuple[str, str], ...] = ()
+    listed: str = ""
+    """Cells that hold the choices, as a formula: `=Lists!A2:A9`."""
     follows: bool = False
     ask: bool = False
     until: str = ""
@@ -55,21 +57,24 @@ def parameter_from(raw: Mapping[str, Any]) -> Parameter:
         raw.get("title", ""),
         raw.get("hint", ""),
         choices,
+        raw.get("listed", ""),
         bool(raw.get("follows")),
         bool(raw.get("ask")),
         raw.get("until", ""),
     )
 
 
-def choices_of(parameter: Parameter, view: View) -> list[tuple[str, str]]:
-    """What a reader may choose from: the author's choices as far as they are inside of the fence, else the ledger's."""
+def choices_of(parameter: Parameter, view: View, listed: Sequence[str] = ()) -> list[tuple[str, str]]:
+    """What a reader may choose from: the author's choices (`listed` are those that stand in cells) as far as they are
+    inside of the fence, else the ledger's."""
     known = _of_ledger(parameter.kind, view)
-    if not parameter.choices:
+    own = [(text, "") for text in listed] if parameter.listed else list(parameter.choices)
+    if not own and not parameter.listed:
         return known[:MOST_CHOICES]
     if parameter.kind not in ("scenario", "entity", "node"):
-        return list(parameter.choices)
+        return own[:MOST_CHOICES]
     names = dict(known)
-    return [(code, title or names[code]) for code, title in parameter.choices if code in names]
+    return [(code, title or names[code]) for code, title in own if code in names]
 
 
 def _of_ledger(kind: str, view: View) -> list[tuple[str, str]]:
@@ -86,15 +91,15 @@ def _of_ledger(kind: str, view: View) -> list[tuple[str, str]]:
     return []
 
 
-def checked_value(parameter: Parameter, text: str, view: View, reporting: Period) -> str:
+def checked_value(parameter: Parameter, text: str, view: View, reporting: Period, listed: Sequence[str] = ()) -> str:
     """A chosen value; raises RulkaError in words where it is none of the allowed."""
     text = text.strip()
     subject = parameter.label
     if not text:
         raise RulkaError("It is empty.", hint=parameter.hint or "Choose a value.", subject=subject)
-    choices = choices_of(parameter, view)
+    choices = choices_of(parameter, view, listed)
     codes = [code for code, _ in choices]
-    if parameter.choices or parameter.kind in ("scenario", "entity", "node"):
+    if parameter.choices or parameter.listed or parameter.kind in ("scenario", "entity", "node"):
         if text not in codes:
             raise NotFound(f"'{text[:40]}' can't be chosen.", hint=one_of(text, codes), subject=subject)
         return text

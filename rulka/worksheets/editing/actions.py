@@ -277,7 +277,9 @@ def _parameter(asked: Asked) -> tuple[str, Action]:
             name = text(asked, "name").strip()[:60] or Box(own.top, own.left, own.top, own.left).text()
             if any(one["name"] == name for one in kept):
                 raise RulkaError(f"There is a parameter '{name}' already.", hint="Choose another name.", subject="name")
-            choices = [part.partition("=") for part in text(asked, "choices").split(";") if part.strip()]
+            given = text(asked, "choices").strip()
+            listed = given if given.startswith("=") else ""
+            choices = [] if listed else [part.partition("=") for part in given.split(";") if part.strip()]
             kept = [
                 *kept,
                 {
@@ -288,6 +290,7 @@ def _parameter(asked: Asked) -> tuple[str, Action]:
                     "title": text(asked, "title").strip()[:80],
                     "hint": text(asked, "hint").strip()[:200],
                     "choices": [[code.strip(), title.strip()] for code, _, title in choices],
+                    "listed": listed[:200],
                     "follows": asked.get("follows") is True,
                     "ask": asked.get("ask") is True,
                     "until": text(asked, "until").strip(),

@@ -18,6 +18,7 @@ from rulka.worksheets.library.opening import required_editor
 from rulka.worksheets.library.storing import read_workbook, write_steps
 from rulka.worksheets.models import ChosenValues, SheetStep, Worksheet
 from rulka.worksheets.running.live import Live, Reader
+from rulka.worksheets.running.options import listed_for
 
 MOST_STEPS = 500
 """Steps that are kept of a worksheet; older ones can't be undone."""
@@ -36,17 +37,28 @@ def change_worksheet(worksheet: Worksheet, what: str, action: Action, live: Live
     """Do an edit on what is stored now and keep it; whether anything changed. `seen` is the version that the person
     saw: where rows, columns or sheets moved since by somebody else, addresses mean other cells, and nothing is done."""
     required_editor(person)
-    with transaction.atomic():
-        stored = Worksheet.objects.select_for_update().get(pk=worksheet.pk)
-        _check_seen(stored, person, seen)
-        workbook = live.workbook if live.version == stored.version else read_workbook(stored)
-        steps = [step for step in action(workbook, live) if step["kind"] != "cells" or step["cells"]]
-        if not steps:
-            return False
-        after = _after(workbook, steps)
-        _keep(stored, after, steps, what, person)
+    done: list[Step] = []
+    try:
+        with transaction.atomic():
+            stored = Worksheet.objects.select_for_update().get(pk=worksheet.pk)
+            _check_seen(stored, person, seen)
+            own = live.version == stored.version
+            workbook = live.workbook if own else read_workbook(stored)
+            steps = [step for step in action(workbook, live) if step["kind"] != "cells" or step["cells"]]
+            for step in steps:
+                apply(workbook, step)
+                done += [step] if own else []
+            if steps:
+                _keep(stored, workbook, steps, what, person)
+    except BaseException:
+        for step in inverses(done):  # what is shown goes on as it is stored
+            apply(live.workbook, step)
+        raise
+    if steps and own:
+        live.calculate(steps)
+        live.version = stored.version
     worksheet.refresh_from_db()
-    return True
+    return bool(steps)
 
 
 def _check_seen(stored: Worksheet, person: Person, seen: int) -> None:
@@ -204,7 +216,7 @@ def choose_values(worksheet: Worksheet, given: Mapping[str, str], live: Live, re
         if not text.strip():
             values.pop(name, None)  # back to what the author put there
             continue
-        values[name] = checked_value(known[name], text, reader.view, reader.period)
+        values[name] = checked_value(known[name], text, reader.view, reader.period, listed_for(live, known[name]))
     check_pairs(parameters, {**live.values, **values}, reader.view, reader.period)
     if reader.person is not None:
         ChosenValues.objects.update_or_create(worksheet=worksheet, person=reader.person, defaults={"values": values})

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from typing import Any
 
-from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, Key, cell_text, read_box, read_cell
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Key, cell_text, read_cell
 from rulka.core.sheet.showing import Shower
-from rulka.core.sheet.tokens import split_sheet
 from rulka.core.sheet.values import SheetError, as_text
 from rulka.core.sheet.workbook import Sheet
 from rulka.worksheets.running.live import Live
+from rulka.worksheets.running.options import options_of
 
 MOST_ROWS_SENT = 400
 
@@ -63,6 +64,7 @@ def layout_of(live: Live, sheet: Sheet) -> dict[str, Any]:
         "rows": MOST_ROWS,
         "columns": MOST_COLUMNS,
         "widths": settings.get("widths", {}) | _fitted(live, sheet),
+        "heights": _heights(live, sheet),
         "hiddenRows": sorted(hidden),
         "hiddenColumns": settings.get("hidden columns", []),
         "frozen": settings.get("frozen", [0, 0]),
@@ -73,6 +75,25 @@ def layout_of(live: Live, sheet: Sheet) -> dict[str, Any]:
         "filter": settings.get("filter"),
         "parameters": [[*parameter.cell] for parameter in live.parameters if parameter.sheet == sheet.number],
     }
+
+
+LINE = 24
+
+
+def _heights(live: Live, sheet: Sheet) -> dict[str, int]:
+    """Heights of rows with cells that wrap: as many lines as their longest text needs."""
+    looks = {number for number, look in enumerate(live.workbook.looks) if look.get("wrap")}
+    wrapping = {place for place, cell in sheet.cells.items() if cell.look in looks} if looks else set()
+    widths = sheet.settings.get("widths", {})
+    shower = live.shower()
+    found: dict[str, int] = {}
+    for row, column in sorted(wrapping):
+        room = max((int(widths.get(str(column), 96)) - 16) / 6.6, 1)
+        text = shower.shown((sheet.number, row, column)).text
+        lines = sum(max(math.ceil(len(part) / room), 1) for part in text.split("\n"))
+        if lines > 1:
+            found[str(row)] = max(found.get(str(row), LINE), min(lines, 20) * LINE)
+    return found
 
 
 def _fitted(live: Live, sheet: Sheet) -> dict[str, int]:
@@ -104,26 +125,6 @@ def filtered_out(live: Live, sheet: Sheet, own: dict[str, Any]) -> set[int]:
         if text not in wanted:
             hidden.add(row)
     return hidden
-
-
-MOST_OPTIONS = 300
-
-
-def options_of(live: Live, sheet: Sheet, given: str) -> list[str]:
-    """What a choice list offers: texts with semicolons between, or `=` and the cells that hold them."""
-    if not given.startswith("="):
-        return [part.strip() for part in given.split(";") if part.strip()][:MOST_OPTIONS]
-    name, rest = split_sheet(given[1:].strip())
-    number = live.calculation.sheet_number(name) if name else sheet.number
-    spills = rest.endswith("#")
-    box = read_box(rest.rstrip("#").replace("$", ""))
-    if number is None or box is None:
-        return []
-    if spills and (array := live.calculation.spills.get((number, box.top, box.left))):
-        box = Box(box.top, box.left, box.top + array.height - 1, box.left)
-    shower = live.shower()
-    texts = (shower.shown((number, *cell)).text for cell in list(box.cells())[: MOST_OPTIONS * 4])
-    return list(dict.fromkeys(text for text in texts if text))[:MOST_OPTIONS]
 
 
 def next_found(live: Live, sheet: Sheet, wanted: str, after: str) -> list[int] | None:

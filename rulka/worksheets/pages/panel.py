@@ -27,6 +27,7 @@ from rulka.ledger.seat import Seat, seat_of
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.models import Worksheet
 from rulka.worksheets.running.live import Live, Reader, opened
+from rulka.worksheets.running.options import listed_for
 
 TABS = (("cell", "Cell"), ("trace", "Trace"), ("parameters", "Parameters"), ("sheet", "Sheet"))
 STATE = ("row", "column", "account", "part", "rolled", "entity", "entry", "sort", "search", "page")
@@ -121,9 +122,14 @@ def _cell(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
         "spilled": live.calculation.spills.get(key),
         "is_parameter": own is not None,
         "own": own or Parameter("", "", key[0], (key[1], key[2])),
-        "own_choices": "; ".join(f"{code}={title}" if title else code for code, title in own.choices) if own else "",
+        "own_choices": _written_choices(own) if own else "",
         "kinds": KINDS,
     }
+
+
+def _written_choices(own: Parameter) -> str:
+    """Choices as they are typed: `TF=Ferries; TQ=Quays`, or the cells that hold them."""
+    return own.listed or "; ".join(f"{code}={title}" if title else code for code, title in own.choices)
 
 
 def _sheet(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
@@ -139,7 +145,7 @@ def shown_parameters(live: Live, seat: Seat) -> list[ShownParameter]:
     found = []
     for raw in live.workbook.parameters:
         parameter = parameter_from(raw)
-        choices = tuple(choices_of(parameter, seat.view))
+        choices = tuple(choices_of(parameter, seat.view, listed_for(live, parameter)))
         value = live.values.get(parameter.name, "")
         codes = [code for code, _ in choices]
         place = codes.index(value) if value in codes else -1

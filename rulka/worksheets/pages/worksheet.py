@@ -13,6 +13,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.workbook import Sheet, Workbook
 from rulka.core.values import key_in
 from rulka.ledger.reading.history import latest_revision
@@ -117,12 +118,7 @@ def _state(worksheet: Worksheet, live: Live, sheet: Sheet, seat: Seat) -> dict[s
     undo, redo = (
         (editing.undoable(worksheet, seat.person), editing.redoable(worksheet, seat.person)) if own else (None, None)
     )
-    errors = [
-        (key, value.code)
-        for key, value in calculation.values.items()
-        if type(value).__name__ == "SheetError" and key[0] in calculation.sheets
-    ]
-    first = min(errors, default=None)
+    first = min(calculation.errors, default=None)
     return {
         "version": live.version,
         "sheet": sheet.number,
@@ -134,8 +130,8 @@ def _state(worksheet: Worksheet, live: Live, sheet: Sheet, seat: Seat) -> dict[s
         "undo": undo.what if undo else "",
         "redo": redo.what if redo else "",
         "used": calculation.used_rows(sheet.number),
-        "errors": len(errors),
-        "error": [first[0][0], first[0][1], first[0][2], first[1]] if first else None,
+        "errors": len(calculation.errors),
+        "error": [*first, plain_value(calculation.shown_at(first))] if first else None,
         "told": f"{calculation.told.questions:,} questions to the ledger in one go"
         if calculation.told.questions
         else "",

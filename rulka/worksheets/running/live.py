@@ -67,9 +67,14 @@ class Live:
         return sum(len(sheet.cells) for sheet in self.workbook.sheets) + len(self.calculation.values)
 
     def take(self, steps: list[Step]) -> None:
-        """Do steps that were stored: cells alone are calculated with what depends on them, all else anew."""
+        """Do steps that were stored, and calculate."""
         for step in steps:
             apply(self.workbook, step)
+        self.calculate(steps)
+
+    def calculate(self, steps: list[Step]) -> None:
+        """Calculate after steps that the workbook has taken already: cells alone with what depends on them, all else
+        anew."""
         if any(step["kind"] not in ("cells", "settings") for step in steps):
             self.calculation = calculated(self.workbook, self.source, self.values)
             return
@@ -173,9 +178,16 @@ def _made(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str]) -> Li
 
 
 def _follow(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None:
-    """Do what was stored since; read all anew where that can't be told."""
-    if live.version == worksheet.version:
-        return
+    """Do what was stored since, read all anew where that can't be told; and see to the parameters."""
+    if live.version != worksheet.version:
+        _catch_up(live, worksheet, chosen)
+    values = own_values(live.workbook, chosen, live.reader)
+    if values != live.values:
+        live.values = values
+        live.calculation = calculated(live.workbook, live.source, values)
+
+
+def _catch_up(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None:
     missed = list(
         SheetStep.objects.filter(
             worksheet=worksheet, version__gt=live.version, version__lte=worksheet.version
@@ -186,10 +198,6 @@ def _follow(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None
         for step in missed:
             live.take(step.steps)
         live.version = worksheet.version
-        values = own_values(live.workbook, chosen, live.reader)
-        if values != live.values:
-            live.values = values
-            live.calculation = calculated(live.workbook, live.source, values)
         return
     fresh = _made(worksheet, live.reader, chosen)
     live.version, live.workbook, live.calculation = fresh.version, fresh.workbook, fresh.calculation

@@ -86,6 +86,7 @@ function send(asked) {
       state = { ...state, ...own };
       take(cells);
       if (wider) paintColumns();
+      if (JSON.stringify([state.layout.heights, built.down]) !== built.tall) show(false);
       refresh();
       said();
       showFormula();
@@ -102,10 +103,12 @@ function alertWith(html) { el("alert").innerHTML = html; }
 
 // painting ---------------------------------------------------------------------------------------------------------------
 
-function show() {
-  store = new Map();
-  blocks = new Map([[0, Promise.resolve()]]);
-  take(state.rows);
+function show(anew = true) {
+  if (anew) {
+    store = new Map();
+    blocks = new Map([[0, Promise.resolve()]]);
+    take(state.rows);
+  }
   const layout = state.layout;
   const [frozenRows, frozenColumns] = layout.frozen;
   const hiddenRows = new Set(layout.hiddenRows), hiddenColumns = new Set(layout.hiddenColumns);
@@ -119,7 +122,12 @@ function show() {
     grid.pinnedTopSource = pinnedRows.map((row) => ({ r: row }));
     grid.source = rows.map((row) => ({ r: row }));
   }
-  built = { across, down };
+  const tall = JSON.stringify([layout.heights, down]);
+  if (tall !== built.tall) {
+    const sizes = (list, type) => list.flatMap((row, index) => (layout.heights[row] ? [{ type, index, size: layout.heights[row] }] : []));
+    grid.rowDefinitions = [...sizes(rows, "rgRow"), ...sizes(pinnedRows, "rowPinStart")];
+  }
+  built = { across, down, tall };
   refresh();
   tabs();
   said();
@@ -275,11 +283,18 @@ async function chosen() {
   return [ofRows[Math.min(range.y, range.y1)], ofColumns[Math.min(range.x, range.x1)], ofRows[Math.max(range.y, range.y1)], ofColumns[Math.max(range.x, range.x1)]];
 }
 
+// what somebody asks of the panel themselves goes before what it shows by itself
+let own = null;
+document.addEventListener("htmx:beforeRequest", (event) => { if (event.target.closest?.("#panel")) own = event.target; });
+document.addEventListener("htmx:afterRequest", (event) => { if (event.target === own) own = null; });
+
 function openPanel(panel, quiet) {
+  if (quiet && own) return;
   const kind = panel || el("panel").dataset.panel || "cell";
   if (quiet && el("panel").contains(document.activeElement) && document.activeElement.matches("input, select, textarea")) return;
   if (!quiet) document.body.classList.remove("folded");
-  htmx.ajax("GET", `${work.dataset.panel}${sheetQuery()}&cell=${address(at.row, at.column)}&panel=${kind}`, { source: "#opener" });
+  htmx.ajax("GET", `${work.dataset.panel}${sheetQuery()}&cell=${address(at.row, at.column)}&panel=${kind}`, { source: "#opener" })
+    .catch(() => {}); // given up for a newer one; what fails otherwise is told by its answer
 }
 let opening = 0;
 function follow() { clearTimeout(opening); if (["cell", "trace"].includes(el("panel").dataset.panel)) opening = setTimeout(() => openPanel(null, true), 180); }
@@ -389,7 +404,7 @@ grid.addEventListener("beforeautofill", (event) => {
   const box = (range) => [ofRows[range.y], ofColumns[range.x], ofRows[range.y1], ofColumns[range.x1]];
   if (state.editable) send({ do: "fill", source: box(oldRange), target: box(newRange) });
 });
-grid.addEventListener("viewportscroll", () => near());
+grid.addEventListener("viewportscroll", (event) => { if (event.detail.dimension === "rgRow") near(event.detail.coordinate); });
 grid.addEventListener("aftercolumnresize", (event) => {
   for (const column of Object.values(event.detail)) {
     state.layout.widths[column.prop] = column.size;
@@ -397,10 +412,10 @@ grid.addEventListener("aftercolumnresize", (event) => {
   }
 });
 
-function near() {
-  const first = grid.querySelector("revogr-viewport-scroll.rgCol .vertical-inner") || grid.querySelector("revogr-viewport-scroll .vertical-inner");
-  const top = first ? Math.floor(first.scrollTop / 24) : 0;
-  fetchNear(rows[Math.min(top, rows.length - 1)] ?? 0, rows[Math.min(top + 60, rows.length - 1)] ?? 0);
+function near(coordinate) {
+  const taller = Object.values(state.layout.heights).reduce((sum, height) => sum + height / 24 - 1, 0);
+  const top = Math.floor(coordinate / 24);
+  fetchNear(rows[Math.max(Math.min(top, rows.length - 1) - Math.ceil(taller), 0)] ?? 0, rows[Math.min(top + 60, rows.length - 1)] ?? 0);
 }
 
 // keys, clipboard --------------------------------------------------------------------------------------------------------

@@ -14,6 +14,7 @@ from rulka.ledger.seat import latest_period
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.output.runs import FORMATS, as_csv, as_json, as_xlsx
 from rulka.worksheets.running.live import Reader, opened
+from rulka.worksheets.running.options import listed_for
 
 
 class Command(RulkaCommand):
@@ -43,7 +44,11 @@ class Command(RulkaCommand):
                 raise RulkaError(f"'{given}' sets nothing.", hint="Write NAME=VALUE.", subject="--set")
             if name not in parameters:
                 raise NotFound(f"There is no parameter '{name}'.", hint=one_of(name, parameters), subject="--set")
-            chosen[name] = checked_value(parameters[name], value, view, period)
+            chosen[name] = value
+        with opened(worksheet, reader, {}) as live:
+            for name, value in chosen.items():
+                listed = listed_for(live, parameters[name])
+                chosen[name] = checked_value(parameters[name], value, view, period, listed)
         with opened(worksheet, reader, chosen) as live:
             check_pairs(live.parameters, live.values, view, period)
             content: str | bytes
