@@ -114,7 +114,7 @@ function show(anew = true) {
   const hiddenRows = new Set(layout.hiddenRows), hiddenColumns = new Set(layout.hiddenColumns);
   pinnedRows = []; rows = []; pinnedColumns = []; columns = [];
   for (let row = 0; row < layout.rows; row += 1) if (!hiddenRows.has(row)) (row < frozenRows ? pinnedRows : rows).push(row);
-  for (let column = 0; column < layout.columns; column += 1) if (!hiddenColumns.has(column)) (column < frozenColumns ? pinnedColumns : columns).push(column);
+  for (let on = 0; on < layout.columns; on += 1) if (!hiddenColumns.has(on)) (on < frozenColumns ? pinnedColumns : columns).push(on);
   // what stays as it is isn't built again: whoever types meanwhile goes on typing
   const across = JSON.stringify([layout.widths, layout.hiddenColumns, frozenColumns, state.editable]), down = JSON.stringify([layout.hiddenRows, frozenRows]);
   if (across !== built.across) paintColumns();
@@ -123,14 +123,21 @@ function show(anew = true) {
     grid.source = rows.map((row) => ({ r: row }));
   }
   const tall = JSON.stringify([layout.heights, down]);
-  if (tall !== built.tall) {
-    const sizes = (list, type) => list.flatMap((row, index) => (layout.heights[row] ? [{ type, index, size: layout.heights[row] }] : []));
-    grid.rowDefinitions = [...sizes(rows, "rgRow"), ...sizes(pinnedRows, "rowPinStart")];
-  }
+  if (tall !== built.tall && (built.tall || Object.keys(layout.heights).length)) heighten();
   built = { across, down, tall };
   refresh();
   tabs();
   said();
+}
+
+// rows with cells that wrap are as high as the server says
+async function heighten() {
+  await customElements.whenDefined("revo-grid");
+  await grid.componentOnReady?.();
+  const { dimension } = await grid.getProviders();
+  const sizes = (list) => Object.fromEntries(list.flatMap((row, index) => (state.layout.heights[row] ? [[index, state.layout.heights[row]]] : [])));
+  dimension.setCustomSizes("rgRow", sizes(rows));
+  dimension.setCustomSizes("rowPinStart", sizes(pinnedRows));
 }
 
 function paintColumns() {
