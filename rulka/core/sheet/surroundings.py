@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -17,10 +17,6 @@ def _no_ledger(code: str) -> View:
     raise NotFound(
         f"Ledger '{code}' does not exist.", hint="Leave it out for the worksheet's ledger.", subject="ledger"
     )
-
-
-def _no_others(questions: Sequence[Hashable]) -> Mapping[Hashable, Value]:
-    return {}
 
 
 @dataclass(eq=False)
@@ -41,16 +37,13 @@ class Surroundings:
     figures: Callable[[Any], Value] | None = None
     tables: Callable[[Any], Value] | None = None
     about: Mapping[str, Any] = field(default_factory=dict)
-    used_ledgers: set[str] = field(default_factory=set)
     _times: dict[tuple[str, str, str], Time] = field(default_factory=dict)
 
     def view_of(self, ledger: str) -> View:
         """The view of the ledger named, the worksheet's own without a name."""
         if not ledger or ledger == self.ledger:
             return self.view
-        found = self.other_ledger(ledger)
-        self.used_ledgers.add(ledger)
-        return found
+        return self.other_ledger(ledger)
 
     def time(self, view: View, text: str, calendar: str = "") -> Time:
         """What a period argument means in a ledger, by the group's calendar or another one."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from decimal import Decimal
 
-from rulka.core.books.narrowing import Clause, Narrowing, read_narrowing
+from rulka.core.books.narrowing import Clause, Narrowing
 from rulka.core.books.selection import Part, Selection, parse_selection
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -47,7 +47,7 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
     if isinstance(accounts, SheetError):
         raise RulkaError(accounts.note, subject="trace")
     measure = "activity" if question.measure == "count" else question.measure
-    narrow = read_narrowing(question.narrow)
+    narrow, source = read.narrow, read.reading.source
     sign = "as booked" if question.sign in ("", SIGNS[0]) else ""
     line = LineDef(
         "line",
@@ -61,13 +61,13 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
         FIGURE,
         "figures",
         measure,
-        scenario=question.scenario or "actual",
+        scenario=source.scenario,
         measure=measure,
-        entries=question.entries or "posted",
+        entries=source.status,
         narrow=narrow,
     )
     span = SpanDef(FIGURE, "", (asked,))
-    translated = question.currency == "group"
+    translated = source.translated
     statement = StatementDef(FIGURE, "", spine, span, currency="group" if translated else "")
     mask = read.view.mask(narrow)
     column = Column(
@@ -82,7 +82,7 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
         keys=mask.keys if narrow.by_key else None,
         accounts=mask.accounts if mask.names_accounts else None,
         lines=narrow.by_line,
-        calendar=read.reading.source.calendar,
+        calendar=source.calendar,
         by=narrow.names,
     )
     node = in_group_currency(read.node, read.view) if translated else read.node

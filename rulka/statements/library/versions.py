@@ -86,11 +86,6 @@ def restore_version(ledger: Ledger, name: str, version: str, *, person: Person) 
     return f"Version '{saved.name}' restored."
 
 
-def changes_so_far(ledger: Ledger) -> int:
-    """A number that rises with every change of a ledger's statements: what was derived before it may be old."""
-    return Edit.objects.filter(ledger=ledger).values_list("pk", flat=True).first() or 0
-
-
 def history_of(ledger: Ledger, name: str) -> list[ShownEdit]:
     """The latest edits of a statement, newest first."""
     found = Edit.objects.filter(ledger=ledger, statement=name).select_related("person")[:MOST_EDITS]

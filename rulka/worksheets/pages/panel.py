@@ -22,6 +22,7 @@ from rulka.core.sheet.tracing import computed_for, trace_cell_value
 from rulka.core.sheet.values import SheetError
 from rulka.core.sheet.workbook import LOOK_KEYS, Sheet
 from rulka.core.values import is_whole, key_in
+from rulka.ledger.reading.queries import find_ledger
 from rulka.ledger.reading.trace_panel import trace_panel
 from rulka.ledger.seat import Seat, seat_of
 from rulka.worksheets.library.opening import open_worksheet
@@ -192,7 +193,8 @@ def _trace(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]
         view = live.source.around.view_of(question.ledger)
         computed = computed_for(question, live.source.amounts)
         state = {name: str(asked[name]) for name in STATE if asked.get(name)}
-        level = trace_panel(seat.ledger, view, computed, {"row": "figure", "column": "figure", **state})
+        ledger = find_ledger(question.ledger) if question.ledger else seat.ledger  # `view_of` asked for the right
+        level = trace_panel(ledger, view, computed, {"row": "figure", "column": "figure", **state})
         own = _hidden(key, number, state)
         return {
             **level,

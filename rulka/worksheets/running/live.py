@@ -21,11 +21,11 @@ from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.steps import apply
 from rulka.core.sheet.workbook import Step, Workbook
 from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import snapshot
 from rulka.people.models import Person
-from rulka.statements.library.versions import changes_so_far
 from rulka.worksheets.library.storing import read_workbook
-from rulka.worksheets.models import ChosenValues, SheetStep, Worksheet
-from rulka.worksheets.running.sources import surroundings
+from rulka.worksheets.models import ChosenValues, Worksheet
+from rulka.worksheets.running.sources import Outside, surroundings
 
 MOST_LIVE = 16
 MOST_CELLS = 1_500_000
@@ -52,6 +52,7 @@ class Live:
     workbook: Workbook
     calculation: Calculation
     source: LedgerSource
+    outside: Outside
     values: dict[str, str]
     lock: RLock = field(default_factory=RLock)
 
@@ -148,7 +149,6 @@ def opened(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str] | Non
         reader.node,
         tuple(sorted(own.items())),
         _today(),
-        changes_so_far(reader.ledger),
     )
     with _GUARD:
         live = _KEPT.get(name)
@@ -171,37 +171,35 @@ def _bound() -> None:
 
 
 def _made(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str]) -> Live:
-    workbook = read_workbook(worksheet)
-    source = LedgerSource(surroundings(reader.ledger, reader.view, reader.period, reader.node, reader.person))
+    with snapshot():  # cells and the version that they are of
+        worksheet.refresh_from_db()
+        workbook, version = read_workbook(worksheet), worksheet.version
+    outside = Outside(reader.ledger, reader.view, reader.period, reader.node, reader.person)
+    source = LedgerSource(surroundings(outside, reader.period, reader.node))
     values = own_values(workbook, chosen, reader)
-    return Live(reader, worksheet.version, workbook, calculated(workbook, source, values), source, values)
+    return Live(reader, version, workbook, calculated(workbook, source, values), source, outside, values)
 
 
 def _follow(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None:
-    """Do what was stored since, read all anew where that can't be told; and see to the parameters."""
-    if live.version != worksheet.version:
-        _catch_up(live, worksheet, chosen)
-    values = own_values(live.workbook, chosen, live.reader)
-    if values != live.values:
-        live.values = values
-        live.calculation = calculated(live.workbook, live.source, values)
-
-
-def _catch_up(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None:
-    missed = list(
-        SheetStep.objects.filter(
-            worksheet=worksheet, version__gt=live.version, version__lte=worksheet.version
-        ).order_by("version")
-    )
-    if len(missed) == worksheet.version - live.version:
+    """Bring a kept worksheet to what is stored now: steps that are new, parameters, what was read beside the ledger."""
+    with snapshot():
+        worksheet.refresh_from_db()
+        missed = list(worksheet.steps.filter(version__gt=live.version).order_by("version"))
+    is_near = live.version + len(missed) == worksheet.version  # all steps since are kept, and none was lost
+    if not is_near or not live.outside.is_current():
+        fresh = _made(worksheet, live.reader, chosen)
+        for name in ("version", "workbook", "calculation", "source", "outside", "values"):
+            setattr(live, name, getattr(fresh, name))
+        return
+    if missed:
         live.workbook.looks = [dict(look) for look in worksheet.looks]
         for step in missed:
             live.take(step.steps)
         live.version = worksheet.version
-        return
-    fresh = _made(worksheet, live.reader, chosen)
-    live.version, live.workbook, live.calculation = fresh.version, fresh.workbook, fresh.calculation
-    live.source, live.values = fresh.source, fresh.values
+    values = own_values(live.workbook, chosen, live.reader)
+    if values != live.values:
+        live.values = values
+        live.calculation = calculated(live.workbook, live.source, values)
 
 
 def forget(worksheet: Worksheet) -> None:

@@ -3,6 +3,7 @@ figures, tables beside the ledger."""
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from decimal import Decimal
 from typing import Any
 
@@ -26,35 +27,80 @@ from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
 from rulka.statements.library.opening import definitions_for
+from rulka.statements.library.shelves import level_of
+from rulka.statements.library.storing import stamp_of
 from rulka.statements.running.runs import Outcome, run
 from rulka.worksheets.models import BesideTable
 
 
-def surroundings(ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> Surroundings:
-    """What a worksheet of a ledger is calculated in for a person; for nobody without any bounds."""
+class Outside:
+    """What a calculated worksheet reads beside its own view: other ledgers, statements, tables. It notes the state in
+    which it found each, rights included, so that whoever keeps values can ask whether they still hold."""
 
-    def other_ledger(code: str) -> View:
-        if person is None:
+    def __init__(self, ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> None:
+        self.ledger, self.view, self.person = ledger, view, person
+        self.figures = Figures(ledger, view, period, node, person)
+        self.seen: dict[tuple[str, str], Hashable] = {}
+
+    def other_ledger(self, code: str) -> View:
+        """Another ledger as far as the reader may see it; raises NotFound otherwise."""
+        self._note("ledger", code)
+        return self._view_of(code)
+
+    def _view_of(self, code: str) -> View:
+        if self.person is None:
             return view_of(find_ledger(code), NO_FENCE)
-        accesses = {access.ledger.code: access for access in accesses_of(person)}
+        accesses = {access.ledger.code: access for access in accesses_of(self.person)}
         if code not in accesses:
             raise NotFound(f"Ledger '{code}' does not exist.", hint=one_of(code, accesses), subject="ledger")
         return view_of(accesses[code].ledger, accesses[code].own_fence())
 
+    def figure(self, question: Figure) -> Value:
+        self._note("statement", question.statement)
+        return self.figures.answer(question)
+
+    def table(self, question: Table) -> Value:
+        self._note("table", question.name)
+        return table_rows(self.ledger, self.view, question)
+
+    def is_current(self) -> bool:
+        """Whether all that was read is as it was, and may still be read."""
+        return all(self._state(*name) == state for name, state in self.seen.items())
+
+    def _note(self, kind: str, name: str) -> None:
+        if (kind, name) not in self.seen:
+            self.seen[kind, name] = self._state(kind, name)
+
+    def _state(self, kind: str, name: str) -> Hashable:
+        try:
+            if kind == "ledger":
+                view = self._view_of(name)
+                return view.revision, view.fence
+            if kind == "table":
+                return BesideTable.objects.filter(ledger=self.ledger, name=name).values_list("loaded").first()
+            definitions = definitions_for(self.ledger, name, self.person)
+            level = level_of(self.person, definitions["statement"]) if self.person else 0
+            return stamp_of(definitions), level
+        except RulkaError as error:
+            return str(error)
+
+
+def surroundings(outside: Outside, period: Period, node: str) -> Surroundings:
+    """What a worksheet is calculated in for a reader."""
+    ledger, person = outside.ledger, outside.person
     latest = latest_revision(ledger)
-    age = (timezone.now() - latest.at).total_seconds() / 86_400 if latest else None
-    figures = Figures(ledger, view, period, node, person)
+    age = (timezone.localdate() - timezone.localdate(latest.at)).days if latest else None
     return Surroundings(
-        view,
+        outside.view,
         period,
         node,
         ledger.code,
         (person.title or person.username) if person else "",
-        other_ledger,
+        outside.other_ledger,
         dict(ledger.counterparties.values_list("code", "name")),
-        figures.answer,
-        lambda question: table_rows(ledger, view, question),
-        {"age": Decimal(str(round(age, 4))) if age is not None else None},
+        outside.figure,
+        outside.table,
+        {"age": Decimal(age) if age is not None else None},
     )
 
 
