@@ -32,6 +32,7 @@ from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
 from rulka.statements.models import Edition
+from rulka.worksheets.running import live
 from tests.web.test_fuzz import ROUTES
 from tests.web.world import load_worksheet
 
@@ -199,6 +200,7 @@ def forget() -> None:
     """What the process keeps of ledgers: they were altered behind its back."""
     queries._BOOKS.clear()
     history._book_at.cache_clear()
+    live._KEPT.clear()
 
 
 def alter_outside(house: Ledger, inside: Callable[[dict[str, str]], bool], bounds: dict[str, object]) -> None:
@@ -446,7 +448,10 @@ def test_whoever_sees_all_does_see_the_difference(house, command):
     before = everything(client, asked, command, "fay")
     alter_outside(house, PEOPLE["entity"][1], PEOPLE["entity"][0])
     after = everything(client, asked, command, "fay")
-    assert sum(before[name] != after[name] for name in before) > 40 and "ALTERED" in str(after)
+    differing = [name for name in before if before[name] != after[name]]
+    assert len(differing) > 40 and "ALTERED" in str(after)
+    assert sum("/worksheets/" in name for name in differing) > 10 and "worksheet csv" in differing
+    assert "SPILL" not in after["worksheet csv"]
 
 
 def compare(before: dict[str, object], after: dict[str, object]) -> None:

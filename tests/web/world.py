@@ -55,7 +55,8 @@ sheets:
     A1: Period
     B1: '2026-P01'
     C1: A
-    A2: '=RULKA.LIST("accounts", "*", "code, name, type, level")'
+    A2: '=RULKA.LIST("accounts", "*", "code")'
+    AA2: '=RULKA.LIST("accounts", "*", "code, name, type, level")'
     F2: =RULKA.ACTIVITY(A2#, B1, , C1)
     G2: =RULKA.CLOSING(A2#, "ytd " & B1, , "group", , , "group")
     H2: =RULKA.COUNT(A2#, "2026")

@@ -24,7 +24,7 @@ from rulka.core.books.selection import evaluate, parse_selection, select
 from rulka.core.compute.amounts import read_vector
 from rulka.core.compute.columns import Reading
 from rulka.core.compute.leaves import default_sign
-from rulka.core.compute.nodes import Node, find_node, in_group_currency, nodes_of, own_calendar_of
+from rulka.core.compute.nodes import Node, find_node, nodes_of, own_calendar_of
 from rulka.core.compute.readings import GROSS, finer_than_seal
 from rulka.core.definitions.spines import CONVENTIONS
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -301,9 +301,7 @@ def node_of(view: View, code: str, translated: bool) -> Node:
     if translated or not code:
         return find_node(view, code, translated=translated)
     found = next((node for node in nodes_of(view) if node.code == code), None)
-    if found is None:
-        return find_node(view, code)  # says which there are
-    return in_group_currency(found, view) if translated else found
+    return find_node(view, code) if found is None else found  # the former says which there are
 
 
 def meant_codes(codes: CodeList, visible: BoolArray, text: str) -> BoolArray | SheetError:

@@ -120,13 +120,11 @@ def _section_for(parts: tuple[_Section, ...], number: Decimal) -> tuple[_Section
                     part.condition is None or not (len(parts) > 1 and number < 0 and part.condition[0] in ("<", "<=")),
                 )
         return parts[-1], number, True
-    numeric = [part for place, part in enumerate(parts[:3])]
-    if number > 0 or len(numeric) == 1:
-        return numeric[0], number, True
+    if number > 0 or len(parts) == 1:
+        return parts[0], number, True
     if number < 0:
-        rounded_away = False
-        return numeric[1], number, rounded_away
-    return (numeric[2] if len(numeric) > 2 else numeric[0]), number, True
+        return parts[1], number, False
+    return (parts[2] if len(parts) > 2 else parts[0]), number, True
 
 
 def _holds(condition: tuple[str, Decimal], number: Decimal) -> bool:

@@ -9,7 +9,7 @@ from datetime import date
 from decimal import Decimal
 
 from rulka.core.books.calendar import FiscalCalendar, Period, Window
-from rulka.core.definitions.windows import PERIOD, days_title, read_shift, read_window, shifted, window_at
+from rulka.core.definitions.windows import days_title, read_shift, read_window, shifted, window_at
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.values import FIRST_SERIAL, LAST_SERIAL, Scalar, day_of
 
@@ -222,6 +222,3 @@ def written_window(calendar: FiscalCalendar, window: Window) -> str:
     if window.start is not None and window.end is not None:
         return f"{window.start} to {window.end}" if window.start != first.start or first != last else str(window.end)
     return first.code if first == last else f"{first.code} to {last.code}"
-
-
-__all__ = ["PERIOD", "Time", "is_own", "period_text", "read_time", "written_window"]

@@ -20,7 +20,6 @@ from rulka.core.sheet.values import (
     DIV0,
     NUM,
     PENDING,
-    VALUE,
     Array,
     Fault,
     Scalar,
@@ -102,7 +101,6 @@ class Function:
     takes_errors: bool = False
     needs: bool = False
     volatile: bool = False
-    lifts: bool = True
     doc: str = field(default="", compare=False)
 
     @cached_property
@@ -157,7 +155,7 @@ class Function:
                 if not self.takes_errors:
                     return foremost([other for other in values if type(other) is SheetError])
             elif kind is not Decimal and kind is not str and not lifted and (kind is Array or hasattr(value, "array")):
-                lifted = self.lifts and self.parameter(place).kind in SINGLES
+                lifted = self.parameter(place).kind in SINGLES
         if lifted:
             return self._over(environment, values)
         return self._single(environment, values)
@@ -213,12 +211,8 @@ class Function:
             return DIV0
         except (Overflow, InvalidOperation, OverflowError):
             return NUM
-        except ValueError as error:
-            return SheetError(VALUE.code, str(error)) if isinstance(error, Told) else NUM
-
-
-class Told(ValueError):
-    """A wrong value whose words may be shown."""
+        except ValueError:
+            return NUM
 
 
 class _LeftOut:

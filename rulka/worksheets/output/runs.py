@@ -55,20 +55,20 @@ def as_csv(live: Live) -> str:
     """The first sheet as text, row by row from A1, numbers exact; what begins like a formula is shown, never run."""
     sheet = live.workbook.sheets[0]
     keys = keys_of(live.calculation, sheet)
-    target = io.StringIO()
+    target, shower = io.StringIO(), live.shower()
     writer = csv.writer(target, lineterminator="\r\n")
     bottom, right = max((key[1] for key in keys), default=-1), max((key[2] for key in keys), default=-1)
     for row in range(bottom + 1):
-        writer.writerow([_csv_cell(live, (sheet.number, row, column)) for column in range(right + 1)])
+        writer.writerow([_csv_cell(shower, (sheet.number, row, column)) for column in range(right + 1)])
     return target.getvalue()
 
 
-def _csv_cell(live: Live, key: Key) -> str:
-    value = live.calculation.shown_at(key)
+def _csv_cell(shower: Shower, key: Key) -> str:
+    value = shower.calculation.shown_at(key)
     if isinstance(value, str):
         return plain_text(value)
-    if isinstance(value, Decimal) and live.shower().number(key).startswith("yyyy"):
-        return live.shower().shown(key).text
+    if isinstance(value, Decimal) and shower.number(key).startswith("yyyy"):
+        return shower.shown(key).text
     plain = plain_value(value)
     return "" if plain is None else "TRUE" if plain is True else "FALSE" if plain is False else str(plain)
 

@@ -7,7 +7,7 @@ from decimal import Decimal
 
 from rulka.core.sheet.functions.maths import numbers_of
 from rulka.core.sheet.registry import Cells, Given, Number, Whole, sheet_function
-from rulka.core.sheet.values import DIV0, DIVIDED, NUM, ONE, VALUE, ZERO, Fault, Value, array_of, as_number, day_of
+from rulka.core.sheet.values import DIV0, DIVIDED, NUM, ONE, ZERO, Fault, Value, array_of, as_number, day_of
 
 D = DIVIDED
 SMALL = Decimal("1e-20")
@@ -363,6 +363,3 @@ def PDURATION(rate: Number, present: Number, future: Number) -> Value:
     if rate <= 0 or present <= 0 or future <= 0:
         raise Fault(NUM)
     return D.divide(D.ln(future) - D.ln(present), D.ln(ONE + rate))
-
-
-__all__ = ["VALUE"]

@@ -6,7 +6,7 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from decimal import Decimal
 
-from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, cell_text, letters
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, letters
 from rulka.core.sheet.environment import Area, Environment
 from rulka.core.sheet.functions.criteria import has_wildcard, wildcard
 from rulka.core.sheet.registry import Cells, Flag, Given, Single, Text, Whole, sheet_function
@@ -301,12 +301,3 @@ def OFFSET(cell: Given, rows: Whole, columns: Whole, height: Whole = 0, width: W
     if top < 0 or left < 0 or box.bottom >= MOST_ROWS or box.right >= MOST_COLUMNS:
         raise Fault(REF, "The cells lie outside of the sheet.")
     return Area(cell.calculation, cell.sheet, box)
-
-
-@sheet_function("lookup", area=True)
-def AREAS(area: Given) -> Value:
-    """How many areas a reference has. `=AREAS(B2:D9)` is 1"""
-    return Decimal(1)
-
-
-__all__ = ["cell_text", "place_of", "sorted_place"]
