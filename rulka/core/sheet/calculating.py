@@ -123,6 +123,8 @@ class Calculation:
         self._waiting: set[Key] = set()
         self._asked: dict[Hashable, None] = {}
         self._answers: dict[Hashable, Value] = {}
+        self.questions: dict[Key, dict[Hashable, None]] = {}
+        """What each formula asked of the ledger when it was last calculated."""
         self._arrays: dict[tuple[int, Box], tuple[tuple[int, ...], Array]] = {}
         self._stores: dict[tuple[int, int], int] = defaultdict(int)
         self._read = 0
@@ -214,12 +216,14 @@ class Calculation:
     def _used_columns(self, sheet: int) -> int:
         return max((column + 1 for number, column in self._stores if number == sheet), default=0)
 
-    def ask(self, question: Hashable) -> Value:
-        """What the ledger answers; PENDING the first time, then the answer."""
+    def ask(self, question: Hashable, key: Key | None = None) -> Value:
+        """What the ledger answers to the formula in a cell; PENDING the first time, then the answer."""
         if self._record is not None:
             self._record[question] = None
             if self._tokens:
                 return SheetError(ASKED, "", (question,))
+        elif key is not None:
+            self.questions.setdefault(key, {})[question] = None
         if question in self._answers:
             return self._answers[question]
         self._asked[question] = None
@@ -263,6 +267,24 @@ class Calculation:
             return value, list(self._record)
         finally:
             self._record, self._tokens = None, False
+
+    def tried(self, key: Key, text: str) -> Value:
+        """What a formula would give in a cell, asked of the ledger where it has to; nothing of the workbook changes."""
+        with localcontext(EXACT):
+            tokens = tokens_of(text.removeprefix("="))
+            shape = shape_from(shape_of(tokens, key[1], key[2]), tokens, key[1], key[2])
+            self._record = {}
+            try:
+                for _ in range(MOST_ROUNDS):
+                    self._read, self._asked = 0, {}
+                    value = self._run(shape, key)
+                    if not self._asked:
+                        return value
+                    self._answers.update(self.source.answers(list(self._asked)))
+            finally:
+                self._record = None
+                self._asked = {}
+            return SheetError(CIRC.code, "What it asks depends on its own result.")
 
     # changes ----------------------------------------------------------------------------------------------------------
 
@@ -334,6 +356,7 @@ class Calculation:
             self._unwatch(key, formula)
             self._waiting.discard(key)
             self._blocked.pop(key, None)
+            self.questions.pop(key, None)
             self._withdraw(key)
         if key in self.values:
             del self.values[key]
@@ -490,9 +513,13 @@ class Calculation:
                 self._finish(key, value)
 
     def _evaluated(self, key: Key) -> Value:
-        formula = self.formulas[key]
+        if self._record is None and self.questions:
+            self.questions.pop(key, None)
+        return self._run(self.formulas[key].shape, key)
+
+    def _run(self, shape: Shape, key: Key) -> Value:
         try:
-            return result_of(formula.shape.run(Environment(self, *key)))
+            return result_of(shape.run(Environment(self, *key)))
         except Fault as fault:
             return PENDING if fault.error.code == PENDING.code else fault.error
         except RecursionError:

@@ -3,7 +3,7 @@ worksheet's node, nothing narrowed, posted, own currency, as booked, the workshe
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Mapping, Sequence
 from decimal import Decimal
 from typing import Any, NamedTuple
 
@@ -13,6 +13,7 @@ from rulka.core.compute.nodes import own_calendar_of
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.sheet.addresses import MOST_ROWS
 from rulka.core.sheet.amounts import Amount, Amounts, argument, node_of, visible_codes
+from rulka.core.sheet.bounded import Bounded, Choices, Head, Pieces, choices_in
 from rulka.core.sheet.environment import Environment
 from rulka.core.sheet.listing import Lines, lines_of, list_codes
 from rulka.core.sheet.periods import is_own, period_text, written_window
@@ -32,7 +33,7 @@ def _around(environment: Environment) -> Surroundings:
 
 def _ask(environment: Environment, question: Hashable) -> Value:
     calculation: Any = environment.calculation
-    return calculation.ask(question)
+    return calculation.ask(question, (environment.sheet, environment.row, environment.column))
 
 
 def code_text(value: Scalar) -> str:
@@ -282,6 +283,64 @@ def figure(
     return _ask(environment, Figure(statement.strip(), line.strip(), column.strip(), _time(period), code_text(node)))
 
 
+class StatementPiece(NamedTuple):
+    """A question for a piece of a statement: lines from one to another, columns with commas between."""
+
+    statement: str
+    lines: str = ""
+    columns: str = ""
+    period: str = ""
+    node: str = ""
+    ledger: str = ""
+
+
+@sheet_function("ledger", "RULKA.STATEMENT", needs=True)
+def statement_(
+    environment: Environment,
+    statement: Text,
+    lines: Text = "",
+    columns: Text = "",
+    period: Single = None,
+    node: Single = None,
+) -> Value:
+    """A statement or a piece of it: lines from one to another, chosen columns, with headings.
+
+    `=RULKA.STATEMENT("income-statement", "Fare income to Fuel", "actual, budget")`
+    """
+    _around(environment)
+    question = StatementPiece(statement.strip(), lines.strip(), columns.strip(), _time(period), code_text(node))
+    return _ask(environment, question)
+
+
+@sheet_function("ledger", "RULKA.BOUNDED", needs=True)
+def bounded(
+    environment: Environment, table: Text, row: Single = None, column: Single = None, *choices: Single
+) -> Value:
+    """A figure of a bounded table by its row and column, or all of it without them; then what is chosen on its page, by
+    pairs of names and values.
+
+    `=RULKA.BOUNDED("fares-by-crossing", "4010", "actual", "entity", B2)`
+    """
+    _around(environment)
+    return _ask(environment, Bounded(table.strip(), code_text(row), code_text(column), _pairs(choices)))
+
+
+@sheet_function("ledger", "RULKA.HEAD", needs=True)
+def head(environment: Environment, table: Text, revision: Whole = 0, *choices: Single) -> Value:
+    """Whose figures a bounded table or a statement shows: node, period, scenario, what is read, currency, revision.
+
+    `=RULKA.HEAD("fares-by-crossing")`
+    """
+    _around(environment)
+    return _ask(environment, Head(table.strip(), revision, _pairs(choices)))
+
+
+def _pairs(choices: Sequence[Scalar]) -> Choices:
+    if len(choices) % 2:
+        raise Fault(VALUE, "Each choice needs a value after its name.")
+    return choices_in([code_text(one) for one in choices])
+
+
 class Table(NamedTuple):
     """A question for rows of a table loaded beside the ledger."""
 
@@ -352,6 +411,7 @@ class LedgerSource:
     def __init__(self, around: Surroundings) -> None:
         self.around = around
         self.amounts = Amounts(around)
+        self.pieces = Pieces(around, self.amounts)
 
     def answers(self, questions: Sequence[Hashable]) -> Mapping[Hashable, Value]:
         found: dict[Hashable, Value] = {}
@@ -360,13 +420,25 @@ class LedgerSource:
                 found[question] = self.amounts.answer(question)
             elif isinstance(question, Lines):
                 found[question] = lines_of(self.around, question)
+            elif isinstance(question, Bounded):
+                found[question] = self.pieces.answer(question)
+            elif isinstance(question, Head):
+                found[question] = self.pieces.head(question)
             elif isinstance(question, Counterparty):
                 found[question] = self._counterparty(question)
-            elif isinstance(question, Figure):
+            elif isinstance(question, (Figure, StatementPiece)):
                 found[question] = self.around.figures(question) if self.around.figures else NO_LEDGER
             elif isinstance(question, Table):
                 found[question] = self.around.tables(question) if self.around.tables else NO_LEDGER
         return found
+
+    def amount_questions(self, questions: Iterable[Hashable]) -> Iterator[Amount]:
+        """Those of some questions that ask for amounts, and what bounded tables among them ask for."""
+        for question in questions:
+            if isinstance(question, Amount):
+                yield question
+            elif isinstance(question, Bounded):
+                yield from self.pieces.questions(question)
 
     def _counterparty(self, question: Counterparty) -> Value:
         try:

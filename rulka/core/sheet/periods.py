@@ -1,5 +1,6 @@
 """A period as formulas write it, to the run of periods or days it means: `2027-P07`, `2027-Q3`, `ytd 2027-P07`,
-`last 12 to 2027-P07`, `2027-P01 to 2027-P07`, `this - 1 year`, `2026-10-15` (up to that day)."""
+`last 12 to 2027-P07`, `2027-P01 to 2027-P07`, `this - 1 year`, `2026-10-15` (up to that
+day), `year of this - 1 year`."""
 
 from __future__ import annotations
 
@@ -14,12 +15,13 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.values import FIRST_SERIAL, LAST_SERIAL, Scalar, day_of
 
 EXPECTED = (
-    "Write 2027-P07, 2026-10, 2027-Q3, 2027, a day, 2027-P01 to 2027-P07, ytd 2027-P07, last 12 to 2027-P07, this or "
-    "this - 1 year."
+    "Write 2027-P07, 2026-10, 2027-Q3, 2027, a day, 2027-P01 to 2027-P07, ytd 2027-P07, last 12 to 2027-P07, "
+    "year of 2027-P07, this or this - 1 year."
 )
 OWN = re.compile(r"own\s+", re.IGNORECASE)
 TO_DATE = re.compile(r"(?:ytd|year to date)\b\s*", re.IGNORECASE)
 QUARTER_TO_DATE = re.compile(r"(?:qtd|quarter to date)\b\s*", re.IGNORECASE)
+WHOLE = re.compile(r"(year|quarter)\s+of\b\s*", re.IGNORECASE)
 LAST = re.compile(r"last\s+([1-9][0-9]{0,2})(?:\s+periods?)?(?:\s+to\s+(?P<to>.+))?", re.IGNORECASE | re.ASCII)
 RANGE = re.compile(r"(?P<first>.+?)\s+to\s+(?P<last>.+)", re.IGNORECASE)
 MOVED = re.compile(
@@ -94,6 +96,11 @@ def _window(calendar: FiscalCalendar, text: str, reporting: Period, depth: int) 
         return _to_date(calendar, _window(calendar, text[found.end() :], reporting, depth + 1), "year to date")
     if found := QUARTER_TO_DATE.match(text):
         return _to_date(calendar, _window(calendar, text[found.end() :], reporting, depth + 1), "quarter to date")
+    if found := WHOLE.match(text):
+        end = _window(calendar, text[found.end() :], reporting, depth + 1)
+        window = window_at(calendar, read_window(found[1].lower()), calendar.periods[end.last])
+        assert window is not None  # a period is always in its year, and quarters are refused in words
+        return window
     if found := LAST.fullmatch(text):
         end = _window(calendar, found["to"] or "", reporting, depth + 1)
         _whole(end, text)

@@ -10,7 +10,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.sheet.remap import Remap
 from rulka.core.sheet.steps import apply
 from rulka.core.sheet.tokens import Area, FormulaFault, rewritten
-from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook, cells_step, settings_step
+from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook, cells_step, copied, settings_step
 
 
 def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
@@ -22,7 +22,7 @@ def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
     steps: list[Step] = []
     by_row = remap.axis == "rows"
     gone = {place: Cell() for place in sheet.cells if remap.place(place[0] if by_row else place[1]) is None}
-    trial = _copy(workbook)
+    trial = copied(workbook)
     if gone:
         steps.append(cells_step(sheet, gone))
         apply(trial, steps[-1])
@@ -52,11 +52,6 @@ def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
     if kept != workbook.parameters:
         steps.append({"kind": "parameters", "before": workbook.parameters, "after": kept})
     return steps
-
-
-def _copy(workbook: Workbook) -> Workbook:
-    sheets = [Sheet(sheet.number, sheet.name, dict(sheet.cells), dict(sheet.settings)) for sheet in workbook.sheets]
-    return Workbook(sheets, dict(workbook.names), workbook.looks, list(workbook.parameters))
 
 
 def _check(sheet: Sheet, remap: Remap) -> None:
@@ -100,6 +95,13 @@ def changed_area(area: Area, remap: Remap) -> Area | None:
     return replace(area, left=ends[0], right=ends[1])
 
 
+BOXED = ("spans", "choices", "hiding", "blocks", "pictures")
+"""Settings that lie over cells: they grow, shrink, move and go with them."""
+
+AT_CELLS = ("comments",)
+"""Settings by cell, `row,column`."""
+
+
 def remapped_settings(settings: dict[str, Any], remap: Remap) -> dict[str, Any]:
     """A sheet's settings after rows or columns went elsewhere."""
     found = dict(settings)
@@ -109,9 +111,25 @@ def remapped_settings(settings: dict[str, Any], remap: Remap) -> dict[str, Any]:
         found[sizes] = {str(number): size for number, size in places.items() if number is not None}
     if hidden in found:
         found[hidden] = sorted(place for number in found[hidden] if (place := remap.place(number)) is not None)
-    for name in ("spans", "choices"):
+    for name in BOXED:
         if name in found:
             found[name] = [moved for one in found[name] if (moved := _boxed(one, remap)) is not None]
+    for name in AT_CELLS:
+        if name in found:
+            found[name] = _placed(found[name], remap)
+    if remap.axis == "columns" and "column looks" in found:
+        places = {remap.place(int(column)): look for column, look in found["column looks"].items()}
+        found["column looks"] = {str(column): look for column, look in places.items() if column is not None}
+    return found
+
+
+def _placed(cells: dict[str, Any], remap: Remap) -> dict[str, Any]:
+    found = {}
+    for name, value in cells.items():
+        row, column = (int(part) for part in name.split(","))
+        place = remap.place(row if remap.axis == "rows" else column)
+        if place is not None:
+            found[f"{place},{column}" if remap.axis == "rows" else f"{row},{place}"] = value
     return found
 
 
@@ -121,7 +139,12 @@ def _boxed(one: dict[str, Any], remap: Remap) -> dict[str, Any] | None:
     if ends is None:
         return None
     box = [ends[0], left, ends[1], right] if remap.axis == "rows" else [top, ends[0], bottom, ends[1]]
-    return {**one, "box": box}
+    moved = {**one, "box": box}
+    name = "keys" if remap.axis == "rows" else "column keys"
+    if name in one:
+        places = {remap.place(int(row)): key for row, key in one[name].items()}
+        moved[name] = {str(row): key for row, key in places.items() if row is not None}
+    return moved
 
 
 def _parameter(one: dict[str, Any], sheet: Sheet, remap: Remap) -> dict[str, Any] | None:

@@ -16,7 +16,15 @@ from rulka.core.sheet.parsing import Binary, Call, Node, Reference, Spilled, Una
 from rulka.core.sheet.values import Array, Fault, Scalar, SheetError, as_text, general
 from rulka.core.sheet.workbook import Cell, Look, Workbook
 
-AMOUNTS = ("RULKA.ACTIVITY", "RULKA.OPENING", "RULKA.CLOSING", "RULKA.DEBITS", "RULKA.CREDITS", "RULKA.FIGURE")
+AMOUNTS = (
+    "RULKA.BOUNDED",
+    "RULKA.ACTIVITY",
+    "RULKA.OPENING",
+    "RULKA.CLOSING",
+    "RULKA.DEBITS",
+    "RULKA.CREDITS",
+    "RULKA.FIGURE",
+)
 DAYS = ("DATE", "TODAY", "EDATE", "EOMONTH", "WORKDAY", "DATEVALUE", "RULKA.FIRSTDAY", "RULKA.LASTDAY")
 PASSING = (
     "SUM",

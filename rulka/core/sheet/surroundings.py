@@ -37,6 +37,10 @@ class Surroundings:
     figures: Callable[[Any], Value] | None = None
     tables: Callable[[Any], Value] | None = None
     about: Mapping[str, Any] = field(default_factory=dict)
+    bounded: Callable[[str], Any] | None = None
+    """Gives the definition of a bounded table that the reader may place, and raises NotFound otherwise."""
+    statement_head: Callable[[str], str] | None = None
+    """Whose figures a statement shows, in words; raises NotFound where there is none."""
     _times: dict[tuple[str, str, str], Time] = field(default_factory=dict)
 
     def view_of(self, ledger: str) -> View:

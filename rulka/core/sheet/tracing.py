@@ -21,9 +21,11 @@ from rulka.core.definitions.statements import StatementDef
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import Box, Key
 from rulka.core.sheet.amounts import SIGNS, Amount, Amounts, Read
+from rulka.core.sheet.bounded import Bounded
 from rulka.core.sheet.calculating import Calculation
 from rulka.core.sheet.evaluating import box_of
-from rulka.core.sheet.values import Scalar, SheetError, Value
+from rulka.core.sheet.ledger_functions import LedgerSource
+from rulka.core.sheet.values import Array, Scalar, SheetError, Value
 
 FIGURE = "figure"
 """The key of the one line and the one column."""
@@ -133,11 +135,12 @@ def trace_cell_value(calculation: Calculation, key: Key) -> CellTrace:
     if formula is None:
         return CellTrace(at, text, value, ())
     parts: list[CellPart] = []
-    for question in calculation.asked_by(key):
-        if isinstance(question, Amount):
-            answer = calculation.ask(question)
-            parts.append(CellPart(question_text(question), answer, question=question))
     left_out = 0
+    for question in _amounts_behind(calculation, key):
+        if len(parts) >= MOST_PARTS:
+            left_out += 1
+            continue
+        parts.append(CellPart(question_text(question), _answer(calculation, question), question=question))
     for cell in _read_by(calculation, key):
         held = calculation.shown_at(cell)
         if not isinstance(held, (Decimal, SheetError)) or cell == key:
@@ -147,6 +150,24 @@ def trace_cell_value(calculation: Calculation, key: Key) -> CellTrace:
             continue
         parts.append(CellPart(calculation.address(cell, key[0]), held, cell=cell))
     return CellTrace(at, text, value, tuple(parts), left_out)
+
+
+def _amounts_behind(calculation: Calculation, key: Key) -> list[Amount]:
+    """The amounts that were asked for a cell; of a bounded table's piece those of the figure in the cell."""
+    anchor = calculation.anchor_of(key)
+    found: list[Amount] = []
+    for question in calculation.asked_by(key):
+        if isinstance(question, Amount):
+            found.append(question)
+        elif isinstance(question, Bounded) and isinstance(calculation.source, LedgerSource):
+            place = (key[1] - anchor[1], key[2] - anchor[2]) if not question.row and not question.column else None
+            found += calculation.source.pieces.questions(question, place)
+    return found
+
+
+def _answer(calculation: Calculation, question: Amount) -> Scalar:
+    answer = calculation.source.answers([question])[question]
+    return answer.rows[0][0] if isinstance(answer, Array) else answer
 
 
 def _read_by(calculation: Calculation, key: Key) -> list[Key]:

@@ -102,6 +102,12 @@ class Workbook:
         ]
 
 
+def copied(workbook: Workbook) -> Workbook:
+    """A workbook like another one; what is done to it leaves the other as it is. Looks are shared: they only grow."""
+    sheets = [Sheet(sheet.number, sheet.name, dict(sheet.cells), dict(sheet.settings)) for sheet in workbook.sheets]
+    return Workbook(sheets, dict(workbook.names), workbook.looks, list(workbook.parameters))
+
+
 Step = dict[str, Any]
 """One change as plain data; `kind` is cells, remap, settings, names, parameters or sheets."""
 

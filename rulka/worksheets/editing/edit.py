@@ -12,7 +12,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import cell_text
 from rulka.core.sheet.parameters import Parameter, check_pairs, checked_value
 from rulka.core.sheet.steps import apply, inverses
-from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook
+from rulka.core.sheet.workbook import Cell, Step, Workbook, copied
 from rulka.people.models import Person
 from rulka.worksheets.library.opening import required_editor
 from rulka.worksheets.library.storing import read_workbook, write_steps
@@ -76,12 +76,7 @@ def _who(person: Person | None) -> str:
 
 def _after(workbook: Workbook, steps: list[Step]) -> Workbook:
     """A workbook after some steps; the one given stays as it is."""
-    after = Workbook(
-        [Sheet(sheet.number, sheet.name, dict(sheet.cells), dict(sheet.settings)) for sheet in workbook.sheets],
-        dict(workbook.names),
-        workbook.looks,
-        list(workbook.parameters),
-    )
+    after = copied(workbook)
     for step in steps:
         apply(after, step)
     return after

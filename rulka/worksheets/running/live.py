@@ -111,6 +111,13 @@ def calculated(workbook: Workbook, source: LedgerSource, values: Mapping[str, st
     return Calculation(sheets.values(), workbook.names, source=source, context=source.around, today=_today())
 
 
+def calculated_for(workbook: Workbook, reader: Reader) -> Calculation:
+    """A workbook that isn't stored, calculated for a reader."""
+    outside = Outside(reader.ledger, reader.view, reader.period, reader.node, reader.person)
+    source = LedgerSource(surroundings(outside, reader.period, reader.node))
+    return calculated(workbook, source, own_values(workbook, {}, reader))
+
+
 def _today() -> date:
     return timezone.localdate()
 

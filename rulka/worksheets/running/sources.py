@@ -13,14 +13,19 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.books.narrowing import codes_of
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.amounts import argument, visible_codes
+from rulka.core.sheet.blocks import columns_of, piece_of
+from rulka.core.sheet.bounded import BoundedDef, bounded_from
 from rulka.core.sheet.functions.criteria import condition
-from rulka.core.sheet.ledger_functions import Figure, Table
-from rulka.core.sheet.listing import CONDITION, columns_in
+from rulka.core.sheet.ledger_functions import Figure, StatementPiece, Table
+from rulka.core.sheet.listing import AMOUNT_LOOK, CONDITION, columns_in
 from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in, rank
+from rulka.formats.figures import unit_title
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.reading.queries import find_ledger, view_of
@@ -30,6 +35,7 @@ from rulka.statements.library.opening import definitions_for
 from rulka.statements.library.shelves import level_of
 from rulka.statements.library.storing import stamp_of
 from rulka.statements.running.runs import Outcome, run
+from rulka.worksheets.library.tables import open_table
 from rulka.worksheets.models import BesideTable
 
 
@@ -55,13 +61,22 @@ class Outside:
             raise NotFound(f"Ledger '{code}' does not exist.", hint=one_of(code, accesses), subject="ledger")
         return view_of(accesses[code].ledger, accesses[code].own_fence())
 
-    def figure(self, question: Figure) -> Value:
+    def figure(self, question: Figure | StatementPiece) -> Value:
         self._note("statement", question.statement)
-        return self.figures.answer(question)
+        return self.figures.answer(question) if isinstance(question, Figure) else self.figures.piece(question)
+
+    def statement_head(self, name: str) -> str:
+        self._note("statement", name)
+        return self.figures.head(name)
 
     def table(self, question: Table) -> Value:
         self._note("table", question.name)
         return table_rows(self.ledger, self.view, question)
+
+    def bounded(self, name: str) -> BoundedDef:
+        """A bounded table that the reader may place."""
+        self._note("bounded", name)
+        return bounded_from(open_table(self.ledger, name, person=self.person).body)
 
     def is_current(self) -> bool:
         """Whether all that was read is as it was, and may still be read."""
@@ -78,6 +93,9 @@ class Outside:
                 return view.revision, view.fence
             if kind == "table":
                 return BesideTable.objects.filter(ledger=self.ledger, name=name).values_list("loaded").first()
+            if kind == "bounded":
+                table = open_table(self.ledger, name, person=self.person)
+                return table.pk, table.version
             definitions = definitions_for(self.ledger, name, self.person)
             level = level_of(self.person, definitions["statement"]) if self.person else 0
             return stamp_of(definitions), level
@@ -101,6 +119,8 @@ def surroundings(outside: Outside, period: Period, node: str) -> Surroundings:
         outside.figure,
         outside.table,
         {"age": Decimal(age) if age is not None else None},
+        outside.bounded,
+        outside.statement_head,
     )
 
 
@@ -111,8 +131,43 @@ class Figures:
         self.ledger, self.view, self.period, self.node, self.person = ledger, view, period, node, person
         self._runs: dict[tuple[str, str, str], Outcome | SheetError] = {}
 
+    def computed(self, statement: str, period: str = "", node: str = "") -> Computed:
+        """A statement run as the reader sees it; raises RulkaError in words."""
+        outcome = self._run(Figure(statement, "", "", period, node))
+        if isinstance(outcome, SheetError):
+            raise NotFound(outcome.note, subject="statement")
+        return outcome.computed
+
+    def head(self, name: str) -> str:
+        """Whose figures a statement shows: node, period, columns, currency."""
+        computed = self.computed(name)
+        scenarios = [column.asked.scenario for column in computed.columns if column.has_figures]
+        said = [computed.node.name, computed.period.title, ", ".join(dict.fromkeys(scenarios)), unit_title(computed)]
+        return " · ".join(part for part in said if part)
+
+    def piece(self, question: StatementPiece) -> Value:
+        """Lines and columns of a statement with their headings, exact figures in presented sign."""
+        outcome = self._run(question)
+        if isinstance(outcome, SheetError):
+            return outcome
+        computed = outcome.computed
+        place = "lines"
+        try:
+            rows = piece_of(computed, question.lines)
+            place = "columns"
+            keys = columns_of(computed, question.columns)
+        except RulkaError as error:
+            return argument(place, error)
+        places = [computed.place(key) for key in keys]
+        heads: list[Scalar] = ["", *(" ".join(computed.columns[at].heading.split()) for at in places)]
+        found: list[list[Scalar]] = [heads]
+        for row in rows:
+            if row.kind not in ("spacer", "page break"):
+                found.append([row.label, *(_shown(row, at) for at in places)])
+        return Array(found, ("", *(AMOUNT_LOOK for _ in places)))
+
     def answer(self, question: Figure) -> Value:
-        """The exact figure of a statement's cell, in presented sign."""
+        """The exact figure of a statement's cell, in presented sign; `label` gives what stands before it."""
         outcome = self._run(question)
         if isinstance(outcome, SheetError):
             return outcome
@@ -120,6 +175,8 @@ class Figures:
         row = next((row for row in computed.rows if question.line in (row.key, row.label)), None) or next(
             (row for row in computed.rows if slug(row.label) == slug(question.line)), None
         )
+        if row is not None and question.column == "label":
+            return row.label
         if row is None or not row.has_figures:
             known = [row.label for row in computed.rows if row.has_figures]
             return SheetError(
@@ -138,13 +195,12 @@ class Figures:
             return SheetError(
                 NA.code, f"Argument column: '{question.column[:40]}' isn't there. {one_of(question.column, known)}"
             )
-        value = row.values[place]
+        value = _shown(row, place)
         if value is None:
-            word = "it is sealed" if place in row.sealed_at else "it has no meaning there"
-            return SheetError(NA.code, f"{row.label}: {word}.")
-        return DIVIDED.divide(Decimal(value.numerator), Decimal(value.denominator))
+            return SheetError(NA.code, f"{row.label}: it has no meaning there.")
+        return value
 
-    def _run(self, question: Figure) -> Outcome | SheetError:
+    def _run(self, question: Figure | StatementPiece) -> Outcome | SheetError:
         period = question.period or self.period.code
         name = (question.statement, period, question.node)
         if name not in self._runs:
@@ -160,7 +216,16 @@ class Figures:
         return self._runs[name]
 
 
-MOST_ROWS = 10_000
+def _shown(row: Row, place: int) -> Scalar:
+    """What a statement's row has in a column, exact; an error where it is sealed or means nothing, nothing where the
+    row shows none."""
+    value = row.values[place] if row.has_figures and place not in row.blank else None
+    if value is not None:
+        return DIVIDED.divide(Decimal(value.numerator), Decimal(value.denominator))
+    if not row.has_figures or place in row.blank:
+        return None
+    word = "it is sealed" if place in row.sealed_at else "it has no meaning there"
+    return SheetError(NA.code, f"{row.label}: {word}.")
 
 
 def table_rows(ledger: Ledger, view: View, question: Table) -> Value:

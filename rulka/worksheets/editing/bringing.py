@@ -1,0 +1,74 @@
+"""Statements brought over: laid down as a worksheet, held against the statement at several nodes and periods first."""
+
+from __future__ import annotations
+
+from rulka.core.books.calendar import Period
+from rulka.core.books.fence import Fence
+from rulka.core.compute.computed import Computed
+from rulka.core.errors import RulkaError
+from rulka.core.sheet.from_statement import LaidDown, ask_instead, disagreeing, lay_down
+from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.opening import definitions_for
+from rulka.statements.library.storing import title_of
+from rulka.statements.running.runs import node_asked, page_nodes, run
+from rulka.worksheets.library.opening import required_editor
+from rulka.worksheets.library.storing import store_workbook
+from rulka.worksheets.models import Worksheet
+from rulka.worksheets.running.live import Reader, calculated_for
+
+MOST_ROUNDS = 4
+
+
+def open_as_worksheet(reader: Reader, name: str, *, of: str = "", title: str = "") -> Worksheet:
+    """A new worksheet that gives a statement's figures; `of` is the node of a statement that has nodes of its own."""
+    required_editor(reader.person)
+    definitions = definitions_for(reader.ledger, name, reader.person)
+    laid = laid_down(reader, definitions, of)
+    title = title or f"{title_of(definitions['statement'])}, worksheet"
+    return store_workbook(reader.ledger, title, laid.workbook, person=reader.person)
+
+
+def laid_down(reader: Reader, definitions: Definitions, of: str = "") -> LaidDown:
+    """A statement as a workbook. Where a formula of its own gives another figure than the statement, for this node and
+    period or for others tried beside it, the cell asks the statement instead."""
+    statement = definitions["statement"]
+    node = node_asked(statement, node=reader.node, of=of)
+    computed = _run(definitions, reader, reader.period, node)
+    laid = lay_down(computed, statement.name, title_of(statement), scoped=bool(computed.statement.scope))
+    tried = [(reader.period, computed.node.code, computed), *_others(definitions, reader, computed)]
+    for _ in range(MOST_ROUNDS):
+        wrong = {place for one in tried for place in _wrong(laid, reader, *one)}
+        if not wrong or not ask_instead(laid, wrong):
+            break
+    return laid
+
+
+def _wrong(laid: LaidDown, reader: Reader, period: Period, node: str, computed: Computed) -> list[tuple[int, int]]:
+    own = Reader(reader.ledger, reader.view, period, reader.node if laid.has_nodes else node, reader.person)
+    workbook = laid.at_node(node) if laid.has_nodes else laid.workbook
+    return disagreeing(laid, calculated_for(workbook, own), computed)
+
+
+def _others(definitions: Definitions, reader: Reader, first: Computed) -> list[tuple[Period, str, Computed]]:
+    """The statement at other periods and nodes, as far as it can be run for them."""
+    periods = reader.view.frame.calendar.periods
+    at = reader.period.index
+    near = [periods[place] for place in (at - 1, at - 5, at - 12, at + 1) if 0 <= place < len(periods)]
+    here = first.node.code
+    nodes = [node.code for node in page_nodes(first.statement, reader.view) if node.code != here]
+    asked = [(period, here) for period in near]
+    asked += [(reader.period, node) for node in nodes[:2]] + [
+        (period, node) for period in near[:1] for node in nodes[-1:]
+    ]
+    found = []
+    for period, node in asked:
+        try:
+            found.append((period, node, _run(definitions, reader, period, node)))
+        except RulkaError:
+            continue  # it can't be run there, so nothing is shown there that could differ
+    return found
+
+
+def _run(definitions: Definitions, reader: Reader, period: Period, node: str) -> Computed:
+    fence: Fence = reader.view.fence
+    return run(definitions, period.code, node, fence, reader.person).computed
