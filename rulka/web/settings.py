@@ -174,6 +174,11 @@ DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
-    "loggers": {"rulka": {"handlers": ["console"], "level": "INFO"}},
+    "filters": {"without-keys": {"()": "rulka.web.logs.WithoutKeys"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["without-keys"]}},
+    "loggers": {
+        "rulka": {"handlers": ["console"], "level": "INFO"},
+        "django": {"handlers": ["console"], "level": "INFO"},
+        "django.server": {"handlers": ["console"], "level": "INFO", "propagate": False},
+    },
 }

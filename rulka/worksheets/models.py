@@ -23,7 +23,7 @@ class Worksheet(models.Model):
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="worksheets")
     name = models.CharField(max_length=80)
     title = models.CharField(max_length=120)
-    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.SET_NULL, related_name="worksheets")
+    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.RESTRICT, related_name="worksheets")
     version = models.IntegerField(default=1)
     revision = models.IntegerField(null=True, help_text="The revision that it stays at; none for the newest")
     opening = models.CharField(max_length=8, choices=Opening.choices, default=Opening.NEWEST)
@@ -123,7 +123,7 @@ class BoundedTable(models.Model):
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="bounded_tables")
     name = models.CharField(max_length=80)
-    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.SET_NULL, related_name="bounded_tables")
+    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.RESTRICT, related_name="bounded_tables")
     body = models.JSONField()
     version = models.IntegerField(default=1)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")

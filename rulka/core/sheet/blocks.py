@@ -393,7 +393,7 @@ class _Writer:
         self.workbook, self.block, self.layout = copied(workbook), dict(block), layout
         self.number = sheet.number
         self.done = Done()
-        self.former = choices_tail(block.get("former") or block.get("choices") or {})
+        self.former = choices_tail(block["former"] if "former" in block else block.get("choices", {}))
 
     @property
     def sheet(self) -> Sheet:

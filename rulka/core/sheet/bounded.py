@@ -320,7 +320,7 @@ class Piece:
             found = list(self._coded(axis))
         if axis.total:
             tops = tuple(member for member in found if member.depth == 0)
-            found.append(Member(TOTAL, axis.total, parts=tops))
+            found += [] if not tops else [Member(TOTAL, axis.total, parts=tops)]
         return found
 
     def _pieces(self, text: str) -> list[str]:

@@ -48,6 +48,10 @@ class Group:
     question: Amount
     askers: dict[int, list[Key]]
     first: Key
+    asked: Amount
+    """The first question as its formula asks it."""
+    codes: tuple[str, ...] = ()
+    """The codes of all accounts, by their places."""
 
     @property
     def title(self) -> str:
@@ -85,7 +89,9 @@ def groups_of(calculation: Calculation, sheet: int, source: LedgerSource) -> lis
             alike = _alike(question, amounts)
             group = found.get(alike)
             if group is None:
-                group = found[alike] = Group(alike, {}, key)
+                seen = _view_of(amounts, question.ledger)
+                codes = tuple(item.code for item in seen.frame.accounts.items) if seen else ()
+                group = found[alike] = Group(alike, {}, key, question, codes)
             view = _view_of(amounts, question.ledger)
             meant = None if view is None else amounts.accounts(question, view)
             if meant is None or isinstance(meant, SheetError):
@@ -157,7 +163,8 @@ def _wanted(group: Group, selection: str, view: View) -> tuple[str, BoolArray, s
     word = selection.strip().casefold()
     if not word:
         types = {accounts.items[place].type for place in group.askers}
-        word = next((name for name, kinds in NAMED.items() if types and types <= set(kinds)), "")
+        money = types - {"statistical"}
+        word = next((name for name, kinds in NAMED.items() if money and money <= set(kinds)), "")
         if not word:
             kinds = types & {*RESULT, *BALANCE}
             mask = able & ~accounts.of_type("statistical") if kinds else able & accounts.of_type("statistical")

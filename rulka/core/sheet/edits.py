@@ -5,14 +5,16 @@ from __future__ import annotations
 import csv
 import io
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from decimal import Decimal
 from typing import Any
 
 from rulka.core.books.calendar import FiscalCalendar
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, cell_text, letters
-from rulka.core.sheet.inputs import read_input
+from rulka.core.sheet.hiding import AXES as HIDING_AXES
+from rulka.core.sheet.hiding import KINDS as HIDING_KINDS
+from rulka.core.sheet.inputs import read_input, typed
 from rulka.core.sheet.number_format import FormatFault, sections
 from rulka.core.sheet.remap import Remap
 from rulka.core.sheet.remapping import remap_steps
@@ -31,6 +33,7 @@ from rulka.core.sheet.workbook import (
 )
 
 MOST_TOUCHED = 200_000
+MOST_COMMENT = 2_000
 Places = Mapping[tuple[int, int], Cell]
 
 
@@ -200,8 +203,23 @@ def _period_text(place: int, like: str, calendar: FiscalCalendar) -> str:
 # copying and pasting --------------------------------------------------------------------------------------------------
 
 
-def copy(workbook: Workbook, source: Sheet, box: Box, sheet: Sheet, target: Box, *, what: str = "all") -> list[Step]:
-    """Copy cells; into a larger place several times over. `what` is all, inputs or looks."""
+PASTED = ("all", "inputs", "looks", "values")
+
+
+def copy(
+    workbook: Workbook,
+    source: Sheet,
+    box: Box,
+    sheet: Sheet,
+    target: Box,
+    *,
+    what: str = "all",
+    value_at: Callable[[int, int], Scalar] | None = None,
+) -> list[Step]:
+    """Copy cells; into a larger place several times over. `what` is all, inputs (formulas alone), looks, or values,
+    which `value_at` gives."""
+    if what not in PASTED or (what == "values" and value_at is None):
+        raise NotFound(f"'{what[:20]}' can't be pasted.", hint=f"Paste {', '.join(PASTED)}.", subject="paste")
     down = max(target.rows // box.rows, 1) if target.rows % box.rows == 0 else 1
     across = max(target.columns // box.columns, 1) if target.columns % box.columns == 0 else 1
     changed: dict[tuple[int, int], Cell] = {}
@@ -214,8 +232,10 @@ def copy(workbook: Workbook, source: Sheet, box: Box, sheet: Sheet, target: Box,
                 raise RulkaError("What is pasted doesn't fit on the sheet.", hint="Paste further up.", subject="paste")
             former = sheet.cell(*at)
             text = formula_at(cell.input, at[0] - own_row, at[1] - own_column)
+            if what == "values" and value_at is not None:
+                text = typed(value_at(own_row, own_column))
             changed[at] = Cell(
-                former.input if what == "looks" else text, former.look if what == "inputs" else cell.look
+                former.input if what == "looks" else text, former.look if what in ("inputs", "values") else cell.look
             )
     return _kept(workbook, sheet, changed)
 
@@ -314,8 +334,8 @@ CHOICES = {
 }
 
 
-def set_look(workbook: Workbook, sheet: Sheet, boxes: Iterable[Box], look: Mapping[str, Any]) -> list[Step]:
-    """Give cells parts of a look; what isn't named stays."""
+def check_look(look: Mapping[str, Any]) -> None:
+    """Refuse what is no look, in words."""
     for key, value in look.items():
         if key not in LOOK_KEYS or (key in CHOICES and value not in CHOICES[key]):
             raise NotFound(f"'{value}' is no {key}.", hint="Choose one of the list.", subject="look")
@@ -324,6 +344,11 @@ def set_look(workbook: Workbook, sheet: Sheet, boxes: Iterable[Box], look: Mappi
             sections(str(look["number"]))
         except FormatFault as fault:
             raise RulkaError(str(fault), hint="Write #,##0.00 or choose one.", subject="number") from None
+
+
+def set_look(workbook: Workbook, sheet: Sheet, boxes: Iterable[Box], look: Mapping[str, Any]) -> list[Step]:
+    """Give cells parts of a look; what isn't named stays."""
+    check_look(look)
     changed = {}
     for box in boxes:
         if box.size > MOST_TOUCHED:
@@ -332,6 +357,37 @@ def set_look(workbook: Workbook, sheet: Sheet, boxes: Iterable[Box], look: Mappi
             cell = sheet.cell(*place)
             changed[place] = Cell(cell.input, workbook.look_number({**workbook.look(cell.look), **look}))
     return _kept(workbook, sheet, changed)
+
+
+def column_look(sheet: Sheet, first: int, last: int, look: Mapping[str, Any]) -> list[Step]:
+    """Give whole columns parts of a look, for cells that don't say otherwise; one that says nothing takes it away."""
+    check_look(look)
+    found = {column: dict(own) for column, own in sheet.settings.get("column looks", {}).items()}
+    for column in range(first, last + 1):
+        merged = {key: value for key, value in {**found.get(str(column), {}), **look}.items() if value}
+        found[str(column)] = merged if look else {}
+    return set_setting(sheet, column_looks={column: own for column, own in found.items() if own})
+
+
+def comment(sheet: Sheet, row: int, column: int, text: str, who: str, at: str) -> list[Step]:
+    """Put a comment to a cell, or take it away with an empty one."""
+    if len(text) > MOST_COMMENT:
+        raise RulkaError(f"A comment has at most {MOST_COMMENT:,} characters.", hint="Shorten it.", subject="comment")
+    found = dict(sheet.settings.get("comments", {}))
+    found.pop(f"{row},{column}", None)
+    if text.strip():
+        found[f"{row},{column}"] = {"text": checked(text.strip()), "who": who, "at": at}
+    return set_setting(sheet, comments=found)
+
+
+def hide_by(sheet: Sheet, box: Box, kind: str, axis: str) -> list[Step]:
+    """Let rows or columns of a box hide themselves; without a kind, no more."""
+    rules = [rule for rule in sheet.settings.get("hiding", ()) if not Box(*rule["box"]).meets(box)]
+    if kind and (kind not in HIDING_KINDS or axis not in HIDING_AXES):
+        raise NotFound(f"'{kind[:20]} {axis[:20]}' can't hide.", hint="Choose from the list.", subject="hide")
+    if kind:
+        rules.append({"kind": kind, "axis": axis, "box": [box.top, box.left, box.bottom, box.right]})
+    return set_setting(sheet, hiding=rules)
 
 
 # order, find, sums ----------------------------------------------------------------------------------------------------

@@ -11,6 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
+from typing import Any
 
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import Narrowing, codes_of
@@ -158,14 +159,18 @@ class _Layer:
 
     def _hide(self, sheet: Sheet) -> None:
         """Lines that hide: always as hidden rows, those that hide when they are empty by a rule."""
-        always, rules = [], []
+        always: list[int] = []
+        rules: list[dict[str, Any]] = []
         for row in self.rows:
             hide = self.computed.line(row.line).hide if row.line else ""
             at = self.line_at[row.key]
             if hide == "always":
                 always.append(at)
             elif hide in ("when zero", "when nothing was booked") and row.has_figures:
-                rules.append({"kind": "empty", "axis": "rows", "box": [at, 1, at, len(self.columns)]})
+                if rules and rules[-1]["box"][2] == at - 1:
+                    rules[-1]["box"][2] = at
+                else:
+                    rules.append({"kind": "empty", "axis": "rows", "box": [at, 1, at, len(self.columns)]})
         if always:
             sheet.settings["hidden rows"] = always
         if rules:
@@ -193,7 +198,9 @@ class _Layer:
             number = self._number(row, column)
             asking = self._asking(row, column)
             formula = self._formula(row, place, column) or asking
-            self._put(at, on, formula, {**look, **above, **below, **({"number": number} if number else {})})
+            self._put(
+                at, on, formula, {"align": "right", **look, **above, **below, **({"number": number} if number else {})}
+            )
             self.result.places[row.key, column.key] = (at, on)
             self.result.asking[at, on] = asking
 

@@ -12,7 +12,7 @@ from typing import Any
 
 from rulka.core.sheet.addresses import Box
 from rulka.core.sheet.calculating import Calculation
-from rulka.core.sheet.values import Scalar
+from rulka.core.sheet.values import Scalar, SheetError, as_text
 
 KINDS = ("empty", "condition")
 AXES = ("rows", "columns")
@@ -46,3 +46,16 @@ def is_empty(values: Iterable[Scalar]) -> bool:
 def says_so(values: Iterable[Scalar]) -> bool:
     """Whether a cell says TRUE; an error hides nothing."""
     return any(value is True for value in values)
+
+
+def filtered_out(own: Mapping[str, Any], sheet: int, calculation: Calculation) -> set[int]:
+    """Rows that a filter hides: those whose cell shows none of its values; the first row of its box is the head."""
+    top, _, bottom, _ = own["box"]
+    wanted = set(own["values"])
+    hidden = set()
+    for row in range(top + 1, bottom + 1):
+        value = calculation.shown_at((sheet, row, own["column"]))
+        text = value.code if isinstance(value, SheetError) else as_text(value)
+        if text not in wanted:
+            hidden.add(row)
+    return hidden

@@ -3,6 +3,7 @@ statement; what isn't understood is listed."""
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections import Counter
 from collections.abc import Mapping, Sequence
@@ -10,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from rulka.core.books.book import View
-from rulka.core.books.selection import PATTERN_MEANT, Part, evaluate, parse_selection
+from rulka.core.books.selection import KEYWORDS, PATTERN_MEANT, Part, evaluate, parse_selection
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, cell_text
@@ -29,9 +30,13 @@ ROLES = {
     "total": "total of rows",
 }
 MOST_LISTED = 2_000
-CODE = re.compile(r"[0-9A-Za-z][0-9A-Za-z._-]*", re.ASCII)
+CODE = re.compile(r"[0-9A-Za-z]+(?:[._-][0-9A-Za-z]+)*", re.ASCII)
 TOTALS = re.compile(r"[0-9+\-,;.:\s]+|.*\bto\b.*")
-TERM = re.compile(r"([+-])?\s*([0-9A-Za-z]+)(?:\s*(?:\.{2,}|:|-(?=\S)|\bto\b)\s*([0-9A-Za-z]+))?\s*[,;]?\s*")
+TERM = re.compile(r"([+-])?\s*([0-9A-Za-z]+)(?:\s*(?:\.{2,}|:|\bto\b)\s*([0-9A-Za-z]+))?\s*[,;]?\s*")
+RUN = re.compile(r"([0-9A-Za-z]+)\s*[-–—]\s*([0-9A-Za-z]+)")
+"""A total that says two rows with a line between means all from one to the other; beside other signs the line is a
+minus."""
+
 MINUS = ("-", "minus", "c", "cr", "credit", "flipped", "-1", "neg", "negative")
 PLUS = ("", "+", "plus", "d", "dr", "debit", "as booked", "1", "pos", "positive")
 
@@ -66,10 +71,16 @@ def guessed_roles(rows: Sequence[Sequence[str]], view: View) -> list[str]:
         if texts * 2 > filled[at] and "caption" not in found and named[at] * 2 <= filled[at]:
             found[at] = "caption"
     likely = [at for at in range(width) if not found[at] and named[at] * 2 > max(filled[at], 1)]
+    if len(likely) > 1 and filled[likely[0]] == len(rows) and _counts_up(columns[likely[0]]):
+        found[likely[0]], likely = "number", likely[1:]  # rows are numbered, and some numbers are codes as well
     if len(likely) == 2 and likely[1] == likely[0] + 1 and all("," not in cell for cell in columns[likely[1]]):
         found[likely[0]], found[likely[1]] = "low", "high"
     elif likely:
-        found[likely[0]] = "codes"
+        first, last = likely[0], likely[0] + 1
+        if last < width and not found[last] and _are_ends(columns[first], columns[last]):
+            found[first], found[last] = "low", "high"  # a highest code need not be an account itself
+        else:
+            found[first] = "codes"
     for at, cells in enumerate(columns):
         words = {cell.casefold() for cell in cells if cell}
         if found[at] or not words:
@@ -81,6 +92,17 @@ def guessed_roles(rows: Sequence[Sequence[str]], view: View) -> list[str]:
         elif "total" not in found and all(TOTALS.fullmatch(word) for word in words):
             found[at] = "total"
     return found
+
+
+def _are_ends(low: Sequence[str], high: Sequence[str]) -> bool:
+    """Whether the cells of a column are, row by row, as long as those of another one and not below them."""
+    pairs = [(one, other) for one, other in zip(low, high, strict=True) if one and other]
+    return bool(pairs) and all(len(one) == len(other) and one <= other for one, other in pairs)
+
+
+def _counts_up(cells: Sequence[str]) -> bool:
+    numbers = [int(cell) for cell in cells if cell.isdecimal()]
+    return len(numbers) == len(cells) and all(a < b for a, b in itertools.pairwise(numbers))
 
 
 def bring(rows: Sequence[Sequence[str]], roles: Sequence[str], view: View) -> list[Brought]:
@@ -160,7 +182,7 @@ def _part(part: str, index: Mapping[str, int]) -> str:
     if part in index:
         return Part("code", part).text()
     meant = re.fullmatch(r"(\S+?)\s*(?:-|–|—|\.{2,}|:)\s*(\S+)", part)
-    if meant and CODE.fullmatch(meant[1]) and CODE.fullmatch(meant[2]):
+    if meant and CODE.fullmatch(meant[1]) and CODE.fullmatch(meant[2]) and meant[1].casefold() not in KEYWORDS:
         return Part("range", meant[1], meant[2]).text()
     pattern = PATTERN_MEANT.fullmatch(part)
     if pattern and pattern[1]:
@@ -176,6 +198,8 @@ def _adds(text: str, numbers: Mapping[str, int], own: int) -> tuple[list[tuple[i
     found: list[tuple[int, int]] = []
     place = 0
     text = re.sub(r"^\s*=?\s*(?:sum|total)?\s*(?:of)?\s*(?:rows?)?\s*", "", text, flags=re.IGNORECASE)
+    if run := RUN.fullmatch(text.strip()):
+        text = f"{run[1]}..{run[2]}"
     while place < len(text):
         term = TERM.match(text, place)
         if term is None or not term[0]:

@@ -81,7 +81,11 @@ class Shower:
         return self.sheets[key[0]].cell(key[1], key[2])
 
     def look(self, key: Key) -> Look:
-        return self.workbook.look(self.cell(key).look)
+        """How a cell is written: its own look, on top of its column's."""
+        own = self.workbook.look(self.cell(key).look)
+        columns = self.sheets[key[0]].settings.get("column looks")
+        of_column = columns.get(str(key[2])) if columns else None
+        return {**of_column, **own} if of_column else own
 
     def shown(self, key: Key) -> Shown:
         """What stands in a cell."""

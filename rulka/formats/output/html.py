@@ -74,7 +74,7 @@ TRIANGLE = {
 """Good and bad carry a shape as well as a colour."""
 
 
-def _faces(embed: bool) -> str:
+def faces(embed: bool) -> str:
     rules = []
     for family, name in FACES.items():
         path = FONTS / name
@@ -94,7 +94,7 @@ def as_html_pages(
     """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where
     it says so."""
     shown = [_cut(show(computed), most_rows) for computed, _ in pages]
-    style = _faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
+    style = faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
     head = (
         f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
         f"{escape(shown[0].period)}</title><style>{style}</style>"

@@ -21,6 +21,7 @@ from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import shelves
 from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.leads import leads
 from rulka.statements.library.opening import open_statement
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
@@ -65,6 +66,7 @@ def statement_context(
         "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,
         "redoable": editing.next_edit(definitions["statement"], seat.person) if may_edit else None,
         "forms": TITLES.items(),
+        "leads": leads(),
         "paged_forms": [(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
     }
 

@@ -5,12 +5,21 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
+from django.utils import timezone
+
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet import edits
-from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, letters
+from rulka.core.sheet.adding import add_missing
+from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, letters, read_box
+from rulka.core.sheet.blocks import Done, chart_steps
+from rulka.core.sheet.differing import steps_between
+from rulka.core.sheet.listed import bring, rows_steps
 from rulka.core.sheet.parameters import KINDS
+from rulka.core.sheet.values import Scalar
 from rulka.core.sheet.workbook import Sheet, Step, Workbook
+from rulka.worksheets.editing.blocks import HOW, act_on_block, refresh_all
 from rulka.worksheets.editing.edit import Action
+from rulka.worksheets.library.saved import saved_workbook
 from rulka.worksheets.running.live import Live
 
 Asked = Mapping[str, Any]
@@ -95,9 +104,13 @@ def _copy(asked: Asked) -> tuple[str, Action]:
 
     def act(workbook: Workbook, live: Live) -> list[Step]:
         own = sheet_in(workbook, asked, "from")
-        return edits.copy(workbook, own, source, sheet_in(workbook, asked), target, what=what)
 
-    return f"copied {source.text()}", act
+        def value_at(row: int, column: int) -> Scalar:
+            return live.calculation.shown_at((own.number, row, column))
+
+        return edits.copy(workbook, own, source, sheet_in(workbook, asked), target, what=what, value_at=value_at)
+
+    return f"copied {'' if what == 'all' else f'{what} of '}{source.text()}", act
 
 
 def _cut(asked: Asked) -> tuple[str, Action]:
@@ -303,6 +316,167 @@ def _parameter(asked: Asked) -> tuple[str, Action]:
     return f"{'made' if kind else 'took back'} a parameter at {own.text()}", act
 
 
+def _column_look(asked: Asked) -> tuple[str, Action]:
+    first, last = whole(asked, "first", 0, MOST_COLUMNS - 1), whole(asked, "last", 0, MOST_COLUMNS - 1)
+    look = asked.get("look")
+    if not isinstance(look, dict) or last < first:
+        raise RulkaError("The look is not told.", hint="Try again.", subject="look")
+    return f"gave columns {letters(first)} to {letters(last)} a look", lambda workbook, live: edits.column_look(
+        sheet_in(workbook, asked), first, last, look
+    )
+
+
+def _comment(asked: Asked) -> tuple[str, Action]:
+    own, said = box(asked), text(asked, "text")
+
+    def act(workbook: Workbook, live: Live) -> list[Step]:
+        person = live.reader.person
+        who = (person.title or person.username) if person else ""
+        at = timezone.localtime().strftime("%Y-%m-%d %H:%M")
+        return edits.comment(sheet_in(workbook, asked), own.top, own.left, said, who, at)
+
+    place = Box(own.top, own.left, own.top, own.left).text()
+    return f"{'wrote' if said.strip() else 'took away'} a comment at {place}", act
+
+
+def _hiding(asked: Asked) -> tuple[str, Action]:
+    own, kind, axis = box(asked), text(asked, "kind"), text(asked, "axis", "rows")
+    what = f"let {axis} of {own.text()} hide" if kind else f"{axis} of {own.text()} hide no more"
+    return what, lambda workbook, live: edits.hide_by(sheet_in(workbook, asked), own, kind, axis)
+
+
+def _block(asked: Asked) -> tuple[str, Action]:
+    how = text(asked, "how")
+    if how not in HOW:
+        raise NotFound(
+            f"'{how[:20]}' can't be done with a block.", hint=f"There are {', '.join(HOW)}.", subject="block"
+        )
+    choices = asked.get("choices", {})
+    texts = isinstance(choices, dict) and all(isinstance(one, str) for pair in choices.items() for one in pair)
+    if not texts:
+        raise RulkaError("The choices are not told.", hint="Choose again.", subject="choices")
+    plain: dict[str, Any] = {"choices": choices, "id": text(asked, "id")}
+    if how == "place":
+        own = box(asked)
+        plain |= {name: text(asked, name) for name in ("kind", "name", "lines", "columns")}
+        plain |= {"piece": text(asked, "piece", "live"), "at": (own.top, own.left)}
+        if plain["piece"] not in ("live", "closed"):
+            raise NotFound(f"'{plain['piece'][:20]}' is none.", hint="Place it live or closed.", subject="block")
+    words = {"place": "placed", "refresh": "refreshed", "freeze": "froze", "thaw": "made live", "remove": "took away",
+             "choose": "chose other figures of"}  # fmt: skip
+    return f"{words[how]} a block", lambda workbook, live: act_on_block(
+        workbook, live, sheet_in(workbook, asked), how, plain
+    )
+
+
+def _blocks(asked: Asked) -> tuple[str, Action]:
+    return "refreshed all blocks", refresh_all
+
+
+def _chart(asked: Asked) -> tuple[str, Action]:
+    own, selection = box(asked), text(asked, "selection")
+    return "put in the chart of accounts", lambda workbook, live: chart_steps(
+        workbook, sheet_in(workbook, asked), own.top, own.left, live.reader.view, selection
+    )
+
+
+def _check(asked: Asked) -> tuple[str, Action]:
+    selection = text(asked, "selection").strip()[:500]
+    return "checked against other accounts", lambda workbook, live: edits.set_setting(
+        sheet_in(workbook, asked), check=selection or None
+    )
+
+
+def _add_missing(asked: Asked) -> tuple[str, Action]:
+    number = whole(asked, "group", 0, 100)
+
+    def act(workbook: Workbook, live: Live) -> Done:
+        sheet = sheet_in(workbook, asked)
+        found = live.coverage(sheet)
+        if number >= len(found):
+            raise NotFound("The sheet asks something else now.", hint="Check it again.", subject="check")
+        return add_missing(workbook, sheet, found[number], live.calculation)
+
+    return "put in missing accounts", act
+
+
+def _bring(asked: Asked) -> tuple[str, Action]:
+    own, pasted, roles = box(asked), text(asked, "text"), asked.get("roles")
+    if not isinstance(roles, list) or not all(isinstance(role, str) for role in roles):
+        raise RulkaError("The columns are not told.", hint="Say what each is.", subject="rows")
+
+    def act(workbook: Workbook, live: Live) -> Done:
+        brought = bring(edits.rows_in(pasted), roles, live.reader.view)
+        steps = rows_steps(workbook, sheet_in(workbook, asked), own.top, own.left, brought)
+        return Done(steps, [f"Row {one.at + 1}: {one.problem}" for one in brought if one.problem][:20])
+
+    return "brought rows over", act
+
+
+def _restore(asked: Asked) -> tuple[str, Action]:
+    number = whole(asked, "number", 1, 10**6)
+
+    def act(workbook: Workbook, live: Live) -> list[Step]:
+        return steps_between(workbook, saved_workbook(live.worksheet, number))
+
+    return f"brought back state {number}", act
+
+
+def _picture(asked: Asked) -> tuple[str, Action]:
+    """Put a stored picture at a cell, give it another size or place, or take it away."""
+    number, how = whole(asked, "picture", 1, 10**9), text(asked, "how", "place")
+
+    def act(workbook: Workbook, live: Live) -> list[Step]:
+        sheet = sheet_in(workbook, asked)
+        former = next((one for one in sheet.settings.get("pictures", ()) if one["picture"] == number), None)
+        kept = [one for one in sheet.settings.get("pictures", ()) if one["picture"] != number]
+        if how == "remove":
+            return edits.set_setting(sheet, pictures=kept)
+        if not live.worksheet.pictures.filter(pk=number).exists():
+            raise NotFound("This picture isn't there.", hint="Add it again.", subject="picture")
+        place = box(asked) if asked.get("box") or former is None else Box(*former["box"])
+        sizes = {
+            name: whole(asked, name, 16, 2_000) if name in asked else (former or {}).get(name, 200)
+            for name in ("width", "height")
+        }
+        kept.append({"picture": number, "box": [place.top, place.left, place.top, place.left], **sizes})
+        return edits.set_setting(sheet, pictures=kept)
+
+    return "changed a picture", act
+
+
+PAPERS = ("A4", "A3", "A5", "letter", "legal")
+
+
+def _print(sheet: Sheet, asked: Asked) -> list[Step]:
+    """How a sheet is printed: paper, way up, fitted to its width, lines between cells, head and foot, cells."""
+    paper, way = text(asked, "paper", "A4"), text(asked, "way", "landscape")
+    if paper not in PAPERS or way not in ("landscape", "portrait"):
+        raise NotFound(
+            f"'{paper[:20]} {way[:20]}' is no paper.", hint=f"There are {', '.join(PAPERS)}.", subject="print"
+        )
+    found: dict[str, Any] = {"paper": paper, "way": way, "fit": asked.get("fit") is True}
+    found["lines"] = asked.get("lines") is True
+    found |= {name: text(asked, name).strip()[:200] for name in ("head", "foot", "cells")}
+    if found["cells"] and read_box(found["cells"]) is None:
+        raise RulkaError(f"'{found['cells'][:30]}' is no cells.", hint="Write A1:H40.", subject="print")
+    return edits.set_setting(sheet, print=found)
+
+
+def _gridlines(sheet: Sheet, asked: Asked) -> list[Step]:
+    return edits.set_setting(sheet, gridlines="off" if asked.get("on") is False else None)
+
+
+def _height(sheet: Sheet, asked: Asked) -> list[Step]:
+    heights = dict(sheet.settings.get("heights", {}))
+    for row in range(whole(asked, "first", 0, MOST_ROWS - 1), whole(asked, "last", 0, MOST_ROWS - 1) + 1):
+        heights[str(row)] = whole(asked, "height", 12, 600)
+    return edits.set_setting(sheet, heights=heights)
+
+
+SETTINGS |= {"print": _print, "gridlines": _gridlines, "height": _height}
+
+
 ACTIONS: dict[str, Callable[[Asked], tuple[str, Action]]] = {
     "type": _type,
     "clear": _clear,
@@ -319,6 +493,17 @@ ACTIONS: dict[str, Callable[[Asked], tuple[str, Action]]] = {
     "sheet": _sheet,
     "name": _name,
     "parameter": _parameter,
+    "column look": _column_look,
+    "comment": _comment,
+    "hiding": _hiding,
+    "block": _block,
+    "blocks": _blocks,
+    "chart": _chart,
+    "check": _check,
+    "add missing": _add_missing,
+    "bring": _bring,
+    "restore": _restore,
+    "picture": _picture,
 }
 
 

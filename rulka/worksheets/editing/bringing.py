@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
+
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import Fence
 from rulka.core.compute.computed import Computed
+from rulka.core.definitions.keys import slug
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.from_statement import LaidDown, ask_instead, disagreeing, lay_down
+from rulka.core.sheet.listed import Brought, statement_lines
+from rulka.formats.definition_file import check_body
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.assemble import free_name as free_statement_name
 from rulka.statements.library.opening import definitions_for
-from rulka.statements.library.storing import title_of
+from rulka.statements.library.storing import load_definitions, title_of
 from rulka.statements.running.runs import node_asked, page_nodes, run
 from rulka.worksheets.library.opening import required_editor
 from rulka.worksheets.library.storing import store_workbook
@@ -72,3 +81,28 @@ def _others(definitions: Definitions, reader: Reader, first: Computed) -> list[t
 def _run(definitions: Definitions, reader: Reader, period: Period, node: str) -> Computed:
     fence: Fence = reader.view.fence
     return run(definitions, period.code, node, fence, reader.person).computed
+
+
+def statement_from_rows(ledger: Ledger, title: str, brought: Sequence[Brought], *, person: Person) -> str:
+    """A new statement of rows that were brought over: its name."""
+    required_editor(person)
+    title = " ".join(title.split())[:120]
+    name = free_statement_name(ledger, "statement", slug(title)[:60] or "rows")
+    spine, span = free_statement_name(ledger, "spine", name), free_statement_name(ledger, "span", name)
+    lines = statement_lines(brought)
+    bodies: list[dict[str, Any]] = [
+        {"spine": spine, "title": title, "lines": lines, "covers": "nothing"},
+        {"span": span, "title": title, "columns": COLUMNS},
+        {"statement": name, "title": title, "spine": spine, "span": span},
+    ]
+    problems = [problem for body in bodies for problem in check_body(body, title)]
+    if problems:
+        raise problems[0]
+    load_definitions(ledger, bodies, person=person)
+    return name
+
+
+COLUMNS: list[dict[str, Any]] = [
+    {"column": "now", "heading": "{window}"},
+    {"column": "ytd", "window": "year to date", "heading": "{window}"},
+]

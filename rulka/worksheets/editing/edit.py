@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
@@ -10,11 +11,13 @@ from django.utils import timezone
 
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import cell_text
+from rulka.core.sheet.blocks import Done
 from rulka.core.sheet.parameters import Parameter, check_pairs, checked_value
 from rulka.core.sheet.steps import apply, inverses
 from rulka.core.sheet.workbook import Cell, Step, Workbook, copied
 from rulka.people.models import Person
-from rulka.worksheets.library.opening import required_editor
+from rulka.statements.library.shelves import EDIT
+from rulka.worksheets.library.opening import required
 from rulka.worksheets.library.storing import read_workbook, write_steps
 from rulka.worksheets.models import ChosenValues, SheetStep, Worksheet
 from rulka.worksheets.running.live import Live, Reader
@@ -24,7 +27,8 @@ MOST_STEPS = 500
 """Steps that are kept of a worksheet; older ones can't be undone."""
 
 STRUCTURE = ("remap", "sheets")
-Action = Callable[[Workbook, Live], list[Step]]
+Action = Callable[[Workbook, Live], list[Step] | Done]
+"""What is done to a workbook: the steps, and where there is something to say of them, that too."""
 
 
 class ChangedSince(RulkaError):
@@ -33,18 +37,32 @@ class ChangedSince(RulkaError):
     code = "changed-since"
 
 
-def change_worksheet(worksheet: Worksheet, what: str, action: Action, live: Live, *, person: Person, seen: int) -> bool:
-    """Do an edit on what is stored now and keep it; whether anything changed. `seen` is the version that the person
-    saw: where rows, columns or sheets moved since by somebody else, addresses mean other cells, and nothing is done."""
-    required_editor(person)
+@dataclass(frozen=True)
+class Edited:
+    """What an edit did: whether anything changed, and what has to be told of it."""
+
+    changed: bool
+    told: tuple[str, ...] = ()
+
+
+def change_worksheet(
+    worksheet: Worksheet, what: str, action: Action, live: Live, *, person: Person, seen: int
+) -> Edited:
+    """Do an edit on what is stored now and keep it. `seen` is the version that the person saw: where rows, columns or
+    sheets moved since by somebody else, addresses mean other cells, and nothing is done; where somebody else changed
+    the same cells since, this edit stands, and the person is told what it replaced."""
     done: list[Step] = []
     try:
         with transaction.atomic():
             stored = Worksheet.objects.select_for_update().get(pk=worksheet.pk)
+            required(person, stored, EDIT)
             _check_seen(stored, person, seen)
             own = live.version == stored.version
             workbook = live.workbook if own else read_workbook(stored)
-            steps = [step for step in action(workbook, live) if step["kind"] != "cells" or step["cells"]]
+            given = action(workbook, live)
+            given = given if isinstance(given, Done) else Done(given)
+            steps = [step for step in given.steps if step["kind"] != "cells" or step["cells"]]
+            told = [*given.told, *_replaced(stored, person, seen, steps)]
             for step in steps:
                 apply(workbook, step)
                 done += [step] if own else []
@@ -55,10 +73,38 @@ def change_worksheet(worksheet: Worksheet, what: str, action: Action, live: Live
             apply(live.workbook, step)
         raise
     if steps and own:
-        live.calculate(steps)
         live.version = stored.version
+        live.calculate(steps)
     worksheet.refresh_from_db()
-    return bool(steps)
+    return Edited(bool(steps), tuple(told))
+
+
+def _replaced(stored: Worksheet, person: Person, seen: int, steps: list[Step]) -> list[str]:
+    """What others put into the cells of an edit since its person saw them, in words: nothing is lost silently."""
+    mine = {
+        (step["sheet"], row, column): after
+        for step in steps
+        if step["kind"] == "cells"
+        for row, column, _, after in step["cells"]
+    }
+    found = []
+    later = stored.steps.filter(version__gt=seen).exclude(person=person).select_related("person").order_by("version")
+    for step in later if mine else ():
+        same = [
+            (row, column, after)
+            for one in step.steps
+            if one["kind"] == "cells"
+            for row, column, before, after in one["cells"]
+            if before[0] != after[0] and mine.get((one["sheet"], row, column), after)[0] != after[0]
+        ]
+        if same:
+            row, column, after = same[0]
+            more = f" and {len(same) - 1} more cells" if len(same) > 1 else ""
+            found.append(
+                f"{_who(step.person)} had put '{after[0][:60]}' into {cell_text(row, column)}{more} at "
+                f"{timezone.localtime(step.at):%H:%M}; yours stands now, theirs is in the history."
+            )
+    return found[:5]
 
 
 def _check_seen(stored: Worksheet, person: Person, seen: int) -> None:
@@ -118,8 +164,8 @@ def redoable(worksheet: Worksheet, person: Person) -> SheetStep | None:
 @transaction.atomic
 def undo(worksheet: Worksheet, *, person: Person) -> str:
     """Take a person's last edit back; refused in words where somebody changed the same since."""
-    required_editor(person)
     stored = Worksheet.objects.select_for_update().get(pk=worksheet.pk)
+    required(person, stored, EDIT)
     step = undoable(stored, person)
     if step is None:
         raise RulkaError("There is nothing to undo.", hint="Only your own edits are undone, the last 500.")
@@ -133,8 +179,8 @@ def undo(worksheet: Worksheet, *, person: Person) -> str:
 @transaction.atomic
 def redo(worksheet: Worksheet, *, person: Person) -> str:
     """Do again what was undone last."""
-    required_editor(person)
     stored = Worksheet.objects.select_for_update().get(pk=worksheet.pk)
+    required(person, stored, EDIT)
     step = redoable(stored, person)
     if step is None:
         raise RulkaError("There is nothing to do again.", hint="Only what you undid yourself.")

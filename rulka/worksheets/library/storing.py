@@ -11,7 +11,8 @@ from rulka.core.errors import RulkaError
 from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.worksheets.library.opening import free_name
+from rulka.statements.library.shelves import EDIT
+from rulka.worksheets.library.opening import RESERVED, free_name, required
 from rulka.worksheets.models import CellBlock, StoredSheet, Worksheet
 
 ROWS = CellBlock.ROWS
@@ -98,7 +99,11 @@ def store_workbook(
     title = " ".join(title.split())[:120]
     if not title:
         raise RulkaError("A worksheet needs a title.", hint="Such as 'Month pack'.", subject="title")
+    if name in RESERVED:
+        raise RulkaError(f"A worksheet can't be named '{name}'.", hint="Choose another name.", subject="name")
     found = Worksheet.objects.filter(ledger=ledger, name=name).first() if name else None
+    if found is not None:
+        required(person, found, EDIT)
     if found is None:
         found = Worksheet(ledger=ledger, name=name or free_name(ledger, title), person=person, version=0)
     else:

@@ -8,7 +8,6 @@ from typing import Any
 
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Key, cell_text, read_cell
 from rulka.core.sheet.showing import Shower
-from rulka.core.sheet.values import SheetError, as_text
 from rulka.core.sheet.workbook import Sheet
 from rulka.worksheets.running.live import Live
 from rulka.worksheets.running.options import options_of
@@ -54,40 +53,53 @@ def _cell(shower: Shower, key: Key) -> list[Any]:
     return found
 
 
-def layout_of(live: Live, sheet: Sheet) -> dict[str, Any]:
-    """Widths, what is hidden, frozen panes, spans, choices, parameters' cells."""
+def layout_of(live: Live, sheet: Sheet, *, every: bool = False) -> dict[str, Any]:
+    """Widths, what is hidden (no rows where `every` one is to show), frozen panes, spans, choices, parameters."""
     settings = sheet.settings
-    hidden = set(settings.get("hidden rows", ()))
-    if own := settings.get("filter"):
-        hidden |= filtered_out(live, sheet, own)
+    rows, columns = ((), settings.get("hidden columns", ())) if every else live.hidden(sheet)
     return {
         "rows": MOST_ROWS,
         "columns": MOST_COLUMNS,
         "widths": settings.get("widths", {}) | _fitted(live, sheet),
         "heights": _heights(live, sheet),
-        "hiddenRows": sorted(hidden),
-        "hiddenColumns": settings.get("hidden columns", []),
+        "hiddenRows": sorted(rows),
+        "hiddenColumns": sorted(columns),
         "frozen": settings.get("frozen", [0, 0]),
         "spans": [one["box"] for one in settings.get("spans", ())],
         "choices": [
             {"box": one["box"], "options": options_of(live, sheet, one["from"])} for one in settings.get("choices", ())
         ],
         "filter": settings.get("filter"),
+        "columnLooks": settings.get("column looks", {}),
+        "comments": settings.get("comments", {}),
+        "pictures": settings.get("pictures", []),
+        "gridlines": settings.get("gridlines", "on"),
+        "blocks": [block_box(live, sheet, block) for block in settings.get("blocks", ())],
         "parameters": [[*parameter.cell] for parameter in live.parameters if parameter.sheet == sheet.number],
     }
+
+
+def block_box(live: Live, sheet: Sheet, block: dict[str, Any]) -> dict[str, Any]:
+    """Where a block lies: what a closed piece spills is part of it."""
+    top, left, bottom, right = block["box"]
+    if block["piece"] == "closed" and (array := live.calculation.spills.get((sheet.number, top + 1, left))):
+        bottom, right = top + array.height, left + array.width - 1
+    older = block["piece"] != "closed" and block["revision"] < live.reader.view.revision
+    return {"box": [top, left, bottom, right], "piece": block["piece"], "older": older}
 
 
 LINE = 24
 
 
 def _heights(live: Live, sheet: Sheet) -> dict[str, int]:
-    """Heights of rows with cells that wrap: as many lines as their longest text needs."""
+    """Heights of rows: given by hand, else of those with cells that wrap as many lines as their longest text needs."""
     looks = {number for number, look in enumerate(live.workbook.looks) if look.get("wrap")}
     wrapping = {place for place, cell in sheet.cells.items() if cell.look in looks} if looks else set()
     widths = sheet.settings.get("widths", {})
     shower = live.shower()
-    found: dict[str, int] = {}
-    for row, column in sorted(wrapping):
+    found: dict[str, int] = dict(sheet.settings.get("heights", {}))
+    given = set(found)
+    for row, column in sorted(place for place in wrapping if str(place[0]) not in given):
         room = max((int(widths.get(str(column), 96)) - 16) / 6.6, 1)
         text = shower.shown((sheet.number, row, column)).text
         lines = sum(max(math.ceil(len(part) / room), 1) for part in text.split("\n"))
@@ -112,19 +124,6 @@ def _fitted(live: Live, sheet: Sheet) -> dict[str, int]:
             longest = max(len(shower.shown((anchor[0], row, anchor[2] + on)).text) for row in rows)
             found[name] = max(found.get(name, 0), min(max(longest * 7 + 20, 70), 320))
     return found
-
-
-def filtered_out(live: Live, sheet: Sheet, own: dict[str, Any]) -> set[int]:
-    """Rows that a filter hides: those whose cell shows none of its values; the first row of its box is the head."""
-    top, _, bottom, _ = own["box"]
-    wanted = set(own["values"])
-    hidden = set()
-    for row in range(top + 1, bottom + 1):
-        value = live.calculation.shown_at((sheet.number, row, own["column"]))
-        text = value.code if isinstance(value, SheetError) else as_text(value)
-        if text not in wanted:
-            hidden.add(row)
-    return hidden
 
 
 def next_found(live: Live, sheet: Sheet, wanted: str, after: str) -> list[int] | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -10,11 +10,12 @@ from urllib.parse import urlencode
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.shortcuts import render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import GAP, MINUS
-from rulka.core.sheet.addresses import Key, cell_text, read_cell
+from rulka.core.sheet.addresses import Box, Key, cell_text, read_cell
 from rulka.core.sheet.number_format import write
 from rulka.core.sheet.parameters import KINDS, Parameter, choices_of, parameter_from
 from rulka.core.sheet.showing import Shower
@@ -24,13 +25,28 @@ from rulka.core.sheet.workbook import LOOK_KEYS, Sheet
 from rulka.core.values import is_whole, key_in
 from rulka.ledger.reading.queries import find_ledger
 from rulka.ledger.reading.trace_panel import trace_panel
-from rulka.ledger.seat import Seat, seat_of
-from rulka.worksheets.library.opening import open_worksheet
+from rulka.ledger.seat import Seat
+from rulka.statements.library.shelves import shelves_seen
+from rulka.worksheets.editing.actions import PAPERS
+from rulka.worksheets.library.links import links_of
 from rulka.worksheets.models import Worksheet
-from rulka.worksheets.running.live import Live, Reader, opened
+from rulka.worksheets.pages.blocks import blocks_context
+from rulka.worksheets.pages.check import check_context
+from rulka.worksheets.pages.formula import formula_context
+from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.running.live import Live, opened
 from rulka.worksheets.running.options import listed_for
+from rulka.worksheets.running.revisions import marks_of
 
-TABS = (("cell", "Cell"), ("trace", "Trace"), ("parameters", "Parameters"), ("sheet", "Sheet"))
+TABS = (
+    ("cell", "Cell"),
+    ("formula", "Formula"),
+    ("trace", "Trace"),
+    ("check", "Check"),
+    ("parameters", "Values"),
+    ("blocks", "Blocks"),
+    ("sheet", "Sheet"),
+)
 STATE = ("row", "column", "account", "part", "rolled", "entity", "entry", "sort", "search", "page")
 NUMBERS = (
     ("", "as it comes"),
@@ -49,6 +65,9 @@ NUMBERS = (
 FILLS = (("wash", "green wash"), ("note", "ochre"), ("alarm", "madder"), ("head", "head"), ("input", "input"))
 
 
+Builder = Callable[[Asked, Live, Key, QueryDict], dict[str, Any]]
+
+
 @dataclass(frozen=True)
 class ShownParameter:
     """A parameter in the panel: its value, what may be chosen, its steps."""
@@ -64,17 +83,17 @@ class ShownParameter:
 @require_GET
 def panel(request: HttpRequest, name: str) -> HttpResponse:
     """Only the side panel."""
-    seat = seat_of(request)
-    worksheet = open_worksheet(seat.ledger, name, person=seat.person)
-    with opened(worksheet, Reader(seat.ledger, seat.view, seat.period, seat.node, seat.person)) as live:
+    asked = asked_for(request, name)
+    with opened(asked.worksheet, asked.reader) as live:
         number = key_in(request.GET.get("sheet", ""))
         sheet = live.workbook.sheet(number) if number else live.workbook.sheets[0]
-        context = panel_context(seat, worksheet, live, sheet, request.GET)
-    return render(request, "worksheets/_panel.html", {**context, "worksheet": worksheet})
+        context = panel_context(asked, live, sheet, request.GET)
+    return render(request, "worksheets/_panel.html", context)
 
 
-def panel_context(seat: Seat, worksheet: Worksheet, live: Live, sheet: Sheet, asked: QueryDict) -> dict[str, Any]:
+def panel_context(page: Asked, live: Live, sheet: Sheet, asked: QueryDict) -> dict[str, Any]:
     """Template and context of the panel for an address."""
+    seat, worksheet = page.seat, page.worksheet
     at = read_cell(asked.get("cell", "A1")) or (0, 0)
     key = (sheet.number, *at)
     kind = asked.get("panel", "")
@@ -83,6 +102,8 @@ def panel_context(seat: Seat, worksheet: Worksheet, live: Live, sheet: Sheet, as
     where = {"sheet": sheet.number, "cell": cell_text(*at)}
     context: dict[str, Any] = {
         "seat": seat,
+        "worksheet": worksheet,
+        "may_change": page.may_change,
         "panel": kind,
         "sheet": sheet,
         "cell": cell_text(*at),
@@ -92,15 +113,23 @@ def panel_context(seat: Seat, worksheet: Worksheet, live: Live, sheet: Sheet, as
         "trace_base": f"{seat.query}&{urlencode({**where, 'panel': 'trace'})}",
         "parameters": shown_parameters(live, seat),
     }
-    build = {"cell": _cell, "trace": _trace, "parameters": _parameters, "sheet": _sheet}[kind]
+    builders: dict[str, Builder] = {
+        "cell": _cell,
+        "formula": formula_context,
+        "trace": _trace,
+        "check": check_context,
+        "parameters": _parameters,
+        "blocks": blocks_context,
+        "sheet": _sheet,
+    }
     try:
-        context |= build(seat, live, key, asked)
+        context |= builders[kind](page, live, key, asked)
     except RulkaError as error:
         context |= {"refused": error, "crumbs": [(cell_text(*at), "ask="), ("", "")]}
     return context
 
 
-def _cell(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+def _cell(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
     shower = live.shower()
     shown = shower.shown(key)
     look = shower.look(key)
@@ -125,6 +154,8 @@ def _cell(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
         "own": own or Parameter("", "", key[0], (key[1], key[2])),
         "own_choices": _written_choices(own) if own else "",
         "kinds": KINDS,
+        "comment": live.workbook.sheet(key[0]).settings.get("comments", {}).get(f"{key[1]},{key[2]}"),
+        "former": marks_of(page.worksheet, page.seat.person, key[0]).get(f"{key[1]},{key[2]}", ""),
     }
 
 
@@ -133,9 +164,27 @@ def _written_choices(own: Parameter) -> str:
     return own.listed or "; ".join(f"{code}={title}" if title else code for code, title in own.choices)
 
 
-def _sheet(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
-    frozen = live.workbook.sheet(key[0]).settings.get("frozen", [0, 0])
-    return {"template": "worksheets/_panel_sheet.html", "frozen": frozen, "names": sorted(live.workbook.names.items())}
+def _sheet(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+    settings = live.workbook.sheet(key[0]).settings
+    return {
+        "template": "worksheets/_panel_sheet.html",
+        "frozen": settings.get("frozen", [0, 0]),
+        "names": sorted(live.workbook.names.items()),
+        "states": page.worksheet.saved.select_related("person")[:30],
+        "steps": page.worksheet.steps.select_related("person")[:20],
+        "shelves": shelves_seen(page.seat.ledger, page.seat.person),
+        "openings": Worksheet.Opening.choices,
+        "setup": settings.get("print", {"paper": "A4", "way": "landscape", "fit": True}),
+        "papers": PAPERS,
+        "gridlines": settings.get("gridlines") != "off",
+        "rules": [
+            {**rule, "cells": Box(*rule["box"]).text(), "number": number}
+            for number, rule in enumerate(settings.get("hiding", ()))
+        ],
+        "pictures": [{**one, "at": cell_text(one["box"][0], one["box"][1])} for one in settings.get("pictures", ())],
+        "links": links_of(page.worksheet, page.seat.person)[:30],
+        "now": timezone.now(),
+    }
 
 
 # parameters -----------------------------------------------------------------------------------------------------------
@@ -163,9 +212,26 @@ def shown_parameters(live: Live, seat: Seat) -> list[ShownParameter]:
     return found
 
 
-def _parameters(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+def _parameters(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
     asks = not asked.get("panel") and any(parameter.ask for parameter in live.parameters)
     return {"template": "worksheets/_panel_parameters.html", "asks": asks}
+
+
+def covers_text(live: Live, sheet: Sheet) -> dict[str, Any] | None:
+    """What the status line says of a sheet and the accounts: judged, or not at all."""
+    found = live.coverage(sheet)
+    if not found:
+        return None
+    first = found[0]
+    told = []
+    if first.problem:
+        told.append(first.problem)
+    for odd, word in ((first.missing, "missing"), (first.twice, "twice")):
+        if odd:
+            codes = ", ".join(one.code for one in odd[:3]) + (f" and {len(odd) - 3} more" if len(odd) > 3 else "")
+            told.append(f"{codes} {'' if word == 'twice' else 'are ' if len(odd) > 1 else 'is '}{word}")
+    text = f"{first.covered} of {first.wanted} {first.words}" + (f": {'; '.join(told)}" if told else "")
+    return {"text": text, "whole": first.is_whole}
 
 
 # trace ----------------------------------------------------------------------------------------------------------------
@@ -180,8 +246,8 @@ class ShownCellPart:
     query: str
 
 
-def _trace(seat: Seat, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
-    calculation, shower = live.calculation, live.shower()
+def _trace(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+    seat, calculation, shower = page.seat, live.calculation, live.shower()
     trace = trace_cell_value(calculation, key)
     questions = [part for part in trace.parts if part.question is not None]
     if is_whole(asked.get("ask", "")):

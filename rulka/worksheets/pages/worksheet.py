@@ -16,21 +16,20 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.workbook import Sheet, Workbook
 from rulka.core.values import key_in
-from rulka.ledger.reading.history import latest_revision
-from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.seat import seat_of
 from rulka.worksheets.editing import edit as editing
 from rulka.worksheets.editing.actions import action_for
+from rulka.worksheets.editing.bringing import open_as_worksheet
 from rulka.worksheets.library.opening import open_worksheet, required_editor, seen_worksheets
 from rulka.worksheets.library.storing import store_workbook
-from rulka.worksheets.models import Worksheet
+from rulka.worksheets.library.tables import seen_tables
+from rulka.worksheets.output.workbook import MODES
 from rulka.worksheets.pages.cells import MOST_ROWS_SENT, block_of, cells_at, layout_of, next_found
-from rulka.worksheets.pages.panel import panel_context
-from rulka.worksheets.running.live import Live, Reader, forget, opened
-
-
-def reader_of(seat: Seat) -> Reader:
-    """For whom a page calculates."""
-    return Reader(seat.ledger, seat.view, seat.period, seat.node, seat.person)
+from rulka.worksheets.pages.panel import covers_text, panel_context
+from rulka.worksheets.pages.readers import Asked, asked_for, reader_of, sheet_asked
+from rulka.worksheets.pages.since import age_of, done_since
+from rulka.worksheets.running.live import Live, forget, opened
+from rulka.worksheets.running.revisions import marks_of, note_seen
 
 
 @require_GET
@@ -38,9 +37,14 @@ def worksheet_list(request: HttpRequest) -> HttpResponse:
     """The worksheets of the ledger."""
     seat = seat_of(request)
     search = request.GET.get("search", "")
-    found = [one for one in seen_worksheets(seat.ledger) if search.casefold() in one.title.casefold()]
+    seen = seen_worksheets(seat.ledger, seat.person)
+    found = [one for one in seen if search.casefold() in one.title.casefold()]
+    shelves = sorted({one.shelf for one in found if one.shelf}, key=lambda shelf: shelf.name.casefold())
+    groups = [(shelf.name, [one for one in found if one.shelf_id == shelf.pk]) for shelf in shelves]
+    groups += [("", alone)] if (alone := [one for one in found if one.shelf_id is None]) else []
     template = "worksheets/_list.html" if request.headers.get("HX-Request") else "worksheets/list.html"
-    return render(request, template, {"where": "worksheets", "worksheets": found, "search": search, "seat": seat})
+    context = {"where": "worksheets", "groups": groups, "search": search, "seat": seat}
+    return render(request, template, {**context, "tables": seen_tables(seat.ledger, seat.person)})
 
 
 @require_POST
@@ -50,6 +54,14 @@ def begin(request: HttpRequest) -> HttpResponse:
     required_editor(seat.person)
     title = request.POST.get("title", "").strip() or "New worksheet"
     found = store_workbook(seat.ledger, title, Workbook([Sheet(1, "Sheet 1")]), person=seat.person)
+    return HttpResponseRedirect(f"{reverse('worksheet', args=[found.name])}?{seat.query}")
+
+
+@require_POST
+def open_statement_as(request: HttpRequest, name: str) -> HttpResponse:
+    """A statement laid down as a new worksheet."""
+    seat = seat_of(request)
+    found = open_as_worksheet(reader_of(seat), name, of=seat.of)
     return HttpResponseRedirect(f"{reverse('worksheet', args=[found.name])}?{seat.query}")
 
 
@@ -82,48 +94,40 @@ def delete(request: HttpRequest, name: str) -> HttpResponse:
     return HttpResponseRedirect(f"{reverse('worksheets')}?{seat.query}")
 
 
-def sheet_asked(live: Live, request: HttpRequest) -> Sheet:
-    """The sheet that an address names by its number, the first without one."""
-    asked = request.GET.get("sheet", "")
-    if not asked:
-        return live.workbook.sheets[0]
-    return live.workbook.sheet(key_in(asked))
-
-
 @require_GET
 def worksheet_page(request: HttpRequest, name: str) -> HttpResponse:
     """A worksheet with its side panel; the first rows come with it."""
-    seat = seat_of(request)
     before = perf_counter()
-    worksheet = open_worksheet(seat.ledger, name, person=seat.person)
-    with opened(worksheet, reader_of(seat)) as live:
+    asked = asked_for(request, name)
+    note_seen(asked.worksheet, reader_of(asked.seat))
+    with opened(asked.worksheet, asked.reader) as live:
         sheet = sheet_asked(live, request)
+        rows = block_of(live, sheet, 0, MOST_ROWS_SENT - 1)
         context = {
-            **panel_context(seat, worksheet, live, sheet, request.GET),
+            **panel_context(asked, live, sheet, request.GET),
             "where": "worksheets",
-            "worksheet": worksheet,
             "sheets": live.workbook.sheets,
             "sheet": sheet,
-            "first": _state(worksheet, live, sheet, seat) | {"rows": block_of(live, sheet, 0, MOST_ROWS_SENT - 1)},
-            "latest": latest_revision(seat.ledger),
+            "first": _state(asked, live, sheet) | {"rows": rows},
+            "age": age_of(asked),
+            "modes": MODES.items(),
         }
     context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
     return render(request, "worksheets/page.html", context)
 
 
-def _state(worksheet: Worksheet, live: Live, sheet: Sheet, seat: Seat) -> dict[str, Any]:
+def _state(asked: Asked, live: Live, sheet: Sheet, *, every: bool = False) -> dict[str, Any]:
     """What the page has to know besides the cells."""
-    calculation = live.calculation
-    own = seat.person.may_edit
-    undo, redo = (
-        (editing.undoable(worksheet, seat.person), editing.redoable(worksheet, seat.person)) if own else (None, None)
-    )
+    calculation, worksheet, person = live.calculation, asked.worksheet, asked.seat.person
+    own = asked.may_change
+    undo, redo = (editing.undoable(worksheet, person), editing.redoable(worksheet, person)) if own else (None, None)
     first = min(calculation.errors, default=None)
+    told = asked_text(calculation.told.questions)
     return {
         "version": live.version,
         "sheet": sheet.number,
         "sheets": [[one.number, one.name] for one in live.workbook.sheets],
-        "layout": layout_of(live, sheet),
+        "layout": layout_of(live, sheet, every=every),
         "looks": live.workbook.looks,
         "names": live.workbook.names,
         "editable": own,
@@ -132,9 +136,9 @@ def _state(worksheet: Worksheet, live: Live, sheet: Sheet, seat: Seat) -> dict[s
         "used": calculation.used_rows(sheet.number),
         "errors": len(calculation.errors),
         "error": [*first, plain_value(calculation.shown_at(first))] if first else None,
-        "told": f"{calculation.told.questions:,} questions to the ledger in one go"
-        if calculation.told.questions
-        else "",
+        "covers": covers_text(live, sheet),
+        "marks": marks_of(worksheet, person, sheet.number),
+        "told": told,
     }
 
 
@@ -143,62 +147,67 @@ def asked_text(count: int) -> str:
     return f"{count:,} question{'s' if count != 1 else ''} to the ledger in one go" if count else ""
 
 
-@require_GET
-def cells(request: HttpRequest, name: str) -> JsonResponse:
-    """The cells of some rows of a sheet, and with `state` what the page has to know besides."""
-    seat = seat_of(request)
-    worksheet = open_worksheet(seat.ledger, name, person=seat.person)
-    first = key_in(request.GET.get("first", "0"))
-    last = min(key_in(request.GET.get("last", "0")), first + MOST_ROWS_SENT - 1)
-    with opened(worksheet, reader_of(seat)) as live:
-        sheet = sheet_asked(live, request)
-        if wanted := request.GET.get("find", ""):
-            return JsonResponse({"found": next_found(live, sheet, wanted, request.GET.get("after", ""))})
-        answer: dict[str, Any] = {"version": live.version, "first": first, "last": last}
-        answer["rows"] = block_of(live, sheet, first, last)
-        if request.GET.get("state"):
-            answer |= _state(worksheet, live, sheet, seat)
-    return JsonResponse(answer)
-
-
 MOST_ANSWERED = 4_000
 """Cells that an edit's answer lists; beyond that the page fetches what it shows."""
 
 
+@require_GET
+def cells(request: HttpRequest, name: str) -> JsonResponse:
+    """The cells of some rows of a sheet; with `state` what the page has to know besides, with `since` what changed
+    since a version, with `find` where a text stands."""
+    asked = asked_for(request, name)
+    every = request.GET.get("every") == "yes" and asked.may_change
+    with opened(asked.worksheet, asked.reader) as live:
+        sheet = sheet_asked(live, request)
+        if wanted := request.GET.get("find", ""):
+            return JsonResponse({"found": next_found(live, sheet, wanted, request.GET.get("after", ""))})
+        if request.GET.get("since"):
+            since = key_in(request.GET["since"])
+            if since == live.version:
+                return JsonResponse({"version": live.version})
+            told = [f"{who}: {what}" for who, what in done_since(asked.worksheet, since, asked.seat.person)]
+            return JsonResponse({**_changes(asked, live, sheet, since, every=every), "done": "; ".join(told[-3:])})
+        first = key_in(request.GET.get("first", "0"))
+        last = min(key_in(request.GET.get("last", "0")), first + MOST_ROWS_SENT - 1)
+        answer: dict[str, Any] = {"version": live.version, "first": first, "last": last}
+        answer["rows"] = block_of(live, sheet, first, last)
+        if request.GET.get("state"):
+            answer |= _state(asked, live, sheet, every=every)
+    return JsonResponse(answer)
+
+
+def _changes(asked: Asked, live: Live, sheet: Sheet, since: int, *, every: bool = False) -> dict[str, Any]:
+    """What a page at an older version has to take in: the cells that show something else, or word to load anew."""
+    keys = live.changed_since(since)
+    own = sorted(key for key in keys or () if key[0] == sheet.number)
+    reload = keys is None or len(own) > MOST_ANSWERED
+    answer = _state(asked, live, sheet, every=every)
+    return answer | {"reload": reload, "cells": [] if reload else cells_at(live, own)}
+
+
 @require_POST
 def edit(request: HttpRequest, name: str) -> JsonResponse:
-    """Do one edit; the answer says which cells of the sheet show something else now."""
-    seat = seat_of(request)
-    worksheet = open_worksheet(seat.ledger, name, person=seat.person, edit=True)
+    """Do one edit; the answer says which cells of the sheet show something else now, and what else is to be told."""
+    asked_page = asked_for(request, name, edit=True)
+    worksheet, person = asked_page.worksheet, asked_page.seat.person
     asked = _body(request)
     number = asked.get("sheet") if isinstance(asked.get("sheet"), int) else 0
+    seen = asked["version"] if isinstance(asked.get("version"), int) else 0
     before = perf_counter()
-    with opened(worksheet, reader_of(seat)) as live:
-        live.calculation.changed.clear()
-        former = (worksheet.looks, live.workbook.names)
-        shape = [(one.number, one.name, one.settings) for one in live.workbook.sheets]
+    with opened(worksheet, asked_page.reader) as live:
         do = asked.get("do")
         if do == "undo":
-            done = f"Undone: {editing.undo(worksheet, person=seat.person)}"
+            done = f"Undone: {editing.undo(worksheet, person=person)}"
         elif do == "redo":
-            done = f"Done again: {editing.redo(worksheet, person=seat.person)}"
+            done = f"Done again: {editing.redo(worksheet, person=person)}"
         else:
             what, action = action_for(asked)
-            seen = asked.get("version")
-            changed = editing.change_worksheet(
-                worksheet, what, action, live, person=seat.person, seen=seen if isinstance(seen, int) else 0
-            )
-            done = "" if changed else "Nothing changed."
-        calculation = live.calculation
-    with opened(worksheet, reader_of(seat)) as live:
+            edited = editing.change_worksheet(worksheet, what, action, live, person=person, seen=seen)
+            done = "; ".join(edited.told) if edited.told else "" if edited.changed else "Nothing changed."
+    with opened(worksheet, asked_page.reader) as live:
         sheet = next((one for one in live.workbook.sheets if one.number == number), live.workbook.sheets[0])
-        rebuilt = live.calculation is not calculation
-        reshaped = rebuilt or shape != [(one.number, one.name, one.settings) for one in live.workbook.sheets]
-        keys = sorted(key for key in live.calculation.changed if key[0] == sheet.number)
-        answer = _state(worksheet, live, sheet, seat)
-        reload = reshaped or len(keys) > MOST_ANSWERED or former[1] != live.workbook.names
-        answer |= {"done": done, "reload": reload, "cells": [] if reload else cells_at(live, keys)}
-        answer["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
+        answer = _changes(asked_page, live, sheet, seen, every=asked.get("every") is True)
+        answer |= {"done": done, "taken": f"{(perf_counter() - before) * 1000:.0f}"}
     return JsonResponse(answer)
 
 
@@ -222,10 +231,8 @@ def _body(request: HttpRequest) -> dict[str, Any]:
 @require_POST
 def choose(request: HttpRequest, name: str) -> HttpResponse:
     """Choose values for parameters; whoever may read may."""
-    seat = seat_of(request)
-    worksheet = open_worksheet(seat.ledger, name, person=seat.person)
-    reader = reader_of(seat)
-    with opened(worksheet, reader) as live:
+    asked = asked_for(request, name)
+    with opened(asked.worksheet, asked.reader) as live:
         given = {
             parameter.name: request.POST[f"value-{parameter.name}"]
             for parameter in live.parameters
@@ -233,10 +240,10 @@ def choose(request: HttpRequest, name: str) -> HttpResponse:
         }
         if not given:
             raise NotFound("No value was chosen.", hint="Choose one.", subject="parameters")
-        editing.choose_values(worksheet, given, live, reader)
+        editing.choose_values(asked.worksheet, given, live, asked.reader)
         sheet = sheet_asked(live, request)
-    with opened(worksheet, reader) as live:
-        context = panel_context(seat, worksheet, live, live.workbook.sheet(sheet.number), request.GET)
-    response = render(request, "worksheets/_panel.html", {**context, "worksheet": worksheet})
+    with opened(asked.worksheet, asked.reader) as live:
+        context = panel_context(asked, live, live.workbook.sheet(sheet.number), request.GET)
+    response = render(request, "worksheets/_panel.html", context)
     response["HX-Trigger"] = "sheet-changed"
     return response

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
+from collections import OrderedDict, deque
 from collections.abc import Hashable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import date
 from threading import Lock, RLock
+from typing import Any
 
 from django.utils import timezone
 
@@ -15,11 +16,13 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.sheet.addresses import Key
 from rulka.core.sheet.calculating import Calculation
+from rulka.core.sheet.covering import Coverage, coverage_of, groups_of
+from rulka.core.sheet.hiding import filtered_out, hidden_by
 from rulka.core.sheet.ledger_functions import LedgerSource
 from rulka.core.sheet.parameters import Parameter, input_of, parameter_from, typed_value, values_of
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.steps import apply
-from rulka.core.sheet.workbook import Step, Workbook
+from rulka.core.sheet.workbook import Sheet, Step, Workbook
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import snapshot
 from rulka.people.models import Person
@@ -28,6 +31,12 @@ from rulka.worksheets.models import ChosenValues, Worksheet
 from rulka.worksheets.running.sources import Outside, surroundings
 
 MOST_LIVE = 16
+MOST_LOGGED = 400
+"""Versions of which is known what they changed on the screen."""
+
+MOST_GROUPS = 12
+"""Groups of formulas that a sheet is checked by."""
+
 MOST_CELLS = 1_500_000
 """Cells of all kept worksheets together."""
 
@@ -47,6 +56,7 @@ class Reader:
 class Live:
     """One worksheet, calculated for one reader. Used by one request at a time, see `opened`."""
 
+    worksheet: Worksheet
     reader: Reader
     version: int
     workbook: Workbook
@@ -55,6 +65,12 @@ class Live:
     outside: Outside
     values: dict[str, str]
     lock: RLock = field(default_factory=RLock)
+    kept: dict[Hashable, Any] = field(default_factory=dict)
+    """What follows from the values and was asked for: dropped with each calculation."""
+    log: deque[tuple[int, frozenset[Key] | None]] = field(default_factory=lambda: deque(maxlen=MOST_LOGGED))
+    """By version the cells that showed something else since; None where all may."""
+    since: int = 0
+    """The version from which on that is known."""
 
     def shower(self) -> Shower:
         return Shower(self.workbook, self.calculation)
@@ -67,20 +83,63 @@ class Live:
     def size(self) -> int:
         return sum(len(sheet.cells) for sheet in self.workbook.sheets) + len(self.calculation.values)
 
-    def take(self, steps: list[Step]) -> None:
-        """Do steps that were stored, and calculate."""
+    def hidden(self, sheet: Sheet) -> tuple[set[int], set[int]]:
+        """The rows and columns of a sheet that don't show: hidden by hand, by a filter, by its rules now."""
+        if ("hidden", sheet.number) not in self.kept:
+            rows, columns = hidden_by(sheet.settings.get("hiding", ()), sheet.number, self.calculation)
+            rows |= set(sheet.settings.get("hidden rows", ()))
+            columns |= set(sheet.settings.get("hidden columns", ()))
+            if own := sheet.settings.get("filter"):
+                rows |= filtered_out(own, sheet.number, self.calculation)
+            self.kept["hidden", sheet.number] = rows, columns
+        found: tuple[set[int], set[int]] = self.kept["hidden", sheet.number]
+        return found
+
+    def coverage(self, sheet: Sheet) -> list[Coverage]:
+        """What the sheet covers of the accounts, by groups of formulas that read alike, the largest first."""
+        name = ("coverage", sheet.number, sheet.settings.get("check", ""))
+        if name not in self.kept:
+            groups = groups_of(self.calculation, sheet.number, self.source)[:MOST_GROUPS]
+            self.kept[name] = [coverage_of(group, name[2], self.source.amounts) for group in groups]
+        found: list[Coverage] = self.kept[name]
+        return found
+
+    def take(self, steps: list[Step], version: int) -> None:
+        """Do steps that were stored as a version, and calculate."""
         for step in steps:
             apply(self.workbook, step)
+        self.version = version
         self.calculate(steps)
+
+    def changed_since(self, version: int) -> set[Key] | None:
+        """The cells that show something else than at a version; None where that isn't known any more."""
+        if version < self.since or (self.log and version < self.log[0][0] - 1):
+            return None
+        found: set[Key] = set()
+        for later, keys in self.log:
+            if later > version:
+                if keys is None:
+                    return None
+                found |= keys
+        return found
+
+    def anew(self) -> None:
+        """Nothing that was shown before is known to be shown still."""
+        self.kept.clear()
+        self.log.clear()
+        self.since = self.version
 
     def calculate(self, steps: list[Step]) -> None:
         """Calculate after steps that the workbook has taken already: cells alone with what depends on them, all else
         anew."""
+        self.kept.clear()
         if any(step["kind"] not in ("cells", "settings") for step in steps):
             self.calculation = calculated(self.workbook, self.source, self.values)
+            self.log.append((self.version, None))
             return
         given = overridden(self.workbook, self.values)
         changed: dict[Key, str] = {}
+        self.calculation.changed.clear()
         for step in steps:
             if step["kind"] == "cells":
                 for row, column, before, after in step["cells"]:
@@ -90,6 +149,7 @@ class Live:
                     self.calculation.changed.add(key)
         if changed:
             self.calculation.change(changed)
+        self.log.append((self.version, frozenset(self.calculation.changed)))
 
 
 def overridden(workbook: Workbook, values: Mapping[str, str]) -> dict[Key, str]:
@@ -184,7 +244,9 @@ def _made(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str]) -> Li
     outside = Outside(reader.ledger, reader.view, reader.period, reader.node, reader.person)
     source = LedgerSource(surroundings(outside, reader.period, reader.node))
     values = own_values(workbook, chosen, reader)
-    return Live(reader, version, workbook, calculated(workbook, source, values), source, outside, values)
+    made = Live(worksheet, reader, version, workbook, calculated(workbook, source, values), source, outside, values)
+    made.anew()
+    return made
 
 
 def _follow(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None:
@@ -197,16 +259,17 @@ def _follow(live: Live, worksheet: Worksheet, chosen: Mapping[str, str]) -> None
         fresh = _made(worksheet, live.reader, chosen)
         for name in ("version", "workbook", "calculation", "source", "outside", "values"):
             setattr(live, name, getattr(fresh, name))
+        live.anew()
         return
     if missed:
         live.workbook.looks = [dict(look) for look in worksheet.looks]
         for step in missed:
-            live.take(step.steps)
-        live.version = worksheet.version
+            live.take(step.steps, step.version)
     values = own_values(live.workbook, chosen, live.reader)
     if values != live.values:
         live.values = values
         live.calculation = calculated(live.workbook, live.source, values)
+        live.anew()
 
 
 def forget(worksheet: Worksheet) -> None:

@@ -65,6 +65,11 @@ class Outside:
         self._note("statement", question.statement)
         return self.figures.answer(question) if isinstance(question, Figure) else self.figures.piece(question)
 
+    def computed(self, name: str) -> Computed:
+        """A statement run as the reader sees it."""
+        self._note("statement", name)
+        return self.figures.computed(name)
+
     def statement_head(self, name: str) -> str:
         self._note("statement", name)
         return self.figures.head(name)

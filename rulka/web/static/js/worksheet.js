@@ -1,5 +1,6 @@
 // The worksheet: the grid paints and edits, the server holds the truth. No figure is computed here.
 import { defineCustomElements, setNonce } from "../vendor/revogrid.js";
+import * as guide from "./guide.js";
 
 const work = document.getElementById("work");
 setNonce(work.dataset.nonce);
@@ -21,6 +22,9 @@ let at = { row: 0, column: 0 };
 let copied = null; // what was copied here last: { sheet, box, text, cut }
 let marks = []; // areas that the formula in hand refers to: { sheet, box, colour }
 let sending = Promise.resolve();
+let every = false; // whether rows and columns show that hide
+let lookTaken = null; // where a look was taken: { sheet, box }
+let writing = null; // a formula in hand, into which a click on a cell puts its address
 let built = {}; // what the grid's rows and columns were built from
 const grid = document.createElement("revo-grid");
 
@@ -28,7 +32,8 @@ const letters = (column) => (column < 26 ? "" : String.fromCharCode(64 + Math.fl
 const address = (row, column) => letters(column) + (row + 1);
 const cellAt = (row, column) => store.get(`${row},${column}`);
 const columnOf = (text) => [...text.toUpperCase()].reduce((sum, letter) => sum * 26 + letter.charCodeAt(0) - 64, 0) - 1;
-const sheetQuery = () => `&sheet=${state.sheet}`;
+const sheetQuery = () => `&sheet=${state.sheet}${every ? "&every=yes" : ""}`;
+const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 
 // what the server says ---------------------------------------------------------------------------------------------------
 
@@ -62,7 +67,7 @@ function refresh() {
 document.addEventListener("focusout", () => setTimeout(() => { if (later && !editing()) refresh(); }, 0));
 
 async function reload(sheet) {
-  const answer = await fetch(`${work.dataset.cells}&sheet=${sheet ?? state.sheet}&first=0&last=${ROWS - 1}&state=1`);
+  const answer = await fetch(`${work.dataset.cells}&sheet=${sheet ?? state.sheet}${every ? "&every=yes" : ""}&first=0&last=${ROWS - 1}&state=1`);
   if (!answer.ok) { alertWith(await answer.text()); return; }
   state = await answer.json();
   show();
@@ -72,25 +77,13 @@ async function reload(sheet) {
 function send(asked) {
   const job = sending.then(async () => {
     const answer = await fetch(work.dataset.edit, {
-      method: "POST", body: JSON.stringify({ version: state.version, sheet: state.sheet, ...asked }),
-      headers: { "Content-Type": "application/json", "X-CSRFToken": JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"], "HX-Request": "true" },
+      method: "POST", body: JSON.stringify({ version: state.version, sheet: state.sheet, every, ...asked }),
+      headers: { "Content-Type": "application/json", "X-CSRFToken": token(), "HX-Request": "true" },
     });
     if (!answer.ok) { alertWith(await answer.text()); if (answer.status === 422) await reload(); return false; }
     el("alert").replaceChildren();
     const found = await answer.json();
-    if (found.reload) {
-      await reload(found.sheet);
-    } else {
-      const { cells, ...own } = found;
-      const wider = JSON.stringify(own.layout.widths) !== JSON.stringify(state.layout.widths);
-      state = { ...state, ...own };
-      take(cells);
-      if (wider) paintColumns();
-      if (JSON.stringify([state.layout.heights, built.down]) !== built.tall) show(false);
-      refresh();
-      said();
-      showFormula();
-    }
+    await takeIn(found);
     if (found.done) el("foot-said").textContent = found.done;
     openPanel(el("panel").dataset.panel === "trace" ? "trace" : el("panel").dataset.panel, true);
     return true;
@@ -98,6 +91,34 @@ function send(asked) {
   sending = job.catch(() => {});
   return job;
 }
+
+// what changed since the version that is shown
+async function takeIn(found) {
+  if (found.reload) { await reload(found.sheet); return; }
+  const { cells, ...own } = found;
+  const before = JSON.stringify(state.layout);
+  state = { ...state, ...own };
+  take(cells);
+  if (JSON.stringify(state.layout) !== before) show(false);
+  refresh();
+  said();
+  showFormula();
+}
+
+// others may work on the same worksheet: what they do comes in while one looks on
+async function lookAround() {
+  if (document.hidden || editing() || document.activeElement?.id === "formula") return;
+  const job = sending.then(async () => {
+    const answer = await fetch(`${work.dataset.cells}${sheetQuery()}&since=${state.version}`, { headers: { "HX-Request": "true" } });
+    if (!answer.ok) return;
+    const found = await answer.json();
+    if (found.version === state.version || !found.layout) return;
+    await takeIn(found);
+    if (found.done) el("foot-said").textContent = found.done;
+  });
+  sending = job.catch(() => {});
+}
+setInterval(lookAround, 4000);
 
 function alertWith(html) { el("alert").innerHTML = html; }
 
@@ -116,7 +137,7 @@ function show(anew = true) {
   for (let row = 0; row < layout.rows; row += 1) if (!hiddenRows.has(row)) (row < frozenRows ? pinnedRows : rows).push(row);
   for (let on = 0; on < layout.columns; on += 1) if (!hiddenColumns.has(on)) (on < frozenColumns ? pinnedColumns : columns).push(on);
   // what stays as it is isn't built again: whoever types meanwhile goes on typing
-  const across = JSON.stringify([layout.widths, layout.hiddenColumns, frozenColumns, state.editable]), down = JSON.stringify([layout.hiddenRows, frozenRows]);
+  const across = JSON.stringify([layout.widths, layout.hiddenColumns, frozenColumns, state.editable, layout.columnLooks]), down = JSON.stringify([layout.hiddenRows, frozenRows]);
   if (across !== built.across) paintColumns();
   if (down !== built.down) {
     grid.pinnedTopSource = pinnedRows.map((row) => ({ r: row }));
@@ -125,6 +146,7 @@ function show(anew = true) {
   const tall = JSON.stringify([layout.heights, down]);
   if (tall !== built.tall && (built.tall || Object.keys(layout.heights).length)) heighten();
   built = { across, down, tall };
+  el("grid").classList.toggle("unruled", layout.gridlines === "off");
   refresh();
   tabs();
   said();
@@ -153,6 +175,8 @@ function paintColumns() {
 function draw(h, row, column) {
   const cell = cellAt(row, column);
   const options = choicesAt(row, column);
+  const picture = state.layout.pictures.find((one) => one.box[0] === row && one.box[1] === column);
+  if (picture) return h("span", { class: "t" }, [h("img", { src: `${work.dataset.pictures}${picture.picture}/?${work.dataset.query}`, width: picture.width, height: picture.height, alt: "", draggable: "false" }), state.editable ? h("i", { class: "grip", "data-grip": picture.picture, title: "Resize", style: { left: `${picture.width - 12}px`, top: `${picture.height - 12}px` } }) : null]);
   if (!cell && !options) return "";
   return h("span", { class: "t" }, [cell ? cell[TEXT] : "", options ? h("i", { class: "list", "aria-hidden": "true" }, "▾") : null]);
 }
@@ -165,21 +189,36 @@ function properties(row, column) {
   const cell = cellAt(row, column);
   const classes = {};
   const style = {};
-  if (cell) {
-    const look = state.looks[cell[LOOK]] || {};
-    if (cell[KIND]) classes[cell[KIND]] = true;
+  const ofColumn = state.layout.columnLooks[column], own = cell ? state.looks[cell[LOOK]] || {} : {};
+  const look = ofColumn ? { ...ofColumn, ...own } : own;
+  if (cell || ofColumn) {
+    if (cell?.[KIND]) classes[cell[KIND]] = true;
     for (const name of ["bold", "italic", "wrap"]) if (look[name]) classes[name] = true;
     for (const name of ["fill", "align", "top", "bottom", "left", "right"]) if (look[name]) classes[`${name}-${look[name]}`] = true;
     if (look.indent) style["padding-left"] = `${8 + look.indent * 14}px`;
-    if (cell[KIND] === "text" && !look.wrap && !cellAt(row, column + 1)?.[TEXT]) classes.over = true;
-    if (cell[FLAGS] & SPILLED) classes.spilled = true;
+    if (cell?.[KIND] === "text" && !look.wrap && !cellAt(row, column + 1)?.[TEXT]) classes.over = true;
+    if (cell?.[FLAGS] & SPILLED) classes.spilled = true;
   }
   const span = state.layout.spans.find((box) => within(box, row, column));
   if (span && row === span[0] && column === span[1]) { classes.spans = true; style["--span"] = `${spanWidth(span)}px`; } else if (span) classes.spanned = true;
   if (isParameter(row, column)) classes.parameter = true;
   for (const mark of marks) if (mark.sheet === state.sheet && within(mark.box, row, column)) classes[`ref ref-${mark.colour}`] = true;
   const found = { class: classes, style };
-  if (cell?.[NOTE]) found.title = cell[NOTE];
+  const name = `${row},${column}`, comment = state.layout.comments[name], former = state.marks[name];
+  if (comment) classes.commented = true;
+  if (former !== undefined) classes.changed = true;
+  if (state.layout.pictures.some((one) => one.box[0] === row && one.box[1] === column)) classes.pictured = true;
+  for (const block of state.layout.blocks) {
+    if (!within(block.box, row, column)) continue;
+    classes[`block-${block.piece}`] = true;
+    if (row === block.box[0]) classes["block-top"] = true;
+    if (row === block.box[2]) classes["block-bottom"] = true;
+    if (column === block.box[1]) classes["block-left"] = true;
+    if (column === block.box[3]) classes["block-right"] = true;
+    if (block.older) classes["block-older"] = true;
+  }
+  const told = [cell?.[NOTE], comment ? `${comment.who ? `${comment.who}: ` : ""}${comment.text}` : "", former === undefined ? "" : `Before: ${former || "nothing"}`].filter(Boolean);
+  if (told.length) found.title = told.join("\n");
   return found;
 }
 
@@ -217,6 +256,13 @@ function said() {
     const [sheet, row, column, code] = state.error;
     link.textContent = `${state.errors} error${state.errors === 1 ? "" : "s"}: ${address(row, column)} ${code} ›`;
     link.onclick = (event) => { event.preventDefault(); const go = () => { focusOn(row, column); openPanel("cell"); }; if (sheet !== state.sheet) reload(sheet).then(go); else go(); };
+  }
+  const covers = el("foot-covers");
+  covers.hidden = !state.covers;
+  if (state.covers) {
+    covers.textContent = `Covers ${state.covers.text} ›`;
+    covers.className = state.covers.whole ? "" : "warn";
+    covers.onclick = (event) => { event.preventDefault(); openPanel("check"); };
   }
   el("foot-told").textContent = [state.told, state.taken ? `${state.taken} ms` : ""].filter(Boolean).join(" · ");
 }
@@ -351,8 +397,10 @@ class CellEditor {
       type: "text", class: "celledit", value: text, autocomplete: "off", "aria-label": `Cell ${address(row, column)}`,
       ref: (field) => { this.element = field; },
       list: options ? offer(options) : undefined,
-      onInput: (event) => { el("formula").value = event.target.value; colour(event.target.value); },
+      onInput: (event) => { el("formula").value = event.target.value; colour(event.target.value); guide.typing(event.target); },
       onKeyDown: (event) => {
+        if (guide.pressed(event)) return;
+        guide.close();
         if (event.key === "Enter" && !event.isComposing) { event.stopPropagation(); event.preventDefault(); this.done = true; this.save(event.target.value, true); this.close(false); step(1, 0); }
         if (event.key === "Escape") { event.stopPropagation(); this.done = true; this.close(false); showFormula(); }
         if (event.key === "Tab") { event.stopPropagation(); event.preventDefault(); this.done = true; this.save(event.target.value, true); this.close(false); step(0, event.shiftKey ? -1 : 1); }
@@ -400,6 +448,15 @@ grid.addEventListener("beforesorting", (event) => event.preventDefault());
 grid.addEventListener("afterfocus", (event) => {
   const { model, column } = event.detail;
   if (!model || !column) return;
+  if (writing) {
+    const { field: own, caret } = writing, text = address(model.r, Number(column.prop));
+    writing = null;
+    own.focus();
+    own.setRangeText(text, caret, caret, "end");
+    own.dispatchEvent(new Event("input", { bubbles: true }));
+    return;
+  }
+  if (guide.pointed(address(model.r, Number(column.prop)))) return;
   at = { row: model.r, column: Number(column.prop) };
   showFormula();
   follow();
@@ -436,10 +493,10 @@ document.addEventListener("keydown", (event) => {
   if (event.altKey && !event.ctrlKey && !event.metaKey) {
     const code = event.code;
     const act = {
-      KeyE: () => edit(), KeyP: () => document.body.classList.toggle("folded"), Slash: () => (event.shiftKey ? el("keys").showModal() : find(true)),
+      KeyE: () => edit(), KeyP: () => document.body.classList.toggle("folded"), KeyF: () => openPanel("formula"), KeyR: () => el("refresh-form").requestSubmit(), Slash: () => (event.shiftKey ? el("keys").showModal() : find(true)),
       Comma: () => el("step-back")?.click(), Period: () => el("step-on")?.click(), Semicolon: () => el("period-open")?.click(),
     }[code];
-    const shifted = event.shiftKey && { KeyD: () => fillFrom("down"), KeyR: () => fillFrom("right"), KeyS: () => send({ do: "sum", box: [at.row, at.column, at.row, at.column] }) }[code];
+    const shifted = event.shiftKey && { KeyD: () => fillFrom("down"), KeyR: () => fillFrom("right"), KeyS: () => send({ do: "sum", box: [at.row, at.column, at.row, at.column] }), KeyC: () => takeLook(), KeyV: () => putLook() }[code];
     if (shifted || act) { event.preventDefault(); event.stopPropagation(); (shifted || act)(); }
     return;
   }
@@ -508,8 +565,15 @@ document.addEventListener("paste", (event) => {
 
 // the formula line
 const field = el("formula");
-field.addEventListener("input", () => colour(field.value));
+field.addEventListener("input", () => { colour(field.value); guide.typing(field); });
+field.addEventListener("blur", () => setTimeout(guide.close, 120));
+document.addEventListener("mousedown", (event) => {
+  const own = document.activeElement;
+  if (!el("grid").contains(event.target) || own !== field || !own.value.startsWith("=")) return;
+  if (/[=(,;+\-*/^&<>:]\s*$/.test(own.value.slice(0, own.selectionStart))) writing = { field: own, caret: own.selectionStart };
+}, true);
 field.addEventListener("keydown", (event) => {
+  if (guide.pressed(event)) return;
   if (event.key === "Enter" && !event.shiftKey && !event.isComposing) { event.preventDefault(); const { row, column } = at; field.blur(); typeInto(row, column, field.value); step(1, 0); }
   if (event.key === "Escape") { event.preventDefault(); field.blur(); showFormula(); focusOn(at.row, at.column); }
 });
@@ -523,19 +587,66 @@ document.addEventListener("click", async (event) => {
   if (!target) return;
   if (target.id === "fold" || target.id === "unfold") document.body.classList.toggle("folded");
   if (target.dataset.go) { event.preventDefault(); const [row, column] = corner(target.dataset.go); focusOn(row, column); }
-  if (target.dataset.toggle) { const on = target.getAttribute("aria-pressed") !== "true"; send({ do: "look", box: await chosen(), look: { [target.dataset.toggle]: on } }); }
+  if (target.dataset.toggle) { const on = target.getAttribute("aria-pressed") !== "true"; sendLook({ [target.dataset.toggle]: on }); }
   if (target.id === "no-parameter") send({ do: "parameter", box: [at.row, at.column, at.row, at.column], kind: "" });
   if (target.id === "span-on" || target.id === "span-off") send({ do: "setting", name: "span", box: await chosen(), on: target.id === "span-on" });
   if (target.id === "sheet-delete") send({ do: "sheet", how: "delete" });
   if (target.dataset.dropName) send({ do: "name", name: target.dataset.dropName });
   if (target.dataset.step) { const input = el(target.dataset.step); input.value = target.dataset.to; input.form.dispatchEvent(new Event("change", { bubbles: true })); }
   if (target.dataset.act) act(target.dataset.act);
+  if (target.dataset.paste) { if (copied) send({ do: "copy", what: target.dataset.paste, from: copied.sheet, source: copied.box, target: await chosen() }); else el("foot-said").textContent = "Copy some cells of this worksheet first."; }
+  if (target.id === "take-look") takeLook();
+  if (target.id === "put-look") putLook();
+  if (target.id === "show-every") { every = !every; target.setAttribute("aria-pressed", String(every)); reload(); }
+  if (target.id === "add-missing") send({ do: "add missing", group: Number(target.dataset.group) });
+  if (target.id === "refresh-blocks") send({ do: "blocks" });
+  if (target.dataset.blockHow) send({ do: "block", how: target.dataset.blockHow, id: target.closest("[data-block]").dataset.block });
+  if (target.dataset.unhide) { const [first, last] = target.dataset.unhide.split(":"); send({ do: "hiding", kind: "", box: [...corner(first), ...corner(last || first)] }); }
+  if (target.dataset.restore) send({ do: "restore", number: Number(target.dataset.restore) });
+  if (target.dataset.pictureRemove) send({ do: "picture", how: "remove", picture: Number(target.dataset.pictureRemove) });
+  if (target.id === "marks-seen") post(el("refresh-form").action, { how: "seen" }).then(() => location.reload());
+  if (target.dataset.fetch) fetchFirst(target.dataset.fetch, target.dataset.how);
   if (target.id === "sheet-find") find(el("find-bar").hidden);
   if (target.id === "find-close") find(false);
   if (target.id === "replace-all") { const form = new FormData(el("find-bar")); send({ do: "replace", wanted: form.get("wanted"), new: form.get("new") }); }
 });
+async function sendLook(look) {
+  const box = await chosen();
+  if (el("whole-columns")?.checked) send({ do: "column look", first: box[1], last: box[3], look });
+  else send({ do: "look", box, look });
+}
+async function takeLook() {
+  lookTaken = { sheet: state.sheet, box: [at.row, at.column, at.row, at.column] };
+  el("put-look")?.removeAttribute("disabled");
+  el("foot-said").textContent = `Took the look of ${address(at.row, at.column)}`;
+}
+async function putLook() { if (lookTaken && state.editable) send({ do: "copy", what: "looks", from: lookTaken.sheet, source: lookTaken.box, target: await chosen() }); }
+
+function post(address, values) {
+  const body = new FormData();
+  for (const [name, value] of Object.entries(values)) body.append(name, value);
+  return fetch(address, { method: "POST", body, headers: { "X-CSRFToken": token(), "HX-Request": "true" } });
+}
+async function fetchFirst(feed, how) {
+  const answer = await post(work.dataset.fetch, { feed, how });
+  if (!answer.ok) { alertWith(await answer.text()); return; }
+  const { load } = await answer.json();
+  for (;;) {
+    const found = await (await fetch(`${work.dataset.fetching}&load=${load}`)).json();
+    el("foot-said").textContent = `The source: ${found.state}${found.doing ? `, ${found.doing}` : ""}`;
+    if (found.over) break;
+    await new Promise((go) => { setTimeout(go, 700); });
+  }
+  el("refresh-form").requestSubmit();
+}
 document.addEventListener("change", async (event) => {
-  if (event.target.dataset?.look) send({ do: "look", box: await chosen(), look: { [event.target.dataset.look]: event.target.value } });
+  if (event.target.dataset?.look) sendLook({ [event.target.dataset.look]: event.target.value });
+  if (event.target.dataset?.choose) {
+    const block = event.target.closest("[data-block]"), choices = {};
+    for (const one of block.querySelectorAll("[data-choose]")) choices[one.dataset.choose] = one.value;
+    send({ do: "block", how: "choose", id: block.dataset.block, choices });
+  }
+  if (event.target.id === "gridlines") send({ do: "setting", name: "gridlines", on: event.target.checked });
 });
 document.addEventListener("submit", async (event) => {
   const form = event.target, values = Object.fromEntries(new FormData(form));
@@ -544,9 +655,21 @@ document.addEventListener("submit", async (event) => {
     "choices-form": (box) => ({ do: "setting", name: "choices", box, choices: values.choices }),
     "name-form": (box) => ({ do: "name", box, name: values.name }),
     "sheet-form": () => ({ do: "sheet", how: "rename", name: values.name }),
+    "comment-form": (box) => ({ do: "comment", box, text: values.text }),
+    "check-form": () => ({ do: "check", selection: values.selection }),
+    "print-form": () => ({ do: "setting", name: "print", paper: values.paper, way: values.way, cells: values.cells, head: values.head, foot: values.foot, fit: Boolean(values.fit), lines: Boolean(values.lines) }),
+    "place-table": (box) => ({ do: "block", how: "place", kind: "table", name: values.name, piece: values.piece, box }),
+    "place-statement": (box) => ({ do: "block", how: "place", kind: "statement", name: values.name, piece: values.piece, lines: values.lines, columns: values.columns, box }),
+    "place-chart": (box) => ({ do: "chart", selection: values.selection, box }),
     "frozen-form": () => ({ do: "setting", name: "frozen", rows: Number(values.rows), columns: Number(values.columns) }),
   }[form.id];
   if (own) { event.preventDefault(); document.activeElement?.blur(); send(own(await chosen())); }
+  if (form.matches(".picture-form")) { event.preventDefault(); send({ do: "picture", picture: Number(form.dataset.picture), width: Number(values.width), height: Number(values.height) }); }
+  if (form.id === "picture-add") {
+    event.preventDefault();
+    const answer = await post(`${work.dataset.pictures}?${work.dataset.query}`, { picture: values.picture });
+    if (answer.ok) send({ do: "picture", ...(await answer.json()), box: [at.row, at.column, at.row, at.column] }); else alertWith(await answer.text());
+  }
   if (form.id === "find-bar") { event.preventDefault(); findNext(values.wanted); }
 });
 document.body.addEventListener("sheet-changed", () => reload());
@@ -563,6 +686,12 @@ async function act(what) {
   if (verb === "sort") send({ do: "sort", box, column: at.column, falling: axis === "down" });
   if (verb === "only") send({ do: "setting", name: "filter", box: [box[0] - 1 < 0 ? 0 : box[0] - 1, at.column, state.used - 1, at.column], column: at.column, values: [plainText(cellAt(at.row, at.column))] });
   if (verb === "every") send({ do: "setting", name: "filter" });
+  if (verb === "empty" || verb === "condition") send({ do: "hiding", kind: verb, axis, box });
+  if (verb === "stop") send({ do: "hiding", kind: "", box });
+  if (verb === "taller" || verb === "flatter") {
+    const height = Number(state.layout.heights[box[0]] || 24) + (verb === "taller" ? 12 : -12);
+    send({ do: "setting", name: "height", first: box[0], last: box[2], height: Math.max(height, 24) });
+  }
   if (verb === "sum") send({ do: "sum", box: [at.row, at.column, at.row, at.column] });
 }
 const plainText = (cell) => (cell ? cell[INPUT] && !cell[INPUT].startsWith("=") ? cell[INPUT].replace(/^'/, "") : cell[TEXT] : "");
@@ -576,6 +705,26 @@ async function findNext(wanted) {
   focusOn(found[0], found[1]);
 }
 
+// a picture is resized by its corner
+document.addEventListener("pointerdown", (event) => {
+  const grip = event.target.closest?.("[data-grip]");
+  if (!grip) return;
+  event.preventDefault(); event.stopPropagation();
+  const image = grip.previousElementSibling, { width, height } = image, { clientX, clientY } = event;
+  const size = (moved) => [Math.max(16, Math.round(width + moved.clientX - clientX)), Math.max(16, Math.round(height + moved.clientY - clientY))];
+  const move = (moved) => { [image.width, image.height] = size(moved); };
+  const end = (moved) => {
+    document.removeEventListener("pointermove", move, true);
+    const [wide, high] = size(moved);
+    send({ do: "picture", picture: Number(grip.dataset.grip), width: Math.min(wide, 2000), height: Math.min(high, 2000) });
+  };
+  document.addEventListener("pointermove", move, true);
+  document.addEventListener("pointerup", end, { once: true, capture: true });
+}, true);
+
+guide.learn(work.dataset.functions);
+guide.preview(work, state.sheet, Object.keys(state.names));
+guide.guideWorks(work, () => state.sheet, () => Object.keys(state.names), (cell, formula) => { const [row, column] = corner(cell); typeInto(row, column, formula); });
 el("grid").append(grid);
 show();
 await customElements.whenDefined("revo-grid");

@@ -12,7 +12,8 @@ from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.ledger.seat import latest_period
 from rulka.worksheets.library.opening import open_worksheet
-from rulka.worksheets.output.runs import FORMATS, as_csv, as_json, as_xlsx
+from rulka.worksheets.output.runs import FORMATS, as_csv, as_json
+from rulka.worksheets.output.workbook import as_xlsx
 from rulka.worksheets.running.live import Reader, opened
 from rulka.worksheets.running.options import listed_for
 

@@ -1,0 +1,97 @@
+"""A row list from elsewhere: pasted, its columns told what they are beside a preview, then working rows of a worksheet
+or a new statement."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_http_methods
+
+from rulka.core.errors import RulkaError
+from rulka.core.sheet.addresses import MOST_COLUMNS, Box, cell_text, read_cell
+from rulka.core.sheet.edits import rows_in
+from rulka.core.sheet.listed import MOST_LISTED, ROLES, Brought, bring, guessed_roles
+from rulka.ledger.seat import Seat
+from rulka.worksheets.editing import edit as editing
+from rulka.worksheets.editing.actions import action_for
+from rulka.worksheets.editing.bringing import statement_from_rows
+from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.running.live import opened
+
+SHOWN = 40
+"""Rows of the preview."""
+
+
+@require_http_methods(["GET", "POST"])
+def bring_rows(request: HttpRequest, name: str) -> HttpResponse:
+    """The page on which rows are pasted and understood; nothing changes until somebody says what becomes of them."""
+    asked = asked_for(request, name, edit=True)
+    text = request.POST.get("text", "")[:2_000_000]
+    where = request.POST.get("at") or request.GET.get("cell", "A1")
+    sheet = request.POST.get("sheet") or request.GET.get("sheet", "")
+    context: dict[str, Any] = {
+        "where": "worksheets",
+        "worksheet": asked.worksheet,
+        "seat": asked.seat,
+        "text": text,
+        "at": where,
+        "sheet": sheet,
+        "roles_known": ROLES.items(),
+        "title": request.POST.get("title", ""),
+    }
+    if request.method == "POST" and text.strip():
+        try:
+            rows = rows_in(text)[: MOST_LISTED + 1]
+            roles = _roles(request, rows, asked.seat)
+            context |= {"columns": _columns(rows, roles), "shown": rows[:SHOWN], "more": max(len(rows) - SHOWN, 0)}
+            brought = bring(rows, roles, asked.seat.view)
+            context |= {"brought": brought[:SHOWN], "problems": [one for one in brought if one.problem]}
+            done = _done(request, asked, text, roles, brought, where, sheet)
+            if done is not None:
+                return done
+        except RulkaError as error:
+            context["refused"] = error
+    return render(request, "worksheets/bring.html", context, status=422 if "refused" in context else 200)
+
+
+def _roles(request: HttpRequest, rows: list[list[str]], seat: Seat) -> list[str]:
+    width = min(max(map(len, rows), default=0), MOST_COLUMNS)
+    if "role-0" not in request.POST:
+        return guessed_roles(rows, seat.view)[:width]
+    return [request.POST.get(f"role-{at}", "") for at in range(width)]
+
+
+def _columns(rows: list[list[str]], roles: list[str]) -> list[tuple[int, str]]:
+    return list(enumerate(roles))
+
+
+def _done(
+    request: HttpRequest, asked: Asked, text: str, roles: list[str], brought: list[Brought], where: str, sheet: str
+) -> HttpResponse | None:
+    """What the pressed button makes of the rows; None where it only looks."""
+    into = request.POST.get("into", "")
+    if into == "statement":
+        title = request.POST.get("title", "").strip() or "Rows brought over"
+        found = statement_from_rows(asked.seat.ledger, title, brought, person=asked.seat.person)
+        return HttpResponseRedirect(f"{reverse('statement', args=[found])}?{asked.seat.query}")
+    if into != "rows":
+        return None
+    at = read_cell(where)
+    if at is None:
+        raise RulkaError(f"'{where[:20]}' is no cell.", hint="Write B5.", subject="at")
+    with opened(asked.worksheet, asked.reader) as live:
+        number = int(sheet) if sheet.isdecimal() else live.workbook.sheets[0].number
+        box = Box(at[0], at[1], at[0], at[1])
+        plain = {
+            "do": "bring", "sheet": number, "box": [box.top, box.left, box.bottom, box.right], "text": text,
+            "roles": roles,
+        }  # fmt: skip
+        what, action = action_for(plain)
+        editing.change_worksheet(
+            asked.worksheet, what, action, live, person=asked.seat.person, seen=asked.worksheet.version
+        )
+    where_to = f"&sheet={number}&cell={cell_text(*at)}&panel=check"
+    return HttpResponseRedirect(f"{reverse('worksheet', args=[asked.worksheet.name])}?{asked.seat.query}{where_to}")

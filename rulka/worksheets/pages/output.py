@@ -1,0 +1,130 @@
+"""How a worksheet leaves: files, live links, and the figures that these fetch."""
+
+from __future__ import annotations
+
+from django.contrib.auth.decorators import login_not_required
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.urls import reverse
+from django.utils import timezone
+from django.utils.http import content_disposition_header
+from django.views.decorators.http import require_GET, require_POST
+
+from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.sheet.addresses import read_cell
+from rulka.core.sheet.showing import plain_value
+from rulka.core.sheet.values import SheetError
+from rulka.core.values import key_in, whole
+from rulka.ledger.reading.queries import view_of
+from rulka.ledger.seat import latest_period
+from rulka.worksheets.library.links import Refused, TooOften, make_link, open_link, revoke_link
+from rulka.worksheets.output.paper import as_html, as_pdf
+from rulka.worksheets.output.runs import as_csv, as_json
+from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
+from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.running.live import Live, Reader, opened
+from rulka.worksheets.running.revisions import reader_for
+
+TYPES = {
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "pdf": "application/pdf",
+    "html": "text/html; charset=utf-8",
+    "csv": "text/csv; charset=utf-8",
+    "json": "application/json",
+}
+
+
+def _content(live: Live, asked: Asked, form: str, mode: str) -> bytes | str:
+    if form == "xlsx":
+        return as_xlsx(live, mode)
+    if form == "pdf":
+        return as_pdf(live, timezone.localtime())
+    if form == "html":
+        return as_html(live, timezone.localtime())
+    return as_csv(live) if form == "csv" else as_json(asked.worksheet, live)
+
+
+def _file(asked: Asked, form: str, content: bytes | str) -> HttpResponse:
+    response = HttpResponse(content, content_type=TYPES[form])
+    name = f"{asked.worksheet.name} {asked.reader.period.code}.{form}"
+    response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
+    return response
+
+
+@require_GET
+def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
+    """The worksheet as a file; a workbook as values, or with live formulas."""
+    asked = asked_for(request, name)
+    if form not in TYPES:
+        raise NotFound(f"There is no export as '{form[:20]}'.", hint=one_of(form, TYPES), subject="export")
+    mode = request.GET.get("mode", "values")
+    if mode not in MODES or mode == "links":
+        raise NotFound(f"There is no workbook of '{mode[:20]}'.", hint=one_of(mode, MODES), subject="export")
+    with opened(asked.worksheet, asked.reader) as live:
+        content = _content(live, asked, form, mode)
+    return _file(asked, form, content)
+
+
+@require_POST
+def linked(request: HttpRequest, name: str) -> HttpResponse:
+    """A workbook whose figures are fetched from here, with a new key for it."""
+    asked = asked_for(request, name)
+    days = whole(request.POST.get("days", "90"), "days", least=1, most=400)
+    with opened(asked.worksheet, asked.reader) as live:
+        key = make_link(
+            asked.worksheet,
+            person=asked.seat.person,
+            period=asked.reader.period.code,
+            node=asked.reader.node,
+            values=live.values,
+            days=days,
+            follows=request.POST.get("follows") == "yes",
+        )
+        address = request.build_absolute_uri(reverse("live-root", args=[key]))
+        content = as_xlsx(live, "links", Links(address))
+    return _file(asked, "xlsx", content)
+
+
+@require_POST
+def revoke(request: HttpRequest, name: str) -> HttpResponse:
+    """Let a live link open nothing any more."""
+    asked = asked_for(request, name)
+    revoke_link(asked.worksheet, key_in(request.POST.get("link", "0")), person=asked.seat.person)
+    return HttpResponseRedirect(f"{reverse('worksheet', args=[asked.worksheet.name])}?{asked.seat.query}&panel=sheet")
+
+
+def _plain(text: str, status: int = 200) -> HttpResponse:
+    response = HttpResponse(text, content_type="text/plain; charset=utf-8", status=status)
+    response["Referrer-Policy"] = "no-referrer"
+    return response
+
+
+@login_not_required
+@require_GET
+def live_figure(request: HttpRequest, key: str, sheet: str = "", cell: str = "") -> HttpResponse:
+    """One value for a live link, as plain text: a number with a point, a text as it is, an error as its code. Whose
+    figures these are is asked anew each time."""
+    try:
+        link, access = open_link(key)
+    except TooOften as error:
+        return _plain(str(error), 429)
+    except Refused as error:
+        return _plain(str(error), 403)
+    at = read_cell(cell)
+    if at is None:
+        return _plain("No cell is named.", 404)
+    ledger = access.ledger
+    view = view_of(ledger, access.own_fence())
+    calendar = view.frame.calendar
+    period = latest_period(view) if link.follows else calendar.by_code.get(link.period) or latest_period(view)
+    try:
+        reader = reader_for(link.worksheet, Reader(ledger, view, period, link.node, link.person))
+        with opened(link.worksheet, reader, link.values) as live:
+            number = key_in(sheet)
+            live.workbook.sheet(number)
+            value = live.calculation.shown_at((number, *at))
+    except RulkaError as error:
+        return _plain(str(error), 404)
+    if isinstance(value, SheetError):
+        return _plain(f"{value.code} {value.note}".strip())
+    plain = plain_value(value)
+    return _plain("" if plain is None else "TRUE" if plain is True else "FALSE" if plain is False else str(plain))
