@@ -47,6 +47,15 @@ def own_var(tmp_path_factory: pytest.TempPathFactory) -> None:
     settings.FEED_PRIVATE = True  # stand-ins answer on this machine
 
 
+@pytest.fixture(autouse=True)
+def nothing_kept() -> Iterator[None]:
+    """What a process keeps of worksheets is of rows that a test's end takes back; their numbers come again."""
+    yield
+    from rulka.worksheets.running import live
+
+    live._KEPT.clear()
+
+
 class Missing(str):
     """What a template shows for a name that nothing has: a failure, but for what pages send and need not send."""
 

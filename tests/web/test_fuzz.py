@@ -93,6 +93,14 @@ GOOD = {
     "find": ("Sales",),
     "first": ("0", "200"),
     "code": ("A", "4000"),
+    "key": ("x", "4000"),
+    "text": ("10\t4000\tSales", "=RULKA.ACTIVITY(A2)", "=1+1"),
+    "function": ("RULKA.ACTIVITY", "SUM"),
+    "helper": ("account", "period", "narrow"),
+    "since": ("1", "0"),
+    "into": ("rows", "statement"),
+    "opening": ("newest", "asked", "stays"),
+    "mode": ("values", "formulas"),
 }  # fmt: skip
 
 
@@ -127,7 +135,7 @@ def value_of(name: str) -> st.SearchStrategy[str]:
 
 def state() -> dict[str, int]:
     """How many rows each table holds, but for what every visit leaves behind."""
-    beside = {"statements.visit", "sessions.session"}
+    beside = {"statements.visit", "sessions.session", "worksheets.readermarks"}
     return {
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()

@@ -20,6 +20,7 @@ STYLE = """
 * { box-sizing: border-box; }
 body { margin: 0; color: #20292b; background: #fdfcf8; font: 9pt/1.3 "Source Sans 3", sans-serif; }
 @media screen { body { margin: 1.5rem; } }
+@media print { body { background: none; } }
 section + section { break-before: page; }
 h1 { font: 600 15pt "Source Serif 4", serif; margin: 0 0 1mm; }
 .about { color: #505856; margin: 0 0 3mm; }
@@ -83,9 +84,11 @@ class _Page:
         if self.setup.get("way", "landscape") == "landscape":
             wide, high = high, wide
         head, foot = (_css(self.setup.get(name, "")) for name in ("head", "foot"))
-        boxes = f"@top-left {{ content: {head}; font-size: 8pt; }}" if self.setup.get("head") else ""
-        boxes += f"@bottom-left {{ content: {foot}; font-size: 8pt; }}" if self.setup.get("foot") else ""
-        boxes += '@bottom-right { content: counter(page) " of " counter(pages); font-size: 8pt; color: #69706c; }'
+        boxes = f"@top-left {{ content: {head}; font: 8pt 'Source Sans 3'; }}" if self.setup.get("head") else ""
+        boxes += f"@bottom-left {{ content: {foot}; font: 8pt 'Source Sans 3'; }}" if self.setup.get("foot") else ""
+        boxes += (
+            '@bottom-right { content: counter(page) " of " counter(pages); font: 8pt "Source Sans 3"; color: #69706c; }'
+        )
         room = (wide - 2 * MARGIN) / 25.4 * 72
         total = sum(self.widths.values()) or 1
         zoom = min(room / total, 1) if self.setup.get("fit", True) else 1

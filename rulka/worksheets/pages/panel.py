@@ -65,6 +65,9 @@ NUMBERS = (
 FILLS = (("wash", "green wash"), ("note", "ochre"), ("alarm", "madder"), ("head", "head"), ("input", "input"))
 
 
+SETUP = {"paper": "A4", "way": "landscape", "fit": True, "lines": False, "head": "", "foot": "", "cells": ""}
+"""How a sheet is printed where nobody said."""
+
 Builder = Callable[[Asked, Live, Key, QueryDict], dict[str, Any]]
 
 
@@ -174,7 +177,7 @@ def _sheet(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any
         "steps": page.worksheet.steps.select_related("person")[:20],
         "shelves": shelves_seen(page.seat.ledger, page.seat.person),
         "openings": Worksheet.Opening.choices,
-        "setup": settings.get("print", {"paper": "A4", "way": "landscape", "fit": True}),
+        "setup": {**SETUP, **settings.get("print", {})},
         "papers": PAPERS,
         "gridlines": settings.get("gridlines") != "off",
         "rules": [
