@@ -9,14 +9,36 @@ import yaml
 
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import Box, cell_text, column_of, letters, read_box, read_cell
+from rulka.core.sheet.blocks import KINDS as BLOCKS
+from rulka.core.sheet.blocks import PIECES
 from rulka.core.sheet.edits import checked
+from rulka.core.sheet.hiding import AXES as HIDING_AXES
+from rulka.core.sheet.hiding import KINDS as HIDING_KINDS
 from rulka.core.sheet.parameters import KINDS
 from rulka.core.sheet.workbook import LOOK_KEYS, Cell, Sheet, Workbook
+from rulka.core.values import whole
 
 MOST_BYTES = 20_000_000
 FLAGS = ("bold", "italic", "wrap")
 KNOWN = ("worksheet", "title", "names", "parameters", "sheets")
-SHEET_KNOWN = ("sheet", "cells", "looks", "widths", "frozen", "hidden rows", "hidden columns", "spans", "choices")
+SHEET_KNOWN = (
+    "sheet", "cells", "looks", "column looks", "widths", "heights", "frozen", "hidden rows", "hidden columns", "hiding",
+    "spans", "choices", "comments", "blocks", "check", "gridlines", "print",
+)  # fmt: skip
+PRINT_KNOWN = ("paper", "way", "fit", "lines", "head", "foot", "cells")
+BLOCK_KNOWN = (
+    "cells",
+    "kind",
+    "name",
+    "piece",
+    "choices",
+    "revision",
+    "lines",
+    "columns",
+    "keys",
+    "column keys",
+    "own",
+)
 
 
 class _Texts(yaml.SafeLoader):
@@ -46,6 +68,19 @@ def read_worksheet(data: bytes | str, where: str) -> tuple[str, str, Workbook]:
     return str(body["worksheet"]), str(body.get("title") or body["worksheet"]), workbook
 
 
+def read_texts(data: bytes, where: str) -> list[dict[str, Any]]:
+    """The mappings of a YAML file's documents, every scalar as text; raises RulkaError in words."""
+    if len(data) > MOST_BYTES:
+        raise RulkaError(f"The file is larger than {MOST_BYTES:,} bytes.", hint="Take some of it.", subject=where)
+    try:
+        found = [body for body in yaml.load_all(data, _Texts) if body is not None]
+    except (yaml.YAMLError, UnicodeDecodeError) as error:
+        raise RulkaError(f"It is no YAML: {str(error).splitlines()[0]}.", hint="Mend it.", subject=where) from None
+    if not found or not all(isinstance(body, dict) for body in found):
+        raise RulkaError("It says nothing.", hint="Begin with 'table: name'.", subject=where)
+    return found
+
+
 def _sheet(workbook: Workbook, raw: Any, number: int, where: str) -> Sheet:
     if not isinstance(raw, Mapping) or not raw.get("sheet"):
         raise RulkaError(f"Sheet {number} has no name.", hint="Begin it with 'sheet: name'.", subject=where)
@@ -69,6 +104,7 @@ def _sheet(workbook: Workbook, raw: Any, number: int, where: str) -> Sheet:
             merged = {**workbook.look(former.look), **number_of}
             sheet.cells[cell] = Cell(former.input, workbook.look_number(merged))
     _settings(sheet, raw, subject)
+    _further(sheet, raw, subject)
     return sheet
 
 
@@ -108,6 +144,80 @@ def _settings(sheet: Sheet, raw: Mapping[str, Any], subject: str) -> None:
         sheet.settings["choices"] = [
             {"box": _numbers(_box(str(place), subject)), "from": str(given)} for place, given in choices.items()
         ]
+
+
+def _further(sheet: Sheet, raw: Mapping[str, Any], subject: str) -> None:
+    """Settings of the second kind: looks of columns, heights, comments, what hides, blocks, print."""
+    if looks := raw.get("column looks"):
+        sheet.settings["column looks"] = {str(column_of(str(at))): _look(look, subject) for at, look in looks.items()}
+    if heights := raw.get("heights"):
+        sheet.settings["heights"] = {
+            str(_whole(row, subject) - 1): _whole(size, subject) for row, size in heights.items()
+        }
+    if comments := raw.get("comments"):
+        found = {}
+        for place, said in comments.items():
+            box = _box(str(place), subject)
+            said = said if isinstance(said, Mapping) else {"text": said}
+            found[f"{box.top},{box.left}"] = {
+                "text": str(said.get("text", "")), "who": str(said.get("who", "")), "at": str(said.get("at", "")),
+            }  # fmt: skip
+        sheet.settings["comments"] = found
+    if hiding := raw.get("hiding"):
+        rules = []
+        for rule in hiding:
+            if rule.get("kind") not in HIDING_KINDS or rule.get("axis", "rows") not in HIDING_AXES:
+                raise RulkaError("What hides can't be read.", hint="Say kind, axis and cells.", subject=subject)
+            box = _box(str(rule.get("cells", "")), subject)
+            rules.append({"kind": str(rule["kind"]), "axis": str(rule.get("axis", "rows")), "box": _numbers(box)})
+        sheet.settings["hiding"] = rules
+    if blocks := raw.get("blocks"):
+        sheet.settings["blocks"] = [_block(block, number, subject) for number, block in enumerate(blocks, 1)]
+    if raw.get("check"):
+        sheet.settings["check"] = str(raw["check"])
+    if raw.get("gridlines") == "off":
+        sheet.settings["gridlines"] = "off"
+    if setup := raw.get("print"):
+        unknown = [str(key) for key in setup if key not in PRINT_KNOWN]
+        if unknown:
+            raise RulkaError(
+                f"'{unknown[0]}' is nothing of print.", hint=f"Use {', '.join(PRINT_KNOWN)}.", subject=subject
+            )
+        flags = ("fit", "lines")
+        sheet.settings["print"] = {
+            key: setup.get(key) == "yes" if key in flags else str(setup.get(key) or DEFAULTS.get(key, ""))
+            for key in PRINT_KNOWN
+        }
+
+
+DEFAULTS = {"paper": "A4", "way": "landscape"}
+
+
+def _whole(value: Any, subject: str) -> int:
+    return whole(str(value), subject, least=0, most=10_000)
+
+
+def _block(raw: Any, number: int, subject: str) -> dict[str, Any]:
+    known = isinstance(raw, Mapping) and raw.get("kind") in BLOCKS and raw.get("piece", "live") in PIECES
+    if not known or not raw.get("name") or any(key not in BLOCK_KNOWN for key in raw):
+        raise RulkaError("A block can't be read.", hint="Say kind, name, piece and cells.", subject=subject)
+    found: dict[str, Any] = {
+        "id": f"b{number}",
+        "box": _numbers(_box(str(raw.get("cells", "")), subject)),
+        "kind": str(raw["kind"]),
+        "name": str(raw["name"]),
+        "piece": str(raw.get("piece", "live")),
+        "choices": {str(of): str(value) for of, value in (raw.get("choices") or {}).items()},
+        "revision": _whole(raw.get("revision", "0"), subject),
+        "lines": str(raw.get("lines", "")),
+        "columns": str(raw.get("columns", "")),
+    }
+    if found["piece"] == "frozen":
+        keys = raw.get("keys") or {}
+        found["own"] = [[str(part) for part in one] for one in raw.get("own") or ()]
+        found["keys"] = {str(_whole(row, subject) - 1): str(key) for row, key in keys.items()}
+        found["column keys"] = {str(column_of(str(at))): str(key) for at, key in (raw.get("column keys") or {}).items()}
+    return found
 
 
 def _numbers(box: Box) -> list[int]:
@@ -179,6 +289,45 @@ def _written_sheet(workbook: Workbook, sheet: Sheet) -> dict[str, Any]:
         found["spans"] = [Box(*one["box"]).text() for one in settings["spans"]]
     if settings.get("choices"):
         found["choices"] = {Box(*one["box"]).text(): one["from"] for one in settings["choices"]}
+    return found | _written_further(settings)
+
+
+def _written_further(settings: Mapping[str, Any]) -> dict[str, Any]:
+    found: dict[str, Any] = {}
+    if settings.get("column looks"):
+        looks = sorted(settings["column looks"].items(), key=lambda pair: int(pair[0]))
+        found["column looks"] = {letters(int(column)): _written_look(look) for column, look in looks}
+    if settings.get("heights"):
+        found["heights"] = {str(int(row) + 1): str(size) for row, size in settings["heights"].items()}
+    if settings.get("hiding"):
+        rules = settings["hiding"]
+        found["hiding"] = [{"kind": r["kind"], "axis": r["axis"], "cells": Box(*r["box"]).text()} for r in rules]
+    if settings.get("comments"):
+        places = [(tuple(int(n) for n in at.split(",")), said) for at, said in settings["comments"].items()]
+        found["comments"] = {
+            cell_text(row, column): dict(said) for (row, column), said in sorted(places, key=lambda p: p[0])
+        }
+    if settings.get("blocks"):
+        found["blocks"] = [_written_block(block) for block in settings["blocks"]]
+    for name in ("check", "gridlines"):
+        if settings.get(name):
+            found[name] = settings[name]
+    if settings.get("print"):
+        setup = settings["print"]
+        found["print"] = {k: ("yes" if v is True else str(v)) for k, v in setup.items() if v not in (False, "")}
+    return found
+
+
+def _written_block(block: Mapping[str, Any]) -> dict[str, Any]:
+    found: dict[str, Any] = {"cells": Box(*block["box"]).text()}
+    for key in ("kind", "name", "piece"):
+        found[key] = block[key]
+    found |= {key: block[key] for key in ("choices", "lines", "columns") if block.get(key)}
+    found["revision"] = str(block["revision"])
+    if block["piece"] == "frozen":
+        found["keys"] = {str(int(row) + 1): key for row, key in block.get("keys", {}).items()}
+        found["column keys"] = {letters(int(column)): key for column, key in block.get("column keys", {}).items()}
+        found |= {"own": [list(one) for one in block["own"]]} if block.get("own") else {}
     return found
 
 

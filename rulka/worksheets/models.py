@@ -133,6 +133,11 @@ class BoundedTable(models.Model):
         ordering: ClassVar = ["name"]
         constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_bounded_a_name")]
 
+    @property
+    def title(self) -> str:
+        """What people read of it."""
+        return str(self.body.get("title") or self.name)
+
 
 class LiveLink(models.Model):
     """A read-only key to the figures of one worksheet, behind its owner's fence as that is whenever it is asked. The

@@ -301,7 +301,19 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
             for name in ("result", "balance"):
                 for panel in panels():
                     yield route, reverse(route, args=[name]) + "?" + urlencode({**where, **panel})
-        elif route.startswith("worksheet-") or route == "worksheet":
+        elif route == "worksheet-file":
+            for form, mode in (("json", ""), ("csv", ""), ("html", ""), ("xlsx", "values"), ("xlsx", "formulas")):
+                given = urlencode({**where, "mode": mode} if mode else where)
+                yield route, reverse(route, args=["sums", form]) + "?" + given
+        elif route in ("worksheet-picture", "worksheet-fetching"):
+            continue  # they know pictures and loads, no figures
+        elif route == "worksheet-offer":
+            for helper in ("account", "node", "narrow", "period"):
+                yield route, reverse(route, args=["sums"]) + "?" + urlencode({**where, "helper": helper})
+        elif route == "worksheet-try":
+            for text in ('=RULKA.LIST("accounts")', '=RULKA.ACTIVITY("5*")', '=RULKA.BOUNDED("bound","","")'):
+                yield route, reverse(route, args=["sums"]) + "?" + urlencode({**where, "text": text, "cell": "ZZ9"})
+        elif held and (route.startswith("worksheet-") or route == "worksheet"):
             for query in worksheet_queries():
                 yield route, reverse(route, args=["sums"]) + "?" + urlencode({**where, **query})
         elif route == "download":
@@ -324,7 +336,7 @@ def worksheet_queries() -> Iterator[dict[str, str]]:
     yield {"first": "0", "last": "399", "state": "1"}
     yield {"find": "ALTERED"}
     for cell in ("F6", "G6", "H9", "I9", "J4", "K4", "L9", "Q40", "Q44", "A41"):
-        for panel in ("cell", "trace", "parameters", "sheet"):
+        for panel in ("cell", "trace", "parameters", "sheet", "check", "blocks"):
             yield {"cell": cell, "panel": panel}
         yield {"cell": cell, "panel": "trace", "ask": "0"}
         for account in ("1000", "4000", "5000"):

@@ -9,6 +9,7 @@ from rulka.ledger.feeds.settings import save_feed
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Definition, Shelf
 from rulka.work.models import Load, Output
+from rulka.worksheets.models import BoundedTable
 
 DEFINITIONS = """
 spine: result
@@ -72,12 +73,24 @@ sheets:
     Q42: '=RULKA.TABLE("berths")'
     Q43: =sales & RULKA.ABOUT("ledger") & RULKA.ABOUT("revision")
     Q44: =SUM(F2#)
+    A400: =RULKA.HEAD("bound")
+    A401: '=RULKA.BOUNDED("bound", "", "")'
+    J401: '=RULKA.STATEMENT("result", , , "2026-P01")'
 """
 """A worksheet that asks everything it can."""
 
 
+BOUNDED = {
+    "table": "bound",
+    "rows": [{"of": "account", "level": "posted", "total": "All"}],
+    "columns": [{"of": "time", "take": "2026-P01, 2026-P02", "level": "as named"}],
+    "page": [{"of": "department", "permitted": ["*"]}],
+}
+
+
 def load_worksheet(command, ledger: str) -> None:
-    """The worksheet of everything in a ledger."""
+    """The worksheet of everything in a ledger, and the bounded table that it places."""
+    BoundedTable.objects.create(ledger=Ledger.objects.get(code=ledger), name="bound", body=BOUNDED)
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "sums.yaml"
         path.write_text(WORKSHEET)

@@ -234,7 +234,7 @@ def test_looks_filters_widths_and_choices_are_settings(house):
     state = amy.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&state=1").json()
     assert state["layout"]["hiddenRows"] == [2]
     answer = post(amy, do="setting", name="choices", box=[0, 20, 0, 20], choices="=S2:S4")
-    assert answer["reload"]
+    assert not answer["reload"] and answer["layout"]["choices"][0]["options"] == ["a", "b"]
     state = amy.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&state=1").json()
     assert state["layout"]["choices"] == [{"box": [0, 20, 0, 20], "options": ["a", "b"]}]
     post(amy, do="setting", name="width", column=18, width=200)

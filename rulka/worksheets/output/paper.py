@@ -10,6 +10,7 @@ from typing import Any
 from rulka.core.sheet.addresses import Box, letters, read_box
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.workbook import Look, Sheet
+from rulka.formats.figures import moment_text
 from rulka.formats.output.html import FONTS, faces
 from rulka.worksheets.output.runs import keys_of
 from rulka.worksheets.running.live import Live
@@ -47,7 +48,7 @@ def as_html(live: Live, at: datetime, *, embed_fonts: bool = True) -> str:
     about = f"{live.reader.view.frame.name} · {live.reader.period.title} · as of revision {live.reader.view.revision}"
     papers = "".join(page.paper(title) for page in sheets)
     style = faces(embed_fonts) + STYLE + papers
-    bodies = "".join(page.html(title, f"{about} · {at:%Y-%m-%d %H:%M}") for page in sheets)
+    bodies = "".join(page.html(title, f"{about} · {moment_text(at)}") for page in sheets)
     head = f'<meta charset="utf-8"><title>{escape(title)}</title><style>{style}</style>'
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{bodies}</body></html>'
 

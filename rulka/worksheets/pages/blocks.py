@@ -50,7 +50,7 @@ def blocks_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[
     return {
         "template": "worksheets/_panel_blocks.html",
         "blocks": [_shown(live, block) for block in sheet.settings.get("blocks", [])],
-        "tables": [(table.name, table.body.get("title", table.name)) for table in seen_tables(ledger, person)],
+        "tables": [(table.name, table.title) for table in seen_tables(ledger, person)],
         "statements": [
             (one.name, one.body.get("title", one.name))
             for one in seen_definitions(ledger, person, "statement", level=RUN)

@@ -1,9 +1,11 @@
-"""Calculates a worksheet and writes it as JSON, CSV of its first sheet, or a workbook of values."""
+"""Calculates a worksheet and writes it as JSON, CSV of its first sheet, HTML, PDF, or a workbook."""
 
 from __future__ import annotations
 
 from argparse import ArgumentParser
 from typing import Any
+
+from django.utils import timezone
 
 from rulka.core.compute.nodes import first_node
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -12,6 +14,7 @@ from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.ledger.seat import latest_period
 from rulka.worksheets.library.opening import open_worksheet
+from rulka.worksheets.output.paper import as_html, as_pdf
 from rulka.worksheets.output.runs import FORMATS, as_csv, as_json
 from rulka.worksheets.output.workbook import as_xlsx
 from rulka.worksheets.running.live import Reader, opened
@@ -29,6 +32,9 @@ class Command(RulkaCommand):
         parser.add_argument("--set", dest="values", action="append", default=[], metavar="NAME=VALUE",
                             help="a parameter's value; may be given several times")  # fmt: skip
         parser.add_argument("--format", choices=FORMATS, default="json")
+        parser.add_argument(
+            "--formulas", action="store_true", help="in a workbook: formulas live, the ledger's in notes"
+        )
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
@@ -57,6 +63,10 @@ class Command(RulkaCommand):
                 content = as_json(worksheet, live)
             elif options["format"] == "csv":
                 content = as_csv(live)
+            elif options["format"] == "html":
+                content = as_html(live, timezone.localtime())
+            elif options["format"] == "pdf":
+                content = as_pdf(live, timezone.localtime())
             else:
-                content = as_xlsx(live)
+                content = as_xlsx(live, "formulas" if options["formulas"] else "values")
         self.deliver(content, options)
