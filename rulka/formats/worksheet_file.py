@@ -148,46 +148,52 @@ def _settings(sheet: Sheet, raw: Mapping[str, Any], subject: str) -> None:
 
 def _further(sheet: Sheet, raw: Mapping[str, Any], subject: str) -> None:
     """Settings of the second kind: looks of columns, heights, comments, what hides, blocks, print."""
-    if looks := raw.get("column looks"):
+    if looks := _part(raw, "column looks", dict, subject):
         sheet.settings["column looks"] = {str(column_of(str(at))): _look(look, subject) for at, look in looks.items()}
-    if heights := raw.get("heights"):
-        sheet.settings["heights"] = {
-            str(_whole(row, subject) - 1): _whole(size, subject) for row, size in heights.items()
-        }
-    if comments := raw.get("comments"):
+    if sizes := _part(raw, "heights", dict, subject):
+        heights = {str(_whole(row, subject) - 1): _whole(size, subject) for row, size in sizes.items()}
+        sheet.settings["heights"] = heights
+    if comments := _part(raw, "comments", dict, subject):
         found = {}
         for place, said in comments.items():
             box = _box(str(place), subject)
             said = said if isinstance(said, Mapping) else {"text": said}
-            found[f"{box.top},{box.left}"] = {
-                "text": str(said.get("text", "")), "who": str(said.get("who", "")), "at": str(said.get("at", "")),
-            }  # fmt: skip
+            found[f"{box.top},{box.left}"] = {name: str(said.get(name) or "") for name in ("text", "who", "at")}
         sheet.settings["comments"] = found
-    if hiding := raw.get("hiding"):
-        rules = []
-        for rule in hiding:
-            if rule.get("kind") not in HIDING_KINDS or rule.get("axis", "rows") not in HIDING_AXES:
-                raise RulkaError("What hides can't be read.", hint="Say kind, axis and cells.", subject=subject)
-            box = _box(str(rule.get("cells", "")), subject)
-            rules.append({"kind": str(rule["kind"]), "axis": str(rule.get("axis", "rows")), "box": _numbers(box)})
-        sheet.settings["hiding"] = rules
-    if blocks := raw.get("blocks"):
+    if hiding := _part(raw, "hiding", list, subject):
+        sheet.settings["hiding"] = [_rule(rule, subject) for rule in hiding]
+    if blocks := _part(raw, "blocks", list, subject):
         sheet.settings["blocks"] = [_block(block, number, subject) for number, block in enumerate(blocks, 1)]
     if raw.get("check"):
         sheet.settings["check"] = str(raw["check"])
     if raw.get("gridlines") == "off":
         sheet.settings["gridlines"] = "off"
-    if setup := raw.get("print"):
+    if setup := _part(raw, "print", dict, subject):
         unknown = [str(key) for key in setup if key not in PRINT_KNOWN]
         if unknown:
-            raise RulkaError(
-                f"'{unknown[0]}' is nothing of print.", hint=f"Use {', '.join(PRINT_KNOWN)}.", subject=subject
-            )
-        flags = ("fit", "lines")
+            hint = f"Use {', '.join(PRINT_KNOWN)}."
+            raise RulkaError(f"'{unknown[0]}' is nothing of print.", hint=hint, subject=subject)
         sheet.settings["print"] = {
-            key: setup.get(key) == "yes" if key in flags else str(setup.get(key) or DEFAULTS.get(key, ""))
+            key: setup.get(key) == "yes" if key in ("fit", "lines") else str(setup.get(key) or DEFAULTS.get(key, ""))
             for key in PRINT_KNOWN
         }
+
+
+def _part(raw: Mapping[str, Any], name: str, kind: type, subject: str) -> Any:
+    """A part of a sheet of the shape it has to have; nothing where it isn't said."""
+    found = raw.get(name)
+    if found and not isinstance(found, kind):
+        shape = "a list" if kind is list else "names with values"
+        raise RulkaError(f"'{name}' can't be read.", hint=f"Write {shape} below it.", subject=subject)
+    return found
+
+
+def _rule(rule: Any, subject: str) -> dict[str, Any]:
+    known = isinstance(rule, Mapping) and rule.get("kind") in HIDING_KINDS
+    if not known or rule.get("axis", "rows") not in HIDING_AXES:
+        raise RulkaError("What hides can't be read.", hint="Say kind, axis and cells.", subject=subject)
+    box = _box(str(rule.get("cells", "")), subject)
+    return {"kind": str(rule["kind"]), "axis": str(rule.get("axis", "rows")), "box": _numbers(box)}
 
 
 DEFAULTS = {"paper": "A4", "way": "landscape"}
@@ -207,16 +213,16 @@ def _block(raw: Any, number: int, subject: str) -> dict[str, Any]:
         "kind": str(raw["kind"]),
         "name": str(raw["name"]),
         "piece": str(raw.get("piece", "live")),
-        "choices": {str(of): str(value) for of, value in (raw.get("choices") or {}).items()},
+        "choices": {str(of): str(value) for of, value in (_part(raw, "choices", dict, subject) or {}).items()},
         "revision": _whole(raw.get("revision", "0"), subject),
         "lines": str(raw.get("lines", "")),
         "columns": str(raw.get("columns", "")),
     }
     if found["piece"] == "frozen":
-        keys = raw.get("keys") or {}
-        found["own"] = [[str(part) for part in one] for one in raw.get("own") or ()]
-        found["keys"] = {str(_whole(row, subject) - 1): str(key) for row, key in keys.items()}
-        found["column keys"] = {str(column_of(str(at))): str(key) for at, key in (raw.get("column keys") or {}).items()}
+        rows, columns = (_part(raw, name, dict, subject) or {} for name in ("keys", "column keys"))
+        found["own"] = [[str(part) for part in one] for one in _part(raw, "own", list, subject) or ()]
+        found["keys"] = {str(_whole(row, subject) - 1): str(key) for row, key in rows.items()}
+        found["column keys"] = {str(column_of(str(at))): str(key) for at, key in columns.items()}
     return found
 
 
@@ -303,10 +309,8 @@ def _written_further(settings: Mapping[str, Any]) -> dict[str, Any]:
         rules = settings["hiding"]
         found["hiding"] = [{"kind": r["kind"], "axis": r["axis"], "cells": Box(*r["box"]).text()} for r in rules]
     if settings.get("comments"):
-        places = [(tuple(int(n) for n in at.split(",")), said) for at, said in settings["comments"].items()]
-        found["comments"] = {
-            cell_text(row, column): dict(said) for (row, column), said in sorted(places, key=lambda p: p[0])
-        }
+        places = {tuple(int(part) for part in at.split(",")): said for at, said in settings["comments"].items()}
+        found["comments"] = {cell_text(*place): dict(said) for place, said in sorted(places.items())}
     if settings.get("blocks"):
         found["blocks"] = [_written_block(block) for block in settings["blocks"]]
     for name in ("check", "gridlines"):

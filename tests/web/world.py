@@ -73,9 +73,9 @@ sheets:
     Q42: '=RULKA.TABLE("berths")'
     Q43: =sales & RULKA.ABOUT("ledger") & RULKA.ABOUT("revision")
     Q44: =SUM(F2#)
-    A400: =RULKA.HEAD("bound")
-    A401: '=RULKA.BOUNDED("bound", "", "")'
-    J401: '=RULKA.STATEMENT("result", , , "2026-P01")'
+    AG2: =RULKA.HEAD("bound")
+    AG3: '=RULKA.BOUNDED("bound", "", "")'
+    AN2: '=RULKA.STATEMENT("result", , , "2026-P01")'
 """
 """A worksheet that asks everything it can."""
 

@@ -15,6 +15,7 @@ from typing import Any
 
 import openpyxl
 import pytest
+from django.core.management.base import CommandError
 from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
@@ -645,3 +646,73 @@ def test_live_links_have_a_pace_and_stay_out_of_logs(house, monkeypatch, setting
         for name in settings.LOGGING["loggers"]:
             logging.getLogger(name).removeHandler(handler)
     assert any("/live/…" in one for one in told) and not any(key in one for one in told)
+
+
+# as text --------------------------------------------------------------------------------------------------------------
+
+
+def test_all_of_it_reads_back_as_it_was_written(house, bounded, command, tmp_path):  # noqa: F811
+    amy = house["amy"]
+    typed(amy, S1="0", S2="1")
+    post(amy, do="block", how="place", kind="table", name="bounded", choices={"department": "11"}, box=[200, 0, 200, 0])
+    post(amy, do="block", how="place", kind="table", name="bounded", box=[220, 0, 220, 0])
+    blocks = Worksheet.objects.get(name="sums").sheets.first().settings["blocks"]
+    post(amy, do="block", how="freeze", id=blocks[1]["id"])
+    post(amy, do="hiding", kind="empty", axis="rows", box=[0, 18, 1, 18])
+    post(amy, do="comment", box=[1, 18, 1, 18], text="why?\nbecause: x")
+    post(amy, do="column look", first=18, last=19, look={"number": "0.0", "bold": True})
+    post(amy, do="setting", name="height", first=3, last=4, height=48)
+    post(amy, do="setting", name="gridlines", on=False)
+    post(amy, do="setting", name="print", paper="A3", way="portrait", head="Head", foot="", cells="A1:H40", fit=True)
+    post(amy, do="check", selection="4*")
+    text = command("dump_worksheet", "sums", ledger="s")
+    (tmp_path / "again.yaml").write_text(text)
+    before = Worksheet.objects.get(name="sums").sheets.first().settings
+    command("load_worksheet", tmp_path / "again.yaml", ledger="s")
+    assert command("dump_worksheet", "sums", ledger="s") == text
+    assert Worksheet.objects.get(name="sums").sheets.first().settings == before
+    assert "No row differs" in post(amy, do="block", how="thaw", id="b2")["done"]
+    wrong = (("blocks: x", "can't be read"), ("hiding: [{kind: odd}]", "What hides"), ("comments: [x]", "names with"),
+             ("print: {colour: red}", "nothing of print"), ("heights: {x: 3}", "no whole number"))  # fmt: skip
+    for line, told in wrong:
+        (tmp_path / "wrong.yaml").write_text(f"worksheet: wrong\nsheets:\n- sheet: S\n  {line}\n")
+        with pytest.raises(CommandError, match=told):
+            command("load_worksheet", tmp_path / "wrong.yaml", ledger="s")
+
+
+def test_bounded_tables_as_text(house, bounded, command, tmp_path):  # noqa: F811
+    text = command("dump_bounded", "bounded", ledger="s")
+    path = tmp_path / "table.yaml"
+    path.write_text(text)
+    assert "table bounded: version 1" in command("load_bounded", path, ledger="s")
+    path.write_text(text.replace("4*, 5*", "4*"))
+    assert "version 2" in command("load_bounded", path, ledger="s", person="bob")
+    time = "table: x\nrows: [{of: account}]\ncolumns: [{of: time, take: soon}]"
+    for wrong, told in (("table: x\nrows: 4", "can't be read"), ("rows: []", "no rows"), ("[", "no YAML"),
+                        ("", "says nothing"), (time, "not a period")):  # fmt: skip
+        path.write_text(wrong)
+        with pytest.raises(CommandError, match=told):
+            command("load_bounded", path, ledger="s")
+    path.write_text(text)
+    with pytest.raises(CommandError, match="may place a bounded table"):
+        command("load_bounded", path, ledger="s", person="amy")
+
+
+def test_the_source_is_asked_first_by_those_who_may(house, settings):  # noqa: F811
+    from rulka.ledger.feeds.settings import save_feed
+    from rulka.work.models import Load
+
+    settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
+    feed = save_feed(Ledger.objects.get(code="s"), {"name": "Files", "kind": "table", "location": "x.csv"})
+    page = reverse("worksheet", args=["sums"]) + "?" + WHERE
+    assert "Fetch its news first" in house["amy"].get(page).content.decode()
+    assert "Fetch its news first" not in house["dan"].get(page).content.decode()
+    address = reverse("worksheet-fetch", args=["sums"]) + "?" + WHERE
+    answer = house["amy"].post(address, {"feed": feed.pk, "how": "all"})
+    load = Load.objects.get(pk=answer.json()["load"])
+    assert load.full and load.feed == feed.pk and load.person_name == "Amy"
+    follow = reverse("worksheet-fetching", args=["sums"]) + f"?{WHERE}&load={load.pk}"
+    assert house["amy"].get(follow).json()["over"] is False
+    assert house["dan"].post(address, {"feed": feed.pk}).status_code == 422
+    assert house["lea"].get(follow).status_code == 404
+    assert house["amy"].post(address, {"feed": "99"}).status_code == 404

@@ -112,6 +112,10 @@ def bounded_from(raw: Mapping[str, Any]) -> BoundedDef:
     def refuse(message: str, hint: str) -> RulkaError:
         return RulkaError(message, hint=hint, subject=subject)
 
+    for side in ("rows", "columns", "page", "beside"):
+        parts = raw.get(side) or []
+        if not isinstance(parts, (list, tuple)) or not all(isinstance(one, Mapping) for one in parts):
+            raise refuse(f"'{side}' can't be read.", "Write a list of parts, each with names and values.")
     if not name:
         raise refuse("A bounded table has no name.", "Begin it with 'table: name'.")
     for key in raw:
@@ -143,7 +147,7 @@ def bounded_from(raw: Mapping[str, Any]) -> BoundedDef:
         raise refuse("It names no accounts.", "Lay accounts on a side, or say them by 'accounts'.")
     if "account" in laid and accounts:
         raise refuse("It says accounts, which lie in it too.", "Say them in one place.")
-    beside = tuple((str(one["title"]), str(one["formula"])) for one in raw.get("beside") or ())
+    beside = tuple((str(one.get("title", "")), str(one.get("formula", ""))) for one in raw.get("beside") or ())
     return BoundedDef(
         name, str(raw.get("title") or name), rows, columns, page, accounts, measure, str(raw.get("sign") or ""),
         str(raw.get("entries") or ""), str(raw.get("currency") or ""), narrow, raw.get("empty rows") == "dropped",
