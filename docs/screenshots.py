@@ -45,7 +45,7 @@ VIEWS = {
     ),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
     "accounts": ("accountant", "/ledger/accounts/?period=2027-P07&node=TF&search=power&account=6815"),
-    "worksheet": ("accountant", f"/worksheets/trial-check/?{WHERE}&panel=parameters&cell=C6"),
+    "worksheet": ("controller", f"/worksheets/income-of-departments/?{WHERE}&panel=blocks&cell=C6"),
     "journal": ("accountant", "/ledger/journal/?accounts=61*&first=2027-P06"),
 }
 

@@ -107,6 +107,8 @@ def load_demo(folder: Path) -> None:
         stdout=out,
     )
     worksheets = sorted((ROOT / "demo" / "worksheets").glob("*.yaml"))
+    tables = sorted((ROOT / "demo" / "tables").glob("*.yaml"))
+    call_command("load_bounded", *[str(path) for path in tables], ledger="ternwick", stdout=out)
     call_command("load_worksheet", *[str(path) for path in worksheets], ledger="ternwick", stdout=out)
     call_command("load_demo_people", ledger="ternwick", stdout=out)
 

@@ -256,7 +256,7 @@ def test_a_closed_piece_and_a_statements_piece(house, bounded, command, tmp_path
     (tmp_path / "definitions.yaml").write_text(DEFINITIONS)
     command("load_statement", tmp_path / "definitions.yaml", ledger="s")
     post(amy, do="block", how="place", kind="table", piece="closed", name="bounded", box=[200, 0, 200, 0])
-    assert shown(amy, "A202") == "account" and shown(amy, "B203") == "Sales"
+    assert shown(amy, "A202") == "Account" and shown(amy, "B203") == "Sales"
     of_statement = {"kind": "statement", "name": "result", "lines": "result", "columns": "now"}
     post(amy, do="block", how="place", box=[300, 0, 300, 0], **of_statement)
     own = json.loads(command("run_statement", "result", ledger="s", period="2026-P01", node="A"))
@@ -292,7 +292,7 @@ def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command):
     assert shown(amy, "S1") == "−59.00" and shown(dan, "S1") == "−50.00", "each for themselves"
     told = amy.get(page).content.decode()
     assert "as of revision 2" in told
-    # the second refresh found nothing new: what the first one marked is what dan still has before him
+    assert "cells changed since revision 1" in told, "the second refresh takes no marks away"
     dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE)
     cells = dan.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&first=0&last=0&state=1").json()
     assert cells["marks"]["0,18"] == "−50.00"
@@ -594,6 +594,14 @@ def test_live_links_answer_behind_their_owners_fence_until_they_end(house, small
     lines = SMALL["entries.csv"] + "A,E9,1,2026-01-20,1000,,9.00,,B,,,,\nA,E9,2,2026-01-20,4100,11,,9.00,B,,,,\n"
     command("load_ledger", small(entries__csv=lines), ledger="s")
     assert asked(key) == (200, "-59.00")
+    # rows that move in the worksheet move nothing in the workbook
+    post(amy, do="remap", kind="insert", axis="rows", at=0, count=2)
+    assert asked(key) == (200, "-59.00") and asked(key, "S2") == (200, "a text")
+    post(amy, do="remap", kind="delete", axis="rows", at=3, count=1)
+    assert asked(key, "S2")[1].startswith("#REF!") and asked(key) == (200, "-59.00")
+    post(amy, do="undo")
+    post(amy, do="undo")
+    assert asked(key, "S2") == (200, "a text") and asked(key) == (200, "-59.00"), "what was undone moved nothing"
     # wrong asking
     assert asked(key, "ZZZ99999")[0] == 404 and out.get(reverse("live-root", args=[key])).status_code == 404
     assert out.get(reverse("live-figure", args=[key, "7", "A1"])).status_code == 404

@@ -122,11 +122,16 @@ def table_layout(piece: Piece, choices: Mapping[str, str]) -> Layout:
     def beside(formula: str) -> Callable[[int, Mapping[str, int]], str]:
         return lambda row, places: piece.beside(formula, row, 0, places)
 
+    def live(key: str) -> str:
+        return f'=RULKA.BOUNDED({quoted(table.name)},"",{quoted(key)}{choices_tail(choices)})'
+
+    headings, count = piece.headings(), len(piece.captions)
+    own, besides = headings[:count], headings[count + len(piece.columns) :]
     shown = {line.key for line in piece.shown_rows}
     return Layout(
         "table",
         table.name,
-        tuple(literal(text) for text in piece.headings()),
+        (*map(literal, own), *(live(line.key) for line in piece.columns), *map(literal, besides)),
         len(piece.captions),
         tuple(LaidRow(line.key, captions(line), line.depth, line.is_total) for line in piece.shown_rows),
         tuple(line.key for line in piece.columns),
@@ -142,11 +147,10 @@ def statement_layout(computed: Computed, name: str, lines: str, columns: str) ->
     between, or one section), the columns named with commas between; nothing is all."""
     rows = piece_of(computed, lines)
     wanted = columns_of(computed, columns)
-    headings = {column.key: column.heading or column.key for column in computed.columns}
     return Layout(
         "statement",
         name,
-        ("", *(literal(" ".join(headings[key].split())) for key in wanted)),
+        ("", *(f'=RULKA.FIGURE({quoted(name)},"",{quoted(key)})' for key in wanted)),
         1,
         tuple(
             LaidRow(row.key, (_label(name, row),), row.depth, row.is_total, row.has_figures)
@@ -246,6 +250,8 @@ def place(workbook: Workbook, sheet: Sheet, row: int, column: int, layout: Layou
         for at, laid in enumerate(layout.rows):
             writer.row(row + HEADS + at, laid, box.left, writer.places(box.left))
     writer.store([*blocks, own])
+    if not closed:
+        writer.widen()
     return writer.done
 
 
@@ -368,14 +374,17 @@ def keys_in(sheet: Sheet, box: Box, block: Mapping[str, Any]) -> tuple[dict[str,
         cell = sheet.cells.get((row, column))
         if cell is not None and cell.input.startswith("=") and (found := pattern.search(cell.input)):
             key, name = found[1].replace('""', '"'), found[2].replace('""', '"')
-            rows.setdefault(key, row)
+            if key:
+                rows.setdefault(key, row)
             if not CAPTION.fullmatch(name):
                 columns.setdefault(name, column)
     return rows, columns
 
 
 HEAD_LOOK: Look = {"italic": True}
-HEADING_LOOK: Look = {"bold": True, "bottom": "single"}
+HEADING_LOOK: Look = {"bold": True, "bottom": "single", "wrap": True}
+WIDTHS = {"code": 82, "name": 220, "figure": 116}
+"""Pixels of a block's columns where nobody gave them a width."""
 
 
 CAPTION = re.compile(r"(code|name)(?: [1-3])?|label")
@@ -428,6 +437,17 @@ class _Writer:
             one.pop("former", None)
         if self.sheet.settings.get("blocks") != list(blocks):
             self.do(settings_step(self.sheet, {**self.sheet.settings, "blocks": list(blocks)}))
+
+    def widen(self) -> None:
+        """Give the block's columns a width that its texts and figures fit into, where nobody gave them one."""
+        left, captions = self.box.left, self.layout.captions
+        widths = dict(self.sheet.settings.get("widths", {}))
+        for column in range(left, self.box.right + 1):
+            last = column == left + captions - 1
+            kind = "figure" if column >= left + captions else "name" if last else "code"
+            widths.setdefault(str(column), WIDTHS[kind])
+        if widths != self.sheet.settings.get("widths", {}):
+            self.do(settings_step(self.sheet, {**self.sheet.settings, "widths": widths}))
 
     def heads(self) -> None:
         """The words above, the headings, and for a closed piece its formula."""

@@ -504,13 +504,14 @@ class Piece:
 
     def headings(self) -> list[str]:
         """What stands above each column."""
-        shows = [axis.show for axis in self.table.columns]
-        figures = [
-            " · ".join(_short(member, show) for member, show in zip(line.members, shows, strict=True))
-            for line in self.columns
-        ]
-        own = [self.table.rows[at].of if what == "code" else "name" for at, what in self.captions]
+        figures = [self.heading(line) for line in self.columns]
+        own = [(self.table.rows[at].of if what == "code" else what).capitalize() for at, what in self.captions]
         return [*own, *figures, *(title for title, _ in self.table.beside)]
+
+    def heading(self, column: Line) -> str:
+        """What stands above a column of figures."""
+        shows = [axis.show for axis in self.table.columns]
+        return " · ".join(_short(member, show) for member, show in zip(column.members, shows, strict=True))
 
     def captions_of(self, row: Line) -> list[str]:
         """What stands before the figures of a row."""
@@ -650,10 +651,11 @@ class Pieces:
             return piece
         if not question.row and not question.column:
             return piece.array()
-        row = piece.row_at.get(question.row)
+        row, column = piece.row_at.get(question.row), piece.column_at.get(question.column)
+        if not question.row and column is not None:
+            return piece.heading(column)
         if row is None:
             return SheetError(NA.code, f"'{question.row[:60]}' is no row of {piece.table.title}.")
-        column = piece.column_at.get(question.column)
         if column is not None:
             return piece.figure(row, column)
         named = re.fullmatch(r"(code|name)(?: ([1-3]))?", question.column)
@@ -676,6 +678,15 @@ class Pieces:
             return aged(piece.head(), question.revision, piece.view)
         except RulkaError as error:
             return argument("table", error)
+
+    def covered(self, question: Bounded) -> list[Amount]:
+        """What a question asks of the ledger but for totals, which count nothing that isn't counted already."""
+        piece = self.piece(question.name, question.choices)
+        if isinstance(piece, SheetError) or (not question.row and not question.column):
+            return self.questions(question)
+        row, column = piece.row_at.get(question.row), piece.column_at.get(question.column)
+        is_total = row is None or column is None or row.is_total or column.is_total
+        return [] if is_total else self.questions(question)
 
     def questions(self, question: Bounded, place: tuple[int, int] | None = None) -> list[Amount]:
         """What the ledger is asked for a figure of a table; `place` is its row and column where the whole was asked

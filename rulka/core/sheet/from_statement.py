@@ -111,6 +111,11 @@ def ask_instead(laid: LaidDown, places: Iterable[Place]) -> int:
     return count
 
 
+def heading_of(column: Column) -> str:
+    """What stands above a column, with the nearest heading above it."""
+    return " ".join((" · ".join((*column.groups[-1:], column.heading))).split()).strip("· ")
+
+
 class _Layer:
     def __init__(self, computed: Computed, name: str, title: str, scoped: bool) -> None:
         self.computed, self.name, self.scoped = computed, name, scoped
@@ -143,9 +148,12 @@ class _Layer:
         else:
             self._put(1, 0, "=" + said + 'RULKA.ABOUT("node")', {"italic": True})
         for column in self.columns:
-            text = " ".join((" · ".join((*column.groups[-1:], column.heading))).split()).strip("· ")
+            text = literal(heading_of(column))
+            if not column.series and column.kind != "text":
+                asked = f'RULKA.FIGURE({quoted(self.name)},"",{quoted(column.key)})'
+                text = f"=IFERROR({asked},{quoted(heading_of(column))})"
             look: Look = {"bold": True, "bottom": "single", "wrap": True}
-            self._put(HEAD, self.column_at[column.key], literal(text), {**look, "align": "right"})
+            self._put(HEAD, self.column_at[column.key], text, {**look, "align": "right"})
         self._put(HEAD, 0, "", {"bold": True, "bottom": "single"})
         for row in self.rows:
             self._row(row)

@@ -433,12 +433,12 @@ class LedgerSource:
         return found
 
     def amount_questions(self, questions: Iterable[Hashable]) -> Iterator[Amount]:
-        """Those of some questions that ask for amounts, and what bounded tables among them ask for."""
+        """Those of some questions that ask for amounts, and what bounded tables among them ask for but for totals."""
         for question in questions:
             if isinstance(question, Amount):
                 yield question
             elif isinstance(question, Bounded):
-                yield from self.pieces.questions(question)
+                yield from self.pieces.covered(question)
 
     def _counterparty(self, question: Counterparty) -> Value:
         try:

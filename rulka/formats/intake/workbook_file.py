@@ -14,6 +14,7 @@ from typing import Any
 
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, column_of, read_box, read_cell
+from rulka.core.sheet.edits import MOST_COMMENT, checked
 from rulka.core.sheet.evaluating import compiled
 from rulka.core.sheet.inputs import literal
 from rulka.core.sheet.number_format import GENERAL, FormatFault, sections
@@ -31,8 +32,7 @@ LEFT_OUT = {
     "xl/charts/": "charts",
     "xl/media/": "pictures",
     "xl/pivotTables/": "pivot tables",
-    "xl/comments": "comments",
-    "xl/threadedComments": "comments",
+    "xl/threadedComments": "replies to comments",
     "xl/slicers/": "filters that are drawn",
     "xl/connections.xml": "connections to outside",
     "xl/externalLinks/": "links to other workbooks",
@@ -265,6 +265,17 @@ class _Reader:
         choices = list(self._choices(source))
         if choices:
             sheet.settings["choices"] = choices
+        comments = dict(self._comments(source))
+        if comments:
+            sheet.settings["comments"] = comments
+
+    def _comments(self, source: Any) -> Iterator[tuple[str, dict[str, str]]]:
+        for row in source.iter_rows():
+            for cell in row:
+                note = getattr(cell, "comment", None)
+                if note is not None and cell.row <= MOST_ROWS and cell.column <= MOST_COLUMNS:
+                    said = checked(str(note.text or ""))[:MOST_COMMENT]
+                    yield f"{cell.row - 1},{cell.column - 1}", {"text": said, "who": str(note.author or ""), "at": ""}
 
     def _choices(self, source: Any) -> Iterator[dict[str, Any]]:
         for rule in source.data_validations.dataValidation:

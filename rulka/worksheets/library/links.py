@@ -9,18 +9,20 @@ import time
 from collections import deque
 from collections.abc import Mapping
 from datetime import timedelta
+from functools import lru_cache
 from threading import Lock
 
 from django.db.models import QuerySet
 from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.sheet.remap import Remap
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Access, Person
 from rulka.statements.library.shelves import RUN
 from rulka.work.services.waiting import aside
 from rulka.worksheets.library.opening import required
-from rulka.worksheets.models import LiveLink, Worksheet
+from rulka.worksheets.models import LiveLink, SheetStep, Worksheet
 
 MOST_DAYS = 400
 MOST_LINKS = 50
@@ -91,6 +93,7 @@ def make_link(
         period=period,
         node=node,
         values=dict(values),
+        version=worksheet.version,
         follows=follows,
         expires=timezone.now() + timedelta(days=days),
     )
@@ -101,6 +104,34 @@ def links_of(worksheet: Worksheet, person: Person) -> QuerySet[LiveLink]:
     """The links of a worksheet that somebody made; administrators see all."""
     every = LiveLink.objects.filter(worksheet=worksheet).select_related("person")
     return every if person.role == Person.Role.ADMINISTRATOR else every.filter(person=person)
+
+
+@lru_cache(maxsize=256)
+def _remaps(worksheet: int, since: int, version: int) -> tuple[tuple[int, Remap], ...] | None:
+    """Rows and columns that moved on the sheets of a worksheet from one version to another, in order; None where not
+    all of it is known any more. What was undone since doesn't count, nor does its undoing."""
+    steps = SheetStep.objects.filter(worksheet=worksheet, version__gt=since, version__lte=version)
+    later = list(steps.select_related("of").order_by("version"))
+    if len(later) < version - since:
+        return None
+    counted = [one for one in later if (one.of.version <= since if one.of else not one.undone)]
+    return tuple(
+        (step["sheet"], Remap(*step["remap"])) for one in counted for step in one.steps if step["kind"] == "remap"
+    )
+
+
+def cell_now(link: LiveLink, sheet: int, row: int, column: int) -> tuple[int, int] | None:
+    """Where a cell stands now that a link's workbook means by its address of then; None where it was taken out. Refused
+    where that can't be told any more."""
+    remaps = _remaps(link.worksheet_id, link.version, link.worksheet.version)
+    if remaps is None:
+        raise Refused("The worksheet was changed too much since this workbook was made.", hint="Export it again.")
+    place: tuple[int, int] | None = (row, column)
+    for number, remap in remaps:
+        if number == sheet and place is not None:
+            found = remap.place(place[0] if remap.axis == "rows" else place[1])
+            place = None if found is None else (found, place[1]) if remap.axis == "rows" else (place[0], found)
+    return place
 
 
 def revoke_link(worksheet: Worksheet, number: int, *, person: Person) -> None:

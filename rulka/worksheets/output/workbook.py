@@ -55,7 +55,7 @@ class _Book:
         options = {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
         self.book = xlsxwriter.Workbook(self.target, {"in_memory": True, "use_future_functions": True, **options})
         self.formats: dict[str, Any] = {}
-        self.linked = 0
+        self.linked = self.left_out = 0
         names = {sheet.name.casefold() for sheet in live.workbook.sheets}
         self.links_sheet = next(
             name for name in (LINKS, *(f"{LINKS} {n}" for n in range(2, 99))) if name.casefold() not in names
@@ -75,6 +75,8 @@ class _Book:
             page.write_string(
                 1, 0, "Whoever has this workbook reads these figures until the link expires or is revoked."
             )
+            if self.left_out:
+                page.write_string(2, 0, f"{self.left_out:,} figures beyond the first {MOST_LINKS:,} stand as values.")
         self.book.close()
         return self.target.getvalue()
 
@@ -169,6 +171,7 @@ class _Book:
             if self.mode == "links" and self.links is not None and self.linked < MOST_LINKS:
                 self._link(page, key, value, style)
             else:
+                self.left_out += self.mode == "links"
                 self._value(page, key, value, style)
             return text if key == anchor else ""
         if key != anchor:

@@ -32,8 +32,7 @@ class ShownBlock:
     """A block in the panel: where it lies, what it shows, whether it is older than the ledger, its choices."""
 
     id: str
-    kind: str
-    name: str
+    title: str
     piece: str
     cells: str
     corner: str
@@ -47,19 +46,20 @@ def blocks_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[
     """Blocks of the sheet; tables and statements that may be placed."""
     sheet = live.workbook.sheet(key[0])
     person, ledger = page.seat.person, page.seat.ledger
+    tables = [(table.name, table.title) for table in seen_tables(ledger, person)]
+    seen = seen_definitions(ledger, person, "statement", level=RUN)
+    statements = [(one.name, str(one.body.get("title", one.name))) for one in seen]
+    titles = {"table": dict(tables), "statement": dict(statements)}
     return {
         "template": "worksheets/_panel_blocks.html",
-        "blocks": [_shown(live, block) for block in sheet.settings.get("blocks", [])],
-        "tables": [(table.name, table.title) for table in seen_tables(ledger, person)],
-        "statements": [
-            (one.name, one.body.get("title", one.name))
-            for one in seen_definitions(ledger, person, "statement", level=RUN)
-        ],
+        "blocks": [_shown(live, block, titles) for block in sheet.settings.get("blocks", [])],
+        "tables": tables,
+        "statements": statements,
         "may_make": person.role in MAKERS,
     }
 
 
-def _shown(live: Live, block: dict[str, Any]) -> ShownBlock:
+def _shown(live: Live, block: dict[str, Any], titles: dict[str, dict[str, str]]) -> ShownBlock:
     box = Box(*block["box"])
     choices: tuple[ShownChoice, ...] = ()
     problem = ""
@@ -72,8 +72,7 @@ def _shown(live: Live, block: dict[str, Any]) -> ShownBlock:
             choices = tuple(_choices(piece, block))
     return ShownBlock(
         block["id"],
-        block["kind"],
-        block["name"],
+        titles[block["kind"]].get(block["name"], block["name"]),
         block["piece"],
         box.text(),
         Box(box.top, box.left, box.top, box.left).text(),

@@ -16,13 +16,13 @@ from rulka.core.sheet.values import SheetError
 from rulka.core.values import key_in, whole
 from rulka.ledger.reading.queries import view_of
 from rulka.ledger.seat import latest_period
-from rulka.worksheets.library.links import Refused, TooOften, make_link, open_link, revoke_link
+from rulka.worksheets.library.links import Refused, TooOften, cell_now, make_link, open_link, revoke_link
 from rulka.worksheets.output.paper import as_html, as_pdf
 from rulka.worksheets.output.runs import as_csv, as_json
 from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
 from rulka.worksheets.pages.readers import Asked, asked_for
-from rulka.worksheets.running.live import Live, Reader, opened
-from rulka.worksheets.running.revisions import reader_for
+from rulka.worksheets.running.live import Live, Reader, chosen_of, opened
+from rulka.worksheets.running.revisions import newest_for
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -75,7 +75,7 @@ def linked(request: HttpRequest, name: str) -> HttpResponse:
             person=asked.seat.person,
             period=asked.reader.period.code,
             node=asked.reader.node,
-            values=live.values,
+            values=chosen_of(asked.worksheet, asked.seat.person),
             days=days,
             follows=request.POST.get("follows") == "yes",
         )
@@ -117,11 +117,14 @@ def live_figure(request: HttpRequest, key: str, sheet: str = "", cell: str = "")
     calendar = view.frame.calendar
     period = latest_period(view) if link.follows else calendar.by_code.get(link.period) or latest_period(view)
     try:
-        reader = reader_for(link.worksheet, Reader(ledger, view, period, link.node, link.person))
+        reader = newest_for(link.worksheet, Reader(ledger, view, period, link.node, link.person))
         with opened(link.worksheet, reader, link.values) as live:
             number = key_in(sheet)
             live.workbook.sheet(number)
-            value = live.calculation.shown_at((number, *at))
+            place = cell_now(link, number, *at)
+            value = live.calculation.shown_at((number, *place)) if place else SheetError("#REF!", "It was taken out.")
+    except Refused as error:
+        return _plain(str(error), 403)
     except RulkaError as error:
         return _plain(str(error), 404)
     if isinstance(value, SheetError):

@@ -40,6 +40,11 @@ def reader_at(reader: Reader, revision: int) -> Reader:
     return replace(reader, view=view, period=period)
 
 
+def newest_for(worksheet: Worksheet, reader: Reader) -> Reader:
+    """A reader at the newest revision that a worksheet shows to anybody, whatever they last took themselves."""
+    return reader_at(reader, revision_for(worksheet, None, reader.view.revision))
+
+
 def reader_for(worksheet: Worksheet, reader: Reader) -> Reader:
     """A reader at the revision whose figures they see on a worksheet."""
     return reader_at(reader, revision_for(worksheet, reader.person, reader.view.revision))
@@ -59,6 +64,8 @@ def take_newest(worksheet: Worksheet, reader: Reader) -> int:
     marks = ReaderMarks.objects.filter(worksheet=worksheet, person=reader.person).first()
     newest = reader.view.revision
     seen = marks.revision if marks else newest
+    if marks is not None and seen >= newest:
+        return len(marks.changed)  # it is the newest already: what is marked stays marked
     changed = _changed(worksheet, reader, seen) if seen < newest else {}
     values = {"revision": newest, "former": seen if seen < newest else 0, "changed": changed}
     with aside():

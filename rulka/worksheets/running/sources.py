@@ -20,6 +20,7 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.amounts import argument, visible_codes
 from rulka.core.sheet.blocks import columns_of, piece_of
 from rulka.core.sheet.bounded import BoundedDef, bounded_from
+from rulka.core.sheet.from_statement import heading_of
 from rulka.core.sheet.functions.criteria import condition
 from rulka.core.sheet.ledger_functions import Figure, StatementPiece, Table
 from rulka.core.sheet.listing import AMOUNT_LOOK, CONDITION, columns_in
@@ -164,7 +165,7 @@ class Figures:
         except RulkaError as error:
             return argument(place, error)
         places = [computed.place(key) for key in keys]
-        heads: list[Scalar] = ["", *(" ".join(computed.columns[at].heading.split()) for at in places)]
+        heads: list[Scalar] = ["", *(heading_of(computed.columns[at]) for at in places)]
         found: list[list[Scalar]] = [heads]
         for row in rows:
             if row.kind not in ("spacer", "page break"):
@@ -180,6 +181,9 @@ class Figures:
         row = next((row for row in computed.rows if question.line in (row.key, row.label)), None) or next(
             (row for row in computed.rows if slug(row.label) == slug(question.line)), None
         )
+        if not question.line:
+            own = next((column for column in computed.columns if column.key == question.column), None)
+            return heading_of(own) if own else SheetError(NA.code, f"There is no column '{question.column[:40]}'.")
         if row is not None and question.column == "label":
             return row.label
         if row is None or not row.has_figures:
