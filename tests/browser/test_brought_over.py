@@ -95,6 +95,7 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     page.get_by_role("button", name="Keep it").click()
     page.goto(address + "&panel=blocks&cell=F3")
     ready(page)
+    page.get_by_label("Bounded table").select_option("Shop by department")
     page.get_by_role("button", name="Place the table").click()
     expect(cell(page, "F3")).to_contain_text("Ternwick Ferries")
     shop = oracle.activity("TF", {code for code in oracle.accounts if "4410" <= code <= "4499"}, october, october)

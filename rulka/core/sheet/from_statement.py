@@ -11,7 +11,6 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
-from typing import Any
 
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import Narrowing, codes_of
@@ -166,23 +165,27 @@ class _Layer:
         return self.result
 
     def _hide(self, sheet: Sheet) -> None:
-        """Lines that hide: always as hidden rows, those that hide when they are empty by a rule."""
-        always: list[int] = []
-        rules: list[dict[str, Any]] = []
+        """Lines that hide: always as hidden rows; those that hide when they are zero by a condition beside them, which
+        stands in a hidden column. A line that hides when nothing was booked shows: cells can't tell."""
+        always, told = [], []
+        beside = len(self.columns) + 1
+        figures = [column for column in self.columns if column.kind == "figures"]
         for row in self.rows:
             hide = self.computed.line(row.line).hide if row.line else ""
             at = self.line_at[row.key]
             if hide == "always":
                 always.append(at)
-            elif hide in ("when zero", "when nothing was booked") and row.has_figures:
-                if rules and rules[-1]["box"][2] == at - 1:
-                    rules[-1]["box"][2] = at
-                else:
-                    rules.append({"kind": "empty", "axis": "rows", "box": [at, 1, at, len(self.columns)]})
+            elif hide == "when zero" and row.has_figures and figures and beside < MOST_COLUMNS:
+                zero = ",".join(f"{self._cell(at, column.key)}=0" for column in figures)
+                self._put(at, beside, f"=AND({zero})", {})
+                told.append(at)
         if always:
             sheet.settings["hidden rows"] = always
-        if rules:
-            sheet.settings["hiding"] = rules
+        if told:
+            sheet.settings["hiding"] = [
+                {"kind": "condition", "axis": "rows", "box": [told[0], beside, told[-1], beside]}
+            ]
+            sheet.settings["hidden columns"] = [*sheet.settings.get("hidden columns", ()), beside]
 
     def _put(self, row: int, column: int, text: str, look: Look) -> None:
         self.workbook.sheets[0].cells[row, column] = Cell(text, self.workbook.look_number(look))

@@ -18,6 +18,7 @@ from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, cell_text
 from rulka.core.sheet.blocks import quoted
 from rulka.core.sheet.inputs import literal
 from rulka.core.sheet.workbook import Cell, Look, Sheet, Step, Workbook, cells_step
+from rulka.core.values import is_whole
 
 ROLES = {
     "": "not used",
@@ -87,7 +88,7 @@ def guessed_roles(rows: Sequence[Sequence[str]], view: View) -> list[str]:
             continue
         if words <= {*MINUS, *PLUS} - {"1", "-1"}:
             found[at] = "sign"
-        elif "number" not in found and len(words) == filled[at] and all(word.isdigit() for word in words):
+        elif "number" not in found and len(words) == filled[at] and all(is_whole(word) for word in words):
             found[at] = "number"
         elif "total" not in found and all(TOTALS.fullmatch(word) for word in words):
             found[at] = "total"
@@ -101,7 +102,7 @@ def _are_ends(low: Sequence[str], high: Sequence[str]) -> bool:
 
 
 def _counts_up(cells: Sequence[str]) -> bool:
-    numbers = [int(cell) for cell in cells if cell.isdecimal()]
+    numbers = [int(cell) for cell in cells if is_whole(cell)]
     return len(numbers) == len(cells) and all(a < b for a, b in itertools.pairwise(numbers))
 
 

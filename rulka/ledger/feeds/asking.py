@@ -11,13 +11,13 @@ from typing import Any
 
 from django.utils import timezone
 
-from rulka.core.errors import RulkaError
+from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.intake.ledger_source import ledger_folder
 from rulka.ledger.feeds.pulling import Prepared
 from rulka.ledger.feeds.settings import loads_folder, next_pull
 from rulka.ledger.feeds.tasks import run_load
 from rulka.ledger.loading.report import LoadReport
-from rulka.ledger.models import Feed
+from rulka.ledger.models import Feed, Ledger
 from rulka.people.models import Person
 from rulka.work.models import Load
 from rulka.work.services import loads as work
@@ -73,6 +73,25 @@ def ask(
     run_load.enqueue(load.pk)
     load.refresh_from_db()
     return load
+
+
+def sources_of(ledger: Ledger) -> list[Feed]:
+    """The feeds of a ledger that can be asked without a file handed in."""
+    return [feed for feed in Feed.objects.filter(ledger=ledger) if feed.location]
+
+
+def find_source(ledger: Ledger, number: int) -> Feed:
+    """A feed of a ledger by its number."""
+    found = Feed.objects.filter(ledger=ledger, pk=number).first()
+    if found is None:
+        raise NotFound("There is no such source.", hint="Load the page again.", subject="source")
+    return found
+
+
+def last_accepted(feed: Feed) -> datetime | None:
+    """When the feed was last pulled and accepted; None where it never was."""
+    done = [load for load in work.of_feed(feed.pk) if load.state == load.State.ACCEPTED]
+    return done[0].ended if done else None
 
 
 def hold_draft(code: str, path: Path, report: LoadReport) -> Load:

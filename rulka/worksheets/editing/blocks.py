@@ -57,11 +57,10 @@ def act_on_block(workbook: Workbook, live: Live, sheet: Sheet, how: str, asked: 
             "columns": asked.get("columns", ""),
             "choices": {of: value for of, value in asked.get("choices", {}).items() if value},
         }
-        layout = layout_for(live, sheet, block)
-        row, column = asked["at"]
-        return blocks.place(
-            workbook, sheet, row, column, layout, piece=asked.get("piece", "live"), choices=block["choices"]
-        )
+        piece, choices = asked.get("piece", "live"), block["choices"]
+        top, left = asked["at"]
+        laid = layout_for(live, sheet, block)
+        return blocks.place(workbook, sheet, top, left, laid, piece=piece, choices=choices)
     block = blocks.find_block(sheet, asked["id"])
     if how == "remove":
         return blocks.remove(workbook, sheet, block)

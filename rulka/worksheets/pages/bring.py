@@ -14,6 +14,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, Box, cell_text, read_cell
 from rulka.core.sheet.edits import rows_in
 from rulka.core.sheet.listed import MOST_LISTED, ROLES, Brought, bring, guessed_roles
+from rulka.core.values import is_whole, key_in
 from rulka.ledger.seat import Seat
 from rulka.worksheets.editing import edit as editing
 from rulka.worksheets.editing.actions import action_for
@@ -83,7 +84,7 @@ def _done(
     if at is None:
         raise RulkaError(f"'{where[:20]}' is no cell.", hint="Write B5.", subject="at")
     with opened(asked.worksheet, asked.reader) as live:
-        number = int(sheet) if sheet.isdecimal() else live.workbook.sheets[0].number
+        number = key_in(sheet) if is_whole(sheet) else live.workbook.sheets[0].number
         box = Box(at[0], at[1], at[0], at[1])
         plain = {
             "do": "bring", "sheet": number, "box": [box.top, box.left, box.bottom, box.right], "text": text,

@@ -43,7 +43,7 @@ TABS = (
     ("formula", "Formula"),
     ("trace", "Trace"),
     ("check", "Check"),
-    ("parameters", "Values"),
+    ("parameters", "Parameters"),
     ("blocks", "Blocks"),
     ("sheet", "Sheet"),
 )

@@ -12,8 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.errors import NotFound
 from rulka.core.values import is_whole, key_in
 from rulka.ledger.editing import may_edit
-from rulka.ledger.feeds.asking import ask
-from rulka.ledger.models import Feed
+from rulka.ledger.feeds.asking import ask, find_source, last_accepted, sources_of
 from rulka.ledger.reading.history import find_revision
 from rulka.people.models import Person
 from rulka.work.services import loads
@@ -53,7 +52,7 @@ def age_of(asked: Asked) -> Age:
     at = find_revision(asked.seat.ledger, revision).at if revision else None
     marks = ReaderMarks.objects.filter(worksheet=asked.worksheet, person=asked.seat.person).first()
     whole = asked.seat.view.fence.hides_nothing and asked.seat.person.may_edit
-    feeds = Feed.objects.filter(ledger=asked.seat.ledger) if whole else ()
+    feeds = sources_of(asked.seat.ledger) if whole else []
     return Age(
         revision,
         at,
@@ -62,13 +61,8 @@ def age_of(asked: Asked) -> Age:
         len(marks.changed) if marks else 0,
         asked.worksheet.opening,
         asked.worksheet.opening == Worksheet.Opening.STAYS,
-        tuple(Source(feed.pk, feed.name, _last(feed), loads.is_busy(feed.pk)) for feed in feeds if feed.location),
+        tuple(Source(feed.pk, feed.name, last_accepted(feed), loads.is_busy(feed.pk)) for feed in feeds),
     )
-
-
-def _last(feed: Feed) -> datetime | None:
-    done = [load for load in loads.of_feed(feed.pk) if load.state == load.State.ACCEPTED]
-    return done[0].ended if done else None
 
 
 def done_since(worksheet: Worksheet, version: int, person: Person) -> list[tuple[str, str]]:
@@ -100,9 +94,7 @@ def fetch(request: HttpRequest, name: str) -> JsonResponse:
     may_edit(asked.seat.person)
     if not asked.seat.view.fence.hides_nothing:
         raise NotFound("There is no such source for you.", subject="source")
-    feed = Feed.objects.filter(ledger=asked.seat.ledger, pk=key_in(request.POST.get("feed", "0"))).first()
-    if feed is None:
-        raise NotFound("There is no such source.", hint="Load the page again.", subject="source")
+    feed = find_source(asked.seat.ledger, key_in(request.POST.get("feed", "0")))
     load = ask(feed, person=asked.seat.person, full=request.POST.get("how") == "all")
     return JsonResponse({"load": load.pk})
 

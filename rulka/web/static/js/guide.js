@@ -36,14 +36,14 @@ function paint() {
   const box = el("complete");
   box.hidden = !offered.length;
   box.replaceChildren(...offered.map(([name, , line], number) => {
-    const row = document.createElement("div");
-    row.setAttribute("role", "option"); row.id = `complete-${number}`;
-    if (number === chosen) row.setAttribute("aria-selected", "true");
+    const item = document.createElement("div");
+    item.setAttribute("role", "option"); item.id = `complete-${number}`;
+    if (number === chosen) item.setAttribute("aria-selected", "true");
     const bold = document.createElement("b"), said = document.createElement("span");
     bold.textContent = name; said.textContent = line;
-    row.append(bold, said);
-    row.addEventListener("mousedown", (event) => { event.preventDefault(); accept(number); });
-    return row;
+    item.append(bold, said);
+    item.addEventListener("mousedown", (event) => { event.preventDefault(); accept(number); });
+    return item;
   }));
   field?.setAttribute("aria-activedescendant", chosen >= 0 ? `complete-${chosen}` : "");
 }
