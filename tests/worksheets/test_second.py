@@ -16,7 +16,9 @@ from typing import Any
 import openpyxl
 import pytest
 from django.core.management.base import CommandError
+from django.db import connection
 from django.test import Client
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
@@ -34,6 +36,7 @@ from rulka.worksheets.editing.bringing import laid_down
 from rulka.worksheets.library import links
 from rulka.worksheets.library.tables import save_table
 from rulka.worksheets.models import BoundedTable, LiveLink, SheetStep, Worksheet
+from rulka.worksheets.running import answering
 from rulka.worksheets.running.live import Reader, calculated_for
 from tests.conftest import SMALL
 from tests.web.world import DEFINITIONS
@@ -122,6 +125,24 @@ def test_from_the_statements_page_to_a_worksheet(ternwick, people, client):
     assert "Open as a worksheet" not in client.get(page.request["PATH_INFO"] + where).content.decode()
     refused = client.post(reverse("open-as-worksheet", args=["income-statement"]) + where)
     assert refused.status_code == 422 and "may change its parameters" in refused.content.decode()
+
+
+def test_what_an_author_closed_is_not_laid_open(house, command, tmp_path):  # noqa: F811
+    """Whoever may run a statement but not edit it gets closed lines as figures of the statement, without accounts."""
+    (tmp_path / "definitions.yaml").write_text(DEFINITIONS)
+    command("load_statement", tmp_path / "definitions.yaml", ledger="s")
+    amy, bob = (Person.objects.get(username=name) for name in ("amy", "bob"))
+    shelf = Shelf.objects.create(ledger=Ledger.objects.get(code="s"), name="Board", maker=bob)
+    ShelfRight.objects.create(shelf=shelf, person=amy, level=2)
+    Definition.objects.filter(kind="statement", name="result").update(shelf=shelf)
+    texts = {}
+    for who in ("amy", "bob"):
+        answer = house[who].post(reverse("open-as-worksheet", args=["result"]) + "?" + WHERE)
+        name = answer["Location"].split("/worksheets/")[1].split("/")[0]
+        texts[who] = command("dump_worksheet", name, ledger="s")
+        assert "RULKA.ACTIVITY" in texts[who]
+    assert "5100" not in texts["amy"] and 'RULKA.FIGURE("result","rent","now")' in texts["amy"]
+    assert "5100" in texts["bob"] and 'RULKA.FIGURE("result","rent","now")' not in texts["bob"]
 
 
 @pytest.fixture
@@ -249,6 +270,36 @@ def test_a_bounded_table_lives_with_the_ledger(house, bounded, small, command): 
     # the table is gone: cells say so
     house["bob"].post(reverse("bounded-table", args=["bounded"]) + "?" + WHERE, {"do": "delete"})
     assert shown(amy, f"C{found['4200']}") == "#N/A"
+
+
+def test_a_block_sorted_undone_and_brought_back(house, bounded):  # noqa: F811
+    amy = house["amy"]
+    post(amy, do="block", how="place", kind="table", name="bounded", choices={"department": "11"}, box=[200, 0, 200, 0])
+    rows = [shown(amy, f"A{row}") for row in range(203, 208)]
+    figures = {shown(amy, f"A{row}"): shown(amy, f"C{row}") for row in range(203, 208)}
+    amy.post(reverse("worksheet-state", args=["sums"]) + "?" + WHERE, {"name": "placed"})
+    last = 202 + len([code for code in rows if code])
+    post(amy, do="sort", box=[202, 0, last - 1, 2], column=0, falling=True)
+    assert [shown(amy, f"A{row}") for row in range(203, 208)] == sorted(filter(None, rows), reverse=True) + [
+        ""
+    ] * rows.count("")
+    assert post(amy, do="blocks")["done"] == "All blocks are as the ledger has them", "rows know what they are"
+    assert {shown(amy, f"A{row}"): shown(amy, f"C{row}") for row in range(203, 208)} == figures
+    own = Worksheet.objects.get(name="sums").sheets.first().settings["blocks"][0]["id"]
+    post(amy, do="block", how="freeze", id=own)
+    post(amy, do="undo")
+    assert "RULKA.BOUNDED" in command_text(amy)
+    post(amy, do="block", how="remove", id=own)
+    assert "RULKA.BOUNDED" not in command_text(amy)
+    post(amy, do="restore", number=1)
+    assert [shown(amy, f"A{row}") for row in range(203, 208)] == rows
+    assert Worksheet.objects.get(name="sums").sheets.first().settings["blocks"][0]["id"] == own
+
+
+def command_text(client: Client) -> str:
+    """All inputs of rows 200 on, as the page has them."""
+    found = client.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&first=200&last=260").json()["rows"]
+    return " ".join(cell[5] for cell in found)
 
 
 def test_a_closed_piece_and_a_statements_piece(house, bounded, command, tmp_path):  # noqa: F811
@@ -571,7 +622,8 @@ def linked(client: Client, **sent: str) -> tuple[str, openpyxl.Workbook]:
     return address.rstrip("/").rpartition("/")[2], book
 
 
-def test_live_links_answer_behind_their_owners_fence_until_they_end(house, small, command, caplog):  # noqa: F811
+def test_live_links_answer_behind_their_owners_fence_until_they_end(house, small, command, monkeypatch):  # noqa: F811
+    monkeypatch.setattr(answering, "FRESH", 0.0)
     amy, lea, out = house["amy"], house["lea"], Client()
     typed(amy, S1='=RULKA.ACTIVITY("4*","2026-P01")', S2="a text", S3="=1/0", S4="=TRUE")
     key, book = linked(amy)
@@ -623,6 +675,19 @@ def test_live_links_answer_behind_their_owners_fence_until_they_end(house, small
     for days in ("0", "401", "x"):
         sent = amy.post(reverse("worksheet-linked", args=["sums"]) + "?" + WHERE, {"days": days})
         assert sent.status_code == 422
+
+
+def test_what_was_found_of_a_key_stands_for_a_moment_only(house, monkeypatch):  # noqa: F811
+    typed(house["amy"], S1="1")
+    key, _ = linked(house["amy"])
+    address, out = reverse("live-figure", args=[key, "1", "S1"]), Client()
+    assert out.get(address).content == b"1"
+    with CaptureQueriesContext(connection) as queries:
+        assert out.get(address).content == b"1"
+    assert len(queries) == 0, "from memory"
+    LiveLink.objects.update(revoked=timezone.now())
+    monkeypatch.setattr(answering.time, "monotonic", lambda: 10**9)
+    assert out.get(address).status_code == 403
 
 
 def test_live_links_have_a_pace_and_stay_out_of_logs(house, monkeypatch, settings, capsys):  # noqa: F811

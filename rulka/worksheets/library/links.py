@@ -26,7 +26,7 @@ from rulka.worksheets.models import LiveLink, SheetStep, Worksheet
 
 MOST_DAYS = 400
 MOST_LINKS = 50
-A_MINUTE = 6_000
+A_MINUTE = 20_000
 """Figures that one link may ask for in a minute."""
 
 WRONG_A_MINUTE = 60
@@ -120,10 +120,10 @@ def _remaps(worksheet: int, since: int, version: int) -> tuple[tuple[int, Remap]
     )
 
 
-def cell_now(link: LiveLink, sheet: int, row: int, column: int) -> tuple[int, int] | None:
-    """Where a cell stands now that a link's workbook means by its address of then; None where it was taken out. Refused
-    where that can't be told any more."""
-    remaps = _remaps(link.worksheet_id, link.version, link.worksheet.version)
+def cell_now(link: LiveLink, version: int, sheet: int, row: int, column: int) -> tuple[int, int] | None:
+    """Where a cell stands at a version of the worksheet that a link's workbook means by its address of then; None where
+    it was taken out. Refused where that can't be told any more."""
+    remaps = _remaps(link.worksheet_id, link.version, version)
     if remaps is None:
         raise Refused("The worksheet was changed too much since this workbook was made.", hint="Export it again.")
     place: tuple[int, int] | None = (row, column)
@@ -144,6 +144,12 @@ def revoke_link(worksheet: Worksheet, number: int, *, person: Person) -> None:
         found.save(update_fields=["revoked"])
 
 
+def count_asked(link: LiveLink) -> None:
+    """Count one more figure that a link was asked for; refused beyond its pace."""
+    if not _PACE.count(link.pk):
+        raise TooOften(f"A link answers {A_MINUTE:,} times a minute.", hint="Wait a minute.")
+
+
 def open_link(key: str) -> tuple[LiveLink, Access]:
     """The link of a key with its owner's access to the ledger as it is now; refused where it was revoked, has expired,
     or where its owner may not see the ledger or the worksheet any more."""
@@ -154,8 +160,7 @@ def open_link(key: str) -> tuple[LiveLink, Access]:
         if not _WRONG.count("wrong"):
             raise TooOften("Too many keys were tried.", hint="Wait a minute.")
         raise Refused("This link opens nothing.", hint="Ask for a new one.")
-    if not _PACE.count(found.pk):
-        raise TooOften(f"A link answers {A_MINUTE:,} times a minute.", hint="Wait a minute.")
+    count_asked(found)
     if found.revoked or found.expires <= timezone.now():
         raise Refused("This link has ended.", hint="Ask for a new one.")
     person = found.person

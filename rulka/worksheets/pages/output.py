@@ -14,15 +14,13 @@ from rulka.core.sheet.addresses import read_cell
 from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.values import SheetError
 from rulka.core.values import key_in, whole
-from rulka.ledger.reading.queries import view_of
-from rulka.ledger.seat import latest_period
-from rulka.worksheets.library.links import Refused, TooOften, cell_now, make_link, open_link, revoke_link
+from rulka.worksheets.library.links import Refused, TooOften, make_link, revoke_link
 from rulka.worksheets.output.paper import as_html, as_pdf
 from rulka.worksheets.output.runs import as_csv, as_json
 from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
 from rulka.worksheets.pages.readers import Asked, asked_for
-from rulka.worksheets.running.live import Live, Reader, chosen_of, opened
-from rulka.worksheets.running.revisions import newest_for
+from rulka.worksheets.running.answering import figure_for
+from rulka.worksheets.running.live import Live, chosen_of, opened
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -103,26 +101,13 @@ def _plain(text: str, status: int = 200) -> HttpResponse:
 def live_figure(request: HttpRequest, key: str, sheet: str = "", cell: str = "") -> HttpResponse:
     """One value for a live link, as plain text: a number with a point, a text as it is, an error as its code. Whose
     figures these are is asked anew each time."""
+    at = read_cell(cell)
     try:
-        link, access = open_link(key)
+        if at is None:
+            raise NotFound("No cell is named.", hint="Ask for a sheet and a cell.", subject="cell")
+        value = figure_for(key, key_in(sheet), *at)
     except TooOften as error:
         return _plain(str(error), 429)
-    except Refused as error:
-        return _plain(str(error), 403)
-    at = read_cell(cell)
-    if at is None:
-        return _plain("No cell is named.", 404)
-    ledger = access.ledger
-    view = view_of(ledger, access.own_fence())
-    calendar = view.frame.calendar
-    period = latest_period(view) if link.follows else calendar.by_code.get(link.period) or latest_period(view)
-    try:
-        reader = newest_for(link.worksheet, Reader(ledger, view, period, link.node, link.person))
-        with opened(link.worksheet, reader, link.values) as live:
-            number = key_in(sheet)
-            live.workbook.sheet(number)
-            place = cell_now(link, number, *at)
-            value = live.calculation.shown_at((number, *place)) if place else SheetError("#REF!", "It was taken out.")
     except Refused as error:
         return _plain(str(error), 403)
     except RulkaError as error:
