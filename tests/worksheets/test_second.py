@@ -244,6 +244,27 @@ def test_no_request_widens_a_bounded_table(house, bounded):  # noqa: F811
     assert value(lea, "S2") == "#N/A"
 
 
+def test_readers_choose_by_a_parameter_within_what_is_permitted(house, bounded):  # noqa: F811
+    amy, dan = house["amy"], house["dan"]
+    typed(amy, T1="10")
+    post(amy, do="parameter", box=[0, 19, 0, 19], kind="free", name="part", title="Part")
+    post(
+        amy, do="block", how="place", kind="table", name="bounded", choices={"department": "=T1"}, box=[200, 0, 200, 0]
+    )
+    at = next(row for row in range(203, 210) if shown(dan, f"A{row}") == "4100")
+    assert shown(dan, f"C{at}") == "–"
+    dan.post(reverse("worksheet-parameters", args=["sums"]) + "?" + WHERE, {"value-part": "11"})
+    assert shown(dan, f"C{at}") == "−50.00" and shown(amy, f"C{at}") == "–"
+    # rows and columns put in: the cell that is chosen by goes along, in formulas and in what is kept of the block
+    post(amy, do="remap", kind="insert", axis="rows", at=0, count=2)
+    post(amy, do="remap", kind="insert", axis="columns", at=5, count=1)
+    assert Worksheet.objects.get(name="sums").sheets.first().settings["blocks"][0]["choices"] == {"department": "=U3"}
+    assert shown(dan, f"C{at + 2}") == "−50.00"
+    assert post(amy, do="blocks")["done"] == "All blocks are as the ledger has them"
+    dan.post(reverse("worksheet-parameters", args=["sums"]) + "?" + WHERE, {"value-part": "20"})
+    assert shown(dan, f"C{at + 2}") == "#N/A"
+
+
 def test_a_bounded_table_lives_with_the_ledger(house, bounded, small, command):  # noqa: F811
     amy = house["amy"]
     post(amy, do="block", how="place", kind="table", name="bounded", choices={"department": "11"}, box=[200, 0, 200, 0])
@@ -280,9 +301,8 @@ def test_a_block_sorted_undone_and_brought_back(house, bounded):  # noqa: F811
     amy.post(reverse("worksheet-state", args=["sums"]) + "?" + WHERE, {"name": "placed"})
     last = 202 + len([code for code in rows if code])
     post(amy, do="sort", box=[202, 0, last - 1, 2], column=0, falling=True)
-    assert [shown(amy, f"A{row}") for row in range(203, 208)] == sorted(filter(None, rows), reverse=True) + [
-        ""
-    ] * rows.count("")
+    falling = sorted(filter(None, rows), reverse=True) + [""] * rows.count("")
+    assert [shown(amy, f"A{row}") for row in range(203, 208)] == falling
     assert post(amy, do="blocks")["done"] == "All blocks are as the ledger has them", "rows know what they are"
     assert {shown(amy, f"A{row}"): shown(amy, f"C{row}") for row in range(203, 208)} == figures
     own = Worksheet.objects.get(name="sums").sheets.first().settings["blocks"][0]["id"]

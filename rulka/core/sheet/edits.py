@@ -263,7 +263,49 @@ def cut(workbook: Workbook, source: Sheet, box: Box, sheet: Sheet, row: int, col
     steps = []
     for number, cells in changed.items():
         steps += _kept(workbook, workbook.sheet(number), cells)
-    return steps
+    return [*steps, *_settings_moved(source, box, sheet, down, across)]
+
+
+def _settings_moved(source: Sheet, box: Box, sheet: Sheet, down: int, across: int) -> list[Step]:
+    """Comments of moved cells, and blocks all of which was moved, go along."""
+    comments = source.settings.get("comments", {})
+    going = {at: said for at, said in comments.items() if box.holds(*(int(part) for part in at.split(",")))}
+    blocks = source.settings.get("blocks", [])
+    whole = [one for one in blocks if _inside(Box(*one["box"]), box)]
+    if not going and not whole:
+        return []
+    left = {
+        **source.settings,
+        "comments": {at: said for at, said in comments.items() if at not in going},
+        "blocks": [one for one in blocks if one not in whole],
+    }
+    target = left if sheet is source else dict(sheet.settings)
+    numbers = [int(one["id"][1:]) for one in target.get("blocks", [])]
+    free = max(numbers, default=0)
+    moved = []
+    for at, one in enumerate(whole, 1):
+        top, left_edge, bottom, right = one["box"]
+        place: dict[str, Any] = {"box": [top + down, left_edge + across, bottom + down, right + across]}
+        name = one["id"] if sheet is source else f"b{free + at}"
+        for key, by in (("keys", down), ("column keys", across)):
+            if key in one:
+                place[key] = {str(int(number) + by): text for number, text in one[key].items()}
+        moved.append({**one, **place, "id": name})
+    said_there = {}
+    for at, said in going.items():
+        row, column = (int(part) for part in at.split(","))
+        said_there[f"{row + down},{column + across}"] = said
+    after = {
+        **target,
+        "comments": {**target.get("comments", {}), **said_there},
+        "blocks": [*target.get("blocks", []), *moved],
+    }
+    steps = [] if sheet is source else [settings_step(source, {k: v for k, v in left.items() if v})]
+    return [*steps, settings_step(sheet, {k: v for k, v in after.items() if v})]
+
+
+def _inside(inner: Box, outer: Box) -> bool:
+    return outer.holds(inner.top, inner.left) and outer.holds(inner.bottom, inner.right)
 
 
 def _following(text: str, own: Sheet, source: Sheet, sheet: Sheet, box: Box, down: int, across: int) -> str:

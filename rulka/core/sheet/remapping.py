@@ -41,9 +41,12 @@ def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
                     changed[place] = Cell(text, cell.look)
         if changed:
             steps.append(cells_step(other, changed))
-    settings = remapped_settings(sheet.settings, remap)
-    if settings != sheet.settings:
-        steps.append(settings_step(sheet, settings))
+    for other in workbook.sheets:
+        own = other.number == sheet.number
+        settings = remapped_settings(other.settings, remap) if own else other.settings
+        settings = _with_choices(settings, changer(own))
+        if settings != other.settings:
+            steps.append(settings_step(other, settings))
     names = {name: _rewrite(text, changer(False)) for name, text in workbook.names.items()}
     if names != workbook.names:
         steps.append({"kind": "names", "before": dict(workbook.names), "after": names})
@@ -52,6 +55,18 @@ def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
     if kept != workbook.parameters:
         steps.append({"kind": "parameters", "before": workbook.parameters, "after": kept})
     return steps
+
+
+def _with_choices(settings: dict[str, Any], change: Callable[[Area], Area | None]) -> dict[str, Any]:
+    """Settings whose blocks choose by cells, after these went elsewhere."""
+    blocks = settings.get("blocks")
+    if not blocks:
+        return settings
+    moved = []
+    for one in blocks:
+        choices = {of: _rewrite(text, change) for of, text in one.get("choices", {}).items()}
+        moved.append({**one, "choices": choices})
+    return settings if moved == blocks else {**settings, "blocks": moved}
 
 
 def _check(sheet: Sheet, remap: Remap) -> None:

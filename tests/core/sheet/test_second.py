@@ -409,6 +409,25 @@ def test_other_choices_and_columns_are_taken_in():
     assert house.rows()["40"][1] == by_hand("40", 2, "d")
 
 
+def test_a_block_moved_elsewhere_goes_on_there():
+    house = House(works())
+    placed(house)
+    house.do(edits.comment(house.sheet, 2, 2, "why?", "Amy", ""))
+    house.do(edits.add_sheet(house.workbook, "More"))
+    more = house.workbook.sheets[1]
+    box = blocks.Box(0, 0, 7, 3)
+    house.do(edits.cut(house.workbook, house.sheet, box, more, 4, 1))
+    assert "blocks" not in house.sheet.settings and more.settings["comments"] == {
+        "6,3": {"text": "why?", "who": "Amy", "at": ""}
+    }
+    assert more.settings["blocks"][0]["box"] == [4, 1, 11, 4]
+    line = Line("A", "51", Decimal(5), date(2026, 1, 9), {"department": "d"}, "", "x")
+    house.open(works(line))
+    block = more.settings["blocks"][0]
+    done = blocks.refresh(house.workbook, more, block, house.layout())
+    assert done.told == [] and house.calculation.shown_at((2, 6, 3)) == by_hand("40", 1)
+
+
 def test_a_block_frozen_and_live_again_says_which_rows_differ():
     house = House(works())
     block = placed(house)
