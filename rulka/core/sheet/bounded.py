@@ -21,7 +21,6 @@ from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.books.narrowing import codes_of, read_narrowing
 from rulka.core.books.selection import Part
 from rulka.core.compute.nodes import nodes_of
-from rulka.core.definitions.keys import slug
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.addresses import letters
 from rulka.core.sheet.amounts import (
@@ -721,11 +720,6 @@ def check_bounded(table: BoundedDef, view: View, around: Surroundings) -> Piece:
                     f"'{name}' is no column of the table.", hint=one_of(name, piece.column_at), subject="beside"
                 )
     return piece
-
-
-def name_for(title: str) -> str:
-    """A name made from a title."""
-    return slug(title)[:60] or "table"
 
 
 def choices_in(pairs: Sequence[str]) -> Choices:

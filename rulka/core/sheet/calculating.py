@@ -229,10 +229,6 @@ class Calculation:
         self._asked[question] = None
         return PENDING
 
-    def take_answer(self, question: Hashable, answer: Value) -> None:
-        """Put an answer in that is known already."""
-        self._answers[question] = answer
-
     # how a cell came about --------------------------------------------------------------------------------------------
 
     def anchor_of(self, key: Key) -> Key:

@@ -7,7 +7,7 @@ by the names of line and column.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from decimal import Decimal
 from fractions import Fraction
@@ -20,7 +20,6 @@ from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.figures import shows
 from rulka.core.compute.leaves import Leaf
-from rulka.core.compute.readings import GROSS
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Call, Name, Number, Operation, Range, Tree
 from rulka.core.definitions.keys import slug
@@ -360,8 +359,7 @@ class _Layer:
         ]
         while not arguments[-1]:
             arguments.pop()
-        minus = "-" if (sign < 0 and measure not in GROSS) or (measure in GROSS and sign < 0) else ""
-        return f"={minus}RULKA.{measure.upper()}({','.join(arguments)})"
+        return f"={'-' if sign < 0 else ''}RULKA.{measure.upper()}({','.join(arguments)})"
 
     def _period(self, leaf: Leaf, column: Column) -> str | None:
         """A time seen from the reporting period; a piece of a series by its name, since it stands in the heading."""
@@ -486,13 +484,13 @@ def _areas(places: list[int], column: int) -> str:
 def _written(
     tree: Tree,
     by_name: Mapping[str, str],
-    key_of: object = None,
-    lines_of: object = None,
+    key_of: Callable[[str], str] = str,
+    lines_of: Callable[[Range], list[str]] | None = None,
 ) -> str:
     """A calculation of a statement as a formula over cells."""
 
     def name(text: str) -> str:
-        return by_name[key_of(text) if callable(key_of) else text]
+        return by_name[key_of(text)]
 
     def write(part: Tree) -> str:
         match part:
@@ -504,7 +502,7 @@ def _written(
             case Operation(sign, left, right):
                 return f"({write(left)}{sign}{write(right)})"
             case Range():
-                if not callable(lines_of):
+                if lines_of is None:
                     raise RulkaError("Columns have no ranges.")
                 return ",".join(by_name[key] for key in lines_of(part))
             case Call(called, arguments):

@@ -1,5 +1,5 @@
-"""The formula guide: functions by purpose in words, a formula taken apart into its arguments and put together again,
-and what an argument may be chosen from."""
+"""The formula guide: functions by purpose in words, a formula taken apart into its arguments, and what an argument may
+be chosen from."""
 
 from __future__ import annotations
 
@@ -199,14 +199,6 @@ def _calls(tokens: Sequence[Token], length: int) -> list[tuple[int, int, list[in
                 found.append((start, token.start, commas))
     found += [(start, length, commas) for is_call, start, commas in opened if is_call]
     return found
-
-
-def put_together(function: str, arguments: Sequence[str], before: str = "=", after: str = "") -> str:
-    """A formula of a function and its arguments as they are written; those left out at the end go."""
-    given = [argument.strip() for argument in arguments]
-    while given and not given[-1]:
-        given.pop()
-    return f"{before or '='}{function.upper()}({', '.join(given)}){after}"
 
 
 def offered(helper: str, view: View, search: str = "") -> list[tuple[str, str]]:

@@ -302,11 +302,3 @@ def _unit(text: str, moment: object, twelve: bool) -> str:
             return f"{hour:0{min(len(text), 2)}d}"
         case _:
             return f"{moment.second:0{min(len(text), 2)}d}"
-
-
-def is_day_format(code: str) -> bool:
-    """Whether a format writes days or times."""
-    try:
-        return any(part.is_date for part in sections(code))
-    except FormatFault:
-        return False

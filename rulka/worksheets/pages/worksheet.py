@@ -23,7 +23,6 @@ from rulka.worksheets.editing.bringing import open_as_worksheet
 from rulka.worksheets.library.opening import open_worksheet, required_editor, seen_worksheets
 from rulka.worksheets.library.storing import store_workbook
 from rulka.worksheets.library.tables import seen_tables
-from rulka.worksheets.output.workbook import MODES
 from rulka.worksheets.pages.cells import MOST_ROWS_SENT, block_of, cells_at, layout_of, next_found
 from rulka.worksheets.pages.panel import covers_text, panel_context
 from rulka.worksheets.pages.readers import Asked, asked_for, reader_of, sheet_asked
@@ -110,7 +109,6 @@ def worksheet_page(request: HttpRequest, name: str) -> HttpResponse:
             "sheet": sheet,
             "first": _state(asked, live, sheet) | {"rows": rows},
             "age": age_of(asked),
-            "modes": MODES.items(),
         }
     context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
     return render(request, "worksheets/page.html", context)
