@@ -346,10 +346,13 @@ def test_a_closed_piece_and_a_statements_piece(house, bounded, command, tmp_path
 # what is new ----------------------------------------------------------------------------------------------------------
 
 
-def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command):  # noqa: F811
+def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command, tmp_path):  # noqa: F811
+    (tmp_path / "definitions.yaml").write_text(DEFINITIONS)
+    command("load_statement", tmp_path / "definitions.yaml", ledger="s")
     amy, dan = house["amy"], house["dan"]
     page = reverse("worksheet", args=["sums"]) + "?" + WHERE
-    typed(amy, S1='=RULKA.ACTIVITY("4*","2026-P01")')
+    typed(amy, S1='=RULKA.ACTIVITY("4*","2026-P01")', S2='=RULKA.FIGURE("result","result.total","now","2026-P01")',
+          S3='=INDEX(RULKA.STATEMENT("result",,"now","2026-P01"),4,2)')  # fmt: skip
     opening = reverse("worksheet-opening", args=["sums"]) + "?" + WHERE
     assert amy.post(opening, {"opening": "asked"}).status_code == 302
     for client in (amy, dan):
@@ -358,21 +361,29 @@ def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command):
     command("load_ledger", small(entries__csv=lines), ledger="s")
     told = amy.get(page).content.decode()
     assert "as of revision 1" in told and "1 newer revision" in told and shown(amy, "S1") == "−50.00"
+    assert (shown(amy, "S2"), shown(amy, "S3")) == ("50.00", "50"), "statements are asked of the same state"
     for _ in range(2):  # two refreshes at once are as one
         assert amy.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE).status_code == 302
     assert shown(amy, "S1") == "−59.00" and shown(dan, "S1") == "−50.00", "each for themselves"
+    assert shown(amy, "S2") == "59.00" and shown(dan, "S2") == "50.00"
     told = amy.get(page).content.decode()
     assert "as of revision 2" in told
     assert "cells changed since revision 1" in told, "the second refresh takes no marks away"
     dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE)
     cells = dan.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&first=0&last=0&state=1").json()
     assert cells["marks"]["0,18"] == "−50.00"
+    # journal lines of a former revision can't be read: of what needs them nothing is said to have changed
+    assert shown(dan, "A41") and not any(at.startswith(("39,", "40,", "41,")) for at in cells["marks"])
     assert "cells changed since revision 1" in dan.get(page).content.decode()
     dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE, {"how": "seen"})
     assert "changed since" not in dan.get(page).content.decode()
     # staying: nobody gets past it, until its author lets it go on
     amy.post(opening, {"opening": "stays", "revision": "1"})
     assert shown(amy, "S1") == "−50.00" and "it stays here" in amy.get(page).content.decode()
+    panel = reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&cell=S1&panel=trace&ask=0&row=figure&column=figure"
+    assert "agrees with the figure" in dan.get(panel + "&account=4100").content.decode()
+    lines_of = dan.get(panel + "&account=4100&part=period:2026-P01").content.decode()
+    assert "figures are of revision 1, the journal lines of revision 2" in lines_of
     stays = dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE)
     assert stays.status_code == 422 and "stays at revision 1" in stays.content.decode()
     assert amy.post(opening, {"opening": "stays", "revision": "77"}).status_code == 404

@@ -78,6 +78,10 @@ class JournalReader(Protocol):
         """All lines with a historical amount."""
 
 
+NO_JOURNAL = "no-journal"
+"""The code of what a book without its journal refuses."""
+
+
 class NoJournal:
     """The reader of a book that was made without its journal."""
 
@@ -85,10 +89,15 @@ class NoJournal:
         raise RulkaError(
             "The journal lines of this state of the ledger can't be read.",
             hint="Use columns and lines that read balances.",
+            code=NO_JOURNAL,
         )
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
-        raise RulkaError("The journal lines of this state of the ledger can't be read.", hint="Leave out the entries.")
+        raise RulkaError(
+            "The journal lines of this state of the ledger can't be read.",
+            hint="Leave out the entries.",
+            code=NO_JOURNAL,
+        )
 
     def historical(self) -> Historical:
         none = np.zeros(0, dtype=np.int64)

@@ -19,6 +19,7 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES
+from rulka.core.books.journal import NO_JOURNAL
 from rulka.core.books.narrowing import Clause, Narrowing, codes_of, matches_text, read_narrowing
 from rulka.core.books.selection import evaluate, parse_selection, select
 from rulka.core.compute.amounts import read_vector
@@ -39,6 +40,9 @@ CURRENCIES = ("own", "group")
 SEALED = SheetError(
     NA.code, "Sealed: it would tell apart what shows together only. Ask for whole periods, posted, by entity."
 )
+
+
+NO_LINES = SheetError(NA.code, "It needs journal lines, which are read at the newest revision only.")
 
 
 class Amount(NamedTuple):
@@ -106,6 +110,8 @@ def meant_by(mask: BoolArray, view: View) -> Meant:
 
 def argument(name: str, error: RulkaError) -> SheetError:
     """An error value that says which argument is wrong and what is expected."""
+    if error.code == NO_JOURNAL:
+        return NO_LINES
     words = f"{error.message} {error.hint}".strip()
     code = NA.code if isinstance(error, NotFound) else VALUE.code
     return SheetError(code, f"Argument {name}: {words}" if name else words)

@@ -12,6 +12,7 @@ from rulka.core.books.book import View
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.expressions import Value
+from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.trace import Part, Trace, trace_account, trace_cell, trace_rolled
 from rulka.core.values import is_whole, key_in
@@ -36,6 +37,8 @@ class ShownPart:
 
 def trace_panel(ledger: Ledger, view: View, computed: Computed, state: State) -> dict[str, Any]:
     """The level of a trace that an address means, ready to be written."""
+    if "entry" in state or "part" in state:
+        _refuse_former(ledger, view)
     if "entry" in state:
         entry = show_entry(ledger, view, state.get("entity", ""), state["entry"])
         return {"level": "entry", "shown_entry": entry, "crumbs": crumbs_of(computed, state), "wide": True}
@@ -88,6 +91,17 @@ def trace_panel(ledger: Ledger, view: View, computed: Computed, state: State) ->
         "crumbs": crumbs_of(computed, state),
         "negative": bool(trace.value and trace.value < 0),
     }
+
+
+def _refuse_former(ledger: Ledger, view: View) -> None:
+    """Journal lines are kept as the ledger is now: below figures of a former revision they are refused."""
+    newest = Ledger.objects.values_list("revision", flat=True).get(pk=ledger.pk)
+    if view.revision < newest:
+        raise RulkaError(
+            f"These figures are of revision {view.revision}, the journal lines of revision {newest}.",
+            hint="Take the newest figures, then open them.",
+            subject="trace",
+        )
 
 
 def text_of(value: Value, unit: str, money_digits: int) -> str:

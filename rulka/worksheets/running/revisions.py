@@ -8,6 +8,7 @@ from django.db import transaction
 
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import Key
+from rulka.core.sheet.amounts import NO_LINES
 from rulka.core.sheet.differing import changed_texts
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import find_revision, view_at
@@ -96,9 +97,13 @@ def _changed(worksheet: Worksheet, reader: Reader, revision: int) -> dict[str, s
         return {}  # that revision isn't kept any more: nothing can be said to have changed
     with opened(worksheet, former) as live:
         before = texts_of(live)
+        unread = {key for key in live.calculation.errors if live.calculation.shown_at(key) == NO_LINES}
     with opened(worksheet, reader) as live:
         after = texts_of(live)
-    found = changed_texts(before, after)
+        anchor_of = live.calculation.anchor_of
+        found = changed_texts(before, after)
+        # what needs journal lines couldn't be read as it was: nothing is said of it
+        found = {key: text for key, text in found.items() if key not in unread and anchor_of(key) not in unread}
     return {f"{key[0]},{key[1]},{key[2]}": found[key] for key in sorted(found)[:MOST_MARKS]}
 
 

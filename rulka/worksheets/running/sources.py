@@ -15,6 +15,7 @@ from rulka.core.books.fence import NO_FENCE
 from rulka.core.books.narrowing import codes_of
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
+from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.amounts import argument, visible_codes
@@ -28,14 +29,13 @@ from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in, rank
 from rulka.formats.figures import unit_title
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
 from rulka.statements.library.opening import definitions_for
 from rulka.statements.library.shelves import level_of
 from rulka.statements.library.storing import stamp_of
-from rulka.statements.running.runs import Outcome, run
+from rulka.statements.running.runs import read_by
 from rulka.worksheets.library.tables import open_table
 from rulka.worksheets.models import BesideTable
 
@@ -112,8 +112,8 @@ class Outside:
 def surroundings(outside: Outside, period: Period, node: str) -> Surroundings:
     """What a worksheet is calculated in for a reader."""
     ledger, person = outside.ledger, outside.person
-    latest = latest_revision(ledger)
-    age = (timezone.localdate() - timezone.localdate(latest.at)).days if latest else None
+    shown = ledger.revisions.filter(number=outside.view.revision).first()
+    age = (timezone.localdate() - timezone.localdate(shown.at)).days if shown else None
     return Surroundings(
         outside.view,
         period,
@@ -135,14 +135,14 @@ class Figures:
 
     def __init__(self, ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> None:
         self.ledger, self.view, self.period, self.node, self.person = ledger, view, period, node, person
-        self._runs: dict[tuple[str, str, str], Outcome | SheetError] = {}
+        self._runs: dict[tuple[str, str, str], Computed | SheetError] = {}
 
     def computed(self, statement: str, period: str = "", node: str = "") -> Computed:
         """A statement run as the reader sees it; raises RulkaError in words."""
-        outcome = self._run(Figure(statement, "", "", period, node))
-        if isinstance(outcome, SheetError):
-            raise NotFound(outcome.note, subject="statement")
-        return outcome.computed
+        computed = self._run(Figure(statement, "", "", period, node))
+        if isinstance(computed, SheetError):
+            raise NotFound(computed.note, subject="statement")
+        return computed
 
     def head(self, name: str) -> str:
         """Whose figures a statement shows: node, period, columns, currency."""
@@ -153,10 +153,9 @@ class Figures:
 
     def piece(self, question: StatementPiece) -> Value:
         """Lines and columns of a statement with their headings, exact figures in presented sign."""
-        outcome = self._run(question)
-        if isinstance(outcome, SheetError):
-            return outcome
-        computed = outcome.computed
+        computed = self._run(question)
+        if isinstance(computed, SheetError):
+            return computed
         place = "lines"
         try:
             rows = piece_of(computed, question.lines)
@@ -174,10 +173,9 @@ class Figures:
 
     def answer(self, question: Figure) -> Value:
         """The exact figure of a statement's cell, in presented sign; `label` gives what stands before it."""
-        outcome = self._run(question)
-        if isinstance(outcome, SheetError):
-            return outcome
-        computed = outcome.computed
+        computed = self._run(question)
+        if isinstance(computed, SheetError):
+            return computed
         row = next((row for row in computed.rows if question.line in (row.key, row.label)), None) or next(
             (row for row in computed.rows if slug(row.label) == slug(question.line)), None
         )
@@ -209,7 +207,8 @@ class Figures:
             return SheetError(NA.code, f"{row.label}: it has no meaning there.")
         return value
 
-    def _run(self, question: Figure | StatementPiece) -> Outcome | SheetError:
+    def _run(self, question: Figure | StatementPiece) -> Computed | SheetError:
+        """A statement as the reader may see it, of the same state of the ledger as all else on the worksheet."""
         period = question.period or self.period.code
         name = (question.statement, period, question.node)
         if name not in self._runs:
@@ -219,7 +218,8 @@ class Figures:
                 own = definitions["statement"].body
                 node = question.node or ("" if own.get("scope") or own.get("currency") == "group" else self.node)
                 place = "period or node"
-                self._runs[name] = run(definitions, period, node, self.view.fence, self.person)
+                at = self.view.frame.calendar.period(period)
+                self._runs[name] = run_statement(read_by(definitions, self.person), self.view, at, node)
             except RulkaError as error:
                 self._runs[name] = argument(place, error)
         return self._runs[name]
