@@ -306,7 +306,7 @@ def test_a_block_sorted_undone_and_brought_back(house, bounded):  # noqa: F811
     assert post(amy, do="blocks")["done"] == "All blocks are as the ledger has them", "rows know what they are"
     assert {shown(amy, f"A{row}"): shown(amy, f"C{row}") for row in range(203, 208)} == figures
     own = Worksheet.objects.get(name="sums").sheets.first().settings["blocks"][0]["id"]
-    post(amy, do="block", how="freeze", id=own)
+    assert "plain values now" in post(amy, do="block", how="freeze", id=own)["done"]
     post(amy, do="undo")
     assert "RULKA.BOUNDED" in command_text(amy)
     post(amy, do="block", how="remove", id=own)

@@ -33,6 +33,9 @@ PIECES = ("live", "closed", "frozen")
 HEADS = 2
 """Rows of a block above its first row of figures: what it shows, and the headings of its columns."""
 
+PLAIN = "These are plain values now, as you may see them: whoever opens the worksheet reads them"
+"""What is told when figures become values: no fence goes with those."""
+
 Block = dict[str, Any]
 QUOTED = r'"((?:[^"]|"")*)"'
 
@@ -303,7 +306,7 @@ def freeze(sheet: Sheet, block: Block, value_at: Callable[[int, int], Value]) ->
         "keys": {str(row): key for row, key in by_row.items()},
         "column keys": {str(column): key for column, key in by_column.items()},
     }  # fmt: skip
-    return Done([cells_step(sheet, changed), _blocks_step(sheet, frozen)])
+    return Done([cells_step(sheet, changed), _blocks_step(sheet, frozen)], [PLAIN])
 
 
 def thaw(

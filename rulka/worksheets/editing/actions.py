@@ -11,7 +11,7 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet import edits
 from rulka.core.sheet.adding import add_missing
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, letters, read_box
-from rulka.core.sheet.blocks import Done, chart_steps
+from rulka.core.sheet.blocks import PLAIN, Done, chart_steps
 from rulka.core.sheet.differing import steps_between
 from rulka.core.sheet.listed import bring, rows_steps
 from rulka.core.sheet.parameters import KINDS
@@ -102,13 +102,15 @@ def _copy(asked: Asked) -> tuple[str, Action]:
     source, target = box(asked, "source"), box(asked, "target")
     what = text(asked, "what", "all")
 
-    def act(workbook: Workbook, live: Live) -> list[Step]:
+    def act(workbook: Workbook, live: Live) -> Done:
         own = sheet_in(workbook, asked, "from")
 
         def value_at(row: int, column: int) -> Scalar:
             return live.calculation.shown_at((own.number, row, column))
 
-        return edits.copy(workbook, own, source, sheet_in(workbook, asked), target, what=what, value_at=value_at)
+        steps = edits.copy(workbook, own, source, sheet_in(workbook, asked), target, what=what, value_at=value_at)
+        asks = any(key[0] == own.number and source.holds(key[1], key[2]) for key in live.calculation.questions)
+        return Done(steps, [PLAIN] if what == "values" and asks else [])
 
     return f"copied {'' if what == 'all' else f'{what} of '}{source.text()}", act
 
