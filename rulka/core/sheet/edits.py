@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from typing import Any
 
@@ -18,8 +19,18 @@ from rulka.core.sheet.inputs import read_input, typed
 from rulka.core.sheet.number_format import FormatFault, sections
 from rulka.core.sheet.remap import Remap
 from rulka.core.sheet.remapping import remap_steps
-from rulka.core.sheet.tokens import FormulaFault, Token, moved, plain_name, quoted_sheet, split_sheet, tokens_of
-from rulka.core.sheet.values import MOST_TEXT, Scalar, rank
+from rulka.core.sheet.tokens import (
+    Area,
+    FormulaFault,
+    Token,
+    moved,
+    plain_name,
+    quoted_sheet,
+    rewritten,
+    split_sheet,
+    tokens_of,
+)
+from rulka.core.sheet.values import MOST_TEXT, Scalar, day_of, rank
 from rulka.core.sheet.workbook import (
     LOOK_KEYS,
     MOST_FILLED,
@@ -152,8 +163,6 @@ def series(texts: Sequence[str], calendar: FiscalCalendar | None) -> Any:
 
 
 def _number_text(number: Decimal, is_day: bool) -> str:
-    from rulka.core.sheet.values import day_of
-
     return day_of(number).isoformat() if is_day else f"{number:f}"
 
 
@@ -309,10 +318,6 @@ def _inside(inner: Box, outer: Box) -> bool:
 
 
 def _following(text: str, own: Sheet, source: Sheet, sheet: Sheet, box: Box, down: int, across: int) -> str:
-    from dataclasses import replace
-
-    from rulka.core.sheet.tokens import Area, rewritten
-
     def change(area: Area) -> Area | None:
         named = area.sheet or own.name
         if named.casefold() != source.name.casefold() or None in (area.top, area.left, area.bottom, area.right):

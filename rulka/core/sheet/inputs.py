@@ -10,7 +10,7 @@ import re
 from dataclasses import dataclass
 from functools import lru_cache
 
-from rulka.core.sheet.values import ERRORS, MOST_TEXT, VALUE, Scalar, SheetError, day_in, number_in, serial
+from rulka.core.sheet.values import ERRORS, MOST_TEXT, VALUE, Scalar, SheetError, as_text, day_in, number_in, serial
 
 CODE = re.compile(r"[+-]?0[0-9]+", re.ASCII)
 """Digits with a zero in front are a code."""
@@ -54,8 +54,6 @@ def read_input(text: str) -> Input:
 
 def typed(value: Scalar) -> str:
     """The input that gives a value again: text that would be read otherwise gets its apostrophe."""
-    from rulka.core.sheet.values import as_text
-
     if value is None:
         return ""
     if isinstance(value, SheetError):

@@ -15,7 +15,7 @@ from rulka.core.sheet.addresses import MOST_ROWS
 from rulka.core.sheet.amounts import Amount, Amounts, argument, node_of, visible_codes
 from rulka.core.sheet.bounded import Bounded, Choices, Head, Pieces, choices_in
 from rulka.core.sheet.environment import Environment
-from rulka.core.sheet.listing import Lines, lines_of, list_codes
+from rulka.core.sheet.listing import Lines, Table, lines_of, list_codes
 from rulka.core.sheet.periods import is_own, period_text, written_window
 from rulka.core.sheet.registry import Flag, Single, Text, Whole, sheet_function
 from rulka.core.sheet.surroundings import Surroundings
@@ -339,18 +339,6 @@ def _pairs(choices: Sequence[Scalar]) -> Choices:
     if len(choices) % 2:
         raise Fault(VALUE, "Each choice needs a value after its name.")
     return choices_in([code_text(one) for one in choices])
-
-
-class Table(NamedTuple):
-    """A question for rows of a table loaded beside the ledger."""
-
-    name: str
-    columns: str = ""
-    where: str = ""
-    sort: str = ""
-    limit: int = 0
-    header: bool = True
-    room: int = MOST_ROWS
 
 
 @sheet_function("ledger", "RULKA.TABLE", needs=True)

@@ -19,7 +19,7 @@ from rulka.core.sheet.addresses import MOST_ROWS
 from rulka.core.sheet.amounts import argument, meant_codes, narrowed_keys, node_of, visible_accounts, visible_codes
 from rulka.core.sheet.inputs import DAY_LOOK
 from rulka.core.sheet.surroundings import Surroundings
-from rulka.core.sheet.values import NA, VALUE, ZERO, Array, Scalar, SheetError, Value, serial
+from rulka.core.sheet.values import NA, VALUE, ZERO, Array, Scalar, SheetError, Value, rank, serial
 
 AMOUNT_LOOK = '#,##0.00;-#,##0.00;"–"'
 """Amounts with two decimals, a dash where one is exactly zero."""
@@ -206,7 +206,7 @@ def lines_of(around: Surroundings, question: Lines) -> Value:
         place = "columns"
         names = columns_in(question.columns, known, DEFAULT)
         place = "where"
-        conditions = [_condition(text, known, found) for text in question.where.split(";") if text.strip()]
+        conditions = [(found.value(name), test) for name, test in conditions_in(question.where, known)]
         place = "sort"
         order = _order(question.sort, known)
         place = "limit"
@@ -243,7 +243,7 @@ def lines_of(around: Surroundings, question: Lines) -> Value:
         and line.effect == ACTIVITY
         and (window.start is None or (window.start <= line.day and (window.end is None or line.day <= window.end)))
         and all(passes(own, name, getattr(line, name)) for name, own in clauses.items())
-        and all(holds(line) for holds in conditions)
+        and all(test(value(line)) for value, test in conditions)
     ]
     if (accounts & view.sealed).any():
         found.note = "and lines of sealed accounts, which aren't shown"
@@ -265,8 +265,9 @@ def _order(text: str, known: Sequence[str]) -> list[tuple[str, int]]:
     return found
 
 
-def _condition(text: str, known: Sequence[str], found: _Found) -> Callable[[EntryLine], bool]:
-    from rulka.core.sheet.functions.criteria import condition
+def read_condition(text: str, known: Sequence[str]) -> tuple[str, Callable[[Any], bool]]:
+    """The column that a condition is about, and whether a value fulfils it."""
+    from rulka.core.sheet.functions.criteria import condition  # the functions' package registers on import
 
     read = CONDITION.fullmatch(text.strip())
     if read is None:
@@ -275,9 +276,12 @@ def _condition(text: str, known: Sequence[str], found: _Found) -> Callable[[Entr
             hint="Write a column, one of = <> < > <= >=, and a value; semicolons between several.",
         )
     name = columns_in(read["name"], known, ())[0]
-    holds = condition(("" if read["sign"] == "=" else read["sign"]) + read["value"].strip())
-    value = found.value(name)
-    return lambda line: holds(value(line))
+    return name, condition(("" if read["sign"] == "=" else read["sign"]) + read["value"].strip())
+
+
+def conditions_in(text: str, known: Sequence[str]) -> list[tuple[str, Callable[[Any], bool]]]:
+    """Conditions with semicolons between them."""
+    return [read_condition(part, known) for part in text.split(";") if part.strip()]
 
 
 class _Found:
@@ -367,3 +371,60 @@ class _Found:
         if told:
             row[0] = told
         return row
+
+
+# tables beside the ledger -----------------------------------------------------------------------------------------
+
+
+class Table(NamedTuple):
+    """A question for rows of a table loaded beside the ledger."""
+
+    name: str
+    columns: str = ""
+    where: str = ""
+    sort: str = ""
+    limit: int = 0
+    header: bool = True
+    room: int = MOST_ROWS
+
+
+def table_of(heads: Sequence[str], rows: Sequence[Sequence[Scalar]], question: Table) -> Value:
+    """Rows of a table: chosen columns, conditions, order; what doesn't fit is counted and summed in the last row."""
+    known = [name.casefold() for name in heads]
+    place = "columns"
+    try:
+        places = [known.index(name) for name in columns_in(question.columns, known, known)]
+        place = "where"
+        tests = [(known.index(name), test) for name, test in conditions_in(question.where, known)]
+        place = "sort"
+        order = _order(question.sort, known)
+    except RulkaError as error:
+        return argument(place, error)
+    found = [row for row in rows if all(test(row[at]) for at, test in tests)]
+    for name, direction in reversed(order):
+        found = _sorted_by(found, known.index(name), falling=direction < 0)
+    room = max(question.room - bool(question.header), 1)
+    most = min(room, question.limit) if question.limit > 0 else room
+    shown = found if len(found) <= most else found[: min(most, room - 1)]
+    written: list[list[Scalar]] = [[row[at] for at in places] for row in shown]
+    if len(shown) < len(found):
+        written.append(_rest_of(found[len(shown) :], places))
+    top: list[list[Scalar]] = [[heads[at] for at in places]] if question.header else []
+    if not top and not written:
+        return SheetError(NA.code, "No row fits.")
+    return Array([*top, *written])
+
+
+def _sorted_by(rows: Sequence[Sequence[Scalar]], at: int, *, falling: bool) -> list[Sequence[Scalar]]:
+    return sorted(rows, key=lambda row: rank(row[at]), reverse=falling)
+
+
+def _rest_of(rows: Sequence[Sequence[Scalar]], places: Sequence[int]) -> list[Scalar]:
+    last: list[Scalar] = []
+    for at in places:
+        numbers = [row[at] for row in rows]
+        every = all(isinstance(number, Decimal) for number in numbers)
+        last.append(sum((n for n in numbers if isinstance(n, Decimal)), ZERO) if every else "")
+    if not isinstance(last[0], Decimal):
+        last[0] = f"and {len(rows):,} more rows"
+    return last

@@ -5,6 +5,7 @@ from __future__ import annotations
 import calendar
 import re
 from dataclasses import dataclass
+from datetime import datetime
 from decimal import ROUND_HALF_UP, Context, Decimal
 from functools import lru_cache
 
@@ -280,10 +281,7 @@ def _is_minute(pieces: tuple[_Piece, ...], units: list[int], place: int) -> bool
     return before == "h" or after == "s"
 
 
-def _unit(text: str, moment: object, twelve: bool) -> str:
-    from datetime import datetime
-
-    assert isinstance(moment, datetime)
+def _unit(text: str, moment: datetime, twelve: bool) -> str:
     match text[0]:
         case "y":
             return f"{moment.year:04d}" if len(text) > 2 else f"{moment.year % 100:02d}"

@@ -10,6 +10,7 @@ from decimal import Decimal
 from typing import Any
 
 import xlsxwriter
+from PIL import Image
 
 from rulka.core.sheet.addresses import Key, cell_text, read_box
 from rulka.core.sheet.leaving import asks_ledger, for_elsewhere
@@ -131,8 +132,6 @@ class _Book:
             found = self.live.worksheet.pictures.filter(pk=one["picture"]).first()
             if found is None:
                 continue
-            from PIL import Image
-
             data = io.BytesIO(bytes(found.content))
             with Image.open(data) as image:
                 width, height = image.size

@@ -22,11 +22,10 @@ from rulka.core.sheet.amounts import argument, visible_codes
 from rulka.core.sheet.blocks import columns_of, piece_of
 from rulka.core.sheet.bounded import BoundedDef, bounded_from
 from rulka.core.sheet.from_statement import heading_of
-from rulka.core.sheet.functions.criteria import condition
-from rulka.core.sheet.ledger_functions import Figure, StatementPiece, Table
-from rulka.core.sheet.listing import AMOUNT_LOOK, CONDITION, columns_in
+from rulka.core.sheet.ledger_functions import Figure, StatementPiece
+from rulka.core.sheet.listing import AMOUNT_LOOK, Table, table_of
 from rulka.core.sheet.surroundings import Surroundings
-from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in, rank
+from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in
 from rulka.formats.figures import unit_title
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger, view_of
@@ -239,61 +238,16 @@ def _shown(row: Row, place: int) -> Scalar:
 
 def table_rows(ledger: Ledger, view: View, question: Table) -> Value:
     """Rows of a table beside the ledger, as far as they lie inside of the reader's fence."""
-    place = "name"
     try:
         table = BesideTable.objects.filter(ledger=ledger, name=question.name).first()
         if table is None:
             known = list(BesideTable.objects.filter(ledger=ledger).values_list("name", flat=True))
             raise NotFound(f"There is no table '{question.name[:40]}'.", hint=one_of(question.name, known))
         rows = inside(view, table)
-        place = "columns"
-        known = [str(name).casefold() for name in table.columns]
-        names = columns_in(question.columns, known, known)
-        place = "where"
-        holds = []
-        for text in question.where.split(";"):
-            if text.strip():
-                read = CONDITION.fullmatch(text.strip())
-                if read is None:
-                    raise RulkaError(f"'{text.strip()[:60]}' is no condition.", hint="Write metres > 80.")
-                at = known.index(columns_in(read["name"], known, ())[0])
-                holds.append((at, condition(("" if read["sign"] == "=" else read["sign"]) + read["value"].strip())))
-        place = "sort"
-        order = question.sort.strip().split()
-        falling = len(order) > 1 and order[-1].casefold() in ("down", "falling")
-        by = columns_in(" ".join(order[:-1] if falling else order), known, (), "sort") if order else []
     except RulkaError as error:
-        return argument(place, error)
-    found: list[list[Scalar]] = [[cell_value(text) for text in row] for row in rows]
-    found = [row for row in found if all(test(row[at]) for at, test in holds)]
-    if by:
-        found.sort(key=lambda row: rank(row[known.index(by[0])]), reverse=falling)
-    return _fitted(found, names, known, table, question)
-
-
-def _fitted(
-    found: list[list[Scalar]], names: list[str], known: list[str], table: BesideTable, question: Table
-) -> Value:
-    """The chosen columns of rows; what doesn't fit is counted in the last row."""
-    places = [known.index(name) for name in names]
-    room = max(question.room - bool(question.header), 1)
-    most = min(room, question.limit) if question.limit > 0 else room
-    shown = found if len(found) <= most else found[: min(most, room - 1)]
-    rows: list[list[Scalar]] = [[row[place] for place in places] for row in shown]
-    if len(shown) < len(found):
-        rest = found[len(shown) :]
-        last: list[Scalar] = []
-        for place in places:
-            numbers = [row[place] for row in rest]
-            every = all(isinstance(number, Decimal) for number in numbers)
-            last.append(sum((n for n in numbers if isinstance(n, Decimal)), Decimal(0)) if every else "")
-        if not isinstance(last[0], Decimal):
-            last[0] = f"and {len(rest):,} more rows"
-        rows.append(last)
-    heads: list[list[Scalar]] = [[table.columns[place] for place in places]] if question.header else []
-    if not heads and not rows:
-        return SheetError(NA.code, "No row fits.")
-    return Array([*heads, *rows])
+        return argument("name", error)
+    heads = [str(name) for name in table.columns]
+    return table_of(heads, [[cell_value(text) for text in row] for row in rows], question)
 
 
 def cell_value(stored: Any) -> Scalar:
