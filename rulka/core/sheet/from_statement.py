@@ -24,6 +24,7 @@ from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Call, Name, Number, Operation, Range, Tree
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.naming import tree_of
+from rulka.core.definitions.spans import TIME, ColumnDef
 from rulka.core.definitions.windows import Shift, WindowDef
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, cell_text, letters
@@ -87,7 +88,8 @@ def disagreeing(laid: LaidDown, calculation: Calculation, computed: Computed) ->
 
 
 def agrees(shown: Scalar, row: Row, at: int) -> bool:
-    """Whether a cell shows what a statement's row has in a column: the figure to 25 digits, or that it has none."""
+    """Whether a cell shows what a statement's row has in a column: the figure to 24 digits (cells divide
+    with 28), or that it has none."""
     value = row.values[at]
     if value is None:
         return shown == NO_MEANING or isinstance(shown, SheetError) or (shown in (None, "") and at in row.blank)
@@ -95,7 +97,7 @@ def agrees(shown: Scalar, row: Row, at: int) -> bool:
         return isinstance(shown, SheetError)
     if not isinstance(shown, Decimal):
         return False
-    return abs(Fraction(shown) - value) <= abs(value) / 10**25
+    return abs(Fraction(shown) - value) <= max(abs(value), Fraction(1)) / 10**24
 
 
 def ask_instead(laid: LaidDown, places: Iterable[Place]) -> int:
@@ -371,7 +373,8 @@ class _Layer:
             return None  # which scenario it shows depends on the reporting period
         if column.is_total and asked.within is not None and not override:
             return relative(asked.within, asked.shift)
-        if column.series or asked.window.kind == "piece":
+        series = self._series(column)
+        if (series is not None and series.each in TIME) or asked.window.kind == "piece":
             whole = not reading.window.by_day and not column.is_total
             return written_window(calendar, reading.window) if whole else None
         window = override.window or asked.window
@@ -383,6 +386,11 @@ class _Layer:
         if asked.weeks != "period" and window.kind == "week":
             return None
         return relative(window, shift)
+
+    def _series(self, column: Column) -> ColumnDef | None:
+        """The series that a column is a piece of."""
+        every = self.computed.statement.span.walk()
+        return next((one for one in every if column.series and one.key == column.series), None)
 
     def _accounts(self, leaf: Leaf, column: Column) -> str | None:
         own = leaf.line.accounts.of("account")
@@ -426,7 +434,7 @@ class _Layer:
             found.append(f"{known[name]}: {Part('code', code).text()}")
         if leaf.kind == "member" and not found:
             return None
-        series = next((one for one in self.computed.statement.span.walk() if one.key == column.series), None)
+        series = self._series(column)
         if column.keys is None or series is None or series.each not in (*self.view.frame.dimensions, "entity"):
             return found if column.series == "" or column.keys is None else None
         if column.is_rest or column.is_total:
