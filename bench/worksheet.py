@@ -18,6 +18,7 @@ from rulka.core.books.fence import NO_FENCE
 from rulka.core.sheet.addresses import letters
 from rulka.core.sheet.amounts import Amount, Amounts
 from rulka.core.sheet.calculating import Calculation, SheetCells
+from rulka.core.sheet.covering import coverage_of, groups_of
 from rulka.core.sheet.ledger_functions import LedgerSource
 from rulka.core.sheet.surroundings import Surroundings
 
@@ -61,6 +62,14 @@ def main() -> None:
     calculation = opened()
     print(f"{calculation.told.formulas:,} formulas calculated, {calculation.told.questions:,} questions")
     print(f"full calculation       {best(opened, 3):8.0f} ms   aim 1500")
+    source = calculation.source
+    assert isinstance(source, LedgerSource)  # given just before
+
+    def covered() -> None:
+        for group in groups_of(calculation, 1, source)[:12]:
+            coverage_of(group, "", source.amounts)
+
+    print(f"held against accounts  {best(covered, 5):8.0f} ms")
     scenario = ["budget", "actual"]
 
     def all_of_it() -> None:

@@ -125,6 +125,8 @@ class Calculation:
         self._answers: dict[Hashable, Value] = {}
         self.questions: dict[Key, dict[Hashable, None]] = {}
         """What each formula asked of the ledger when it was last calculated."""
+        self.asked = 0
+        """Counts how often `questions` changed."""
         self._arrays: dict[tuple[int, Box], tuple[tuple[int, ...], Array]] = {}
         self._stores: dict[tuple[int, int], int] = defaultdict(int)
         self._read = 0
@@ -224,6 +226,7 @@ class Calculation:
                 return SheetError(ASKED, "", (question,))
         elif key is not None:
             self.questions.setdefault(key, {})[question] = None
+            self.asked += 1
         if question in self._answers:
             return self._answers[question]
         self._asked[question] = None
@@ -352,7 +355,8 @@ class Calculation:
             self._unwatch(key, formula)
             self._waiting.discard(key)
             self._blocked.pop(key, None)
-            self.questions.pop(key, None)
+            if self.questions.pop(key, None) is not None:
+                self.asked += 1
             self._withdraw(key)
         if key in self.values:
             del self.values[key]
@@ -509,8 +513,8 @@ class Calculation:
                 self._finish(key, value)
 
     def _evaluated(self, key: Key) -> Value:
-        if self._record is None and self.questions:
-            self.questions.pop(key, None)
+        if self._record is None and self.questions.pop(key, None) is not None:
+            self.asked += 1
         return self._run(self.formulas[key].shape, key)
 
     def _run(self, shape: Shape, key: Key) -> Value:

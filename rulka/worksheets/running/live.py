@@ -67,6 +67,8 @@ class Live:
     lock: RLock = field(default_factory=RLock)
     kept: dict[Hashable, Any] = field(default_factory=dict)
     """What follows from the values and was asked for: dropped with each calculation."""
+    covered: dict[tuple[int, str], tuple[Calculation, int, list[Coverage]]] = field(default_factory=dict)
+    """What sheets cover of the accounts, as long as their formulas ask the same."""
     log: deque[tuple[int, frozenset[Key] | None]] = field(default_factory=lambda: deque(maxlen=MOST_LOGGED))
     """By version the cells that showed something else since; None where all may."""
     since: int = 0
@@ -97,12 +99,14 @@ class Live:
 
     def coverage(self, sheet: Sheet) -> list[Coverage]:
         """What the sheet covers of the accounts, by groups of formulas that read alike, the largest first."""
-        name = ("coverage", sheet.number, sheet.settings.get("check", ""))
-        if name not in self.kept:
+        name = (sheet.number, sheet.settings.get("check", ""))
+        asked = (self.calculation, self.calculation.asked)
+        kept = self.covered.get(name)
+        if kept is None or kept[0] is not asked[0] or kept[1] != asked[1]:
             groups = groups_of(self.calculation, sheet.number, self.source)[:MOST_GROUPS]
-            self.kept[name] = [coverage_of(group, name[2], self.source.amounts) for group in groups]
-        found: list[Coverage] = self.kept[name]
-        return found
+            found = [coverage_of(group, name[1], self.source.amounts) for group in groups]
+            kept = self.covered[name] = (*asked, found)
+        return kept[2]
 
     def take(self, steps: list[Step], version: int) -> None:
         """Do steps that were stored as a version, and calculate."""
