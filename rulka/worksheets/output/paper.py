@@ -11,7 +11,7 @@ from rulka.core.sheet.addresses import Box, letters, read_box
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.workbook import Look, Sheet
 from rulka.formats.figures import moment_text
-from rulka.formats.output.html import FONTS, faces
+from rulka.formats.output.html import FONTS, PAPER_WIDTHS, faces
 from rulka.worksheets.output.runs import keys_of
 from rulka.worksheets.running.live import Live
 
@@ -36,7 +36,6 @@ thead { display: table-header-group; } tr { break-inside: avoid; }
 ol.notes { margin: 4mm 0 0; padding-left: 5mm; font-size: 8pt; color: #505856; }
 sup { color: #505856; font-size: 6.5pt; }
 """
-PAPER_WIDTHS = {"A4": (210, 297), "A3": (297, 420), "A5": (148, 210), "letter": (216, 279), "legal": (216, 356)}
 MARGIN = 12
 POINT = 0.75
 
