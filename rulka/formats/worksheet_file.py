@@ -38,6 +38,7 @@ BLOCK_KNOWN = (
     "keys",
     "column keys",
     "own",
+    "about",
 )
 
 
@@ -220,10 +221,24 @@ def _block(raw: Any, number: int, subject: str) -> dict[str, Any]:
     }
     if found["piece"] == "frozen":
         rows, columns = (_part(raw, name, dict, subject) or {} for name in ("keys", "column keys"))
-        found["own"] = [[str(part) for part in one] for one in _part(raw, "own", list, subject) or ()]
+        found["own"] = _remembered(raw, "own", 3, subject)
+        found["about"] = [[key, _place(at, subject)] for key, at in _remembered(raw, "about", 2, subject)]
         found["keys"] = {str(_whole(row, subject) - 1): str(key) for row, key in rows.items()}
         found["column keys"] = {str(column_of(str(at))): str(key) for at, key in columns.items()}
     return found
+
+
+def _remembered(raw: Mapping[str, Any], name: str, length: int, subject: str) -> list[list[str]]:
+    """What a frozen block remembers of its cells: lists of so many texts."""
+    found = _part(raw, name, list, subject) or []
+    if any(not isinstance(one, list) or len(one) != length for one in found):
+        raise RulkaError(f"'{name}' of a block can't be read.", hint=f"Write lists of {length}.", subject=subject)
+    return [[str(part) for part in one] for one in found]
+
+
+def _place(text: str, subject: str) -> int:
+    sign, digits = (-1, text[1:]) if text.startswith("-") else (1, text)
+    return sign * _whole(digits, subject)
 
 
 def _numbers(box: Box) -> list[int]:
@@ -332,6 +347,7 @@ def _written_block(block: Mapping[str, Any]) -> dict[str, Any]:
         found["keys"] = {str(int(row) + 1): key for row, key in block.get("keys", {}).items()}
         found["column keys"] = {letters(int(column)): key for column, key in block.get("column keys", {}).items()}
         found |= {"own": [list(one) for one in block["own"]]} if block.get("own") else {}
+        found |= {"about": [[key, str(at)] for key, at in block["about"]]} if block.get("about") else {}
     return found
 
 

@@ -556,6 +556,11 @@ def test_rows_from_elsewhere_become_rows_or_a_statement(house, command):  # noqa
     lines = json.loads(command("run_statement", "brought", ledger="s", period="2026-P01", node="A"))["lines"]
     values = {line["label"]: line["values"][0] for line in lines if line.get("values")}
     assert Decimal(values["Takings"]) == 50 and Decimal(values["Result"]) == 50
+    part = {"text": "10\tTakings\t4000\t4000\t-\t", "at": "S1", "into": "statement", "title": "Part", **roles}
+    assert amy.post(address, part).status_code == 302
+    checks = json.loads(command("run_statement", "part", ledger="s", period="2026-P01", node="A"))["footing"]
+    placed = next(check for check in checks if check["code"] == "placed")
+    assert placed["state"] == "fails" and "4100" in placed["detail"], "what was brought over is judged like any other"
     assert amy.post(address, {"text": "x\ty", "at": "S1", "into": "rows"}).status_code == 422
 
 

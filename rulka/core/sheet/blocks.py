@@ -288,7 +288,7 @@ def freeze(sheet: Sheet, block: Block, value_at: Callable[[int, int], Value]) ->
         raise RulkaError("Only a live block can be frozen.", hint="Place it as live cells.", subject="block")
     box = Box(*block["box"])
     rows, columns = keys_in(sheet, box, block)
-    own, changed = [], {}
+    own, about, changed = [], [], {}
     by_row, by_column = {row: key for key, row in rows.items()}, {at: key for key, at in columns.items()}
     for place in box.cells():
         cell = sheet.cell(*place)
@@ -297,12 +297,14 @@ def freeze(sheet: Sheet, block: Block, value_at: Callable[[int, int], Value]) ->
         value = value_at(*place)
         single: Scalar = value.rows[0][0] if hasattr(value, "rows") else value
         changed[place] = Cell(typed(single), cell.look)
-        if place[0] in by_row and place[1] in by_column and block["kind"] in KINDS:
-            call = _call_in(cell.input, block)
-            if call and cell.input != "=" + call:
-                own.append([by_row[place[0]], by_column[place[1]], cell.input])
+        if place[0] not in by_row:
+            continue
+        if place[1] not in by_column:
+            about.append([by_row[place[0]], _beside_figures(place[1], box, by_column)])
+        elif (call := _call_in(cell.input, block)) and cell.input != "=" + call:
+            own.append([by_row[place[0]], by_column[place[1]], cell.input])
     frozen: Block = {
-        **block, "piece": "frozen", "own": own,
+        **block, "piece": "frozen", "own": own, "about": about,
         "keys": {str(row): key for row, key in by_row.items()},
         "column keys": {str(column): key for column, key in by_column.items()},
     }  # fmt: skip
@@ -319,7 +321,7 @@ def thaw(
     columns = {int(column): key for column, key in block["column keys"].items()}
     own = {(row, column): text for row, column, text in block.get("own", [])}
     laid = {row.key: row for row in layout.rows}
-    changed: dict[tuple[int, int], Cell] = {}
+    changed = _about_again(sheet, block, layout, rows, columns)
     differs: list[str] = []
     for row, key in rows.items():
         told = []
@@ -337,7 +339,7 @@ def thaw(
             told.append("it is no row any more")
         if told:
             differs.append(f"{key}: {', '.join(told[:3])}")
-    live = {name: value for name, value in block.items() if name not in ("keys", "column keys", "own")}
+    live = {name: value for name, value in block.items() if name not in ("keys", "column keys", "own", "about")}
     live["piece"] = "live"
     trial = copied(workbook)
     first = [cells_step(sheet, changed), _blocks_step(sheet, live)]
@@ -347,6 +349,33 @@ def thaw(
     count = len(differs)
     words = [f"{count} row{'s' if count != 1 else ''} differ{'s' if count == 1 else ''} from what was frozen"]
     return Done([*first, *after.steps], [*(words if count else ["No row differs from what was frozen"]), *differs[:20]])
+
+
+def _beside_figures(column: int, box: Box, by_column: Mapping[int, str]) -> int:
+    """Where a cell of a block stands that is no figure: from 0 before the figures, from -1 downwards after them."""
+    last = max(by_column, default=box.left)
+    return column - box.left if column < last else last - column
+
+
+def _about_again(
+    sheet: Sheet, block: Block, layout: Layout, rows: Mapping[int, str], columns: Mapping[int, str]
+) -> dict[tuple[int, int], Cell]:
+    """The formulas before and after a frozen block's figures, where there were any."""
+    were = {(key, at) for key, at in block.get("about", [])}
+    places = {name: column for column, name in columns.items() if name in layout.columns}
+    laid = {row.key: row for row in layout.rows}
+    left, last = Box(*block["box"]).left, max(columns, default=Box(*block["box"]).left)
+    found: dict[tuple[int, int], Cell] = {}
+    for row, key in rows.items():
+        if key not in laid:
+            continue
+        texts = {(at, left + at): text for at, text in enumerate(laid[key].captions)}
+        if laid[key].has_figures:
+            texts |= {(-at, last + at): formula(row, places) for at, formula in enumerate(layout.beside, 1)}
+        for (at, column), text in texts.items():
+            if (key, at) in were:
+                found[row, column] = Cell(text, sheet.cell(row, column).look)
+    return found
 
 
 def _blocks_step(sheet: Sheet, block: Block) -> Step:

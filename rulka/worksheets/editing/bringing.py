@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from typing import Any
 
 from rulka.core.books.calendar import Period
-from rulka.core.books.fence import Fence
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import RulkaError
+from rulka.core.sheet.addresses import cell_text
 from rulka.core.sheet.from_statement import LaidDown, ask_instead, disagreeing, lay_down
 from rulka.core.sheet.listed import Brought, statement_lines
 from rulka.formats.definition_file import check_body
@@ -47,8 +47,19 @@ def laid_down(reader: Reader, definitions: Definitions, of: str = "") -> LaidDow
     tried = [(reader.period, computed.node.code, computed), *_others(definitions, reader, computed)]
     for _ in range(MOST_ROUNDS):
         wrong = {place for one in tried for place in _wrong(laid, reader, *one)}
-        if not wrong or not ask_instead(laid, wrong):
+        if not wrong:
+            return laid
+        if not ask_instead(laid, wrong):
             break
+    still = _wrong(laid, reader, *tried[0])
+    if still:
+        raise RulkaError(
+            f"{cell_text(*still[0])} and {len(still) - 1} more cells don't give the statement's figures."
+            if len(still) > 1
+            else f"{cell_text(*still[0])} doesn't give the statement's figure.",
+            hint="Place the statement as a block instead, and say what it is of.",
+            subject=title_of(statement),
+        )
     return laid
 
 
@@ -79,8 +90,7 @@ def _others(definitions: Definitions, reader: Reader, first: Computed) -> list[t
 
 
 def _run(definitions: Definitions, reader: Reader, period: Period, node: str) -> Computed:
-    fence: Fence = reader.view.fence
-    return run(definitions, period.code, node, fence, reader.person).computed
+    return run(definitions, period.code, node, reader.view.fence, reader.person).computed
 
 
 def statement_from_rows(ledger: Ledger, title: str, brought: Sequence[Brought], *, person: Person) -> str:
@@ -91,7 +101,7 @@ def statement_from_rows(ledger: Ledger, title: str, brought: Sequence[Brought], 
     spine, span = free_statement_name(ledger, "spine", name), free_statement_name(ledger, "span", name)
     lines = statement_lines(brought)
     bodies: list[dict[str, Any]] = [
-        {"spine": spine, "title": title, "lines": lines, "covers": "nothing"},
+        {"spine": spine, "title": title, "lines": lines},
         {"span": span, "title": title, "columns": COLUMNS},
         {"statement": name, "title": title, "spine": spine, "span": span},
     ]

@@ -47,7 +47,7 @@ def bring_rows(request: HttpRequest, name: str) -> HttpResponse:
         try:
             rows = rows_in(text)[: MOST_LISTED + 1]
             roles = _roles(request, rows, asked.seat)
-            context |= {"columns": _columns(rows, roles), "shown": rows[:SHOWN], "more": max(len(rows) - SHOWN, 0)}
+            context |= {"columns": list(enumerate(roles)), "shown": rows[:SHOWN], "more": max(len(rows) - SHOWN, 0)}
             brought = bring(rows, roles, asked.seat.view)
             context |= {"brought": brought[:SHOWN], "problems": [one for one in brought if one.problem]}
             done = _done(request, asked, text, roles, brought, where, sheet)
@@ -63,10 +63,6 @@ def _roles(request: HttpRequest, rows: list[list[str]], seat: Seat) -> list[str]
     if "role-0" not in request.POST:
         return guessed_roles(rows, seat.view)[:width]
     return [request.POST.get(f"role-{at}", "") for at in range(width)]
-
-
-def _columns(rows: list[list[str]], roles: list[str]) -> list[tuple[int, str]]:
-    return list(enumerate(roles))
 
 
 def _done(

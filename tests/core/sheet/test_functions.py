@@ -3,6 +3,7 @@ errs."""
 
 from __future__ import annotations
 
+import re
 from decimal import Decimal
 from pathlib import Path
 from typing import Any
@@ -105,6 +106,10 @@ QUARTERS = st.integers(-48, 48).map(lambda number: f"{number / 4:g}")
 LEAVES = st.one_of(QUARTERS, st.sampled_from(["A1", "A2", "B3", "A9", '"5"', '"x"', "TRUE", "(1/0)", "COUNT(D1:D4)"]))
 
 
+WRONG = re.compile(r'\(1/0\)|"x"|A[0-9]|B3')
+"""Parts of a random formula that may each give an error of their own."""
+
+
 @st.composite
 def formulas(draw: Any, depth: int = 3) -> str:
     """A random formula of operators and a few functions. All its numbers are short binary fractions, which decimals and
@@ -137,7 +142,7 @@ def formulas(draw: Any, depth: int = 3) -> str:
 def test_random_formulas_agree(formula: str) -> None:
     own, other = ours([formula])[0], theirs([formula])[0]
     # where several arguments are wrong, which error goes first is each engine's own
-    both = isinstance(own, SheetError) and isinstance(other, str) and other.startswith("#")
+    both = isinstance(own, SheetError) and str(other).startswith("#") and len(WRONG.findall(formula)) > 1
     assert both or agree(own, other), (formula, own, other)
 
 

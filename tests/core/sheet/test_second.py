@@ -453,6 +453,28 @@ def test_a_block_frozen_and_live_again_says_which_rows_differ():
     assert house.sheet.settings["blocks"][0]["piece"] == "live"
 
 
+def test_a_block_live_again_has_its_captions_and_what_stands_beside_as_formulas():
+    table = {**TABLE, "beside": [{"title": "More", "formula": "{2026-P02}-{2026-P01}"}]}
+    house = House(works(), table)
+    block = placed(house)
+    house.type(B3="Fares, by hand")
+    formulas = {place: cell.input for place, cell in house.sheet.cells.items()}
+    done = blocks.freeze(house.sheet, block, lambda row, column: house.calculation.shown_at((1, row, column)))
+    house.do(done.steps)
+    assert not any(cell.input.startswith("=") for cell in house.sheet.cells.values())
+    done = blocks.thaw(
+        house.workbook,
+        house.sheet,
+        house.sheet.settings["blocks"][0],
+        house.layout(),
+        lambda text, row, column: house.calculation.tried((1, row, column), text),
+    )
+    house.do(done.steps)
+    assert {place: cell.input for place, cell in house.sheet.cells.items()} == formulas
+    assert done.told == ["No row differs from what was frozen"]
+    assert house.rows()["40"][3] == by_hand("40", 2) - by_hand("40", 1)
+
+
 def test_a_block_goes_only_where_it_is_empty_and_undo_brings_all_back():
     house = House(works())
     house.type(B4="taken")
