@@ -25,13 +25,15 @@ from django.utils import timezone
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.compute.nodes import nodes_of
 from rulka.core.errors import RulkaError
-from rulka.core.sheet.from_statement import disagreeing
+from rulka.core.sheet.from_statement import disagreeing, lay_down
+from rulka.core.sheet.workbook import Cell
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Access, Person
 from rulka.statements.library.opening import definitions_for
 from rulka.statements.models import Definition, Shelf, ShelfRight
 from rulka.statements.running.runs import page_nodes, run
+from rulka.worksheets.editing import bringing
 from rulka.worksheets.editing.bringing import laid_down
 from rulka.worksheets.library import links
 from rulka.worksheets.library.tables import save_table
@@ -125,6 +127,21 @@ def test_from_the_statements_page_to_a_worksheet(ternwick, people, client):
     assert "Open as a worksheet" not in client.get(page.request["PATH_INFO"] + where).content.decode()
     refused = client.post(reverse("open-as-worksheet", args=["income-statement"]) + where)
     assert refused.status_code == 422 and "may change its parameters" in refused.content.decode()
+
+
+def test_a_worksheet_that_would_differ_from_its_statement_is_refused(ternwick, monkeypatch):
+    def astray(*given: Any, **more: Any) -> Any:
+        laid = lay_down(*given, **more)
+        place = min(laid.asking)
+        del laid.asking[place]
+        laid.sheet.cells[place] = Cell("1")
+        return laid
+
+    view = view_of(ternwick, NO_FENCE)
+    reader = Reader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", None)
+    monkeypatch.setattr(bringing, "lay_down", astray)
+    with pytest.raises(RulkaError, match="doesn't give the statement's figure"):
+        laid_down(reader, definitions_for(ternwick, "income-statement", None))
 
 
 def test_what_an_author_closed_is_not_laid_open(house, command, tmp_path):  # noqa: F811
