@@ -15,7 +15,7 @@ from rulka.core.books.book import Book
 from rulka.core.books.calendar import FiscalCalendar, monthly_calendar
 from rulka.core.books.chart import Item, code_list
 from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, PENDING, POSTED, Frame, Keys, Movements
-from rulka.core.books.journal import EntryLine, Grouped, Historical
+from rulka.core.books.journal import EntryLine, Grouped, Historical, LinesAsked, LineSums
 from rulka.core.books.rates import Rates
 from rulka.core.errors import RulkaError
 
@@ -199,6 +199,32 @@ class Journal:
         if len(found) > most:
             raise RulkaError(f"More than {most} journal lines stand behind it.")
         return sorted(found, key=lambda line: (line.day, line.number))
+
+    def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
+        chosen, pieces = set(asked.keys.tolist()), {(e, p) for e, places in asked.pieces for p in places}
+        found: dict[Any, list[int]] = {}
+        for line, key, period in self.rows:
+            status, effect = PENDING if line.status == "pending" else POSTED, EFFECTS[line.kind]
+            if line.scenario != "actual" or key not in chosen or (effect, period) not in pieces:
+                continue
+            if status not in asked.statuses or (asked.start and not asked.start <= line.day <= asked.end):
+                continue
+            if any(self.text(line, name) not in texts for name, texts in asked.texts):
+                continue
+            name = ((key, period, effect) if by_key else (-1, -1, -1), tuple(self.text(line, n) for n in fields))
+            row, amount = found.setdefault(name, [0, 0, 0]), self.minor(line)
+            row[0] += max(amount, 0)
+            row[1] += max(-amount, 0)
+            row[2] += 1
+        table = np.array([[*fixed, *sums] for (fixed, _), sums in found.items()], dtype=np.int64).reshape(-1, 6)
+        return LineSums(*table.T, {name: [texts[at] for _, texts in found] for at, name in enumerate(fields)})
+
+    @staticmethod
+    def text(line: Line, name: str) -> str:
+        """A field of a line as the store holds it; documents and users aren't kept here: the entry stands for them."""
+        return {"day": line.day.isoformat(), "document": line.entry, "user": line.entry}.get(name) or str(
+            getattr(line, name, "")
+        )
 
     def historical(self) -> Historical:
         rows = [

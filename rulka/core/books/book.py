@@ -15,8 +15,16 @@ from rulka.core.books.balances import Balances, Source, accumulate, with_reserve
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.fence import Fence
 from rulka.core.books.frame import NO_MOVEMENTS, STATUSES, Frame, Keys, Movements
-from rulka.core.books.journal import EntryLine, Grouped, Historical, JournalReader, NoJournal
-from rulka.core.books.narrowing import KeyMask, Narrowing, key_mask, matches_text
+from rulka.core.books.journal import (
+    EntryLine,
+    Grouped,
+    Historical,
+    JournalReader,
+    LinesAsked,
+    LineSums,
+    NoJournal,
+)
+from rulka.core.books.narrowing import Clause, KeyMask, Narrowing, key_mask, matches_text
 from rulka.core.books.own_calendar import in_calendar
 from rulka.core.books.selection import select
 from rulka.core.books.sight import Sight, named_within, sight_of
@@ -261,6 +269,18 @@ class View:
         rolls = self._sight.rolls(self._book.rolls_into)
         return np.flatnonzero((rolls >= 0) & into[np.maximum(rolls, 0)])
 
+    def rolled_by_key(self, keys: IntArray, source: Source, year: int) -> IntArray:
+        """What a year (by its place) left that rolled into each of some keys, what lies outside the fence included."""
+        if source.calendar:
+            return self.in_calendar(source.calendar).rolled_by_key(keys, replace(source, calendar=""), year)
+        sight = self._sight
+        residual = (self._book.balances_of(source) if sight.is_whole else self._balances_of(source)).residual
+        rolls = sight.rolls(self._book.rolls_into)
+        found = np.zeros(len(sight.every), dtype=np.int64)
+        rolling = np.flatnonzero(rolls >= 0)
+        np.add.at(found, rolls[rolling], residual[rolling, year])
+        return found[keys]
+
     def rolled_into(self, keys: IntArray, source: Source, year: int) -> list[tuple[int, int]]:
         """What the residual result of a year (by its place) consisted of that rolled into some keys: (account, amount).
 
@@ -330,6 +350,34 @@ class View:
         single = self._sight.single[keys]
         found = self._book.journal.lines(single[single >= 0], first, last, most)
         return found if self._sight.is_whole else [replace(line, key=int(self._single_of[line.key])) for line in found]
+
+    def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool = False) -> LineSums:
+        """Sums of lines of some keys by their texts; none of what is sealed or lies outside."""
+        found = self._book.journal.sums(replace(asked, keys=self.own_lines(asked.keys)), fields, by_key=by_key)
+        if self._sight.is_whole or not by_key:
+            return found
+        return replace(found, key=self._single_of[found.key])
+
+    def texts_passing(self, clauses: tuple[Clause, ...]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+        """By field, the texts of journal lines that pass some clauses."""
+        fields = tuple(sorted({clause.name for clause in clauses}))
+        if not fields:
+            return ()
+        labels = self.grouped(fields).labels
+        passing = {name: matches_text(clauses, name, labels[name]) for name in fields}
+        return tuple(
+            (name, tuple(label for label, passes in zip(labels[name], passing[name], strict=True) if passes))
+            for name in fields
+        )
+
+    def own_lines(self, keys: IntArray) -> IntArray:
+        """The book's places of those of some keys whose lines show: not gathered under a seal, not of a sealed account
+        and booked at all."""
+        chosen = keys[~self.sealed_keys[keys]]
+        single = self._sight.single[chosen]
+        single = single[single >= 0]
+        found: IntArray = single[self._book.keys.ids[single] > 0]
+        return found
 
     @cached_property
     def _single_of(self) -> IntArray:

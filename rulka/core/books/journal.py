@@ -65,6 +65,39 @@ class Historical:
     group: IntArray
 
 
+@dataclass(frozen=True)
+class LinesAsked:
+    """Which journal lines: posting keys by place, `pieces` as effects each with the places of the periods it counts in,
+    statuses, days (both included), and by field the texts that lines may have."""
+
+    keys: IntArray
+    pieces: tuple[tuple[int, tuple[int, ...]], ...]
+    statuses: tuple[int, ...]
+    start: date | None = None
+    end: date | None = None
+    texts: tuple[tuple[str, tuple[str, ...]], ...] = ()
+
+
+@dataclass(frozen=True)
+class LineSums:
+    """Sums of some lines, one row each: by posting key, period and effect where `by_key` was asked (else all -1), and
+    by fields, whose texts stand row by row."""
+
+    key: IntArray
+    period: IntArray
+    effect: IntArray
+    debit: IntArray
+    credit: IntArray
+    count: IntArray
+    texts: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    names: Mapping[str, str] = field(default_factory=dict)
+    """What counterparties are called, by their code."""
+
+
+TEXT_FIELDS = ("counterparty", "source", "document", "user", "kind", "day")
+"""Fields of journal lines that sums can be asked by."""
+
+
 class JournalReader(Protocol):
     """The way from the core to journal lines; whoever builds a book hands one in."""
 
@@ -73,6 +106,9 @@ class JournalReader(Protocol):
 
     def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
         """The lines of some posting keys by day and entry; raises RulkaError when there are more than `most`."""
+
+    def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
+        """Sums of some lines by fields of TEXT_FIELDS."""
 
     def historical(self) -> Historical:
         """All lines with a historical amount."""
@@ -96,6 +132,13 @@ class NoJournal:
         raise RulkaError(
             "The journal lines of this state of the ledger can't be read.",
             hint="Leave out the entries.",
+            code=NO_JOURNAL,
+        )
+
+    def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
+        raise RulkaError(
+            "The journal lines of this state of the ledger can't be read.",
+            hint="Take the newest figures, then open them.",
             code=NO_JOURNAL,
         )
 

@@ -11,7 +11,7 @@ import numpy as np
 from rulka.core.books.calendar import FiscalCalendar, Period
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import Frame, Keys, Movements
-from rulka.core.books.journal import EntryLine, Grouped, Historical, JournalReader
+from rulka.core.books.journal import EntryLine, Grouped, Historical, JournalReader, LinesAsked, LineSums
 from rulka.core.errors import NotFound, RulkaError, one_of
 
 
@@ -122,6 +122,41 @@ class _Journal:
             if first <= own.index <= last:
                 found.append(replace(line, period=own.index))
         return found
+
+    def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
+        """Sums of lines whose days fall into periods of this calendar; always by key, since days are told apart."""
+        keys = asked.keys[self.keys[asked.keys]]
+        pieces, wanted = [], set()
+        for effect, places in asked.pieces:
+            wanted |= {(effect, place) for place in places}
+            own = [self.own.periods[place] for place in places]
+            whole = asked.start is None
+            reached = {at.index for one in own for at in periods_of_group(self.group, self.own, [one], whole=whole)}
+            pieces.append((effect, tuple(sorted(reached))))
+        found = self.journal.sums(
+            replace(asked, keys=keys, pieces=tuple(pieces)), tuple(sorted({*fields, "day"})), by_key=True
+        )
+        period = np.array(
+            [
+                own_period(self.own, self.group.periods[place], date.fromisoformat(day)).index
+                for place, day in zip(found.period.tolist(), found.texts["day"], strict=True)
+            ],
+            dtype=np.int64,
+        )
+        kept = [
+            at for at, pair in enumerate(zip(found.effect.tolist(), period.tolist(), strict=True)) if pair in wanted
+        ]
+        chosen = np.array(kept, dtype=np.int64)
+        return LineSums(
+            found.key[chosen],
+            period[chosen],
+            found.effect[chosen],
+            found.debit[chosen],
+            found.credit[chosen],
+            found.count[chosen],
+            {name: [texts[at] for at in kept] for name, texts in found.texts.items()},
+            found.names,
+        )
 
     def historical(self) -> Historical:
         raise RulkaError(

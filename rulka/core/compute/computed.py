@@ -45,6 +45,8 @@ class Computed:
     amounts: IntArray
     cells: Mapping[str, Sequence[Value]]
     booked: Mapping[str, Sequence[bool]]
+    units: Mapping[str, str]
+    """What each line counts: money, quantity, ratio, rate or plain."""
 
     @property
     def statement(self) -> StatementDef:

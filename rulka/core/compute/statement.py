@@ -78,4 +78,5 @@ def _computed(readings: Readings, sums: Sums) -> Computed:
         amounts=_open(plan, figures, sums),
         cells={**figures.values, **ranked.values},
         booked={**figures.booked, **ranked.booked},
+        units=figures.units,
     )

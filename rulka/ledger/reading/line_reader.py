@@ -4,23 +4,28 @@ worth."""
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
 import numpy as np
 from django.db import connection
 
-from rulka.core.books.book import View
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import IntArray
 from rulka.core.books.frame import Frame, Movements
-from rulka.core.books.journal import EntryLine, Grouped, Historical
-from rulka.core.books.narrowing import Clause, matches_text
+from rulka.core.books.journal import EntryLine, Grouped, Historical, LinesAsked, LineSums
 from rulka.core.errors import RulkaError
 from rulka.ledger.models import Counterparty, Ledger
 
-COLUMNS = {"counterparty": "l.counterparty", "day": "l.date", "kind": "e.kind", "source": "l.source"}
+COLUMNS = {
+    "counterparty": "l.counterparty",
+    "day": "l.date",
+    "document": "l.document",
+    "kind": "e.kind",
+    "source": "l.source",
+    "user": 'l."user"',
+}
 JOINED = "FROM ledger_journalline l JOIN ledger_journalentry e ON e.id = l.entry_id"
 
 
@@ -99,6 +104,60 @@ class LineReader:
             for row in rows
         ]
 
+    def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
+        """Sums of some lines by posting key, period and effect, or all together, and by fields."""
+        by = [*(("l.key_id", "l.period", "l.effect") if by_key else ()), *(COLUMNS[name] for name in fields)]
+        where, values = self.where(asked)
+        joined = JOINED if "kind" in (*fields, *dict(asked.texts)) else "FROM ledger_journalline l"
+        grouped = f"GROUP BY {', '.join(by)}" if by else ""
+        sql = f"SELECT {', '.join([*by, 'SUM(l.debit)', 'SUM(l.credit)', 'COUNT(*)'])} {joined} WHERE {where} {grouped}"
+        with connection.cursor() as cursor:
+            cursor.execute(sql, values)
+            rows = [row for row in cursor.fetchall() if row[-1]]
+        first = 3 if by_key else 0
+        places = (
+            [[self.place[row[0]], self.periods[row[1]], row[2]] for row in rows] if by_key else [[-1] * 3] * len(rows)
+        )
+        fixed = np.array([[*place, *row[-3:]] for place, row in zip(places, rows, strict=True)], dtype=np.int64)
+        codes = [row[first + fields.index("counterparty")] for row in rows] if "counterparty" in fields else []
+        key, period, effect, debit, credit, count = fixed.reshape(-1, 6).T
+        texts = {name: [str(row[at]) for row in rows] for at, name in enumerate(fields, first)}
+        return LineSums(key, period, effect, debit, credit, count, texts, self.names(codes) if codes else {})
+
+    def names(self, codes: Sequence[str]) -> dict[str, str]:
+        """What some counterparties are called, by their code."""
+        known = Counterparty.objects.filter(ledger=self.ledger, code__in=set(codes)) if len(codes) < 500 else None
+        found = Counterparty.objects.filter(ledger=self.ledger) if known is None else known
+        return dict(found.values_list("code", "name"))
+
+    def where(self, asked: LinesAsked) -> tuple[str, list[Any]]:
+        """Which lines, as a condition on `l` (and `e` where kinds are asked) and its values."""
+        numbers = [period_number(period.code) for period in self.frame.calendar.periods]
+        every = sorted({numbers[place] for _, places in asked.pieces for place in places})
+        ids = [int(self.ids[key]) for key in asked.keys if key < len(self.ids)]
+        parts = [
+            "l.key_id IN (SELECT value FROM json_each(%s))",
+            "l.period IN (SELECT value FROM json_each(%s))",
+            f"l.status IN ({', '.join(str(int(status)) for status in asked.statuses)})",
+        ]
+        values: list[Any] = [json.dumps(ids), json.dumps(every)]
+        one_by_one = []
+        for effect, places in asked.pieces:
+            mine = sorted(numbers[place] for place in places)
+            if mine == every:
+                one_by_one.append(f"l.effect = {int(effect)}")
+            else:
+                one_by_one.append(f"(l.effect = {int(effect)} AND l.period IN (SELECT value FROM json_each(%s)))")
+                values.append(json.dumps(mine))
+        parts.append(f"({' OR '.join(one_by_one) or '0'})")
+        if asked.start and asked.end:
+            parts.append("l.date BETWEEN %s AND %s")
+            values += [asked.start.isoformat(), asked.end.isoformat()]
+        for name, texts in asked.texts:
+            parts.append(f"{COLUMNS[name]} IN (SELECT value FROM json_each(%s))")
+            values.append(json.dumps(list(texts)))
+        return " AND ".join(parts), values
+
     def historical(self) -> Historical:
         """All lines with a historical amount, summed by key, period, status and effect."""
         sql = (
@@ -114,16 +173,3 @@ class LineReader:
             [[self.place[row[0]], self.periods[row[1]], *row[2:]] for row in rows], dtype=np.int64
         ).reshape(-1, 6)
         return Historical(*table.T)
-
-
-def texts_of(view: View, clauses: tuple[Clause, ...]) -> Mapping[str, list[str]]:
-    """By field, the texts of journal lines that pass some clauses, for a query."""
-    found: dict[str, Any] = {}
-    fields = tuple(sorted({clause.name for clause in clauses}))
-    if fields:
-        grouped = view.grouped(fields)
-        for name in fields:
-            labels = grouped.labels[name]
-            passing = matches_text(clauses, name, labels)
-            found[name] = [label for label, passes in zip(labels, passing, strict=True) if passes]
-    return found

@@ -20,7 +20,8 @@ from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import RulkaError
 from rulka.core.proof.footing import footing
-from rulka.core.proof.trace import trace_account, trace_cell
+from rulka.core.proof.splits import Opened, directions, open_figure, split, step_into
+from rulka.core.proof.trace import trace_cell
 from rulka.formats.output.text import as_json
 from tests.books import Line, Works, book_of
 from tests.core.compute.test_brute import ledgers, spans, spines, written
@@ -137,11 +138,21 @@ def same(one: Any, other: Any) -> None:
 
 def traced(computed: Any, row: str, column: str) -> Any:
     try:
-        found = trace_cell(computed, row, column)
-        inner = [trace_account(computed, row, column, part.account) for part in found.parts if part.kind == "account"]
-        return found, inner
+        return trace_cell(computed, row, column), ways(open_figure(computed, row, column), 2)
     except RulkaError as error:
         return str(error)
+
+
+def ways(opened: Opened, depth: int) -> Any:
+    """All that a figure tells in every direction, and behind each part of it."""
+    found = []
+    for by in directions(opened) if opened.pools is not None else ():
+        if by == "line":
+            continue
+        told = split(opened, by)
+        inside = [part for part in told.parts if not part.reason] if depth > 1 else []
+        found.append((told, [ways(step_into(opened, by, part.code), depth - 1) for part in inside[:4]]))
+    return found
 
 
 def statement_of(draw: Any, spine: Any, span: Any) -> Any:

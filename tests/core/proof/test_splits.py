@@ -1,0 +1,94 @@
+"""Figures split in every direction, over random ledgers, statements, fences and seals."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from rulka.core.books.fence import Fence
+from rulka.core.compute.computed import Computed
+from rulka.core.compute.statement import run_statement
+from rulka.core.errors import RulkaError
+from rulka.core.proof.splits import Opened, directions, open_figure, split, step_into
+from tests.books import book_of
+from tests.core.compute.test_brute import ledgers, spans, spines
+from tests.core.compute.test_non_interference import SEALED, asked, statement_of, with_finer
+
+MORE = [
+    {"column": "gap", "difference": ["c0", "c1"]},
+    {"column": "both", "sum": ["c0", "c1"]},
+    {"column": "half", "formula": "c0 / 2 - c1 * 3"},
+]
+
+
+def figures(computed: Computed) -> list[tuple[str, str]]:
+    return [
+        (row.key, column.key)
+        for row in computed.rows
+        for at, column in enumerate(computed.columns)
+        if row.has_figures and column.kind != "text" and row.values[at] is not None
+    ]
+
+
+def walk(data: Any, opened: Opened, depth: int) -> int:
+    """Split a figure in every direction, hold the sums against it, and go on into one part of one direction; how many
+    splits that were."""
+    count = 0
+    inside = []
+    for by in directions(opened):
+        if by == "line":
+            continue
+        found = split(opened, by)
+        assert found.total == opened.value, (by, opened.way, found)
+        assert all(part.value == part.sides[0] + part.sides[1] for part in found.parts)
+        inside += [(by, part) for part in found.parts if not part.reason]
+        count += 1
+    if depth and inside:
+        by, part = data.draw(st.sampled_from(inside))
+        below = step_into(opened, by, part.code)
+        assert below.value == part.value, (opened.way, by, part)
+        count += walk(data, below, depth - 1)
+    return count
+
+
+def run(data: Any, works: Any, spine: Any, span: Any, fence: Fence) -> Computed | None:
+    keys = [column["column"] for column in span["columns"]]
+    for extra in data.draw(st.lists(st.sampled_from(MORE), max_size=2, unique_by=str)) if "c1" in keys else ():
+        span = {**span, "columns": [*span["columns"], extra]}
+    statement, at = statement_of(data.draw, spine, span), asked(data.draw, works)
+    view = book_of(works).within(fence)
+    try:
+        return run_statement(statement, view, view.frame.calendar.period(at), "n")
+    except RulkaError:
+        return None
+
+
+@settings(max_examples=120, deadline=None)
+@given(st.data(), ledgers(), spines(), spans())
+def test_every_split_on_every_way_gives_the_figure_again(data, works, spine, span):
+    fence = data.draw(
+        st.sampled_from(
+            [
+                Fence(),
+                Fence(),
+                Fence.of(members={"department": "d"}),
+                Fence.of(entities="A"),
+                Fence.of(sealed=SEALED),
+                Fence.of(accounts="10, 30, 40", members={"route": "x"}),
+                Fence.of(members={"department": "d"}, sealed=SEALED),
+            ]
+        )
+    )
+    works = with_finer(data.draw, works)
+    computed = run(data, works, spine, span, fence)
+    if computed is None:
+        return
+    every = [open_figure(computed, *at) for at in figures(computed)]
+    sums = [opened for opened in every if opened.pools is not None]
+    for opened in sums:
+        assert opened.total == opened.value, (opened.row.key, opened.column_key)
+    told = [opened for opened in sums if len(split(opened, "account").parts) > 0]
+    for opened in data.draw(st.lists(st.sampled_from(told), max_size=5, unique_by=id)) if told else ():
+        walk(data, opened, 4)
