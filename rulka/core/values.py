@@ -45,3 +45,11 @@ def amount(text: str, subject: str) -> Decimal:
     if AMOUNT.fullmatch(text.strip()) is None:
         raise RulkaError(f"{quoted(text)} is not a number.", hint="Write digits with a point.", subject=subject)
     return Decimal(text.strip())
+
+
+GAPS = str.maketrans("", "", ", \u00a0\u202f\u2009")
+
+
+def typed_amount(text: str, subject: str) -> Decimal:
+    """An amount as people type or copy it: grouped by commas or spaces, with a point, perhaps a minus."""
+    return amount(text.strip().replace("\u2212", "-").translate(GAPS), subject)

@@ -187,6 +187,7 @@ class JournalEntry(models.Model):
     revision = models.IntegerField()
     withdrawn = models.BooleanField(default=False)
     feed = models.ForeignKey("Feed", null=True, on_delete=models.SET_NULL, db_index=False)
+    row = models.IntegerField(null=True, help_text="The row of its first line in the file that brought it")
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["entity", "number"], name="one_entry_a_number")]

@@ -8,8 +8,10 @@ class WorksheetsConfig(AppConfig):
     label = "worksheets"
 
     def ready(self) -> None:
+        from rulka.ledger.taking import takes_rows
         from rulka.statements.library.leads import leads_to
 
+        takes_rows("Into a worksheet", "worksheet-from-trace")
         leads_to("Open as a worksheet", "open-as-worksheet")
         import rulka.core.sheet.functions
         import rulka.core.sheet.ledger_functions  # noqa: F401  registers the functions of the ledger

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from rulka.worksheets.pages import bring, formula, keeping, output, panel, since, tables, worksheet
+from rulka.worksheets.pages import bring, formula, keeping, output, panel, since, tables, tracing, worksheet
 
 urlpatterns = [
     path("", worksheet.worksheet_list, name="worksheets"),
@@ -17,6 +17,9 @@ urlpatterns = [
     path("<str:name>/title/", worksheet.rename, name="rename-worksheet"),
     path("<str:name>/delete/", worksheet.delete, name="delete-worksheet"),
     path("<str:name>/parameters/", worksheet.choose, name="worksheet-parameters"),
+    path("of-trace/<str:of>/<str:name>/", tracing.from_trace, name="worksheet-from-trace"),
+    path("<str:name>/trace/", tracing.whole_page, name="worksheet-trace"),
+    path("<str:name>/trace/<str:form>/", tracing.take, name="worksheet-take"),
     path("<str:name>/panel/", panel.panel, name="worksheet-panel"),
     path("<str:name>/offer/", formula.offer, name="worksheet-offer"),
     path("<str:name>/try/", formula.attempt, name="worksheet-try"),

@@ -379,6 +379,11 @@ class View:
         found: IntArray = single[self._book.keys.ids[single] > 0]
         return found
 
+    def line_ids(self, keys: IntArray) -> IntArray:
+        """The stored ids of those of some keys whose lines show, see `own_lines`."""
+        found: IntArray = self._book.keys.ids[self.own_lines(keys)]
+        return found
+
     @cached_property
     def _single_of(self) -> IntArray:
         """By key of the book, where it stands inside by itself; -1 where it is gathered or lies outside."""

@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 
@@ -70,7 +70,7 @@ class Pool:
     @property
     def value(self) -> Fraction:
         """What it counts in the figure."""
-        return self.factor * (_sum(self.amounts) + self.beyond)
+        return self.factor * (_whole(self.amounts.sum()) + self.beyond)
 
     @property
     def calendar(self) -> FiscalCalendar:
@@ -164,13 +164,12 @@ class Pool:
     def ratios(self) -> IntArray:
         """By slice and key what a local minor unit of a line counts in a translated amount, as fractions; 0 where the
         lines cancel out."""
-        sums = self.lines(texts=())
+        sums = self.lines()
         local = np.zeros(self.amounts.shape, dtype=object)
-        at, key = self.placed(sums)
-        np.add.at(local, (at, key), self.amount_of(sums.debit, sums.credit).astype(object))
+        np.add.at(local, self.placed(sums), self.amount_of(sums.debit, sums.credit).astype(object))
         found = np.zeros(self.amounts.shape, dtype=object)
         for place in zip(*np.nonzero(local), strict=True):
-            found[place] = Fraction(int(self.amounts[place]), int(local[place]))
+            found[place] = _whole(self.amounts[place]) / int(local[place])
         return found
 
     def _from_lines(self, sums: LineSums) -> tuple[IntArray, IntArray]:
@@ -179,25 +178,15 @@ class Pool:
         counts = np.zeros(self.amounts.shape, dtype=np.int64)
         own = self.amount_of(sums.debit, sums.credit).astype(amounts.dtype)
         if self.is_translated and len(own):
-            own = own * (self.ratios()[at, key] if not self.texts else self._former_ratios()[at, key])
+            own = own * self.ratios()[at, key]
         np.add.at(amounts, (at, key), own)
         np.add.at(counts, (at, key), sums.count)
         return amounts, counts
 
-    def _former_ratios(self) -> IntArray:
-        """The ratios of a pool that lines narrowed already: those of what it was before."""
-        sums = self.lines()
-        local = np.zeros(self.amounts.shape, dtype=object)
-        at, key = self.placed(sums)
-        np.add.at(local, (at, key), self.amount_of(sums.debit, sums.credit).astype(object))
-        found = np.zeros(self.amounts.shape, dtype=object)
-        for place in zip(*np.nonzero(local), strict=True):
-            found[place] = Fraction(self.amounts[place]) / int(local[place])
-        return found
 
-
-def _sum(amounts: IntArray) -> Fraction:
-    return Fraction(amounts.sum()) if amounts.dtype == object else Fraction(int(amounts.sum()))
+def _whole(value: Any) -> Fraction:
+    """An amount as a fraction; arrays of objects hold such already."""
+    return value if isinstance(value, Fraction) else Fraction(int(value))
 
 
 def _passing(pool: Pool) -> tuple[tuple[str, tuple[str, ...]], ...]:

@@ -14,9 +14,10 @@ from rulka.core.books.narrowing import codes_of
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value
+from rulka.core.definitions.spines import LineDef
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.proof.pools import Pool, Slice, closed_value, pools_of, rolled_pool
-from rulka.core.proof.terms import Term, sides_of, terms_of
+from rulka.core.proof.terms import Term, lines_of, sides_of, terms_of
 
 Step = tuple[str, str]
 """A direction and the code of the part that was gone into."""
@@ -40,6 +41,7 @@ REASONS = {
     "translation": "Translated at another rate",
     "balance": "Balances that the mean is of",
     "rest": "Not told apart",
+    "hidden": "It has no row of its own",
 }
 """Why a part of a figure can't be told apart in a direction."""
 
@@ -497,8 +499,7 @@ def _told(pool: Pool, by: str, tally: _Tally) -> Fraction:
     amounts = pool.amount_of(sums.debit, sums.credit)
     if pool.is_translated and len(amounts):
         at, key = pool.placed(sums)
-        ratios = pool._former_ratios() if pool.texts else pool.ratios()
-        amounts = amounts.astype(object) * ratios[at, key]
+        amounts = amounts.astype(object) * pool.ratios()[at, key]
     told = Fraction(0)
     for text, amount, count in zip(sums.texts[by], amounts.tolist(), sums.count.tolist(), strict=True):
         value = pool.factor * Fraction(amount)
@@ -524,6 +525,54 @@ def _untold(pool: Pool, rest: Fraction, tally: _Tally) -> None:
         tally.because(reason, value, pool.side)
         rest -= value
     tally.because("translation" if pool.is_translated else "rest", rest, pool.side)
+
+
+def statement_split(opened: Opened) -> Split | None:
+    """A total or calculation by the lines of the statement that it adds up; None where it is none, or its way left the
+    statement."""
+    computed = opened.computed
+    lines = lines_of(computed, opened.row.key, opened.column_key)
+    if lines is None or opened.is_narrowed or opened.value is None or opened.row.sealed:
+        return None
+    place, found = computed.place(opened.column_key), list[SplitPart]()
+    asked = sides_of(computed, opened.column_key)
+    two = [computed.place(column.key) for column in asked] if asked else []
+    for line, factor in lines:
+        for key, label in _rows_of(computed, line):
+            value = computed.cells[key][place]
+            if value is None:
+                return None
+            of_sides = [(computed.cells[key][at] or Fraction(0)) * factor for at in two] or [
+                value * factor,
+                Fraction(0),
+            ]
+            first, second = of_sides[0], -of_sides[1]
+            row = _row_of(computed, key)
+            found.append(
+                SplitPart(row, label, value * factor, (first, second), "" if row else "hidden", row.endswith(".total"))
+            )
+    return Split("part", opened.value, tuple(found))
+
+
+def _rows_of(computed: Computed, line: LineDef) -> list[tuple[str, str]]:
+    """What of a line shows on the statement, as keys of its cells with their labels; an expanding line's outermost rows
+    where they give it again."""
+    if line.kind == "section":
+        return [(line.key, line.total or line.label)]
+    depth = min((row.depth for row in computed.rows if row.line == line.key), default=0)
+    rows = [row for row in computed.rows if row.line == line.key and row.depth == depth]
+    if line.expand and rows and all(row.key in computed.cells for row in rows):
+        return [(row.key, row.label) for row in rows]
+    return [(line.key, line.label)]
+
+
+def _row_of(computed: Computed, key: str) -> str:
+    """The row that shows a line, '' where none does."""
+    for name in (f"{key}.total", key):
+        row = computed.rows_by_key.get(name)
+        if row is not None and row.has_figures:
+            return name
+    return ""
 
 
 def sides(opened: Opened) -> tuple[str, str] | None:

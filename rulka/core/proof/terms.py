@@ -63,6 +63,20 @@ def sides_of(computed: Computed, column_key: str) -> tuple[Column, Column] | Non
     return first, second
 
 
+def lines_of(computed: Computed, row_key: str, column_key: str) -> list[tuple[LineDef, Fraction]] | None:
+    """The lines of the statement that a total or calculation adds up in a column, each with its factor; None for others
+    and for formulas that do more than that."""
+    row, column = computed.row(row_key), computed.column(column_key)
+    if row.kind == "total":
+        return [(line, Fraction(1)) for line in _Terms(computed).summed(computed.line(row.line), column)]
+    if row.kind != "calculation":
+        return None
+    linear = _linear(tree_of(computed.line(row.line)), computed.plan.names)
+    if linear is None or linear[0]:
+        return None
+    return [(computed.plan.names.lines[key], factor) for key, factor in linear[1].items()]
+
+
 class _Terms:
     def __init__(self, computed: Computed) -> None:
         self.computed, self.names = computed, computed.plan.names
@@ -133,13 +147,16 @@ class _Terms:
         return self._all(self.of_leaf(leaf, column) for leaf in leaves)
 
     def _section(self, line: LineDef, column: Column) -> Terms | None:
+        return self._all(self.of_line(part, column) for part in self.summed(line, column))
+
+    def summed(self, line: LineDef, column: Column) -> list[LineDef]:
+        """The lines that a section adds up in a column."""
         units = self.computed.units
-        parts = [
+        return [
             part
             for part in summed(line)
             if shows(part, column) and (units[part.key] == units[line.key] or column.shows_quantities)
         ]
-        return self._all(self.of_line(part, column) for part in parts)
 
     def _calculation(self, line: LineDef, column: Column) -> Terms | None:
         linear = _linear(tree_of(line), self.names)

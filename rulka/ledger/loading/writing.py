@@ -242,8 +242,8 @@ class LoadWriter:
         cursor.execute(
             "INSERT INTO ledger_journalentry (id, ledger_id, entity_id, number, date, period, status, kind, "
             "modified_at, digest, revision, withdrawn, "
-            "feed_id) SELECT s.entry_id, %s, e.id, s.number, s.date, s.period, s.status, s.kind, s.modified_at, "
-            "s.digest, %s, 0, %s "
+            "feed_id, row) SELECT s.entry_id, %s, e.id, s.number, s.date, s.period, s.status, s.kind, s.modified_at, "
+            "s.digest, %s, 0, %s, s.line_row "
             "FROM temp.stage_entry s CROSS JOIN ledger_entity e WHERE s.state = %s AND e.ledger_id = %s AND e.code = "
             "s.entity ORDER BY s.id",
             [self.ledger.pk, self.now, self.feed.pk if self.feed else None, NEW, self.ledger.pk],
@@ -275,11 +275,11 @@ class LoadWriter:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
         tally = self.report.tally("lines")
         cursor.execute(
-            "SELECT first, lines, date, period, status, effect, kind, modified_at, digest FROM temp.stage_entry WHERE "
-            "id = %s",
+            "SELECT first, lines, date, period, status, effect, kind, modified_at, digest, line_row FROM "
+            "temp.stage_entry WHERE id = %s",
             [staged],
         )
-        first, count, date, period, status, effect, kind, modified_at, digest = cursor.fetchone()
+        first, count, date, period, status, effect, kind, modified_at, digest, row = cursor.fetchone()
         cursor.execute(
             f"SELECT line, place, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS} FROM "
             f"temp.stage_line "
@@ -316,12 +316,13 @@ class LoadWriter:
         moved = moved or bool(former) or withdrawn or former_kind != kind
         cursor.execute(
             "UPDATE ledger_journalentry SET date = %s, period = %s, status = %s, kind = %s, modified_at = %s, digest "
-            "= %s, revision = %s, withdrawn = 0 "
-            "WHERE id = %s",
+            "= %s, revision = %s, withdrawn = 0 WHERE id = %s",
             [date, period, status, kind, modified_at, digest, self.now if moved else revision, entry_id],
         )
         entries = self.report.tally("entries")
         if moved:
+            feed = self.feed.pk if self.feed else None
+            cursor.execute("UPDATE ledger_journalentry SET row = %s, feed_id = %s WHERE id = %s", [row, feed, entry_id])
             entries.changed += 1
         else:
             entries.same += 1

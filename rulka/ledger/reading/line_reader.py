@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
@@ -27,6 +28,48 @@ COLUMNS = {
     "user": 'l."user"',
 }
 JOINED = "FROM ledger_journalline l JOIN ledger_journalentry e ON e.id = l.entry_id"
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Lines of an effect in some stored periods, between two days where these are said, both included."""
+
+    effect: int
+    periods: tuple[int, ...]
+    start: date | None = None
+    end: date | None = None
+
+
+def condition(
+    ids: Sequence[int],
+    pieces: Sequence[Piece],
+    statuses: Sequence[int],
+    texts: Sequence[tuple[str, Sequence[str]]] = (),
+) -> tuple[str, list[Any]]:
+    """Lines of some posting keys by their ids and of any of some pieces, as a condition on `l` (and `e` where kinds are
+    asked) and its values."""
+    every = sorted({period for piece in pieces for period in piece.periods})
+    parts = [
+        "l.key_id IN (SELECT value FROM json_each(%s))",
+        "l.period IN (SELECT value FROM json_each(%s))",
+        f"l.status IN ({', '.join(str(int(status)) for status in statuses)})",
+    ]
+    values: list[Any] = [json.dumps(list(ids)), json.dumps(every)]
+    any_of = []
+    for piece in pieces:
+        own = [f"l.effect = {int(piece.effect)}"]
+        if sorted(piece.periods) != every:
+            own.append("l.period IN (SELECT value FROM json_each(%s))")
+            values.append(json.dumps(sorted(piece.periods)))
+        if piece.start and piece.end:
+            own.append("l.date BETWEEN %s AND %s")
+            values += [piece.start.isoformat(), piece.end.isoformat()]
+        any_of.append(f"({' AND '.join(own)})")
+    parts.append(f"({' OR '.join(any_of) or '0'})")
+    for name, wanted in texts:
+        parts.append(f"{COLUMNS[name]} IN (SELECT value FROM json_each(%s))")
+        values.append(json.dumps(list(wanted)))
+    return " AND ".join(parts), values
 
 
 class LineReader:
@@ -133,30 +176,12 @@ class LineReader:
     def where(self, asked: LinesAsked) -> tuple[str, list[Any]]:
         """Which lines, as a condition on `l` (and `e` where kinds are asked) and its values."""
         numbers = [period_number(period.code) for period in self.frame.calendar.periods]
-        every = sorted({numbers[place] for _, places in asked.pieces for place in places})
-        ids = [int(self.ids[key]) for key in asked.keys if key < len(self.ids)]
-        parts = [
-            "l.key_id IN (SELECT value FROM json_each(%s))",
-            "l.period IN (SELECT value FROM json_each(%s))",
-            f"l.status IN ({', '.join(str(int(status)) for status in asked.statuses)})",
+        pieces = [
+            Piece(effect, tuple(numbers[place] for place in places), asked.start, asked.end)
+            for effect, places in asked.pieces
         ]
-        values: list[Any] = [json.dumps(ids), json.dumps(every)]
-        one_by_one = []
-        for effect, places in asked.pieces:
-            mine = sorted(numbers[place] for place in places)
-            if mine == every:
-                one_by_one.append(f"l.effect = {int(effect)}")
-            else:
-                one_by_one.append(f"(l.effect = {int(effect)} AND l.period IN (SELECT value FROM json_each(%s)))")
-                values.append(json.dumps(mine))
-        parts.append(f"({' OR '.join(one_by_one) or '0'})")
-        if asked.start and asked.end:
-            parts.append("l.date BETWEEN %s AND %s")
-            values += [asked.start.isoformat(), asked.end.isoformat()]
-        for name, texts in asked.texts:
-            parts.append(f"{COLUMNS[name]} IN (SELECT value FROM json_each(%s))")
-            values.append(json.dumps(list(texts)))
-        return " AND ".join(parts), values
+        ids = [int(self.ids[key]) for key in asked.keys if key < len(self.ids)]
+        return condition(ids, pieces, asked.statuses, asked.texts)
 
     def historical(self) -> Historical:
         """All lines with a historical amount, summed by key, period, status and effect."""

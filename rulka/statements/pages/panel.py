@@ -26,8 +26,10 @@ from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
 from rulka.core.proof.placing import suggestions
 from rulka.formats.figures import figure_text
+from rulka.ledger.reading import trace_address
 from rulka.ledger.reading.trace_panel import known_crumbs, trace_panel
 from rulka.ledger.seat import Seat
+from rulka.ledger.taking import takers
 from rulka.statements.library.assemble import statements_using
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
@@ -39,26 +41,20 @@ from rulka.statements.pages.fields import column_settings, line_settings, statem
 from rulka.statements.running.runs import Outcome, page_nodes
 
 TABS = ("line", "column", "page", "trace", "footing")
-STATE = (
+STATE: tuple[str, ...] = (
     "panel",
     "row",
     "column",
     "lines",
     "columns",
-    "account",
-    "part",
-    "rolled",
-    "entity",
-    "entry",
-    "sort",
     "search",
-    "page",
     "type",
     "category",
     "only",
     "one",
     "other",
 )
+STATE = tuple(dict.fromkeys((*STATE, *trace_address.NAMES)))
 TITLES = {"start": "Start"}
 
 
@@ -75,7 +71,7 @@ def panel_context(
     seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any
 ) -> dict[str, Any]:
     """Template and context of the panel; `asked` holds the address, see STATE."""
-    state = State({name: str(asked[name]) for name in STATE if asked.get(name)})
+    state = State({name: ",".join(asked.getlist(name)) for name in STATE if asked.get(name)})
     kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
     begun = "begun" in definitions["statement"].body
     build = {
@@ -338,8 +334,24 @@ def _versions(about: About) -> dict[str, Any]:
 
 
 def _trace(about: About) -> dict[str, Any]:
-    seat, computed = about.seat, about.computed
+    seat, name = about.seat, about.definitions["statement"].name
+    shown = trace_panel(seat.ledger, seat.view, about.computed, about.state)
+    address = shown.get("address")
+    query = f"{seat.query}&{address.with_(room='')}" if address else seat.query
+    room = bool(about.state.get("room"))
+    page, whole = reverse("statement", args=[name]), reverse("statement-trace", args=[name])
     return {
         "template": "ledger/_trace.html",
-        **trace_panel(seat.ledger, seat.view, computed, about.state),
+        "room": room,
+        "whole": ("Back to the page", f"{page}?{query}") if room else ("Whole page", f"{whole}?{query}&room=yes"),
+        "takes": [
+            (title, f"{reverse('statement-take', args=[name, form])}?{query}{'&room=yes' if room else ''}")
+            for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))
+        ],
+        "into": [
+            (taker.title, f"{reverse(taker.address, args=['statement', name])}?{query}{'&room=yes' if room else ''}")
+            for taker in takers()
+            if seat.person.may_edit
+        ],
+        **shown,
     }

@@ -16,13 +16,16 @@ from rulka.core.errors import NotFound
 from rulka.core.proof.marks import marks
 from rulka.core.proof.placing import suggestions
 from rulka.formats.output.page import show
+from rulka.ledger.pages.taking import taken_file
 from rulka.ledger.reading.history import latest_revision
+from rulka.ledger.reading.trace_address import said_in
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import shelves
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.leads import leads
 from rulka.statements.library.opening import open_statement
+from rulka.statements.library.storing import title_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.blocks import Blocks
@@ -150,4 +153,32 @@ def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
     if at := request.GET.get("at", ""):
         own = runs.node_asked(definitions["statement"], node="", of="own")
         seat = replace(seat, of=at) if own else replace(seat, node=at)
-    return render(request, "statements/_panel.html", _opened(request, seat, request.GET, None, definitions))
+    context = _opened(request, seat, request.GET, None, definitions)
+    response = render(request, "statements/_panel.html", context)
+    if not at:
+        # a step of a trace is a step of the browser's history; other panels stand in place of what was shown
+        header = "HX-Push-Url" if context["panel"] == "trace" else "HX-Replace-Url"
+        response[header] = f"{reverse('statement', args=[name])}?{request.GET.urlencode()}"
+    return response
+
+
+@require_GET
+def statement_trace(request: HttpRequest, name: str) -> HttpResponse:
+    """A trace on the whole page."""
+    seat = seat_of(request)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
+    asked = request.GET.copy()
+    asked["panel"], asked["room"] = "trace", "yes"
+    context = _opened(request, seat, asked, None, definitions)
+    own = {"panel_url": reverse("statement-trace", args=[name]), "latest": latest_revision(seat.ledger)}
+    context |= {"title": title_of(definitions["statement"]), "page_url": reverse("statement", args=[name]), **own}
+    return render(request, "statements/trace.html", context)
+
+
+@require_GET
+def statement_take(request: HttpRequest, name: str, form: str) -> HttpResponse:
+    """What a trace shows, as a file."""
+    seat = seat_of(request)
+    definitions = open_statement(seat.ledger, name, person=seat.person)
+    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    return taken_file(seat.ledger, seat.view, outcome.computed, said_in(request.GET), form)

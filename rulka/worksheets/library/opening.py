@@ -76,7 +76,7 @@ def put_on_shelf(worksheet: Worksheet, shelf: str, *, person: Person) -> None:
     worksheet.save(update_fields=["shelf"])
 
 
-RESERVED = ("begin", "functions", "from", "tables")
+RESERVED = ("begin", "functions", "from", "of-trace", "tables")
 """Names that addresses beside those of worksheets begin with."""
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -13,19 +13,24 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
+from rulka.core.books.book import View
+from rulka.core.compute.computed import Computed
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import GAP, MINUS
 from rulka.core.sheet.addresses import Box, Key, cell_text, read_cell
 from rulka.core.sheet.number_format import write
 from rulka.core.sheet.parameters import KINDS, Parameter, choices_of, parameter_from
 from rulka.core.sheet.showing import Shower
-from rulka.core.sheet.tracing import computed_for, trace_cell_value
+from rulka.core.sheet.tracing import FIGURE, computed_for, trace_cell_value
 from rulka.core.sheet.values import SheetError
 from rulka.core.sheet.workbook import LOOK_KEYS, Sheet
 from rulka.core.values import is_whole, key_in
+from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger
-from rulka.ledger.reading.trace_panel import trace_panel
+from rulka.ledger.reading.trace_address import said_in
+from rulka.ledger.reading.trace_panel import Crumb, trace_panel
 from rulka.ledger.seat import Seat
+from rulka.ledger.taking import takers
 from rulka.statements.library.shelves import shelves_seen
 from rulka.worksheets.editing.actions import PAPERS
 from rulka.worksheets.library.links import links_of
@@ -47,7 +52,6 @@ TABS = (
     ("blocks", "Blocks"),
     ("sheet", "Sheet"),
 )
-STATE = ("row", "column", "account", "part", "rolled", "entity", "entry", "sort", "search", "page")
 NUMBERS = (
     ("", "as it comes"),
     ("#,##0.00", "amount, 1 234.50"),
@@ -128,7 +132,7 @@ def panel_context(page: Asked, live: Live, sheet: Sheet, asked: QueryDict) -> di
     try:
         context |= builders[kind](page, live, key, asked)
     except RulkaError as error:
-        context |= {"refused": error, "crumbs": [(cell_text(*at), "ask="), ("", "")]}
+        context |= {"refused": error, "crumbs": [Crumb(cell_text(*at), "ask="), Crumb("", "")]}
     return context
 
 
@@ -255,23 +259,8 @@ def _trace(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any
     questions = [part for part in trace.parts if part.question is not None]
     if is_whole(asked.get("ask", "")):
         number = key_in(str(asked["ask"]))
-        if number >= len(questions):
-            raise NotFound("The cell asks something else now.", hint="Open its trace again.", subject="trace")
-        question = questions[number].question
-        assert question is not None  # those without one were left out
-        view = live.source.around.view_of(question.ledger)
-        computed = computed_for(question, live.source.amounts)
-        state = {name: str(asked[name]) for name in STATE if asked.get(name)}
-        ledger = find_ledger(question.ledger) if question.ledger else seat.ledger  # `view_of` asked for the right
-        level = trace_panel(ledger, view, computed, {"row": "figure", "column": "figure", **state})
-        own = _hidden(key, number, state)
-        return {
-            **level,
-            "template": "ledger/_trace.html",
-            "crumbs": [(trace.at, "ask="), *level.get("crumbs", [])],
-            "trace_base": f"{seat.query}&{urlencode({name: own[name] for name in ('sheet', 'cell', 'panel', 'ask')})}",
-            "state": own,
-        }
+        ledger, view, computed = traced_question(seat, live, key, number)
+        return _question(page, key, number, trace_panel(ledger, view, computed, figure_state(asked)), asked)
     shown = shower.shown(key)
     return {
         "template": "worksheets/_panel_trace.html",
@@ -281,10 +270,50 @@ def _trace(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any
     }
 
 
-def _hidden(key: Key, number: int, state: Mapping[str, str]) -> dict[str, str]:
-    """What a form has to send to stay at a level of a trace."""
-    own = {"sheet": str(key[0]), "cell": cell_text(key[1], key[2]), "panel": "trace", "ask": str(number)}
-    return {"search": "", "sort": "", **own, **state}
+def figure_state(asked: QueryDict) -> dict[str, str]:
+    """What an address says of a trace of a question, which has one line and one column."""
+    return {"row": FIGURE, "column": FIGURE, **said_in(asked)}
+
+
+def traced_question(seat: Seat, live: Live, key: Key, number: int) -> tuple[Ledger, View, Computed]:
+    """A question of a cell's formula as a statement that was run; raises NotFound where the cell asks no such."""
+    questions = [part.question for part in trace_cell_value(live.calculation, key).parts if part.question is not None]
+    if number >= len(questions):
+        raise NotFound("The cell asks something else now.", hint="Open its trace again.", subject="trace")
+    question = questions[number]
+    view = live.source.around.view_of(question.ledger)  # asks for the right
+    ledger = find_ledger(question.ledger) if question.ledger else seat.ledger
+    return ledger, view, computed_for(question, live.source.amounts)
+
+
+def _question(page: Asked, key: Key, number: int, shown: dict[str, Any], asked: QueryDict) -> dict[str, Any]:
+    """A trace of a question: where it leads, and what can be taken of it."""
+    seat, name = page.seat, page.worksheet.name
+    where = {"sheet": str(key[0]), "cell": cell_text(key[1], key[2]), "panel": "trace", "ask": str(number)}
+    base = f"{seat.query}&{urlencode(where)}"
+    address = shown.get("address")
+    room = bool(asked.get("room"))
+    query = f"{base}&{address.with_(room='')}" if address else base
+    roomy = f"{query}&room=yes" if room else query
+    back, whole = reverse("worksheet", args=[name]), reverse("worksheet-trace", args=[name])
+    return {
+        **shown,
+        "template": "ledger/_trace.html",
+        "crumbs": [Crumb(where["cell"], "ask="), *shown.get("crumbs", [])],
+        "trace_base": base,
+        "room": room,
+        "whole": ("Back to the page", f"{back}?{query}") if room else ("Whole page", f"{whole}?{query}&room=yes"),
+        "takes": [
+            (title, f"{reverse('worksheet-take', args=[name, form])}?{roomy}")
+            for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))
+        ],
+        "into": [
+            (taker.title, f"{reverse(taker.address, args=['worksheet', name])}?{roomy}")
+            for taker in takers()
+            if seat.person.may_edit
+        ],
+        "state": said_in(asked),
+    }
 
 
 def _part(shower: Shower, part: Any, key: Key, questions: list[Any]) -> ShownCellPart:

@@ -28,6 +28,12 @@ const rulka = {
     const typing = document.activeElement?.matches("input:not([type=radio]):not([type=checkbox]), textarea, select");
     if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
   });
+  // a trace goes back and on as the browser does
+  document.addEventListener("click", (event) => {
+    const went = event.target.closest?.("[data-history]");
+    if (went) history[went.dataset.history]();
+  });
+  document.addEventListener("htmx:afterSettle", (event) => { if (event.target.id === "trace") document.querySelector("#trace .crumbs, #trace a")?.closest("#trace").querySelector(".ways [aria-current], .crumbs b, a")?.focus({ preventScroll: true }); });
   document.addEventListener("change", (event) => { if (event.target.matches?.("select.sends")) event.target.form.requestSubmit(); });
   document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
   // the list of periods: open once it has come, closed by Escape, by choosing or by going elsewhere

@@ -232,7 +232,7 @@
     if (!spot.classList.contains("figure")) return false;
     const panel = el("panel");
     const shown = panel.dataset.row === rowOf(spot).dataset.row && panel.dataset.column === spot.dataset.column;
-    const first = shown && panel.querySelector(".parts a");
+    const first = shown && panel.querySelector(".parts tbody a");
     if (first) first.focus();
     return Boolean(first);
   }
@@ -528,6 +528,11 @@
       if (row) at.row = row.dataset.row;
       else if (columns.length) { const head = heads().find((candidate) => columns.includes(candidate.dataset.written)); if (head) { at.row = HEADS; at.column = head.dataset.heading; } }
     }
+    // the figure that a trace began at stays marked
+    figures().querySelectorAll("td.traced").forEach((cell) => cell.classList.remove("traced"));
+    if (panel.dataset.row && panel.dataset.column) {
+      figures().querySelector(`tr[data-row="${CSS.escape(panel.dataset.row)}"] a.figure[data-column="${CSS.escape(panel.dataset.column)}"]`)?.closest("td").classList.add("traced");
+    }
     setEntry();
   }
   function takeTyped(field) {
@@ -585,7 +590,13 @@
   });
   document.addEventListener("DOMContentLoaded", () => {
     if (!figures()) return;
-    if (new URLSearchParams(location.search).get("panel") === "start") document.querySelector("#panel [type=radio]:checked")?.focus();
+    const asked = new URLSearchParams(location.search);
+    if (asked.get("panel") === "trace" && asked.get("row") && asked.get("column")) {
+      Object.assign(at, { row: asked.get("row"), column: asked.get("column") });
+      find()?.scrollIntoView({ block: "nearest", inline: "nearest" });
+      (asked.get("in") || asked.get("entry") ? el("panel") : find())?.focus({ preventScroll: true });
+    }
+    if (asked.get("panel") === "start") document.querySelector("#panel [type=radio]:checked")?.focus();
     settle();
     watch();
     freeze();

@@ -1,0 +1,550 @@
+"""The last step of a trace: the journal lines and budget rows behind a figure, in any order, filtered and paged.
+
+What was found for one order and filter is kept with the view: a deep page, the count and the sum cost nothing more.
+"""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from fractions import Fraction
+from hashlib import blake2b
+from itertools import accumulate
+from threading import RLock
+from typing import Any
+
+import numpy as np
+from django.db import connection
+
+from rulka.core.books.book import View
+from rulka.core.books.calendar import period_code, period_number
+from rulka.core.books.chart import IntArray
+from rulka.core.books.own_calendar import first_day, last_day, periods_of_group
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.proof.pools import Pool, Slice
+from rulka.core.proof.splits import Opened
+from rulka.ledger.models import JournalLine, Ledger, Revision
+from rulka.ledger.reading.line_reader import Piece, condition
+from rulka.ledger.reading.trace_columns import (
+    AMOUNTS,
+    LIST_COLUMNS,
+    OWN_COLUMNS,
+    SEARCHED,
+    TEXT_COLUMNS,
+    KeyCodes,
+    columns_of,
+    keyed,
+    labels_of,
+    places,
+    stored,
+    written,
+)
+
+PAGE = 40
+MOST_KEPT_ROWS = 2_000_000
+MOST_TICKS = 200
+
+
+@dataclass(frozen=True)
+class LineQuery:
+    """How lines are filtered and ordered: texts anywhere, amounts and days between two ends, ticked values by column,
+    a column to order by (`-date` is the newest first)."""
+
+    search: str = ""
+    least: Fraction | None = None
+    most: Fraction | None = None
+    first: date | None = None
+    last: date | None = None
+    ticks: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    sort: str = "-date"
+
+    @property
+    def filters(self) -> bool:
+        return bool(self.search or self.ticks) or None not in (self.least, self.most) or bool(self.first or self.last)
+
+    def without_ticks_of(self, column: str) -> LineQuery:
+        """The same, but for what was ticked in a column."""
+        kept = tuple(tick for tick in self.ticks if tick[0] != column)
+        return LineQuery(self.search, self.least, self.most, self.first, self.last, kept, self.sort)
+
+
+@dataclass(frozen=True)
+class ShownLine:
+    """A journal line or budget row: its cells by column as text or exact amounts, what it counts in the figure, and the
+    decimals of its amounts. `entity` and `entry` lead on to the entry, empty for budget rows."""
+
+    cells: Mapping[str, Any]
+    value: Fraction
+    digits: int
+    entity: str = ""
+    entry: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class LineList:
+    """Lines in order: their ids, the pool each is of, and what each counts in the figure as multiples of its pool's
+    factor."""
+
+    ids: IntArray
+    pool: IntArray
+    amounts: IntArray
+    factors: tuple[Fraction, ...]
+
+    def __len__(self) -> int:
+        return len(self.ids)
+
+    def values(self, start: int = 0, stop: int | None = None) -> list[Fraction]:
+        """What lines count in the figure."""
+        span = slice(start, stop)
+        pairs = zip(self.pool[span].tolist(), self.amounts[span].tolist(), strict=True)
+        return [self.factors[pool] * amount for pool, amount in pairs]
+
+    def sum_to(self, stop: int | None = None) -> Fraction:
+        """What the lines before a place come to."""
+        pool, amounts = self.pool[:stop], self.amounts[:stop]
+        parts = (factor * plain(amounts[pool == at].sum()) for at, factor in enumerate(self.factors))
+        return sum(parts, Fraction(0))
+
+
+def plain(value: Any) -> Fraction:
+    return value if isinstance(value, Fraction) else Fraction(int(value))
+
+
+class LineLists:
+    """Lists that were asked for last, as many as fit."""
+
+    def __init__(self) -> None:
+        self.kept: OrderedDict[str, LineList] = OrderedDict()
+        self.lock = RLock()
+
+    def find(self, name: str) -> LineList | None:
+        with self.lock:
+            if name in self.kept:
+                self.kept.move_to_end(name)
+            return self.kept.get(name)
+
+    def keep(self, name: str, found: LineList) -> LineList:
+        with self.lock:
+            self.kept[name] = found
+            while sum(map(len, self.kept.values())) > MOST_KEPT_ROWS and len(self.kept) > 1:
+                self.kept.popitem(last=False)
+        return found
+
+
+@dataclass(frozen=True)
+class Tick:
+    """A value that occurs in a column, with how many lines have it and what these come to."""
+
+    value: str
+    label: str
+    count: int
+    total: Fraction
+    is_on: bool
+
+
+@dataclass(frozen=True)
+class LinesPage:
+    """A page of lines of one side; `count` and `total` are of all that fit the filter, `behind` what all lines and rows
+    come to, `figure` what they should; `untold` is what has no lines, by why."""
+
+    lines: tuple[ShownLine, ...]
+    number: int
+    pages: int
+    count: int
+    total: Fraction
+    behind: Fraction
+    figure: Fraction
+    untold: tuple[tuple[str, Fraction], ...]
+    currencies: tuple[str, ...] = ()
+
+    @property
+    def agrees(self) -> bool:
+        return self.behind + sum((value for _, value in self.untold), Fraction(0)) == self.figure
+
+
+# which lines --------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True, eq=False)
+class Lines:
+    """The journal lines behind some pools, by a query."""
+
+    ledger: Ledger
+    view: View
+    pools: tuple[Pool, ...]
+    query: LineQuery = field(default_factory=LineQuery)
+
+    @classmethod
+    def of(cls, ledger: Ledger, opened: Opened, query: LineQuery, side: int | None = None) -> Lines:
+        """The lines behind an opened figure, of one of its sides or of all."""
+        pools = tuple(pool for pool in opened.pools or () if side is None or pool.side == side)
+        return cls(ledger, opened.computed.view, pools, query)
+
+    def whole(self) -> LineList:
+        """All lines of the pools, whatever is filtered."""
+        return Lines(self.ledger, self.view, self.pools).found()
+
+    def found(self) -> LineList:
+        """The lines that fit, in order; kept."""
+        lists = self.view.kept(("line lists",), LineLists)
+        name = self._name()
+        return lists.find(name) or lists.keep(name, self._read())
+
+    def _name(self) -> str:
+        told = blake2b(repr(self.query).encode(), digest_size=16)
+        for pool in self.pools:
+            told.update(pool.keys.tobytes() + repr((pool.asked, pool.factor, pool.measure)).encode())
+            told.update(repr(pool.reading).encode())
+        return told.hexdigest()
+
+    def _read(self) -> LineList:
+        rows: list[tuple[Any, ...]] = []
+        for at, pool in enumerate(self.pools):
+            rows += [(at, *row) for row in self._rows(pool)]
+        factors = tuple(pool.factor for pool in self.pools)
+        if not rows:
+            none = np.zeros(0, dtype=np.int64)
+            return LineList(none, none, none, factors)
+        rows.sort(key=self._order(), reverse=self.query.sort.startswith("-"))
+        pool_of, ids, _, debit, credit, *_ = zip(*rows, strict=True)
+        pools = np.array(pool_of, dtype=np.int64)
+        amounts = self._amounts(rows, pools, np.array(debit, dtype=np.int64), np.array(credit, dtype=np.int64))
+        kept = LineList(np.array(ids, dtype=np.int64), pools, amounts, factors)
+        return self._by_amount(kept)
+
+    def _amounts(self, rows: Sequence[Any], pools: IntArray, debit: IntArray, credit: IntArray) -> IntArray:
+        translated = any(pool.is_translated for pool in self.pools)
+        found = np.zeros(len(pools), dtype=object if translated else np.int64)
+        for at, pool in enumerate(self.pools):
+            mine = np.flatnonzero(pools == at)
+            own = pool.amount_of(debit[mine], credit[mine])
+            if pool.is_translated and len(mine):
+                ratios, place = _Ratios(pool), [rows[int(row)] for row in mine]
+                own = own.astype(object) * np.array([ratios.of(row) for row in place], dtype=object)
+            found[mine] = own
+        return found
+
+    def _by_amount(self, found: LineList) -> LineList:
+        """Put in the order of what lines count, where that was asked, and leave out amounts that don't fit."""
+        query = self.query
+        if query.sort.lstrip("-") != "amount" and query.least is None and query.most is None:
+            return found
+        values = found.values()
+        places: Iterable[int] = range(len(values))
+        if query.least is not None:
+            places = [at for at in places if abs(values[at]) >= query.least]
+        if query.most is not None:
+            places = [at for at in places if abs(values[at]) <= query.most]
+        if query.sort.lstrip("-") == "amount":
+            places = sorted(places, key=lambda at: abs(values[at]), reverse=query.sort.startswith("-"))
+        chosen = np.array(list(places), dtype=np.int64)
+        return LineList(found.ids[chosen], found.pool[chosen], found.amounts[chosen], found.factors)
+
+    def _order(self) -> Any:
+        column = self.query.sort.lstrip("-")
+        if column in ("debit", "credit"):
+            at = 4 if column == "debit" else 5
+            return lambda row: (row[at - 1], row[1])
+        if column == "amount":
+            return lambda row: row[1]
+        if column in OWN_COLUMNS or column in TEXT_COLUMNS:
+            return lambda row: (row[-1], row[1])
+        codes = KeyCodes(self.view, column)
+        return lambda row: (codes.of(row[2]), row[1])
+
+    def _rows(self, pool: Pool) -> list[tuple[Any, ...]]:
+        """(id, key, debit, credit, period, effect, what to order by) of the lines of a pool that fit."""
+        found = self._where(pool, self.query)
+        if found is None:
+            return []
+        where, values = found
+        column = self.query.sort.lstrip("-")
+        order = {**OWN_COLUMNS, **TEXT_COLUMNS}.get(column, "0")
+        by_period = "l.period, l.effect" if pool.is_translated else "0, 0"
+        names = f"l.id, l.key_id, l.debit, l.credit, {by_period}, {order}"
+        with connection.cursor() as cursor:
+            cursor.execute(f"SELECT {names} FROM {self._from(self.query, column)} WHERE {where}", values)
+            return list(cursor.fetchall())
+
+    @staticmethod
+    def _from(query: LineQuery, *columns: str) -> str:
+        named = {*columns, *(name for name, _ in query.ticks), *(SEARCHED if query.search else ())}
+        joined = " CROSS JOIN ledger_journalentry e ON e.id = l.entry_id" if named & {"entry", "kind"} else ""
+        return f"ledger_journalline l{joined}"
+
+    def _where(self, pool: Pool, query: LineQuery) -> tuple[str, list[Any]] | None:
+        keys = pool.keys
+        for name, wanted in query.ticks:
+            if name not in OWN_COLUMNS and name not in TEXT_COLUMNS:
+                codes = KeyCodes(self.view, name)
+                keys = keys[[codes.of_place(int(key)) in wanted for key in keys]]
+        pieces = stored_pieces(pool)
+        ids = pool.computed.view.line_ids(keys).tolist()
+        if not pieces or not ids:
+            return None
+        where, values = condition(ids, pieces, pool.asked.statuses, pool.asked.texts)
+        where = where.replace("e.kind", "(SELECT e.kind FROM ledger_journalentry e WHERE e.id = l.entry_id)")
+        parts = [where]
+        for name, wanted in query.ticks:
+            column = {**OWN_COLUMNS, **TEXT_COLUMNS}.get(name)
+            if column:
+                parts.append(f"{column} IN (SELECT value FROM json_each(%s))")
+                values.append(json.dumps([stored(name, value) for value in wanted]))
+        if query.search:
+            parts.append("(" + " OR ".join(f"{TEXT_COLUMNS[name]} LIKE %s ESCAPE '\\'" for name in SEARCHED) + ")")
+            text = query.search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+            values += [f"%{text}%"] * len(SEARCHED)
+        if query.first:
+            parts.append("l.date >= %s")
+            values.append(query.first.isoformat())
+        if query.last:
+            parts.append("l.date <= %s")
+            values.append(query.last.isoformat())
+        return " AND ".join(parts), values
+
+    # ticks ----------------------------------------------------------------------------------------------------------
+
+    def ticks(self, column: str) -> tuple[list[Tick], int]:
+        """The values that occur in a column among the lines that fit all but what is ticked in it, the largest sums
+        first, and how many there are in all."""
+        if column in AMOUNTS or column not in columns_of(self.view) or column in ("so far", "feed", "file", "row"):
+            raise NotFound(f"'{column}' has no values to tick.", subject="column")
+        asked = self.query.without_ticks_of(column)
+        inside = Lines(self.ledger, self.view, self.pools, asked)
+        totals: dict[str, list[Any]] = {}
+        for value, count, total in inside._grouped(column):
+            row = totals.setdefault(value, [0, Fraction(0)])
+            row[0] += count
+            row[1] += total
+        on = dict(self.query.ticks).get(column, ())
+        labels = labels_of(self.view, column)
+        found = [
+            Tick(value, labels.get(value, value) or "none", count, total, value in on)
+            for value, (count, total) in totals.items()
+        ]
+        found.sort(key=lambda tick: (not tick.is_on, -abs(tick.total), tick.value))
+        return found[:MOST_TICKS], len(found)
+
+    def _grouped(self, column: str) -> Iterator[tuple[str, int, Fraction]]:
+        needs_lines = self.query.least is not None or self.query.most is not None
+        if needs_lines or any(pool.is_translated for pool in self.pools):
+            yield from self._grouped_lines(column)
+            return
+        kept = {**OWN_COLUMNS, **TEXT_COLUMNS}.get(column)
+        for pool in self.pools:
+            found = self._where(pool, self.query)
+            if found is None:
+                continue
+            where, values = found
+            by = kept or "l.key_id"
+            with connection.cursor() as cursor:
+                cursor.execute(
+                    f"SELECT {by}, COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from(self.query, column)} "
+                    f"WHERE {where} GROUP BY 1",
+                    values,
+                )
+                rows = cursor.fetchall()
+            codes = None if kept else KeyCodes(self.view, column)
+            for value, count, debit, credit in rows:
+                sides = {"debits": debit, "credits": credit}
+                amount = sides.get(pool.measure, debit - credit)
+                text = codes.of(value) if codes else written(column, value)
+                yield text, count, pool.factor * amount
+
+    def _grouped_lines(self, column: str) -> Iterator[tuple[str, int, Fraction]]:
+        found = self.found()
+        for start in range(0, len(found), 5_000):
+            stop = start + 5_000
+            shown = self._shown(found.ids[start:stop].tolist(), [column])
+            for at, value in zip(found.ids[start:stop].tolist(), found.values(start, stop), strict=True):
+                yield str(shown[at].cells[column]), 1, value
+
+    # pages ----------------------------------------------------------------------------------------------------------
+
+    def page(self, number: int = 1, columns: Sequence[str] = LIST_COLUMNS, size: int = PAGE) -> LinesPage:
+        """A page of the lines that fit, with what all of them come to."""
+        found, whole = self.found(), self.whole()
+        pages = max(-(-len(found) // size), 1)
+        number = min(max(number, 1), pages)
+        start = (number - 1) * size
+        ids = found.ids[start : start + size].tolist()
+        shown, values = self._shown(ids, columns), found.values(start, start + size)
+        so_far = accumulate(values, initial=found.sum_to(start)) if "so far" in columns else iter(())
+        next(so_far, None)
+        lines = []
+        for at, value in zip(ids, values, strict=True):
+            line = shown[at]
+            cells = {**line.cells, "amount": value, "so far": next(so_far, None)}
+            lines.append(ShownLine(cells, value, line.digits, line.entity, line.entry))
+        figure = sum((pool.value for pool in self.pools), Fraction(0))
+        untold = without_lines(self.pools)
+        return LinesPage(
+            tuple(lines),
+            number,
+            pages,
+            len(found),
+            found.sum_to(),
+            whole.sum_to(),
+            figure,
+            untold,
+            _currencies(self.pools),
+        )
+
+    def every(self, columns: Sequence[str], most: int) -> tuple[list[ShownLine], int]:
+        """All lines that fit, as many as `most`, and how many there are."""
+        found = self.found()
+        ids = found.ids[:most].tolist()
+        lines: list[ShownLine] = []
+        so_far = Fraction(0)
+        for start in range(0, len(ids), 2_000):
+            stop = min(start + 2_000, len(ids))
+            shown = self._shown(ids[start:stop], columns)
+            for at, value in zip(ids[start:stop], found.values(start, stop), strict=True):
+                so_far += value
+                line = shown[at]
+                cells = {**line.cells, "amount": value, "so far": so_far}
+                lines.append(ShownLine(cells, value, line.digits, line.entity, line.entry))
+        return lines, len(found)
+
+    def _shown(self, ids: Sequence[int], columns: Sequence[str]) -> dict[int, ShownLine]:
+        lines = JournalLine.objects.select_related("entry__entity", "entry__feed").in_bulk(list(ids))
+        codes = {name: KeyCodes(self.view, name) for name in columns if name in keyed(self.view)}
+        place = places(self.view)
+        sources = {}
+        if {"file", "feed"} & set(columns):
+            wanted = {line.revision for line in lines.values()}
+            sources = dict(
+                Revision.objects.filter(ledger=self.ledger, number__in=wanted).values_list("number", "source")
+            )
+        found = {}
+        for pk, line in lines.items():
+            digits = self.view.digits_of(place[line.key_id])
+            entry = line.entry
+            cells: dict[str, Any] = {
+                "date": line.date.isoformat(),
+                "period": period_code(line.period),
+                "entry": entry.number,
+                "document": line.document,
+                "counterparty": line.counterparty,
+                "counterparty name": line.counterparty_name,
+                "text": line.description,
+                "source": line.source,
+                "user": line.user,
+                "kind": entry.kind,
+                "status": "pending" if line.status else "posted",
+                "batch": line.batch,
+                "debit": Fraction(line.debit, 10**digits),
+                "credit": Fraction(line.credit, 10**digits),
+                "revision": str(line.revision),
+                "feed": entry.feed.name if entry.feed else "",
+                "file": sources.get(line.revision, ""),
+                "row": "" if entry.row is None else str(entry.row),
+                **{name: own.of(line.key_id) for name, own in codes.items()},
+            }
+            found[pk] = ShownLine(cells, Fraction(0), digits, entry.entity.code, entry.number)
+        return found
+
+
+PLANNED = "planned"
+
+
+class _Ratios:
+    """What a local minor unit of a line counts where its pool is translated."""
+
+    def __init__(self, pool: Pool) -> None:
+        self.ratios = pool.ratios()
+        numbers = [period_number(period.code) for period in pool.calendar.periods]
+        self.slices = {
+            (one.effect, numbers[place]): at
+            for at, one in enumerate(pool.slices)
+            if pool.has_lines(one)
+            for place in one.places
+        }
+        self.keys = {key: at for at, key in enumerate(pool.keys.tolist())}
+        self.places = places(pool.computed.view)
+
+    def of(self, row: Sequence[Any]) -> Fraction:
+        """By a row of `_rows` with its pool before it."""
+        found: Fraction = self.ratios[self.slices[row[6], row[5]], self.keys[self.places[row[2]]]]
+        return Fraction(found)
+
+
+def stored_pieces(pool: Pool) -> list[Piece]:
+    """The journal lines behind a pool, by how they are stored."""
+    own = pool.reading.source.calendar
+    slices = [one for one in pool.slices if pool.has_lines(one)]
+    if own:
+        return [piece for one in slices for piece in _own_piece(pool, one)]
+    numbers = [period_number(period.code) for period in pool.calendar.periods]
+    asked = pool.asked
+    return [
+        Piece(effect, tuple(numbers[place] for place in places), asked.start, asked.end)
+        for effect, places in asked.pieces
+    ]
+
+
+def _own_piece(pool: Pool, one: Slice) -> list[Piece]:
+    """A slice of a calendar of its own: the group's periods that it may reach, and its days."""
+    calendar, asked = pool.calendar, pool.asked
+    wanted = [calendar.periods[place] for place in one.places]
+    start, end = asked.start or first_day(calendar, wanted), asked.end or last_day(calendar, wanted)
+    group = pool.computed.view.frame.calendar
+    stored = periods_of_group(group, calendar, wanted, whole=asked.start is None)
+    numbers = tuple(period_number(period.code) for period in stored)
+    return [Piece(one.effect, numbers, start, end)] if numbers else []
+
+
+def without_lines(pools: Iterable[Pool]) -> tuple[tuple[str, Fraction], ...]:
+    """What of some pools has no journal lines, by why: sealed, rolled, a plan, translated at another rate and so on."""
+    found: dict[str, Fraction] = {}
+    for pool in pools:
+        sealed = pool.computed.view.sealed_keys[pool.keys]
+        told = [("beyond", Fraction(pool.beyond))]
+        for at, one in enumerate(pool.slices):
+            amounts = pool.amounts[at]
+            reason = one.kind if one.kind in ("rolled", "translation", "balance", "rest") else PLANNED
+            told.append(
+                ("sealed", plain(amounts[sealed].sum())) if pool.has_lines(one) else (reason, plain(amounts.sum()))
+            )
+        for reason, amount in told:
+            found[reason] = found.get(reason, Fraction(0)) + pool.factor * amount
+    return tuple((reason, value) for reason, value in found.items() if value)
+
+
+def _currencies(pools: Iterable[Pool]) -> tuple[str, ...]:
+    """The currencies that lines stand in where the figure is translated from others."""
+    found = set()
+    for pool in pools:
+        frame = pool.computed.view.frame
+        if pool.is_translated:
+            found |= {frame.currencies[place] for place in pool.computed.view.keys.entity[pool.keys]}
+    return tuple(sorted(found))
+
+
+# refused ------------------------------------------------------------------------------------------------------------
+
+
+def refuse_sealed(opened: Opened) -> None:
+    """Raise RulkaError where all that stands behind a figure is sealed for the reader."""
+    pools = [pool for pool in opened.pools or () if len(pool.keys)]
+    view = opened.computed.view
+    if pools and all(view.sealed_keys[pool.keys].all() for pool in pools):
+        names = sorted({view.keys.account[key] for pool in pools for key in pool.keys})
+        item = view.frame.accounts.items[names[0]]
+        raise RulkaError(
+            f"The detail of {item.code} {item.name} is sealed.",
+            hint="Its total counts; its lines show only to those who may open the seal.",
+            subject="trace",
+            code="sealed",
+        )
+
+
+def quantity_digits(opened: Opened) -> int:
+    """Decimals of an opened figure's amounts."""
+    if opened.unit == "quantity":
+        return QUANTITY_DIGITS
+    return opened.computed.plan.node_of(opened.computed.column(opened.column_key)).digits
