@@ -132,8 +132,7 @@ def test_trace_of_retained_earnings_keeps_to_the_fence(sign_in, oracle):
         "panel": "trace",
         "row": "retained-earnings",
         "column": "now",
-        "account": "3210",
-        "rolled": "2026",
+        "in": "account=3210/period=FY2026 result",
     }
     text = client.get(reverse("statement-panel", args=["balance-sheet"]), asked).content.decode()
     assert "6110 Marine diesel" in text
@@ -144,9 +143,9 @@ def test_trace_of_retained_earnings_keeps_to_the_fence(sign_in, oracle):
 def test_trace_lines_and_entry_keep_to_the_fence(sign_in):
     client = sign_in("ships-lead")
     url = reverse("statement-panel", args=["income-statement"])
-    lines = client.get(url, {**FUEL, "period": "2027-P07", "node": "TF", "account": "6110", "part": "period:2027-P07"})
-    shown = lines.context["lines"]
-    assert shown.agrees and shown.count > 5
+    lines = client.get(url, {**FUEL, "period": "2027-P07", "node": "TF", "in": "account=6110", "by": "line"})
+    shown = lines.context["tables"][0]["lines"]
+    assert lines.context["agrees"] and shown.count > 5
     line = shown.lines[0]
     entry = client.get(url, {**FUEL, "period": "2027-P07", "entity": line.entity, "entry": line.entry})
     text = entry.content.decode()
@@ -172,8 +171,8 @@ def test_payroll_detail_is_sealed_but_for_accountant_and_controller(person, open
             **WAGES,
             "period": "2027-P07",
             "node": "TF",
-            "account": "5010",
-            "part": "period:2027-P07",
+            "in": "account=5010/period=2027-P07",
+            "by": "line",
             "search": "A. Marren",
         },
     ).content.decode()

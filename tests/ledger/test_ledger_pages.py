@@ -12,12 +12,13 @@ import pytest
 from django.urls import reverse
 
 from rulka.core.books.fence import NO_FENCE
-from rulka.core.proof.trace import trace_account, trace_cell
+from rulka.core.proof.splits import open_figure, split
+from rulka.core.proof.trace import trace_cell
 from rulka.ledger.models import ClosedPeriod, JournalEntry, JournalLine, Ledger
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter
 from rulka.ledger.reading.queries import view_of
-from rulka.ledger.reading.tracing import lines_page
+from rulka.ledger.reading.trace_lines import LineQuery, Lines
 from rulka.people.models import Person
 from rulka.statements.library.assemble import definitions_of
 from rulka.statements.running.runs import run
@@ -393,11 +394,13 @@ def test_own_calendar_on_a_statement_traces_to_its_journal_lines(small, command,
     for row in computed.rows:
         for column in computed.columns:
             assert trace_cell(computed, row.key, column.key).agrees
-            for part in (part for part in trace_cell(computed, row.key, column.key).parts if part.kind == "account"):
-                for component in trace_account(computed, row.key, column.key, part.account).parts:
-                    page = lines_page(ledger, computed, row.key, column.key, part.account, component.component)
-                    assert page.agrees and page.count, (row.key, column.key, component)
-                    traced += 1
+            whole = open_figure(computed, row.key, column.key)
+            assert Lines.of(ledger, whole, LineQuery()).page().agrees
+            for part in split(whole, "period").parts:
+                opened = open_figure(computed, row.key, column.key, [("period", part.code)])
+                page = Lines.of(ledger, opened, LineQuery()).page()
+                assert page.agrees and page.count, (row.key, column.key, part)
+                traced += 1
     assert traced >= 3
     told = json.loads(command("run_statement", "own", ledger="s", period="2026-P03", node="A.rest"))
     assert [column["heading"] for column in told["columns"]] == [

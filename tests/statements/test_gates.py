@@ -165,8 +165,9 @@ def test_line_that_its_author_closed_opens_for_nobody_who_only_reads(people, com
     told = {username: people[username].get(trace).content.decode() for username in ("amy", "dan")}
     assert "author closed its detail" in told["dan"] and "closed its detail" not in told["amy"]
     for row in ("sales", "sales:4100"):
-        address = trace.replace("row=sales", f"row={row}") + "&account=4100"
-        assert "February" not in people["dan"].get(address).content.decode()
+        for way in ("&by=account", "&in=account=4100", "&in=account=4100&by=period", "&by=line", "&by=counterparty"):
+            told = people["dan"].get(trace.replace("row=sales", f"row={row}") + way).content.decode()
+            assert "February" not in told and "4100" not in told.partition("<table")[2], way
     for username, opens in (("amy", True), ("dan", False)):
         for form in ("json", "csv", "html"):
             text = people[username].get(reverse("download", args=["result", form]) + WHERE).content.decode()

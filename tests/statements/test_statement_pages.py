@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from fractions import Fraction
+from urllib.parse import parse_qsl
 
 import pytest
 from django.urls import reverse
@@ -86,11 +87,23 @@ def test_bad_address_is_told_as_a_page_and_as_a_fragment(query, message, account
     [
         {"row": "nowhere"},
         {"row": "fuel", "column": "nowhere"},
-        {"row": "fuel", "column": "actual", "account": "9999"},
-        {"row": "fuel", "column": "actual", "account": "6110", "part": "period:1999-P01"},
+        {"row": "fuel", "column": "actual", "in": "account=9999"},
+        {"row": "fuel", "column": "actual", "in": "account"},
+        {"row": "fuel", "column": "actual", "in": "colour=red"},
+        {"row": "fuel", "column": "actual", "in": "account=6110/period=1999-P01"},
+        {"row": "fuel", "column": "actual", "in": "account=4110"},
+        {"row": "fuel", "column": "actual", "by": "colour"},
+        {"row": "fuel", "column": "percent", "by": "account"},
+        {"row": "fuel", "column": "actual", "by": "sides"},
+        {"row": "fuel", "column": "actual", "by": "line", "sort": "colour"},
+        {"row": "fuel", "column": "actual", "by": "line", "values": "amount"},
+        {"row": "fuel", "column": "actual", "by": "line", "cols": "colour"},
+        {"row": "fuel", "column": "actual", "by": "line", "least": "1O0"},
+        {"row": "fuel", "column": "actual", "by": "line", "first": "2026-13-01"},
+        {"document": "none"},
         {"entry": "none", "entity": "TF"},
         {"row": "income", "column": "actual"},
-        {"row": "fuel", "column": "actual", "account": "6110", "part": "year:x", "rolled": "x"},
+        {"row": "fuel", "column": "actual", "in": "period=FYx result"},
     ],
 )
 def test_bad_trace_address_is_told_in_the_panel(query, accountant):
@@ -219,17 +232,18 @@ def test_undo_is_refused_when_somebody_else_changed_the_part_since(accountant, c
 
 
 def walk(client, query, depth=0):
-    """Open a trace and everything below it, each level saying that it agrees; returns how many were opened."""
-    from urllib.parse import parse_qsl
-
+    """Open a trace, every direction of its first steps and what is below, each level saying that it agrees; returns how
+    many were opened."""
     response = client.get(url("statement-panel", **dict(parse_qsl(query))))
     context, text = response.context, response.content.decode()
+    if "lines are set next to each other" in text:
+        return 1  # too many to be matched: refused in words
     assert 'class="agrees no"' not in text and 'class="problem"' not in text, query
-    if context["level"] == "lines":
-        assert context["lines"].agrees, query
-        return 1
-    assert context["trace"].agrees, query
-    return 1 + sum(walk(client, part.query, depth + 1) for part in context["parts"][:3] if part.query and depth < 5)
+    assert context["agrees"] is True, (query, context["level"])
+    ways = [way for _, way, now in context["ways"] if not now] if depth in (0, 1) else []
+    listed = context["level"] in ("lines", "both")
+    below = [part.query for part in context["parts"][:3] if part.query] if depth < 5 and not listed else []
+    return 1 + sum(walk(client, way, 5) for way in ways) + sum(walk(client, part, depth + 1) for part in below)
 
 
 @pytest.mark.parametrize(
@@ -273,19 +287,42 @@ def test_traces_of_the_trial_balance_add_up(column, accountant, monkeypatch):
 
 def test_lines_are_sorted_filtered_and_paged_on_the_server(accountant, monkeypatch):
     monkeypatch.setattr("tests.statements.test_statement_pages.NAME", "balance-sheet")
-    query = {"panel": "trace", "row": "cash-and-bank", "column": "now", "account": "1810", "part": "period:2027-P07"}
-    first = accountant.get(url("statement-panel", **query)).context["lines"]
-    assert len(first.lines) == 20 and first.count > 40 and first.agrees
-    assert [line.day for line in first.lines] == sorted((line.day for line in first.lines), reverse=True)
-    second = accountant.get(url("statement-panel", **query, page=2)).context["lines"]
-    assert not {(line.entry, line.debit) for line in first.lines} & {(line.entry, line.debit) for line in second.lines}
-    largest = accountant.get(url("statement-panel", **query, sort="largest")).context["lines"]
-    sizes = [line.debit + line.credit for line in largest.lines]
-    assert sizes == sorted(sizes, reverse=True)
-    filtered = accountant.get(url("statement-panel", **query, search="card payments")).context["lines"]
-    assert 0 < filtered.count < first.count and filtered.agrees
-    assert all("Card payments" in line.text for line in filtered.lines)
-    assert filtered.debit == sum(line.debit for line in filtered.lines)
+    asked = {"panel": "trace", "row": "cash-and-bank", "column": "now", "in": "account=1810/period=2027-P07"}
+
+    def page(**more):
+        context = accountant.get(url("statement-panel", **asked, by="line", **more)).context
+        assert context["agrees"], more
+        return context["tables"][0]["lines"]
+
+    first = page()
+    assert len(first.lines) == 40 and first.count > 60
+    days = [line.cells["date"] for line in first.lines]
+    assert days == sorted(days, reverse=True)
+    every = [line for number in range(1, first.pages + 1) for line in page(page=number).lines]
+    assert len({(line.entry, line.value, line.cells["text"]) for line in every}) == first.count == len(every)
+    assert sum(line.value for line in every) == first.total == first.figure
+    for sort, of in (("-amount", lambda line: -abs(line.value)), ("document", lambda line: line.cells["document"])):
+        shown = [of(line) for number in (1, 2) for line in page(sort=sort, page=number).lines]
+        assert shown == sorted(shown), sort
+    some = [line for line in every if "Card payments" in line.cells["text"]]
+    filtered = page(search="card payments")
+    assert 0 < len(some) == filtered.count < first.count and filtered.total == sum(line.value for line in some)
+    least = page(least="10,000.00", first="2026-10-05", last="2026-10-20")
+    fits = [one for one in every if abs(one.value) >= 10_000 and "2026-10-05" <= one.cells["date"] <= "2026-10-20"]
+    assert 0 < len(fits) == least.count and least.total == sum(line.value for line in fits)
+    # the values that occur, and ticking some of them
+    context = accountant.get(url("statement-panel", **asked, by="line", values="source", cols="date,source,amount"))
+    ticks = {tick.value: (tick.count, tick.total) for tick in context.context["ticks"][0]}
+    sources = {line.cells["source"] for line in page(cols="date,source,amount").lines}
+    assert sources <= set(ticks) and sum(count for count, _ in ticks.values()) == first.count
+    assert sum(total for _, total in ticks.values()) == first.total
+    name = min(ticks, key=lambda value: ticks[value][0])
+    ticked = page(ticks=f"source={name}")
+    assert (ticked.count, ticked.total) == ticks[name] and ticked.behind == first.total
+    running = page(cols="amount,so far", sort="date").lines
+    assert [line.cells["so far"] for line in running] == [
+        sum(line.value for line in running[: at + 1]) for at in range(len(running))
+    ]
 
 
 def test_unknown_export_and_statement_are_told(accountant):

@@ -297,7 +297,13 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
     for route, held in ROUTES:
         if route in LEFT:
             continue
-        if route == "statement-panel":
+        if route in ("statement-take", "worksheet-take"):
+            for args, given in taken():
+                if (args[0] == "sums") == (route == "worksheet-take"):
+                    yield route, reverse(route, args=args) + "?" + urlencode({**where, **given})
+        elif route == "worksheet-from-trace":
+            continue  # it is posted to, with what the file of a trace has
+        elif route == "statement-panel":
             for name in ("result", "balance"):
                 for panel in panels():
                     yield route, reverse(route, args=[name]) + "?" + urlencode({**where, **panel})
@@ -340,7 +346,43 @@ def worksheet_queries() -> Iterator[dict[str, str]]:
             yield {"cell": cell, "panel": panel}
         yield {"cell": cell, "panel": "trace", "ask": "0"}
         for account in ("1000", "4000", "5000"):
-            yield {"cell": cell, "panel": "trace", "ask": "0", "account": account, "part": "period:2026-P02"}
+            opened = {"cell": cell, "panel": "trace", "ask": "0", "in": f"account={account}/period=2026-P02"}
+            yield opened
+            yield {**opened, "by": "line"}
+
+
+def taken() -> Iterator[tuple[list[str], dict[str, str]]]:
+    """Rows of traces as files: whose, and of what."""
+    for name, row in (("result", "sales"), ("result", "wages"), ("balance", "equity"), ("sums", "figure")):
+        for by in ("account", "route", "counterparty", "line"):
+            given = {"row": row, "column": "now", "by": by, "cols": ",".join(COLUMNS)}
+            for form in ("csv", "xlsx"):
+                yield [name, form], {**given, **({"cell": "F6", "ask": "0"} if name == "sums" else {})}
+
+
+DIRECTIONS = ("account", "period", "department", "route", "entity", "partner", "counterparty", "source", "document",
+              "user", "line", "sides")  # fmt: skip
+
+
+def traces(asked: dict[str, str], account: str) -> Iterator[dict[str, str]]:
+    """A figure in every direction, behind an account and a period too, its lines in every order and by every value."""
+    for way in ("", f"account={account}", f"account={account}/period=2026-P02", f"account={account}/period=FY2025",
+                f"account={account}/period=FY2025 result", "counterparty=K1", "source=pay", "route=s"):  # fmt: skip
+        for by in ("", *DIRECTIONS):
+            yield {**asked, **({"in": way} if way else {}), **({"by": by} if by else {})}
+    lines = {**asked, "in": f"account={account}", "by": "line", "cols": ",".join(COLUMNS)}
+    for column in COLUMNS:
+        yield {**lines, "sort": column}
+        yield {**lines, "values": column}
+    for query in ({"search": "ALTERED"}, {"search": "text"}, {"least": "1"}, {"most": "17"}, {"room": "yes"},
+                  {"ticks": "document=ALTERED"}, {"ticks": "route=s"}, {"page": "2"}):  # fmt: skip
+        yield {**lines, **query}
+    yield {**asked, "document": "ALTERED"}
+
+
+COLUMNS = ("date", "period", "entry", "account", "entity", "department", "route", "partner", "document", "counterparty",
+           "text", "source", "user", "kind", "status", "debit", "credit", "amount", "so far", "revision", "feed",
+           "file", "row")  # fmt: skip
 
 
 def is_read(address: str) -> bool:
@@ -363,11 +405,7 @@ def panels() -> Iterator[dict[str, str]]:
         for column in ("now", "to-date", "plan", "routes-n"):
             yield {"panel": "trace", "row": row, "column": column}
         if account:
-            opened = {"panel": "trace", "row": row, "column": "now", "account": account}
-            yield opened
-            yield {**opened, "part": "period:2026-P02"}
-            yield {**opened, "part": "year:2025"}
-            yield {**opened, "rolled": "2025"}
+            yield from traces({"panel": "trace", "row": row, "column": "now"}, account)
 
 
 CHANGING = re.compile(

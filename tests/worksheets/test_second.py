@@ -398,9 +398,9 @@ def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command, 
     amy.post(opening, {"opening": "stays", "revision": "1"})
     assert shown(amy, "S1") == "−50.00" and "it stays here" in amy.get(page).content.decode()
     panel = reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&cell=S1&panel=trace&ask=0&row=figure&column=figure"
-    assert "agrees with the figure" in dan.get(panel + "&account=4100").content.decode()
-    lines_of = dan.get(panel + "&account=4100&part=period:2026-P01").content.decode()
-    assert "figures are of revision 1, the journal lines of revision 2" in lines_of
+    assert "agrees with the figure" in dan.get(panel + "&in=account%3D4100").content.decode()
+    lines_of = dan.get(panel + "&in=account%3D4100/period%3D2026-P01&by=line").content.decode()
+    assert "figures are of revision 1; the journal has gone on since" in lines_of
     stays = dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE)
     assert stays.status_code == 422 and "stays at revision 1" in stays.content.decode()
     assert amy.post(opening, {"opening": "stays", "revision": "77"}).status_code == 404

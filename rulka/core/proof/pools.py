@@ -96,6 +96,11 @@ class Pool:
         places = np.array(chosen, dtype=np.int64)
         return replace(self, slices=kept, amounts=self.amounts[places], counts=self.counts[places], beyond=0)
 
+    def without_empty(self) -> Pool:
+        """Only the slices that hold anything of its keys."""
+        held = self.amounts.any(axis=1) | self.counts.any(axis=1)
+        return self.of_slices(np.flatnonzero(held).tolist())
+
     def of_texts(self, name: str, texts: tuple[str, ...]) -> Pool:
         """Only the lines whose field has one of some texts; what no lines carry has none."""
         pool = self.of_slices([at for at, one in enumerate(self.slices) if self.has_lines(one)])
@@ -205,10 +210,36 @@ def pools_of(computed: Computed, terms: Sequence[Term]) -> tuple[Pool, ...]:
         factor = _factor(computed, term)
         if factor and not term.is_closed:
             together.setdefault((term.column.key, term.leaf.group, factor, term.side), []).append(term)
-    return tuple(
-        _pool(computed, [term.leaf for term in alike], alike[0].column, factor, side)
-        for (_, _, factor, side), alike in together.items()
-    )
+    found: list[Pool] = []
+    for (_, _, factor, side), alike in together.items():
+        for leaves in _disjoint(computed, [term.leaf for term in alike], alike[0].column):
+            found += _apart(_pool(computed, leaves, alike[0].column, factor, side))
+    return tuple(found)
+
+
+def _disjoint(computed: Computed, leaves: Sequence[Leaf], column: Column) -> list[list[Leaf]]:
+    """Leaves in as few groups as have no posting key twice: what a statement counts twice stands in two of them."""
+    groups: list[tuple[BoolArray, list[Leaf]]] = []
+    for leaf in leaves:
+        own = computed.readings.keys_behind(leaf, column)
+        for taken, group in groups:
+            if not (taken & own).any():
+                taken |= own
+                group.append(leaf)
+                break
+        else:
+            groups.append((own.copy(), [leaf]))
+    return [group for _, group in groups]
+
+
+def _apart(pool: Pool) -> list[Pool]:
+    """A pool of balances as two: the lines of former years stand behind accounts that carry theirs over, and behind no
+    others."""
+    view = pool.computed.view
+    carrying = view.frame.carrying()[view.keys.account[pool.keys]]
+    if pool.measure not in ("opening", "closing") or carrying.all() or not carrying.any():
+        return [pool]
+    return [pool.of_keys(chosen).without_empty() for chosen in (carrying, ~carrying)]
 
 
 def _factor(computed: Computed, term: Term) -> Fraction:

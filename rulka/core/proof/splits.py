@@ -286,7 +286,7 @@ def directions(opened: Opened) -> list[str]:
     pools, frame = opened.pools, opened.computed.view.frame
     if not pools:
         return []
-    taken = {direction for direction, _ in opened.way}
+    taken = {direction for direction, _ in _since_rolled(opened.way)}
     by_line = any(pool.has_lines(one) for pool in pools for one in pool.slices)
     entities = {int(place) for pool in pools for place in _of_keys(pool, "entity")}
     partners = any((_of_keys(pool, "partner") >= 0).any() for pool in pools)
@@ -297,9 +297,17 @@ def directions(opened: Opened) -> list[str]:
     return [name for name in found if name not in at_last] + ["line"]
 
 
+def _since_rolled(way: tuple[Step, ...]) -> tuple[Step, ...]:
+    """The steps since a way went into a year's result that rolled: that consists of other accounts."""
+    rolled = [at for at, (direction, code) in enumerate(way) if direction == "period" and code.endswith(" result")]
+    return way[rolled[-1] + 1 :] if rolled else way
+
+
 def next_direction(opened: Opened) -> str:
     """The direction that is shown where none was chosen: the first that tells anything apart."""
     offered = directions(opened)
+    if not any(len(pool.keys) for pool in opened.pools or ()):
+        return "account" if offered else ""
     for name in ("entity", "account", "period"):
         if name in offered and len(_told_apart(opened, name)) > 1:
             return name

@@ -1,4 +1,4 @@
-"""From a figure down: its parts by line, column or account, and an account's amounts by period."""
+"""What a figure is made of on the statement: lines, columns, or accounts where these stand behind it at once."""
 
 from __future__ import annotations
 
@@ -6,31 +6,22 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
-import numpy as np
-
-from rulka.core.books.balances import Balances, Source
-from rulka.core.books.calendar import FiscalCalendar, Period
-from rulka.core.books.chart import IntArray
 from rulka.core.compute.columns import Column
 from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed
-from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value, evaluate
 from rulka.core.definitions.naming import tree_of
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.proof.splits import open_figure, split
 
-PartKind = Literal["row", "column", "account", "component", "rolled account", "rest"]
-ComponentKind = Literal["period", "opening", "year", "rolled", "days", "balance", "translation"]
+PartKind = Literal["row", "column", "account", "rest"]
 
 
 @dataclass(frozen=True)
 class Part:
-    """One part of a figure, in presented sign and major units.
-
-    `kind` is row, column, account or a component of an account (period, opening, year, rolled, days, balance); `row`,
-    `column`, `account` and `component` are the address that opens it further.
-    """
+    """One part of a figure, in presented sign and major units: a row, a column or an account, by the address that opens
+    it further."""
 
     kind: PartKind
     label: str
@@ -38,7 +29,6 @@ class Part:
     row: str = ""
     column: str = ""
     account: str = ""
-    component: str = ""
     adds: int = 1
 
 
@@ -201,35 +191,17 @@ def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> 
 
 
 def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
-    leaf = computed.leaf(row.key)
-    vector = computed.readings.vector(leaf, column)
-    if vector is None:
+    opened = open_figure(computed, row.key, column.key)
+    if opened.pools is None:
         return Trace(row.label, value, (), None, row.unit, "Nothing can be read here.")
-    totals = computed.readings.by_account(leaf, column)
-    keys = computed.readings.keys_behind(leaf, column)
-    booked = np.zeros(len(totals), dtype=bool)
-    booked[computed.view.keys.account[keys & vector.booked]] = True
-    items, parts = computed.view.frame.accounts.items, []
-    for place in np.flatnonzero(booked | (totals != 0)):
-        amount = _in_units(computed, leaf, column, int(totals[place]), vector.divisor)
-        parts.append(
-            Part(
-                "account",
-                f"{items[place].code} {items[place].name}",
-                amount,
-                row=row.key,
-                column=column.key,
-                account=items[place].code,
-            )
-        )
-    how = f"accounts behind {_column_label(column)}, {computed.readings.reading(leaf, column).measure}"
-    return Trace(row.label, value, tuple(parts), _sum(tuple(parts)), row.unit, how)
-
-
-def _in_units(computed: Computed, leaf: Leaf, column: Column, amount: int, divisor: int = 1) -> Fraction:
-    return Fraction(
-        amount * computed.readings.sign(leaf, column), divisor * 10 ** computed.readings.digits(leaf, column)
+    parts = tuple(
+        Part("account", part.label, part.value, row=row.key, column=column.key, account=part.code)
+        for part in split(opened, "account").parts
     )
+    how = (
+        f"accounts behind {_column_label(column)}, {computed.readings.reading(computed.leaf(row.key), column).measure}"
+    )
+    return Trace(row.label, value, parts, _sum(parts), row.unit, how)
 
 
 def sealed_rows(computed: Computed) -> set[str]:
@@ -238,190 +210,3 @@ def sealed_rows(computed: Computed) -> set[str]:
     view = computed.view
     codes = {item.code for item, sealed in zip(view.frame.accounts.items, view.sealed, strict=True) if sealed}
     return {row.key for row in computed.rows if row.key in computed.leaves and (row.sealed or codes & set(row.codes))}
-
-
-@dataclass(frozen=True)
-class Component:
-    """A slice of an account's balance in time: an address such as `period:2027-P07`.
-
-    `kind` is period (activity), opening (opening entries), year (everything of a former year, closing entries
-    included), rolled (the residual result of a former year), days (between two days), balance (one of the balances of
-    a mean) or translation (what restating a balance at another rate changed). `amount` is debit positive, minor units.
-    """
-
-    kind: ComponentKind
-    code: str
-    label: str
-    amount: int
-    count: int = 0
-
-    @property
-    def address(self) -> str:
-        return f"{self.kind}:{self.code}" if self.kind not in ("balance", "translation") else ""
-
-
-def _account_leaf(computed: Computed, row_key: str, account: str) -> Leaf:
-    row = computed.row(row_key)
-    if account not in row.codes or row_key not in computed.leaves:
-        raise NotFound(f"Account '{account}' does not stand behind {row.label}.", subject="account")
-    return computed.leaf(row_key)
-
-
-def trace_account(computed: Computed, row_key: str, column_key: str, account: str) -> Trace:
-    """Open an account behind a cell into periods, former years, opening entries and rolled results."""
-    leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
-    vector = computed.readings.vector(leaf, column) if column.has_figures else None
-    if vector is None:
-        raise NotFound(f"{column.heading} shows no ledger figures of its own.", subject="column")
-    place, part = computed.view.frame.accounts.index[account], computed.readings.part_sign(leaf, column)
-    parts = tuple(
-        Part(
-            "component",
-            c.label,
-            _in_units(computed, leaf, column, c.amount * part, vector.divisor),
-            row_key,
-            column.key,
-            account,
-            c.address,
-        )
-        for c in components(computed, leaf, column, place)
-    )
-    amount = int(computed.readings.by_account(leaf, column)[place])
-    unit = "quantity" if computed.view.frame.accounts[account].type == "statistical" else "money"
-    title = f"{account} {computed.view.frame.accounts[account].name}"
-    measure = computed.readings.reading(leaf, column).measure
-    return Trace(
-        title,
-        _in_units(computed, leaf, column, amount, vector.divisor),
-        parts,
-        _sum(parts),
-        unit,
-        f"{measure} by period, {_column_label(column)}",
-    )
-
-
-def components(computed: Computed, leaf: Leaf, column: Column, account: int) -> list[Component]:
-    """The slices in time whose amounts add up to an account's measure."""
-    reading = computed.readings.reading(leaf, column)
-    window, measure = reading.window, reading.measure
-    assert window is not None
-    keys = account_keys(computed, leaf, column, account)
-    balances, calendar = computed.view.balances_of(reading.source), computed.plan.calendar_of(column)
-    whole = int(computed.readings.by_account(leaf, column)[account]) * computed.readings.part_sign(leaf, column)
-    if window.by_day:
-        assert window.start and window.end
-        kind: ComponentKind = "days" if measure in ("activity", "debits", "credits") else "balance"
-        return [Component(kind, f"{window.start}/{window.end}", window.title, whole)]
-    if measure == "average":
-        return _balances_of_mean(balances, keys, calendar.periods[window.first : window.last + 1])
-    if measure in ("activity", "debits", "credits"):
-        periods = calendar.periods[window.first : window.last + 1]
-        found = [_activity(balances, keys, period, measure) for period in periods]
-        return [c for c in found if c.amount or c.count]
-    at = window.first if measure == "opening" else window.last
-    found = _through(computed, reading.source, keys, at, whole=measure == "closing", account=account, calendar=calendar)
-    restated = whole - sum(component.amount for component in found)
-    return (
-        [*found, Component("translation", "", "Translated at another rate", restated)]
-        if restated and computed.plan.translated
-        else found
-    )
-
-
-def _balances_of_mean(balances: Balances, keys: IntArray, periods: tuple[Period, ...]) -> list[Component]:
-    """The balances that a mean is of, each as it stands; the figure divides their sum by their number."""
-    found = [
-        Component("balance", "", f"Opening, {periods[0].title}", int(balances.opening[keys, periods[0].index].sum()))
-    ]
-    return found + [
-        Component("balance", "", f"Closing, {p.title}", int(balances.closing[keys, p.index].sum()))
-        for p in periods
-        if not p.adjusting
-    ]
-
-
-def account_keys(computed: Computed, leaf: Leaf, column: Column, account: int) -> IntArray:
-    """Places of the visible posting keys of an account behind a cell."""
-    return np.flatnonzero(computed.readings.keys_behind(leaf, column) & (computed.view.keys.account == account))
-
-
-def _activity(balances: Balances, keys: IntArray, period: Period, measure: str = "activity") -> Component:
-    at = period.index
-    debit = int((balances.debits[keys, at + 1] - balances.debits[keys, at]).sum())
-    credit = int((balances.credits[keys, at + 1] - balances.credits[keys, at]).sum())
-    count = int((balances.counts[keys, at + 1] - balances.counts[keys, at]).sum())
-    amount = {"debits": debit, "credits": credit}.get(measure, debit - credit)
-    if not (debit or credit):
-        count = 0  # opening entries count in the period too, but are no activity of it
-    return Component("period", period.code, period.title, amount, count)
-
-
-def _through(
-    computed: Computed,
-    source: Source,
-    keys: IntArray,
-    at: int,
-    *,
-    whole: bool,
-    account: int,
-    calendar: FiscalCalendar,
-) -> list[Component]:
-    """Everything that makes up a balance at a period: former years, then this year's periods one by one."""
-    frame, balances = computed.view.frame, computed.view.balances_of(source)
-    year = calendar.periods[at].year
-    found: list[Component] = []
-    if frame.carrying()[account]:
-        for place, former in enumerate(y for y in calendar.years if y < year):
-            of_year = calendar.of_year(former)
-            span = slice(of_year[0].index, of_year[-1].index + 1)
-            activity = [_activity(balances, keys, period) for period in of_year]
-            amount = sum(c.amount for c in activity) + int(
-                balances.opened[keys, span].sum() + balances.closed[keys, place].sum()
-            )
-            found.append(Component("year", str(former), f"All of FY{former}", amount, sum(c.count for c in activity)))
-            if frame.accounts.items[account].code == frame.retained_earnings:
-                rolled = sum(amount for _, amount in computed.view.rolled_into(keys, source, place))
-                found.append(Component("rolled", str(former), f"Result of FY{former} rolled in", rolled))
-    for period in calendar.of_year(year):
-        if period.index > at:
-            break
-        opened = int(balances.opened[keys, period.index].sum())
-        if opened:
-            found.append(Component("opening", period.code, f"Opening entries, {period.title}", opened))
-        if period.index < at or whole:
-            found.append(_activity(balances, keys, period))
-    return [c for c in found if c.amount or c.count]
-
-
-def trace_rolled(computed: Computed, row_key: str, column_key: str, account: str, year: int) -> Trace:
-    """Open a rolled year of retained earnings into that year's revenue and expense accounts."""
-    leaf, column = _account_leaf(computed, row_key, account), computed.column(column_key)
-    frame, calendar = computed.view.frame, computed.plan.calendar_of(column)
-    if year not in calendar.years or not column.has_figures:
-        raise NotFound(f"FY{year} is not a year of this ledger.", subject="year")
-    balances = computed.readings.balances(leaf, column)
-    into = account_keys(computed, leaf, column, frame.accounts.index[account])
-    parts = []
-    for at, amount in computed.view.rolled_into(
-        into, computed.readings.reading(leaf, column).source, calendar.years.index(year)
-    ):
-        share = _in_units(computed, leaf, column, amount)
-        if at < 0:
-            parts.append(Part("rest", "accounts outside of what you may see", share))
-        else:
-            item = frame.accounts.items[at]
-            parts.append(
-                Part(
-                    "rolled account", f"{item.code} {item.name}", share, row_key, column.key, item.code, f"year:{year}"
-                )
-            )
-    first = calendar.of_year(year)[-1].index + 1
-    value = 0
-    if first < len(
-        calendar.periods
-    ):  # what the account gained over the year's end, less its own closing and opening entries
-        own = balances.closed[into, calendar.years.index(year)].sum() + balances.opened[into, first].sum()
-        value = int((balances.opening[into, first] - balances.closing[into, first - 1]).sum() - own)
-    figure = _in_units(computed, leaf, column, value)
-    title = f"Result of FY{year} rolled into {account}"
-    return Trace(title, figure, tuple(parts), _sum(tuple(parts)), "money", "what each account held at the year's end")

@@ -31,7 +31,7 @@ from rulka.formats.figures import figure_text
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.entries import show_entry
 from rulka.ledger.reading.journal import Journal, JournalFilter
-from rulka.ledger.reading.trace_address import Address
+from rulka.ledger.reading.trace_address import NAMES, Address
 from rulka.ledger.reading.trace_budgets import budget_page
 from rulka.ledger.reading.trace_columns import LIST_COLUMNS, columns_of
 from rulka.ledger.reading.trace_lines import PLANNED, Lines, LinesPage, quantity_digits, refuse_sealed
@@ -48,6 +48,21 @@ ROOMY = ("date", "entry", "account", "document", "counterparty name", "text", "a
 """Columns of lines where the trace has the whole page and nobody chose."""
 SHOWN_COLUMNS = {"counterparty name": "called", "so far": "so far", "text": "what"}
 """Headings of columns that read otherwise than their names."""
+
+
+BLANK: dict[str, Any] = dict.fromkeys(
+    ("how", "sides", "total_sides", "filtered", "with_lines", "ticks", "ticked", "shown_sum", "every"), ""
+) | {
+    "crumbs": (),
+    "rates": (),
+    "pages": 1,
+    "page": 1,
+    "adds_up": True,
+    "agrees": None,
+    "address": Address(),
+    "parts": (),
+}
+"""What a level shows where it says nothing else."""
 
 
 @dataclass(frozen=True)
@@ -76,6 +91,10 @@ class Crumb:
 
 def trace_panel(ledger: Ledger, view: View, computed: Computed, state: State) -> dict[str, Any]:
     """The level of a trace that an address means, ready to be written."""
+    return {**BLANK, "asked": dict.fromkeys(NAMES, "") | dict(state), **_level(ledger, view, computed, state)}
+
+
+def _level(ledger: Ledger, view: View, computed: Computed, state: State) -> dict[str, Any]:
     address = Address.of(state)
     if address.get("document"):
         return _document(ledger, view, computed, address)
@@ -95,6 +114,8 @@ def trace_panel(ledger: Ledger, view: View, computed: Computed, state: State) ->
         }
     opened = open_figure(computed, address.row, address.column, address.way)
     by = address.by or default_direction(opened)
+    if by == LINE and not address.by and _is_former(ledger, view):
+        by = "period"  # the journal is kept as it is now
     common = _common(computed, address, opened, by)
     if by == LINE:
         return {**common, **_lines(ledger, view, opened, address)}
@@ -338,12 +359,15 @@ def _how(opened: Opened, by: str) -> str:
 # lines --------------------------------------------------------------------------------------------------------------
 
 
+def _is_former(ledger: Ledger, view: View) -> bool:
+    return view.revision < Ledger.objects.values_list("revision", flat=True).get(pk=ledger.pk)
+
+
 def refuse_former(ledger: Ledger, view: View) -> None:
     """Journal lines are kept as the ledger is now: below figures of a former revision they are refused."""
-    newest = Ledger.objects.values_list("revision", flat=True).get(pk=ledger.pk)
-    if view.revision < newest:
+    if _is_former(ledger, view):
         raise RulkaError(
-            f"These figures are of revision {view.revision}, the journal lines of revision {newest}.",
+            f"These figures are of revision {view.revision}; the journal has gone on since.",
             hint="Take the newest figures, then open them.",
             subject="trace",
         )

@@ -463,7 +463,8 @@ def test_eliminations_add_up_and_what_is_left_between_companies_stands_on_its_li
 @settings(max_examples=60)
 @given(st.data(), ledgers(), spines(plain=True), spans(plain=True))
 def test_every_traced_figure_agrees_with_its_parts(data, works, spine, span):
-    from rulka.core.proof.trace import trace_account, trace_cell
+    from rulka.core.proof.splits import open_figure, split
+    from rulka.core.proof.trace import trace_cell
 
     brute = Brute(works)
     at = data.draw(st.sampled_from([period[0] for period in brute.periods]))
@@ -480,5 +481,5 @@ def test_every_traced_figure_agrees_with_its_parts(data, works, spine, span):
             assert trace.agrees, (row.label, column.key, trace)
             for part in trace.parts:
                 if part.kind == "account":
-                    inner = trace_account(computed, row.key, column.key, part.account)
+                    inner = split(open_figure(computed, row.key, column.key, [("account", part.account)]), "period")
                     assert inner.agrees and inner.value == part.value, (row.label, column.key, inner)

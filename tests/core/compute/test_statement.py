@@ -23,7 +23,8 @@ from rulka.core.proof.checks import verdict_on
 from rulka.core.proof.footing import footing
 from rulka.core.proof.marks import marks
 from rulka.core.proof.placing import suggestions
-from rulka.core.proof.trace import trace_cell, trace_rolled
+from rulka.core.proof.splits import open_figure, split
+from rulka.core.proof.trace import trace_cell
 
 CALENDAR = monthly_calendar(first_month=1, year_label="start", first_year=2025, last_year=2026)
 ACCOUNTS = [
@@ -363,7 +364,8 @@ def test_percent_is_difference_per_absolute_base(a, b, wanted):
 def test_trace_of_rolled_result_opens_into_accounts():
     spine = {"spine": "s", "lines": [{"line": "Kept", "accounts": "30"}]}
     computed = run(spine, {"span": "p", "columns": [{"column": "c", "measure": "closing"}]})
-    trace = trace_rolled(computed, "kept", "c", "30", 2025)
+    opened = open_figure(computed, "kept", "c", [("period", "FY2025 result")])
+    trace = split(opened, "account")
     assert [(part.label, str(part.value)) for part in trace.parts] == [("40 Sales", "100"), ("50 Wages", "-40")]
     assert str(trace.value) == "60" and trace.agrees
 

@@ -9,7 +9,8 @@ import pytest
 from rulka.core.books.fence import Fence
 from rulka.core.books.frame import CLOSING, OPENING
 from rulka.core.errors import RulkaError
-from rulka.core.proof.trace import trace_account, trace_cell, trace_rolled
+from rulka.core.proof.splits import open_figure, split
+from rulka.core.proof.trace import trace_cell
 from tests.core.compute.test_statement import LINES, SPAN, SPINE, run
 
 BALANCES = {
@@ -78,21 +79,30 @@ def test_cell_opens_into_its_parts(row, column, wanted):
 )
 def test_account_opens_into_periods_years_openings_and_rolled_results(account, column, wanted):
     computed = balances(account)
-    trace = trace_account(computed, f"l-{account}", column, account)
-    assert parts(trace) == wanted
-    assert trace.value == computed.rows[0].values[computed.place(column)]
+    opened = open_figure(computed, f"l-{account}", column, [("account", account)])
+    assert parts(split(opened, "period")) == wanted
+    assert opened.value == computed.rows[0].values[computed.place(column)]
+
+
+def test_a_former_year_opens_into_its_periods_and_entries():
+    computed = balances("30", "10")
+    of_year = open_figure(computed, "l-30", "c", [("period", "FY2025")])
+    assert parts(split(of_year, "period")) == [("Closing entries of FY2025", "-25")]
+    of_year = open_figure(computed, "l-10", "c", [("period", "FY2025")])
+    assert sum(Fraction(value) for _, value in parts(split(of_year, "period"))) == 60
 
 
 def test_rolled_year_opens_into_accounts_after_closing_entries():
     # sales 100 less 25 closed by an entry, wages 40: 35 rolled by itself
-    trace = trace_rolled(balances("30"), "l-30", "c", "30", 2025)
-    assert parts(trace) == [("40 Sales", "-75"), ("50 Wages", "40")]
+    trace = open_figure(balances("30"), "l-30", "c", [("account", "30"), ("period", "FY2025 result")])
+    assert parts(split(trace, "account")) == [("40 Sales", "-75"), ("50 Wages", "40")]
     assert str(trace.value) == "-35"
 
 
 def test_rolled_year_names_no_account_outside_the_fence():
-    trace = trace_rolled(balances("30", fence=Fence.of(accounts="30, 40")), "l-30", "c", "30", 2025)
-    assert parts(trace) == [("accounts outside of what you may see", "40"), ("40 Sales", "-75")]
+    computed = balances("30", fence=Fence.of(accounts="30, 40"))
+    trace = open_figure(computed, "l-30", "c", [("period", "FY2025 result")])
+    assert parts(split(trace, "account")) == [("40 Sales", "-75"), ("Outside of what you may see", "40")]
 
 
 @pytest.mark.parametrize(
@@ -109,8 +119,8 @@ def test_what_can_not_be_opened_is_told(row, column, message):
 
 
 def test_account_that_does_not_stand_behind_a_line_is_refused():
-    with pytest.raises(RulkaError, match="Account '51' does not stand behind Sales"):
-        trace_account(run(), "sales", "now", "51")
+    with pytest.raises(RulkaError, match="Nothing of account '51' stands here"):
+        open_figure(run(), "sales", "now", [("account", "51")])
 
 
 def test_calculation_on_a_section_without_total_names_it_without_a_way_further():
