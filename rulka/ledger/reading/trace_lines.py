@@ -428,6 +428,7 @@ class Lines:
                 "date": line.date.isoformat(),
                 "period": period_code(line.period),
                 "entry": entry.number,
+                "line": line.line,
                 "document": line.document,
                 "counterparty": line.counterparty,
                 "counterparty name": line.counterparty_name,
