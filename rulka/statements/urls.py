@@ -23,6 +23,7 @@ urlpatterns = [
     path("<str:name>/", statement.statement_page, name="statement"),
     path("<str:name>/work/", statement.statement_work, name="statement-work"),
     path("<str:name>/rows/<int:number>/", statement.statement_block, name="statement-block"),
+    path("<str:name>/moved/", output.moved, name="statement-moved"),
     path("<str:name>/trace/", statement.statement_trace, name="statement-trace"),
     path("<str:name>/trace/<str:form>/", statement.statement_take, name="statement-take"),
     path("<str:name>/panel/", statement.statement_panel, name="statement-panel"),

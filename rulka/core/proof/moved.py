@@ -36,6 +36,39 @@ class Moved:
         return None if self.was is None or self.now is None else self.now - self.was
 
 
+@dataclass(frozen=True)
+class MovedLine:
+    """A line with its figures that moved: the largest move of money or quantities, and the other columns; `is_sum` says
+    that it adds up or calculates others."""
+
+    row: str
+    label: str
+    is_sum: bool
+    figure: Moved
+    others: tuple[Moved, ...]
+
+    @property
+    def size(self) -> Fraction:
+        """How much it moved; 0 where that has no meaning."""
+        return abs(self.figure.by) if self.figure.by is not None and self.figure.unit != "percent" else Fraction(0)
+
+
+def by_line(moved: Iterable[Moved], sums: frozenset[str] = frozenset()) -> list[MovedLine]:
+    """Figures that moved as one row a line, the largest first; `sums` are the kinds of rows that add up others."""
+    rows: dict[str, list[Moved]] = {}
+    for one in moved:
+        rows.setdefault(one.row, []).append(one)
+    lines = []
+    for row, figures in rows.items():
+        first, *others = sorted(figures, key=_by_size)
+        lines.append(MovedLine(row, first.label, first.kind in sums, first, tuple(others)))
+    return sorted(lines, key=lambda line: (-line.size, line.label))
+
+
+def _by_size(one: Moved) -> tuple[bool, Fraction, str]:
+    return one.unit == "percent" or one.by is None, -abs(one.by or Fraction(0)), one.column
+
+
 FLOWS = ("activity", "debits", "credits", "quantity")
 """Measures of what moved in a window; the others read everything before its end too."""
 

@@ -21,6 +21,8 @@ from rulka.ledger.models import (
     BalanceChunk,
     Entity,
     JournalEntry,
+    JournalLine,
+    JournalLineFormer,
     Ledger,
     MasterFormer,
     Member,
@@ -154,6 +156,21 @@ class ChangedEntry:
     what: str
     lines_new: int
     lines_gone: int
+    document: str = ""
+    who: str = ""
+    text: str = ""
+    counterparty: str = ""
+    sums: tuple[EntrySum, ...] = ()
+    """What it added by account and period, the largest first."""
+
+
+@dataclass(frozen=True)
+class EntrySum:
+    """What a changed entry added to an account in a period: a plain decimal, debit positive."""
+
+    account: str
+    period: str
+    net: str
 
 
 @dataclass(frozen=True)
@@ -219,14 +236,52 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
             .order_by("date", "entity__code", "number")
         )
         listed = []
-        for entry in entries[:most]:
+        chosen = list(entries[:most])
+        detail = _details(view, [entry.pk for entry in chosen], first, last)
+        for entry in chosen:
             new, gone = counts[entry.pk]
             what = "withdrawn" if not new else "changed" if gone else "new"
-            listed.append(ChangedEntry(entry.entity.code, entry.number, entry.date.isoformat(), what, new, gone))
+            code, day = entry.entity.code, entry.date.isoformat()
+            listed.append(ChangedEntry(code, entry.number, day, what, new, gone, **detail.get(entry.pk, {})))
         sums = _sums_between(view, ledger, first, last)
         # codes and names of what lies outside a fence are not told
         master = _master_between(ledger, first, last) if view.fence.hides_nothing else ()
     return Changes(first, last, len(counts), tuple(listed), sums, master)
+
+
+def _details(view: View, entries: list[int], first: int, last: int) -> dict[int, dict[str, Any]]:
+    """Document, who and what some entries added after `first` up to `last`, by entry; of lines inside the fence."""
+    place_of = {int(key): at for at, key in enumerate(view.keys.ids) if key and not view.sealed_keys[at]}
+    now = JournalLine.objects.filter(**within("entry", entries))
+    former = JournalLineFormer.objects.filter(**within("entry", entries))
+    came = {"since_revision__gt": first, "since_revision__lte": last, "until_revision__gte": last}
+    went = {"since_revision__lte": first, "until_revision__gte": first, "until_revision__lt": last}
+    lines: list[tuple[int, Any]] = [(1, line) for line in now.filter(revision__gt=first, revision__lte=last)]
+    lines += [(1, line) for line in former.filter(**came)] + [(-1, line) for line in former.filter(**went)]
+    found: dict[int, dict[str, Any]] = {}
+    sums: dict[int, dict[tuple[int, int], int]] = {}
+    for sign, line in sorted(lines, key=lambda pair: (-pair[0], pair[1].pk)):
+        place = place_of.get(line.key_id)
+        if place is None:
+            continue
+        told = found.setdefault(line.entry_id, {"document": "", "who": "", "text": "", "counterparty": ""})
+        for name, text in (("document", line.document), ("who", line.user), ("text", line.description),
+                           ("counterparty", line.counterparty_name or line.counterparty)):  # fmt: skip
+            told[name] = told[name] or text
+        of = sums.setdefault(line.entry_id, {})
+        at = (place, line.period)
+        of[at] = of.get(at, 0) + sign * (line.debit - line.credit)
+    for entry, of in sums.items():
+        by_account: dict[tuple[str, str, int], int] = {}
+        for (place, number), net in of.items():
+            item, digits = view.frame.accounts.items[view.keys.account[place]], view.digits_of(place)
+            name = (item.code, period_code(number), digits)
+            by_account[name] = by_account.get(name, 0) + net
+        ordered = sorted(by_account.items(), key=lambda pair: (-abs(pair[1]), pair[0]))
+        found[entry]["sums"] = tuple(
+            EntrySum(account, period, minor_text(net, digits)) for (account, period, digits), net in ordered if net
+        )
+    return found
 
 
 def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[ChangedSum, ...]:

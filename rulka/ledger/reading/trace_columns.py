@@ -32,8 +32,10 @@ LIST_COLUMNS = ("date", "document", "text", "amount")
 def columns_of(view: View) -> list[str]:
     """Every column that lines can show, in the order in which they are offered."""
     keyed = ["account", "entity", *view.frame.dimensions, "partner"]
-    return ["date", "period", "entry", "line", *keyed, "document", "counterparty", "counterparty name", "text",
-            "source", "user", "kind", "status", "batch", *AMOUNTS, "so far", "revision", "feed", "file", "row"]  # fmt: skip
+    return [
+        *("date", "period", "entry", "line", *keyed, "document", "counterparty", "counterparty name", "text", "source"),
+        *("user", "kind", "status", "batch", *AMOUNTS, "so far", "revision", "feed", "file", "row"),
+    ]
 
 
 def keyed(view: View) -> tuple[str, ...]:

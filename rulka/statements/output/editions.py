@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import asdict
 
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
@@ -15,13 +14,11 @@ from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import StatementDef, statement_from
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.proof.footing import footing
-from rulka.core.proof.moved import Moved, compare_runs, moved_since
 from rulka.core.values import key_in
 from rulka.formats.definition_file import kind_of
 from rulka.formats.output.page import show
 from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.history import ChangedEntry, ChangedSum, changes_between
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
@@ -29,24 +26,6 @@ from rulka.statements.library.shelves import EDIT, RUN, Rights, level_of, level_
 from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition, Edition
 from rulka.statements.running.runs import Outcome
-
-
-@dataclass(frozen=True)
-class MovedFigure:
-    """A figure that moved, with the sums that arrived on its accounts in the periods it reads."""
-
-    moved: Moved
-    sums: tuple[ChangedSum, ...]
-
-
-@dataclass(frozen=True)
-class WhatMoved:
-    """What arrived since an edition and which of its figures that changed."""
-
-    revision: int
-    figures: tuple[MovedFigure, ...]
-    entries: tuple[ChangedEntry, ...]
-    count: int
 
 
 def fence_text(view: View) -> str:
@@ -179,26 +158,3 @@ def recompute(edition: Edition, view: View, person: Person) -> Outcome:
     statement = statement if _level(edition, person) >= EDIT else statement.for_readers()
     computed = run_statement(statement, view, view.frame.calendar.period(edition.period), edition.node)
     return Outcome(computed, footing(computed))
-
-
-def compare_editions(before: Edition, after: Edition) -> list[Moved]:
-    """The figures that differ from one edition to another."""
-    return compare_runs(before.run, after.run)
-
-
-def what_moved(edition: Edition, view: View, person: Person) -> WhatMoved:
-    """The entries that arrived since an edition, and its figures that are others now, each with what arrived behind
-    it."""
-    ledger, outcome = edition.ledger, recompute(edition, view, person)
-    now: dict[str, Any] = json.loads(as_json(outcome.computed, outcome.checks, ledger.code))
-    found = moved_since(edition.run, now, outcome.computed)
-    if ledger.revision == edition.revision:
-        return WhatMoved(ledger.revision, tuple(MovedFigure(moved, ()) for moved in found), (), 0)
-    changes = changes_between(view, ledger, edition.revision, ledger.revision)
-    figures = [
-        MovedFigure(
-            moved, tuple(one for one in changes.sums if one.account in moved.codes and one.period in moved.periods)
-        )
-        for moved in found
-    ]
-    return WhatMoved(ledger.revision, tuple(figures), changes.entries, changes.count)

@@ -16,14 +16,16 @@ from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.proof.checks import verdict_on
+from rulka.core.values import whole
 from rulka.formats.output.table import as_table
 from rulka.formats.output.text import read_checks
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import pictures, shelves
 from rulka.statements.library.opening import open_statement
+from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition
-from rulka.statements.output import editions, jobs, making
+from rulka.statements.output import editions, jobs, making, moving
 from rulka.statements.output.exports import TYPES, Maker, export, file_name
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.edit import address, answer
@@ -222,12 +224,43 @@ def edition(request: HttpRequest, number: str) -> HttpResponse:
     }
     context["shown"] = found.shown
     if request.GET.get("moved"):
-        context["moved"] = editions.what_moved(found, seat.view, seat.person)
-        context["asked"] = "moved"
+        context |= {"moved": moving.since_edition(found, seat.view, seat.person), "asked": "moved"}
     elif request.GET.get("with"):
         other = editions.find_edition(seat.ledger, request.GET["with"], seat.view, seat.person)
-        context |= {"other": other, "compared": editions.compare_editions(other, found), "asked": "compared"}
+        moved = moving.between_editions(other, found, seat.view, seat.person)
+        context |= {"other": other, "moved": moved, "asked": "compared"}
     return render(request, "statements/edition.html", context)
+
+
+@require_GET
+def moved(request: HttpRequest, name: str) -> HttpResponse:
+    """What moved in a statement between two revisions of the ledger or two periods."""
+    seat = seat_of(request)
+    definitions = _opened(seat, name)
+    node = editing.sight_of(seat, definitions["statement"]).node
+    asked = {key: request.GET.get(key, "") for key in ("before", "after", "first", "last")}
+    context: dict[str, Any] = {
+        "seat": seat,
+        "where": "statements",
+        "name": name,
+        "title": title_of(definitions["statement"]),
+        "given": asked,
+        "periods": [(period.code, period.title) for period in reversed(seat.view.frame.calendar.periods)],
+        "revisions": list(seat.ledger.revisions.values_list("number", "at", "source")),
+        "moved": None,
+        "problem": None,
+    }
+    try:
+        if asked["first"]:
+            first, last = (whole(asked[end], "revision", least=1) for end in ("first", "last"))
+            period = seat.period.code
+            context["moved"] = moving.between_revisions(definitions, first, last, period, node, seat.view, seat.person)
+        elif asked["before"]:
+            after = asked["after"] or seat.period.code
+            context["moved"] = moving.between_periods(definitions, asked["before"], after, node, seat.view, seat.person)
+    except RulkaError as error:
+        context["problem"] = error
+    return render(request, "statements/moved.html", context, status=422 if context["problem"] else 200)
 
 
 # -- shelves ---------------------------------------------------------------------------------------

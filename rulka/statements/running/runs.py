@@ -50,6 +50,11 @@ def run(definitions: Definitions, period: str, node: str, fence: Fence, person: 
     return Outcome(computed, footing(computed))
 
 
+def run_at(definitions: Definitions, view: View, period: str, node: str, person: Person | None) -> Computed:
+    """Compute a statement over a view, also of a former revision, as one person may read it."""
+    return run_statement(read_by(definitions, person), view, view.frame.calendar.period(period), node)
+
+
 BLOCK = 8
 """Nodes that are computed between two words of how far it is."""
 
