@@ -275,8 +275,8 @@ def _details(view: View, entries: list[int], first: int, last: int) -> dict[int,
         by_account: dict[tuple[str, str, int], int] = {}
         for (place, number), net in of.items():
             item, digits = view.frame.accounts.items[view.keys.account[place]], view.digits_of(place)
-            name = (item.code, period_code(number), digits)
-            by_account[name] = by_account.get(name, 0) + net
+            of_period = (item.code, period_code(number), digits)
+            by_account[of_period] = by_account.get(of_period, 0) + net
         ordered = sorted(by_account.items(), key=lambda pair: (-abs(pair[1]), pair[0]))
         found[entry]["sums"] = tuple(
             EntrySum(account, period, minor_text(net, digits)) for (account, period, digits), net in ordered if net
