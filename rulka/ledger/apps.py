@@ -9,6 +9,9 @@ class LedgerConfig(AppConfig):
 
     def ready(self) -> None:
         from rulka.ledger.feeds.asking import recover
+        from rulka.ledger.finding import finds
+        from rulka.ledger.pages.finding import of_ledger
         from rulka.work.services.recovery import takes_up
 
+        finds(of_ledger)
         takes_up(recover)

@@ -10,7 +10,7 @@ from typing import ClassVar
 
 from django.conf import settings
 from django.db import models
-from django.db.models import Q
+from django.db.models import F, Q
 
 
 class Ledger(models.Model):
@@ -234,6 +234,7 @@ class JournalLine(LineFields):
             models.Index(fields=["key", "period", "date", "status", "effect", "debit", "credit"], name="line_covering"),
             models.Index(fields=["document"], name="line_document", condition=~Q(document="")),
             models.Index(fields=["counterparty"], name="line_counterparty", condition=~Q(counterparty="")),
+            models.Index(F("debit") + F("credit"), name="line_amount"),
         ]
 
 

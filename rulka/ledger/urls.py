@@ -2,10 +2,11 @@
 
 from django.urls import path
 
-from rulka.ledger.pages import books, feeds, lines, revisions
+from rulka.ledger.pages import books, feeds, finding, lines, revisions
 
 urlpatterns = [
     path("", books.overview, name="ledger"),
+    path("find/", finding.find_page, name="find"),
     path("periods/", books.periods, name="periods"),
     path("close/", books.close_period, name="close-period"),
     path("entity/<str:code>/calendar/", books.entity_calendar, name="entity-calendar"),

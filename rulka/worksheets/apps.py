@@ -8,9 +8,12 @@ class WorksheetsConfig(AppConfig):
     label = "worksheets"
 
     def ready(self) -> None:
+        from rulka.ledger.finding import finds
         from rulka.ledger.taking import takes_rows
         from rulka.statements.library.leads import leads_to
+        from rulka.worksheets.pages.finding import of_worksheets
 
+        finds(of_worksheets)
         takes_rows("Into a worksheet", "worksheet-from-trace")
         leads_to("Open as a worksheet", "open-as-worksheet")
         import rulka.core.sheet.functions

@@ -293,6 +293,7 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
         "revisions": [{}, {"from": "0", "to": "2"}, {"from": "1", "to": "2"}],
         "ledger": [{}, {"show": "debits"}],
         "statements": [{}, {"search": "ALTERED"}],
+        "find": [{"q": text} for text in FINDING],
     }  # fmt: skip
     for route, held in ROUTES:
         if route in LEFT:
@@ -351,6 +352,9 @@ def worksheet_queries() -> Iterator[dict[str, str]]:
             yield {**opened, "by": "line"}
 
 
+FINDING = ("ALTERED", "text", "K1", "D1", "E1", "pay", "5000", "wag", "100", "~100", "~17", "20", "A")
+
+
 def taken() -> Iterator[tuple[list[str], dict[str, str]]]:
     """Rows of traces as files: whose, and of what."""
     for name, row in (("result", "sales"), ("result", "wages"), ("balance", "equity"), ("sums", "figure")):
@@ -365,17 +369,21 @@ DIRECTIONS = ("account", "period", "department", "route", "entity", "partner", "
 
 
 def traces(asked: dict[str, str], account: str) -> Iterator[dict[str, str]]:
-    """A figure in every direction, behind an account and a period too, its lines in every order and by every value."""
-    for way in ("", f"account={account}", f"account={account}/period=2026-P02", f"account={account}/period=FY2025",
-                f"account={account}/period=FY2025 result", "counterparty=K1", "source=pay", "route=s"):  # fmt: skip
-        for by in ("", *DIRECTIONS):
-            yield {**asked, **({"in": way} if way else {}), **({"by": by} if by else {})}
-    lines = {**asked, "in": f"account={account}", "by": "line", "cols": ",".join(COLUMNS)}
+    """A figure in every direction, behind an account and a period too; of wages its lines in every order and by every
+    value."""
+    way = f"account={account}"
+    is_sealed = account == "5000"
+    for by in DIRECTIONS if is_sealed else ("", "route", "line"):
+        yield {**asked, "by": by}
+        yield {**asked, "in": f"{way}/period=2026-P02", "by": by}
+    for deeper in (f"{way}/period=FY2025", f"{way}/period=FY2025 result", "counterparty=K1", "route=s"):
+        yield {**asked, "in": deeper}
+    if not is_sealed:
+        return
+    lines = {**asked, "in": way, "by": "line", "cols": ",".join(COLUMNS)}
     for column in COLUMNS:
-        yield {**lines, "sort": column}
-        yield {**lines, "values": column}
-    for query in ({"search": "ALTERED"}, {"search": "text"}, {"least": "1"}, {"most": "17"}, {"room": "yes"},
-                  {"ticks": "document=ALTERED"}, {"ticks": "route=s"}, {"page": "2"}):  # fmt: skip
+        yield {**lines, "sort": column, "values": column}
+    for query in ({"search": "ALTERED"}, {"least": "1"}, {"room": "yes"}, {"ticks": "document=ALTERED"}):
         yield {**lines, **query}
     yield {**asked, "document": "ALTERED"}
 

@@ -7,6 +7,7 @@ from typing import Any
 from rulka.core.books.book import View
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.errors import NotFound, one_of
+from rulka.core.values import is_whole
 
 TEXT_COLUMNS = {
     "document": "l.document",
@@ -93,9 +94,9 @@ def written(column: str, value: Any) -> str:
 
 def stored(column: str, value: str) -> Any:
     if column == "period":
-        return period_number(value) if len(value) == 8 and value[:4].isdigit() and value[6:].isdigit() else -1
+        return period_number(value) if len(value) == 8 and is_whole(value[:4]) and is_whole(value[6:]) else -1
     if column == "status":
         return {"posted": 0, "pending": 1}.get(value, -1)
     if column == "revision":
-        return int(value) if value.isdigit() and len(value) < 12 else -1
+        return int(value) if is_whole(value) else -1
     return value

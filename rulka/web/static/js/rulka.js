@@ -18,6 +18,7 @@ const rulka = {
     if (event.ctrlKey || event.metaKey || event.altKey || (rulka.keysOff() && event.key !== "?")) return;
     const step = { ",": "step-back", ".": "step-on" }[event.key];
     if (step) document.getElementById(step)?.click();
+    if (event.key === "/") { document.getElementById("find")?.focus(); event.preventDefault(); return; }
     if (event.key === ";") document.getElementById("period-open")?.click();
     if (event.key === "?") document.getElementById("keys")?.showModal();
   });
@@ -27,6 +28,22 @@ const rulka = {
     if (window.Idiomorph) window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.tagName === "DETAILS");
     const typing = document.activeElement?.matches("input:not([type=radio]):not([type=checkbox]), textarea, select");
     if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
+  });
+  // what is found: walked by arrows from the field on, left by Escape
+  document.addEventListener("keydown", (event) => {
+    const form = event.target.closest?.("form.find");
+    if (!form) return;
+    const links = [...form.querySelectorAll("#found a")];
+    if (event.key === "Escape") { form.querySelector("#found").replaceChildren(); form.querySelector("#find").value = ""; document.getElementById("main")?.focus(); event.preventDefault(); }
+    if (!["ArrowDown", "ArrowUp"].includes(event.key)) return;
+    const next = links.indexOf(event.target) + (event.key === "ArrowDown" ? 1 : -1);
+    (next < 0 ? form.querySelector("#find") : links[next])?.focus();
+    event.preventDefault();
+  });
+  document.addEventListener("click", (event) => { if (!event.target.closest?.("form.find")) document.querySelector("form.find #found")?.replaceChildren(); });
+  document.addEventListener("submit", (event) => {
+    const first = event.target.matches?.("form.find") && event.target.querySelector("#found a");
+    if (first && !event.target.querySelector("#find.htmx-request")) { event.preventDefault(); first.click(); }
   });
   // a trace goes back and on as the browser does
   document.addEventListener("click", (event) => {

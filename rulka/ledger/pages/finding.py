@@ -1,0 +1,113 @@
+"""Search over everything, as a list that drops below the field and as a page."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from fractions import Fraction
+from urllib.parse import urlencode
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from rulka.core.books.chart import Item
+from rulka.core.errors import RulkaError
+from rulka.core.money import grouped, round_half_away
+from rulka.core.values import typed_amount
+from rulka.ledger.finding import MOST, Found, FoundKind, find, matching, shown
+from rulka.ledger.reading import found
+from rulka.ledger.seat import Seat, seat_of
+
+
+@require_GET
+def find_page(request: HttpRequest) -> HttpResponse:
+    """What is found for a text."""
+    seat = seat_of(request)
+    text = request.GET.get("q", "")
+    context = {"seat": seat, "q": text[:100], "kinds": find(seat, text), "where": ""}
+    if request.headers.get("HX-Request"):
+        return render(request, "ledger/_found.html", {**context, "place": "found"})
+    return render(request, "ledger/found.html", {**context, "place": "found-all"})
+
+
+def _address(seat: Seat, name: str, *args: str, **query: str) -> str:
+    return f"{reverse(name, args=args)}?{seat.query}&{urlencode(query)}"
+
+
+def of_ledger(seat: Seat, text: str) -> Iterator[FoundKind]:
+    """Accounts, members, entities, counterparties, documents, entries and amounts."""
+    view, frame = seat.view, seat.view.frame
+    seen = view.visible_accounts()
+    accounts = [item for item, visible in zip(frame.accounts.items, seen, strict=True) if visible]
+    yield shown(
+        "Accounts",
+        matching(accounts, text, lambda item: (item.code, item.name)),
+        lambda item: Found(f"{item.code} {item.name}", item.type, _address(seat, "ledger-accounts", account=item.code)),
+    )
+    for name in frame.dimensions:
+        yield _of_dimension(seat, name, text)
+    entities = [item for item, visible in zip(frame.entities.items, view.visible_entities(), strict=True) if visible]
+    yield shown(
+        "Entities",
+        matching(entities, text, lambda item: (item.code, item.name)),
+        lambda item: Found(
+            f"{item.code} {item.name}", "entity", _address(seat, "ledger-trial-balance", entity=item.code)
+        ),
+    )
+    yield shown(
+        "Counterparties",
+        matching(found.counterparties(seat.ledger, view, text), text, lambda pair: pair),
+        lambda pair: Found(" ".join(pair), "journal lines", _address(seat, "ledger-journal", counterparty=pair[0])),
+    )
+    yield shown(
+        "Documents",
+        found.documents(seat.ledger, view, text, MOST + 1),
+        lambda pair: Found(
+            pair[0], f"{pair[1]} line{'s' if pair[1] != 1 else ''}", _address(seat, "ledger-journal", document=pair[0])
+        ),
+    )
+    yield shown(
+        "Entries",
+        found.entries(seat.ledger, view, text, MOST + 1),
+        lambda one: Found(f"{one[0]} {one[1]}", one[2], _address(seat, "ledger-entry", one[0], one[1])),
+    )
+    yield from _amounts(seat, text)
+
+
+def _of_dimension(seat: Seat, name: str, text: str) -> FoundKind:
+    def written(item: Item) -> Found:
+        address = _address(seat, "ledger-members", dimension=name, member=item.code)
+        return Found(f"{item.code} {item.name}", name, address)
+
+    found_members = matching(_members(seat, name), text, lambda item: (item.code, item.name))
+    return shown(name.capitalize(), found_members, written)
+
+
+def _members(seat: Seat, dimension: str) -> list[Item]:
+    """The members of a dimension that somebody may see anything of."""
+    frame, view = seat.view.frame, seat.view
+    codes = frame.dimensions[dimension]
+    if not view.fence.of_dimension(dimension):
+        return [item for item in codes.items if item.code != "-"]
+    return [item for item in codes.items if item.code != "-" and item.name]
+
+
+def _amounts(seat: Seat, text: str) -> Iterator[FoundKind]:
+    near = text.startswith("~")
+    try:
+        amount = Fraction(typed_amount(text.removeprefix("~"), "amount"))
+    except RulkaError:
+        return  # no amount: it is looked for as a text alone
+    lines = found.amounts(seat.ledger, seat.view, amount, near=near)
+    note = f"within 1 % of {grouped(round_half_away(abs(amount), 2), 2)}" if near else ""
+
+    def written(line: found.FoundLine) -> Found:
+        words = (line.date, line.account, line.document, line.text)
+        return Found(
+            grouped(round_half_away(line.amount, line.digits), line.digits),
+            ", ".join(filter(None, words)),
+            _address(seat, "ledger-entry", line.entity, line.number),
+        )
+
+    yield shown("Amounts", lines, written, note)
