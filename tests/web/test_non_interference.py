@@ -306,7 +306,7 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
             continue  # it is posted to, with what the file of a trace has
         elif route == "statement-panel":
             for name in ("result", "balance"):
-                for panel in panels():
+                for panel in panels(name):
                     yield route, reverse(route, args=[name]) + "?" + urlencode({**where, **panel})
         elif route == "worksheet-file":
             for form, mode in (("json", ""), ("csv", ""), ("html", ""), ("xlsx", "values"), ("xlsx", "formulas")):
@@ -346,10 +346,7 @@ def worksheet_queries() -> Iterator[dict[str, str]]:
         for panel in ("cell", "trace", "parameters", "sheet", "check", "blocks"):
             yield {"cell": cell, "panel": panel}
         yield {"cell": cell, "panel": "trace", "ask": "0"}
-        for account in ("1000", "4000", "5000"):
-            opened = {"cell": cell, "panel": "trace", "ask": "0", "in": f"account={account}/period=2026-P02"}
-            yield opened
-            yield {**opened, "by": "line"}
+        yield {"cell": cell, "panel": "trace", "ask": "0", "in": "account=5000/period=2026-P02", "by": "line"}
 
 
 FINDING = ("ALTERED", "text", "K1", "D1", "E1", "pay", "5000", "wag", "100", "~100", "~17", "20", "A")
@@ -360,7 +357,7 @@ def taken() -> Iterator[tuple[list[str], dict[str, str]]]:
     for name, row in (("result", "sales"), ("result", "wages"), ("balance", "equity"), ("sums", "figure")):
         for by in ("account", "route", "counterparty", "line"):
             given = {"row": row, "column": "now", "by": by, "cols": ",".join(COLUMNS)}
-            for form in ("csv", "xlsx"):
+            for form in ("csv", "xlsx") if row == "wages" and by == "line" else ("csv",):
                 yield [name, form], {**given, **({"cell": "F6", "ask": "0"} if name == "sums" else {})}
 
 
@@ -399,7 +396,10 @@ def is_read(address: str) -> bool:
     return not any(cell.cell_contents == ["POST"] for cell in view.__closure__ or ())
 
 
-def panels() -> Iterator[dict[str, str]]:
+OF_BALANCE = ("equity", "assets")
+
+
+def panels(statement: str) -> Iterator[dict[str, str]]:
     for panel in ("line", "column", "page", "footing", "versions", "nodes", "editions"):
         yield {"panel": panel}
     for row, account in (
@@ -412,7 +412,7 @@ def panels() -> Iterator[dict[str, str]]:
         yield {"panel": "accounts", "row": row}
         for column in ("now", "to-date", "plan", "routes-n"):
             yield {"panel": "trace", "row": row, "column": column}
-        if account:
+        if account and (row in OF_BALANCE) == (statement == "balance"):
             yield from traces({"panel": "trace", "row": row, "column": "now"}, account)
 
 
