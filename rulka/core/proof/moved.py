@@ -53,16 +53,17 @@ class MovedLine:
         return abs(self.figure.by) if self.figure.by is not None and self.figure.unit != "percent" else Fraction(0)
 
 
-def by_line(moved: Iterable[Moved], sums: frozenset[str] = frozenset()) -> list[MovedLine]:
-    """Figures that moved as one row a line, the largest first; `sums` are the kinds of rows that add up others."""
+def by_line(moved: Iterable[Moved], sums: frozenset[str] = frozenset(), column: str = "") -> list[MovedLine]:
+    """Figures that moved as one row a line, the largest first; `sums` are the kinds of rows that add up others, `column`
+    the one that stands for a line where it moved, without it the one that moved most."""
     rows: dict[str, list[Moved]] = {}
     for one in moved:
         rows.setdefault(one.row, []).append(one)
     lines = []
     for row, figures in rows.items():
-        first, *others = sorted(figures, key=_by_size)
+        first, *others = sorted(figures, key=lambda one: (one.column != column, _by_size(one)))
         lines.append(MovedLine(row, first.label, first.kind in sums, first, tuple(others)))
-    return sorted(lines, key=lambda line: (-line.size, line.label))
+    return sorted(lines, key=lambda line: (bool(column) and line.figure.column != column, -line.size, line.label))
 
 
 def _by_size(one: Moved) -> tuple[bool, Fraction, str]:

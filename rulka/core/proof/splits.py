@@ -294,7 +294,15 @@ def directions(opened: Opened) -> list[str]:
     found += ["partner"] if partners else []
     found += TEXTS[:3] if by_line else []
     at_last = {"account", "entity", "partner", *TEXTS} & taken
+    at_last |= {
+        name for name, code in opened.way if name in frame.dimensions and _is_lowest(frame.dimensions[name], code)
+    }
     return [name for name in found if name not in at_last] + ["line"]
+
+
+def _is_lowest(codes: CodeList, code: str) -> bool:
+    """Whether nothing stands below a member, or what it holds itself is meant."""
+    return code not in codes.index or len(codes.below[code]) == 1
 
 
 def _since_rolled(way: tuple[Step, ...]) -> tuple[Step, ...]:
@@ -584,9 +592,15 @@ def _row_of(computed: Computed, key: str) -> str:
 
 
 def sides(opened: Opened) -> tuple[str, str] | None:
-    """What the two sides of a difference are called; None where the figure has none."""
+    """What the two sides of a difference are called, with what stands above them where that tells them apart; None
+    where the figure has none."""
     found = sides_of(opened.computed, opened.column_key)
-    return None if found is None else (_side(found[0].heading, found[0].group), _side(found[1].heading, found[1].group))
+    if found is None:
+        return None
+    first, second = found
+    if first.group == second.group and first.heading != second.heading:
+        return first.heading, second.heading
+    return _side(first.heading, first.group), _side(second.heading, second.group)
 
 
 def _side(heading: str, group: str) -> str:

@@ -161,20 +161,26 @@ class _Side:
         return any(one.scenario != "actual" for pool in self.lines.pools for one in pool.slices)
 
     @property
-    def first_period(self) -> int:
-        return min((place for pool in self.lines.pools for one in pool.slices for place in one.places), default=0)
+    def same_window(self) -> bool:
+        """Whether both sides read the same time."""
+        windows = {pool.reading.window for pool in self.opened.pools or ()}
+        return len(windows) == 1
 
     def rows(self, *, by_time: bool) -> list[tuple[SideRow, ShownLine]]:
         """Lines are alike by entity, account, members and, unless a plan is set against them, counterparty; beside a
         plan by their period's place in the window."""
         names = ["account", "entity", "partner", *self.opened.computed.view.frame.dimensions]
-        shown, _ = self.lines.every([*names, "period", "date", "counterparty"], MOST_ROWS)
+        shown, _ = self.lines.every([*names, "period", "date", "document", "text", "counterparty"], MOST_ROWS)
         found = []
         for number, line in enumerate([*shown, *self.budget]):
             key = tuple(str(line.cells.get(name, "")) for name in names)
-            alike: tuple[Hashable, ...] = (self._label(line), key)
+            label = self._label(line)
+            alike: tuple[Hashable, ...] = (label, key)
             if by_time:
-                alike = (*alike, self._place(str(line.cells["period"])))
+                period = self.opened.computed.view.frame.calendar.period(str(line.cells["period"]))
+                at = self._place(period.code)
+                # where both windows are the same, the period tells more than its place
+                alike = (f"{label}, {period.title}" if self.same_window else label, key, at)
             else:
                 alike = (*alike, line.cells.get("counterparty", "") or line.cells.get("counterparty name", ""))
             found.append((SideRow(number, alike, line.value * self.sign), line))

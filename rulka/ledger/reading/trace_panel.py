@@ -284,6 +284,7 @@ def _split(opened: Opened, address: Address, found: Split) -> dict[str, Any]:
 
     return {
         "level": "split",
+        "wide": bool(of),
         "how": _how(opened, found.by),
         "total": text(found.total),
         "total_sides": tuple(text(value) for value in _side_sums(found.parts)) if of else None,

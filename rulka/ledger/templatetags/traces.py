@@ -103,8 +103,7 @@ def line_cell(context: Context, line: ShownLine, name: str) -> SafeString:
     if name in ("debit", "credit"):
         return format_html('<td class="n">{}</td>', amount_or_blank(value, line.digits))
     if name in ("amount", "so far"):
-        negative = " neg" if value < 0 else ""
-        return format_html('<td class="n{}">{}</td>', negative, amount(value, context["digits"]))
+        return format_html('<td class="n">{}</td>', amount(value, context["digits"]))
     text = "" if value is None else str(value)
     if name == _leading(context) and line.entry:
         query = f"{context['entry_base']}&{_entry_query(line)}"
@@ -133,7 +132,7 @@ def _entry_query(line: ShownLine) -> str:
 def side_line(line: ShownLine) -> SafeString:
     """A row of one side of a difference, in a few words."""
     cells = line.cells
-    words = [cells.get("date") or cells.get("period"), cells.get("document"), cells.get("text") or cells.get("note")]
+    words = [cells.get("date") or "plan", cells.get("document") or cells.get("text") or cells.get("note")]
     return format_html("{}", " ".join(str(word) for word in words if word))
 
 

@@ -123,9 +123,9 @@ def between_periods(
     runs = [run_at(definitions, view, period, node, person) for period in (first, last)]
     before, after = (_run(one, footing(one), ledger) for one in runs)
     titles = [one.period.title for one in runs]
-    found = _moved(
-        ledger, view, moved_since(before, after, runs[1]), (view.revision,) * 2, (titles[0], titles[1]), by_time=True
-    )
+    moved, named = moved_since(before, after, runs[1]), (titles[0], titles[1])
+    column = next((one.key for one in runs[1].columns if one.has_figures and not one.hidden), "")
+    found = _moved(ledger, view, moved, (view.revision,) * 2, named, column)
     rows = [
         MovedRow(row.line, largest=_largest(ledger, runs[1], row.line)) if at < WITH_ENTRIES else row
         for at, row in enumerate(found.lines)
@@ -152,8 +152,7 @@ def _moved(
     moved: list[Moved],
     revisions: tuple[int, ...],
     named: tuple[str, str],
-    *,
-    by_time: bool = False,
+    column: str = "",
 ) -> WhatMoved:
     entries: tuple[ChangedEntry, ...] = ()
     sums: tuple[ChangedSum, ...] = ()
@@ -162,7 +161,7 @@ def _moved(
         changes = changes_between(view, ledger, *sorted(revisions))
         entries, sums, count = changes.entries, changes.sums, changes.count
     rows = []
-    for line in by_line(moved, SUMS)[:MOST_LINES]:
+    for line in by_line(moved, SUMS, column)[:MOST_LINES]:
         under = _under(line, entries)
         few = count <= len(entries)
         through = () if few else tuple(one for one in sums if _behind(line, one.account, one.period))
@@ -175,7 +174,6 @@ def _moved(
         tuple(row for row in rows if row.line.is_sum),
         entries,
         count,
-        by_time,
     )
 
 
