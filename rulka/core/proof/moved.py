@@ -54,8 +54,9 @@ class MovedLine:
 
 
 def by_line(moved: Iterable[Moved], sums: frozenset[str] = frozenset(), column: str = "") -> list[MovedLine]:
-    """Figures that moved as one row a line, the largest first; `sums` are the kinds of rows that add up others, `column`
-    the one that stands for a line where it moved, without it the one that moved most."""
+    """Figures that moved as one row a line, the largest first; `sums` are the kinds of rows that add up others.
+
+    `column` stands for a line where it moved; without it the column that moved most."""
     rows: dict[str, list[Moved]] = {}
     for one in moved:
         rows.setdefault(one.row, []).append(one)
