@@ -31,11 +31,14 @@ FUEL = f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=actua
 VIEWS = {
     "statements": ("accountant", "/statements/"),
     "statement": ("accountant", f"/statements/income-statement/?{WHERE}&panel=line&row=fuel"),
-    "trace-lines": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07"),
-    "trace-entry": ("accountant", f"{FUEL}&account=6110&part=period:2027-P07&entity=TF&entry=TF-PA2610-0012"),
+    "trace-split": ("accountant", f"{FUEL.replace('column=actual', 'column=ytd-difference')}&in=account%3D6110"),
+    "trace-lines": (
+        "accountant",
+        f"/statements/income-statement/trace/?{WHERE}&panel=trace&row=fuel&column=ytd-actual&in=crossing%3DN&by=line",
+    ),
     "balance-sheet": (
         "accountant",
-        f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&account=3210",
+        f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&by=period",
     ),
     "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
     "footing": ("accountant", f"/statements/income-statement/?{WHERE}&panel=footing"),
