@@ -6,6 +6,7 @@ What was found for one order and filter is kept with the view: a deep page, the 
 from __future__ import annotations
 
 import json
+import math
 from collections import OrderedDict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
@@ -27,7 +28,7 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.pools import Pool, Slice
 from rulka.core.proof.splits import Opened
-from rulka.ledger.models import JournalLine, Ledger, Revision
+from rulka.ledger.models import Ledger
 from rulka.ledger.reading.line_reader import Piece, condition
 from rulka.ledger.reading.trace_columns import (
     AMOUNTS,
@@ -47,6 +48,12 @@ from rulka.ledger.reading.trace_columns import (
 PAGE = 40
 MOST_KEPT_ROWS = 2_000_000
 MOST_TICKS = 200
+FIRST = 400
+"""Lines up to which the store is asked for the first ones only; whoever goes further gets the whole list, which is
+kept."""
+LARGEST = 2**62
+ORDERED = ("date", "period", "status", "revision", "debit", "credit", "amount")
+"""Columns besides texts that the store can order lines by."""
 
 
 @dataclass(frozen=True)
@@ -119,6 +126,7 @@ class LineLists:
 
     def __init__(self) -> None:
         self.kept: OrderedDict[str, LineList] = OrderedDict()
+        self.sums: dict[str, tuple[int, Fraction]] = {}
         self.lock = RLock()
 
     def find(self, name: str) -> LineList | None:
@@ -184,15 +192,56 @@ class Lines:
         pools = tuple(pool for pool in opened.pools or () if side is None or pool.side == side)
         return cls(ledger, opened.computed.view, pools, query)
 
-    def whole(self) -> LineList:
+    def whole(self) -> Lines:
         """All lines of the pools, whatever is filtered."""
-        return Lines(self.ledger, self.view, self.pools).found()
+        return Lines(self.ledger, self.view, self.pools)
 
     def found(self) -> LineList:
         """The lines that fit, in order; kept."""
-        lists = self.view.kept(("line lists",), LineLists)
-        name = self._name()
-        return lists.find(name) or lists.keep(name, self._read())
+        lists, name = self._lists(), self._name()
+        return lists.find(name) or lists.keep(name, self._list(self._read()))
+
+    def sums(self) -> tuple[int, Fraction]:
+        """How many lines fit, and what they come to; kept."""
+        lists, name = self._lists(), self._name()
+        known = lists.find(name)
+        if known is not None or self._translated:
+            found = known if known is not None else self.found()
+            return len(found), found.sum_to()
+        if name not in lists.sums:
+            lists.sums[name] = self._added()
+        return lists.sums[name]
+
+    def _added(self) -> tuple[int, Fraction]:
+        count, total = 0, Fraction(0)
+        for pool in self.pools:
+            if (where := self._where(pool, self.query)) is None:
+                continue
+            sql = f"SELECT COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from(self.query)} WHERE {where[0]}"
+            with connection.cursor() as cursor:
+                cursor.execute(sql, where[1])
+                number, debit, credit = cursor.fetchone()
+            count += number
+            total += pool.factor * {"debits": debit or 0, "credits": credit or 0}.get(
+                pool.measure, (debit or 0) - (credit or 0)
+            )
+        return count, total
+
+    def first(self, count: int) -> LineList:
+        """The first lines that fit: as many as that where the store can order them by itself, else all."""
+        column = self.query.sort.lstrip("-")
+        known = self._lists().find(self._name())
+        if known is not None or count > FIRST or self._translated or column not in (*ORDERED, *TEXT_COLUMNS):
+            return known if known is not None else self.found()
+        found = self._list(self._read(count))
+        return LineList(found.ids[:count], found.pool[:count], found.amounts[:count], found.factors)
+
+    def _lists(self) -> LineLists:
+        return self.view.kept(("line lists",), LineLists)
+
+    @property
+    def _translated(self) -> bool:
+        return any(pool.is_translated for pool in self.pools)
 
     def _name(self) -> str:
         told = blake2b(repr(self.query).encode(), digest_size=16)
@@ -201,24 +250,34 @@ class Lines:
             told.update(repr(pool.reading).encode())
         return told.hexdigest()
 
-    def _read(self) -> LineList:
+    def _read(self, most: int = 0) -> list[tuple[Any, ...]]:
+        """The place of a pool with (id, key, debit, credit, period, effect, what to order by), in order; the first
+        `most` of each pool where that is said."""
         rows: list[tuple[Any, ...]] = []
         for at, pool in enumerate(self.pools):
-            rows += [(at, *row) for row in self._rows(pool)]
+            rows += [(at, *row) for row in self._rows(pool, most)]
+        if len({row[0] for row in rows[:1] + rows[-1:]}) > 1 or self._order_here:
+            rows.sort(key=self._order(), reverse=self.query.sort.startswith("-"))
+        return rows
+
+    @property
+    def _order_here(self) -> bool:
+        """Whether the store can't order the lines by itself."""
+        return self.query.sort.lstrip("-") not in (*ORDERED, *TEXT_COLUMNS)
+
+    def _list(self, rows: list[tuple[Any, ...]]) -> LineList:
         factors = tuple(pool.factor for pool in self.pools)
         if not rows:
             none = np.zeros(0, dtype=np.int64)
             return LineList(none, none, none, factors)
-        rows.sort(key=self._order(), reverse=self.query.sort.startswith("-"))
         pool_of, ids, _, debit, credit, *_ = zip(*rows, strict=True)
         pools = np.array(pool_of, dtype=np.int64)
         amounts = self._amounts(rows, pools, np.array(debit, dtype=np.int64), np.array(credit, dtype=np.int64))
         kept = LineList(np.array(ids, dtype=np.int64), pools, amounts, factors)
-        return self._by_amount(kept)
+        return self._by_amount(kept) if self._translated or len(self.pools) > 1 else kept
 
     def _amounts(self, rows: Sequence[Any], pools: IntArray, debit: IntArray, credit: IntArray) -> IntArray:
-        translated = any(pool.is_translated for pool in self.pools)
-        found = np.zeros(len(pools), dtype=object if translated else np.int64)
+        found = np.zeros(len(pools), dtype=object if self._translated else np.int64)
         for at, pool in enumerate(self.pools):
             mine = np.flatnonzero(pools == at)
             own = pool.amount_of(debit[mine], credit[mine])
@@ -229,18 +288,21 @@ class Lines:
         return found
 
     def _by_amount(self, found: LineList) -> LineList:
-        """Put in the order of what lines count, where that was asked, and leave out amounts that don't fit."""
+        """Put lines of several pools in the order of what they count, where that was asked; of translated ones leave out
+        amounts that don't fit."""
         query = self.query
-        if query.sort.lstrip("-") != "amount" and query.least is None and query.most is None:
+        by_amount = query.sort.lstrip("-") == "amount"
+        bounded = self._translated and (query.least is not None or query.most is not None)
+        if not by_amount and not bounded:
             return found
-        values = found.values()
-        places: Iterable[int] = range(len(values))
-        if query.least is not None:
-            places = [at for at in places if abs(values[at]) >= query.least]
-        if query.most is not None:
-            places = [at for at in places if abs(values[at]) <= query.most]
-        if query.sort.lstrip("-") == "amount":
-            places = sorted(places, key=lambda at: abs(values[at]), reverse=query.sort.startswith("-"))
+        sizes = [abs(value) for value in found.values()]
+        places: Iterable[int] = range(len(sizes))
+        if bounded and query.least is not None:
+            places = [at for at in places if sizes[at] >= query.least]
+        if bounded and query.most is not None:
+            places = [at for at in places if sizes[at] <= query.most]
+        if by_amount and (self._translated or len({abs(factor) for factor in found.factors}) > 1):
+            places = sorted(places, key=sizes.__getitem__, reverse=query.sort.startswith("-"))
         chosen = np.array(list(places), dtype=np.int64)
         return LineList(found.ids[chosen], found.pool[chosen], found.amounts[chosen], found.factors)
 
@@ -250,24 +312,30 @@ class Lines:
             at = 4 if column == "debit" else 5
             return lambda row: (row[at - 1], row[1])
         if column == "amount":
-            return lambda row: row[1]
+            return lambda row: (row[-1], row[1])
         if column in OWN_COLUMNS or column in TEXT_COLUMNS:
             return lambda row: (row[-1], row[1])
         codes = KeyCodes(self.view, column)
         return lambda row: (codes.of(row[2]), row[1])
 
-    def _rows(self, pool: Pool) -> list[tuple[Any, ...]]:
-        """(id, key, debit, credit, period, effect, what to order by) of the lines of a pool that fit."""
+    def _rows(self, pool: Pool, most: int = 0) -> list[tuple[Any, ...]]:
+        """(id, key, debit, credit, period, effect, what to order by) of the lines of a pool that fit, in order where
+        the store can tell it."""
         found = self._where(pool, self.query)
         if found is None:
             return []
         where, values = found
         column = self.query.sort.lstrip("-")
-        order = {**OWN_COLUMNS, **TEXT_COLUMNS}.get(column, "0")
+        order = {**OWN_COLUMNS, **TEXT_COLUMNS, "debit": "l.debit", "credit": "l.credit", "amount": _size(pool)}.get(
+            column, "0"
+        )
         by_period = "l.period, l.effect" if pool.is_translated else "0, 0"
+        way = "DESC" if self.query.sort.startswith("-") else "ASC"
+        limit = f"LIMIT {int(most)}" if most else ""
+        ordered = "" if self._order_here else f"ORDER BY {order} {way}, l.id {way} {limit}"
         names = f"l.id, l.key_id, l.debit, l.credit, {by_period}, {order}"
         with connection.cursor() as cursor:
-            cursor.execute(f"SELECT {names} FROM {self._from(self.query, column)} WHERE {where}", values)
+            cursor.execute(f"SELECT {names} FROM {self._from(self.query, column)} WHERE {where} {ordered}", values)
             return list(cursor.fetchall())
 
     @staticmethod
@@ -304,6 +372,12 @@ class Lines:
         if query.last:
             parts.append("l.date <= %s")
             values.append(query.last.isoformat())
+        if not pool.is_translated and query.least is not None:
+            parts.append(f"{_size(pool)} >= %s")
+            values.append(min(math.ceil(query.least / abs(pool.factor)), LARGEST))
+        if not pool.is_translated and query.most is not None:
+            parts.append(f"{_size(pool)} <= %s")
+            values.append(min(math.floor(query.most / abs(pool.factor)), LARGEST))
         return " AND ".join(parts), values
 
     # ticks ----------------------------------------------------------------------------------------------------------
@@ -367,10 +441,11 @@ class Lines:
 
     def page(self, number: int = 1, columns: Sequence[str] = LIST_COLUMNS, size: int = PAGE) -> LinesPage:
         """A page of the lines that fit, with what all of them come to."""
-        found, whole = self.found(), self.whole()
-        pages = max(-(-len(found) // size), 1)
+        count, total = self.sums()
+        pages = max(-(-count // size), 1)
         number = min(max(number, 1), pages)
         start = (number - 1) * size
+        found = self.first(start + size)
         ids = found.ids[start : start + size].tolist()
         shown, values = self._shown(ids, columns), found.values(start, start + size)
         so_far = accumulate(values, initial=found.sum_to(start)) if "so far" in columns else iter(())
@@ -386,9 +461,9 @@ class Lines:
             tuple(lines),
             number,
             pages,
-            len(found),
-            found.sum_to(),
-            whole.sum_to(),
+            count,
+            total,
+            self.whole().sums()[1] if self.query.filters else total,
             figure,
             untold,
             _currencies(self.pools),
@@ -411,46 +486,61 @@ class Lines:
         return lines, len(found)
 
     def _shown(self, ids: Sequence[int], columns: Sequence[str]) -> dict[int, ShownLine]:
-        lines = JournalLine.objects.select_related("entry__entity", "entry__feed").in_bulk(list(ids))
         codes = {name: KeyCodes(self.view, name) for name in columns if name in keyed(self.view)}
-        place = places(self.view)
-        sources = {}
-        if {"file", "feed"} & set(columns):
-            wanted = {line.revision for line in lines.values()}
-            sources = dict(
-                Revision.objects.filter(ledger=self.ledger, number__in=wanted).values_list("number", "source")
-            )
+        place, frame = places(self.view), self.view.frame
+        told = {"file", "feed"} & set(columns)
+        names = ", ".join(name for _, name in SHOWN)
+        more = (
+            "LEFT JOIN ledger_feed f ON f.id = e.feed_id LEFT JOIN ledger_revision v ON v.ledger_id = e.ledger_id "
+            + ("AND v.number = l.revision")
+        )
+        sql = (
+            f"SELECT {names}, {'f.name, v.source' if told else 'NULL, NULL'} FROM ledger_journalline l JOIN "
+            f"ledger_journalentry e ON e.id = l.entry_id {more if told else ''} "
+            "WHERE l.id IN (SELECT value FROM json_each(%s))"
+        )
+        with connection.cursor() as cursor:
+            cursor.execute(sql, [json.dumps(list(ids))])
+            rows = cursor.fetchall()
         found = {}
-        for pk, line in lines.items():
-            digits = self.view.digits_of(place[line.key_id])
-            entry = line.entry
-            cells: dict[str, Any] = {
-                "date": line.date.isoformat(),
-                "period": period_code(line.period),
-                "entry": entry.number,
-                "line": line.line,
-                "document": line.document,
-                "counterparty": line.counterparty,
-                "counterparty name": line.counterparty_name,
-                "text": line.description,
-                "source": line.source,
-                "user": line.user,
-                "kind": entry.kind,
-                "status": "pending" if line.status else "posted",
-                "batch": line.batch,
-                "debit": Fraction(line.debit, 10**digits),
-                "credit": Fraction(line.credit, 10**digits),
-                "revision": str(line.revision),
-                "feed": entry.feed.name if entry.feed else "",
-                "file": sources.get(line.revision, ""),
-                "row": "" if entry.row is None else str(entry.row),
-                **{name: own.of(line.key_id) for name, own in codes.items()},
+        for row in rows:
+            cells: dict[str, Any] = dict(zip((name for name, _ in SHOWN), row, strict=False))
+            pk, key = cells.pop("id"), cells.pop("key")
+            at = place[key]
+            digits = self.view.digits_of(at)
+            cells |= {
+                "date": str(cells["date"]),
+                "period": period_code(cells["period"]),
+                "status": "pending" if cells["status"] else "posted",
+                "debit": Fraction(cells["debit"], 10**digits),
+                "credit": Fraction(cells["credit"], 10**digits),
+                "revision": str(cells["revision"]),
+                "row": "" if cells["row"] is None else str(cells["row"]),
+                "feed": row[-2] or "",
+                "file": row[-1] or "",
+                **{name: own.of(key) for name, own in codes.items()},
             }
-            found[pk] = ShownLine(cells, Fraction(0), digits, entry.entity.code, entry.number)
+            entity = frame.entities.items[self.view.keys.entity[at]].code
+            found[pk] = ShownLine(cells, Fraction(0), digits, entity, cells["entry"])
         return found
 
 
+SHOWN = (
+    ("id", "l.id"), ("key", "l.key_id"), ("date", "l.date"), ("period", "l.period"), ("entry", "e.number"),
+    ("line", "l.line"), ("document", "l.document"), ("counterparty", "l.counterparty"),
+    ("counterparty name", "l.counterparty_name"), ("text", "l.description"), ("source", "l.source"),
+    ("user", 'l."user"'), ("kind", "e.kind"), ("status", "l.status"), ("batch", "l.batch"), ("debit", "l.debit"),
+    ("credit", "l.credit"), ("revision", "l.revision"), ("row", "e.row"),
+)  # fmt: skip
+"""What of a line is read for its cells."""
+
 PLANNED = "planned"
+
+
+def _size(pool: Pool) -> str:
+    """What a line counts by a pool's measure, without its sign, as SQL."""
+    sides = {"debits": "l.debit", "credits": "l.credit"}
+    return sides.get(pool.measure, "ABS(l.debit - l.credit)")
 
 
 class _Ratios:
