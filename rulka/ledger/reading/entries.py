@@ -111,6 +111,8 @@ class ShownEntry:
     period: str
     status: str
     digits: int
+    file: str = ""
+    """What the revision that brought it was loaded from."""
 
     @property
     def balances(self) -> bool:
@@ -162,6 +164,7 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
         period_code(entry.period),
         "pending" if entry.status else "posted",
         digits,
+        ledger.revisions.filter(number=entry.revision).values_list("source", flat=True).first() or "",
     )
 
 

@@ -288,8 +288,8 @@ class Lines:
         return found
 
     def _by_amount(self, found: LineList) -> LineList:
-        """Put lines of several pools in the order of what they count, where that was asked; of translated ones leave out
-        amounts that don't fit."""
+        """Put lines of several pools in the order of what they count, where that was asked; of translated ones leave
+        out amounts that don't fit."""
         query = self.query
         by_amount = query.sort.lstrip("-") == "amount"
         bounded = self._translated and (query.least is not None or query.most is not None)
@@ -492,7 +492,7 @@ class Lines:
         names = ", ".join(name for _, name in SHOWN)
         more = (
             "LEFT JOIN ledger_feed f ON f.id = e.feed_id LEFT JOIN ledger_revision v ON v.ledger_id = e.ledger_id "
-            + ("AND v.number = l.revision")
+            "AND v.number = l.revision"
         )
         sql = (
             f"SELECT {names}, {'f.name, v.source' if told else 'NULL, NULL'} FROM ledger_journalline l JOIN "
