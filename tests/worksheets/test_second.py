@@ -39,7 +39,7 @@ from rulka.worksheets.library import links
 from rulka.worksheets.library.tables import save_table
 from rulka.worksheets.models import BoundedTable, LiveLink, SheetStep, Worksheet
 from rulka.worksheets.running import answering
-from rulka.worksheets.running.live import Reader, calculated_for
+from rulka.worksheets.running.live import Reader, calculated_for, opened
 from tests.conftest import SMALL
 from tests.web.world import DEFINITIONS
 from tests.worksheets.test_worksheets import WHERE, house, post, shown, typed  # noqa: F401  the fixture of a house
@@ -842,3 +842,67 @@ def test_the_source_is_asked_first_by_those_who_may(house, settings):  # noqa: F
     assert house["dan"].post(address, {"feed": feed.pk}).status_code == 422
     assert house["lea"].get(follow).status_code == 404
     assert house["amy"].post(address, {"feed": "99"}).status_code == 404
+
+
+# traces ---------------------------------------------------------------------------------------------------------------
+
+
+def test_a_cells_trace_on_the_whole_page_as_files_and_as_a_worksheet(house):  # noqa: F811
+    amy, dan = house["amy"], house["dan"]
+    typed(amy, S1='=RULKA.ACTIVITY("4*","2026-P01")')
+    asked = f"?{WHERE}&sheet=1&cell=S1&panel=trace&ask=0"
+    page = amy.get(reverse("worksheet-trace", args=["sums"]) + asked + "&by=account")
+    assert page.context["agrees"] is True and page.context["level"] == "split"
+    parts = {part.label: part.amount for part in page.context["parts"]}
+    assert parts and all("4" in label for label in parts)
+    text = amy.get(reverse("worksheet-take", args=["sums", "csv"]) + asked + "&by=account").content.decode()
+    rows = [line.split(",") for line in text.splitlines()[1:]]
+    assert len(rows) == len(parts)
+    lines = amy.get(reverse("worksheet-take", args=["sums", "csv"]) + asked + "&by=line&cols=document,amount")
+    assert sum(Decimal(line.split(",")[1]) for line in lines.content.decode().splitlines()[1:]) == sum(
+        Decimal(row[-1]) for row in rows
+    )
+    book = amy.get(reverse("worksheet-take", args=["sums", "xlsx"]) + asked + "&by=line")
+    assert openpyxl.load_workbook(io.BytesIO(book.content)).active.max_row > 1
+    made = amy.post(reverse("worksheet-from-trace", args=["worksheet", "sums"]) + asked + "&by=line")
+    assert made.status_code == 302
+    name = made["Location"].split("/worksheets/")[1].split("/")[0]
+    sheet = Worksheet.objects.get(name=name)
+    assert sheet.title == "4*, actual, activity"
+    for wrong in ("&ask=9&by=line", "&by=colour", "&in=account%3D9999"):
+        assert amy.get(reverse("worksheet-take", args=["sums", "csv"]) + asked + wrong).status_code in (404, 422)
+    assert amy.get(reverse("worksheet-take", args=["sums", "doc"]) + asked).status_code == 404
+    refused = dan.post(reverse("worksheet-from-trace", args=["worksheet", "sums"]) + asked + "&by=line")
+    assert (
+        refused.status_code == 422
+        and amy.post(reverse("worksheet-from-trace", args=["ledger", "sums"]) + asked).status_code == 404
+    )
+
+
+def test_rows_of_a_trace_become_a_worksheet_whose_sum_is_the_figure(ternwick, people, client):
+    client.force_login(people["accountant"])
+    where = "?ledger=ternwick&period=2027-P07&node=TF&row=fuel&column=ytd-difference&panel=trace"
+    for by in ("account", "line", "sides"):
+        made = client.post(
+            reverse("worksheet-from-trace", args=["statement", "income-statement"]) + where + f"&by={by}"
+        )
+        assert made.status_code == 302, by
+        name = made["Location"].split("/worksheets/")[1].split("/")[0]
+        view = view_of(ternwick, NO_FENCE)
+        reader = Reader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", people["accountant"])
+        worksheet = Worksheet.objects.get(name=name)
+        with opened(worksheet, reader) as live:
+            sums = [
+                live.calculation.shown_at((1, row, column))
+                for (row, column), cell in live.workbook.sheets[0].cells.items()
+                if cell.input.startswith("=SUM(")
+            ]
+        figure = Decimal("-216730.29")
+        assert figure in sums, (by, sums)
+    client.force_login(people["director"])
+    assert (
+        client.post(
+            reverse("worksheet-from-trace", args=["statement", "income-statement"]) + where + "&by=line"
+        ).status_code
+        == 422
+    )

@@ -55,7 +55,7 @@ def terms_of(computed: Computed, row_key: str, column_key: str) -> Terms | None:
 
 
 def sides_of(computed: Computed, column_key: str) -> tuple[Column, Column] | None:
-    """The two columns that a column sets against each other; None where it is no difference of such."""
+    """The two columns that a difference compares; None for columns of other kinds."""
     column = computed.column(column_key)
     if column.kind != "difference" or Comparer(computed.columns).is_gross(column):
         return None

@@ -14,6 +14,8 @@ const rulka = {
 
 (() => {
   document.addEventListener("keydown", (event) => {
+    // in a worksheet the first one finds in the sheet, the next one everywhere
+    if (event.key === "/" && event.altKey && !event.ctrlKey && (!document.querySelector(".worksheet") || event.target.matches("input[type=search]"))) { document.getElementById("find")?.focus(); event.preventDefault(); return; }
     if (event.defaultPrevented || rulka.inField(event.target)) return;
     if (event.ctrlKey || event.metaKey || event.altKey || (rulka.keysOff() && event.key !== "?")) return;
     const step = { ",": "step-back", ".": "step-on" }[event.key];
