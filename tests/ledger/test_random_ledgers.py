@@ -4,11 +4,24 @@ from __future__ import annotations
 
 import json
 import random
+from collections import Counter
 from decimal import Decimal
+from fractions import Fraction
 
 import pytest
 
+from rulka.core.books.fence import NO_FENCE, Fence
+from rulka.core.compute.statement import run_statement
+from rulka.core.definitions.spans import span_from
+from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import statement_from
+from rulka.core.proof.splits import directions, open_figure, sides, split
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import view_of
+from rulka.ledger.reading.trace_lines import LineQuery, Lines
+from rulka.ledger.reading.trace_matching import matched_lines
 from tests.conftest import table
+from tests.core.proof.test_splits import figures
 from tests.ledger.test_trial_balance import weeks_445, write
 from tests.oracle import Oracle
 
@@ -120,6 +133,77 @@ def test_random_ledger_loaded_in_parts_equals_decimal_loops(seed, tmp_path, comm
                 if row["entity"] == entity
             }
             assert rows == oracle.trial_balance(entity, begin, end, pending=pending), (seed, entity, codes)
+
+
+LINES = [
+    {"line": "Every", "accounts": "*", "sign": "as booked"},
+    {"line": "Kept", "accounts": "a2", "sign": "as booked"},
+    {"line": "Some", "accounts": "a0, a3 to a4, a10", "sign": "flipped"},
+    {"line": "Hours", "accounts": "a5, a11"},
+]
+COLUMNS = [
+    {"column": "activity", "window": "year to date"},
+    {"column": "closing", "measure": "closing"},
+    {"column": "opening", "measure": "opening", "entries": "with pending"},
+    {"column": "debits", "measure": "debits"},
+    {"column": "before", "measure": "closing", "shift": "-1 year"},
+    {"column": "gap", "difference": ["closing", "before"]},
+    {"column": "tills", "narrow": "p: 1; kind: normal"},
+]
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_lines_behind_every_figure_of_a_random_ledger_give_it_again(seed, tmp_path, command):
+    """By every direction, with and without a fence, in any order and filter: the store's lines add up to the engine's
+    figures, and both sides of a difference to it."""
+    rng = random.Random(100 + seed)
+    calendar = {"first_month": rng.choice((4, 7, 1)), "year_label": "end", "first_year": 2023, "last_year": 2028}
+    if seed % 2 == 0:
+        calendar |= {"first_year": 2025, "first_month": 4}
+    numbers = [(f"n{n}", rng.choice("XY")) for n in range(50)]
+    lines = [line for number, entity in numbers for line in entry(rng, number, entity)]
+    command("load_ledger", make(tmp_path / "one", rng, lines, calendar), ledger="random")
+    ledger = Ledger.objects.get(code="random")
+    spine, span = spine_from({"spine": "s", "lines": LINES}), span_from({"span": "p", "columns": COLUMNS})
+    statement = statement_from({"statement": "t", "spine": "s", "span": "p"}, spine, span)
+    listed = 0
+    for fence in (NO_FENCE, Fence.of(members={"p": "1, -"}), Fence.of(sealed="a3", grain=["p"])):
+        view = view_of(ledger, fence)
+        for entity, period in (("X", "2026-P05"), ("Y", rng.choice(view.frame.calendar.periods[10:]).code)):
+            computed = run_statement(statement, view, view.frame.calendar.period(period), entity)
+            listed += sum(behind(ledger, computed, row, column, rng) for row, column in figures(computed))
+    assert listed > 200
+
+
+def behind(ledger, computed, row, column, rng):
+    """Hold the lines behind a figure against it; how many lines that were."""
+    opened = open_figure(computed, row, column)
+    if opened.pools is None:
+        return 0
+    for by in directions(opened):
+        if by != "line":
+            found = split(opened, by)
+            assert found.agrees and "rest" not in {part.reason for part in found.parts}, (row, column, by)
+    page = Lines.of(ledger, opened, LineQuery()).page()
+    assert page.agrees, (row, column, page)
+    every = Lines.of(ledger, opened, LineQuery()).every(["document", "period", "account"], 10_000)[0]
+    assert sum((line.value for line in every), Fraction(0)) == page.total and len(every) == page.count
+    sort = rng.choice(["date", "-amount", "account", "-p", "entry", "period", "debit"])
+    some = rng.choice(every).cells["account"] if every else "a0"
+    query = LineQuery(ticks=(("account", (some,)),), sort=sort, least=Fraction(rng.choice((0, 1, 1000))))
+    wanted = [one for one in every if one.cells["account"] == some and abs(one.value) >= query.least]
+    got = Lines.of(ledger, opened, query).page()
+    assert (got.count, got.total) == (len(wanted), sum((one.value for one in wanted), Fraction(0))), (
+        row,
+        column,
+        query,
+    )
+    ticks = Lines.of(ledger, opened, LineQuery()).ticks("account")[0]
+    assert {tick.value: tick.count for tick in ticks} == Counter(one.cells["account"] for one in every)
+    if (named := sides(opened)) is not None:
+        matched = matched_lines(ledger, opened, named)
+        assert matched.agrees and matched.of_first - matched.of_second == opened.value
+    return len(every)
 
 
 def test_reader_goes_on_while_a_load_writes(tmp_path, small):
