@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import json
 from fractions import Fraction
 from urllib.parse import parse_qsl
 
 import pytest
 from django.urls import reverse
+from pypdf import PdfReader
 
 from rulka.people.models import Person
 from rulka.statements.models import Change, Definition
@@ -331,6 +333,17 @@ def test_unknown_export_and_statement_are_told(accountant):
     assert (
         response.status_code == 404 and "The statement &#x27;nowhere&#x27; does not exist" in response.content.decode()
     )
+
+
+def test_figures_on_paper_and_in_html_lead_to_their_trace(accountant):
+    pdf = PdfReader(io.BytesIO(accountant.get(url("download", "pdf")).content))
+    links = [note.get_object()["/A"]["/URI"] for page in pdf.pages for note in page.get("/Annots", ())]
+    wanted = "period=2027-P07&node=TF&panel=trace&row=fuel&column=ytd-difference"
+    (link,) = [link for link in links if link.endswith(wanted)]
+    assert link in accountant.get(url("download", "html")).content.decode().replace("&amp;", "&")
+    page = accountant.get("/" + link.partition("//")[2].partition("/")[2])
+    assert "Split by" in page.content.decode()
+    assert not any("row=income&" in link for link in links), "headings show no figures"
 
 
 def test_download_is_named_after_what_it_is(accountant):

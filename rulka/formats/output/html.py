@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import datetime
 from html import escape
@@ -12,7 +12,7 @@ from pathlib import Path
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.pages import COUNTED, Boxes, PageDef, filled, pieces
 from rulka.core.proof.checks import FAILS, Check, verdict_on
-from rulka.formats.output.page import ShownColumn, ShownRow, ShownStatement, page_values, show
+from rulka.formats.output.page import ShownCell, ShownColumn, ShownRow, ShownStatement, page_values, show
 
 FONTS = Path(__file__).parent.parent.parent / "web" / "static" / "fonts"
 FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
@@ -60,6 +60,7 @@ td.w { text-align: left; } .red { color: #a43a2c; }
 .spark polyline { fill: none; stroke: #74807c; stroke-width: 1.25; }
 .checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
 .checks .no { color: #a43a2c; font-weight: 600; } .checks .open { font-weight: 600; }
+a.trace { color: inherit; text-decoration: none; }
 .part { border: 0.8pt solid #a8741a; padding: 1mm 2mm; margin: 0 0 2mm; font-weight: 600; }
 """
 
@@ -88,21 +89,53 @@ def faces(embed: bool) -> str:
 Page = tuple[Computed, list[Check]]
 
 
+Link = Callable[[str, str, str], str]
+"""(node, row, column) to the address of a figure's trace."""
+
+MOST_LINKS = 4_000
+"""Figures of all pages that carry a link to their trace; with more of them none does."""
+
+
 def as_html_pages(
-    pages: list[Page], *, ledger: str, at: datetime, embed_fonts: bool = True, logo: str = "", most_rows: int = 0
+    pages: list[Page],
+    *,
+    ledger: str,
+    at: datetime,
+    embed_fonts: bool = True,
+    logo: str = "",
+    most_rows: int = 0,
+    link: Link | None = None,
 ) -> str:
     """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where
-    it says so."""
+    it says so. Figures lead to their trace where `link` says where that is."""
     shown = [_cut(show(computed), most_rows) for computed, _ in pages]
     style = faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
     head = (
         f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
         f"{escape(shown[0].period)}</title><style>{style}</style>"
     )
+    few = sum(len(one.rows) * len(one.columns) for one in shown) <= MOST_LINKS
     bodies = [
-        _page(one, computed, checks, ledger, at, logo) for one, (computed, checks) in zip(shown, pages, strict=True)
+        _page(_linked(one, computed, link if few else None), computed, checks, ledger, at, logo)
+        for one, (computed, checks) in zip(shown, pages, strict=True)
     ]
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
+
+
+def _linked(shown: ShownStatement, computed: Computed, link: Link | None) -> ShownStatement:
+    """A statement whose figures know where their trace is."""
+    if link is None:
+        return shown
+    code = computed.node.code
+
+    def leading(key: str, cell: ShownCell) -> ShownCell:
+        is_figure = not cell.words and not cell.is_label and cell.text.strip()
+        return replace(cell, link=link(cell.node or code, key, cell.column)) if is_figure else cell
+
+    def row(one: ShownRow) -> ShownRow:
+        return replace(one, cells=tuple(leading(one.key, cell) for cell in one.cells))
+
+    return replace(shown, panels=tuple(tuple(row(one) for one in rows) for rows in shown.panels))
 
 
 def _cut(shown: ShownStatement, most: int) -> ShownStatement:
@@ -265,11 +298,17 @@ def _trend(points: str) -> str:
     )
 
 
+def _text(cell: ShownCell) -> str:
+    """A figure, with the way to its trace."""
+    text = escape(cell.text)
+    return f'<a class=trace href="{escape(cell.link, quote=True)}">{text}</a>' if cell.link else text
+
+
 def _row(row: ShownRow, shown: ShownStatement) -> str:
     cells = "".join(
         f'<td class="{"w" if cell.words else "f"} {cell.verdict} {"red" if cell.red else ""} '
         f'{"opens" if cell.opens_group else ""}">'
-        f"{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{escape(cell.text)}</td>"
+        f"{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{_text(cell)}</td>"
         for cell in row.cells
     )
     label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>' if shown.has_label else ""
@@ -289,12 +328,22 @@ def _checks(checks: list[Check]) -> str:
     return f"<div class=checks>{escape(verdict.text)}.<ul>{items}</ul></div>"
 
 
-def as_pdf_pages(pages: list[Page], *, ledger: str, at: datetime, logo: str = "", most_rows: int = 0) -> bytes:
+def as_pdf_pages(
+    pages: list[Page],
+    *,
+    ledger: str,
+    at: datetime,
+    logo: str = "",
+    most_rows: int = 0,
+    link: Link | None = None,
+) -> bytes:
     """A statement for several nodes on paper, each beginning a page."""
     from weasyprint import HTML
 
     return bytes(
         HTML(
-            string=as_html_pages(pages, ledger=ledger, at=at, embed_fonts=False, logo=logo, most_rows=most_rows)
+            string=as_html_pages(
+                pages, ledger=ledger, at=at, embed_fonts=False, logo=logo, most_rows=most_rows, link=link
+            )
         ).write_pdf()
     )

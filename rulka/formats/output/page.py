@@ -37,6 +37,8 @@ class ShownCell:
     node: str = ""
     keep: str = ""
     """How it is kept in sight while others scroll by."""
+    link: str = ""
+    """Where its trace is, in files that lead back."""
 
 
 @dataclass(frozen=True)

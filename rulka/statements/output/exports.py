@@ -54,12 +54,13 @@ def export(
             f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes
         )
     at, given = timezone.localtime(), [(outcome.computed, outcome.checks) for outcome in outcomes]
+    link = _links(outcomes[0], ledger, maker)
     if form == "xlsx":
-        return as_xlsx_pages(given, About(ledger.name, at, maker.person, _links(outcomes[0], ledger, maker)))
+        return as_xlsx_pages(given, About(ledger.name, at, maker.person, link))
     logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
     if form == "html":
-        return as_html_pages(given, ledger=ledger.name, at=at, logo=logo)
-    return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows)
+        return as_html_pages(given, ledger=ledger.name, at=at, logo=logo, link=link)
+    return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows, link=link)
 
 
 def _links(outcome: Outcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:
