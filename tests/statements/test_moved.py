@@ -65,6 +65,11 @@ def test_entries_come_first_then_the_lines_they_changed(house, small, command):
     assert len(rows) == len(set(rows)) and all(row.line.is_sum for row in found.sums) and found.sums
     text = shown.content.decode()
     assert text.index('id="arrived"') < text.index('id="moved"')
+    # of another company's entries nothing stands there
+    other = house.get(
+        reverse("statement-moved", args=["result"]) + WHERE.replace("node=A", "node=B") + "&first=1&last=2"
+    )
+    assert other.context["moved"].entries == () and other.context["moved"].lines == ()
     # the same view between two revisions, and two editions
     between = house.get(reverse("statement-moved", args=["result"]) + WHERE + "&first=1&last=2").context["moved"]
     assert [row.line for row in between.lines] == [row.line for row in found.lines]

@@ -8,10 +8,12 @@ from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
+import numpy as np
 from django.db import connection
 
 from rulka.core.books.book import Book, View
 from rulka.core.books.calendar import period_code
+from rulka.core.books.chart import BoolArray
 from rulka.core.books.fence import Fence
 from rulka.core.errors import NotFound
 from rulka.core.money import QUANTITY_DIGITS, minor_text
@@ -199,13 +201,17 @@ class Changes:
     master: tuple[tuple[str, str, str], ...]
 
 
-def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: int = 200) -> Changes:
-    """Entries, sums by account and period, and master data that changed after `first` up to and including `last`."""
+def changes_between(
+    view: View, ledger: Ledger, first: int, last: int, *, most: int = 200, only: BoolArray | None = None
+) -> Changes:
+    """Entries, sums by account and period, and master data that changed after `first` up to and including `last`; of
+    `only` some of the view's posting keys `(keys,)` where that is said."""
     for number in {first, last} - {0}:
         find_revision(ledger, number)
     if first > last:
         first, last = last, first
-    inside = [int(key) for key in view.keys.ids[~view.sealed_keys] if key]
+    chosen = np.ones(len(view.keys), dtype=bool) if only is None else only
+    inside = [int(key) for key in view.keys.ids[chosen & ~view.sealed_keys] if key]
     with snapshot(), connection.cursor() as cursor:
         counts: dict[int, list[int]] = {}
         for at, sql in enumerate(
@@ -236,22 +242,24 @@ def changes_between(view: View, ledger: Ledger, first: int, last: int, *, most: 
             .order_by("date", "entity__code", "number")
         )
         listed = []
-        chosen = list(entries[:most])
-        detail = _details(view, [entry.pk for entry in chosen], first, last)
-        for entry in chosen:
+        shown = list(entries[:most])
+        detail = _details(view, chosen, [entry.pk for entry in shown], first, last)
+        for entry in shown:
             new, gone = counts[entry.pk]
             what = "withdrawn" if not new else "changed" if gone else "new"
             code, day = entry.entity.code, entry.date.isoformat()
             listed.append(ChangedEntry(code, entry.number, day, what, new, gone, **detail.get(entry.pk, {})))
-        sums = _sums_between(view, ledger, first, last)
+        sums = _sums_between(view, chosen, ledger, first, last)
         # codes and names of what lies outside a fence are not told
         master = _master_between(ledger, first, last) if view.fence.hides_nothing else ()
     return Changes(first, last, len(counts), tuple(listed), sums, master)
 
 
-def _details(view: View, entries: list[int], first: int, last: int) -> dict[int, dict[str, Any]]:
-    """Document, who and what some entries added after `first` up to `last`, by entry; of lines inside the fence."""
-    place_of = {int(key): at for at, key in enumerate(view.keys.ids) if key and not view.sealed_keys[at]}
+def _details(view: View, chosen: BoolArray, entries: list[int], first: int, last: int) -> dict[int, dict[str, Any]]:
+    """Document, who and what some entries added after `first` up to `last`, by entry; of lines on the chosen keys that
+    aren't sealed."""
+    places = np.flatnonzero(chosen & ~view.sealed_keys)
+    place_of = {int(view.keys.ids[at]): int(at) for at in places if view.keys.ids[at]}
     now = JournalLine.objects.filter(**within("entry", entries))
     former = JournalLineFormer.objects.filter(**within("entry", entries))
     came = {"since_revision__gt": first, "since_revision__lte": last, "until_revision__gte": last}
@@ -284,7 +292,7 @@ def _details(view: View, entries: list[int], first: int, last: int) -> dict[int,
     return found
 
 
-def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[ChangedSum, ...]:
+def _sums_between(view: View, chosen: BoolArray, ledger: Ledger, first: int, last: int) -> tuple[ChangedSum, ...]:
     fields = ("scenario__code", "period", "status", "effect", "keys", "debits", "credits", "counts")
     found = sum_changes(
         BalanceChangeChunk.objects.filter(
@@ -292,7 +300,7 @@ def _sums_between(view: View, ledger: Ledger, first: int, last: int) -> tuple[Ch
         ).values_list(*fields)
     )
     keys, frame = view.keys, view.frame
-    place_of = {int(key): place for place, key in enumerate(keys.ids) if key}
+    place_of = {int(key): place for place, key in enumerate(keys.ids) if key and chosen[place]}
     totals: dict[tuple[str, int, int, int], list[int]] = {}
     for (scenario, period, _, _), rows in found.items():
         for key, debit, credit, _ in rows.tolist():

@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Any
 
 from rulka.core.books.book import View
+from rulka.core.books.chart import BoolArray
 from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
 from rulka.core.proof.checks import Check
@@ -83,7 +84,7 @@ def since_edition(edition: Edition, view: View, person: Person) -> WhatMoved:
     now = _run(outcome.computed, outcome.checks, edition.ledger)
     return _moved(
         edition.ledger,
-        view,
+        outcome.computed,
         moved_since(edition.run, now, outcome.computed),
         (edition.revision, edition.ledger.revision),
         (edition.name, f"now, revision {edition.ledger.revision}"),
@@ -95,7 +96,7 @@ def between_editions(before: Edition, after: Edition, view: View, person: Person
     computed = recompute(after, view, person).computed
     revisions = (before.revision, after.revision) if before.period == after.period else (after.revision,) * 2
     return _moved(
-        after.ledger, view, moved_since(before.run, after.run, computed), revisions, (before.name, after.name)
+        after.ledger, computed, moved_since(before.run, after.run, computed), revisions, (before.name, after.name)
     )
 
 
@@ -110,7 +111,7 @@ def between_revisions(
     runs = [run_at(definitions, one, period, node, person) for one in views]
     before, after = (_run(one, footing(one), ledger) for one in runs)
     moved = moved_since(before, after, runs[1])
-    return _moved(ledger, view, moved, (first, last), (f"revision {first}", f"revision {last}"))
+    return _moved(ledger, runs[1], moved, (first, last), (f"revision {first}", f"revision {last}"))
 
 
 def between_periods(
@@ -125,7 +126,7 @@ def between_periods(
     titles = [one.period.title for one in runs]
     moved, named = moved_since(before, after, runs[1]), (titles[0], titles[1])
     column = next((one.key for one in runs[1].columns if one.has_figures and not one.hidden), "")
-    found = _moved(ledger, view, moved, (view.revision,) * 2, named, column)
+    found = _moved(ledger, runs[1], moved, (view.revision,) * 2, named, column)
     rows = [
         MovedRow(row.line, largest=_largest(ledger, runs[1], row.line)) if at < WITH_ENTRIES else row
         for at, row in enumerate(found.lines)
@@ -146,9 +147,18 @@ def _largest(ledger: Ledger, computed: Computed, line: MovedLine) -> tuple[Shown
     return ()
 
 
+def _reach(computed: Computed) -> BoolArray:
+    """The posting keys that a statement reads for its node, and those of nodes that its columns name."""
+    reached = computed.node.keys.copy()
+    for column in computed.columns:
+        if column.node is not None:
+            reached |= column.node.keys
+    return reached
+
+
 def _moved(
     ledger: Ledger,
-    view: View,
+    computed: Computed,
     moved: list[Moved],
     revisions: tuple[int, ...],
     named: tuple[str, str],
@@ -158,7 +168,7 @@ def _moved(
     sums: tuple[ChangedSum, ...] = ()
     count = 0
     if revisions[0] != revisions[1]:
-        changes = changes_between(view, ledger, *sorted(revisions))
+        changes = changes_between(computed.view, ledger, *sorted(revisions), only=_reach(computed))
         entries, sums, count = changes.entries, changes.sums, changes.count
     rows = []
     for line in by_line(moved, SUMS, column)[:MOST_LINES]:
