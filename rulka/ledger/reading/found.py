@@ -13,6 +13,7 @@ from django.db import connection
 from rulka.core.books.book import View
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.ledger.models import Counterparty, Ledger
+from rulka.ledger.reading.trace_columns import places
 
 MOST_ROWS = 60
 """Lines of an amount that are looked at."""
@@ -114,9 +115,7 @@ def amounts(ledger: Ledger, view: View, amount: Fraction, *, near: bool) -> list
     only that is asked."""
     digits = {QUANTITY_DIGITS, *view.frame.digits.tolist()}
     span = (abs(amount) * (1 - NEAR), abs(amount) * (1 + NEAR)) if near else (abs(amount), abs(amount))
-    place = view.kept(
-        ("places of keys",), lambda: {int(key): at for at, key in enumerate(view.keys.ids.tolist()) if key}
-    )
+    place = places(view)
     found = []
     for decimals in sorted(digits):
         low, high = (end * 10**decimals for end in span)

@@ -217,7 +217,7 @@ class Lines:
         for pool in self.pools:
             if (where := self._where(pool, self.query)) is None:
                 continue
-            sql = f"SELECT COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from(self.query)} WHERE {where[0]}"
+            sql = f"SELECT COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from(pool)} WHERE {where[0]}"
             with connection.cursor() as cursor:
                 cursor.execute(sql, where[1])
                 number, debit, credit = cursor.fetchone()
@@ -335,12 +335,13 @@ class Lines:
         ordered = "" if self._order_here else f"ORDER BY {order} {way}, l.id {way} {limit}"
         names = f"l.id, l.key_id, l.debit, l.credit, {by_period}, {order}"
         with connection.cursor() as cursor:
-            cursor.execute(f"SELECT {names} FROM {self._from(self.query, column)} WHERE {where} {ordered}", values)
+            cursor.execute(f"SELECT {names} FROM {self._from(pool, column)} WHERE {where} {ordered}", values)
             return list(cursor.fetchall())
 
-    @staticmethod
-    def _from(query: LineQuery, *columns: str) -> str:
-        named = {*columns, *(name for name, _ in query.ticks), *(SEARCHED if query.search else ())}
+    def _from(self, pool: Pool, *columns: str) -> str:
+        """The tables that a query of a pool's lines needs: entries too where something of them is asked."""
+        asked = (*self.query.ticks, *pool.asked.texts)
+        named = {*columns, *(name for name, _ in asked), *(SEARCHED if self.query.search else ())}
         joined = " CROSS JOIN ledger_journalentry e ON e.id = l.entry_id" if named & {"entry", "kind"} else ""
         return f"ledger_journalline l{joined}"
 
@@ -355,7 +356,6 @@ class Lines:
         if not pieces or not ids:
             return None
         where, values = condition(ids, pieces, pool.asked.statuses, pool.asked.texts)
-        where = where.replace("e.kind", "(SELECT e.kind FROM ledger_journalentry e WHERE e.id = l.entry_id)")
         parts = [where]
         for name, wanted in query.ticks:
             column = {**OWN_COLUMNS, **TEXT_COLUMNS}.get(name)
@@ -417,7 +417,7 @@ class Lines:
             by = kept or "l.key_id"
             with connection.cursor() as cursor:
                 cursor.execute(
-                    f"SELECT {by}, COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from(self.query, column)} "
+                    f"SELECT {by}, COUNT(*), SUM(l.debit), SUM(l.credit) FROM {self._from(pool, column)} "
                     f"WHERE {where} GROUP BY 1",
                     values,
                 )
