@@ -14,22 +14,13 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from bench.statement import best
+
 ROOT = Path(__file__).parent.parent
 PAGE = ("date", "entry", "account", "document", "counterparty name", "text", "amount", "so far")
-
-
-def best(work: Callable[[], Any], times: int = 5) -> float:
-    """The shortest of several runs, in milliseconds."""
-    taken = []
-    for _ in range(times):
-        before = time.perf_counter()
-        work()
-        taken.append((time.perf_counter() - before) * 1000)
-    return min(taken)
 
 
 def main() -> None:

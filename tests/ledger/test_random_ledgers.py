@@ -15,6 +15,7 @@ from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
+from rulka.core.errors import RulkaError
 from rulka.core.proof.splits import directions, open_figure, sides, split
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
@@ -184,6 +185,11 @@ def behind(ledger, computed, row, column, rng):
         if by != "line":
             found = split(opened, by)
             assert found.agrees and "rest" not in {part.reason for part in found.parts}, (row, column, by)
+    keys = [key for pool in opened.pools for key in pool.keys]
+    if keys and computed.view.sealed_keys[keys].all():
+        with pytest.raises(RulkaError, match="is sealed"):
+            Lines.of(ledger, opened, LineQuery())
+        return 0
     page = Lines.of(ledger, opened, LineQuery()).page()
     assert page.agrees, (row, column, page)
     every = Lines.of(ledger, opened, LineQuery()).every(["document", "period", "account"], 10_000)[0]

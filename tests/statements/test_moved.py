@@ -92,6 +92,22 @@ def late_rows():
     return "\n".join(made) + "\n"
 
 
+def test_an_entry_stands_only_under_the_lines_whose_members_it_has(house, small, command, tmp_path):
+    opened(house, command)
+    file = tmp_path / "split.yaml"
+    file.write_text(
+        "spine: split\ncovers: nothing\nlines:\n  - {line: Ten, accounts: '4100; department: 10'}\n"
+        "  - {line: Eleven, accounts: '4100; department: 11'}\n---\nstatement: split\nspine: split\n"
+        "span: now-and-plan\n"
+    )
+    command("load_statement", file, ledger="s")
+    other = late_rows().replace("L1", "L2").replace(",11,", ",10,").replace("9.00", "5.00")
+    command("load_ledger", small(entries__csv=SMALL["entries.csv"] + late_rows() + other), ledger="s")
+    found = house.get(reverse("statement-moved", args=["split"]) + WHERE + "&first=1&last=2").context["moved"]
+    under = {row.line.label: [one.entry.number for one in row.entries] for row in found.lines}
+    assert under == {"Ten": ["L2"], "Eleven": ["L1"]}
+
+
 def test_two_periods_show_the_largest_lines_of_the_later_one(house, command):
     opened(house, command)
     address = reverse("statement-moved", args=["result"]) + "?ledger=s&period=2026-P01&node=A"

@@ -163,16 +163,18 @@ class ChangedEntry:
     text: str = ""
     counterparty: str = ""
     sums: tuple[EntrySum, ...] = ()
-    """What it added by account and period, the largest first."""
+    """What it added by posting key and period, the largest first."""
 
 
 @dataclass(frozen=True)
 class EntrySum:
-    """What a changed entry added to an account in a period: a plain decimal, debit positive."""
+    """What a changed entry added to a posting key (by its place in the view) in a period: a plain decimal, debit
+    positive."""
 
     account: str
     period: str
     net: str
+    key: int
 
 
 @dataclass(frozen=True)
@@ -280,14 +282,16 @@ def _details(view: View, chosen: BoolArray, entries: list[int], first: int, last
         at = (place, line.period)
         of[at] = of.get(at, 0) + sign * (line.debit - line.credit)
     for entry, of in sums.items():
-        by_account: dict[tuple[str, str, int], int] = {}
-        for (place, number), net in of.items():
-            item, digits = view.frame.accounts.items[view.keys.account[place]], view.digits_of(place)
-            of_period = (item.code, period_code(number), digits)
-            by_account[of_period] = by_account.get(of_period, 0) + net
-        ordered = sorted(by_account.items(), key=lambda pair: (-abs(pair[1]), pair[0]))
+        ordered = sorted(of.items(), key=lambda pair: (-abs(pair[1]), pair[0]))
         found[entry]["sums"] = tuple(
-            EntrySum(account, period, minor_text(net, digits)) for (account, period, digits), net in ordered if net
+            EntrySum(
+                view.frame.accounts.items[view.keys.account[place]].code,
+                period_code(number),
+                minor_text(net, view.digits_of(place)),
+                place,
+            )
+            for (place, number), net in ordered
+            if net
         )
     return found
 

@@ -5,22 +5,21 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
-from datetime import date
+from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from django.db import connection, transaction
-from django.db.models import Count, Q, QuerySet, Sum
+from django.db.models import Count
 from django.db.models.expressions import RawSQL
 
 from rulka.core.books.book import Book, View
 from rulka.core.books.calendar import FiscalCalendar, period_code, period_number
 from rulka.core.books.chart import IntArray, Item, code_list
 from rulka.core.books.fence import Fence
-from rulka.core.books.frame import POSTED, Frame, Keys, Movements
+from rulka.core.books.frame import Frame, Keys, Movements
 from rulka.core.books.rates import Rates
 from rulka.core.errors import NotFound, one_of
 from rulka.formats.currencies import minor_digits
@@ -30,7 +29,6 @@ from rulka.ledger.models import (
     BalanceChunk,
     BudgetLine,
     Entity,
-    JournalLine,
     Ledger,
     Member,
     PostingKey,
@@ -250,62 +248,6 @@ def _movements(chunks: Sequence[tuple[Any, ...]], at: IntArray, place: Mapping[i
 def within(field: str, ids: Sequence[int]) -> dict[str, Any]:
     """A filter for any number of ids, passed as one parameter."""
     return {f"{field}__in": RawSQL("SELECT value FROM json_each(%s)", [json.dumps(list(ids))])}
-
-
-LINE_COLUMNS = {"source": "source", "counterparty": "counterparty", "kind": "entry__kind"}
-"""Where a journal line keeps what a selection can narrow by."""
-
-
-@dataclass(frozen=True)
-class LineFilter:
-    """Which journal lines: posting keys, stored period numbers, effects (None is all), statuses, days (both included),
-    and by field (source, kind, counterparty) the texts they may have."""
-
-    keys: Sequence[int]
-    periods: Sequence[int]
-    effect: int | None = None
-    statuses: Sequence[int] = (POSTED,)
-    side: str = ""  # debits, credits: only lines on that side
-    search: str = ""
-    start: date | None = None
-    end: date | None = None
-    texts: Mapping[str, Sequence[str]] = field(default_factory=dict)
-
-
-def lines_behind(wanted: LineFilter) -> QuerySet[JournalLine]:
-    """The journal lines behind a figure."""
-    lines = JournalLine.objects.filter(
-        **within("key", wanted.keys), period__in=wanted.periods, status__in=list(wanted.statuses)
-    )
-    if wanted.start and wanted.end:
-        lines = lines.filter(date__range=(wanted.start, wanted.end))
-    for name, texts in wanted.texts.items():
-        lines = lines.filter(**{f"{LINE_COLUMNS[name]}__in": texts})
-    if wanted.effect is not None:
-        lines = lines.filter(effect=wanted.effect)
-    if wanted.side == "debits":
-        lines = lines.exclude(debit=0)
-    if wanted.side == "credits":
-        lines = lines.exclude(credit=0)
-    if wanted.search:
-        found = Q()
-        for name in ("description", "document", "counterparty", "counterparty_name", "source", "entry__number"):
-            found |= Q(**{f"{name}__icontains": wanted.search})
-        lines = lines.filter(found)
-    return lines
-
-
-def totals(lines: QuerySet[JournalLine]) -> tuple[int, int, int]:
-    """Count, debit and credit of some lines, in minor units."""
-    found = lines.aggregate(debit=Sum("debit"), credit=Sum("credit"))
-    return lines.count(), found["debit"] or 0, found["credit"] or 0
-
-
-def budget_rows(scenario: str, ledger: Ledger, keys: Sequence[int], periods: Sequence[int]) -> QuerySet[BudgetLine]:
-    """The budget rows behind a figure."""
-    return BudgetLine.objects.filter(
-        scenario__ledger=ledger, scenario__code=scenario, **within("key", keys), period__in=periods
-    ).select_related("key__entity", "scenario")
 
 
 def budget_counts(ledger: Ledger, view: View) -> dict[str, int]:

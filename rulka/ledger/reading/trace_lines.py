@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import math
 from collections import OrderedDict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from fractions import Fraction
@@ -26,7 +26,7 @@ from rulka.core.books.chart import IntArray
 from rulka.core.books.own_calendar import first_day, last_day, periods_of_group
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.proof.pools import Pool, Slice
+from rulka.core.proof.pools import Pool, Slice, closed_value
 from rulka.core.proof.splits import Opened
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.line_reader import Piece, condition
@@ -47,6 +47,7 @@ from rulka.ledger.reading.trace_columns import (
 
 PAGE = 40
 MOST_KEPT_ROWS = 2_000_000
+MOST_SUMS = 2_000
 MOST_TICKS = 200
 FIRST = 400
 """Lines up to which the store is asked for the first ones only; whoever goes further gets the whole list, which is
@@ -126,7 +127,7 @@ class LineLists:
 
     def __init__(self) -> None:
         self.kept: OrderedDict[str, LineList] = OrderedDict()
-        self.sums: dict[str, tuple[int, Fraction]] = {}
+        self.sums: OrderedDict[str, tuple[int, Fraction]] = OrderedDict()
         self.lock = RLock()
 
     def find(self, name: str) -> LineList | None:
@@ -134,6 +135,15 @@ class LineLists:
             if name in self.kept:
                 self.kept.move_to_end(name)
             return self.kept.get(name)
+
+    def sum_of(self, name: str, add: Callable[[], tuple[int, Fraction]]) -> tuple[int, Fraction]:
+        """How many lines fit a query, and what they come to; those asked for last are kept."""
+        with self.lock:
+            if name not in self.sums:
+                self.sums[name] = add()
+                if len(self.sums) > MOST_SUMS:
+                    self.sums.popitem(last=False)
+            return self.sums[name]
 
     def keep(self, name: str, found: LineList) -> LineList:
         with self.lock:
@@ -185,12 +195,27 @@ class Lines:
     view: View
     pools: tuple[Pool, ...]
     query: LineQuery = field(default_factory=LineQuery)
+    closed: Fraction = Fraction(0)
+    """What terms count whose detail is closed: nothing of their lines shows."""
 
     @classmethod
     def of(cls, ledger: Ledger, opened: Opened, query: LineQuery, side: int | None = None) -> Lines:
-        """The lines behind an opened figure, of one of its sides or of all."""
+        """The lines behind an opened figure, of one of its sides or of all; refused where these are figures of a former
+        revision, or nothing behind them but what is sealed."""
+        refuse_former(ledger, opened.computed.view)
+        refuse_sealed(opened)
         pools = tuple(pool for pool in opened.pools or () if side is None or pool.side == side)
-        return cls(ledger, opened.computed.view, pools, query)
+        closed = (closed_value(opened.computed, term) for term in opened.closed if side is None or term.side == side)
+        return cls(ledger, opened.computed.view, pools, query, sum(closed, Fraction(0)))
+
+    def untold(self) -> tuple[tuple[str, Fraction], ...]:
+        """What of the figure has no lines that show, by why."""
+        return (*without_lines(self.pools), *((("closed", self.closed),) if self.closed else ()))
+
+    @property
+    def figure(self) -> Fraction:
+        """What lines and all that has none have to come to."""
+        return sum((pool.value for pool in self.pools), self.closed)
 
     def whole(self) -> Lines:
         """All lines of the pools, whatever is filtered."""
@@ -208,9 +233,7 @@ class Lines:
         if known is not None or self._translated:
             found = known if known is not None else self.found()
             return len(found), found.sum_to()
-        if name not in lists.sums:
-            lists.sums[name] = self._added()
-        return lists.sums[name]
+        return lists.sum_of(name, self._added)
 
     def _added(self) -> tuple[int, Fraction]:
         count, total = 0, Fraction(0)
@@ -455,8 +478,6 @@ class Lines:
             line = shown[at]
             cells = {**line.cells, "amount": value, "so far": next(so_far, None)}
             lines.append(ShownLine(cells, value, line.digits, line.entity, line.entry))
-        figure = sum((pool.value for pool in self.pools), Fraction(0))
-        untold = without_lines(self.pools)
         return LinesPage(
             tuple(lines),
             number,
@@ -464,8 +485,8 @@ class Lines:
             count,
             total,
             self.whole().sums()[1] if self.query.filters else total,
-            figure,
-            untold,
+            self.figure,
+            self.untold(),
             _currencies(self.pools),
         )
 
@@ -617,6 +638,21 @@ def _currencies(pools: Iterable[Pool]) -> tuple[str, ...]:
 
 
 # refused ------------------------------------------------------------------------------------------------------------
+
+
+def is_former(ledger: Ledger, view: View) -> bool:
+    """Whether figures are of a former revision: journal lines are kept as the ledger is now."""
+    return view.revision < Ledger.objects.values_list("revision", flat=True).get(pk=ledger.pk)
+
+
+def refuse_former(ledger: Ledger, view: View) -> None:
+    """Raise RulkaError below figures of a former revision."""
+    if is_former(ledger, view):
+        raise RulkaError(
+            f"These figures are of revision {view.revision}; the journal has gone on since.",
+            hint="Take the newest figures, then open them.",
+            subject="trace",
+        )
 
 
 def refuse_sealed(opened: Opened) -> None:

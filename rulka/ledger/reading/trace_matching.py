@@ -12,7 +12,7 @@ from rulka.core.proof.matching import Match, Matched, SideRow, match
 from rulka.core.proof.splits import REASONS, Opened
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_budgets import every_budget_row
-from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, Lines, ShownLine, without_lines
+from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, Lines, ShownLine
 
 MOST_ROWS = 5_000
 """Rows of a side that are matched; more are to be narrowed first."""
@@ -205,9 +205,8 @@ class _Side:
 
     def untold(self) -> list[tuple[str, Fraction]]:
         """What of the side stands in no row, by why."""
-        found = [(reason, value) for reason, value in without_lines(self.lines.pools) if reason != PLANNED]
+        found = [(reason, value) for reason, value in self.lines.untold() if reason != PLANNED]
         rows = self.lines.found().sum_to() + sum((line.value for line in self.budget), Fraction(0))
-        whole = sum((pool.value for pool in self.lines.pools), Fraction(0))
-        rest = whole - rows - sum((value for _, value in found), Fraction(0))
+        rest = self.lines.figure - rows - sum((value for _, value in found), Fraction(0))
         found += [("rest", rest)] if rest else []
         return [(reason, value * self.sign) for reason, value in found]

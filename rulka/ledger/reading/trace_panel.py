@@ -3,7 +3,7 @@ document; see `trace_address` for how it is asked."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
@@ -34,9 +34,10 @@ from rulka.ledger.reading.journal import Journal, JournalFilter
 from rulka.ledger.reading.trace_address import NAMES, Address
 from rulka.ledger.reading.trace_budgets import budget_page
 from rulka.ledger.reading.trace_columns import LIST_COLUMNS, columns_of
-from rulka.ledger.reading.trace_lines import PLANNED, Lines, LinesPage, quantity_digits, refuse_sealed
+from rulka.ledger.reading.trace_lines import PLANNED, Lines, LinesPage, is_former, quantity_digits, refuse_former
 from rulka.ledger.reading.trace_matching import matched_lines
 from rulka.ledger.reading.trace_rates import rates_of
+from rulka.ledger.taking import takers
 
 State = Mapping[str, str]
 PARTS_PAGE = 100
@@ -114,7 +115,7 @@ def _level(ledger: Ledger, view: View, computed: Computed, state: State) -> dict
         }
     opened = open_figure(computed, address.row, address.column, address.way)
     by = address.by or default_direction(opened)
-    if by == LINE and not address.by and _is_former(ledger, view):
+    if by == LINE and not address.by and is_former(ledger, view):
         by = "period"  # the journal is kept as it is now
     common = _common(computed, address, opened, by)
     if by == LINE:
@@ -360,20 +361,6 @@ def _how(opened: Opened, by: str) -> str:
 # lines --------------------------------------------------------------------------------------------------------------
 
 
-def _is_former(ledger: Ledger, view: View) -> bool:
-    return view.revision < Ledger.objects.values_list("revision", flat=True).get(pk=ledger.pk)
-
-
-def refuse_former(ledger: Ledger, view: View) -> None:
-    """Journal lines are kept as the ledger is now: below figures of a former revision they are refused."""
-    if _is_former(ledger, view):
-        raise RulkaError(
-            f"These figures are of revision {view.revision}; the journal has gone on since.",
-            hint="Take the newest figures, then open them.",
-            subject="trace",
-        )
-
-
 def chosen_columns(view: View, address: Address) -> list[str]:
     """The columns of lines that an address asks for; raises NotFound for others."""
     known = columns_of(view)
@@ -385,15 +372,14 @@ def chosen_columns(view: View, address: Address) -> list[str]:
 
 
 def _lines(ledger: Ledger, view: View, opened: Opened, address: Address) -> dict[str, Any]:
-    refuse_former(ledger, view)
-    refuse_sealed(opened)
     columns, query = chosen_columns(view, address), address.query
     named = sides(opened)
     tables = []
     for side in (0, 1) if named else (None,):
         lines = Lines.of(ledger, opened, query, side)
         number = address.other_page if side else address.page
-        page = lines.page(number, columns) if any(pool.asked.pieces for pool in lines.pools) else None
+        has_any = lines.closed or any(pool.asked.pieces for pool in lines.pools)
+        page = lines.page(number, columns) if has_any else None
         budget = budget_page(ledger, opened, side, number)
         tables.append(
             {
@@ -440,8 +426,6 @@ def _both(ledger: Ledger, opened: Opened, address: Address) -> dict[str, Any]:
     named = sides(opened)
     if named is None:
         raise NotFound("It has no two sides.", hint="Open a difference between two columns.", subject="by")
-    refuse_former(ledger, opened.computed.view)
-    refuse_sealed(opened)
     matched = matched_lines(ledger, opened, named)
     return {"level": "both", "wide": True, "sides": named, "matched": matched, "agrees": matched.agrees}
 
@@ -486,4 +470,33 @@ def _document(ledger: Ledger, view: View, computed: Computed, address: Address) 
         "count": found.count,
         "sums": found.sums,
         "crumbs": crumbs_of(computed, address, opened),
+    }
+
+
+# what leads on ------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Places:
+    """Where a trace of something stands: its page, the whole page, and the files and takers of its rows, by form and
+    by the name of their address."""
+
+    page: str
+    whole: str
+    file: Callable[[str], str]
+    taker: Callable[[str], str]
+
+
+def leading(shown: Mapping[str, Any], base: str, places: Places, *, room: bool, may_take: bool) -> dict[str, Any]:
+    """The ways from a shown level: to the other page, to files of its rows, and to what others make of them."""
+    address: Address | None = shown.get("address")
+    query = f"{base}&{address.with_(room='')}" if address else base
+    roomy = f"{query}&room=yes"
+    here = roomy if room else query
+    return {
+        "template": "ledger/_trace.html",
+        "room": room,
+        "whole": ("Back to the page", f"{places.page}?{query}") if room else ("Whole page", f"{places.whole}?{roomy}"),
+        "takes": [(title, f"{places.file(form)}?{here}") for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))],
+        "into": [(taker.title, f"{places.taker(taker.address)}?{here}") for taker in takers() if may_take],
     }

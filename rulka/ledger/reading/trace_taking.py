@@ -14,7 +14,7 @@ from rulka.core.proof.splits import REASONS, Opened, Split, open_figure, sides, 
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_address import Address
 from rulka.ledger.reading.trace_budgets import every_budget_row
-from rulka.ledger.reading.trace_lines import PLANNED, Lines, quantity_digits, refuse_sealed, without_lines
+from rulka.ledger.reading.trace_lines import PLANNED, Lines, quantity_digits
 from rulka.ledger.reading.trace_matching import every_match
 from rulka.ledger.reading.trace_panel import (
     BOTH_SIDES,
@@ -25,7 +25,6 @@ from rulka.ledger.reading.trace_panel import (
     crumbs_of,
     default_direction,
     ordered,
-    refuse_former,
 )
 
 MOST_ROWS = 200_000
@@ -80,8 +79,6 @@ def _parts(opened: Opened, found: Split, address: Address, title: str, digits: i
 def _lines(
     ledger: Ledger, view: View, opened: Opened, address: Address, title: str, digits: int, most: int
 ) -> TakenRows:
-    refuse_former(ledger, view)
-    refuse_sealed(opened)
     columns = chosen_columns(view, address)
     columns = columns if "amount" in columns else [*columns, "amount"]
     lines = Lines.of(ledger, opened, address.query)
@@ -93,7 +90,7 @@ def _lines(
             cells = {**row.cells, "text": row.cells["note"], "kind": row.cells["scenario"]}
             rows.append(tuple(_cell(cells.get(name), name, row.digits, digits) for name in columns))
             total += row.value
-        for reason, value in without_lines(lines.pools):
+        for reason, value in lines.untold():
             if reason != PLANNED:
                 at = columns.index("amount")
                 rows.append(

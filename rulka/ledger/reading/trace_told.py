@@ -16,8 +16,8 @@ from rulka.core.proof.splits import REASONS, Opened, Step, open_figure, split
 from rulka.formats.figures import plain_text
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_budgets import every_budget_row
-from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, Lines, quantity_digits, refuse_sealed, without_lines
-from rulka.ledger.reading.trace_panel import LINE, refuse_former
+from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, Lines, quantity_digits
+from rulka.ledger.reading.trace_panel import LINE
 
 MOST_LINES = 1_000_000
 
@@ -27,8 +27,6 @@ def told(ledger: Ledger, computed: Computed, row: str, column: str, way: Sequenc
     opened = open_figure(computed, row, column, way)
     digits = quantity_digits(opened)
     if by == LINE:
-        refuse_former(ledger, computed.view)
-        refuse_sealed(opened)
         parts = list(_lines(ledger, opened))
     else:
         parts = [(part.code, part.label, part.value) for part in split(opened, by).parts]
@@ -59,7 +57,7 @@ def _lines(ledger: Ledger, opened: Opened) -> Iterator[tuple[str, str, Fraction]
             str(cells[name]) for name in ("scenario", "period", "entity", "account", "members") if cells[name]
         )
         yield code, str(cells["note"] or cells["name"]), row.value
-    for reason, value in without_lines(lines.pools):
+    for reason, value in lines.untold():
         if reason != PLANNED:
             yield "", REASONS[reason], value
 

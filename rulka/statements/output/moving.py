@@ -16,6 +16,7 @@ from rulka.core.proof.checks import Check
 from rulka.core.proof.footing import footing
 from rulka.core.proof.moved import Moved, MovedLine, by_line, moved_since
 from rulka.core.proof.splits import open_figure
+from rulka.core.proof.terms import terms_of
 from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import ChangedEntry, ChangedSum, EntrySum, changes_between, view_at
@@ -139,9 +140,9 @@ def _largest(ledger: Ledger, computed: Computed, line: MovedLine) -> tuple[Shown
     for figure in (line.figure, *line.others):
         try:
             opened = open_figure(computed, line.row, figure.column)
+            lines = Lines.of(ledger, opened, LineQuery(sort="-amount"), 0)
         except RulkaError:
             continue  # sealed for the reader, or no row any more: nothing of it shows
-        lines = Lines.of(ledger, opened, LineQuery(sort="-amount"), 0)
         if found := lines.page(1, ("date", "document", "text", "counterparty name"), size=3).lines:
             return found
     return ()
@@ -172,7 +173,7 @@ def _moved(
         entries, sums, count = changes.entries, changes.sums, changes.count
     rows = []
     for line in by_line(moved, SUMS, column)[:MOST_LINES]:
-        under = _under(line, entries)
+        under = _under(line, entries, _keys(computed, line)) if entries else ()
         few = count <= len(entries)
         through = () if few else tuple(one for one in sums if _behind(line, one.account, one.period))
         rows.append(MovedRow(line, under, through))
@@ -195,11 +196,24 @@ def _behind(line: MovedLine, account: str, period: str) -> bool:
     return any(account in one.codes and period in one.periods for one in (line.figure, *line.others))
 
 
-def _under(line: MovedLine, entries: tuple[ChangedEntry, ...]) -> tuple[Arrived, ...]:
-    """The entries that changed a line, with what they added to its accounts in the periods it reads."""
+def _keys(computed: Computed, line: MovedLine) -> BoolArray | None:
+    """Mask of the posting keys behind a line's figures that moved; None where they are no sums of such."""
+    found = None
+    for figure in (line.figure, *line.others):
+        known = line.row in computed.rows_by_key and any(column.key == figure.column for column in computed.columns)
+        for term in (terms_of(computed, line.row, figure.column) or ()) if known else ():
+            own = computed.readings.keys_behind(term.leaf, term.column)
+            found = own.copy() if found is None else found | own
+    return found
+
+
+def _under(line: MovedLine, entries: tuple[ChangedEntry, ...], keys: BoolArray | None) -> tuple[Arrived, ...]:
+    """The entries that changed a line, with what they added to its posting keys in the periods it reads."""
     found = []
     for entry in entries:
-        own = tuple(one for one in entry.sums if _behind(line, one.account, one.period))
+        own = tuple(
+            one for one in entry.sums if _behind(line, one.account, one.period) and (keys is None or keys[one.key])
+        )
         if own:
             found.append(Arrived(entry, own))
     return tuple(found)

@@ -27,9 +27,8 @@ from rulka.core.errors import RulkaError
 from rulka.core.proof.placing import suggestions
 from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
-from rulka.ledger.reading.trace_panel import known_crumbs, trace_panel
+from rulka.ledger.reading.trace_panel import Places, known_crumbs, leading, trace_panel
 from rulka.ledger.seat import Seat
-from rulka.ledger.taking import takers
 from rulka.statements.library.assemble import statements_using
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
@@ -336,22 +335,11 @@ def _versions(about: About) -> dict[str, Any]:
 def _trace(about: About) -> dict[str, Any]:
     seat, name = about.seat, about.definitions["statement"].name
     shown = trace_panel(seat.ledger, seat.view, about.computed, about.state)
-    address = shown.get("address")
-    query = f"{seat.query}&{address.with_(room='')}" if address else seat.query
+    places = Places(
+        reverse("statement", args=[name]),
+        reverse("statement-trace", args=[name]),
+        lambda form: reverse("statement-take", args=[name, form]),
+        lambda taker: reverse(taker, args=["statement", name]),
+    )
     room = bool(about.state.get("room"))
-    page, whole = reverse("statement", args=[name]), reverse("statement-trace", args=[name])
-    return {
-        "template": "ledger/_trace.html",
-        "room": room,
-        "whole": ("Back to the page", f"{page}?{query}") if room else ("Whole page", f"{whole}?{query}&room=yes"),
-        "takes": [
-            (title, f"{reverse('statement-take', args=[name, form])}?{query}{'&room=yes' if room else ''}")
-            for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))
-        ],
-        "into": [
-            (taker.title, f"{reverse(taker.address, args=['statement', name])}?{query}{'&room=yes' if room else ''}")
-            for taker in takers()
-            if seat.person.may_edit
-        ],
-        **shown,
-    }
+    return {**leading(shown, seat.query, places, room=room, may_take=seat.person.may_edit), **shown}

@@ -28,9 +28,8 @@ from rulka.core.values import is_whole, key_in
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger
 from rulka.ledger.reading.trace_address import said_in
-from rulka.ledger.reading.trace_panel import Crumb, trace_panel
+from rulka.ledger.reading.trace_panel import Crumb, Places, leading, trace_panel
 from rulka.ledger.seat import Seat
-from rulka.ledger.taking import takers
 from rulka.statements.library.shelves import shelves_seen
 from rulka.worksheets.editing.actions import PAPERS
 from rulka.worksheets.library.links import links_of
@@ -291,27 +290,18 @@ def _question(page: Asked, key: Key, number: int, shown: dict[str, Any], asked: 
     seat, name = page.seat, page.worksheet.name
     where = {"sheet": str(key[0]), "cell": cell_text(key[1], key[2]), "panel": "trace", "ask": str(number)}
     base = f"{seat.query}&{urlencode(where)}"
-    address = shown.get("address")
+    places = Places(
+        reverse("worksheet", args=[name]),
+        reverse("worksheet-trace", args=[name]),
+        lambda form: reverse("worksheet-take", args=[name, form]),
+        lambda taker: reverse(taker, args=["worksheet", name]),
+    )
     room = bool(asked.get("room"))
-    query = f"{base}&{address.with_(room='')}" if address else base
-    roomy = f"{query}&room=yes" if room else query
-    back, whole = reverse("worksheet", args=[name]), reverse("worksheet-trace", args=[name])
     return {
         **shown,
-        "template": "ledger/_trace.html",
+        **leading(shown, base, places, room=room, may_take=seat.person.may_edit),
         "crumbs": [Crumb(where["cell"], "ask="), *shown.get("crumbs", [])],
         "trace_base": base,
-        "room": room,
-        "whole": ("Back to the page", f"{back}?{query}") if room else ("Whole page", f"{whole}?{query}&room=yes"),
-        "takes": [
-            (title, f"{reverse('worksheet-take', args=[name, form])}?{roomy}")
-            for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))
-        ],
-        "into": [
-            (taker.title, f"{reverse(taker.address, args=['worksheet', name])}?{roomy}")
-            for taker in takers()
-            if seat.person.may_edit
-        ],
         "state": said_in(asked),
     }
 
