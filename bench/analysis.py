@@ -1,4 +1,5 @@
-"""Times traces and search beside a general-purpose engine, in one run: `python -m bench.analysis --lines N`.
+"""Times traces, drivers, rules and search beside a general-purpose engine, in one run:
+`python -m bench.analysis --lines N`.
 
 The demo's ledger with N journal lines in a database file of its own. A small and a heavy figure (about 20,000 lines):
 the first page with count and sum in several orders and filters, and a deep page; both engines' counts and sums are
@@ -102,7 +103,80 @@ def measure() -> None:
         pages = ready.page(1, PAGE).pages
         first, deep = best(lambda o=ready: o.page(1, PAGE)), best(lambda o=ready, at=pages: o.page(at, PAGE))
         print(f"  again {first:.2f} ms, the last of {pages} pages {deep:.2f} ms")
+    driven(computed, engine)
+    suspected(ledger, view, engine)
     searched(ledger, view)
+
+
+def driven(computed: Any, engine: Any) -> None:
+    """What drives a variance; the other engine groups the lines of its window by posting key and by counterparty."""
+    from rulka.core.books.calendar import period_number
+    from rulka.core.proof.drivers import drivers_of
+    from rulka.core.proof.price_volume import price_volume
+    from rulka.core.proof.splits import open_figure
+    from rulka.core.proof.timing import timing_of
+
+    print("\ndrivers")
+    for row, column in (
+        ("fuel", "ytd-difference"),
+        ("foot-passengers", "ytd-difference"),
+        ("income.total", "ytd-difference"),
+        ("running-costs.total", "ytd-difference"),
+    ):
+
+        def ours(row: str = row, column: str = column) -> Any:
+            opened = open_figure(computed, row, column)
+            return drivers_of(opened), timing_of(opened), price_volume(opened)
+
+        opened = open_figure(computed, row, column)
+        pools = [pool for pool in opened.pools or () if pool.asked.pieces]
+        keys = [key for pool in pools for key in computed.view.line_ids(pool.keys).tolist()]
+        periods = sorted({period_number(pool.calendar.periods[place].code) for pool in pools
+                          for _, places in pool.asked.pieces for place in places})  # fmt: skip
+
+        def theirs(keys: list[int] = keys, periods: list[int] = periods) -> Any:
+            for by in ("key_id", "counterparty_name", "key_id, period"):
+                engine.execute(
+                    f"SELECT {by}, SUM(debit - credit) FROM lines WHERE key_id IN (SELECT UNNEST(?)) "
+                    f"AND period IN (SELECT UNNEST(?)) AND status = 0 GROUP BY {by}",
+                    [keys, periods],
+                ).fetchall()
+
+        assert ours()[0].agrees
+        mine, other = best(ours), best(theirs)
+        print(f"  {row:22} {mine:8.2f} ms   other {other:8.2f} ms   ratio 1/{other / mine:.1f}")
+
+
+def suspected(ledger: Any, view: Any, engine: Any) -> None:
+    """All rules over a month; the other engine reads the same sums: of each key and period, of days and sources, of
+    documents, and the month's lines."""
+    from rulka.core.findings.evidence import Arrivals, Evidence
+    from rulka.core.findings.judging import JUDGES, findings_of
+
+    period = view.frame.calendar.period("2027-P07")
+
+    def ours() -> Any:
+        return findings_of(Evidence(view, period, arrivals=Arrivals()))
+
+    def theirs() -> Any:
+        for sql in (
+            "SELECT key_id, period, SUM(debit), SUM(credit), COUNT(*) FROM lines GROUP BY 1, 2",
+            "SELECT source, date, COUNT(*) FROM lines WHERE period >= 202608 GROUP BY 1, 2",
+            "SELECT key_id, document, SUM(debit - credit), MIN(period) FROM lines WHERE document <> '' "
+            "AND counterparty_name <> '' AND period >= 202607 GROUP BY 1, 2",
+            "SELECT * FROM lines WHERE period = 202707",
+        ):
+            engine.execute(sql).fetchall()
+
+    found = ours()
+    mine, other = best(ours), best(theirs)
+    print(f"\nall rules over a month with {len(Evidence(view, period).lines):,} lines, {len(found)} findings")
+    print(f"  together {mine:8.2f} ms   other {other:8.2f} ms   ratio 1/{other / mine:.1f}")
+    evidence = Evidence(view, period)
+    print(f"  lines    {best(lambda: Evidence(view, period).lines):8.2f} ms")
+    evidence.lines  # noqa: B018
+    for name, judge in JUDGES.items():
+        print(f"  {name:8} {best(lambda judge=judge: list(judge(evidence))):8.2f} ms")
 
 
 def heaviest(computed: Any, ledger: Any) -> Any:

@@ -41,6 +41,8 @@ class Line:
     historical: Decimal | None = None
     scenario: str = "actual"
     description: str = ""
+    document: str = ""
+    revision: int = 0
 
 
 @dataclass(frozen=True)
@@ -171,10 +173,14 @@ class Journal:
             codes[name] = np.array([labels[name].index(text) for text in texts], dtype=np.int64)
         return Grouped(self.movements(rows), codes, labels)
 
-    def lines(self, keys: np.ndarray, first: int, last: int, most: int) -> list[EntryLine]:
+    def lines(
+        self, keys: np.ndarray, first: int, last: int, most: int, texts: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    ) -> list[EntryLine]:
         chosen = set(keys.tolist())
         found = []
         for at, (line, key, period) in enumerate(self.rows):
+            if any(getattr(line, name) not in wanted for name, wanted in texts):
+                continue
             if key in chosen and first <= period <= last and line.scenario == "actual":
                 amount = self.minor(line)
                 found.append(
@@ -190,10 +196,11 @@ class Journal:
                         max(amount, 0),
                         max(-amount, 0),
                         line.description,
-                        "",
+                        line.document,
                         line.counterparty,
                         line.source,
                         line.kind,
+                        line.revision,
                     )
                 )
         if len(found) > most:
@@ -211,6 +218,8 @@ class Journal:
                 continue
             if any(self.text(line, name) not in texts for name, texts in asked.texts):
                 continue
+            if not all(getattr(line, name) for name in asked.filled):
+                continue
             name = ((key, period, effect) if by_key else (-1, -1, -1), tuple(self.text(line, n) for n in fields))
             row, amount = found.setdefault(name, [0, 0, 0]), self.minor(line)
             row[0] += max(amount, 0)
@@ -222,9 +231,9 @@ class Journal:
     @staticmethod
     def text(line: Line, name: str) -> str:
         """A field of a line as the store holds it; documents and users aren't kept here: the entry stands for them."""
-        return {"day": line.day.isoformat(), "document": line.entry, "user": line.entry}.get(name) or str(
-            getattr(line, name, "")
-        )
+        return {"day": line.day.isoformat(), "document": line.document or line.entry, "user": line.entry}.get(
+            name
+        ) or str(getattr(line, name, ""))
 
     def historical(self) -> Historical:
         rows = [

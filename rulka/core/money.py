@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from decimal import Decimal
 from fractions import Fraction
 
@@ -40,8 +43,25 @@ SEPARATORS = {"space": GAP, "comma": ",", "point": ".", "apostrophe": "\u2019", 
 """What stands between thousands, and before decimals, by the words that statements use for it."""
 
 
-def grouped(value: int, digits: int, grouping: str = "space", mark: str = "point") -> str:
-    """Minor units as a person reads them, with grouping and a true minus: 1234567 with 2 digits is `12 345.67`."""
+USUAL = ("space", "point")
+READ_AS: ContextVar[tuple[str, str]] = ContextVar("read as", default=USUAL)
+"""What stands between thousands and before decimals for the person who reads now; the usual in files."""
+
+
+@contextmanager
+def as_usual() -> Iterator[None]:
+    """Write figures as everybody reads them: for files, which others open too."""
+    token = READ_AS.set(USUAL)
+    try:
+        yield
+    finally:
+        READ_AS.reset(token)
+
+
+def grouped(value: int, digits: int, grouping: str = "", mark: str = "") -> str:
+    """Minor units as a person reads them, with grouping and a true minus: 1234567 with 2 digits is `12 345.67`, unless
+    whoever reads has chosen otherwise."""
+    grouping, mark = grouping or READ_AS.get()[0], mark or READ_AS.get()[1]
     whole, _, decimals = minor_text(abs(value), digits).partition(".")
     parts: list[str] = []
     while len(whole) > 3:

@@ -12,7 +12,16 @@ from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.looks import UNITS, NumberStyle
 from rulka.core.definitions.statements import StatementDef
-from rulka.core.money import GAP, QUANTITY_DIGITS, SEPARATORS, exact_text, grouped, ratio_text, round_half_away
+from rulka.core.money import (
+    QUANTITY_DIGITS,
+    READ_AS,
+    SEPARATORS,
+    USUAL,
+    exact_text,
+    grouped,
+    ratio_text,
+    round_half_away,
+)
 
 DASH = "\u2013"
 
@@ -90,9 +99,11 @@ def verdict_of(row: Row, place: int, column: Column, value: Value) -> str:
 
 def separators(statement: StatementDef) -> Callable[[str], str] | None:
     """What puts the statement's own separators into a written figure; nothing where they are the usual ones."""
-    if statement.grouping == "space" and statement.decimal_mark == "point":
+    if (statement.grouping, statement.decimal_mark) == USUAL:
         return None
-    table = str.maketrans({GAP: SEPARATORS[statement.grouping], ".": SEPARATORS[statement.decimal_mark]})
+    grouping, mark = READ_AS.get()
+    own = {SEPARATORS[grouping]: SEPARATORS[statement.grouping], SEPARATORS[mark]: SEPARATORS[statement.decimal_mark]}
+    table = str.maketrans(own)
     return lambda text: text.translate(table)
 
 

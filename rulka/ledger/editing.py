@@ -26,6 +26,8 @@ from rulka.ledger.loading.writing import LoadWriter
 from rulka.ledger.models import Account, ClosedPeriod, Entity, Ledger, Member
 from rulka.ledger.reading.entries import books_of, entry_rows, find_entry, has_lines, seen_entry
 from rulka.ledger.reading.queries import calendar_of, view_of
+from rulka.people.duties import CHANGE, CLOSE
+from rulka.people.library import record
 from rulka.people.models import Person
 
 ACCOUNT_FIELDS = ("name", "type", "category", "parent", "unit", "intercompany", "active")
@@ -39,10 +41,14 @@ class Editor:
     ledger: Ledger
     view: View
 
+    def needs(self, right: str) -> None:
+        """Refuse what somebody has no right to."""
+        may(self.person, right)
+
 
 def editor_of(person: Person, ledger: Ledger, view: View) -> Editor:
-    """The one gate to changes by hand: a role that edits, and nothing of the ledger hidden but sealed detail."""
-    may_edit(person)
+    """The one gate to changes by hand: nothing of the ledger hidden but sealed detail; each change asks for its own
+    right, see `Editor.needs`."""
     if not view.fence.hides_nothing:
         raise RulkaError(
             "This is about the whole ledger; you see a part of it.",
@@ -53,12 +59,15 @@ def editor_of(person: Person, ledger: Ledger, view: View) -> Editor:
     return Editor(person, ledger, view)
 
 
-def may_edit(person: Person) -> None:
-    """Refuse a change by somebody who only reads."""
-    if not person.may_edit:
+def may(person: Person, right: str) -> None:
+    """Refuse what somebody has no right to."""
+    if person.may(right):
+        return
+    if not person.rights:
         raise RulkaError(
             "You may read this ledger, not change it.", hint="Ask an accountant.", subject="rights", code="rights"
         )
+    raise RulkaError(f"You may not {right}.", hint="Ask somebody who may.", subject="rights", code="rights")
 
 
 def _write(ledger: Ledger, person: Person, source: str, **what: Any) -> LoadReport:
@@ -66,11 +75,13 @@ def _write(ledger: Ledger, person: Person, source: str, **what: Any) -> LoadRepo
     with alone(ledger.code, wait=False), transaction.atomic():
         now = Ledger.objects.get(pk=ledger.pk)
         LoadWriter(now, source=source, person=person, report=report, by_hand=True).write(**what)
+        record.note(person, "changed", ledger=ledger.code, thing="ledger", detail=source)
     return report
 
 
 def change_account(editor: Editor, code: str, values: Mapping[str, Any]) -> LoadReport:
     """Change an account's name, type, category, parent, unit, intercompany mark or whether it is active."""
+    editor.needs(CHANGE)
     ledger, person = editor.ledger, editor.person
     account = Account.objects.filter(ledger=ledger, code=code).first()
     if account is None:
@@ -108,6 +119,7 @@ def change_account(editor: Editor, code: str, values: Mapping[str, Any]) -> Load
 
 def change_member(editor: Editor, dimension: str, code: str, values: Mapping[str, str]) -> LoadReport:
     """Change a member's name or parent."""
+    editor.needs(CHANGE)
     ledger, person = editor.ledger, editor.person
     member = Member.objects.filter(ledger=ledger, dimension=dimension, code=code).first()
     if member is None:
@@ -132,6 +144,7 @@ def change_member(editor: Editor, dimension: str, code: str, values: Mapping[str
 
 def change_entity_calendar(editor: Editor, code: str, calendar: str) -> LoadReport:
     """Let an entity name one of the ledger's own calendars, or none."""
+    editor.needs(CHANGE)
     ledger, person = editor.ledger, editor.person
     entity = Entity.objects.filter(ledger=ledger, code=code).first()
     if entity is None:
@@ -156,18 +169,21 @@ def _check_parent(kind: str, things: Any, code: str, parent: str) -> None:
 
 def set_closed(editor: Editor, entity: str, period: str, closed: bool, *, reason: str = "") -> None:
     """Close an entity's period, or open it again, for a reason that is kept with who closed it."""
+    editor.needs(CLOSE)
     ledger, person = editor.ledger, editor.person
     found = Entity.objects.filter(ledger=ledger, code=entity).first()
     if found is None:
         raise NotFound(f"Entity '{entity}' does not exist.", subject="entity")
     number = period_number(calendar_of(ledger).period(period).code)
-    if closed:
-        ClosedPeriod.objects.standing().get_or_create(entity=found, period=number, defaults={"person": person})
-        return
-    if not reason.strip():
+    if not closed and not reason.strip():
         raise RulkaError(
             "Opening a closed period again needs a reason.", hint="Write one; it is kept.", subject="reason"
         )
+    told = f"{entity} {period} closed" if closed else f"{entity} {period} opened again: {reason.strip()}"
+    record.note(person, "closed", ledger=ledger.code, thing=f"period {entity} {period}", detail=told)
+    if closed:
+        ClosedPeriod.objects.standing().get_or_create(entity=found, period=number, defaults={"person": person})
+        return
     ClosedPeriod.objects.standing().filter(entity=found, period=number).update(
         opened=timezone.now(), opener=person, reason=reason.strip()[:200]
     )
@@ -188,6 +204,7 @@ def change_entry(
 ) -> LoadReport:
     """Change an entry's status, kind or period, and its lines' partner entities (by line code), by the rules that a
     load follows."""
+    editor.needs(CHANGE)
     ledger, person = editor.ledger, editor.person
     if seen_entry(ledger, editor.view, entity, number).hidden:
         raise RulkaError(

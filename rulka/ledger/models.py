@@ -387,6 +387,11 @@ class Feed(models.Model):
         max_length=40, blank=True, help_text="The newest modified-at that was accepted: news come from here on"
     )
     pulled_at = models.DateTimeField(null=True)
+    owner = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+",
+        help_text="Whose it is, with its sign-in; without one and without groups it is everybody's who may load",
+    )  # fmt: skip
+    groups = models.ManyToManyField("auth.Group", related_name="+", help_text="With whom it is shared")
 
     class Meta:
         ordering: ClassVar = ["name"]
@@ -407,3 +412,37 @@ class SideTable(models.Model):
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_side_table_a_name")]
+
+
+class TunedRule(models.Model):
+    """How a ledger has a rule that looks for what is wrong, where somebody tuned it; see `core/findings`."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="tuned_rules")
+    rule = models.CharField(max_length=20)
+    on = models.BooleanField(default=True)
+    least = models.CharField(max_length=40, default="0", help_text="The smallest amount, in major units, as text")
+    degree = models.IntegerField()
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "rule"], name="one_tuning_a_rule")]
+
+
+class DismissedFinding(models.Model):
+    """That something which a rule finds is no matter, and why; it holds for every month until the amount more than
+    doubles, or somebody takes it back."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="dismissed_findings")
+    rule = models.CharField(max_length=20)
+    subject = models.CharField(max_length=250)
+    title = models.TextField()
+    amount = models.BigIntegerField()
+    period = models.CharField(max_length=20)
+    reason = models.TextField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["ledger", "rule", "subject"], name="one_dismissal_a_finding")
+        ]

@@ -6,7 +6,9 @@ Every page, fragment and download starts here; there is no other way from a requ
 from __future__ import annotations
 
 import time
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
 from urllib.parse import urlencode
 
 import numpy as np
@@ -14,6 +16,7 @@ from django.http import HttpRequest
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
+from rulka.core.books.fence import DEPTHS, Fence
 from rulka.core.compute.nodes import REST, WHOLE, find_node, first_node, nodes_of
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.feeds.asking import pull_on_opening
@@ -21,7 +24,34 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
+from rulka.work.services.backups import held_since
 from rulka.work.services.waiting import aside
+
+FIGURES, ACCOUNTS, ENTRIES = DEPTHS
+_AT_FIGURES = {"periods", "find"}
+_AT_ENTRIES = {
+    "ledger-journal", "journal-export", "ledger-entry",
+    "ledger-wrong", "dismiss-finding", "restore-finding", "finding-rules",
+}  # fmt: skip
+LimitsDepth = Callable[[Ledger, Person, str, Mapping[str, Any]], str]
+_LIMITS: list[LimitsDepth] = []
+
+
+def opens_at_figures(*names: str) -> None:
+    """Register addresses that somebody may open who gets no deeper than figures; all others are closed to them."""
+    _AT_FIGURES.update(names)
+
+
+def limits_depth(limit: LimitsDepth) -> None:
+    """Register what else limits how deep somebody gets at an address, such as the shelf on which its statement stands:
+    it gets ledger, person, the address's route and arguments, and says the depth."""
+    _LIMITS.append(limit)
+
+
+def needs_depth(name: str) -> str:
+    """How deep somebody has to get to open an address."""
+    return FIGURES if name in _AT_FIGURES else ENTRIES if name in _AT_ENTRIES else ACCOUNTS
+
 
 OPENING_LASTS = 3_600
 """Seconds after which somebody who comes back opens the ledger again."""
@@ -95,11 +125,11 @@ def seat_of(request: HttpRequest) -> Seat:
         asked = next(iter(accesses))
     access = accesses[asked]
     opened = request.session.get("opened", {})
-    if time.time() - opened.get(asked, 0) > OPENING_LASTS:
+    if person.looked_by is None and not held_since() and time.time() - opened.get(asked, 0) > OPENING_LASTS:
         request.session["opened"] = {**opened, asked: time.time()}
         with aside("work"):
             pull_on_opening(asked)
-    view = view_of(access.ledger, access.own_fence())
+    view = view_of(access.ledger, _deep(request, person, access.ledger, access.own_fence()))
     beside = ",".join(request.GET.getlist("besides")) or request.GET.get("beside", "")
     # a page that is refused for its period or node has the frame of one that could be shown
     fallback = Seat(
@@ -120,6 +150,19 @@ def seat_of(request: HttpRequest) -> Seat:
     seat = Seat(person, access.ledger, view, period, node, request.GET.get("of", ""), beside)
     request.seat = seat  # type: ignore[attr-defined]
     return seat
+
+
+def _deep(request: HttpRequest, person: Person, ledger: Ledger, fence: Fence) -> Fence:
+    """The fence, no deeper than the address lets its reader get; refused where the address lies deeper than they do."""
+    match = request.resolver_match
+    name, arguments = (match.url_name or "", match.kwargs) if match else ("", {})
+    for limit in _LIMITS:
+        fence = fence.down_to(limit(ledger, person, match.route if match else "", arguments))
+    if DEPTHS.index(fence.depth) < DEPTHS.index(needs_depth(name)):
+        raise RulkaError(
+            f"You see {fence.depth} only.", hint="Ask an administrator if you need to get deeper.", code="depth"
+        )
+    return fence
 
 
 def _period(request: HttpRequest, view: View) -> Period:

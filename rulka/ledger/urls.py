@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from rulka.ledger.pages import books, feeds, finding, lines, revisions
+from rulka.ledger.pages import books, feeds, finding, lines, revisions, wrong
 
 urlpatterns = [
     path("", books.overview, name="ledger"),
@@ -19,6 +19,10 @@ urlpatterns = [
     path("entry/<str:entity>/<path:number>/", lines.entry, name="ledger-entry"),
     path("trial-balance/", lines.trial_balance_page, name="ledger-trial-balance"),
     path("trial-balance/export/<str:form>/", lines.trial_balance_export, name="trial-balance-export"),
+    path("wrong/", wrong.wrong, name="ledger-wrong"),
+    path("wrong/dismiss/", wrong.dismiss, name="dismiss-finding"),
+    path("wrong/restore/", wrong.restore, name="restore-finding"),
+    path("wrong/rules/", wrong.rules, name="finding-rules"),
     path("feeds/", feeds.feed_list, name="feeds"),
     path("feeds/<int:pk>/", feeds.feed_page, name="feed"),
     path("feeds/<int:pk>/pull/", feeds.feed_pull, name="feed-pull"),

@@ -13,3 +13,7 @@ class PeopleConfig(AppConfig):
         from django.contrib.auth.signals import user_logged_in
 
         user_logged_in.disconnect(update_last_login, dispatch_uid="update_last_login")
+
+        from rulka.people.pages import visiting
+
+        visiting.connect()

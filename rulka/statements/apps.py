@@ -10,11 +10,27 @@ class StatementsConfig(AppConfig):
     def ready(self) -> None:
         from rulka.ledger.finding import finds
         from rulka.ledger.placement import tells_placements
+        from rulka.ledger.seat import limits_depth, opens_at_figures
+        from rulka.people.library.keeping import gives_on_shelves, inherits
+        from rulka.people.library.preferences import opens_first
+        from rulka.people.library.rights import knows_nodes
         from rulka.statements.library.catalogue import placements_seen
+        from rulka.statements.library.nodes import node_of_scope
+        from rulka.statements.library.shelves import depth_at, passed_on, set_by_command
         from rulka.statements.output.jobs import recover
         from rulka.statements.pages.finding import of_statements
         from rulka.work.services.recovery import takes_up
 
+        opens_at_figures(
+            "statements", "workbook", "shelf", "output", "cancel-output", "take-output", "edition", "statement",
+            "statement-work", "statement-block", "statement-variances", "statement-explain", "explanation-file",
+            "statement-panel", "download", "statement-table", "paper", "ask-output",
+        )  # fmt: skip
+        limits_depth(depth_at)
+        knows_nodes(node_of_scope)
+        opens_first("Statements", "statements")
         finds(of_statements)
+        inherits(passed_on)
+        gives_on_shelves(set_by_command)
         tells_placements(placements_seen)
         takes_up(recover)

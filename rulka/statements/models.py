@@ -125,6 +125,7 @@ class ShelfRight(models.Model):
         EDIT = 3, "edit"
 
     shelf = models.ForeignKey(Shelf, on_delete=models.CASCADE, related_name="rights")
+    depth = models.CharField(max_length=10, blank=True, help_text="figures or accounts; empty down to the entries")
     person = models.ForeignKey(
         settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="shelf_rights"
     )
@@ -180,8 +181,84 @@ class Edition(models.Model):
     shelf = models.ForeignKey(
         Shelf, null=True, on_delete=models.SET_NULL, related_name="+", help_text="Where its statement stood, once gone"
     )
+    notes = models.JSONField(default=list, help_text="The explanations it was kept with, as it prints them")
+    missing = models.JSONField(default=list, help_text="What was not explained when it was kept")
+    reason = models.TextField(blank=True, help_text="Why it was kept before all was explained")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
 
     class Meta:
         ordering: ClassVar = ["-pk"]
+
+
+class Explanation(models.Model):
+    """What is said about a variance of a statement: one for each line, column, node and period, within the bounds of
+    who sees it (`fence`, empty for the whole of its node).
+
+    It stands from when somebody first did something about the variance; what it is worth now follows from the figure,
+    see `core/proof/explaining.py`. `value` is the figure that was explained, as an exact fraction.
+    """
+
+    class State(models.TextChoices):
+        OPEN = "open"
+        EXPLAINED = "explained"
+        ACCEPTED = "accepted"
+        SENT_BACK = "sent back"
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="explanations")
+    statement = models.CharField(max_length=80)
+    line = models.CharField(max_length=200)
+    column = models.CharField(max_length=120)
+    node = models.CharField(max_length=80)
+    period = models.CharField(max_length=20)
+    fence = models.TextField(blank=True)
+    label = models.TextField(blank=True)
+    heading = models.TextField(blank=True)
+    state = models.CharField(max_length=9, choices=State.choices, default=State.OPEN)
+    value = models.CharField(max_length=80, blank=True)
+    text = models.TextField(blank=True)
+    remark = models.TextField(blank=True, help_text="Why it was sent back")
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    due = models.DateField(null=True)
+    proof = models.JSONField(default=list, help_text="Entries that prove it, each as entity and number")
+    explainer = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    judge = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now=True)
+    version = models.IntegerField(default=0, help_text="Counts what was done, so that nobody overwrites another one")
+
+    class Meta:
+        ordering: ClassVar = ["pk"]
+        constraints: ClassVar = [
+            models.UniqueConstraint(
+                fields=["ledger", "statement", "node", "period", "line", "column", "fence"],
+                name="one_explanation_a_variance",
+            )
+        ]
+
+
+class ExplanationStep(models.Model):
+    """What somebody did about an explanation, with what it said then; never rewritten."""
+
+    explanation = models.ForeignKey(Explanation, on_delete=models.CASCADE, related_name="steps")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+    what = models.TextField()
+    text = models.TextField(blank=True)
+    value = models.CharField(max_length=80, blank=True)
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+
+
+class ExplanationFile(models.Model):
+    """A file that somebody attached to an explanation."""
+
+    explanation = models.ForeignKey(Explanation, on_delete=models.CASCADE, related_name="files")
+    name = models.CharField(max_length=120)
+    data = models.BinaryField()
+    size = models.IntegerField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        ordering: ClassVar = ["pk"]

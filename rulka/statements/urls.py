@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from rulka.statements.pages import edit, library, output, statement
+from rulka.statements.pages import edit, explaining, library, output, statement
 
 urlpatterns = [
     path("", library.statement_list, name="statements"),
@@ -26,6 +26,9 @@ urlpatterns = [
     path("<str:name>/moved/", output.moved, name="statement-moved"),
     path("<str:name>/trace/", statement.statement_trace, name="statement-trace"),
     path("<str:name>/trace/<str:form>/", statement.statement_take, name="statement-take"),
+    path("<str:name>/variances/", explaining.variances_page, name="statement-variances"),
+    path("<str:name>/explain/", explaining.explain, name="statement-explain"),
+    path("<str:name>/explain/files/<str:number>/", explaining.explanation_file, name="explanation-file"),
     path("<str:name>/panel/", statement.statement_panel, name="statement-panel"),
     path("<str:name>/edit/", edit.edit, name="edit-statement"),
     path("<str:name>/check/", edit.check, name="check-edit"),

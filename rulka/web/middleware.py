@@ -6,15 +6,20 @@ import logging
 import secrets
 import time
 from collections.abc import Callable
+from contextlib import nullcontext
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import logout
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
-from django.urls import reverse
+from django.urls import ResolverMatch, reverse
 
 from rulka.core.errors import NotFound, RulkaError
+from rulka.people.library import record
+from rulka.people.library.persons import person_named
+from rulka.people.library.preferences import read_by
 from rulka.work.services.waiting import Busy, Full, as_refusal
 
 logger = logging.getLogger("rulka.web")
@@ -88,6 +93,78 @@ class SessionAgeMiddleware:
         if now - seen > 60 or "seen" not in session:
             session["seen"] = now
         return False
+
+
+COPIED = ("statement-table",)
+"""Addresses that give figures away otherwise than as a file."""
+
+
+class LookingMiddleware:
+    """Where a request comes from, for the record; and for an administrator who looks through somebody's eyes that
+    person, to read only."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        token = record.ADDRESS.set(request.META.get("REMOTE_ADDR", ""))
+        try:
+            if eyes := request.session.get("eyes"):
+                self._look(request, eyes)
+            user: Any = request.user
+            with read_by(user) if user.is_authenticated else nullcontext():
+                return self._noted(request, self.get_response(request))
+        finally:
+            record.ADDRESS.reset(token)
+
+    def _noted(self, request: HttpRequest, response: HttpResponse) -> HttpResponse:
+        """Figures that leave as a file, or for the clipboard, are recorded; where they can't be they stay."""
+        match, user = request.resolver_match, request.user
+        name = match.url_name if match else ""
+        leaves = response.get("Content-Disposition", "").startswith("attachment") or name in COPIED
+        if match is None or response.status_code != 200 or not leaves or not user.is_authenticated:
+            return response
+        seat = getattr(request, "seat", None)
+        thing, detail = _taken(match, request.GET.urlencode())
+        ledger = seat.ledger.code if seat else ""
+        try:
+            record.note(user, "took", ledger=ledger, thing=thing, detail=detail)
+        except OperationalError as error:
+            refusal = as_refusal(error)
+            if refusal is None:
+                raise
+            return render(request, _template(request), {"error": refusal, "kept": []}, status=503)
+        return response
+
+    def _look(self, request: HttpRequest, username: str) -> None:
+        looker: Any = request.user
+        person = person_named(username)
+        if not looker.is_authenticated or not looker.administers or person is None or not person.is_active:
+            del request.session["eyes"]
+            return
+        person.looked_by = looker
+        request.user = person
+
+    def process_view(self, request: HttpRequest, view: Any, args: Any, kwargs: Any) -> HttpResponse | None:
+        looked_by = getattr(request.user, "looked_by", None)
+        name = request.resolver_match.url_name if request.resolver_match else ""
+        if looked_by is None or request.method in ("GET", "HEAD", "OPTIONS") or name in ("stop-looking", "sign-out"):
+            return None
+        error = RulkaError(
+            "Whoever looks through somebody's eyes only reads.", hint="Stop looking first.", code="looking"
+        )
+        return render(request, _template(request), {"error": error, "kept": _typed(request)}, status=422)
+
+
+def _taken(match: ResolverMatch, asked: str) -> tuple[str, str]:
+    """What a file was taken of, as the record names it, and which."""
+    parts = match.route.split("/")
+    of = {"statements": "statement", "worksheets": "worksheet"}.get(parts[0], "")
+    values = " ".join(str(value) for name, value in match.kwargs.items() if not (of and name == "name"))
+    told = " ".join(filter(None, (match.url_name or "", values)))
+    if of and parts[1:2] == ["<str:name>"]:
+        return f"{of} {match.kwargs['name']}", " ".join(filter(None, (told, asked)))
+    return told, asked
 
 
 def _template(request: HttpRequest) -> str:

@@ -62,6 +62,7 @@ MIDDLEWARE = [
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "rulka.web.middleware.SessionAgeMiddleware",
+    "rulka.web.middleware.LookingMiddleware",
     "django.contrib.auth.middleware.LoginRequiredMiddleware",
     "django.contrib.messages.middleware.MessageMiddleware",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
@@ -129,7 +130,7 @@ AUTH_PASSWORD_VALIDATORS.append(
     {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 12}}  # type: ignore[dict-item]
 )
 LOGIN_URL = "sign-in"
-LOGIN_REDIRECT_URL = "statements"
+LOGIN_REDIRECT_URL = "home"
 LOGOUT_REDIRECT_URL = "sign-in"
 
 LANGUAGE_CODE = "en-gb"
@@ -168,7 +169,15 @@ SESSION_IDLE = 60 * int(os.environ.get("RULKA_IDLE_MINUTES", "60"))
 SESSION_LONGEST = SESSION_COOKIE_AGE = 3600 * int(os.environ.get("RULKA_SESSION_HOURS", "12"))
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
-SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("RULKA_HTTPS") == "1"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = SECURE_SSL_REDIRECT = os.environ.get("RULKA_HTTPS") == "1"
+SECURE_REDIRECT_EXEMPT = [r"^health/"]
+SECURE_HSTS_SECONDS = int(os.environ.get("RULKA_HSTS_SECONDS", "31536000")) if SECURE_SSL_REDIRECT else 0
+SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_SSL_REDIRECT
+SILENCED_SYSTEM_CHECKS = ["security.W021"]  # whether browsers list a domain is decided by who owns the domain
+RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))
+OUTPUT_DAYS = int(os.environ.get("RULKA_OUTPUT_DAYS", "30"))
+JOB_DAYS = int(os.environ.get("RULKA_JOB_DAYS", "90"))
+SAMPLE_DAYS = int(os.environ.get("RULKA_SAMPLE_DAYS", "90"))
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000
 
 LOGGING = {

@@ -8,12 +8,15 @@ from urllib.parse import urlencode
 from django.http import HttpRequest
 from django.urls import reverse
 
+from rulka.work.services.backups import held_since
+
 
 def shell(request: HttpRequest) -> dict[str, Any]:
     """Context of the frame: the former and the next period as (title, query), None at the calendar's ends."""
     seat = getattr(request, "seat", None)
+    held = held_since() if getattr(request.user, "administers", False) else ""
     if seat is None:
-        return {"former": None, "next": None}
+        return {"former": None, "next": None, "held_since": held}
     own = {
         "ledger": seat.ledger.code,
         "node": seat.node,
@@ -36,7 +39,13 @@ def shell(request: HttpRequest) -> dict[str, Any]:
         **{name: value for name, value in kept.items() if not on_statement or name in ("panel", "row", "column")},
         **own,
     }
-    return {"seat": seat, "former": step(-1), "next": step(1), "any_period": urlencode({"to": _page(request), **other})}
+    return {
+        "held_since": held,
+        "seat": seat,
+        "former": step(-1),
+        "next": step(1),
+        "any_period": urlencode({"to": _page(request), **other}),
+    }
 
 
 def _page(request: HttpRequest) -> str:

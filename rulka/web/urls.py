@@ -2,16 +2,25 @@
 
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
-from django.views.generic import RedirectView
 
-from rulka.people.pages.sign_in import SignIn, demo_sign_in
+from rulka.people.pages.joining import join
+from rulka.people.pages.mine import home
+from rulka.people.pages.sign_in import SignIn, demo_sign_in, second_step
+from rulka.web.pages import health
+from rulka.web.pages.restored import let_go_on
 from rulka.worksheets.pages.output import live_figure
 
 urlpatterns = [
-    path("", RedirectView.as_view(pattern_name="statements"), name="home"),
+    path("", home, name="home"),
     path("sign-in/", SignIn.as_view(), name="sign-in"),
+    path("sign-in/second-step/", second_step, name="second-step"),
     path("sign-in/<str:username>/", demo_sign_in, name="demo-sign-in"),
     path("sign-out/", LogoutView.as_view(), name="sign-out"),
+    path("health/", health.pages, name="health"),
+    path("health/worker/", health.worker, name="health-worker"),
+    path("join/<str:key>/", join, name="join"),
+    path("let-go-on/", let_go_on, name="let-go-on"),
+    path("people/", include("rulka.people.urls")),
     path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),
     path("live/<str:key>/", live_figure, name="live-root"),

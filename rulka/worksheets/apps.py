@@ -9,11 +9,23 @@ class WorksheetsConfig(AppConfig):
 
     def ready(self) -> None:
         from rulka.ledger.finding import finds
+        from rulka.ledger.seat import limits_depth, opens_at_figures
         from rulka.ledger.taking import takes_rows
+        from rulka.people.library.preferences import opens_first
         from rulka.statements.library.leads import leads_to
+        from rulka.work.services import backups
+        from rulka.worksheets.library.depth import depth_at
+        from rulka.worksheets.library.links import after_restore
         from rulka.worksheets.pages.finding import of_worksheets
 
+        opens_at_figures(
+            "worksheets", "worksheet", "worksheet-cells", "worksheet-parameters", "worksheet-panel",
+            "worksheet-picture", "worksheet-file", "worksheet-fetching",
+        )  # fmt: skip
+        limits_depth(depth_at)
+        opens_first("Worksheets", "worksheets")
         finds(of_worksheets)
+        backups.after_restore(after_restore)
         takes_rows("Into a worksheet", "worksheet-from-trace")
         leads_to("Open as a worksheet", "open-as-worksheet")
         import rulka.core.sheet.functions

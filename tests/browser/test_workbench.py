@@ -366,6 +366,10 @@ def test_version_is_saved_compared_and_restored_on_the_page(page: Page):
 def test_edition_keeps_its_figures_and_says_what_moved(page: Page, demo_folder, tmp_path):
     from rulka.ledger.models import Ledger
 
+    open_statement(page, "income-statement", "&panel=page")
+    page.locator("#set-explain-beyond").fill("")  # nothing is to be explained before this is kept
+    page.locator("#set-explain-beyond").press("Enter")
+    expect(page.locator("#foot-explain")).to_have_count(0)
     open_statement(page, "income-statement", "&panel=editions")
     fuel = page.locator('tr[data-row="fuel"] a[data-column="actual"]').inner_text()
     page.get_by_label("Keep this run under the name").fill("October, to the board")

@@ -50,6 +50,7 @@ def words(html: str) -> str:
     """The text of a page, without tags, moments and how long it took, and without the bar, which gains places."""
     html = re.sub(r"<nav aria-label=\"Sections\">.*?</nav>", " Ledger Statements ", html, flags=re.S)
     html = re.sub(r"<form class=\"find\".*?</form>", " ", html, flags=re.S)
+    html = re.sub(r"<a href=\"/people/[^\"]*\">[^<]*</a>", " ", html)
     text = re.sub(r"<(script|style|svg).*?</\1>|<[^>]*>", " ", html, flags=re.S)
     text = re.sub(r"\d{1,2} \w+ 20\d\d,? \d\d:\d\d|\b\d+ ms\b|\d\d:\d\d", "", text)
     return " ".join(text.split())

@@ -309,7 +309,7 @@ def test_a_line_that_expands_keeps_its_own_row_and_total(accountant):
 
 
 def test_an_edition_tells_how_it_footed_then(accountant):
-    accountant.post(address("keep-edition", "income-statement"), {"title": "October"})
+    accountant.post(address("keep-edition", "income-by-month"), {"title": "October"})
     from rulka.statements.models import Edition
 
     edition = Edition.objects.get()

@@ -125,7 +125,7 @@ def routes(patterns: list[URLPattern | URLResolver] | None = None, before: str =
 
 
 ROUTES = sorted(routes())
-LEAVE = ("sign-out", "sign-in", "demo-sign-in", "home")
+LEAVE = ("sign-out", "sign-in", "demo-sign-in", "home", "health-worker")
 """Addresses that end the visit, or are tried by name and password elsewhere."""
 
 
@@ -135,7 +135,7 @@ def value_of(name: str) -> st.SearchStrategy[str]:
 
 def state() -> dict[str, int]:
     """How many rows each table holds, but for what every visit leaves behind."""
-    beside = {"statements.visit", "sessions.session", "worksheets.readermarks"}
+    beside = {"statements.visit", "sessions.session", "worksheets.readermarks", "people.visit", "people.recorded"}
     return {
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()

@@ -31,7 +31,7 @@ from rulka.ledger.reading import history, queries
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
-from rulka.statements.models import Edition
+from rulka.statements.models import Edition, Explanation
 from rulka.worksheets.running import live
 from tests.web.test_fuzz import ROUTES
 from tests.web.world import load_worksheet
@@ -103,7 +103,12 @@ nodes:
 ---
 {statement: result, title: The result, spine: result, span: columns}
 ---
-{statement: by-department, title: By department, spine: result, span: columns, scope: departments}
+statement: by-department
+title: By department
+spine: result
+span: columns
+scope: departments
+explain: {beyond: "0", columns: [more]}
 ---
 {statement: balance, title: What stands, spine: stands, span: standing}
 ---
@@ -167,7 +172,14 @@ def house(small, command, db, tmp_path) -> Ledger:
     file.write_text(DEFINITIONS)
     command("load_statement", file, ledger="h")
     load_worksheet(command, "h")
-    return Ledger.objects.get(code="h")
+    ledger = Ledger.objects.get(code="h")
+    for node in ("10", "20"):  # somebody who sees the whole said something about each department
+        for period in ("2026-P01", "2026-P02"):
+            Explanation.objects.create(
+                ledger=ledger, statement="by-department", line="sales/4000", column="more", node=node, period=period,
+                state="explained", text=f"said of {node}", value="1", proof=[["A", "E1"], ["B", "E2"]],
+            )  # fmt: skip
+    return ledger
 
 
 PEOPLE: dict[str, tuple[dict[str, object], Callable[[dict[str, str]], bool]]] = {
@@ -228,6 +240,10 @@ def alter_outside(house: Ledger, inside: Callable[[dict[str, str]], bool], bound
                 values[mask] = values[mask] * by + 1
                 setattr(chunk, name, values.tobytes())
             chunk.save()
+    inner = named_inside(house, inside)
+    for said in Explanation.objects.exclude(node__in=inner):
+        said.text, said.proof = "ALTERED", [["ALTERED", "ALTERED"]]
+        said.save()
     if "entities" in bounds:
         Entity.objects.filter(ledger=house).exclude(code__in=["A", "G"]).update(name="ALTERED")
     if "accounts" in bounds:
@@ -238,6 +254,13 @@ def alter_outside(house: Ledger, inside: Callable[[dict[str, str]], bool], bound
         names = ["20"] if "department" in bounds["members"] else ["s"]
         Member.objects.filter(ledger=house, code__in=names).update(name="ALTERED")
     forget()
+
+
+def named_inside(house: Ledger, inside: Callable[[dict[str, str]], bool]) -> list[str]:
+    """The departments of which all that was ever booked lies inside."""
+    below = {"10": ("10", "11"), "20": ("20",)}
+    keys = list(keys_of(house).values())
+    return [code for code, own in below.items() if all(inside(key) for key in keys if key["department"] in own)]
 
 
 def alter_sealed(house: Ledger) -> None:
@@ -294,6 +317,11 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
         "ledger": [{}, {"show": "debits"}],
         "statements": [{}, {"search": "ALTERED"}],
         "find": [{"q": text} for text in FINDING],
+        "ledger-wrong": [{}, {"period": "2026-P01"}, {"rule": "first", "subject": "A 5000"}],
+        "statement-variances": [{}, {"against": "budget"}, {"against": "year before", "every": "yes"},
+                                {"of": "10"}, {"of": "20"}],
+        "statement-trace": [{}, *({"row": row, "column": "more", "by": "drivers", **of}
+                                  for row in ("result.total", "rent", "sales") for of in ({}, {"of": "10"}))],
     }  # fmt: skip
     for route, held in ROUTES:
         if route in LEFT:
@@ -308,6 +336,9 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
             for name in ("result", "balance"):
                 for panel in panels(name):
                     yield route, reverse(route, args=[name]) + "?" + urlencode({**where, **panel})
+            for node in ("10", "20"):
+                chosen = {"panel": "explain", "row": "sales/4000", "column": "more", "of": node}
+                yield route, reverse(route, args=["by-department"]) + "?" + urlencode({**where, **chosen})
         elif route == "worksheet-file":
             for form, mode in (("json", ""), ("csv", ""), ("html", ""), ("xlsx", "values"), ("xlsx", "formulas")):
                 given = urlencode({**where, "mode": mode} if mode else where)
@@ -418,7 +449,7 @@ def panels(statement: str) -> Iterator[dict[str, str]]:
 
 CHANGING = re.compile(
     r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
-    r"[0-9]{2}:[0-9]{2} UTC|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
+    r"[0-9]{2}:[0-9]{2} UTC|printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
 )
 """Tokens, and how long something took or is ago."""
 

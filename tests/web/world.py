@@ -7,7 +7,7 @@ from pathlib import Path
 
 from rulka.ledger.feeds.settings import save_feed
 from rulka.ledger.models import Ledger
-from rulka.statements.models import Definition, Shelf
+from rulka.statements.models import Definition, Explanation, Shelf
 from rulka.work.models import Load, Output
 from rulka.worksheets.models import BoundedTable
 
@@ -41,6 +41,7 @@ title: By department
 spine: result
 span: now-and-plan
 scope: departments
+explain: {beyond: "0", columns: [more], due: "6"}
 """
 
 WORKSHEET = """
@@ -110,5 +111,9 @@ def make_world(small, command) -> Ledger:
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})
     Load.objects.create(ledger="s", feed=None, feed_name="load_ledger", source="x", state=Load.State.REFUSED)
     Output.objects.create(ledger="s", person=1, statement="result", form="csv", period="2026-P01", node="A")
+    Explanation.objects.create(
+        ledger=ledger, statement="by-department", line="sales/4000", column="more", node="10", period="2026-P01",
+        state="explained", text="As planned.", value="1", proof=[["A", "E3"]],
+    )  # fmt: skip
     assert Definition.objects.filter(ledger=ledger).count() == 5
     return ledger

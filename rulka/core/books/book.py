@@ -13,7 +13,7 @@ import numpy as np
 
 from rulka.core.books.balances import Balances, Source, accumulate, with_reserve_keys, with_roll_keys
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
-from rulka.core.books.fence import Fence
+from rulka.core.books.fence import LETS_NOTHING_THROUGH, Bounds, Fence
 from rulka.core.books.frame import NO_MOVEMENTS, STATUSES, Frame, Keys, Movements
 from rulka.core.books.journal import (
     EntryLine,
@@ -23,6 +23,7 @@ from rulka.core.books.journal import (
     LinesAsked,
     LineSums,
     NoJournal,
+    Texts,
 )
 from rulka.core.books.narrowing import Clause, KeyMask, Narrowing, key_mask, matches_text
 from rulka.core.books.own_calendar import in_calendar
@@ -196,7 +197,10 @@ class View:
 
     @cached_property
     def sealed_keys(self) -> BoolArray:
-        """Mask of the posting keys whose detail is sealed."""
+        """Mask of the posting keys whose journal lines don't show: those of sealed accounts, and all where nobody gets
+        that deep."""
+        if not self.fence.shows_lines:
+            return np.ones(len(self.keys), dtype=bool)
         return self.sealed[self.keys.account]
 
     def in_calendar(self, name: str) -> View:
@@ -345,10 +349,10 @@ class View:
         names = {code: name for code, name in whole.names.items() if code in told}
         return Grouped(replace(whole.movements, key=key).only(inside), codes, labels, names)
 
-    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+    def lines(self, keys: IntArray, first: int, last: int, most: int, texts: Texts = ()) -> Sequence[EntryLine]:
         """The lines of some keys by day and entry, none of what is sealed; refused when there are more than `most`."""
-        single = self._sight.single[keys]
-        found = self._book.journal.lines(single[single >= 0], first, last, most)
+        single = self._sight.single[keys[~self.sealed_keys[keys]]]
+        found = self._book.journal.lines(single[single >= 0], first, last, most, texts)
         return found if self._sight.is_whole else [replace(line, key=int(self._single_of[line.key])) for line in found]
 
     def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool = False) -> LineSums:
@@ -397,31 +401,23 @@ class View:
     @cached_property
     def is_part(self) -> bool:
         """Whether the fence hides anything of this ledger."""
-        hidden = self.fence.members and len(self._sight.places) < len(self._book.keys)
-        return bool(hidden or not (self.visible_entities().all() and self.visible_accounts().all()))
+        bounded = self.fence.names - {"entity", "account"}
+        hidden = bounded and len(self._sight.places) < len(self._book.keys)
+        several = len(self.fence.bounds) > 1 and not self._sight.is_whole
+        return bool(hidden or several or not (self.visible_entities().all() and self.visible_accounts().all()))
 
     @cached_property
     def part(self) -> str:
         """What a fence leaves, in words: `department Ships`; empty without one."""
-        fence, frame = self.fence, self.frame
-        words = [f"entity {_outermost(fence.entities, frame.entities)}"] if fence.entities else []
-        words += [f"accounts {fence.accounts}"] if fence.accounts else []
-        for name, codes in frame.dimensions.items():
-            if chosen := fence.of_dimension(name):
-                words.append(f"{name} {_outermost(chosen, codes)}")
-        return "; ".join(words)
+        return " or ".join(_in_words(one, self.frame) for one in self.fence.bounds)
 
     def visible_entities(self) -> BoolArray:
         """Mask of the entities that the fence lets a person see at all."""
-        if self.fence.entities:
-            return select(self.fence.entities, self.frame.entities).mask
-        return np.ones(len(self.frame.entities), dtype=bool)
+        return self.fence.codes_inside("entity", self.frame.entities)
 
     def visible_accounts(self) -> BoolArray:
         """Mask of the accounts that the fence lets a person see at all."""
-        if self.fence.accounts:
-            return select(self.fence.accounts, self.frame.accounts).mask
-        return np.ones(len(self.frame.accounts), dtype=bool)
+        return self.fence.codes_inside("account", self.frame.accounts)
 
     # keys
 
@@ -443,6 +439,17 @@ class View:
 
 
 MOST_NAMES = 4
+
+
+def _in_words(bounds: Bounds, frame: Frame) -> str:
+    if bounds == LETS_NOTHING_THROUGH:
+        return "nothing"
+    words = [f"entity {_outermost(bounds.entities, frame.entities)}"] if bounds.entities else []
+    words += [f"accounts {bounds.accounts}"] if bounds.accounts else []
+    for name, codes in frame.dimensions.items():
+        if chosen := bounds.of(name):
+            words.append(f"{name} {_outermost(chosen, codes)}")
+    return "; ".join(words)
 
 
 def _outermost(selection: str, codes: CodeList) -> str:

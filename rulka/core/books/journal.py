@@ -48,6 +48,7 @@ class EntryLine:
     counterparty: str = ""
     source: str = ""
     kind: str = "normal"
+    revision: int = 0
 
 
 @dataclass(frozen=True)
@@ -65,17 +66,22 @@ class Historical:
     group: IntArray
 
 
+Texts = tuple[tuple[str, tuple[str, ...]], ...]
+"""By field of journal lines the texts that are asked for."""
+
+
 @dataclass(frozen=True)
 class LinesAsked:
     """Which journal lines: posting keys by place, `pieces` as effects each with the places of the periods it counts in,
-    statuses, days (both included), and by field the texts that lines may have."""
+    statuses, days (both included), by field the texts that lines may have, and the fields that are empty in none."""
 
     keys: IntArray
     pieces: tuple[tuple[int, tuple[int, ...]], ...]
     statuses: tuple[int, ...]
     start: date | None = None
     end: date | None = None
-    texts: tuple[tuple[str, tuple[str, ...]], ...] = ()
+    texts: Texts = ()
+    filled: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -104,8 +110,9 @@ class JournalReader(Protocol):
     def grouped(self, fields: tuple[str, ...], first: int, last: int) -> Grouped:
         """Sums over the periods `first` to `last`, both included."""
 
-    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
-        """The lines of some posting keys by day and entry; raises RulkaError when there are more than `most`."""
+    def lines(self, keys: IntArray, first: int, last: int, most: int, texts: Texts = ()) -> Sequence[EntryLine]:
+        """The lines of some posting keys by day and entry, by field only those with some texts; raises RulkaError when
+        there are more than `most`."""
 
     def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
         """Sums of some lines by fields of TEXT_FIELDS."""
@@ -128,7 +135,7 @@ class NoJournal:
             code=NO_JOURNAL,
         )
 
-    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+    def lines(self, keys: IntArray, first: int, last: int, most: int, texts: Texts = ()) -> Sequence[EntryLine]:
         raise RulkaError(
             "The journal lines of this state of the ledger can't be read.",
             hint="Leave out the entries.",

@@ -11,7 +11,7 @@ import numpy as np
 from rulka.core.books.calendar import FiscalCalendar, Period
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import Frame, Keys, Movements
-from rulka.core.books.journal import EntryLine, Grouped, Historical, JournalReader, LinesAsked, LineSums
+from rulka.core.books.journal import EntryLine, Grouped, Historical, JournalReader, LinesAsked, LineSums, Texts
 from rulka.core.errors import NotFound, RulkaError, one_of
 
 
@@ -109,7 +109,7 @@ class _Journal:
         codes = {name: whole.codes[name][chosen] for name in fields}
         return Grouped(replace(moved, period=own).only(chosen), codes, whole.labels, whole.names)
 
-    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+    def lines(self, keys: IntArray, first: int, last: int, most: int, texts: Texts = ()) -> Sequence[EntryLine]:
         reached = [
             period.index
             for period in periods_of_group(self.group, self.own, self.own.periods[first : last + 1], whole=True)
@@ -117,7 +117,7 @@ class _Journal:
         if not reached:
             return []
         found = []
-        for line in self.journal.lines(keys, min(reached), max(reached), most):
+        for line in self.journal.lines(keys, min(reached), max(reached), most, texts):
             own = own_period(self.own, self.group.periods[line.period], line.day)
             if first <= own.index <= last:
                 found.append(replace(line, period=own.index))

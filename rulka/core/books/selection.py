@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fnmatch import translate
 from functools import lru_cache
@@ -72,6 +73,14 @@ class Selection:
         text = ", ".join(part.text() for part in self.included)
         text += "".join(" only " + ", ".join(part.text() for part in parts) for parts in self.only)
         return text + (" except " + ", ".join(part.text() for part in self.excluded) if self.excluded else "")
+
+
+def joined(selections: Iterable[Selection]) -> Selection:
+    """What all of some selections mean together."""
+    first, *others = selections
+    only = [*first.only, *(parts for one in others for parts in (one.included, *one.only))]
+    excluded = dict.fromkeys(part for one in (first, *others) for part in one.excluded)
+    return Selection(first.included, tuple(excluded), tuple(only))
 
 
 @dataclass(frozen=True)

@@ -50,7 +50,7 @@ def seal_of(fence: Fence, frame: Frame) -> Seal | None:
         derived[frame.accounts.index[frame.translation_reserve]] = True
     named = tuple(frame.dimensions)[:1] if fence.grain is None else fence.grain
     grain = frozenset({"entity", *named})
-    return Seal(accounts, derived & ~accounts, grain, {name for name, _ in fence.members} <= grain)
+    return Seal(accounts, derived & ~accounts, grain, fence.names - {"entity", "account"} <= grain)
 
 
 @dataclass(frozen=True, eq=False)
@@ -245,19 +245,18 @@ def named_within(frame: Frame, fence: Fence) -> Frame:
     bear none."""
     if fence.hides_nothing:
         return frame
-    dimensions = {name: _named(codes, fence.of_dimension(name)) for name, codes in frame.dimensions.items()}
     return replace(
         frame,
-        entities=_named(frame.entities, fence.entities),
-        accounts=_named(frame.accounts, fence.accounts),
-        dimensions=dimensions,
+        entities=_named(frame.entities, fence, "entity"),
+        accounts=_named(frame.accounts, fence, "account"),
+        dimensions={name: _named(codes, fence, name) for name, codes in frame.dimensions.items()},
     )
 
 
-def _named(codes: CodeList, selection: str) -> CodeList:
-    if not selection:
+def _named(codes: CodeList, fence: Fence, name: str) -> CodeList:
+    if fence.leaves_open(name):
         return codes
-    mask = select(selection, codes).mask.copy()
+    mask = fence.codes_inside(name, codes)
     for place in np.flatnonzero(mask):
         above = codes.items[place].parent
         while above in codes.index and not mask[codes.index[above]]:

@@ -44,6 +44,8 @@ def unknown_in_scope(scope: ScopeDef, frame: Frame) -> Iterator[RulkaError]:
 
 def _of_line(line: LineDef, frame: Frame) -> Iterator[RulkaError]:
     yield from _of_narrowing(line.accounts, frame)
+    if line.volume is not None:
+        yield from _of_narrowing(line.volume, frame)
     yield from _of_scenarios((line.override.scenario,), frame)
     known = (*EXPANSIONS, *frame.dimensions)
     kinds = line.expand or line.below

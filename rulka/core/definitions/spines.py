@@ -14,6 +14,7 @@ from rulka.core.books.selection import Selection, parse_selection
 from rulka.core.definitions.expressions import Formula, read_formula
 from rulka.core.definitions.keys import KeyGiver
 from rulka.core.definitions.looks import PLAIN, Look, look_from
+from rulka.core.definitions.thresholds import Threshold, read_threshold
 from rulka.core.definitions.windows import NO_SHIFT, Shift, WindowDef, read_shift, read_window
 from rulka.core.errors import RulkaError, together
 
@@ -83,6 +84,12 @@ class LineDef:
     """`closed` where the author keeps what is below the line from the statement's readers."""
     is_closed: bool = False
     """Whether it is read by somebody whom its detail is kept from."""
+    explain: Threshold | None = None
+    """What of its variances is worth explaining, where it says so itself."""
+    owner: str = ""
+    """Who explains them, by the name they sign in with."""
+    volume: Narrowing | None = None
+    """The statistical accounts that drive it: what it is paid for."""
 
     @property
     def reads_quantities(self) -> bool:
@@ -182,11 +189,13 @@ class _Reader:
         label = "" if kind in UNLABELLED else raw[kind]
         key = self.keys.give(raw.get("key", ""), label or kind, self.where)
         override = self._override(raw, f"{self.where}, line {label or key}")
-        accounts, formula = EVERYTHING, None
+        accounts, formula, threshold, volume = EVERYTHING, None, None, None
         try:
             accounts = read_narrowing(raw.get("accounts", ""))
             written = raw.get("formula", raw.get("holds", ""))
             formula = read_formula(written) if written else None
+            threshold = read_threshold(raw["explain"]) if raw.get("explain") else None
+            volume = read_narrowing(raw["volume"]) if raw.get("volume") else None
         except RulkaError as error:
             error.subject = f"line {label}"
             self.problems.append(error)
@@ -221,6 +230,9 @@ class _Reader:
             look=look_from(raw.get("look", {})),
             lines=tuple(self.line(inner) for inner in raw.get("lines", ())),
             detail=raw.get("detail", ""),
+            explain=threshold,
+            owner=raw.get("owner", ""),
+            volume=volume,
         )
 
     def _override(self, raw: Mapping[str, Any], place: str) -> Override:

@@ -11,8 +11,10 @@ from rulka.core.definitions.pages import DEPTHS, PageDef, page_from
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import SpanDef
 from rulka.core.definitions.spines import LineDef, SpineDef
+from rulka.core.definitions.thresholds import ExplainDef, explain_from
 from rulka.core.errors import RulkaError
 
+NOTHING_ASKED = ExplainDef()
 ROUNDINGS = ("exact", "so that it foots")
 
 
@@ -42,6 +44,7 @@ class StatementDef:
     page: PageDef = field(default_factory=PageDef)
     calendar: str = ""
     """`own` where columns read the calendar that the node's entity keeps, unless they say otherwise."""
+    explain: ExplainDef = NOTHING_ASKED
 
     def in_depth(self) -> StatementDef:
         """The statement as output shows it: below each account line what its depth asks for."""
@@ -106,6 +109,7 @@ def statement_from(
         depth=body.get("depth", DEPTHS[0]),
         page=page_from(body.get("page", {})),
         calendar=body.get("calendar", ""),
+        explain=explain_from(body.get("explain", {})),
         number=number_from(
             {name: value for name, value in figures.items() if name in ("negative", "zero", "currency")}
         ),

@@ -7,23 +7,28 @@ from dataclasses import dataclass
 
 from rulka.core.compute.computed import Computed
 from rulka.core.proof.checks import FAILS, NOT_JUDGED, Check
+from rulka.core.proof.explaining import Item
 from rulka.core.proof.placing import Suggestion
 from rulka.core.proof.trace import sealed_rows
 
-KINDS = ("fails", "twice", "unplaced", "warning", "unjudged", "holds", "sealed")
+KINDS = ("fails", "twice", "explain", "explained", "unplaced", "warning", "unjudged", "holds", "sealed")
 """Marks, the gravest first; a row shows the first two it has."""
 
 
 @dataclass(frozen=True)
 class Mark:
-    """One mark on a row; `text` says what it is about, `count` how many accounts."""
+    """One mark on a row; `text` says what it is about, `count` how many accounts, or the number of a note in a
+    `column`."""
 
     kind: str
     text: str
     count: int = 0
+    column: str = ""
 
 
-def marks(computed: Computed, checks: Iterable[Check], unplaced: Sequence[Suggestion]) -> dict[str, list[Mark]]:
+def marks(
+    computed: Computed, checks: Iterable[Check], unplaced: Sequence[Suggestion], items: Iterable[Item] = ()
+) -> dict[str, list[Mark]]:
     """The marks of each row by its key, the gravest first."""
     found: dict[str, list[Mark]] = {}
     by_line: dict[str, str] = {}
@@ -57,6 +62,10 @@ def marks(computed: Computed, checks: Iterable[Check], unplaced: Sequence[Sugges
                 add(line.key, Mark("warning", "It selects no accounts yet"))
             elif warnings:
                 add(line.key, Mark("warning", "; ".join(warnings)))
+    for item in items:
+        if item.number:
+            kind, (place, column) = "explained" if item.is_done else "explain", item.key
+            add(place, Mark(kind, f"{item.heading}: {item.state}", item.number, column))
     for key in sealed_rows(computed):
         add(key, Mark("sealed", "Detail is sealed: totals show, journal lines do not"))
     return {key: sorted(given, key=lambda mark: KINDS.index(mark.kind)) for key, given in found.items()}

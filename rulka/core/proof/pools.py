@@ -207,7 +207,7 @@ def pools_of(computed: Computed, terms: Sequence[Term]) -> tuple[Pool, ...]:
     """The pools of some terms; terms that read alike and count alike are one."""
     together: dict[tuple[str, int, Fraction, int], list[Term]] = {}
     for term in terms:
-        factor = _factor(computed, term)
+        factor = factor_of(computed, term)
         if factor and not term.is_closed:
             together.setdefault((term.column.key, term.leaf.group, factor, term.side), []).append(term)
     found: list[Pool] = []
@@ -242,7 +242,7 @@ def _apart(pool: Pool) -> list[Pool]:
     return [pool.of_keys(chosen).without_empty() for chosen in (carrying, ~carrying)]
 
 
-def _factor(computed: Computed, term: Term) -> Fraction:
+def factor_of(computed: Computed, term: Term) -> Fraction:
     """What a debit positive minor unit behind a term counts in the figure."""
     readings, leaf, column = computed.readings, term.leaf, term.column
     vector = readings.vector(leaf, column)

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
+from rulka.core.books.fence import FIGURES_ONLY
 from rulka.core.books.narrowing import codes_of
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
@@ -128,6 +129,8 @@ def open_figure(computed: Computed, row: str, column: str, way: Sequence[Step] =
 
 
 def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tuple[Step, str], ...]) -> Opened:
+    if not computed.view.fence.opens_figures:
+        raise RulkaError(FIGURES_ONLY, hint="Ask an administrator if you need to get deeper.", code="depth")
     row, column = computed.row(row_key), computed.column(column_key)
     place = computed.place(column.key)
     if not row.has_figures or column.kind == "text":
@@ -369,8 +372,9 @@ class _Tally:
         return tuple(sorted(found, key=lambda part: bool(part.reason)))
 
 
-def split(opened: Opened, by: str) -> Split:
-    """A figure by a direction; raises NotFound where it can't be split so."""
+def split(opened: Opened, by: str, *, lowest: bool = False) -> Split:
+    """A figure by a direction; raises NotFound where it can't be split so. `lowest` tells all members of a hierarchy
+    apart, not only those below the head where the way stands."""
     if opened.pools is None:
         raise NotFound(
             f"{opened.row.label} can't be split by {by} here.",
@@ -386,7 +390,7 @@ def split(opened: Opened, by: str) -> Split:
         order = _largest
     else:
         _label(opened, by, "-") if by in opened.computed.view.frame.dimensions else _known(opened, by)
-        _by_key(opened, by, tally)
+        _by_key(opened, by, tally, lowest=lowest)
         order = _by_code
     for term in opened.closed:
         tally.because("closed", closed_value(opened.computed, term), term.side)
@@ -439,11 +443,11 @@ def _in_time(code: str) -> tuple[str, int, str]:
     return (plain[:8], 0 if "opening" in code else 1, code)
 
 
-def _by_key(opened: Opened, by: str, tally: _Tally) -> None:
+def _by_key(opened: Opened, by: str, tally: _Tally, *, lowest: bool = False) -> None:
     codes: CodeList = codes_of(by, opened.computed.view.frame)
     flat = by in ("account", "entity", "partner")
     present = {int(place) for pool in opened.pools or () for place in _of_keys(pool, by) if place >= 0}
-    head = "" if flat else _innermost(opened, by, codes, present)
+    head = "" if flat or lowest else _innermost(opened, by, codes, present)
     for pool in opened.pools or ():
         of_key = _of_keys(pool, by)
         sums, counts = pool.amounts.sum(axis=0), pool.counts.sum(axis=0)
@@ -457,7 +461,11 @@ def _by_key(opened: Opened, by: str, tally: _Tally) -> None:
                 tally.add("", "No partner", value, pool.side, lines)
                 tally.reasons[""] = "none"
                 continue
-            code = codes.items[place].code if flat else _below(codes, int(place), head)
+            own = codes.items[place].code
+            if lowest and not flat:
+                code = own if len(codes.below[own]) == 1 else ITSELF + own
+            else:
+                code = own if flat else _below(codes, int(place), head)
             tally.add(code, _named(codes, by, code), value, pool.side, lines)
             if not flat and code in codes.index and len(codes.below[code]) > 1:
                 tally.below.add(code)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
+from rulka.core.books.fence import FIGURES_ONLY
 from rulka.core.compute.columns import Column
 from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed
@@ -52,6 +53,8 @@ class Trace:
 def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
     """Open a cell: a column that works on others into these, a total or calculation into lines, a line into
     accounts."""
+    if not computed.view.fence.opens_figures:
+        raise RulkaError(FIGURES_ONLY, hint="Ask an administrator if you need to get deeper.", code="depth")
     row, column = computed.row(row_key), computed.column(column_key)
     place = computed.place(column_key)
     if not row.has_figures or column.kind == "text":

@@ -21,7 +21,7 @@ from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES
 from rulka.core.books.journal import NO_JOURNAL
 from rulka.core.books.narrowing import Clause, Narrowing, codes_of, matches_text, read_narrowing
-from rulka.core.books.selection import evaluate, parse_selection, select
+from rulka.core.books.selection import evaluate, parse_selection
 from rulka.core.compute.amounts import read_vector
 from rulka.core.compute.columns import Reading
 from rulka.core.compute.leaves import default_sign
@@ -343,8 +343,7 @@ def visible_codes(view: View, name: str) -> BoolArray:
     if name == "entity":
         return view.visible_entities()
     codes = codes_of(name, view.frame)
-    chosen = "" if name == "partner" else view.fence.of_dimension(name)
-    return select(chosen, codes).mask if chosen else np.ones(len(codes), dtype=bool)
+    return np.ones(len(codes), dtype=bool) if name == "partner" else view.fence.codes_inside(name, codes)
 
 
 def narrowed_keys(view: View, narrow: Narrowing) -> BoolArray:

@@ -12,7 +12,17 @@ from pathlib import Path
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.pages import COUNTED, Boxes, PageDef, filled, pieces
 from rulka.core.proof.checks import FAILS, Check, verdict_on
-from rulka.formats.output.page import ShownCell, ShownColumn, ShownRow, ShownStatement, page_values, show
+from rulka.formats.output.page import (
+    Page,
+    ShownCell,
+    ShownColumn,
+    ShownRow,
+    ShownStatement,
+    note_lines,
+    noted,
+    page_values,
+    show,
+)
 
 FONTS = Path(__file__).parent.parent.parent / "web" / "static" / "fonts"
 FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
@@ -29,7 +39,8 @@ h1 { font: 600 17pt "Source Serif 4", serif; margin: 0 0 1mm; }
 .foot span { flex: 1 1 0; } .foot span + span { text-align: center; } .foot span:last-child { text-align: right; }
 @media print { .foot { display: none; } } .strings { height: 0; margin: 0; font-size: 0; }
 .logo { float: right; max-height: 16mm; max-width: 60mm; }
-.notes { margin-top: 4mm; font-size: 8.5pt; } .notes p { margin: 0 0 1mm; }
+sup { color: #8a5d10; font-size: 7pt; line-height: 0; margin-left: 1mm; }
+.notes { margin-top: 4mm; font-size: 8.5pt; } .notes p { margin: 0 0 1mm; white-space: pre-line; }
 table { border-collapse: separate; border-spacing: 0; width: 100%; font-variant-numeric: tabular-nums lining-nums; }
 th { font-weight: 600; text-align: right; padding: 1mm 2mm; vertical-align: bottom; }
 th:first-child, td:first-child { text-align: left; }
@@ -86,9 +97,6 @@ def faces(embed: bool) -> str:
     return "\n".join(rules)
 
 
-Page = tuple[Computed, list[Check]]
-
-
 Link = Callable[[str, str, str], str]
 """(node, row, column) to the address of a figure's trace."""
 
@@ -108,16 +116,16 @@ def as_html_pages(
 ) -> str:
     """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where
     it says so. Figures lead to their trace where `link` says where that is."""
-    shown = [_cut(show(computed), most_rows) for computed, _ in pages]
-    style = faces(embed_fonts) + STYLE + _paper(pages[0][0].statement.page, shown)
+    shown = [_cut(noted(show(page.computed), page.notes), most_rows) for page in pages]
+    style = faces(embed_fonts) + STYLE + _paper(pages[0].computed.statement.page, shown)
     head = (
         f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
         f"{escape(shown[0].period)}</title><style>{style}</style>"
     )
     few = sum(len(one.rows) * len(one.columns) for one in shown) <= MOST_LINKS
     bodies = [
-        _page(_linked(one, computed, link if few else None), computed, checks, ledger, at, logo)
-        for one, (computed, checks) in zip(shown, pages, strict=True)
+        _page(_linked(one, page.computed, link if few else None), page, ledger, at, logo)
+        for one, page in zip(shown, pages, strict=True)
     ]
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
 
@@ -226,7 +234,8 @@ def _css_string(text: str) -> str:
     )
 
 
-def _page(shown: ShownStatement, computed: Computed, checks: list[Check], ledger: str, at: datetime, logo: str) -> str:
+def _page(shown: ShownStatement, of: Page, ledger: str, at: datetime, logo: str) -> str:
+    computed, checks = of.computed, of.checks
     page, values = computed.statement.page, page_values(computed, ledger, at)
     picture = f'<img class=logo src="{escape(logo)}" alt="">' if logo and page.logo else ""
     about = f"{escape(shown.node)}, {escape(shown.unit)}" + (
@@ -236,7 +245,8 @@ def _page(shown: ShownStatement, computed: Computed, checks: list[Check], ledger
         f"{picture}<h1>{escape(shown.title)}</h1><p class=about><b>{escape(shown.period)}</b></p><p "
         f"class=about>{about}</p>"
     )
-    notes = "".join(f"<p>{escape(filled(note, values))}</p>" for note in page.notes)
+    notes = "".join(f"<p>{escape(line)}</p>" for line in note_lines(of.notes))
+    notes += "".join(f"<p>{escape(filled(note, values))}</p>" for note in page.notes)
     part = f"<p class=part>Part of the whole: {escape(computed.view.part)}</p>" if computed.view.is_part else ""
     if shown.cut:
         notes, checks = f"<p>{escape(shown.cut)}</p>", []
@@ -311,7 +321,8 @@ def _row(row: ShownRow, shown: ShownStatement) -> str:
         f"{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{_text(cell)}</td>"
         for cell in row.cells
     )
-    label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}</td>' if shown.has_label else ""
+    note = f"<sup>{escape(row.note)}</sup>" if row.note else ""
+    label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}{note}</td>' if shown.has_label else ""
     outer = " outer" if row.kind == "section" and not row.depth else ""
     return f'<tr class="{row.classes}{outer}">{label}{cells}</tr>'
 

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from itertools import groupby
-from typing import Protocol, TypeVar
+from typing import NamedTuple, Protocol, TypeVar
 
 from rulka.core.books.overview import spark_points
 from rulka.core.compute.columns import Column
@@ -14,6 +14,8 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
 from rulka.core.money import GAP, MINUS, round_half_away
+from rulka.core.proof.checks import Check
+from rulka.core.proof.explaining import NO_NOTES, Notes
 from rulka.formats.figures import DASH, EXPANDED, cell_words, separators, style_of, unit_title, verdict_of, written
 
 
@@ -57,6 +59,8 @@ class ShownRow:
     """Whether the rows below belong to it."""
     ghost: bool = False
     """Whether it is a hidden row, shown to somebody who edits."""
+    note: str = ""
+    """The numbers of the notes that explain its variances."""
 
     @property
     def classes(self) -> str:
@@ -73,6 +77,14 @@ class ShownRow:
         words += ["keep"] if look.keep else []
         words += [f"align-{look.align}"] if look.align else []
         return " ".join(words)
+
+
+class Page(NamedTuple):
+    """A computed statement with its checks and explanations, as a file shows it."""
+
+    computed: Computed
+    checks: list[Check]
+    notes: Notes = NO_NOTES
 
 
 @dataclass(frozen=True)
@@ -177,6 +189,25 @@ def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bo
         has_label=not any(column.kind == "text" and column.asked.text == "label" for _, column in shown),
         notes=computed.statement.page.notes,
     )
+
+
+def noted(shown: ShownStatement, notes: Notes) -> ShownStatement:
+    """A statement whose rows carry the numbers of their notes."""
+    marks = notes.marks()
+    if not marks:
+        return shown
+
+    def row(one: ShownRow) -> ShownRow:
+        return replace(one, note=marks[one.key]) if one.key in marks else one
+
+    rows = tuple(row(one) for one in shown.rows)
+    return replace(shown, rows=rows, panels=tuple(tuple(row(one) for one in panel) for panel in shown.panels))
+
+
+def note_lines(notes: Notes) -> list[str]:
+    """The explanations as they are printed, one a line, and what is not explained yet."""
+    found = [f"{one.number}  {one.label}, {one.heading}: {one.figure}. {one.text}" for one in notes.notes]
+    return [*found, *([f"Not explained yet: {', '.join(notes.missing)}."] if notes.missing else [])]
 
 
 def side_by_side(pages: Sequence[ShownStatement], codes: Sequence[str]) -> ShownStatement:
@@ -364,7 +395,7 @@ class _Writer:
             and (row.key == self.first or row.kind in ("total", "calculation"))
         ):
             text = f"{self.computed.plan.node_of(column).currency}{GAP}{text}"
-        verdict = verdict_of(row, place, column, value) if text.strip("0.()" + MINUS) else ""
+        verdict = verdict_of(row, place, column, value) if text.strip("0.,()\u2019" + GAP + MINUS) else ""
         lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
         negative = bool(value and value < 0)
         return ShownCell(

@@ -22,8 +22,9 @@ from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.pages import Boxes, filled, pieces
 from rulka.core.money import as_decimal
 from rulka.core.proof.checks import Check, verdict_on
+from rulka.core.proof.explaining import Notes
 from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
-from rulka.formats.output.page import page_values
+from rulka.formats.output.page import Page, note_lines, page_values
 
 TITLE_ROWS = 5
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
@@ -140,8 +141,8 @@ class _Book:
 class _Sheet:
     """One statement for one node."""
 
-    def __init__(self, of: _Book, name: str, computed: Computed) -> None:
-        self.of, self.computed = of, computed
+    def __init__(self, of: _Book, name: str, computed: Computed, notes: Notes) -> None:
+        self.of, self.computed, self.notes = of, computed, notes
         self.format = of.format
         self.sheet = of.book.add_worksheet(name)
         self.first = TITLE_ROWS + 2
@@ -327,8 +328,9 @@ class _Sheet:
             sheet.set_header(_margin(page.header, values))
         sheet.set_footer(_margin(page.footer, values))
         below = self.first + len(self.computed.rows) + 1
-        for at, note in enumerate(page.notes):
-            sheet.write_string(below + at, 0, plain_text(filled(note, values)), self.format(font_color=SOFT))
+        told = [*note_lines(self.notes), *(filled(note, values) for note in page.notes)]
+        for at, note in enumerate(told):
+            sheet.write_string(below + at, 0, plain_text(note), self.format(font_color=SOFT))
 
 
 PAPERS = {"A4": 9, "A3": 8, "A5": 11, "letter": 1, "legal": 5}
@@ -396,17 +398,17 @@ def _number_format(digits: int, scale: int, verdict: str = "") -> str:
     return f"{shape}{body};{shape}-{body};\u2013"
 
 
-def as_xlsx_pages(pages: Sequence[tuple[Computed, list[Check]]], about: About) -> bytes:
+def as_xlsx_pages(pages: Sequence[Page], about: About) -> bytes:
     """A workbook with a cover and a sheet for each node or statement."""
     book = _Book(about)
     about_name = book.sheet_name("About")
-    several = len({computed.statement.name for computed, _ in pages}) > 1
+    several = len({page.computed.statement.name for page in pages}) > 1
     only = len(pages) == 1
     names = [
-        book.sheet_name(computed.statement.title if several or only else computed.node.name) for computed, _ in pages
+        book.sheet_name(page.computed.statement.title if several or only else page.computed.node.name) for page in pages
     ]
-    book.cover(about_name, [computed for computed, _ in pages], [checks for _, checks in pages], names)
-    sheets = [_Sheet(book, name, computed) for name, (computed, _) in zip(names, pages, strict=True)]
+    book.cover(about_name, [page.computed for page in pages], [page.checks for page in pages], names)
+    sheets = [_Sheet(book, name, page.computed, page.notes) for name, page in zip(names, pages, strict=True)]
     for sheet in sheets:
         sheet.write()
     sheets[0].sheet.activate()

@@ -13,6 +13,7 @@ from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.formats.intake.ledger_source import ledger_folder
+from rulka.ledger.feeds.owning import feeds_for, may_use
 from rulka.ledger.feeds.pulling import Prepared
 from rulka.ledger.feeds.settings import loads_folder, next_pull
 from rulka.ledger.feeds.tasks import run_load
@@ -39,6 +40,8 @@ def ask(
 ) -> Load:
     """Queue a pull from a feed; `upload` is an open file that a person handed in, in the place of the feed's
     location."""
+    if person is not None and not may_use(feed, person):
+        raise NotFound("This feed does not exist.", hint="Choose one from the list.", subject="feed")
     if not unattended and upload is None and not feed.location:
         raise RulkaError("This feed has no location.", hint="Hand a file in.", subject=feed.name)
     load = work.create(
@@ -75,17 +78,9 @@ def ask(
     return load
 
 
-def sources_of(ledger: Ledger) -> list[Feed]:
-    """The feeds of a ledger that can be asked without a file handed in."""
-    return [feed for feed in Feed.objects.filter(ledger=ledger) if feed.location]
-
-
-def find_source(ledger: Ledger, number: int) -> Feed:
-    """A feed of a ledger by its number."""
-    found = Feed.objects.filter(ledger=ledger, pk=number).first()
-    if found is None:
-        raise NotFound("There is no such source.", hint="Load the page again.", subject="source")
-    return found
+def sources_of(ledger: Ledger, person: Person) -> list[Feed]:
+    """The feeds of a ledger that somebody can ask without handing a file in."""
+    return [feed for feed in feeds_for(ledger, person) if feed.location]
 
 
 def last_accepted(feed: Feed) -> datetime | None:

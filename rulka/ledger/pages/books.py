@@ -268,11 +268,11 @@ def members(request: HttpRequest) -> HttpResponse:
     shown = []
     for name, codes in frame.dimensions.items():
         counts = lines_by_member(view, name)
-        fence = view.fence.of_dimension(name)
+        is_open = view.fence.leaves_open(name)
         rows = [
             (codes.items[place], depth, int(counts[place]))
             for place, depth in _indented(codes)
-            if not fence or counts[place]
+            if is_open or counts[place]
         ]
         shown.append((name, rows))
     chosen = None

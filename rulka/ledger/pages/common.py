@@ -13,6 +13,7 @@ from rulka.core.money import grouped
 from rulka.ledger import editing
 from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat
+from rulka.people.duties import LOAD
 from rulka.work.services import loads
 
 TABS = (
@@ -23,6 +24,7 @@ TABS = (
     ("ledger-rates", "Rates"),
     ("ledger-journal", "Journal"),
     ("ledger-trial-balance", "Trial balance"),
+    ("ledger-wrong", "Looks wrong"),
     ("feeds", "Feeds"),
     ("revisions", "Revisions"),
 )
@@ -74,9 +76,9 @@ def rows_only(seat: Seat) -> None:
         )
 
 
-def may_edit(seat: Seat) -> None:
-    """Refuse a change by somebody who only reads."""
-    editing.may_edit(seat.person)
+def may_load(seat: Seat) -> None:
+    """Refuse pulls and loads by somebody who has no right to."""
+    editing.may(seat.person, LOAD)
 
 
 def money(minor: int, digits: int, *, zero: str = "") -> str:

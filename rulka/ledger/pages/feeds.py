@@ -28,13 +28,15 @@ from rulka.formats.intake.mapping import (
 )
 from rulka.formats.intake.peek import Look, look_into
 from rulka.formats.intake.table_file import TableLook
-from rulka.ledger.feeds import asking
+from rulka.ledger.feeds import asking, owning
 from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed
-from rulka.ledger.pages.common import may_edit, page, rows_only, whole_only
+from rulka.ledger.pages.common import may_load, page, rows_only, whole_only
 from rulka.ledger.pages.forms import FeedForm, NewFeedForm, taken
 from rulka.ledger.seat import Seat, seat_of
+from rulka.people.library import record
+from rulka.people.library.persons import group_names, people_of
 from rulka.work.models import Load
 from rulka.work.services import loads as work
 
@@ -52,10 +54,7 @@ def _seat(request: HttpRequest, *, rows: bool = False) -> Seat:
 
 
 def _feed(seat: Seat, pk: int) -> Feed:
-    found = Feed.objects.filter(ledger=seat.ledger, pk=pk).first()
-    if found is None:
-        raise NotFound("This feed does not exist.", hint="Choose one from the list.", subject="feed")
-    return found
+    return owning.find_feed(seat.ledger, pk, seat.person)
 
 
 def _load(seat: Seat, pk: int) -> Load:
@@ -71,16 +70,20 @@ def feed_list(request: HttpRequest) -> HttpResponse:
     seat = _seat(request)
     problem = None
     if request.method == "POST":
-        may_edit(seat)
+        may_load(seat)
         try:
             values = taken(NewFeedForm(request.POST))
             made = feed_settings.save_feed(seat.ledger, values)
+            owning.take(made, seat.person)
             step = "feed-map" if values["kind"] == Feed.Kind.TABLE else "feed"
             return redirect(f"{reverse(step, args=[made.pk])}?{seat.query}")
         except RulkaError as error:
             problem = error
     loads = work.of_ledger(seat.ledger.code, 30)
-    listed = [(feed, next((load for load in loads if load.feed == feed.pk), None)) for feed in seat.ledger.feeds.all()]
+    listed = [
+        (feed, next((load for load in loads if load.feed == feed.pk), None))
+        for feed in owning.feeds_for(seat.ledger, seat.person)
+    ]
     context = {
         "listed": listed,
         "loads": loads,
@@ -98,8 +101,12 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
     seat = _seat(request)
     feed, problem, done = _feed(seat, pk), None, ""
     if request.method == "POST":
-        may_edit(seat)
+        may_load(seat)
         try:
+            if request.POST.get("do") == "whose":
+                owner, groups = request.POST.get("owner", ""), request.POST.getlist("group")
+                owning.hand_on(feed, owner, groups, person=seat.person)
+                return redirect(f"{reverse('feeds')}?{seat.query}")
             feed_settings.save_feed(seat.ledger, _settings(request.POST, feed), feed=feed)
             if request.POST.get("secret") and feed.kind == Feed.Kind.SERVICE:
                 feed_settings.keep_secret(feed, request.POST["secret"])
@@ -122,12 +129,22 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         "actions": ACTIONS,
         "mapping_text": text,
         "loads": work.of_feed(feed.pk),
+        "whose": owning.whose(feed),
+        "reach": owning.who_reaches(feed),
+        "may_hand_on": owning.may_hand_on(feed, seat.person),
+        "heirs": [one for one in people_of(seat.ledger.code) if one.may_load],
+        "groups": _groups(feed),
         "long_past": feed.options.get("long_past", 3),
         "bounds": feed.options.get("bounds") or {},
         "sign_in": feed.options.get("sign_in") or {},
         "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",
     }
     return page(request, seat, "feeds", "ledger/feed.html", context, status=422 if problem else 200)
+
+
+def _groups(feed: Feed) -> list[tuple[str, bool]]:
+    shared = set(feed.groups.values_list("name", flat=True))
+    return [(name, name in shared) for name in group_names()]
 
 
 def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
@@ -162,7 +179,7 @@ def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
 def feed_remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a feed away; what it brought stays."""
     seat = _seat(request)
-    may_edit(seat)
+    may_load(seat)
     feed_settings.remove_feed(_feed(seat, pk))
     return redirect(f"{reverse('feeds')}?{seat.query}")
 
@@ -171,7 +188,7 @@ def feed_remove(request: HttpRequest, pk: int) -> HttpResponse:
 def feed_pull(request: HttpRequest, pk: int) -> HttpResponse:
     """Queue a pull: news only, or all; a file handed in takes the place of the feed's location."""
     seat = _seat(request)
-    may_edit(seat)
+    may_load(seat)
     upload = request.FILES.get("file")
     name = (upload.name or "upload") if upload else ""
     load = asking.ask(
@@ -204,7 +221,7 @@ def _known(seat: Seat) -> KnownCodes:
 def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
     """Say which column is what, beside the file's first rows and what becomes of them."""
     seat = _seat(request, rows=True)
-    may_edit(seat)
+    may_load(seat)
     feed = _feed(seat, pk)
     if feed.kind != Feed.Kind.TABLE:
         raise RulkaError("Only a CSV or workbook is mapped here.", hint="Open the feed's settings.", subject=feed.name)
@@ -373,7 +390,7 @@ def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
 def load_decide(request: HttpRequest, pk: int) -> HttpResponse:
     """Accept or drop what waits, or cancel what runs."""
     seat = _seat(request, rows=True)
-    may_edit(seat)
+    may_load(seat)
     load, decision = _load(seat, pk), request.POST.get("decision", "")
     if decision == "cancel":
         work.cancel(load.pk)
@@ -383,4 +400,5 @@ def load_decide(request: HttpRequest, pk: int) -> HttpResponse:
         asking.accept(load, person=seat.person, withdraw=decision == "withdraw")
     else:
         raise RulkaError(f"'{decision}' is no decision.", hint="Choose accept, drop or cancel.", subject="load")
+    record.note(seat.person, "loaded", ledger=seat.ledger.code, thing=f"load {pk}", detail=decision)
     return redirect(f"{reverse('load', args=[pk])}?{seat.query}")

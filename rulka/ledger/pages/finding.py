@@ -38,6 +38,8 @@ def _address(seat: Seat, name: str, *args: str, **query: str) -> str:
 def of_ledger(seat: Seat, text: str) -> Iterator[FoundKind]:
     """Accounts, members, entities, counterparties, documents, entries and amounts."""
     view, frame = seat.view, seat.view.frame
+    if not view.fence.opens_figures:
+        return
     seen = view.visible_accounts()
     accounts = [item for item, visible in zip(frame.accounts.items, seen, strict=True) if visible]
     yield shown(
@@ -88,7 +90,7 @@ def _members(seat: Seat, dimension: str) -> list[Item]:
     """The members of a dimension that somebody may see anything of."""
     frame, view = seat.view.frame, seat.view
     codes = frame.dimensions[dimension]
-    if not view.fence.of_dimension(dimension):
+    if view.fence.leaves_open(dimension):
         return [item for item in codes.items if item.code != "-"]
     return [item for item in codes.items if item.code != "-" and item.name]
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -24,6 +25,16 @@ def find_entry(ledger: Ledger, entity: str, number: str) -> JournalEntry:
     if entry is None:
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
     return entry
+
+
+def entries_in_sight(ledger: Ledger, view: View, names: Sequence[tuple[str, str]]) -> set[tuple[str, str]]:
+    """Those of some entries, by entity and number, of which somebody sees a line."""
+    if not names:
+        return set()
+    numbers = [number for _, number in names]
+    mine = within("lines__key", view.keys.ids[view.keys.ids > 0].tolist())
+    found = JournalEntry.objects.filter(ledger=ledger, number__in=numbers, **mine)
+    return set(found.values_list("entity__code", "number")) & set(names)
 
 
 def has_lines(account: Account) -> bool:

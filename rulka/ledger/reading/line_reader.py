@@ -15,7 +15,7 @@ from django.db import connection
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import IntArray
 from rulka.core.books.frame import Frame, Movements
-from rulka.core.books.journal import EntryLine, Grouped, Historical, LinesAsked, LineSums
+from rulka.core.books.journal import EntryLine, Grouped, Historical, LinesAsked, LineSums, Texts
 from rulka.core.errors import RulkaError
 from rulka.ledger.models import Counterparty, Ledger
 
@@ -113,20 +113,23 @@ class LineReader:
         )
         return Grouped(Movements(*(np.ascontiguousarray(column) for column in fixed.T)), codes, labels, names)
 
-    def lines(self, keys: IntArray, first: int, last: int, most: int) -> Sequence[EntryLine]:
+    def lines(self, keys: IntArray, first: int, last: int, most: int, texts: Texts = ()) -> Sequence[EntryLine]:
         """The lines of some posting keys by day and entry; refused when there are more than `most`."""
         ids = json.dumps([int(self.ids[key]) for key in keys if key < len(self.ids)])
         entity = {
             int(pk): self.frame.entities.index[code] for pk, code in self.ledger.entities.values_list("pk", "code")
         }
+        also = "".join(f"AND {COLUMNS[name]} IN (SELECT value FROM json_each(%s)) " for name, _ in texts)
         sql = (
             "SELECT e.entity_id, e.number, l.line, l.date, l.key_id, l.period, l.status, l.effect, l.debit, l.credit, "
             "l.description, l.document, "
-            f"l.counterparty, l.source, e.kind {JOINED} WHERE l.key_id IN (SELECT value FROM json_each(%s)) "
-            "AND l.period IN (SELECT value FROM json_each(%s)) ORDER BY l.date, e.number, l.id LIMIT %s"
+            f"l.counterparty, l.source, e.kind, l.revision {JOINED} "
+            "WHERE l.key_id IN (SELECT value FROM json_each(%s)) "
+            f"AND l.period IN (SELECT value FROM json_each(%s)) {also}ORDER BY l.date, e.number, l.id LIMIT %s"
         )
         with connection.cursor() as cursor:
-            cursor.execute(sql, [ids, self._numbers(first, last), most + 1])
+            asked = [json.dumps(list(wanted)) for _, wanted in texts]
+            cursor.execute(sql, [ids, self._numbers(first, last), *asked, most + 1])
             rows = cursor.fetchall()
         if len(rows) > most:
             raise RulkaError(
@@ -181,7 +184,8 @@ class LineReader:
             for effect, places in asked.pieces
         ]
         ids = [int(self.ids[key]) for key in asked.keys if key < len(self.ids)]
-        return condition(ids, pieces, asked.statuses, asked.texts)
+        where, values = condition(ids, pieces, asked.statuses, asked.texts)
+        return where + "".join(f" AND {COLUMNS[name]} <> ''" for name in asked.filled), values
 
     def historical(self) -> Historical:
         """All lines with a historical amount, summed by key, period, status and effect."""

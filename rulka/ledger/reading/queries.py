@@ -250,6 +250,11 @@ def within(field: str, ids: Sequence[int]) -> dict[str, Any]:
     return {f"{field}__in": RawSQL("SELECT value FROM json_each(%s)", [json.dumps(list(ids))])}
 
 
+def scenario_titles(ledger: Ledger) -> dict[str, str]:
+    """What scenarios are called, by code."""
+    return dict(Scenario.objects.filter(ledger=ledger).values_list("code", "name"))
+
+
 def budget_counts(ledger: Ledger, view: View) -> dict[str, int]:
     """How many budget rows each scenario has; nothing for whoever sees a part."""
     if not view.fence.hides_nothing:

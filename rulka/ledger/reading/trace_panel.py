@@ -13,7 +13,6 @@ from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.expressions import Value
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.splits import (
     REASONS,
     Opened,
@@ -34,9 +33,11 @@ from rulka.ledger.reading.journal import Journal, JournalFilter
 from rulka.ledger.reading.trace_address import NAMES, Address
 from rulka.ledger.reading.trace_budgets import budget_page
 from rulka.ledger.reading.trace_columns import LIST_COLUMNS, columns_of
+from rulka.ledger.reading.trace_drivers import DRIVERS, drivers_level
 from rulka.ledger.reading.trace_lines import PLANNED, Lines, LinesPage, is_former, quantity_digits, refuse_former
 from rulka.ledger.reading.trace_matching import matched_lines
 from rulka.ledger.reading.trace_rates import rates_of
+from rulka.ledger.reading.trace_words import text_of
 from rulka.ledger.taking import takers
 
 State = Mapping[str, str]
@@ -122,6 +123,8 @@ def _level(ledger: Ledger, view: View, computed: Computed, state: State) -> dict
         return {**common, **_lines(ledger, view, opened, address)}
     if by == BOTH_SIDES:
         return {**common, **_both(ledger, opened, address)}
+    if by == DRIVERS:
+        return {**common, **drivers_level(ledger, opened, address)}
     if by == MADE_OF:
         return {**common, **_made_of(opened, address)}
     return {**common, **_split(opened, address, split(opened, by))}
@@ -172,9 +175,9 @@ def _ways(opened: Opened, address: Address) -> list[tuple[str, str, bool]]:
     offered = [MADE_OF] if _parts_of(opened) is not None else []
     offered += directions(opened)
     if sides(opened) is not None and opened.pools:
-        offered.append(BOTH_SIDES)
+        offered = [DRIVERS, *offered, BOTH_SIDES]
     now = address.by or default_direction(opened)
-    words = {MADE_OF: "what it is made of", BOTH_SIDES: "both sides"}
+    words = {MADE_OF: "what it is made of", BOTH_SIDES: "both sides", DRIVERS: "what drives it"}
     return [(words.get(name, name), address.at(address.way, name), name == now) for name in offered]
 
 
@@ -211,15 +214,6 @@ def known_crumbs(computed: Computed, state: State) -> list[Crumb]:
         return crumbs_of(computed, Address.of(state))
     except RulkaError:
         return []
-
-
-def text_of(value: Value, unit: str, money_digits: int) -> str:
-    """A traced value in full: money to its minor unit, whatever the statement is scaled to."""
-    if unit == "percent":
-        return figure_text(None if value is None else value * 100, digits=1) + ("" if value is None else " %")
-    digits = {"money": money_digits, "quantity": QUANTITY_DIGITS}.get(unit, 4)
-    text = figure_text(value, digits=digits)
-    return f"{0:.{digits}f}" if value == 0 else text
 
 
 # parts --------------------------------------------------------------------------------------------------------------

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from fractions import Fraction
 from typing import Any
 from urllib.parse import urlencode
@@ -128,12 +129,25 @@ def _entry_query(line: ShownLine) -> str:
     return urlencode({"entity": line.entity, "entry": line.entry})
 
 
+@register.simple_tag(takes_context=True)
+def to_entry(context: Context, line: ShownLine) -> SafeString:
+    """The attributes of a link to the entry of a line, out of a level that shows more than lines."""
+    address: Address = context["address"]
+    return _link(context, f"{address.with_(by='line')}&{_entry_query(line)}")
+
+
 @register.simple_tag
 def side_line(line: ShownLine) -> SafeString:
     """A row of one side of a difference, in a few words."""
     cells = line.cells
     words = [cells.get("date") or "plan", cells.get("document") or cells.get("text") or cells.get("note")]
     return format_html("{}", " ".join(str(word) for word in words if word))
+
+
+@register.filter
+def item(cells: Mapping[str, Any], name: str) -> Any:
+    """A cell by a name that templates can't write; nothing where it isn't there."""
+    return cells.get(name, "")
 
 
 @register.filter

@@ -8,8 +8,10 @@ from typing import Any
 from django.apps import apps
 from django.contrib.auth.models import Group
 from django.contrib.auth.password_validation import validate_password
-from django.db import transaction
+from django.db import models, transaction
 
+from rulka.core.books.fence import Fence
+from rulka.people.library.rights import access_of
 from rulka.people.models import Access, Person
 
 DEMO_PEOPLE: dict[str, dict[str, Any]] = {
@@ -43,9 +45,28 @@ def person_named(username: str) -> Person | None:
     return Person.objects.filter(username=username).first()
 
 
+def group_names() -> list[str]:
+    """All groups, by name."""
+    return list(Group.objects.order_by("name").values_list("name", flat=True))
+
+
+def an_administrator_can_sign_in() -> bool:
+    """Whether there is an active administrator with a password."""
+    there = Person.objects.filter(role=Person.Role.ADMINISTRATOR, is_active=True)
+    return any(one.has_usable_password() for one in there)
+
+
 def people_of(ledger_code: str) -> list[Person]:
     """The people who may see a ledger, by name."""
-    return list(Person.objects.filter(accesses__ledger__code=ledger_code).order_by("username"))
+    own = models.Q(accesses__ledger__code=ledger_code) | models.Q(groups__accesses__ledger__code=ledger_code)
+    return list(Person.objects.filter(own, is_active=True).distinct().order_by("username"))
+
+
+def fences_of(ledger_code: str) -> list[tuple[Person, Fence]]:
+    """The people who may see a ledger, each with their bounds, by name."""
+    people = people_of(ledger_code)
+    found = ((person, access_of(person, ledger_code)) for person in people)
+    return [(person, access.own_fence()) for person, access in found if access is not None]
 
 
 @transaction.atomic

@@ -52,6 +52,21 @@ def sign_in(username: str, password: str, address: str) -> Person | None:
     return None
 
 
+def refuse_locked(kind: str, what: str, most: int = MOST_OF_NAME) -> None:
+    """Raise TooMany where something of a kind failed too often of late."""
+    _refuse_locked({_key(kind, what): most})
+
+
+def count_failure(kind: str, what: str) -> None:
+    """Count that it failed."""
+    _count(_key(kind, what))
+
+
+def forget_failures(kind: str, what: str) -> None:
+    """Begin to count anew."""
+    SignInFailures.objects.filter(key=_key(kind, what)).delete()
+
+
 def _key(kind: str, what: str) -> str:
     return f"{kind} {blake2b(what.encode(), digest_size=16).hexdigest()}"
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 from django.conf import settings
@@ -11,13 +12,19 @@ from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.views import LoginView
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect
+from django.shortcuts import get_object_or_404, redirect, render, resolve_url
+from django.utils.crypto import constant_time_compare
 from django.utils.decorators import method_decorator
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_http_methods, require_POST
 
-from rulka.people.library import signing
+from rulka.core.errors import RulkaError
+from rulka.people.library import record, signing, steps
 from rulka.people.library.persons import DEMO_PEOPLE
 from rulka.people.models import Person
+
+BACKEND = "django.contrib.auth.backends.ModelBackend"
+STEP_LASTS = 300
+"""Seconds within which the second step follows the first."""
 
 
 class SignInForm(AuthenticationForm):
@@ -32,6 +39,7 @@ class SignInForm(AuthenticationForm):
             except signing.TooMany as error:
                 raise ValidationError(str(error), code=error.code) from None
             if self.user_cache is None:
+                record.note(None, "refused")  # whoever types here may type a password into the wrong field
                 raise self.get_invalid_login_error()
             self.confirm_login_allowed(self.user_cache)
         return self.cleaned_data
@@ -45,6 +53,12 @@ class SignIn(LoginView):
     template_name = "people/sign_in.html"
     redirect_authenticated_user = True
 
+    def form_valid(self, form: AuthenticationForm) -> HttpResponse:
+        """Sign in, or ask for the second step first."""
+        person = form.get_user()
+        assert isinstance(person, Person)
+        return come_in(self.request, person, self.get_success_url())
+
     def get_context_data(self, **kwargs: object) -> dict[str, object]:
         there = (
             set(Person.objects.filter(username__in=DEMO_PEOPLE).values_list("username", flat=True))
@@ -57,11 +71,52 @@ class SignIn(LoginView):
         return {**super().get_context_data(**kwargs), "demo_people": people}
 
 
+def come_in(request: HttpRequest, person: Person, onwards: str) -> HttpResponse:
+    """Let somebody in whose password was right, or who needs none; who signs in with two steps is asked for a code."""
+    if not steps.has_steps(person):
+        login(request, person, backend=BACKEND)
+        return redirect(onwards)
+    request.session.cycle_key()
+    request.session["first step"] = [person.pk, person.get_session_auth_hash(), time.time(), onwards]
+    return redirect("second-step")
+
+
+def _came(request: HttpRequest) -> tuple[Person, str] | None:
+    """Who took the first step of late, and where they go on."""
+    number, proof, at, onwards = request.session.get("first step", (0, "", 0, ""))
+    person = Person.objects.filter(pk=number, is_active=True).first()
+    if person is None or time.time() - at > STEP_LASTS:
+        return None
+    return (person, onwards) if constant_time_compare(person.get_session_auth_hash(), proof) else None
+
+
+@login_not_required
+@require_http_methods(["GET", "POST"])
+def second_step(request: HttpRequest) -> HttpResponse:
+    """The code that somebody signs in with after the password."""
+    came = _came(request)
+    if came is None:
+        return redirect("sign-in")
+    person, onwards = came
+    problem = None
+    if request.method == "POST":
+        try:
+            steps.check_step(person, request.POST.get("code", ""))
+        except RulkaError as error:
+            problem = error
+            record.note(None, "refused", detail="second step", thing=f"person {person.username}")
+        else:
+            del request.session["first step"]
+            login(request, person, backend=BACKEND)
+            return redirect(onwards)
+    return render(request, "people/second_step.html", {"problem": problem}, status=422 if problem else 200)
+
+
 @login_not_required
 @require_POST
 def demo_sign_in(request: HttpRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's people; does not exist outside the demo settings."""
     if not settings.DEMO or username not in DEMO_PEOPLE:
         raise Http404
-    login(request, get_object_or_404(Person, username=username), backend="django.contrib.auth.backends.ModelBackend")
-    return redirect(settings.LOGIN_REDIRECT_URL)
+    person = get_object_or_404(Person, username=username, is_active=True)
+    return come_in(request, person, resolve_url(settings.LOGIN_REDIRECT_URL))

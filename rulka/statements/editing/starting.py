@@ -28,7 +28,7 @@ from rulka.statements.library.assemble import free_name
 from rulka.statements.library.opening import open_definition, open_statement, seen_definitions
 from rulka.statements.library.shelves import EDIT, required_editor
 from rulka.statements.library.storing import entry, set_body, title_of
-from rulka.statements.models import Change, Definition, Edit, SavedVersion
+from rulka.statements.models import Change, Definition, Edit, Edition, Explanation, SavedVersion
 
 FIRST = "income by nature"
 
@@ -188,7 +188,8 @@ def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> 
             Definition.objects.filter(ledger=ledger, kind=kind, name=former).update(name=new)
             Change.objects.filter(edit__ledger=ledger, kind=kind, name=former).update(name=new)
         Edit.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
-        SavedVersion.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
+        for kept in (SavedVersion, Edition, Explanation):
+            kept.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
         _rename_inside(ledger, names)
         statement = open_definition(ledger, "statement", names["statement", name], person=person)
         body = {key: value for key, value in statement.body.items() if key != "begun"} | {"title": title}

@@ -3,7 +3,7 @@ to."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,12 +11,15 @@ from django.contrib.auth.models import Group
 from django.db import transaction
 from django.utils import timezone
 
-from rulka.core.errors import NotFound, RulkaError
+from rulka.core.books.fence import DEPTHS
+from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.values import key_in
 from rulka.ledger.models import Ledger
+from rulka.people.library import record
 from rulka.people.library.persons import people_of
+from rulka.people.library.rights import sees_in_words
 from rulka.people.models import Person
-from rulka.statements.models import Definition, Shelf, ShelfRight, Visit
+from rulka.statements.models import Definition, Explanation, Shelf, ShelfRight, Visit
 from rulka.work.services.waiting import aside
 
 SEE, RUN, EDIT = ShelfRight.Level.values
@@ -50,7 +53,7 @@ class Rights:
         """What somebody may do with what stands on a shelf, by its number; on none without one."""
         own: int = EDIT if self.person.may_edit else RUN
         given = self.by_shelf.get(shelf or 0, [])
-        if not given or self.person.role == Person.Role.ADMINISTRATOR or shelf in self.made:
+        if not given or self.person.administers or shelf in self.made:
             return own
         return min(
             own,
@@ -59,6 +62,24 @@ class Rights:
                 default=0,
             ),
         )
+
+    def depth_on(self, shelf: int | None) -> str:
+        """How deep somebody gets from figures of what stands on a shelf, by its number."""
+        given = self.by_shelf.get(shelf or 0, [])
+        if not given or self.person.administers or shelf in self.made:
+            return DEPTHS[-1]
+        own = [right for right in given if right.person_id == self.person.pk or right.group_id in self.groups]
+        return max((right.depth or DEPTHS[-1] for right in own), key=DEPTHS.index, default=DEPTHS[-1])
+
+
+def depth_at(ledger: Ledger, person: Person, route: str, arguments: Mapping[str, Any]) -> str:
+    """How deep somebody gets at the address of a statement, by the shelf on which it stands."""
+    name = arguments.get("name")
+    if name is None or not (route.startswith("statements/<str:name>/") or arguments.get("of") == "statement"):
+        return DEPTHS[-1]
+    shelf = Definition.objects.filter(ledger=ledger, kind="statement", name=name).values_list("shelf", flat=True)
+    number = shelf.first()
+    return Rights(person, [number]).depth_on(number) if number else DEPTHS[-1]
 
 
 def level_on(person: Person, shelf: int | None) -> int:
@@ -188,7 +209,9 @@ def _fits(shelved: Shelved, search: str) -> bool:
 
 
 def remember_visit(person: Person, definition: Definition) -> None:
-    """Note that somebody looks at a statement now."""
+    """Note that somebody looks at a statement now; not whoever looks through their eyes."""
+    if person.looked_by is not None:
+        return
     with aside():
         changed = Visit.objects.filter(person=person, definition=definition).update(at=timezone.now())
         if not changed:
@@ -258,13 +281,16 @@ class FirstRestriction(RulkaError):
         )
 
 
-def set_right(shelf: Shelf, who: str, level: str, *, person: Person, knows: bool = True) -> None:
-    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, or take it back with an empty level.
+def set_right(
+    shelf: Shelf, who: str, level: str, *, person: Person | None, knows: bool = True, depth: str = ""
+) -> None:
+    """Give a person (`person:NAME`) or a group (`group:NAME`) a right on a shelf, down to a depth, or take it back with
+    an empty level; no `person` means whoever runs commands.
 
     Raises FirstRestriction where it would close a shelf that is open, unless somebody `knows` that.
     """
-    if person.role not in (Person.Role.ADMINISTRATOR, Person.Role.CONTROLLER):
-        raise RulkaError("Only a controller or an administrator gives rights.", hint="Ask one of them.", code="rights")
+    if person is not None and not person.may_give:
+        raise RulkaError("You may not give rights.", hint="Ask a controller or an administrator.", code="rights")
     kind, _, name = who.partition(":")
     model: Any = {"person": Person, "group": Group}.get(kind)
     found = model.objects.filter(**{"username" if kind == "person" else "name": name}).first() if model else None
@@ -275,6 +301,9 @@ def set_right(shelf: Shelf, who: str, level: str, *, person: Person, knows: bool
     number = next((number for number, word in LEVELS.items() if word == level), 0)
     if level and not number:
         raise NotFound(f"'{level}' is no right.", hint=f"There are {', '.join(LEVELS.values())}.", subject="rights")
+    if depth and depth not in DEPTHS:
+        raise NotFound(f"'{depth[:20]}' is no depth.", hint=one_of(depth, DEPTHS), subject="depth")
+    deep = "" if depth == DEPTHS[-1] else depth
     with transaction.atomic():
         if number and not knows and not shelf.rights.exists():
             ShelfRight.objects.create(shelf=shelf, level=number, **{kind: found})
@@ -283,7 +312,25 @@ def set_right(shelf: Shelf, who: str, level: str, *, person: Person, knows: bool
             raise FirstRestriction(losers)
         ShelfRight.objects.filter(shelf=shelf, **{kind: found}).delete()
         if number:
-            ShelfRight.objects.create(shelf=shelf, level=number, **{kind: found})
+            ShelfRight.objects.create(shelf=shelf, level=number, depth=deep, **{kind: found})
+        told = f"{level}{f' down to {deep}' if deep else ''} given to" if number else "right taken back from"
+        record.note(person, "people", ledger=shelf.ledger.code, thing=f"shelf {shelf.name}",
+                    detail=f"{told} {kind} {name}", name="" if person else "command")  # fmt: skip
+
+
+def set_by_command(who: Person | Group, ledger: str, shelf: str, level: str, depth: str) -> str:
+    """Give a right on a shelf that is named, for whoever runs commands; says what was done."""
+    named = Shelf.objects.filter(name=shelf, **({"ledger__code": ledger} if ledger else {}))
+    found = list(named[:2])
+    if not found:
+        raise NotFound(f"There is no shelf '{shelf[:80]}'.", subject="shelf")
+    if len(found) > 1:
+        raise RulkaError(
+            f"Several shelves are called '{shelf}'.", hint="Name the ledger with --ledger.", subject="shelf"
+        )
+    key = f"person:{who.username}" if isinstance(who, Person) else f"group:{who.name}"
+    set_right(found[0], key, level, person=None, depth=depth)
+    return f"{key.partition(':')[2]}: {f'{level} given' if level else 'right taken back'} on {shelf}"
 
 
 def _losers(shelf: Shelf) -> list[str]:
@@ -297,6 +344,14 @@ def _losers(shelf: Shelf) -> list[str]:
     return told
 
 
+def passed_on(leaves: Person, heir: Person) -> str:
+    """Shelves and open explanations of somebody who leaves go to somebody else."""
+    shelves = Shelf.objects.filter(maker=leaves).update(maker=heir)
+    items = Explanation.objects.filter(owner=leaves).exclude(state=Explanation.State.ACCEPTED).update(owner=heir)
+    told = [f"{shelves} shelves" if shelves else "", f"{items} explanations" if items else ""]
+    return " and ".join(filter(None, told))
+
+
 @dataclass(frozen=True)
 class Reach:
     """One who may see the ledger: what they may do with an item (empty for nothing), and why."""
@@ -304,6 +359,8 @@ class Reach:
     name: str
     level: str
     why: str
+    sees: str
+    """Through what they see the ledger, within which bounds, how deep."""
 
 
 def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[Reach]:
@@ -317,7 +374,7 @@ def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[Reach]:
         if not rights:
             why = "the shelf has no rights of its own" if shelf else "it stands on no shelf"
             why = f"{why}; as {role} they {'edit' if one.may_edit else 'read'}"
-        elif one.role == Person.Role.ADMINISTRATOR:
+        elif one.administers:
             why = "administrators may do all"
         elif shelf and shelf.maker_id == one.pk:
             why = "they made the shelf"
@@ -327,17 +384,23 @@ def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[Reach]:
             why = ", ".join(through) or "the shelf gives them nothing"
             if given and max(right.level for right in given) > level:
                 why += f"; as {role} they only read"
-        found.append(Reach(one.title or one.username, LEVELS.get(level, ""), why))
+        found.append(Reach(one.title or one.username, LEVELS.get(level, ""), why, sees_in_words(one, ledger.code)))
     return found
 
 
 def rights_of(shelf: Shelf) -> list[tuple[str, str, str]]:
     """(who, shown name, right) of all who have one on a shelf."""
-    people = shelf.rights.filter(person__isnull=False).values_list("person__username", "person__title", "level")
-    groups = shelf.rights.filter(group__isnull=False).values_list("group__name", "level")
-    return [(f"person:{name}", title or name, LEVELS[level]) for name, title, level in people] + [
-        (f"group:{name}", f"group {name}", LEVELS[level]) for name, level in groups
+    people = shelf.rights.filter(person__isnull=False).values_list(
+        "person__username", "person__title", "level", "depth"
+    )
+    groups = shelf.rights.filter(group__isnull=False).values_list("group__name", "level", "depth")
+    return [(f"person:{name}", title or name, _right(level, depth)) for name, title, level, depth in people] + [
+        (f"group:{name}", f"group {name}", _right(level, depth)) for name, level, depth in groups
     ]
+
+
+def _right(level: int, depth: str) -> str:
+    return LEVELS[level] + (f", {depth} only" if depth else "")
 
 
 def who_may_be_given(ledger: Ledger) -> Sequence[tuple[str, str]]:

@@ -20,6 +20,7 @@ from rulka.core.values import is_whole
 from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import frame_of
+from rulka.people.library import record
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions, assemble
 from rulka.statements.models import Change, Definition, Edit
@@ -29,6 +30,8 @@ def entry(
     ledger: Ledger, statement: str, person: Person | None, what: str, state: str = Edit.State.TOLD, window: str = ""
 ) -> Edit:
     """An entry of the history, to which changes are added; `window` names the browser's window it was made in."""
+    thing = f"statement {statement}" if statement else "part"
+    record.note(person, "changed", ledger=ledger.code, thing=thing, detail=what)
     return Edit.objects.create(ledger=ledger, statement=statement, person=person, what=what, state=state, window=window)
 
 

@@ -13,25 +13,24 @@ from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import StatementDef, statement_from
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.money import as_usual
+from rulka.core.proof.explaining import unexplained
 from rulka.core.proof.footing import footing
 from rulka.core.values import key_in
 from rulka.formats.definition_file import kind_of
-from rulka.formats.output.page import show
+from rulka.formats.output.page import noted, show
 from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
+from rulka.people.library import record
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.shelves import EDIT, RUN, Rights, level_of, level_on
 from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition, Edition
+from rulka.statements.running.bounds import fence_text
+from rulka.statements.running.explained import Explained, explained_of, notes_of
 from rulka.statements.running.runs import Outcome
-
-
-def fence_text(view: View) -> str:
-    """What names the bounds that figures were computed within."""
-    return "" if view.fence.hides_nothing else view.fence.digest
-
 
 NOTHING_SEALED = "nothing"
 
@@ -69,23 +68,32 @@ def _shows_sealed(statement: StatementDef, view: View, period: str, node: str, *
     return any(row.sealed_at or (row.sealed and not behind) for row in computed.rows)
 
 
-def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, person: Person) -> Edition:
-    """Keep the run of a statement that is shown, under a name."""
+@as_usual()
+def keep_edition(
+    definitions: Definitions, title: str, outcome: Outcome, *, person: Person, reason: str = ""
+) -> Edition:
+    """Keep the run of a statement that is shown, under a name. Refused while variances beyond their thresholds aren't
+    explained, unless somebody who may accept explanations says why."""
     title = title.strip()[:120]
     if not title:
         raise RulkaError("An edition needs a name.", hint="Such as 'October, to the board'.", subject="edition")
     computed = outcome.computed
     statement = definitions["statement"]
+    explained = explained_of(statement.ledger, computed)
+    reason = _reason(explained, reason, person)
+    notes = notes_of(explained)
     ledger, fence = statement.ledger, computed.view.fence
     judged = seals = ""
     if ledger.sealed and not fence.sealed:
-        behind = Fence.of(fence.entities, fence.accounts, dict(fence.members), ledger.sealed, ledger.seal_grain)
+        behind = fence.with_seal(ledger.sealed, ledger.seal_grain)
         judged = seal_text(behind)
         view = view_of(ledger, behind)
         if _shows_sealed(computed.statement, view, computed.period.code, computed.node.code):
             seals = NOTHING_SEALED
     elif fence.sealed:
         judged = seal_text(fence)
+    told = f"'{title}', {computed.period.code}, {computed.node.code}" + (f"; {reason}" if reason else "")
+    record.note(person, "kept", ledger=ledger.code, thing=f"statement {statement.name}", detail=told)
     return Edition.objects.create(
         ledger=ledger,
         statement=statement.name,
@@ -95,7 +103,7 @@ def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, pers
         node=computed.node.code,
         revision=computed.view.revision,
         run=json.loads(as_json(computed, outcome.checks, ledger.code)),
-        shown={name: value for name, value in asdict(show(computed)).items() if name != "panels"},
+        shown={name: value for name, value in asdict(noted(show(computed), notes)).items() if name != "panels"},
         bodies=[definition.body for definition in definitions.values()],
         fence=fence_text(computed.view),
         seals=seals,
@@ -104,8 +112,34 @@ def keep_edition(definitions: Definitions, title: str, outcome: Outcome, *, pers
             line.detail == "closed" and not line.is_closed and (line.expand or line.below)
             for line in computed.statement.spine.walk()
         ),
+        notes=[asdict(note) for note in notes.notes],
+        missing=[f"{item.number} {item.label}" for item in unexplained([one.item for one in explained])],
+        reason=reason,
         person=person,
     )
+
+
+def _reason(explained: list[Explained], reason: str, person: Person) -> str:
+    """Why an edition is kept before all is explained; nothing where all is. Refused without the right or a reason."""
+    left = unexplained([one.item for one in explained])
+    if not left:
+        return ""
+    told = ", ".join(f"{item.number} {item.label}" for item in left[:4]) + (" …" if len(left) > 4 else "")
+    if not person.may_accept:
+        raise RulkaError(
+            f"{len(left)} variance{'s are' if len(left) > 1 else ' is'} not explained yet: {told}.",
+            hint="Explain them first, or ask a controller to keep it with a reason.",
+            subject="edition",
+            code="unexplained",
+        )
+    if not reason.strip():
+        raise RulkaError(
+            f"{len(left)} variance{'s are' if len(left) > 1 else ' is'} not explained yet: {told}.",
+            hint="Have them explained first, or say why you keep it without.",
+            subject="reason",
+            code="unexplained",
+        )
+    return reason.strip()[:1000]
 
 
 def find_edition(ledger: Ledger, number: str, view: View, person: Person) -> Edition:

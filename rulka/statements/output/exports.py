@@ -9,12 +9,15 @@ from urllib.parse import urlencode
 
 from django.utils import timezone
 
+from rulka.core.money import as_usual
 from rulka.formats.figures import plain_text
 from rulka.formats.output.html import as_html_pages, as_pdf_pages
+from rulka.formats.output.page import Page
 from rulka.formats.output.text import as_csv, as_json, pages_json
 from rulka.formats.output.workbook import About, as_xlsx_pages
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Picture
+from rulka.statements.running.explained import explained_of, notes_of
 from rulka.statements.running.runs import Outcome, has_own_nodes
 
 TYPES = {
@@ -37,6 +40,7 @@ class Maker:
     address: Callable[[str], str] | None = None
 
 
+@as_usual()
 def export(
     outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), *, most_rows: int = 0
 ) -> str | bytes:
@@ -53,7 +57,8 @@ def export(
         return "".join(
             f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes
         )
-    at, given = timezone.localtime(), [(outcome.computed, outcome.checks) for outcome in outcomes]
+    at = timezone.localtime()
+    given = [Page(one.computed, one.checks, notes_of(explained_of(ledger, one.computed))) for one in outcomes]
     link = _links(outcomes[0], ledger, maker)
     if form == "xlsx":
         return as_xlsx_pages(given, About(ledger.name, at, maker.person, link))

@@ -11,6 +11,7 @@ from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.storing import stamp_of
 from rulka.statements.output.exports import export
+from rulka.statements.running.explained import explained_of, notes_of
 from rulka.statements.running.nodes import outcomes_of
 
 MOST_PREVIEWED = 400
@@ -25,9 +26,10 @@ def _kept(key: tuple[Any, ...]) -> list[bytes]:
 def printed(seat: Seat, definitions: Definitions) -> bytes:
     """The PDF of what is shown; kept for a person while nothing that it depends on changes."""
     stamp = stamp_of(definitions)
-    kept = _kept((seat.ledger.pk, seat.view.revision, seat.person.pk, stamp, seat.query, seat.view.fence))
+    outcomes = outcomes_of(seat, definitions)
+    notes = tuple(notes_of(explained_of(seat.ledger, one.computed)) for one in outcomes)
+    kept = _kept((seat.ledger.pk, seat.view.revision, seat.person.pk, stamp, seat.query, seat.view.fence, notes))
     if not kept:
-        outcomes = outcomes_of(seat, definitions)
         content = export(outcomes, seat.ledger, "pdf", most_rows=MOST_PREVIEWED)
         kept.append(content if isinstance(content, bytes) else content.encode())
     return kept[0]

@@ -98,6 +98,13 @@ class _Writer:
             do=self.do,
         )
 
+    def person(self, path: str, label: str, people: Named, default: str) -> Setting:
+        """One of the people, or whoever was put down that is none of them any more."""
+        value = value_of(self.raw, path)
+        known = [("", default), *people]
+        known += [(value, value)] if value not in dict(known) else []
+        return Setting(path, label, value, "choice", tuple(known), do=self.do)
+
     def suggest(self, path: str, label: str, choices: Iterable[str], default: str) -> Setting:
         """A text that may be anything the engine reads, with the usual ones to pick from."""
         return Setting(
@@ -132,7 +139,13 @@ def kind_setting(kind: str, kinds: Sequence[str], do: str) -> Setting:
     return Setting("kind", "Kind", kind, "choice", tuple((choice, choice) for choice in kinds), do=do)
 
 
-def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_sign: str) -> list[Group]:
+Named = Sequence[tuple[str, str]]
+"""Names that are stored, with what people read."""
+
+
+def line_settings(
+    raw: Raw, frame: Frame, column_keys: Sequence[str], default_sign: str, people: Named = ()
+) -> list[Group]:
     """The fields of a line as it is written."""
     kind, write = line_kind(raw), _Writer(raw, "line-change")
     shows = [kind_setting(kind, tuple(lines.NEW), "line-kind")]
@@ -192,6 +205,8 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
                 ),
             )
         )
+    if kind in ("line", "calculation", "section"):
+        groups.append(Group("Variances", tuple(_explains(kind, write, people)), open=bool(raw.get("explain"))))
     if kind not in ("page break",):
         groups.append(Group("How it looks", tuple(_looks(kind, write)), open=False))
     if kind in ("line", "calculation", "section"):
@@ -207,7 +222,17 @@ def line_settings(raw: Raw, frame: Frame, column_keys: Sequence[str], default_si
     return groups
 
 
-SELECTIONS = ("accounts", "narrow", "covers")
+def _explains(kind: str, write: _Writer, people: Named) -> list[Setting]:
+    found = [
+        write.text("explain", "To explain beyond", default="as the statement", example="100 000 and 5 %, or never"),
+        write.person("owner", "Explained by", people, "by node"),
+    ]
+    if kind == "line":
+        found.append(write.text("volume", "Counted by", default="nothing", example="a statistical account, 9030"))
+    return found
+
+
+SELECTIONS = ("accounts", "narrow", "covers", "volume")
 """Settings that select; what they mean is told while they are typed."""
 
 
@@ -392,7 +417,15 @@ def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: s
 
 
 def statement_settings(
-    body: Raw, spine: Raw, labels: Sequence[str], pictures: Sequence[str], *, calendars: bool
+    body: Raw,
+    spine: Raw,
+    labels: Sequence[str],
+    pictures: Sequence[str],
+    *,
+    calendars: bool,
+    columns: Sequence[str] = (),
+    node: str = "",
+    people: Named = (),
 ) -> list[Group]:
     """The fields of the page: title, figures, signs."""
     write, of_spine = _Writer(body, "statement-change"), _Writer(spine, "spine-change")
@@ -437,6 +470,22 @@ def statement_settings(
                 write.choice("page.checks", "Checks", ("left out",), "shown"),
                 write.choice("page.logo", "Logo", pictures, "none"),
             ),
+        ),
+        Group(
+            "To explain",
+            (
+                write.text("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),
+                *(
+                    write.text(f"explain.types.{kind}", f"Of {kind}", default="the same")
+                    for kind in ("revenue", "expense", "asset", "liability")
+                ),
+                write.text(
+                    "explain.columns", "In columns, by key", default="all differences", hint=", ".join(columns[:12])
+                ),
+                write.text("explain.due", "Days after the period", default="no date"),
+                *((write.person(f"explain.owners.{node}", f"By, for {node}", people, "nobody"),) if node else ()),
+            ),
+            open=bool(body.get("explain")),
         ),
         Group(
             "Headers, footers, notes",

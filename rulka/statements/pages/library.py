@@ -119,7 +119,14 @@ def set_right(request: HttpRequest, number: str) -> HttpResponse:
     found = shelves.find_shelf(seat.ledger, number, person=seat.person)
     who, level = request.POST.get("who", ""), request.POST.get("level", "")
     try:
-        shelves.set_right(found, who, level, person=seat.person, knows=request.POST.get("knows") == "yes")
+        shelves.set_right(
+            found,
+            who,
+            level,
+            person=seat.person,
+            knows=request.POST.get("knows") == "yes",
+            depth=request.POST.get("depth", ""),
+        )
     except shelves.FirstRestriction as question:
         return _shelf_page(request, seat, found, question)
     return redirect(f"{reverse('shelf', args=[number])}?{seat.query}")

@@ -199,7 +199,8 @@ def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     name = definitions["statement"].name
     try:
         outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
-        edition = editions.keep_edition(definitions, request.POST.get("title", ""), outcome, person=seat.person)
+        title, reason = (request.POST.get(field, "") for field in ("title", "reason"))
+        edition = editions.keep_edition(definitions, title, outcome, person=seat.person, reason=reason)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)
     return answer(request, seat, name, address(request.POST, panel="editions"), done=f"Edition '{edition.name}' kept.")

@@ -36,10 +36,12 @@ from rulka.statements.library.storing import SHARED, stamp_of, title_of
 from rulka.statements.library.versions import version_context
 from rulka.statements.models import Definition, Picture
 from rulka.statements.output.editions import editions_of
+from rulka.statements.pages.explain_panel import explain_context, named_explainers, waiting
 from rulka.statements.pages.fields import column_settings, line_settings, statement_settings
+from rulka.statements.running.explained import explained_of
 from rulka.statements.running.runs import Outcome, page_nodes
 
-TABS = ("line", "column", "page", "trace", "footing")
+TABS = ("line", "column", "page", "trace", "footing", "explain")
 STATE: tuple[str, ...] = (
     "panel",
     "row",
@@ -52,6 +54,7 @@ STATE: tuple[str, ...] = (
     "only",
     "one",
     "other",
+    "compare",
 )
 STATE = tuple(dict.fromkeys((*STATE, *trace_address.NAMES)))
 TITLES = {"start": "Start"}
@@ -79,6 +82,7 @@ def panel_context(
         "page": _page,
         "trace": _trace,
         "footing": _footing,
+        "explain": _explain,
         "accounts": _accounts,
         "versions": _versions,
         "nodes": _nodes,
@@ -99,7 +103,7 @@ def panel_context(
         "seat": seat,
         "stamp": stamp_of(definitions),
         "panel_url": reverse("statement-panel", args=[definitions["statement"].name]),
-        "trace_base": seat.query,
+        "trace_base": about.base,
         "parts_used": dict.fromkeys(SHARED, ()) | about.shared(),
     }
     try:
@@ -125,6 +129,12 @@ class About:
     @property
     def computed(self) -> Computed:
         return self.outcome.computed
+
+    @property
+    def base(self) -> str:
+        """What an address has to carry to show the same figures, what was compared for a look too."""
+        compare = self.state.get("compare", "")
+        return f"{self.seat.query}&{urlencode({'compare': compare})}" if compare else self.seat.query
 
     def shared(self) -> dict[str, list[tuple[str, str]]]:
         """For spine, span and scope the (name, title) of the other statements that use it."""
@@ -184,7 +194,11 @@ def _line(about: About) -> dict[str, Any]:
         "matched_count": len(matched),
         "kinds": list(NEW),
         "groups": line_settings(
-            raw, computed.view.frame, [column.key for column in computed.columns], SIGNS[1] if flipped else SIGNS[0]
+            raw,
+            computed.view.frame,
+            [column.key for column in computed.columns],
+            SIGNS[1] if flipped else SIGNS[0],
+            named_explainers(about.seat.ledger),
         ),
     }
 
@@ -269,7 +283,17 @@ def _page(about: About) -> dict[str, Any]:
     labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
     body, spine = about.definitions["statement"].body, about.definitions["spine"].body
     pictures = list(Picture.objects.filter(ledger=about.seat.ledger).values_list("name", flat=True))
-    groups = statement_settings(body, spine, labels, pictures, calendars=bool(about.computed.view.frame.calendars))
+    node = about.computed.node.code
+    groups = statement_settings(
+        body,
+        spine,
+        labels,
+        pictures,
+        calendars=bool(about.computed.view.frame.calendars),
+        columns=[column.key for column in about.computed.columns if column.kind == "difference"],
+        node="" if "." in node else node,
+        people=named_explainers(about.seat.ledger),
+    )
     return {"template": "statements/_panel_page.html", "groups": groups, "tokens": TOKENS}
 
 
@@ -317,11 +341,16 @@ def _nodes(about: About) -> dict[str, Any]:
 
 def _editions(about: About) -> dict[str, Any]:
     return {
+        "left": waiting(explained_of(about.seat.ledger, about.computed)),
         "template": "statements/_panel_editions.html",
         "editions": editions_of(
             about.seat.ledger, about.definitions["statement"].name, about.seat.view, about.seat.person
         ),
     }
+
+
+def _explain(about: About) -> dict[str, Any]:
+    return explain_context(about.seat, about.computed, about.state, room=False)
 
 
 def _versions(about: About) -> dict[str, Any]:
@@ -342,4 +371,4 @@ def _trace(about: About) -> dict[str, Any]:
         lambda taker: reverse(taker, args=["statement", name]),
     )
     room = bool(about.state.get("room"))
-    return {**leading(shown, seat.query, places, room=room, may_take=seat.person.may_edit), **shown}
+    return {**leading(shown, about.base, places, room=room, may_take=seat.person.may_edit), **shown}

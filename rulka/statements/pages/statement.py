@@ -29,8 +29,11 @@ from rulka.statements.library.storing import title_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.blocks import Blocks
+from rulka.statements.pages.explain_panel import explain_context, waiting
 from rulka.statements.pages.panel import State, panel_context
 from rulka.statements.running import runs
+from rulka.statements.running.compared import compared
+from rulka.statements.running.explained import asks_anything, explained_of
 from rulka.statements.running.nodes import beside_of, node_choices, shown_with_beside
 
 
@@ -53,6 +56,7 @@ def statement_context(
     hidden = opened["show_hidden"]
     sent = request.POST if request.method == "POST" else request.GET
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
+    explained = explained_of(seat.ledger, outcome.computed)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
     return {
         **opened,
@@ -64,7 +68,8 @@ def statement_context(
         "blocks": [] if beside_of(seat) else blocks.cut(shown.rows),
         "unplaced": next((check for check in outcome.checks if check.code == "placed"), None),
         "latest": latest_revision(seat.ledger),
-        "marks": marks(outcome.computed, outcome.checks, open_ones),
+        "marks": marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained]),
+        "waiting": waiting(explained),
         "taken": f"{(perf_counter() - before) * 1000:.0f}",
         "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,
         "redoable": editing.next_edit(definitions["statement"], seat.person) if may_edit else None,
@@ -138,7 +143,12 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
         "seat": seat,
         "shown": shown,
         "block": block,
-        "marks": marks(outcome.computed, outcome.checks, suggestions(outcome.computed)),
+        "marks": marks(
+            outcome.computed,
+            outcome.checks,
+            suggestions(outcome.computed),
+            [one.item for one in explained_of(seat.ledger, outcome.computed)],
+        ),
         "state": State(),
         "chosen": [],
     }
@@ -166,13 +176,28 @@ def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
 def statement_trace(request: HttpRequest, name: str) -> HttpResponse:
     """A trace on the whole page."""
     seat = seat_of(request)
-    definitions = open_statement(seat.ledger, name, person=seat.person)
-    asked = request.GET.copy()
+    return trace_room(request, seat, open_statement(seat.ledger, name, person=seat.person), request.GET)
+
+
+def trace_room(
+    request: HttpRequest, seat: Seat, definitions: Definitions, given: QueryDict, **extra: Any
+) -> HttpResponse:
+    """The whole page of a trace, with what is to be explained beside it where the statement asks for that."""
+    name = definitions["statement"].name
+    asked = given.copy()
     asked["panel"], asked["room"] = "trace", "yes"
-    context = _opened(request, seat, asked, None, definitions)
+    looked_at = compared(definitions, asked.get("compare", ""), seat.view)
+    context = _opened(request, seat, asked, None, looked_at)
+    outcome, state = context["outcome"], context["state"]
+    if not asked.get("compare") and asks_anything(outcome.computed):
+        context["explaining"] = {
+            **explain_context(seat, outcome.computed, state, room=True),
+            **{"problem": None, "entered": {}},
+            **extra,
+        }
     own = {"panel_url": reverse("statement-trace", args=[name]), "latest": latest_revision(seat.ledger)}
     context |= {"title": title_of(definitions["statement"]), "page_url": reverse("statement", args=[name]), **own}
-    return render(request, "statements/trace.html", context)
+    return render(request, "statements/trace.html", context, status=422 if extra.get("problem") else 200)
 
 
 @require_GET
@@ -180,5 +205,6 @@ def statement_take(request: HttpRequest, name: str, form: str) -> HttpResponse:
     """What a trace shows, as a file."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    looked_at = compared(definitions, request.GET.get("compare", ""), seat.view)
+    outcome = editing.outcome_of(looked_at, editing.sight_of(seat, definitions["statement"]))
     return taken_file(seat.ledger, seat.view, outcome.computed, said_in(request.GET), form)

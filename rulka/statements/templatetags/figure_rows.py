@@ -75,6 +75,12 @@ class _Writer:
         text = escape(mark.text)
         if mark.kind == "sealed":
             return f'<span class="seal" role="img" aria-label="Detail is sealed" title="{text}"></span>'
+        if mark.column:
+            place = f"panel=explain&amp;row={quote(key)}&amp;column={quote(mark.column)}"
+            return (
+                f'<a class="plus {mark.kind}" tabindex="-1" href="{self.base}{place}" title="{text}" '
+                f'aria-label="Variance {mark.count}, {text}">{mark.count}</a>'
+            )
         sign = f"+{mark.count}" if mark.kind == "unplaced" else SIGNS[mark.kind]
         where = f"panel=line&amp;row={quote(key)}" if mark.kind == "warning" else "panel=footing"
         return (

@@ -25,6 +25,5 @@ def keep(name: str, content: bytes) -> str:
 
 def find(where: str) -> Path | None:
     """A kept file; None where it is gone, or was never one of the store's."""
-    path = Path(where)
-    inside = bool(where) and path.parent == Path(settings.VAR) / FOLDER
-    return path if inside and path.is_file() else None
+    path = Path(settings.VAR) / FOLDER / Path(where).name  # a restored copy may stand elsewhere
+    return path if Path(where).name and path.is_file() else None

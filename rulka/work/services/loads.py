@@ -45,6 +45,11 @@ def find(load_id: int, *, ledger: str = "") -> Load | None:
     return (found.filter(ledger=ledger) if ledger else found).first()
 
 
+def lose_after(ledger: str, revision: int) -> int:
+    """Mark loads as failed that made revisions which a restored ledger doesn't have; how many that were."""
+    return Load.objects.filter(ledger=ledger, revision__gt=revision).update(state=Load.State.FAILED, revision=None)
+
+
 def of_ledger(code: str, most: int) -> list[Load]:
     """The latest loads of a ledger."""
     return list(Load.objects.filter(ledger=code)[:most])

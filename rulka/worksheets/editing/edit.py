@@ -15,6 +15,7 @@ from rulka.core.sheet.blocks import Done
 from rulka.core.sheet.parameters import Parameter, check_pairs, checked_value
 from rulka.core.sheet.steps import apply, inverses
 from rulka.core.sheet.workbook import Cell, Step, Workbook, copied
+from rulka.people.library import record
 from rulka.people.models import Person
 from rulka.statements.library.shelves import EDIT
 from rulka.worksheets.library.opening import required
@@ -146,6 +147,9 @@ def _keep(
         worksheet=stored, version=stored.version, kind=kind, of=of, person=person, what=what[:200], steps=steps
     )
     SheetStep.objects.filter(worksheet=stored, version__lte=stored.version - MOST_STEPS).delete()
+    told = what if kind == SheetStep.Kind.EDIT else f"{kind}: {what}"
+    record.note(person, "changed", ledger=stored.ledger.code, thing=f"worksheet {stored.name}", detail=told,
+                name="" if person else "command")  # fmt: skip
 
 
 def undoable(worksheet: Worksheet, person: Person) -> SheetStep | None:

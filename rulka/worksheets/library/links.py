@@ -17,8 +17,9 @@ from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.remap import Remap
-from rulka.people.library.rights import accesses_of
-from rulka.people.models import Access, Person
+from rulka.people.library import record
+from rulka.people.library.rights import LedgerAccess, accesses_of
+from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
 from rulka.work.services.waiting import aside
 from rulka.worksheets.library.opening import required
@@ -97,13 +98,15 @@ def make_link(
         follows=follows,
         expires=timezone.now() + timedelta(days=days),
     )
+    told = f"live link made for {days} days, {period}, {node}"
+    record.note(person, "took", ledger=worksheet.ledger.code, thing=f"worksheet {worksheet.name}", detail=told)
     return key
 
 
 def links_of(worksheet: Worksheet, person: Person) -> QuerySet[LiveLink]:
     """The links of a worksheet that somebody made; administrators see all."""
     every = LiveLink.objects.filter(worksheet=worksheet).select_related("person")
-    return every if person.role == Person.Role.ADMINISTRATOR else every.filter(person=person)
+    return every if person.administers else every.filter(person=person)
 
 
 @lru_cache(maxsize=256)
@@ -142,6 +145,14 @@ def revoke_link(worksheet: Worksheet, number: int, *, person: Person) -> None:
     if found.revoked is None:
         found.revoked = timezone.now()
         found.save(update_fields=["revoked"])
+        record.note(person, "changed", ledger=worksheet.ledger.code, thing=f"worksheet {worksheet.name}",
+                    detail="live link revoked")  # fmt: skip
+
+
+def after_restore() -> list[str]:
+    """Keys of a restored copy open nothing: the original may still answer to them."""
+    ended = LiveLink.objects.filter(revoked__isnull=True).update(revoked=timezone.now())
+    return [f"{ended} live links ended: make new ones."] if ended else []
 
 
 def count_asked(link: LiveLink) -> None:
@@ -150,7 +161,7 @@ def count_asked(link: LiveLink) -> None:
         raise TooOften(f"A link answers {A_MINUTE:,} times a minute.", hint="Wait a minute.")
 
 
-def open_link(key: str) -> tuple[LiveLink, Access]:
+def open_link(key: str) -> tuple[LiveLink, LedgerAccess]:
     """The link of a key with its owner's access to the ledger as it is now; refused where it was revoked, has expired,
     or where its owner may not see the ledger or the worksheet any more."""
     found = (

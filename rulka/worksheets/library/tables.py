@@ -19,8 +19,6 @@ from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN, level_on
 from rulka.worksheets.models import BoundedTable
 
-MAKERS = (Person.Role.ADMINISTRATOR, Person.Role.CONTROLLER)
-
 
 def seen_tables(ledger: Ledger, person: Person | None) -> list[BoundedTable]:
     """The bounded tables that somebody may place."""
@@ -38,7 +36,7 @@ def open_table(ledger: Ledger, name: str, *, person: Person | None) -> BoundedTa
 
 def required_maker(person: Person | None) -> None:
     """Refuse whoever may only place tables."""
-    if person is not None and person.role not in MAKERS:
+    if person is not None and not person.may_give:
         raise RulkaError(
             "You may place a bounded table, not make or change one.", hint="Ask a controller.", code="rights"
         )

@@ -13,7 +13,7 @@ from rulka.core.sheet.bounded import Piece
 from rulka.core.sheet.values import SheetError
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN
-from rulka.worksheets.library.tables import MAKERS, seen_tables
+from rulka.worksheets.library.tables import seen_tables
 from rulka.worksheets.pages.readers import Asked
 from rulka.worksheets.running.live import Live
 
@@ -55,7 +55,7 @@ def blocks_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[
         "blocks": [_shown(live, block, titles) for block in sheet.settings.get("blocks", [])],
         "tables": tables,
         "statements": statements,
-        "may_make": person.role in MAKERS,
+        "may_make": person.may_give,
     }
 
 

@@ -11,9 +11,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound
 from rulka.core.values import is_whole, key_in
-from rulka.ledger.editing import may_edit
-from rulka.ledger.feeds.asking import ask, find_source, last_accepted, sources_of
+from rulka.ledger.editing import may
+from rulka.ledger.feeds.asking import ask, last_accepted, sources_of
+from rulka.ledger.feeds.owning import find_feed
 from rulka.ledger.reading.history import find_revision
+from rulka.people.duties import LOAD
 from rulka.people.models import Person
 from rulka.work.services import loads
 from rulka.worksheets.models import ReaderMarks, Worksheet
@@ -51,8 +53,8 @@ def age_of(asked: Asked) -> Age:
     revision, newest = asked.reader.view.revision, asked.seat.view.revision
     at = find_revision(asked.seat.ledger, revision).at if revision else None
     marks = ReaderMarks.objects.filter(worksheet=asked.worksheet, person=asked.seat.person).first()
-    whole = asked.seat.view.fence.hides_nothing and asked.seat.person.may_edit
-    feeds = sources_of(asked.seat.ledger) if whole else []
+    whole = asked.seat.view.fence.hides_nothing and asked.seat.person.may_load
+    feeds = sources_of(asked.seat.ledger, asked.seat.person) if whole else []
     return Age(
         revision,
         at,
@@ -91,10 +93,10 @@ def refresh(request: HttpRequest, name: str) -> HttpResponse:
 def fetch(request: HttpRequest, name: str) -> JsonResponse:
     """Ask a feed for its news, or all of it; the answer names the load to wait for."""
     asked = asked_for(request, name)
-    may_edit(asked.seat.person)
+    may(asked.seat.person, LOAD)
     if not asked.seat.view.fence.hides_nothing:
         raise NotFound("There is no such source for you.", subject="source")
-    feed = find_source(asked.seat.ledger, key_in(request.POST.get("feed", "0")))
+    feed = find_feed(asked.seat.ledger, key_in(request.POST.get("feed", "0")), asked.seat.person)
     load = ask(feed, person=asked.seat.person, full=request.POST.get("how") == "all")
     return JsonResponse({"load": load.pk})
 

@@ -77,7 +77,7 @@ def take_newest(worksheet: Worksheet, reader: Reader) -> int:
 def note_seen(worksheet: Worksheet, reader: Reader) -> None:
     """Remember the revision that somebody opened a worksheet at, so that it can be told what changes for them later.
     On a worksheet that takes the newest on opening this marks what changed since they last had it open."""
-    if reader.person is None:
+    if reader.person is None or reader.person.looked_by is not None:
         return
     marks = ReaderMarks.objects.filter(worksheet=worksheet, person=reader.person).first()
     if marks is None:

@@ -13,12 +13,13 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.books.narrowing import codes_of
+from rulka.core.books.selection import select
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.sheet.amounts import argument, visible_codes
+from rulka.core.sheet.amounts import argument
 from rulka.core.sheet.blocks import columns_of, piece_of
 from rulka.core.sheet.bounded import BoundedDef, bounded_from
 from rulka.core.sheet.from_statement import heading_of
@@ -268,14 +269,15 @@ def inside(view: View, table: BesideTable) -> list[list[str]]:
     fence = view.fence
     if fence.hides_nothing:
         return rows
-    bounded = [name for name, text in (("entity", fence.entities), ("account", fence.accounts)) if text]
-    bounded += [name for name, _ in fence.members]
-    for name in bounded:
+    for name in fence.names:
         if name not in columns:
             raise NotFound(
                 f"There is no table '{table.name}' for you.", hint=f"It doesn't say which {name} a row is of."
             )
-        at, codes = columns.index(name), codes_of(name, view.frame)
-        visible = visible_codes(view, name)
-        rows = [row for row in rows if row[at] in codes.index and visible[codes.index[row[at]]]]
-    return rows
+    kept = [False] * len(rows)
+    for bounds in fence.bounds:
+        masks = [(columns.index(name), codes_of(name, view.frame), bounds.of(name)) for name in bounds.names]
+        chosen = [(at, codes.index, select(text, codes).mask) for at, codes, text in masks]
+        for number, row in enumerate(rows):
+            kept[number] |= all(row[at] in index and bool(mask[index[row[at]]]) for at, index, mask in chosen)
+    return [row for row, inside_any in zip(rows, kept, strict=True) if inside_any]

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from rulka.core.books.balances import Source
-from rulka.core.books.fence import NO_FENCE, Fence
+from rulka.core.books.fence import LETS_NOTHING_THROUGH, NO_FENCE, Bounds, Fence
 from rulka.core.books.narrowing import read_narrowing
 from rulka.core.books.selection import SelectionError
 from tests.books import book_of
@@ -108,9 +108,47 @@ def test_fences_that_say_the_same_are_one():
     written = Fence.of(" TF ,SV", "4*,5000  to 5999", {"ship": "", "department": " under:100 "}, "5010 to 5040")
     again = Fence.of("TF, SV", "4*, 5000 to 5999", {"department": "under:100"}, " 5010 to 5040")
     assert written == again and hash(written) == hash(again) and written.digest == again.digest
-    assert written.members == (("department", "under:100"),)
+    assert written.bounds[0].members == (("department", "under:100"),)
     two = [Fence.of(members={"b": "1", "a": "2"}), Fence.of(members={"a": "2", "b": "1"})]
     assert two[0] == two[1] and len({one.digest for one in two}) == 1
+
+
+def test_several_bounds_are_alternatives_and_one_that_is_open_opens_all():
+    ships, quays = Bounds.written(members={"department": "10"}), Bounds.written("TQ")
+    both = Fence.around([ships, quays])
+    assert both == Fence.around([quays, ships, ships]) and both.digest == Fence.around([quays, ships]).digest
+    assert both.digest not in (Fence.around([ships]).digest, Fence.around([quays]).digest)
+    assert both.names == {"entity", "department"} and both.leaves_open("entity") and both.leaves_open("department")
+    assert Fence.around([ships, Bounds()]).hides_nothing and not both.hides_nothing
+    # what lets nothing through adds nothing to others, and shows nothing alone
+    assert Fence.around([ships, LETS_NOTHING_THROUGH]) == Fence.around([ships])
+    assert not Fence.around([LETS_NOTHING_THROUGH]).hides_nothing
+    assert both.with_seal("50", None).unbounded == Fence.of(sealed="50")
+
+
+@settings(max_examples=60)
+@given(
+    ledgers(),
+    st.lists(st.tuples(st.sampled_from(list(ENTITIES)), st.sampled_from(list(DEPARTMENTS))), min_size=1, max_size=3),
+)
+def test_a_view_through_several_bounds_is_a_ledger_of_what_lies_in_any(works, given_bounds):
+    fence = Fence.around(Bounds.written(entities, "", {"department": one}) for entities, one in given_bounds)
+    view = book_of(works).within(fence)
+    mine = [line for line in works.lines if any(inside(line, entities, "", one) for entities, one in given_bounds)]
+    whole = book_of(replace(works, lines=mine)).within(NO_FENCE)
+    for scenario in ("actual", "budget"):
+        for at in range(0, len(view.frame.calendar.periods), 7):
+            assert by_account(view, scenario, "posted", at) == by_account(whole, scenario, "posted", at)
+    lines = view.lines(np.arange(len(view.keys)), 0, len(view.frame.calendar.periods) - 1, 1_000)
+    assert Counter(line.number for line in lines) == Counter(one.entry for one in mine if one.scenario == "actual")
+
+
+@settings(max_examples=5)
+@given(ledgers())
+def test_nothing_shows_where_no_bound_lets_anything_through(works):
+    view = book_of(works).within(Fence.around([LETS_NOTHING_THROUGH]))
+    assert not len(view.keys) and view.part == "nothing" and view.is_part
+    assert not view.visible_entities().any() and not view.lines(np.arange(0), 0, 5, 10)
 
 
 def test_digest_tells_fences_apart_and_stays_what_it_was():

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rulka.core.books.fence import NO_FENCE, Fence
+from rulka.core.books.fence import NO_FENCE, Bounds, Fence
 from rulka.core.books.trial_balance import trial_balance
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.scopes import scope_from
@@ -218,6 +218,13 @@ OUTSIDE = {
     "member": (Fence.of(members={"department": "under:s"}), lambda line: line.members["department"] in "sde"),
     "second dimension": (Fence.of(members={"route": "x"}), lambda line: line.members["route"] == "x"),
     "account": (Fence.of(accounts="4*, 5*"), lambda line: line.account[0] in "45"),
+    "either": (
+        Fence.around([Bounds.written("A", "4*, 5*"), Bounds.written(members={"department": "d", "route": "x"})]),
+        lambda line: (
+            (line.entity == "A" and line.account[0] in "45")
+            or (line.members["department"] == "d" and line.members["route"] == "x")
+        ),
+    ),
 }
 
 

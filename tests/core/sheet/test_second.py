@@ -274,7 +274,7 @@ def test_nothing_beyond_a_table_is_answered(formula):
 def test_random_tables_agree_with_formulas_and_never_leave_the_fence(take, level, total, fence):
     raw = {**TABLE, "rows": [{"of": "account", "take": take, "level": level, "total": total}]}
     house = House(works(), raw, fence)
-    node = "B" if fence.entities == "B" else "A"
+    node = "B" if fence == Fence.of("B") else "A"
     house.around = Surroundings(house.around.view, house.around.period, node, "w", bounded=house.bounded)
     house.source = LedgerSource(house.around)
     try:

@@ -18,7 +18,9 @@ from django_tasks import TaskResultStatus
 from django_tasks_db.models import DBTaskResult
 
 from rulka.ledger.feeds import asking
+from rulka.work.services import health, tidying
 from rulka.work.services import loads as work
+from rulka.work.services.backups import held_since
 from rulka.work.services.recovery import take_up
 from rulka.work.services.waiting import as_refusal
 
@@ -26,6 +28,7 @@ logger = logging.getLogger("rulka.ledger")
 
 TRY_AGAIN = 5
 """Seconds after which a worker that found no room looks again."""
+A_DAY = 86_400
 EVERY = 30
 """Seconds between two looks at the schedules."""
 
@@ -37,8 +40,12 @@ class Command(BaseCommand):
         parser.add_argument("--once", action="store_true", help="do what is queued and due, then end")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        if not _waits_for_a_person(once=options["once"]):
+            return
         end_orphans()
         take_up()
+        health.beat()
+        tidying.tidy()
         look()
         done = threading.Event()
         clock = threading.Thread(target=_clock, args=(done,), daemon=True)
@@ -49,6 +56,22 @@ class Command(BaseCommand):
                 pass
         finally:
             done.set()
+
+
+def _waits_for_a_person(*, once: bool) -> bool:
+    """Wait while this is a restored copy that nobody let go on; whether there is anything to do then."""
+    told = False
+    while held_since():
+        if not told:
+            logger.warning(
+                "This is a restored copy: queued work and schedules are held until a person lets them go on."
+            )
+            told = True
+        if once:
+            return False
+        health.beat()
+        time.sleep(TRY_AGAIN)
+    return True
 
 
 def _worked(*, once: bool, verbosity: int) -> bool:
@@ -95,9 +118,21 @@ def look() -> None:
         logger.exception("Incident %s: the schedules could not be looked at", secrets.token_hex(4))
 
 
+def _tidy() -> None:
+    try:
+        tidying.tidy()
+    except Exception:  # tomorrow comes all the same
+        logger.exception("Incident %s: what is old could not be taken away", secrets.token_hex(4))
+
+
 def _clock(done: threading.Event) -> None:
+    tidied = time.monotonic()
     while not done.wait(EVERY):
         try:
+            health.beat()
             look()
+            if time.monotonic() - tidied > A_DAY:
+                tidied = time.monotonic()
+                _tidy()
         finally:
             connections.close_all()

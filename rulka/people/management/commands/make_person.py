@@ -10,6 +10,7 @@ from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError
 
 from rulka.core.errors import RulkaError
+from rulka.people.library import record, steps
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
@@ -36,6 +37,7 @@ class Command(BaseCommand):
         parser.add_argument(
             "--group", action="append", default=[], help="a group they belong to, made when it is new; may be repeated"
         )
+        parser.add_argument("--one-step", action="store_true", help="switch their second step of signing in off")
         parser.add_argument("--password", action="store_true", help="read a new password from standard input")
 
     def handle(self, *args: Any, **options: Any) -> None:
@@ -62,4 +64,10 @@ class Command(BaseCommand):
             raise CommandError(str(error)) from error
         except ValidationError as error:
             raise CommandError(" ".join(error.messages)) from error
+        if options["one_step"]:
+            steps.drop(person)
+        told = [f"made or changed by command, {person.role}", *(["password set"] if password is not None else []),
+                *(["second step switched off"] if options["one_step"] else []),
+                *([f"sees {options['ledger']}"] if options["ledger"] else [])]  # fmt: skip
+        record.note(None, "people", thing=f"person {person.username}", detail=", ".join(told), name="command")
         self.stdout.write(f"{person.username}: {person.get_role_display()}")

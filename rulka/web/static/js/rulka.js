@@ -8,7 +8,7 @@ document.addEventListener("alpine:init", () => {
 });
 
 const rulka = {
-  keysOff: () => localStorage.getItem("single-keys") === "off",
+  keysOff: () => document.body.dataset.letters === "off",
   inField: (target) => target.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, dialog, [contenteditable]"),
 };
 
@@ -61,10 +61,4 @@ const rulka = {
   document.addEventListener("htmx:afterSwap", (event) => { if (event.target.id === "period-drop") document.getElementById("period-typed")?.focus(); });
   document.addEventListener("keydown", (event) => { if (event.key === "Escape" && event.target.closest?.(".period")) closePeriods(true); });
   document.addEventListener("click", (event) => { if (!event.target.closest?.(".period")) closePeriods(false); });
-  document.addEventListener("DOMContentLoaded", () => {
-    const off = document.getElementById("keys-off");
-    if (!off) return;
-    off.checked = rulka.keysOff();
-    off.addEventListener("change", () => localStorage.setItem("single-keys", off.checked ? "off" : "on"));
-  });
 })();

@@ -204,6 +204,8 @@
     c: (spot) => { if (spot) { place = "form"; openPanel(`panel=column&column=${encodeURIComponent(isHead(spot) ? spot.dataset.heading : spot.dataset.column || at.column)}`); } },
     a: (spot) => { if (spot && !isHead(spot)) { place = "search"; const row = rowOf(spot).dataset; openPanel(`panel=accounts&lines=${encodeURIComponent(row.line)}&row=${encodeURIComponent(row.row)}`); } },
     f: () => { place = "into"; openPanel("panel=footing"); },
+    i: (spot) => { place = "into"; openPanel(`panel=explain${spot && spot.classList.contains("figure") ? `&row=${encodeURIComponent(rowOf(spot).dataset.row)}&column=${encodeURIComponent(spot.dataset.column)}` : ""}`); },
+    y: (spot) => { if (spot && spot.classList.contains("figure")) location.href = `${el("work").dataset.trace}&panel=trace&by=drivers&room=yes&row=${encodeURIComponent(rowOf(spot).dataset.row)}&column=${encodeURIComponent(spot.dataset.column)}`; },
     v: () => { place = "into"; openPanel("panel=versions"); },
     s: () => { place = "into"; openPanel("panel=page"); },
     h: () => el("toggle-hidden")?.click(),
