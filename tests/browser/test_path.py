@@ -170,9 +170,11 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     # the list of keys, and switching single letters off
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_be_visible()
-    page.get_by_label("Switch single-letter keys off").check()
-    page.get_by_role("button", name="Close").press("Enter")
-    cell(page, "fuel", "budget").focus()
+    page.get_by_role("dialog").get_by_role("link", name="My settings").press("Enter")
+    page.get_by_label("single letters are keys").uncheck()
+    page.get_by_role("button", name="Keep").press("Enter")
+    expect(page.locator("body[data-letters=off]")).to_have_count(1)
+    page.goto("/ledger/trial-balance/?ledger=ternwick&period=2027-P07&node=TF")
     page.keyboard.press(",")
     expect(page.locator(".period .now")).to_contain_text("October 2026")
 

@@ -69,6 +69,7 @@ def test_documented_settings_pass_every_check(tmp_path):
     environment = {**os.environ, "RULKA_VAR": str(tmp_path), "RULKA_HTTPS": "1", "RULKA_HOSTS": "rulka.example.org",
                    "RULKA_ORIGINS": "https://rulka.example.org", "DATABASE_URL": "", "RULKA_DEMO": "",
                    "RULKA_DEBUG": ""}  # fmt: skip
+    environment.pop("DJANGO_ALLOW_ASYNC_UNSAFE", None)  # what browser tests in the same process set
     done = subprocess.run(
         [sys.executable, "manage.py", "check", "--deploy", "--fail-level", "WARNING"],
         cwd=ROOT, env=environment, capture_output=True, text=True,
