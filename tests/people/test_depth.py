@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from django.contrib.auth.models import Group
 from django.test import Client
 from django.urls import reverse
 
-from rulka.core.books.fence import LETS_NOTHING_THROUGH, Bounds
+from rulka.core.books.fence import LETS_NOTHING_THROUGH, NO_FENCE, Bounds, Fence
 from rulka.core.errors import RulkaError
 from rulka.ledger.feeds.owning import feeds_for
-from rulka.ledger.models import Entity, Feed, Member
+from rulka.ledger.models import Entity, Feed, Ledger, Member
+from rulka.ledger.reading.queries import view_of
 from rulka.people.library import keeping
 from rulka.people.library.keeping import BY_COMMAND, keeper_of
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import access_of, bounds_now, grant
 from rulka.people.models import Access
 from rulka.statements.library.shelves import set_right
-from rulka.statements.models import Definition, Shelf
+from rulka.statements.models import Definition, Edition, Shelf
 from tests.web.world import make_world
 
 pytestmark = pytest.mark.django_db
@@ -46,8 +48,6 @@ def bounds(**given):
 
 
 def ledger_of():
-    from rulka.ledger.models import Ledger
-
     return Ledger.objects.get(code="s")
 
 
@@ -62,8 +62,12 @@ def test_a_node_is_what_it_is_now(ledger):
     assert bounds(node="departments/north") == Bounds.written("A", "", {"department": "* except 20"})
     assert bounds(node="departments/rest") == Bounds.written("A", "4*", {"department": "* except 20"})
     both = bounds(node="departments/10", members={"department": "10 to 19"}, accounts="5000")
-    assert (both.of("account") == "5000" and both.of("department") == "10 to 19 only *, under:10 except 20") or True
-    assert dict(both.members)["department"].endswith("except 20")
+    frame = view_of(ledger, NO_FENCE).frame
+    inside = {
+        name: {codes.items[at].code for at in np.flatnonzero(Fence.around([both]).codes_inside(name, codes))}
+        for name, codes in (("entity", frame.entities), ("account", frame.accounts), *frame.dimensions.items())
+    }
+    assert (inside["entity"], inside["account"], inside["department"]) == ({"A"}, {"5000"}, {"10", "11"})
     for gone in ("departments/nowhere", "no-scope/10", "Z", "/", "departments/"):
         assert bounds(node=gone) == LETS_NOTHING_THROUGH, gone
 
@@ -73,9 +77,6 @@ def test_who_is_bounded_by_a_node_sees_it_and_nothing_once_it_is_gone(ledger):
     seen = kim.get(reverse("ledger-trial-balance") + "?ledger=s&period=2026-P01").content.decode()
     assert "Sons" in seen and "Small<" not in seen
     Entity.objects.filter(code="B").update(code="B2")
-    from rulka.ledger.reading.queries import frame_of
-
-    getattr(frame_of, "cache_clear", lambda: None)()
     assert access_of(make_person("kim", role="accountant"), "s").own_fence().bounds == (LETS_NOTHING_THROUGH,)
     lead = client_of("lee", node="departments/10")
     member = Member.objects.get(dimension="department", code="10")
@@ -213,3 +214,39 @@ def test_a_feed_belongs_to_one_or_to_groups(ledger):
     assert feed.owner.username == "cid"
     assert not feeds_for(ledger, make_person("eve", role="accountant")).filter(name="Mine").exists()
     assert feeds_for(ledger, make_person("eve", role="accountant")).filter(name="Files").exists()
+
+
+# editions -----------------------------------------------------------------------------------------------------------
+
+
+def test_an_edition_that_shows_entries_opens_for_who_sees_them(ledger):
+    deep, middle = client_of("dee"), client_of("mia", depth="accounts")
+    spine = Definition.objects.get(kind="spine", name="result")
+    sales = spine.body["lines"][0]["lines"][0]
+    for expand, codes in (("accounts", (200, 200)), ("entries", (200, 404)), ("counterparties", (200, 404))):
+        sales["expand"] = expand
+        spine.save()
+        deep.post(reverse("keep-edition", args=["result"]) + WHERE, {"title": f"By {expand}"})
+        edition = Edition.objects.get(name=f"By {expand}")
+        pages = [client.get(reverse("edition", args=[edition.pk]) + WHERE) for client in (deep, middle)]
+        assert tuple(page.status_code for page in pages) == codes, expand
+        listed = middle.get(reverse("statement-panel", args=["result"]) + f"{WHERE}&panel=editions").content.decode()
+        assert (f"By {expand}" in listed) == (codes[1] == 200), expand
+    # what they keep themselves has nothing that is too deep
+    middle.post(reverse("keep-edition", args=["result"]) + WHERE, {"title": "Kept by mia"})
+    kept = Edition.objects.get(name="Kept by mia")
+    assert middle.get(reverse("edition", args=[kept.pk]) + WHERE).status_code == 200
+
+
+def test_who_has_the_same_bounds_shares_editions_however_deep_they_get(ledger):
+    def bounded(name, depth=""):
+        person = make_person(name, title=name, role="accountant")
+        grant(person, "s", "A", "4*", {}, opens_seals=True, depth=depth)
+        client = Client()
+        client.force_login(person)
+        return client
+
+    deep, middle = bounded("dee"), bounded("mia", "accounts")
+    deep.post(reverse("keep-edition", args=["result"]) + WHERE, {"title": "Of sales"})
+    page = reverse("edition", args=[Edition.objects.get().pk]) + WHERE
+    assert [client.get(page).status_code for client in (deep, middle)] == [200, 200]

@@ -117,6 +117,11 @@ class Fence:
         return replace(self, depth=min(self.depth, depth, key=DEPTHS.index))
 
     @property
+    def all_the_way_down(self) -> Fence:
+        """The same fence, down to journal lines."""
+        return replace(self, depth=DEPTHS[-1])
+
+    @property
     def unbounded(self) -> Fence:
         """The same seal without bounds."""
         return Fence((), self.sealed, self.grain, self.depth)

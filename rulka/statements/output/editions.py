@@ -7,6 +7,7 @@ from dataclasses import asdict
 
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
+from rulka.core.compute.rows import RowKind
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
@@ -33,6 +34,8 @@ from rulka.statements.running.explained import Explained, explained_of, notes_of
 from rulka.statements.running.runs import Outcome
 
 NOTHING_SEALED = "nothing"
+OF_LINES: tuple[RowKind, ...] = ("counterparty", "entry")
+"""Rows that are read from journal lines."""
 
 
 def seal_text(fence: Fence) -> str:
@@ -42,8 +45,10 @@ def seal_text(fence: Fence) -> str:
 
 def may_open(edition: Edition, view: View, level: int) -> bool:
     """Whether an edition was made within somebody's own bounds, or they see all; whether its statement is theirs to run
-    (edit, where it shows what the author closed); and whether it shows nothing that is sealed for them."""
+    (edit, where it shows what the author closed); and whether it shows nothing that is sealed or too deep for them."""
     if level < (EDIT if edition.closed else RUN):
+        return False
+    if not view.fence.shows_lines and any(row["kind"] in OF_LINES for row in edition.shown["rows"]):
         return False
     if not view.fence.hides_nothing and edition.fence != fence_text(view):
         return False

@@ -14,8 +14,9 @@ from rulka.ledger.reading.queries import view_of
 
 
 def fence_text(view: View) -> str:
-    """What names the bounds of a view; nothing where it hides nothing but what is sealed."""
-    return "" if view.fence.hides_nothing else view.fence.digest
+    """What names the bounds of a view, however deep they let somebody get; nothing where it hides nothing but what is
+    sealed."""
+    return "" if view.fence.hides_nothing else view.fence.all_the_way_down.digest
 
 
 def bounds_of(ledger: Ledger, computed: Computed, fence: Fence | None = None) -> str:
