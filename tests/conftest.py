@@ -8,6 +8,7 @@ import json
 import os
 import shutil
 from collections.abc import Callable, Iterator
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,7 @@ from hypothesis import settings as hypothesis_settings
 from demo.generate import generate
 
 ROOT = Path(__file__).parent.parent
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # processes that tests start need not compile everything again
 hypothesis_settings.register_profile(
     "rulka", deadline=None
 )  # machines are shared: how long an example takes says nothing
@@ -159,23 +161,24 @@ SMALL = {
 }
 
 
+def write_small(below: Path, name: str = "small", **replaced: Any) -> Path:
+    """Write the small ledger into a folder below another, with files replaced (None leaves one out); returns it."""
+    folder = below / name
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    files = {**SMALL, **{key.replace("__", "."): value for key, value in replaced.items()}}
+    for file, content in files.items():
+        if content is None:
+            continue
+        data = json.dumps(content) if isinstance(content, dict) else content
+        (folder / file).write_bytes(data if isinstance(data, bytes) else data.encode())
+    return folder
+
+
 @pytest.fixture
 def small(tmp_path: Path) -> Callable[..., Path]:
     """Writes the small ledger, with files replaced (None leaves one out); returns the folder."""
-
-    def write(name: str = "small", **replaced: Any) -> Path:
-        folder = tmp_path / name
-        shutil.rmtree(folder, ignore_errors=True)
-        folder.mkdir()
-        files = {**SMALL, **{key.replace("__", "."): value for key, value in replaced.items()}}
-        for file, content in files.items():
-            if content is None:
-                continue
-            data = json.dumps(content) if isinstance(content, dict) else content
-            (folder / file).write_bytes(data if isinstance(data, bytes) else data.encode())
-        return folder
-
-    return write
+    return partial(write_small, tmp_path)
 
 
 @pytest.fixture
