@@ -322,3 +322,19 @@ def test_old_entries_go_once_they_are_as_old_as_set(people, settings):
     Recorded.objects.filter(pk=rows[0].pk).update(at=timezone.now() - timedelta(days=91))
     before = Recorded.objects.count()
     assert record.forget_old() == 1 and Recorded.objects.count() == before - 1
+
+
+def test_what_somebody_sees_is_changed_from_what_it_is(people):
+    ada = people["ada"]
+    amy = reverse("person", args=["amy"])
+    assert "Change what they see of" in ada.get(amy).content.decode()
+    bounds = {"ledger": "s", "entities": "A", "members": "department: under:10", "depth": "accounts"}
+    assert act(ada, "amy", "bounds", **bounds).status_code == 302
+    text = ada.get(amy).content.decode()
+    for shown in ('name="entities" maxlength="400" value="A"', ">department: under:10</textarea>",
+                  '<option value="accounts" selected>'):  # fmt: skip
+        assert shown in text, shown
+    refused = act(ada, "amy", "bounds", **{**bounds, "members": "department under:20", "accounts": "4*"})
+    told = refused.content.decode()
+    assert refused.status_code == 422 and "<details open>" in told
+    assert ">department under:20</textarea>" in told and 'value="4*"' in told

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,7 +17,7 @@ from rulka.people.duties import RIGHTS, ROLES
 from rulka.people.library import keeping, record, steps
 from rulka.people.library.keeping import Keeper, keeper_of
 from rulka.people.library.rights import accesses_of, bounds_in_words, through
-from rulka.people.models import Access, GivenRight, GroupAccess, Person, Recorded
+from rulka.people.models import Access, GivenRight, GroupAccess, Person, Reach, Recorded
 from rulka.people.pages.mine import me
 
 
@@ -25,6 +25,7 @@ def _administers(keeper: Keeper) -> bool:
     return keeper.person is not None and keeper.person.administers
 
 
+BOUNDS = ("node", "entities", "accounts", "depth", "opens_seals")
 ROLE_NAMES = [(role.value, role.label) for role in Person.Role]
 
 
@@ -127,6 +128,33 @@ def _ledgers(keeper: Keeper) -> list[tuple[str, str, str]]:
     return [(one.code, one.name, ", ".join(one.dimensions)) for one in every]
 
 
+def _bound_forms(keeper: Keeper, given: Iterable[Reach], entered: Any, *, refused: bool) -> list[dict[str, Any]]:
+    """A form for the bounds of each ledger that somebody or a group sees, with what they are, and one for another
+    ledger; what was typed and refused stands in its form."""
+    ledgers = {told[0]: told for told in _ledgers(keeper)}
+    forms: list[dict[str, Any]] = [
+        {
+            "ledger": one.ledger.code,
+            "name": one.ledger.name,
+            "had": True,
+            "entered": False,
+            **{name: getattr(one, name) for name in BOUNDS},
+            "members": "\n".join(f"{name}: {selection}" for name, selection in one.members.items()),
+        }
+        for one in given
+        if one.ledger.code in ledgers
+    ]
+    had = {form["ledger"] for form in forms}
+    if others := [told for code, told in ledgers.items() if code not in had]:
+        empty = dict.fromkeys(("ledger", *BOUNDS, "members"), "")
+        forms.append({"had": False, "entered": False, "ledgers": others, **empty})
+    if refused and entered.get("do") == "bounds" and forms:
+        code = entered.get("ledger", "")
+        form = next((one for one in forms if one["ledger"] == code), forms[-1])
+        form |= {name: entered.get(name, "") for name in ("ledger", *BOUNDS, "members")} | {"entered": True}
+    return forms
+
+
 def _history(keeper: Keeper, thing: str) -> list[Recorded]:
     """What was done to somebody, as far as who keeps them may read the record."""
     if keeper.person is None:
@@ -147,15 +175,16 @@ def _person(
 ) -> HttpResponse:  # fmt: skip
     mine = set(who.groups.values_list("name", flat=True))
     known = {code for code, *_ in _ledgers(keeper)}
+    own = list(Access.objects.filter(person=who).select_related("ledger").order_by("ledger__code"))
     context: dict[str, Any] = {
         "who": who,
         "acts": reverse("act-on-person", args=[who.username]),
         "rights": rights_of_person(who),
         "seen": _seen(who, keeper),
-        "own": [one for one in Access.objects.filter(person=who).select_related("ledger") if one.ledger.code in known],
+        "own": [one for one in own if one.ledger.code in known],
+        "forms": _bound_forms(keeper, own, request.POST, refused=problem is not None),
         "groups": [(name, name in mine) for name in Group.objects.order_by("name").values_list("name", flat=True)],
         "roles": ROLE_NAMES,
-        "ledgers": _ledgers(keeper),
         "sessions": keeping.sessions_of(who) if _administers(keeper) else [],
         "heirs": [one for one in Person.objects.filter(is_active=True).order_by("username") if one.pk != who.pk],
         "history": _history(keeper, f"person {who.username}"),
@@ -163,7 +192,6 @@ def _person(
         "has_steps": steps.has_steps(who),
         "is_me": keeper.person is not None and who.pk == keeper.person.pk,
         "problem": problem,
-        "entered": request.POST,
         "link": link,
         "done": done,
     }
@@ -264,12 +292,11 @@ def _group(request: HttpRequest, keeper: Keeper, who: Group, *, problem: RulkaEr
         "acts": reverse("act-on-group", args=[who.name]),
         "rights": [(name, words, name in given) for name, words in RIGHTS.items()],
         "reaches": [(one, bounds_in_words(one)) for one in reaches],
+        "forms": _bound_forms(keeper, reaches, request.POST, refused=problem is not None),
         "inside": list(who.user_set.order_by("username")),
         "outside": list(Person.objects.filter(is_active=True).exclude(groups=who).order_by("username")),
-        "ledgers": _ledgers(keeper),
         "history": _history(keeper, f"group {who.name}"),
         "problem": problem,
-        "entered": request.POST,
     }
     return render(request, "people/group.html", context, status=422 if problem else 200)
 
