@@ -124,7 +124,7 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     page.goto("/sign-in/")
     page.get_by_role("button", name="Accountant").press("Enter")
     page.get_by_role("link", name="Income statement", exact=True).press("Enter")
-    expect(page.locator("#figures")).to_be_visible()
+    expect(page.locator("a.figure[tabindex='0']")).to_have_count(1)
 
     # edit the line under the focus, and come back to its figure
     cell(page, "fuel", "actual").focus()
