@@ -367,7 +367,8 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
                     yield route, reverse(route, kwargs=given) + "?" + urlencode({**where, **query})
 
 
-LEFT = ("sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work")
+LEFT = ("sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work",
+        "health-worker")  # fmt: skip
 
 
 def worksheet_queries() -> Iterator[dict[str, str]]:
