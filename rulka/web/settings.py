@@ -175,6 +175,7 @@ SECURE_HSTS_SECONDS = int(os.environ.get("RULKA_HSTS_SECONDS", "31536000")) if S
 SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_SSL_REDIRECT
 SILENCED_SYSTEM_CHECKS = ["security.W021"]  # whether browsers list a domain is decided by who owns the domain
 RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))
+LEFT_DAYS = int(os.environ.get("RULKA_LEFT_DAYS", "1095"))
 OUTPUT_DAYS = int(os.environ.get("RULKA_OUTPUT_DAYS", "30"))
 JOB_DAYS = int(os.environ.get("RULKA_JOB_DAYS", "90"))
 SAMPLE_DAYS = int(os.environ.get("RULKA_SAMPLE_DAYS", "90"))

@@ -6,6 +6,7 @@ from django.urls import include, path
 from rulka.people.pages.joining import join
 from rulka.people.pages.mine import home
 from rulka.people.pages.sign_in import SignIn, demo_sign_in, second_step
+from rulka.statements.pages.verify import verify
 from rulka.web.pages import health
 from rulka.web.pages.restored import let_go_on
 from rulka.worksheets.pages.output import live_figure
@@ -23,6 +24,7 @@ urlpatterns = [
     path("people/", include("rulka.people.urls")),
     path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),
+    path("verify/", verify, name="verify"),
     path("live/<str:key>/", live_figure, name="live-root"),
     path("live/<str:key>/<str:sheet>/<str:cell>", live_figure, name="live-figure"),
     path("worksheets/", include("rulka.worksheets.urls")),

@@ -101,3 +101,28 @@ class Output(Progress):
 
     class Meta:
         ordering: ClassVar = ["-pk"]
+
+
+class LeftFile(models.Model):
+    """A file with figures that left: what it is of, and how it stood, so that one that comes back is held against it.
+    It names ledger, thing and person without pointing at their tables."""
+
+    code = models.CharField(max_length=13, unique=True)
+    ledger = models.CharField(max_length=40)
+    kind = models.CharField(max_length=20, help_text="What it is of: statement, and whatever else leaves")
+    name = models.CharField(max_length=80)
+    form = models.CharField(max_length=5)
+    period = models.CharField(max_length=20)
+    node = models.CharField(max_length=80)
+    revision = models.IntegerField()
+    figures = models.CharField(max_length=16, help_text="A digest of its figures")
+    definitions = models.CharField(max_length=16, help_text="A digest of what they were computed from")
+    person = models.IntegerField(null=True)
+    person_name = models.CharField(max_length=80, blank=True)
+    at = models.DateTimeField(auto_now_add=True, db_index=True)
+    fence = models.CharField(max_length=64, help_text="What names the bounds that its figures lie within")
+    digest = models.CharField(max_length=64, help_text="SHA-256 of its bytes")
+    kept = models.BinaryField(help_text="Its pages and what stood in it, packed")
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]

@@ -105,7 +105,8 @@ def test_every_shipped_statement_exports_with_its_figures(name, form, ternwick, 
     ]
     if form == "xlsx":
         sheet = openpyxl.load_workbook(io.BytesIO(response.content), data_only=True).active
-        for row, line in zip(sheet.iter_rows(min_row=8), exact["lines"], strict=True):
+        lines = exact["lines"]
+        for row, line in zip(sheet.iter_rows(min_row=8, max_row=7 + len(lines)), lines, strict=True):
             for cell, value in zip(row[1:], line["values"], strict=True):
                 if value is not None:
                     assert abs(cell.value - float(value)) <= 1e-6 + abs(float(value)) * 1e-12, (

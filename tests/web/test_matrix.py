@@ -11,6 +11,7 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from rulka.core.proof.origin import CODE
 from rulka.ledger.models import Feed
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
@@ -128,7 +129,7 @@ def asked(client, address, query="ledger=s&period=2026-P01&node=A"):
 
 def plain(text, values):
     """A text without what differs from one request to the next, and without what was asked for."""
-    text = html.unescape(unquote(text))
+    text = CODE.sub("", html.unescape(unquote(text)))
     text = re.sub(r'[A-Za-z0-9]{64}|nonce="[^"]+"|[0-9]+\s(minute|hour|second)s?|revision-[0-9]+', "", text)
     for value in sorted((str(value) for value in values), key=len, reverse=True):
         text = re.sub(rf"(?<= of ){re.escape(value)}(?= )|(?<=['/=]){re.escape(value)}(?=['/&\"?])", "…", text)

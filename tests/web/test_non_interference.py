@@ -14,6 +14,7 @@ import pytest
 from django.test import Client
 from django.urls import resolve, reverse
 
+from rulka.core.proof.origin import CODE
 from rulka.ledger.models import (
     Account,
     BalanceChangeChunk,
@@ -451,8 +452,9 @@ def panels(statement: str) -> Iterator[dict[str, str]]:
 CHANGING = re.compile(
     r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
     r"[0-9]{2}:[0-9]{2} UTC|printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
+    rf"|{CODE.pattern}"
 )
-"""Tokens, and how long something took or is ago."""
+"""Tokens, codes of origin, and how long something took or is ago."""
 
 
 def plain(response) -> object:

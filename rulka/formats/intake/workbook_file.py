@@ -56,7 +56,7 @@ def read_workbook_file(path: Path) -> tuple[Workbook, list[str]]:
         with zipfile.ZipFile(file) as archive:
             check_archive(archive, name)
             left = _parts_left(archive)
-            _check_marks(archive, name)
+            check_marks(archive, name)
         formulas = openpyxl.load_workbook(file, data_only=False, keep_links=False)
         file.seek(0)
         values = openpyxl.load_workbook(file, data_only=True, keep_links=False)
@@ -69,7 +69,7 @@ def _parts_left(archive: zipfile.ZipFile) -> list[str]:
     return list(found)
 
 
-def _check_marks(archive: zipfile.ZipFile, name: str) -> None:
+def check_marks(archive: zipfile.ZipFile, name: str) -> None:
     """Refuse sheets that list more cells than a reader could hold, most of them empty ones that only bear a look."""
     count = 0
     for part in archive.namelist():

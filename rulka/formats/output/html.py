@@ -23,6 +23,7 @@ from rulka.formats.output.page import (
     page_values,
     show,
 )
+from rulka.formats.output.stamp import Stamp
 
 FONTS = Path(__file__).parent.parent.parent / "web" / "static" / "fonts"
 FACES = {"Source Sans 3": "source-sans-3.woff2", "Source Serif 4": "source-serif-4.woff2"}
@@ -72,6 +73,7 @@ td.w { text-align: left; } .red { color: #a43a2c; }
 .checks { margin-top: 4mm; font-size: 8.5pt; break-inside: avoid; }
 .checks .no { color: #a43a2c; font-weight: 600; } .checks .open { font-weight: 600; }
 a.trace { color: inherit; text-decoration: none; }
+.origin { margin: 4mm 0 0; color: #69706c; font-size: 7.5pt; overflow-wrap: anywhere; }
 .part { border: 0.8pt solid #a8741a; padding: 1mm 2mm; margin: 0 0 2mm; font-weight: 600; }
 """
 
@@ -113,6 +115,7 @@ def as_html_pages(
     logo: str = "",
     most_rows: int = 0,
     link: Link | None = None,
+    stamp: Stamp | None = None,
 ) -> str:
     """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where
     it says so. Figures lead to their trace where `link` says where that is."""
@@ -121,13 +124,24 @@ def as_html_pages(
     head = (
         f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
         f"{escape(shown[0].period)}</title><style>{style}</style>"
+        f"{_stamp_head(stamp)}"
     )
     few = sum(len(one.rows) * len(one.columns) for one in shown) <= MOST_LINKS
     bodies = [
-        _page(_linked(one, page.computed, link if few else None), page, ledger, at, logo)
+        _page(_linked(one, page.computed, link if few else None), page, ledger, at, logo, stamp)
         for one, page in zip(shown, pages, strict=True)
     ]
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
+
+
+def _stamp_head(stamp: Stamp | None) -> str:
+    """What a page, and the paper made of it, says in its properties."""
+    if stamp is None:
+        return ""
+    told = "; ".join((stamp.code, *(f"{name} {text}" for name, text in stamp.facts)))
+    return (
+        f'<meta name="rulka-origin" content="{stamp.code}"><meta name="keywords" content="{escape(told, quote=True)}">'
+    )
 
 
 def _linked(shown: ShownStatement, computed: Computed, link: Link | None) -> ShownStatement:
@@ -234,7 +248,7 @@ def _css_string(text: str) -> str:
     )
 
 
-def _page(shown: ShownStatement, of: Page, ledger: str, at: datetime, logo: str) -> str:
+def _page(shown: ShownStatement, of: Page, ledger: str, at: datetime, logo: str, stamp: Stamp | None) -> str:
     computed, checks = of.computed, of.checks
     page, values = computed.statement.page, page_values(computed, ledger, at)
     picture = f'<img class=logo src="{escape(logo)}" alt="">' if logo and page.logo else ""
@@ -255,7 +269,8 @@ def _page(shown: ShownStatement, of: Page, ledger: str, at: datetime, logo: str)
         f"class=page>{_strings(page, values)}{_line(page.header, values)}"
         f"{block if page.title_block else picture}{part}{_tables(shown)}"
         f"{f'<div class=notes>{notes}</div>' if notes else ''}"
-        f"{_checks(checks) if page.checks and not shown.cut else ''}{_line(page.footer, values)}</section>"
+        f"{_checks(checks) if page.checks and not shown.cut else ''}{_line(page.footer, values)}"
+        f"{f'<p class=origin>{escape(stamp.line)}</p>' if stamp else ''}</section>"
     )
 
 
@@ -347,6 +362,7 @@ def as_pdf_pages(
     logo: str = "",
     most_rows: int = 0,
     link: Link | None = None,
+    stamp: Stamp | None = None,
 ) -> bytes:
     """A statement for several nodes on paper, each beginning a page."""
     from weasyprint import HTML
@@ -354,7 +370,14 @@ def as_pdf_pages(
     return bytes(
         HTML(
             string=as_html_pages(
-                pages, ledger=ledger, at=at, embed_fonts=False, logo=logo, most_rows=most_rows, link=link
+                pages,
+                ledger=ledger,
+                at=at,
+                embed_fonts=False,
+                logo=logo,
+                most_rows=most_rows,
+                link=link,
+                stamp=stamp,
             )
         ).write_pdf()
     )

@@ -14,10 +14,11 @@ from rulka.core.compute.rows import Row
 from rulka.core.money import exact_text
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check
 from rulka.formats.figures import cell_words, plain_text, value_text
+from rulka.formats.output.stamp import Stamp
 
 
-def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
-    """The JSON of a run as DESIGN.md gives its shape."""
+def as_json(computed: Computed, checks: Sequence[Check], ledger: str, stamp: Stamp | None = None) -> str:
+    """The JSON of a run: what it is of, columns, lines with exact values, checks, and its origin where it leaves."""
     node = computed.node
     content = {
         "statement": computed.statement.name,
@@ -35,6 +36,8 @@ def as_json(computed: Computed, checks: Sequence[Check], ledger: str) -> str:
     }
     if computed.view.is_part:
         content["part"] = computed.view.part
+    if stamp is not None:
+        content["origin"] = stamp.as_mapping
     return json.dumps(content, ensure_ascii=False, indent=1) + "\n"
 
 
@@ -67,9 +70,12 @@ def read_checks(run: Mapping[str, Any]) -> list[Check]:
     return found
 
 
-def pages_json(pages: Sequence[str]) -> str:
+def pages_json(pages: Sequence[str], stamp: Stamp | None = None) -> str:
     """Several runs as one JSON document: `{"pages": [...]}`."""
-    return json.dumps({"pages": [json.loads(page) for page in pages]}, ensure_ascii=False, indent=1) + "\n"
+    content: dict[str, Any] = {"pages": [json.loads(page) for page in pages]}
+    if stamp is not None:
+        content["origin"] = stamp.as_mapping
+    return json.dumps(content, ensure_ascii=False, indent=1) + "\n"
 
 
 def _column(column: Column) -> dict[str, Any]:
@@ -112,8 +118,9 @@ def _line(row: Row, computed: Computed) -> dict[str, Any]:
     return _hidden(line, row.hidden)
 
 
-def as_csv(computed: Computed) -> str:
-    """Shown lines and columns with exact values; n/m where a figure has no meaning, sealed where it may not be told.
+def as_csv(computed: Computed, stamp: Stamp | None = None) -> str:
+    """Shown lines and columns with exact values; n/m where a figure has no meaning, sealed where it may not be told;
+    its origin in the last row where it leaves.
 
     Text that a spreadsheet would take for a formula is led by an apostrophe.
     """
@@ -130,6 +137,8 @@ def as_csv(computed: Computed) -> str:
         writer.writerow([plain_text(row.label), *(_csv_cell(row, computed, place) for place in shown)])
     if computed.view.is_part:
         writer.writerow([f"Part of the whole: {computed.view.part}", *("" for _ in shown)])
+    if stamp is not None:
+        writer.writerow([plain_text(stamp.line), *("" for _ in shown)])
     return file.getvalue()
 
 

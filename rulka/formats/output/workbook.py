@@ -25,10 +25,14 @@ from rulka.core.proof.checks import Check, verdict_on
 from rulka.core.proof.explaining import Notes
 from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
 from rulka.formats.output.page import Page, note_lines, page_values
+from rulka.formats.output.stamp import Stamp
 
 TITLE_ROWS = 5
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
 
+
+PROPERTY = "Rulka origin"
+"""The property of a workbook that holds its code."""
 
 MOST_LINKS = 20_000
 """Figures of a sheet that carry a link to their trace; beyond it the cover alone leads back."""
@@ -45,6 +49,7 @@ class About:
     at: datetime
     person: str = ""
     link: Link | None = None
+    stamp: Stamp | None = None
 
 
 class _Book:
@@ -93,6 +98,7 @@ class _Book:
             ("Part of the whole", first.view.part if first.view.is_part else ""),
             ("Made by", self.about.person),
             ("Made at", moment_text(self.about.at)),
+            ("Origin", self.about.stamp.code if self.about.stamp else ""),
         ]
         row = 2
         for name, text in facts:
@@ -129,6 +135,10 @@ class _Book:
         sheet.set_column(0, 0, 28)
         sheet.set_column(1, 2, 44)
         sheet.hide_gridlines(2)
+        if stamp := self.about.stamp:
+            self.book.set_custom_property(PROPERTY, stamp.code)
+            for fact, text in stamp.facts:
+                self.book.set_custom_property(f"Rulka {fact.lower()}", text[:255])
         self.book.set_properties(
             {"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)}
         )
@@ -329,6 +339,7 @@ class _Sheet:
         sheet.set_footer(_margin(page.footer, values))
         below = self.first + len(self.computed.rows) + 1
         told = [*note_lines(self.notes), *(filled(note, values) for note in page.notes)]
+        told += [self.of.about.stamp.line] if self.of.about.stamp else []
         for at, note in enumerate(told):
             sheet.write_string(below + at, 0, plain_text(note), self.format(font_color=SOFT))
 

@@ -222,7 +222,7 @@ def change_statement(
 def outcome_of(definitions: Definitions, sight: Sight) -> Outcome:
     """The statement as it is now, through somebody's eyes."""
     computed = run_statement(read_by(definitions, sight.person), sight.view, sight.period, sight.node)
-    return Outcome(computed, footing(computed))
+    return Outcome(computed, footing(computed), definitions)
 
 
 def refuse_stale(definitions: Definitions, stamp: str, person: Person, window: str) -> None:

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
+from typing import Any
 
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
+from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import RowKind
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.scopes import scope_from
@@ -16,7 +19,6 @@ from rulka.core.definitions.statements import StatementDef, statement_from
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import as_usual
 from rulka.core.proof.explaining import unexplained
-from rulka.core.proof.footing import footing
 from rulka.core.values import key_in
 from rulka.formats.definition_file import kind_of
 from rulka.formats.output.page import noted, show
@@ -186,14 +188,18 @@ def of_gone_statements(ledger: Ledger, view: View, person: Person) -> list[Editi
 
 def statement_of(edition: Edition) -> StatementDef:
     """The statement as it was defined when the edition was made."""
-    bodies = {kind_of(body): body for body in edition.bodies}
+    return statement_in(edition.bodies)
+
+
+def statement_in(kept: Iterable[Mapping[str, Any]]) -> StatementDef:
+    """The statement that kept bodies of definitions say."""
+    bodies = {kind_of(body): body for body in kept}
     scope = scope_from(bodies["scope"]) if "scope" in bodies else None
     return statement_from(bodies["statement"], spine_from(bodies["spine"]), span_from(bodies["span"]), scope)
 
 
-def recompute(edition: Edition, view: View, person: Person) -> Outcome:
+def recompute(edition: Edition, view: View, person: Person) -> Computed:
     """The edition's own definitions at its period and node, over the ledger as it is now, as somebody reads them."""
     statement = statement_of(edition)
     statement = statement if _level(edition, person) >= EDIT else statement.for_readers()
-    computed = run_statement(statement, view, view.frame.calendar.period(edition.period), edition.node)
-    return Outcome(computed, footing(computed))
+    return run_statement(statement, view, view.frame.calendar.period(edition.period), edition.node)

@@ -11,14 +11,18 @@ from django.utils import timezone
 
 from rulka.core.money import as_usual
 from rulka.formats.figures import plain_text
+from rulka.formats.intake.read_back import read_back
 from rulka.formats.output.html import as_html_pages, as_pdf_pages
 from rulka.formats.output.page import Page
+from rulka.formats.output.stamp import Stamp
 from rulka.formats.output.text import as_csv, as_json, pages_json
 from rulka.formats.output.workbook import About, as_xlsx_pages
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Picture
+from rulka.statements.output.origins import left_of, stamp_of
 from rulka.statements.running.explained import explained_of, notes_of
 from rulka.statements.running.runs import Outcome, has_own_nodes
+from rulka.work.services import leaving
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -38,34 +42,54 @@ class Maker:
 
     person: str = ""
     address: Callable[[str], str] | None = None
+    number: int | None = None
+    """The person's key, where somebody makes it."""
+
+
+def leave(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker()) -> bytes:
+    """The same as a file that leaves: it names its origin, by which it is verified when it comes back."""
+    left = left_of(outcomes, ledger, person=maker.number, person_name=maker.person)
+    stamp = stamp_of(left)
+    content = export(outcomes, ledger, form, maker, stamp=stamp)
+    data = content if isinstance(content, bytes) else content.encode()
+    leaving.keep(stamp.code, left, form, data, read_back(data, file_name(outcomes[0], form)).parts)
+    return data
 
 
 @as_usual()
 def export(
-    outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), *, most_rows: int = 0
+    outcomes: Sequence[Outcome],
+    ledger: Ledger,
+    form: str,
+    maker: Maker = Maker(),
+    *,
+    most_rows: int = 0,
+    stamp: Stamp | None = None,
 ) -> str | bytes:
     """A statement for one or several nodes, or several statements, in one of the forms of TYPES; the whole first.
 
-    `most_rows` cuts what is printed after so many rows of a page, and says so there.
+    `most_rows` cuts what is printed after so many rows of a page, and says so there; `stamp` is what it says of its
+    origin.
     """
     if form == "json":
-        pages = [as_json(outcome.computed, outcome.checks, ledger.code) for outcome in outcomes]
-        return pages[0] if len(pages) == 1 else pages_json(pages)
+        if len(outcomes) == 1:
+            return as_json(outcomes[0].computed, outcomes[0].checks, ledger.code, stamp)
+        return pages_json([as_json(one.computed, one.checks, ledger.code) for one in outcomes], stamp)
     if form == "csv":
         if len(outcomes) == 1:
-            return as_csv(outcomes[0].computed)
-        return "".join(
-            f"{plain_text(outcome.computed.node.name)}\r\n{as_csv(outcome.computed)}\r\n" for outcome in outcomes
-        )
+            return as_csv(outcomes[0].computed, stamp)
+        *others, last = outcomes
+        pages = [(one, as_csv(one.computed)) for one in others] + [(last, as_csv(last.computed, stamp))]
+        return "".join(f"{plain_text(one.computed.node.name)}\r\n{page}\r\n" for one, page in pages)
     at = timezone.localtime()
     given = [Page(one.computed, one.checks, notes_of(explained_of(ledger, one.computed))) for one in outcomes]
     link = _links(outcomes[0], ledger, maker)
     if form == "xlsx":
-        return as_xlsx_pages(given, About(ledger.name, at, maker.person, link))
+        return as_xlsx_pages(given, About(ledger.name, at, maker.person, link, stamp))
     logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
     if form == "html":
-        return as_html_pages(given, ledger=ledger.name, at=at, logo=logo, link=link)
-    return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows, link=link)
+        return as_html_pages(given, ledger=ledger.name, at=at, logo=logo, link=link, stamp=stamp)
+    return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows, link=link, stamp=stamp)
 
 
 def _links(outcome: Outcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:

@@ -10,7 +10,7 @@ from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.statements.library.opening import open_statement
-from rulka.statements.output.exports import Maker, export, file_name
+from rulka.statements.output.exports import Maker, file_name, leave
 from rulka.statements.running.runs import run_pages
 from rulka.work.models import Output
 from rulka.work.services import files, outputs
@@ -50,10 +50,10 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
         in_depth=True,
         tell=tell,
     )
-    maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None)
-    content = export(outcomes, ledger, output.form, maker)
+    maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None, person.pk)
+    content = leave(outcomes, ledger, output.form, maker)
     name = file_name(outcomes[0], output.form, several=output.pages != "node")
-    return content.encode() if isinstance(content, str) else content, name, fence.digest
+    return content, name, fence.digest
 
 
 def may_take(output: Output, person: Person) -> bool:

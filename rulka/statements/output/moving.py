@@ -81,20 +81,20 @@ def _run(computed: Computed, checks: list[Check], ledger: Ledger) -> Run:
 
 def since_edition(edition: Edition, view: View, person: Person) -> WhatMoved:
     """From an edition to the ledger as it is now."""
-    outcome = recompute(edition, view, person)
-    now = _run(outcome.computed, outcome.checks, edition.ledger)
-    return _moved(
-        edition.ledger,
-        outcome.computed,
-        moved_since(edition.run, now, outcome.computed),
-        (edition.revision, edition.ledger.revision),
-        (edition.name, f"now, revision {edition.ledger.revision}"),
-    )
+    computed = recompute(edition, view, person)
+    return since_run(edition.ledger, edition.run, edition.revision, edition.name, computed)
+
+
+def since_run(ledger: Ledger, run: Run, revision: int, name: str, computed: Computed) -> WhatMoved:
+    """From a run that was kept at a revision to the same computed now."""
+    now = _run(computed, footing(computed), ledger)
+    moved = moved_since(run, now, computed)
+    return _moved(ledger, computed, moved, (revision, ledger.revision), (name, f"now, revision {ledger.revision}"))
 
 
 def between_editions(before: Edition, after: Edition, view: View, person: Person) -> WhatMoved:
     """From one edition to another; accounts are those of the later one's definitions."""
-    computed = recompute(after, view, person).computed
+    computed = recompute(after, view, person)
     revisions = (before.revision, after.revision) if before.period == after.period else (after.revision,) * 2
     return _moved(
         after.ledger, computed, moved_since(before.run, after.run, computed), revisions, (before.name, after.name)

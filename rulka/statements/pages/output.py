@@ -26,7 +26,7 @@ from rulka.statements.library.opening import open_statement
 from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition
 from rulka.statements.output import editions, jobs, making, moving
-from rulka.statements.output.exports import TYPES, Maker, export, file_name
+from rulka.statements.output.exports import TYPES, Maker, file_name, leave
 from rulka.statements.output.printing import preview_page
 from rulka.statements.pages.edit import address, answer
 from rulka.statements.running.nodes import computed_beside, outcomes_of
@@ -49,6 +49,7 @@ def _maker(request: HttpRequest, seat: Seat) -> Maker:
     return Maker(
         seat.person.title or seat.person.username,
         lambda name: request.build_absolute_uri(reverse("statement", args=[name])),
+        seat.person.pk,
     )
 
 
@@ -73,7 +74,7 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
             seat, definitions["statement"].name, form, outcomes[0].computed.node.code, address_of, pages="node"
         )
         return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
-    response = HttpResponse(export(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
+    response = HttpResponse(leave(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
     response["Content-Disposition"] = (
         content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
     )
@@ -88,7 +89,7 @@ def workbook(request: HttpRequest) -> HttpResponse:
     if not names:
         raise RulkaError("No statement is chosen.", hint="Tick some in the list first.", subject="workbook")
     outcomes = [outcome for name in names for outcome in outcomes_of(replace(seat, beside=""), _opened(seat, name))]
-    response = HttpResponse(export(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
+    response = HttpResponse(leave(outcomes, seat.ledger, "xlsx", _maker(request, seat)), content_type=TYPES["xlsx"])
     response["Content-Disposition"] = (
         content_disposition_header(True, f"statements-{seat.period.code}.xlsx") or "attachment"
     )

@@ -22,10 +22,11 @@ from rulka.statements.models import Definition
 
 @dataclass(frozen=True)
 class Outcome:
-    """A computed statement with its checks."""
+    """A computed statement with its checks, and the definitions that it was computed from."""
 
     computed: Computed
     checks: list[Check]
+    definitions: Definitions
 
     @property
     def verdict(self) -> Verdict:
@@ -47,7 +48,7 @@ def run(definitions: Definitions, period: str, node: str, fence: Fence, person: 
     """Compute a statement as one person may see it."""
     view = view_of(definitions["statement"].ledger, fence)
     computed = run_statement(read_by(definitions, person), view, view.frame.calendar.period(period), node)
-    return Outcome(computed, footing(computed))
+    return Outcome(computed, footing(computed), definitions)
 
 
 def run_at(definitions: Definitions, view: View, period: str, node: str, person: Person | None) -> Computed:
@@ -96,7 +97,7 @@ def run_pages(
         if tell:
             tell(start, len(chosen))
         outcomes += [
-            Outcome(computed, footing(computed))
+            Outcome(computed, footing(computed), definitions)
             for computed in run_nodes(statement, view, at, chosen[start : start + size])
         ]
     if tell:

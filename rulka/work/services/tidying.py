@@ -14,7 +14,7 @@ from django_tasks_db.models import DBTaskResult
 from rulka.people.library import record
 from rulka.people.library.sessions import forget_ended
 from rulka.work.models import Load, Output
-from rulka.work.services import files
+from rulka.work.services import files, leaving
 
 LOAD_ENDS = (Load.State.REFUSED, Load.State.FAILED, Load.State.CANCELLED, Load.State.DROPPED)
 
@@ -68,4 +68,5 @@ KINDS: dict[str, Callable[[], int]] = {
     "sessions": forget_ended,
     "samples": _samples,
     "record": record.forget_old,
+    "left files": lambda: leaving.forget_old(_before(settings.LEFT_DAYS)),
 }

@@ -8,7 +8,7 @@ from typing import Any
 from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger
 from rulka.statements.library.opening import definitions_for
-from rulka.statements.output.exports import TYPES, export
+from rulka.statements.output.exports import TYPES, Maker, export, leave
 from rulka.statements.running.runs import PAGES, run_pages
 
 
@@ -39,4 +39,7 @@ class Command(RulkaCommand):
             pages=options["pages"],
             in_depth=True,
         )
-        self.deliver(export(outcomes, ledger, options["format"]), options)
+        if not options["out"]:  # what is read by a program at once is no file that leaves
+            return self.deliver(export(outcomes, ledger, options["format"]), options)
+        maker = Maker(options["person"], number=person.pk if person else None)
+        self.deliver(leave(outcomes, ledger, options["format"], maker), options)

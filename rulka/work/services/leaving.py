@@ -1,0 +1,107 @@
+"""Files with figures that leave: each has a code, is kept as it stood for as long as set, and is found again by its
+code."""
+
+from __future__ import annotations
+
+import json
+import secrets
+import zlib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from hashlib import sha256
+from typing import Any
+
+from rulka.core.proof.origin import ALPHABET, ReadCell, ReadPart
+from rulka.work.models import LeftFile
+
+
+@dataclass(frozen=True)
+class Left:
+    """What a file that leaves is of: `pages` say how each of its pages was computed, so that it can be computed
+    again."""
+
+    ledger: str
+    kind: str
+    name: str
+    period: str
+    node: str
+    revision: int
+    fence: str
+    pages: Sequence[Mapping[str, Any]]
+    person: int | None = None
+    person_name: str = ""
+
+    @property
+    def figures(self) -> str:
+        """A digest of its figures."""
+        return digest_of([page["run"]["lines"] for page in self.pages])
+
+    @property
+    def definitions(self) -> str:
+        """A digest of what its figures were computed from."""
+        return digest_of([page["bodies"] for page in self.pages])
+
+
+def digest_of(told: Any) -> str:
+    """Sixteen hex digits that name some data."""
+    return sha256(json.dumps(told, sort_keys=True, ensure_ascii=False).encode()).hexdigest()[:16]
+
+
+def new_code() -> str:
+    """A code that no file has yet."""
+    while True:
+        drawn = "".join(secrets.choice(ALPHABET) for _ in range(10))
+        code = f"R-{drawn[:5]}-{drawn[5:]}"
+        if not LeftFile.objects.filter(code=code).exists():
+            return code
+
+
+def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadPart]) -> LeftFile:
+    """Keep what a file is of and how it stands."""
+    packed = {
+        "pages": [dict(page) for page in left.pages],
+        "parts": [
+            [part.name, {at: [cell.text, cell.formula, cell.look] for at, cell in part.cells.items()},
+             sorted(part.hidden)]
+            for part in parts
+        ],
+    }  # fmt: skip
+    return LeftFile.objects.create(
+        code=code,
+        ledger=left.ledger,
+        kind=left.kind,
+        name=left.name,
+        form=form,
+        period=left.period,
+        node=left.node,
+        revision=left.revision,
+        figures=left.figures,
+        definitions=left.definitions,
+        person=left.person,
+        person_name=left.person_name[:80],
+        fence=left.fence,
+        digest=sha256(content).hexdigest(),
+        kept=zlib.compress(json.dumps(packed, ensure_ascii=False).encode(), 6),
+    )
+
+
+def find(codes: Sequence[str]) -> LeftFile | None:
+    """The file that one of some codes names, the first one that any does."""
+    known = {one.code: one for one in LeftFile.objects.filter(code__in=codes[:20])}
+    return next((known[code] for code in codes if code in known), None)
+
+
+def unpacked(left: LeftFile) -> tuple[list[dict[str, Any]], list[ReadPart]]:
+    """The pages of a kept file, and what stood in it."""
+    told = json.loads(zlib.decompress(bytes(left.kept)))
+    parts = [
+        ReadPart(name, {at: ReadCell(*cell) for at, cell in cells.items()}, frozenset(hidden))
+        for name, cells, hidden in told["parts"]
+    ]
+    return told["pages"], parts
+
+
+def forget_old(before: datetime) -> int:
+    """Forget the files that left before a moment; how many that were."""
+    return LeftFile.objects.filter(at__lt=before).delete()[0]
