@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
+from typing import Any
 
 ALPHABET = "23456789ABCDEFGHJKMNPQRSTVWXYZ"
 """Letters and digits that nobody takes for each other."""
@@ -102,6 +103,22 @@ def _order(at: str) -> tuple[tuple[int, str], ...]:
         return ((int(cell["row"]), ""), (len(cell["column"]), cell["column"]))
     pieces = PIECES.findall(at)
     return tuple((int(number), "") if number else (0, words) for number, words in pieces)
+
+
+def packed(parts: Iterable[ReadPart]) -> list[Any]:
+    """Parts as plain data, to be kept."""
+    return [
+        [part.name, {at: [cell.text, cell.formula, cell.look] for at, cell in part.cells.items()}, sorted(part.hidden)]
+        for part in parts
+    ]
+
+
+def unpacked(told: Iterable[Any]) -> tuple[ReadPart, ...]:
+    """Parts that were packed."""
+    return tuple(
+        ReadPart(name, {at: ReadCell(*cell) for at, cell in cells.items()}, frozenset(hidden))
+        for name, cells, hidden in told
+    )
 
 
 def codes_in(texts: Iterable[str]) -> list[str]:

@@ -1,16 +1,12 @@
 """A look into a strange file, in a process of its own with bounds on time and memory: what a mapping could be, the
 first rows, and what becomes of them.
 
-`look_into` asks; the module run as a program answers, in JSON over its standard input and output.
+`look_into` asks; the module run as a program answers.
 """
 
 from __future__ import annotations
 
 import csv
-import json
-import resource
-import subprocess
-import sys
 import tempfile
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -18,13 +14,13 @@ from pathlib import Path
 from typing import Any
 
 from rulka.core.errors import RulkaError
+from rulka.formats.intake.apart import answer, ask, words_of
 from rulka.formats.intake.guessing import KnownCodes, guess
 from rulka.formats.intake.mapping import MappingDefinition, convert, preview_rows
 from rulka.formats.intake.table_file import TableLook, is_workbook, sheets_of
 
 SECONDS = 30
 """How long a look may take: twice what the process may compute."""
-MEMORY = 1_500_000_000
 BELOW = 8
 MADE = 6
 MOST_TOLD = 8
@@ -66,22 +62,7 @@ def look_into(
         "mapping": mapping.as_data() if mapping else None,
         "look": asdict(look) if look else None,
     }
-    try:
-        done = subprocess.run(
-            [sys.executable, "-m", "rulka.formats.intake.peek"],
-            input=json.dumps(asked),
-            capture_output=True,
-            text=True,
-            timeout=SECONDS,
-            cwd=Path(__file__).parents[3],
-        )
-    except subprocess.TimeoutExpired:
-        raise _too_much(path) from None
-    if done.returncode:
-        raise _too_much(path)
-    told = json.loads(done.stdout)
-    if "refused" in told:
-        raise RulkaError(**told["refused"])
+    told = ask("rulka.formats.intake.peek", asked, seconds=SECONDS, too_much=_too_much(path))
     return Look(**{**told, "rows": [(number, cells) for number, cells in told["rows"]]})
 
 
@@ -92,10 +73,6 @@ def _too_much(path: Path) -> RulkaError:
         subject=path.name,
         code="too-large",
     )
-
-
-def _words(error: RulkaError) -> dict[str, str]:
-    return {"message": error.message, "hint": error.hint, "subject": error.subject}
 
 
 def _looked(asked: dict[str, Any]) -> Look:
@@ -126,9 +103,9 @@ def _looked(asked: dict[str, Any]) -> Look:
         sheets_of(path) if is_workbook(path) else [],
         heads,
         made,
-        [_words(error) for error in errors[:MOST_TOLD]],
+        [words_of(error) for error in errors[:MOST_TOLD]],
         len(errors),
-        _words(trouble) if trouble else None,
+        words_of(trouble) if trouble else None,
     )
 
 
@@ -149,19 +126,5 @@ def _tried(
             return [heads[at] for at in order], rows, converted.errors
 
 
-def main() -> None:
-    """Answer one question, within the bounds; ends with another code where they were reached."""
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
-    resource.setrlimit(resource.RLIMIT_CPU, (SECONDS // 2, SECONDS // 2))
-    asked = json.loads(sys.stdin.read())
-    try:
-        told: dict[str, Any] = asdict(_looked(asked))
-    except RulkaError as error:
-        told = {"refused": _words(error)}
-    except MemoryError:
-        sys.exit(3)
-    json.dump(told, sys.stdout)
-
-
 if __name__ == "__main__":
-    main()
+    answer(lambda asked: asdict(_looked(asked)), seconds=SECONDS // 2)

@@ -6,14 +6,17 @@ from __future__ import annotations
 import csv
 import io
 import json
+import tempfile
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from html.parser import HTMLParser
+from pathlib import Path
 from typing import Any
 
 from rulka.core.errors import RulkaError
-from rulka.core.proof.origin import ReadCell, ReadPart, codes_in, plain_number
+from rulka.core.proof.origin import ReadCell, ReadPart, codes_in, packed, plain_number, unpacked
+from rulka.formats.intake.apart import answer, ask
 from rulka.formats.intake.table_file import cell_text, check_archive, find_delimiter, find_encoding, foreign
 from rulka.formats.intake.workbook_file import check_marks
 
@@ -57,6 +60,27 @@ def read_back(content: bytes, name: str) -> ReadFile:
         raise RulkaError("The file holds more cells than any that leaves.", subject=name, code="too-large")
     written = (cell.text for part in parts for cell in part.cells.values())
     return ReadFile(form, tuple(codes_in([*properties, *written])), tuple(parts))
+
+
+SECONDS = 40
+"""How long reading a strange file may take."""
+
+
+def read_apart(content: bytes, name: str) -> ReadFile:
+    """The same in a process of its own, with bounds on time and memory: for files from anybody."""
+    too_much = RulkaError("Reading the file takes more time or memory than any that left.",
+                          hint="Look whether it is the right one.", subject=name, code="too-large")  # fmt: skip
+    with tempfile.NamedTemporaryFile(prefix="rulka-back-") as file:
+        file.write(content)
+        file.flush()
+        asked = {"path": file.name, "name": name}
+        told = ask("rulka.formats.intake.read_back", asked, seconds=SECONDS, too_much=too_much)
+    return ReadFile(told["form"], tuple(told["codes"]), unpacked(told["parts"]))
+
+
+def _answered(asked: dict[str, str]) -> dict[str, Any]:
+    found = read_back(Path(asked["path"]).read_bytes(), asked["name"])
+    return {"form": found.form, "codes": found.codes, "parts": packed(found.parts)}
 
 
 # workbooks ----------------------------------------------------------------------------------------------------------
@@ -288,3 +312,7 @@ def _walk(told: Any, at: str, depth: int) -> Iterator[tuple[str, ReadCell]]:
             yield from _walk(value, f"{at} {number}", depth + 1)
     elif told is not None:
         yield at, ReadCell(plain_number(str(told)))
+
+
+if __name__ == "__main__":
+    answer(_answered, seconds=SECONDS // 2)

@@ -130,10 +130,12 @@ class Verified:
         return sum(one.moved.figures for one in self.since if one.moved is not None)
 
 
-def verify(content: bytes, name: str, person: Person | None) -> Verified:
+def verify(
+    content: bytes, name: str, person: Person | None, *, read: Callable[[bytes, str], ReadFile] = read_back
+) -> Verified:
     """Hold a file against what it was when it left, and against the ledger as it is now, behind the fence of who asks;
     nobody is a command, which sees all. What names no origin, and one that somebody may not see, answer the same."""
-    found = read_back(content, name)
+    found = read(content, name)
     left = leaving.find(found.codes)
     if left is None or not _may_see(left, person):
         raise NotFound(
@@ -142,7 +144,7 @@ def verify(content: bytes, name: str, person: Person | None) -> Verified:
             "RULKA_LEFT_DAYS says.",
             subject=name,
         )  # fmt: skip
-    pages, parts = leaving.unpacked(left)
+    pages, parts = leaving.opened(left)
     if sha256(content).hexdigest() == left.digest:
         state, changes = UNTOUCHED, []
     else:
@@ -176,7 +178,7 @@ def _may_see(left: LeftFile, person: Person | None) -> bool:
         return False
     if not fence.is_open and fence.digest != left.fence:
         return False
-    pages, _ = leaving.unpacked(left)
+    pages, _ = leaving.opened(left)
     return all(_level(ledger, page, person) >= _needed(page) for page in pages)
 
 

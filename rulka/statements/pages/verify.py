@@ -9,7 +9,7 @@ from django.shortcuts import render
 from django.views.decorators.http import require_http_methods
 
 from rulka.core.errors import RulkaError
-from rulka.formats.intake.read_back import MOST_BYTES
+from rulka.formats.intake.read_back import MOST_BYTES, read_apart
 from rulka.ledger.seat import seat_of
 from rulka.statements.output.origins import verify as verified
 
@@ -27,7 +27,9 @@ def verify(request: HttpRequest) -> HttpResponse:
             if sent is None:
                 raise RulkaError("No file came.", hint="Choose one, or drop it on the field.", subject="file")
             context["name"] = (sent.name or "file")[:120]
-            found = verified(sent.read(MOST_BYTES + 1), context["name"], seat.person)
+            if (sent.size or 0) > MOST_BYTES:
+                raise RulkaError(f"The file is larger than {MOST_BYTES:,} bytes.", subject=context["name"])
+            found = verified(sent.read(MOST_BYTES + 1), context["name"], seat.person, read=read_apart)
             context |= {
                 "found": found,
                 "altered": found.altered[:MOST_SHOWN],

@@ -12,7 +12,7 @@ from datetime import datetime
 from hashlib import sha256
 from typing import Any
 
-from rulka.core.proof.origin import ALPHABET, ReadCell, ReadPart
+from rulka.core.proof.origin import ALPHABET, ReadPart, packed, unpacked
 from rulka.work.models import LeftFile
 
 
@@ -59,14 +59,7 @@ def new_code() -> str:
 
 def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadPart]) -> LeftFile:
     """Keep what a file is of and how it stands."""
-    packed = {
-        "pages": [dict(page) for page in left.pages],
-        "parts": [
-            [part.name, {at: [cell.text, cell.formula, cell.look] for at, cell in part.cells.items()},
-             sorted(part.hidden)]
-            for part in parts
-        ],
-    }  # fmt: skip
+    told = {"pages": [dict(page) for page in left.pages], "parts": packed(parts)}
     return LeftFile.objects.create(
         code=code,
         ledger=left.ledger,
@@ -82,7 +75,7 @@ def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadP
         person_name=left.person_name[:80],
         fence=left.fence,
         digest=sha256(content).hexdigest(),
-        kept=zlib.compress(json.dumps(packed, ensure_ascii=False).encode(), 6),
+        kept=zlib.compress(json.dumps(told, ensure_ascii=False).encode(), 6),
     )
 
 
@@ -92,14 +85,10 @@ def find(codes: Sequence[str]) -> LeftFile | None:
     return next((known[code] for code in codes if code in known), None)
 
 
-def unpacked(left: LeftFile) -> tuple[list[dict[str, Any]], list[ReadPart]]:
+def opened(left: LeftFile) -> tuple[list[dict[str, Any]], tuple[ReadPart, ...]]:
     """The pages of a kept file, and what stood in it."""
     told = json.loads(zlib.decompress(bytes(left.kept)))
-    parts = [
-        ReadPart(name, {at: ReadCell(*cell) for at, cell in cells.items()}, frozenset(hidden))
-        for name, cells, hidden in told["parts"]
-    ]
-    return told["pages"], parts
+    return told["pages"], unpacked(told["parts"])
 
 
 def forget_old(before: datetime) -> int:
