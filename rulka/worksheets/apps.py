@@ -13,9 +13,11 @@ class WorksheetsConfig(AppConfig):
         from rulka.ledger.taking import takes_rows
         from rulka.people.library.preferences import opens_first
         from rulka.statements.library.leads import leads_to
+        from rulka.statements.output.origins import leaves
         from rulka.work.services import backups
         from rulka.worksheets.library.depth import depth_at
         from rulka.worksheets.library.links import after_restore
+        from rulka.worksheets.output.leaving import KIND
         from rulka.worksheets.pages.finding import of_worksheets
 
         opens_at_figures(
@@ -23,6 +25,7 @@ class WorksheetsConfig(AppConfig):
             "worksheet-picture", "worksheet-file", "worksheet-fetching",
         )  # fmt: skip
         limits_depth(depth_at)
+        leaves("worksheet", KIND)
         opens_first("Worksheets", "worksheets")
         finds(of_worksheets)
         backups.after_restore(after_restore)

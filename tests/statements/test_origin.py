@@ -69,7 +69,7 @@ def test_every_form_names_what_it_is_of_and_verifies(form, amy, small, command):
     left = found.left
     assert (found.state, list(found.altered)) == ("untouched", [])
     assert (left.name, left.node, left.period, left.form, left.person_name) == ("result", "A", "2026-P01", form, "Amy")
-    assert [(one.statement, one.moved.figures) for one in found.since] == [("result", 0)]
+    assert [(one.name, one.moved.figures) for one in found.since] == [("result", 0)]
     read = read_back(content, "x")
     assert read.codes == (left.code,) and read.form == form
     foot = " ".join(cell.text for part in read.parts for cell in part.cells.values()).replace(";", ",")
@@ -285,8 +285,7 @@ def test_behind_a_fence_only_what_was_computed_within_it(amy):
         told.append(str(refused.value))
     assert told[0] == told[1], "what may not be seen answers as what isn't there"
     _, lee_person = client_of("lee", entities="A", depth="accounts")
-    with pytest.raises(NotFound):
-        verify(own, "x", lee_person)
+    assert verify(own, "x", lee_person).state == "untouched", "the same bounds, and no journal lines in it"
     # a file with two origins: the one of its properties counts, the other is told
     found = verify(content.replace(b"Origin", LeftFile.objects.first().code.encode() + b" Origin"), "x", person)
     assert len(found.other_codes) == 1
@@ -315,7 +314,7 @@ def test_a_file_of_several_nodes_and_statements(amy, settings):
     assert found.state == "untouched" and [one.node for one in found.since] == ["10", "11", "10.rest"]
     book = client.get(reverse("workbook") + WHERE + "&name=result&name=by-department&of=10").content
     found = verify(book, "x", person)
-    assert {one.statement for one in found.since} == {"result", "by-department"}
+    assert {one.name for one in found.since} == {"result", "by-department"}
     assert found.left.name == "2 statements"
 
 
@@ -382,3 +381,67 @@ def test_what_followed_from_others_comes_after_them():
     assert [(one.at, one.follows) for one in altered(kept, found)] == [("B2", False), ("B10", False), ("B1", True)]
     unsaved = [ReadPart("S", {"B2": ReadCell("1"), "B1": ReadCell("", "=B2"), "B10": ReadCell("2")})]
     assert altered(kept, unsaved) == []
+
+
+def test_depth_counts_where_a_file_shows_journal_lines(amy):
+    client, person = amy
+    spine = Definition.objects.get(kind="spine", name="result")
+    spine.body["lines"][0]["lines"][0]["expand"] = "entries"
+    spine.save()
+    content = taken(client, "csv")
+    mia, mia_person = client_of("mia", "controller", depth="accounts")
+    assert b"E3" in content and verify(content, "x", person).state == "untouched"
+    with pytest.raises(NotFound):
+        verify(content, "x", mia_person)
+    own = taken(mia, "csv")
+    assert b"E3" not in own and verify(own, "x", mia_person).state == "untouched"
+    # a shelf bounds depth too
+    board = Shelf.objects.create(ledger=Ledger.objects.get(code="s"), name="Shallow")
+    Definition.objects.filter(kind="statement", name="result").update(shelf=board)
+    set_right(board, "person:amy", "edit", person=None, depth="accounts")
+    with pytest.raises(NotFound):
+        verify(content, "x", person)
+    own = taken(client, "csv")
+    assert b"E3" not in own and verify(own, "x", person).state == "untouched"
+
+
+# worksheets ---------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("form", FORMS)
+def test_files_of_worksheets_verify_too(form, amy, small, command):
+    client, person = amy
+    response = client.get(reverse("worksheet-file", args=["sums", form]) + WHERE)
+    assert response.status_code == 200
+    content = response.content
+    found = verify(content, "x", person)
+    assert (found.state, found.left.kind, found.left.name, found.moved) == ("untouched", "worksheet", "sums", 0)
+    late(command, small)
+    moved = verify(content, "x", person)
+    assert moved.state == "untouched" and moved.moved > 0
+    page = client.post(reverse("verify") + WHERE, {"file": SimpleUploadedFile("x", content)}).content.decode()
+    assert "byte for byte" in page and "moved in the ledger since" in page
+    kim, kim_person = client_of("kim", entities="A")
+    with pytest.raises(NotFound):
+        verify(content, "x", kim_person)
+    own = kim.get(reverse("worksheet-file", args=["sums", form]) + WHERE).content
+    assert verify(own, "x", kim_person).state == "untouched"
+    if form == "xlsx":
+        book = openpyxl.load_workbook(io.BytesIO(content))
+        book.worksheets[0]["A1"].value = "When"
+        file = io.BytesIO()
+        book.save(file)
+        (one,) = verify(file.getvalue(), "x", person).altered
+        assert (one.part, one.at, one.was, one.now) == ("Sheet", "A1", "Period", "When")
+
+
+def test_long_workbooks_are_read_when_one_comes_back(amy, monkeypatch):
+    client, person = amy
+    monkeypatch.setattr("rulka.statements.output.origins.LONG", 100)
+    content = taken(client, "xlsx")
+    assert verify(content, "x", person).state == "untouched"
+    book = openpyxl.load_workbook(io.BytesIO(content))
+    sheet, at = BY_HAND["a figure"](book)
+    file = io.BytesIO()
+    book.save(file)
+    assert [(one.part, one.at) for one in verify(file.getvalue(), "x", person).altered] == [(sheet, at)]

@@ -124,7 +124,7 @@ def as_html_pages(
     head = (
         f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
         f"{escape(shown[0].period)}</title><style>{style}</style>"
-        f"{_stamp_head(stamp)}"
+        f"{stamp_head(stamp)}"
     )
     few = sum(len(one.rows) * len(one.columns) for one in shown) <= MOST_LINKS
     bodies = [
@@ -134,7 +134,7 @@ def as_html_pages(
     return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
 
 
-def _stamp_head(stamp: Stamp | None) -> str:
+def stamp_head(stamp: Stamp | None) -> str:
     """What a page, and the paper made of it, says in its properties."""
     if stamp is None:
         return ""

@@ -52,6 +52,13 @@ class About:
     stamp: Stamp | None = None
 
 
+def set_origin(book: Workbook, stamp: Stamp) -> None:
+    """Say in a workbook's properties what it is of."""
+    book.set_custom_property(PROPERTY, stamp.code)
+    for fact, text in stamp.facts:
+        book.set_custom_property(f"Rulka {fact.lower()}", text[:255])
+
+
 class _Book:
     """The workbook with its formats, which sheets share."""
 
@@ -136,9 +143,7 @@ class _Book:
         sheet.set_column(1, 2, 44)
         sheet.hide_gridlines(2)
         if stamp := self.about.stamp:
-            self.book.set_custom_property(PROPERTY, stamp.code)
-            for fact, text in stamp.facts:
-                self.book.set_custom_property(f"Rulka {fact.lower()}", text[:255])
+            set_origin(self.book, stamp)
         self.book.set_properties(
             {"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)}
         )

@@ -11,7 +11,6 @@ from django.utils import timezone
 
 from rulka.core.money import as_usual
 from rulka.formats.figures import plain_text
-from rulka.formats.intake.read_back import read_back
 from rulka.formats.output.html import as_html_pages, as_pdf_pages
 from rulka.formats.output.page import Page
 from rulka.formats.output.stamp import Stamp
@@ -19,10 +18,9 @@ from rulka.formats.output.text import as_csv, as_json, pages_json
 from rulka.formats.output.workbook import About, as_xlsx_pages
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Picture
-from rulka.statements.output.origins import left_of, stamp_of
+from rulka.statements.output.origins import leave_as, left_of
 from rulka.statements.running.explained import explained_of, notes_of
 from rulka.statements.running.runs import Outcome, has_own_nodes
-from rulka.work.services import leaving
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -49,11 +47,7 @@ class Maker:
 def leave(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker()) -> bytes:
     """The same as a file that leaves: it names its origin, by which it is verified when it comes back."""
     left = left_of(outcomes, ledger, person=maker.number, person_name=maker.person)
-    stamp = stamp_of(left)
-    content = export(outcomes, ledger, form, maker, stamp=stamp)
-    data = content if isinstance(content, bytes) else content.encode()
-    leaving.keep(stamp.code, left, form, data, read_back(data, file_name(outcomes[0], form)).parts)
-    return data
+    return leave_as(left, form, lambda stamp: export(outcomes, ledger, form, maker, stamp=stamp))
 
 
 @as_usual()

@@ -20,14 +20,17 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
-from rulka.statements.library.shelves import EDIT, RUN, level_of, level_on
+from rulka.statements.library.shelves import EDIT, RUN, Rights, level_on
 from rulka.statements.models import Definition
-from rulka.statements.output.editions import statement_in
+from rulka.statements.output.editions import OF_LINES, statement_in
 from rulka.statements.output.moving import WhatMoved, since_run
 from rulka.statements.running.runs import Outcome
 from rulka.work.models import LeftFile
 from rulka.work.services import leaving
 from rulka.work.services.leaving import Left
+
+Page = Mapping[str, Any]
+"""How a page of a file was computed, and its figures as `run`."""
 
 WAYS: Mapping[str, Callable[[StatementDef], StatementDef]] = {
     "as it is": lambda statement: statement,
@@ -36,6 +39,9 @@ WAYS: Mapping[str, Callable[[StatementDef], StatementDef]] = {
     "for readers, in depth": lambda statement: statement.for_readers().in_depth(),
 }
 """How a statement may have been read when it was computed."""
+
+LONG = 400_000
+"""Bytes of a workbook beyond which it is read only when one comes back."""
 
 # leaving ------------------------------------------------------------------------------------------------------------
 
@@ -51,7 +57,7 @@ def left_of(outcomes: Sequence[Outcome], ledger: Ledger, *, person: int | None =
         first.period.code,
         first.node.code if len(outcomes) == 1 else f"{first.node.code} and others",
         first.view.revision,
-        first.view.fence.digest,
+        first.view.fence.all_the_way_down.digest,
         [_page(one, ledger) for one in outcomes],
         person,
         person_name,
@@ -74,10 +80,19 @@ def _page(outcome: Outcome, ledger: Ledger) -> dict[str, Any]:
     }
 
 
-def stamp_of(left: Left) -> Stamp:
-    """What a file says of its origin, with a new code."""
+def leave_as(left: Left, form: str, write: Callable[[Stamp], str | bytes]) -> bytes:
+    """A file that leaves: written with its origin, read back and kept as it stands."""
+    stamp = _stamp_of(left)
+    content = write(stamp)
+    data = content if isinstance(content, bytes) else content.encode()
+    is_long = form == "xlsx" and len(data) > LONG
+    leaving.keep(stamp.code, left, form, data, None if is_long else read_back(data, stamp.code).parts)
+    return data
+
+
+def _stamp_of(left: Left) -> Stamp:
     facts = (
-        ("Statement", left.name),
+        (left.kind.capitalize(), left.name),
         ("Node", left.node),
         ("Period", left.period),
         ("Revision", str(left.revision)),
@@ -100,12 +115,40 @@ CHANGED = "changed"
 
 @dataclass(frozen=True)
 class Since:
-    """A page of a file, and what moved of it in the ledger since; `why` says why that can't be told."""
+    """A page of a file, and what moved of it in the ledger since: as lines of a statement, or as cells; `why` says why
+    that can't be told."""
 
-    statement: str
+    name: str
     node: str
-    moved: WhatMoved | None
+    moved: WhatMoved | None = None
+    cells: Sequence[Altered] | None = None
     why: str = ""
+
+    @property
+    def figures(self) -> int | None:
+        """How many of its figures moved; None where that can't be told."""
+        if self.moved is not None:
+            return self.moved.figures
+        return None if self.cells is None else len(self.cells)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """What can leave: on which shelf a page stands, which right it needs, whether it shows what was read from journal
+    lines, and what moved of it since."""
+
+    shelf: Callable[[Ledger, Page], int | None]
+    needs: Callable[[Page], int]
+    shows_lines: Callable[[Page], bool]
+    since: Callable[[LeftFile, Page, Ledger, Fence, Person | None], Since]
+
+
+_KINDS: dict[str, Kind] = {}
+
+
+def leaves(name: str, kind: Kind) -> None:
+    """Register something else whose files name their origin."""
+    _KINDS[name] = kind
 
 
 @dataclass(frozen=True)
@@ -127,7 +170,7 @@ class Verified:
     @property
     def moved(self) -> int:
         """How many of its figures moved in the ledger since."""
-        return sum(one.moved.figures for one in self.since if one.moved is not None)
+        return sum(one.figures or 0 for one in self.since)
 
 
 def verify(
@@ -144,14 +187,18 @@ def verify(
             "RULKA_LEFT_DAYS says.",
             subject=name,
         )  # fmt: skip
-    pages, parts = leaving.opened(left)
     if sha256(content).hexdigest() == left.digest:
         state, changes = UNTOUCHED, []
     else:
-        changes = _changes(left, found, altered(parts, found.parts))
+        kept = leaving.parts_of(left, lambda held, code: read(held, code).parts)
+        changes = _changes(left, found, altered(kept, found.parts))
         state = CHANGED if changes else SAME
     ledger = find_ledger(left.ledger)
-    since = [_since(left, page, ledger, _fence(ledger, person), person) for page in pages]
+    kind = _KINDS[left.kind]
+    since = [
+        kind.since(left, page, ledger, _fence(ledger, person, kind.shelf(ledger, page)), person)
+        for page in leaving.pages_of(left)
+    ]
     others = [code for code in found.codes if code != left.code]
     return Verified(left, state, changes, since, others)
 
@@ -162,45 +209,63 @@ def _changes(left: LeftFile, found: ReadFile, changes: list[Altered]) -> list[Al
     return changes
 
 
-def _fence(ledger: Ledger, person: Person | None) -> Fence:
-    return NO_FENCE if person is None else fence_of(person.username, ledger.code)
+def _fence(ledger: Ledger, person: Person | None, shelf: int | None) -> Fence:
+    """Behind which fence somebody reads what stands on a shelf, no deeper than that lets them get."""
+    if person is None:
+        return NO_FENCE
+    return fence_of(person.username, ledger.code).down_to(Rights(person, [shelf] if shelf else []).depth_on(shelf))
 
 
 def _may_see(left: LeftFile, person: Person | None) -> bool:
     """Whether somebody may read what a file held: they see all of its ledger, or just what its figures were computed
-    within; and may run, where it shows what its author closed edit, each of its statements."""
+    within, and may have each of its pages."""
     if person is None:
         return True
+    kind = _KINDS[left.kind]
     try:
         ledger = find_ledger(left.ledger)
-        fence = _fence(ledger, person)
+        own = fence_of(person.username, ledger.code).all_the_way_down
     except RulkaError:
         return False
-    if not fence.is_open and fence.digest != left.fence:
-        return False
-    pages, _ = leaving.opened(left)
-    return all(_level(ledger, page, person) >= _needed(page) for page in pages)
+    return (own.is_open or own.digest == left.fence) and all(
+        _may_see_page(kind, ledger, page, person) for page in leaving.pages_of(left)
+    )
 
 
-def _level(ledger: Ledger, page: Mapping[str, Any], person: Person) -> int:
-    definition = Definition.objects.filter(ledger=ledger, kind="statement", name=page["statement"]).first()
-    return level_of(person, definition) if definition else level_on(person, page["shelf"])
+def _may_see_page(kind: Kind, ledger: Ledger, page: Page, person: Person) -> bool:
+    shelf = kind.shelf(ledger, page)
+    deep = _fence(ledger, person, shelf).shows_lines or not kind.shows_lines(page)
+    return deep and level_on(person, shelf) >= kind.needs(page)
 
 
-def _needed(page: Mapping[str, Any]) -> int:
+def _shelf(ledger: Ledger, page: Page) -> int | None:
+    """Where a page's statement stands, or stood when the file left if it is gone."""
+    found = Definition.objects.filter(ledger=ledger, kind="statement", name=page["statement"]).first()
+    shelf: int | None = found.shelf_id if found else page["shelf"]
+    return shelf
+
+
+def _shows_lines(page: Page) -> bool:
+    return any(line["kind"] in OF_LINES for line in page["run"]["lines"])
+
+
+def _needed(page: Page) -> int:
     statement = statement_in(page["bodies"])
     closes = statement.for_readers() != statement
     return EDIT if closes and "for readers" not in page["way"] else RUN
 
 
-def _since(left: LeftFile, page: Mapping[str, Any], ledger: Ledger, fence: Fence, person: Person | None) -> Since:
+def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
     named = page["statement"], page["node"]
     if not page["way"]:
-        return Since(*named, None, "It was shown with other columns than its own.")
+        return Since(*named, why="It was shown with other columns than its own.")
     try:
         view = view_of(ledger, fence)
         statement = WAYS[page["way"]](statement_in(page["bodies"]))
         computed = run_statement(statement, view, view.frame.calendar.period(page["period"]), page["node"])
         return Since(*named, since_run(ledger, page["run"], left.revision, left.code, computed))
     except RulkaError as error:
-        return Since(*named, None, str(error))
+        return Since(*named, why=str(error))
+
+
+leaves("statement", Kind(_shelf, _needed, _shows_lines, _since))

@@ -6,7 +6,8 @@ from __future__ import annotations
 import json
 import secrets
 import zlib
-from collections.abc import Mapping, Sequence
+from base64 import b64decode, b64encode
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import sha256
@@ -57,9 +58,13 @@ def new_code() -> str:
             return code
 
 
-def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadPart]) -> LeftFile:
-    """Keep what a file is of and how it stands."""
-    told = {"pages": [dict(page) for page in left.pages], "parts": packed(parts)}
+def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadPart] | None) -> LeftFile:
+    """Keep what a file is of and how it stands: what was read back of it, or without that its bytes."""
+    told: dict[str, Any] = {"pages": [dict(page) for page in left.pages]}
+    if parts is None:
+        told["content"] = b64encode(content).decode()
+    else:
+        told["parts"] = packed(parts)
     return LeftFile.objects.create(
         code=code,
         ledger=left.ledger,
@@ -85,10 +90,21 @@ def find(codes: Sequence[str]) -> LeftFile | None:
     return next((known[code] for code in codes if code in known), None)
 
 
-def opened(left: LeftFile) -> tuple[list[dict[str, Any]], tuple[ReadPart, ...]]:
-    """The pages of a kept file, and what stood in it."""
-    told = json.loads(zlib.decompress(bytes(left.kept)))
-    return told["pages"], unpacked(told["parts"])
+def pages_of(left: LeftFile) -> list[dict[str, Any]]:
+    """The pages of a kept file."""
+    pages: list[dict[str, Any]] = _told(left)["pages"]
+    return pages
+
+
+def parts_of(left: LeftFile, read: Callable[[bytes, str], Sequence[ReadPart]]) -> Sequence[ReadPart]:
+    """What stood in a kept file; read now where its bytes were kept."""
+    told = _told(left)
+    return unpacked(told["parts"]) if "parts" in told else read(b64decode(told["content"]), left.code)
+
+
+def _told(left: LeftFile) -> dict[str, Any]:
+    told: dict[str, Any] = json.loads(zlib.decompress(bytes(left.kept)))
+    return told
 
 
 def forget_old(before: datetime) -> int:

@@ -11,7 +11,8 @@ from rulka.core.sheet.addresses import Box, letters, read_box
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.workbook import Look, Sheet
 from rulka.formats.figures import moment_text
-from rulka.formats.output.html import FONTS, PAPER_WIDTHS, faces
+from rulka.formats.output.html import FONTS, PAPER_WIDTHS, faces, stamp_head
+from rulka.formats.output.stamp import Stamp
 from rulka.worksheets.output.runs import keys_of
 from rulka.worksheets.running.live import Live
 
@@ -34,13 +35,14 @@ table.lines td { border: 0.4pt solid #e0d9c8; }
 .neg { color: #a43a2c; } .err { color: #a43a2c; font-weight: 600; }
 thead { display: table-header-group; } tr { break-inside: avoid; }
 ol.notes { margin: 4mm 0 0; padding-left: 5mm; font-size: 8pt; color: #505856; }
+.origin { margin: 4mm 0 0; color: #69706c; font-size: 7.5pt; overflow-wrap: anywhere; }
 sup { color: #505856; font-size: 6.5pt; }
 """
 MARGIN = 12
 POINT = 0.75
 
 
-def as_html(live: Live, at: datetime, *, embed_fonts: bool = True) -> str:
+def as_html(live: Live, at: datetime, *, embed_fonts: bool = True, stamp: Stamp | None = None) -> str:
     """All sheets, each on a page of its own, as they show: hidden rows and columns left out."""
     sheets = [_Page(live, sheet, number) for number, sheet in enumerate(live.workbook.sheets, 1)]
     title = live.worksheet.title
@@ -48,15 +50,16 @@ def as_html(live: Live, at: datetime, *, embed_fonts: bool = True) -> str:
     papers = "".join(page.paper(title) for page in sheets)
     style = faces(embed_fonts) + STYLE + papers
     bodies = "".join(page.html(title, f"{about} · {moment_text(at)}") for page in sheets)
-    head = f'<meta charset="utf-8"><title>{escape(title)}</title><style>{style}</style>'
-    return f'<!doctype html><html lang="en"><head>{head}</head><body>{bodies}</body></html>'
+    head = f'<meta charset="utf-8"><title>{escape(title)}</title><style>{style}</style>{stamp_head(stamp)}'
+    foot = f"<p class=origin>{escape(stamp.line)}</p>" if stamp else ""
+    return f'<!doctype html><html lang="en"><head>{head}</head><body>{bodies}{foot}</body></html>'
 
 
-def as_pdf(live: Live, at: datetime) -> bytes:
+def as_pdf(live: Live, at: datetime, stamp: Stamp | None = None) -> bytes:
     """The same on paper, by each sheet's print set-up."""
     from weasyprint import HTML
 
-    return bytes(HTML(string=as_html(live, at, embed_fonts=False), base_url=str(FONTS)).write_pdf())
+    return bytes(HTML(string=as_html(live, at, embed_fonts=False, stamp=stamp), base_url=str(FONTS)).write_pdf())
 
 
 class _Page:

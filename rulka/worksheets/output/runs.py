@@ -6,12 +6,14 @@ import csv
 import io
 import json
 from decimal import Decimal
+from typing import Any
 
 from rulka.core.sheet.addresses import Key, cell_text
 from rulka.core.sheet.calculating import Calculation
 from rulka.core.sheet.showing import Shower, plain_value
 from rulka.core.sheet.workbook import Sheet
 from rulka.formats.figures import plain_text
+from rulka.formats.output.stamp import Stamp
 from rulka.worksheets.models import Worksheet
 from rulka.worksheets.running.live import Live
 
@@ -23,7 +25,7 @@ def keys_of(calculation: Calculation, sheet: Sheet) -> list[Key]:
     return sorted(key for key, value in calculation.values.items() if key[0] == sheet.number and value is not None)
 
 
-def as_json(worksheet: Worksheet, live: Live) -> str:
+def as_json(worksheet: Worksheet, live: Live, stamp: Stamp | None = None) -> str:
     """`{"worksheet", "ledger", "revision", "sheets": [{"name", "cells": [{"at", "input", "value", "text"}]}]}`."""
     shower = live.shower()
     sheets = []
@@ -34,12 +36,14 @@ def as_json(worksheet: Worksheet, live: Live) -> str:
             at = cell_text(key[1], key[2])
             cells.append({"at": at, "input": _input(shower, key), "value": value, "text": shower.shown(key).text})
         sheets.append({"name": sheet.name, "cells": cells})
-    body = {
+    body: dict[str, Any] = {
         "worksheet": worksheet.name,
         "ledger": live.reader.ledger.code,
         "revision": live.reader.view.revision,
         "sheets": sheets,
     }
+    if stamp is not None:
+        body["origin"] = stamp.as_mapping
     return json.dumps(body, ensure_ascii=False, indent=1) + "\n"
 
 
@@ -48,8 +52,9 @@ def _input(shower: Shower, key: Key) -> str:
     return sheet.cells.get((key[1], key[2]), "")
 
 
-def as_csv(live: Live) -> str:
-    """The first sheet as text, row by row from A1, numbers exact; what begins like a formula is shown, never run."""
+def as_csv(live: Live, stamp: Stamp | None = None) -> str:
+    """The first sheet as text, row by row from A1, numbers exact; what begins like a formula is shown, never run. Its
+    origin stands in the last row where it leaves."""
     sheet = live.workbook.sheets[0]
     keys = keys_of(live.calculation, sheet)
     target, shower = io.StringIO(), live.shower()
@@ -57,6 +62,8 @@ def as_csv(live: Live) -> str:
     bottom, right = max((key[1] for key in keys), default=-1), max((key[2] for key in keys), default=-1)
     for row in range(bottom + 1):
         writer.writerow([_csv_cell(shower, (sheet.number, row, column)) for column in range(right + 1)])
+    if stamp is not None:
+        writer.writerow([plain_text(stamp.line), *("" for _ in range(right))])
     return target.getvalue()
 
 

@@ -17,6 +17,8 @@ from rulka.core.sheet.leaving import asks_ledger, for_elsewhere
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.values import Scalar, SheetError
 from rulka.core.sheet.workbook import Look, Sheet
+from rulka.formats.output.stamp import Stamp
+from rulka.formats.output.workbook import set_origin
 from rulka.worksheets.output.runs import keys_of
 from rulka.worksheets.running.live import Live
 
@@ -43,14 +45,14 @@ class Links:
     address: str
 
 
-def as_xlsx(live: Live, mode: str = "values", links: Links | None = None) -> bytes:
+def as_xlsx(live: Live, mode: str = "values", links: Links | None = None, stamp: Stamp | None = None) -> bytes:
     """All sheets with their looks, widths, what is hidden, frozen panes, spans, comments, pictures and print set-up."""
-    return _Book(live, mode, links).written()
+    return _Book(live, mode, links, stamp).written()
 
 
 class _Book:
-    def __init__(self, live: Live, mode: str, links: Links | None) -> None:
-        self.live, self.mode, self.links = live, mode, links
+    def __init__(self, live: Live, mode: str, links: Links | None, stamp: Stamp | None) -> None:
+        self.live, self.mode, self.links, self.stamp = live, mode, links, stamp
         self.shower: Shower = live.shower()
         self.target = io.BytesIO()
         options = {"strings_to_formulas": False, "strings_to_urls": False, "strings_to_numbers": False}
@@ -63,6 +65,8 @@ class _Book:
         )
 
     def written(self) -> bytes:
+        if self.stamp is not None:
+            set_origin(self.book, self.stamp)
         for sheet in self.live.workbook.sheets:
             self._sheet(sheet)
         if self.mode != "values":
@@ -147,8 +151,11 @@ class _Book:
             page.fit_to_pages(1, 0)
         page.hide_gridlines(0 if setup.get("lines") else 1)
         for name, write in (("head", page.set_header), ("foot", page.set_footer)):
-            if setup.get(name):
-                write("&L" + setup[name].replace("&", "&&"))
+            said = f"&L{setup[name].replace('&', '&&')}" if setup.get(name) else ""
+            if name == "foot" and self.stamp is not None:
+                said += f"&ROrigin {self.stamp.code}"
+            if said:
+                write(said)
         if box := read_box(setup.get("cells", "")):
             page.print_area(box.top, box.left, box.bottom, box.right)
 

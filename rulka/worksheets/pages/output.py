@@ -15,12 +15,12 @@ from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.values import SheetError
 from rulka.core.values import key_in, whole
 from rulka.worksheets.library.links import Refused, TooOften, make_link, revoke_link
-from rulka.worksheets.output.paper import as_html, as_pdf
-from rulka.worksheets.output.runs import as_csv, as_json
+from rulka.worksheets.output.files import as_file
+from rulka.worksheets.output.leaving import leave
 from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
 from rulka.worksheets.pages.readers import Asked, asked_for
 from rulka.worksheets.running.answering import figure_for
-from rulka.worksheets.running.live import Live, chosen_of, opened
+from rulka.worksheets.running.live import chosen_of, opened
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -31,17 +31,7 @@ TYPES = {
 }
 
 
-def _content(live: Live, asked: Asked, form: str, mode: str) -> bytes | str:
-    if form == "xlsx":
-        return as_xlsx(live, mode)
-    if form == "pdf":
-        return as_pdf(live, timezone.localtime())
-    if form == "html":
-        return as_html(live, timezone.localtime())
-    return as_csv(live) if form == "csv" else as_json(asked.worksheet, live)
-
-
-def _file(asked: Asked, form: str, content: bytes | str) -> HttpResponse:
+def _file(asked: Asked, form: str, content: bytes) -> HttpResponse:
     response = HttpResponse(content, content_type=TYPES[form])
     name = f"{asked.worksheet.name} {asked.reader.period.code}.{form}"
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
@@ -58,7 +48,7 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     if mode not in MODES or mode == "links":
         raise NotFound(f"There is no workbook of '{mode[:20]}'.", hint=one_of(mode, MODES), subject="export")
     with opened(asked.worksheet, asked.reader) as live:
-        content = _content(live, asked, form, mode)
+        content = leave(live, form, lambda stamp: as_file(live, form, timezone.localtime(), mode, stamp))
     return _file(asked, form, content)
 
 
@@ -78,7 +68,7 @@ def linked(request: HttpRequest, name: str) -> HttpResponse:
             follows=request.POST.get("follows") == "yes",
         )
         address = request.build_absolute_uri(reverse("live-root", args=[key]))
-        content = as_xlsx(live, "links", Links(address))
+        content = leave(live, "xlsx", lambda stamp: as_xlsx(live, "links", Links(address), stamp))
     return _file(asked, "xlsx", content)
 
 

@@ -36,7 +36,7 @@ def as_json(found: Verified) -> str:
     body = {
         "code": left.code,
         "ledger": left.ledger,
-        "statement": left.name,
+        left.kind: left.name,
         "node": left.node,
         "period": left.period,
         "revision": left.revision,
@@ -44,10 +44,7 @@ def as_json(found: Verified) -> str:
         "definitions": left.definitions,
         "state": found.state,
         "changed": [asdict(one) for one in found.altered],
-        "since": [
-            {"statement": one.statement, "node": one.node, "moved": one.moved and one.moved.figures, "why": one.why}
-            for one in found.since
-        ],
+        "since": [{"name": one.name, "node": one.node, "moved": one.figures, "why": one.why} for one in found.since],
     }
     return json.dumps(body, ensure_ascii=False, indent=1) + "\n"
 
@@ -65,6 +62,6 @@ def as_text(found: Verified, name: str) -> str:
         follows = ", follows from others" if one.follows else ""
         lines.append(f"  {place}: {one.what} {one.was!r} -> {one.now!r}{follows}")
     for since in found.since:
-        count = "" if since.moved is None else f"{since.moved.figures} figures moved since"
-        lines.append(f"  {since.statement}, {since.node}: {count or since.why}")
+        count = "" if since.figures is None else f"{since.figures} figures moved since"
+        lines.append(f"  {since.name}, {since.node}: {count or since.why}")
     return "\n".join(lines) + "\n"

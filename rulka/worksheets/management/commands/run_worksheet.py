@@ -14,9 +14,9 @@ from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.ledger.seat import latest_period
 from rulka.worksheets.library.opening import open_worksheet
-from rulka.worksheets.output.paper import as_html, as_pdf
-from rulka.worksheets.output.runs import FORMATS, as_csv, as_json
-from rulka.worksheets.output.workbook import as_xlsx
+from rulka.worksheets.output.files import as_file
+from rulka.worksheets.output.leaving import leave
+from rulka.worksheets.output.runs import FORMATS
 from rulka.worksheets.running.live import Reader, opened
 from rulka.worksheets.running.options import listed_for
 
@@ -58,15 +58,9 @@ class Command(RulkaCommand):
                 chosen[name] = checked_value(parameters[name], value, view, period, listed)
         with opened(worksheet, reader, chosen) as live:
             check_pairs(live.parameters, live.values, view, period)
-            content: str | bytes
-            if options["format"] == "json":
-                content = as_json(worksheet, live)
-            elif options["format"] == "csv":
-                content = as_csv(live)
-            elif options["format"] == "html":
-                content = as_html(live, timezone.localtime())
-            elif options["format"] == "pdf":
-                content = as_pdf(live, timezone.localtime())
+            form, mode, at = options["format"], "formulas" if options["formulas"] else "values", timezone.localtime()
+            if options["out"]:
+                content: str | bytes = leave(live, form, lambda stamp: as_file(live, form, at, mode, stamp))
             else:
-                content = as_xlsx(live, "formulas" if options["formulas"] else "values")
+                content = as_file(live, form, at, mode)
         self.deliver(content, options)

@@ -1,0 +1,96 @@
+"""Files of worksheets: they name their origin as those of statements do, and are held against the worksheet as it is
+now."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+from rulka.core.books.fence import Fence
+from rulka.core.errors import RulkaError
+from rulka.core.proof.origin import ReadCell, ReadPart, altered
+from rulka.formats.output.stamp import Stamp
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import view_of
+from rulka.people.models import Person
+from rulka.statements.library.shelves import RUN
+from rulka.statements.output.origins import Kind, Page, Since, leave_as
+from rulka.work.models import LeftFile
+from rulka.work.services.leaving import Left, digest_of
+from rulka.worksheets.models import Worksheet
+from rulka.worksheets.output.runs import as_json
+from rulka.worksheets.running.live import Live, Reader, opened
+
+
+def leave(live: Live, form: str, write: Callable[[Stamp], str | bytes]) -> bytes:
+    """A file of a worksheet as somebody sees it, with its origin."""
+    worksheet, reader = live.worksheet, live.reader
+    person = reader.person
+    told = json.loads(as_json(worksheet, live))["sheets"]
+    page = {
+        "worksheet": worksheet.name,
+        "shelf": worksheet.shelf_id,
+        "period": reader.period.code,
+        "node": reader.node,
+        "values": dict(live.values),
+        "lines": reader.view.fence.shows_lines,
+        "bodies": digest_of(_inputs(told)),
+        "run": {"lines": [[sheet["name"], _values(sheet)] for sheet in told]},
+    }
+    left = Left(
+        reader.ledger.code,
+        "worksheet",
+        worksheet.name,
+        reader.period.code,
+        reader.node,
+        reader.view.revision,
+        reader.view.fence.all_the_way_down.digest,
+        [page],
+        person.pk if person else None,
+        person.called if person else "",
+    )
+    return leave_as(left, form, write)
+
+
+def _inputs(sheets: list[dict[str, Any]]) -> list[Any]:
+    """What was typed into a worksheet, but for what spilled into it."""
+    return [
+        [sheet["name"], {cell["at"]: cell["input"] for cell in sheet["cells"] if cell["input"]}] for sheet in sheets
+    ]
+
+
+def _values(sheet: dict[str, Any]) -> dict[str, str]:
+    return {cell["at"]: str(cell["value"]) for cell in sheet["cells"] if cell["value"] not in (None, "")}
+
+
+def _parts(lines: list[Any]) -> list[ReadPart]:
+    return [ReadPart(name, {at: ReadCell(value) for at, value in cells.items()}) for name, cells in lines]
+
+
+def _shelf(ledger: Ledger, page: Page) -> int | None:
+    found = Worksheet.objects.filter(ledger=ledger, name=page["worksheet"]).first()
+    shelf: int | None = found.shelf_id if found else page["shelf"]
+    return shelf
+
+
+def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
+    """What of its cells is another value now, as long as what is typed into it is the same."""
+    named = page["worksheet"], page["node"]
+    worksheet = Worksheet.objects.filter(ledger=ledger, name=page["worksheet"]).first()
+    if worksheet is None:
+        return Since(*named, why="The worksheet was deleted.")
+    try:
+        view = view_of(ledger, fence)
+        reader = Reader(ledger, view, view.frame.calendar.period(page["period"]), page["node"], person)
+        with opened(worksheet, reader, page["values"]) as live:
+            told = json.loads(as_json(worksheet, live))["sheets"]
+    except RulkaError as error:
+        return Since(*named, why=str(error))
+    if digest_of(_inputs(told)) != page["bodies"]:
+        return Since(*named, why="What is typed into it was changed since.")
+    now = [[sheet["name"], _values(sheet)] for sheet in told]
+    return Since(*named, cells=altered(_parts(page["run"]["lines"]), _parts(now)))
+
+
+KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)
