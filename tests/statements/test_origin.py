@@ -334,6 +334,7 @@ def test_page_and_command(amy, command, tmp_path):
     changed = dropped(rows.replace("50.00", "51.00"))
     told = changed.content.decode()
     assert "was changed by hand: " in told and ">50<" in told and ">51<" in told
+    assert "<td>4100 Other sales</td>" in told
     for content, words in ((b"a,b\n1,2\n", "names no origin"), (b"PK\x03\x04nothing", "be read"),
                            (b"%PDF-1.7 nothing", "be read"), (b'{"a": ', "Not readable as JSON"),
                            (b"\x00\x01\x02", "none of the forms"), (b"[" * 5_000, "JSON")):  # fmt: skip

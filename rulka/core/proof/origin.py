@@ -13,6 +13,7 @@ ALPHABET = "23456789ABCDEFGHJKMNPQRSTVWXYZ"
 
 CODE = re.compile(rf"\bR-[{ALPHABET}]{{5}}-[{ALPHABET}]{{5}}\b")
 MOST_NUMBER = 40
+ROW = re.compile(r"(?<=^row )[0-9]+|(?<=[A-Z])[0-9]+$")
 CELL = re.compile(r"(?P<column>[A-Z]+)(?P<row>[0-9]{1,9})")
 PIECES = re.compile(r"([0-9]{1,9})|([^0-9]+)")
 NUMBER = re.compile(r"[+-]?[0-9]+(\.[0-9]+)?([eE][+-]?[0-9]{1,3})?")
@@ -47,6 +48,8 @@ class Altered:
     was: str
     now: str
     follows: bool = False
+    label: str = ""
+    """What stands first in its row."""
 
 
 def plain_number(text: str) -> str:
@@ -75,7 +78,7 @@ def altered(kept: Sequence[ReadPart], found: Sequence[ReadPart]) -> list[Altered
         told += _cells(part, other)
         for what in sorted(part.hidden ^ other.hidden, key=_order):
             shown = ("hidden", "shows") if what in part.hidden else ("shown", "is hidden")
-            told.append(Altered(part.name, what, "hidden", *shown))
+            told.append(Altered(part.name, what, "hidden", *shown, label=_label(part, what)))
     told += [Altered(name, "", "part", "", "was added") for name in theirs]
     return sorted(told, key=lambda one: one.follows)
 
@@ -90,11 +93,21 @@ def _cells(part: ReadPart, other: ReadPart) -> Iterable[Altered]:
                 continue
             numbers = NUMBER.fullmatch(was.text) or NUMBER.fullmatch(now.text)
             follows = bool(was.formula) and was.formula == now.formula
-            yield Altered(part.name, at, "figure" if numbers else "text", was.text, now.text, follows)
+            what, label = "figure" if numbers else "text", _label(part, at)
+            yield Altered(part.name, at, what, was.text, now.text, follows, label)
         elif was.formula and now.formula and was.formula != now.formula:
-            yield Altered(part.name, at, "formula", was.formula, now.formula)
+            yield Altered(part.name, at, "formula", was.formula, now.formula, label=_label(part, at))
         elif was.text and was.look != now.look:
-            yield Altered(part.name, at, "look", was.look, now.look)
+            yield Altered(part.name, at, "look", was.look, now.look, label=_label(part, at))
+
+
+def _label(part: ReadPart, at: str) -> str:
+    """What stands first in the row of a place, unless it is that itself."""
+    row = ROW.search(at)
+    for first in (f"A{row[0]}", f"row {row[0]} cell 1") if row else ():
+        if first in part.cells and first != at:
+            return part.cells[first].text
+    return ""
 
 
 def _order(at: str) -> tuple[tuple[int, str], ...]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from fractions import Fraction
 
 from django import template
@@ -33,6 +34,15 @@ def exact(value: Fraction | None, unit: str = "") -> str:
         if unit == "percent"
         else grouped(round_half_away(value, 2), 2)
     )
+
+
+PLAIN = re.compile(r"-?[0-9]+(\.[0-9]+)?")
+
+
+@register.filter
+def readable(text: str) -> str:
+    """A plain decimal grouped as figures are; other text as it is."""
+    return spaced(text) if PLAIN.fullmatch(text) else text
 
 
 @register.filter

@@ -183,8 +183,8 @@ def verify(
     if left is None or not _may_see(left, person):
         raise NotFound(
             "This file names no origin that you may see." if found.codes else "This file names no origin.",
-            hint="Files that left Rulka have a code such as R-7K3Q4-9XMTP in their foot; they are known for as long as "
-            "RULKA_LEFT_DAYS says.",
+            hint="Files that left Rulka have a code such as R-7K3Q4-9XMTP in their foot; it is known for as long as "
+            "whoever runs Rulka has set.",
             subject=name,
         )  # fmt: skip
     if sha256(content).hexdigest() == left.digest:

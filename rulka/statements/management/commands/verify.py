@@ -58,7 +58,7 @@ def as_text(found: Verified, name: str) -> str:
         ),
     ]
     for one in found.altered:
-        place = " ".join(filter(None, (one.part, one.at)))
+        place = " ".join(filter(None, (one.part, one.at, one.label and f"({one.label})")))
         follows = ", follows from others" if one.follows else ""
         lines.append(f"  {place}: {one.what} {one.was!r} -> {one.now!r}{follows}")
     for since in found.since:
