@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "rulka.ledger",
     "rulka.statements",
     "rulka.worksheets",
+    "rulka.dispatch",
     "rulka.web",
 ]
 
@@ -174,8 +175,16 @@ SECURE_REDIRECT_EXEMPT = [r"^health/"]
 SECURE_HSTS_SECONDS = int(os.environ.get("RULKA_HSTS_SECONDS", "31536000")) if SECURE_SSL_REDIRECT else 0
 SECURE_HSTS_INCLUDE_SUBDOMAINS = SECURE_SSL_REDIRECT
 SILENCED_SYSTEM_CHECKS = ["security.W021"]  # whether browsers list a domain is decided by who owns the domain
+MAIL_HOST = os.environ.get("RULKA_MAIL_HOST", "")
+MAIL_PORT = int(os.environ.get("RULKA_MAIL_PORT", "25"))
+MAIL_TLS = os.environ.get("RULKA_MAIL_TLS") == "1"
+MAIL_USER = os.environ.get("RULKA_MAIL_USER", "")
+MAIL_SECRET = os.environ.get("RULKA_MAIL_SECRET", "")
+MAIL_FROM = os.environ.get("RULKA_MAIL_FROM", "")
+SEND_FOLDERS = dict(one.split("=", 1) for one in os.environ.get("RULKA_SEND_FOLDERS", "").split(",") if "=" in one)
 RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))
 LEFT_DAYS = int(os.environ.get("RULKA_LEFT_DAYS", "1095"))
+SENT_DAYS = int(os.environ.get("RULKA_SENT_DAYS", "1095"))
 OUTPUT_DAYS = int(os.environ.get("RULKA_OUTPUT_DAYS", "30"))
 JOB_DAYS = int(os.environ.get("RULKA_JOB_DAYS", "90"))
 SAMPLE_DAYS = int(os.environ.get("RULKA_SAMPLE_DAYS", "90"))

@@ -7,8 +7,10 @@ from typing import Any
 
 WORK = "work"
 WORK_APPS = {"work", "django_tasks_database", "sessions"}
-WORK_MODELS = {("people", name) for name in ("signinfailures", "visit", "recorded", "usedcode")}
-"""Models of other apps that stand there too: what is written while somebody signs in, and the record."""
+WORK_MODELS = {("people", name) for name in ("signinfailures", "visit", "recorded", "usedcode")} | {
+    ("dispatch", name) for name in ("sending", "delivery")
+}
+"""Models of other apps that stand there too: what is written while somebody signs in, the record, and what was sent."""
 
 
 def is_work(app_label: str, model_name: str | None) -> bool:

@@ -11,6 +11,8 @@ from django.contrib.auth.password_validation import validate_password
 from django.db import models, transaction
 
 from rulka.core.books.fence import Fence
+from rulka.core.errors import RulkaError
+from rulka.core.sending.letters import addresses_in
 from rulka.people.library.rights import access_of
 from rulka.people.models import Access, Person
 
@@ -89,6 +91,15 @@ def make_demo_people(ledger_code: str) -> list[Person]:
         )
         people.append(person)
     return people
+
+
+def set_mail(person: Person, address: str) -> None:
+    """Set the address by which mail reaches somebody; raises RulkaError on what is none."""
+    found = addresses_in(address, where="mail")
+    if len(found) != 1:
+        raise RulkaError("Write one address.", hint="Such as name@example.org.", subject="mail")
+    person.email = found[0]
+    person.save(update_fields=["email"])
 
 
 @transaction.atomic

@@ -29,6 +29,7 @@ KINDS = {
     "loaded": "a load was accepted or dropped",
     "took": "figures left as a file",
     "kept": "an edition was kept",
+    "sent": "figures were sent to others",
     "explained": "a variance was explained, accepted or sent back",
     "judged": "a finding was dismissed, a rule tuned",
 }

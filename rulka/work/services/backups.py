@@ -32,7 +32,7 @@ from rulka.core.errors import RulkaError
 FORMAT = 1
 MANIFEST = "rulka-backup.json"
 DATABASES = ("default", "work")
-FOLDERS = ("outputs", "loads", "samples", "feeds")
+FOLDERS = ("outputs", "loads", "samples", "feeds", "sent")
 """Folders below VAR that belong to what the databases hold; secrets and locks don't."""
 
 HELD = "held-since-restore"

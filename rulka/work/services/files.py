@@ -11,11 +11,11 @@ from django.conf import settings
 FOLDER = "outputs"
 
 
-def keep(name: str, content: bytes) -> str:
+def keep(name: str, content: bytes, *, folder: str = FOLDER) -> str:
     """Write a file under a name that nothing else has, and return where it stands."""
-    folder = Path(settings.VAR) / FOLDER
-    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
-    path, begun = folder / name, folder / f"{name}.part"
+    place = Path(settings.VAR) / folder
+    place.mkdir(mode=0o700, parents=True, exist_ok=True)
+    path, begun = place / name, place / f"{name}.part"
     descriptor = os.open(begun, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(descriptor, "wb") as file:
         file.write(content)
@@ -23,7 +23,7 @@ def keep(name: str, content: bytes) -> str:
     return str(path)
 
 
-def find(where: str) -> Path | None:
+def find(where: str, *, folder: str = FOLDER) -> Path | None:
     """A kept file; None where it is gone, or was never one of the store's."""
-    path = Path(settings.VAR) / FOLDER / Path(where).name  # a restored copy may stand elsewhere
+    path = Path(settings.VAR) / folder / Path(where).name  # a restored copy may stand elsewhere
     return path if Path(where).name and path.is_file() else None

@@ -24,6 +24,11 @@ def tidy() -> dict[str, int]:
     return {what: take() for what, take in KINDS.items()}
 
 
+def tidies(what: str, take: Callable[[], int]) -> None:
+    """Register something else that goes when it is old; it says how much of it that was."""
+    KINDS[what] = take
+
+
 def _before(days: int) -> datetime:
     return timezone.now() - timedelta(days=max(1, int(days)))
 

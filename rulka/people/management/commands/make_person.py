@@ -11,7 +11,7 @@ from django.core.management.base import BaseCommand, CommandError
 
 from rulka.core.errors import RulkaError
 from rulka.people.library import record, steps
-from rulka.people.library.persons import make_person
+from rulka.people.library.persons import make_person, set_mail
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
 
@@ -37,6 +37,7 @@ class Command(BaseCommand):
         parser.add_argument(
             "--group", action="append", default=[], help="a group they belong to, made when it is new; may be repeated"
         )
+        parser.add_argument("--mail", default="", help="the address by which mail reaches them")
         parser.add_argument("--one-step", action="store_true", help="switch their second step of signing in off")
         parser.add_argument("--password", action="store_true", help="read a new password from standard input")
 
@@ -51,6 +52,8 @@ class Command(BaseCommand):
                 password=password,
                 groups=options["group"],
             )
+            if options["mail"]:
+                set_mail(person, options["mail"])
             if options["ledger"]:
                 grant(
                     person,
