@@ -8,9 +8,12 @@ class DispatchConfig(AppConfig):
     label = "dispatch"
 
     def ready(self) -> None:
+        from rulka.dispatch.library.storing import passed_on
         from rulka.dispatch.running.delivering import forget_old, recover
+        from rulka.people.library.keeping import inherits
         from rulka.work.services.recovery import takes_up
         from rulka.work.services.tidying import tidies
 
+        inherits(passed_on)
         takes_up(recover)
         tidies("sent", forget_old)

@@ -19,6 +19,8 @@ from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.dispatch.running import delivering
 from rulka.dispatch.running.delivering import deliver_all, prepare, recover, send_again
 from rulka.ledger.models import Ledger
+from rulka.people.library import keeping
+from rulka.people.library.keeping import BY_COMMAND
 from rulka.people.library.persons import make_person, set_mail
 from rulka.people.library.rights import grant
 from rulka.people.models import Person, Recorded
@@ -224,6 +226,15 @@ def test_only_its_owner_and_administrators_send(ledger, server, command):
     with pytest.raises(RulkaError, match="does not exist"):
         prepare(Dispatch.objects.get(), PERIOD, "x", person=bob)
     assert not server.arrived
+
+
+def test_what_somebody_who_leaves_sent_their_heir_sends(ledger, server, command):
+    bob = make_person("bob", title="Bob", role="accountant")
+    grant(bob, "s", "", "", {}, opens_seals=True)
+    keeping.deactivate(BY_COMMAND, Person.objects.get(username="amy"), bob)
+    assert find_dispatch(ledger, "month-pack", person=bob).owner == bob
+    with pytest.raises(CommandError, match="does not exist"):
+        command("send", "month-pack", ledger="s", period=PERIOD, person="amy", rehearse=True)
 
 
 def test_a_restored_copy_sends_nothing(ledger, server, settings, tmp_path):

@@ -46,6 +46,12 @@ def save_dispatch(ledger: Ledger, body: Mapping[str, Any], where: str, *, person
     return kept
 
 
+def passed_on(leaves: Person, heir: Person) -> str:
+    """The dispatches of somebody who leaves go to somebody else."""
+    count = Dispatch.objects.filter(owner=leaves).update(owner=heir)
+    return f"{count} dispatches" if count else ""
+
+
 def required(dispatch: Dispatch, person: Person | None) -> None:
     """Refuse whoever doesn't own a dispatch: what goes to others is its owner's to decide, and an administrator's."""
     if person is None or person.administers or (dispatch.owner_id == person.pk and person.may_edit):
