@@ -7,6 +7,7 @@ from typing import Any
 
 import dj_database_url
 from csp.constants import NONCE, SELF, UNSAFE_INLINE
+from django.core.exceptions import ImproperlyConfigured
 
 BASE_DIR = Path(__file__).resolve().parent.parent.parent
 VAR = Path(os.environ.get("RULKA_VAR", BASE_DIR / "var"))
@@ -33,6 +34,18 @@ def _secret_key() -> str:
 
 
 SECRET_KEY = _secret_key()
+
+
+def folders_from(text: str) -> dict[str, str]:
+    """Folders by name from `name=/path,name=/path`; refused where one has no name or no path."""
+    folders = {}
+    for one in filter(None, (part.strip() for part in text.split(","))):
+        name, mark, path = (part.strip() for part in one.partition("="))
+        if not (name and mark and path):
+            raise ImproperlyConfigured(f"RULKA_SEND_FOLDERS: '{one}' names no folder. Write name=/path.")
+        folders[name] = path
+    return folders
+
 
 INSTALLED_APPS = [
     "django.contrib.auth",
@@ -181,7 +194,7 @@ MAIL_TLS = os.environ.get("RULKA_MAIL_TLS") == "1"
 MAIL_USER = os.environ.get("RULKA_MAIL_USER", "")
 MAIL_SECRET = os.environ.get("RULKA_MAIL_SECRET", "")
 MAIL_FROM = os.environ.get("RULKA_MAIL_FROM", "")
-SEND_FOLDERS = dict(one.split("=", 1) for one in os.environ.get("RULKA_SEND_FOLDERS", "").split(",") if "=" in one)
+SEND_FOLDERS = folders_from(os.environ.get("RULKA_SEND_FOLDERS", ""))
 RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))
 LEFT_DAYS = int(os.environ.get("RULKA_LEFT_DAYS", "1095"))
 SENT_DAYS = int(os.environ.get("RULKA_SENT_DAYS", "1095"))

@@ -11,6 +11,7 @@ from pathlib import Path
 import openpyxl
 import pypdfium2
 import pytest
+from django.core.exceptions import ImproperlyConfigured
 from django.core.management.base import CommandError
 
 from rulka.core.errors import RulkaError
@@ -24,8 +25,10 @@ from rulka.people.library.keeping import BY_COMMAND
 from rulka.people.library.persons import make_person, set_mail
 from rulka.people.library.rights import grant
 from rulka.people.models import Person, Recorded
-from rulka.statements.models import Definition
+from rulka.statements.library.shelves import set_right
+from rulka.statements.models import Definition, Shelf
 from rulka.statements.output.origins import verify
+from rulka.web.settings import folders_from
 from rulka.work.services import backups
 from standins.mail_server import MailServer
 from tests.web.world import make_world
@@ -349,3 +352,37 @@ def test_what_was_sent_long_ago_is_forgotten_with_its_files(ledger, server):
     assert delivering.forget_old() == 5
     assert not any(path.exists() for path in places[old]) and all(path.exists() for path in places[new])
     assert list(Sending.objects.all()) == [new]
+
+
+def test_nobodys_file_takes_the_place_of_anothers(ledger, server, command, tmp_path):
+    text = PACK.replace("path: 'board/{period.code}'", "path: 'board/{period.code}', exists: overwrite")
+    (tmp_path / "pack.yaml").write_text(text)
+    command("load_dispatch", tmp_path / "pack.yaml", ledger="s", person="amy")
+    found = {(one.person_name, one.way): one for one in send(command, code=4)}
+    assert found["amy", "board"].state == "delivered" and found["lea", "board"].state == "not sent"
+    assert "take the place of what goes to amy" in found["lea", "board"].answer
+    (tmp_path / "pack.yaml").write_text(text.replace("board/{period.code}", "board/{name}"))
+    command("load_dispatch", tmp_path / "pack.yaml", ledger="s", person="amy")
+    assert {one["state"] for one in send(command)} == {"delivered"}
+
+
+def test_a_shelf_bounds_what_is_sent(ledger, server):
+    spine = Definition.objects.get(kind="spine", name="result")
+    spine.body["lines"][0]["lines"][0]["expand"] = "entries"
+    spine.save()
+    board = Shelf.objects.get(name="Board")
+    Definition.objects.filter(kind="statement", name="result").update(shelf=board)
+    for name, depth in (("amy", "entries"), ("lea", "accounts"), ("kim", "entries")):
+        set_right(board, f"person:{name}", "run", person=None, depth=depth)
+    deliver_all(prepared())
+    sent = {one.to[0].partition("@")[0]: next(
+        part.get_content() for part in one.message.iter_attachments() if part.get_filename().startswith("The result")
+        and part.get_filename().endswith("csv")) for one in server.arrived}  # fmt: skip
+    assert "E3" in sent["amy"] and "E3" not in sent["lea"]
+
+
+@pytest.mark.parametrize("text", ["board", "=/x", "board=", "a=/b,c"])
+def test_folders_are_set_by_name_and_path(text):
+    assert folders_from(" board = /srv/board , x=/y,") == {"board": "/srv/board", "x": "/y"}
+    with pytest.raises(ImproperlyConfigured, match="names no folder"):
+        folders_from(text)

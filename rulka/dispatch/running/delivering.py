@@ -45,6 +45,10 @@ def prepare(dispatch: Dispatch, period: str, occasion: str, *, person: Person | 
     if held_since():
         raise RulkaError("This is a restored copy: it sends nothing.", hint="Let it go on first.", subject="dispatch")
     ledger = dispatch.ledger
+    refusal = RulkaError(f"'{dispatch.title}' went on this occasion already: {occasion}.",
+                         hint="Send it to one of them again instead.", subject="dispatch")  # fmt: skip
+    if Sending.objects.filter(ledger=ledger.code, dispatch=dispatch.name, occasion=occasion).exists():
+        raise refusal
     sender = person.called if person else ""
     planned = plan(dispatch_from(dispatch.body), ledger, period, occasion, sender=sender, only=only, leaves=True)
     try:
@@ -56,8 +60,7 @@ def prepare(dispatch: Dispatch, period: str, occasion: str, *, person: Person | 
             for one in planned:
                 _write_down(sending, one)
     except IntegrityError:
-        raise RulkaError(f"'{dispatch.title}' went on this occasion already: {occasion}.",
-                         hint="Send it to one of them again instead.", subject="dispatch") from None  # fmt: skip
+        raise refusal from None
     record.note(person, "sent", ledger=ledger.code, thing=f"dispatch {dispatch.name}", detail=occasion)
     return sending
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
@@ -24,6 +24,7 @@ from rulka.people.library.persons import person_named
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.statements.library.opening import open_statement
+from rulka.statements.library.shelves import depth_on
 from rulka.statements.output.exports import Maker, export, leave
 from rulka.statements.running.runs import Outcome, run_pages
 from rulka.worksheets.library.opening import open_worksheet
@@ -69,7 +70,23 @@ def plan(
         for way in dispatch.ways_of(recipient):
             name = identity(ledger.code, dispatch.name, occasion, recipient.person, recipient.node, way.name)
             found.append(share.by(way, name))
-    return found
+    return [*_apart(dispatch, found)]
+
+
+def _apart(dispatch: Dispatch, planned: Sequence[Planned]) -> Iterator[Planned]:
+    """Nobody's file takes the place of what went to somebody else on the same occasion."""
+    replaces = {way.name for way in dispatch.ways if isinstance(way, Folder) and way.exists == "overwrite"}
+    taken: dict[tuple[str, str], str] = {}
+    for one in planned:
+        places = [(one.target, file.name) for file in one.files if one.way in replaces and not one.problem]
+        other = next((taken[place] for place in places if place in taken), "")
+        if other:
+            told = RulkaError(f"It would take the place of what goes to {other}.", subject=one.person_name,
+                              hint="Put {name} or {node} into path or file.")  # fmt: skip
+            yield replace(one, files=(), problem=str(told))
+            continue
+        taken |= dict.fromkeys(places, one.person_name)
+        yield one
 
 
 class _Share:
@@ -111,7 +128,7 @@ class _Share:
     @cached_property
     def fence(self) -> Fence:
         """Their own bounds, whatever the sender sees."""
-        return fence_of(self.person.username, self.ledger.code)
+        return fence_of(self.person, self.ledger.code)
 
     @cached_property
     def files(self) -> list[MadeFile]:
@@ -194,7 +211,7 @@ class _Share:
     def _cell(self, name: str, place: str) -> str | None:
         """A cell of a worksheet, by its address or its name, as it shows to them."""
         worksheet = open_worksheet(self.ledger, name, person=self.person)
-        view = view_of(self.ledger, self.fence)
+        view = view_of(self.ledger, self.fence.down_to(depth_on(self.person, worksheet.shelf_id)))
         period = view.frame.calendar.period(self.period)
         node = self.recipient.node or self._node(self.dispatch.things[0])
         with opened(worksheet, Reader(self.ledger, view, period, node, self.person)) as live:

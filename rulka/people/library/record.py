@@ -16,6 +16,7 @@ from django.db.models import Q, QuerySet
 from django.utils import timezone
 
 from rulka.core.errors import RulkaError
+from rulka.formats.figures import plain_text
 from rulka.people.models import Person, Recorded
 
 KINDS = {
@@ -125,7 +126,7 @@ def lines_of(found: QuerySet[Recorded], form: str) -> Iterator[str]:
     writer = csv.writer(target, lineterminator="\n")
     writer.writerow(NAMES)
     for row in rows:
-        writer.writerow([_plain(value) for value in row.values()])
+        writer.writerow([plain_text(value) for value in row.values()])
         if target.tell() > 60_000:
             yield target.getvalue()
             target.seek(0)
@@ -137,8 +138,3 @@ def _row(one: Recorded) -> dict[str, str]:
     at = one.at.isoformat(timespec="seconds")
     told = (at, one.person_name, one.looked_by, one.what, one.ledger, one.thing, one.detail, one.address)
     return dict(zip(NAMES, told, strict=True))
-
-
-def _plain(text: str) -> str:
-    """A text that no spreadsheet takes for a formula."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

@@ -143,12 +143,15 @@ def sees_in_words(person: Person, ledger_code: str) -> str:
     return " or ".join(f"{bounds_in_words(one)} ({through(one)})" for one in access.through)
 
 
-def fence_of(username: str, ledger_code: str) -> Fence:
-    """The fence of a person on a ledger, outside of a request; NotFound without access."""
-    person = Person.objects.filter(username=username).first()
+def fence_of(who: Person | str, ledger_code: str) -> Fence:
+    """The fence of a person, by their name where a command has it, on a ledger; NotFound without access. Whoever looks
+    through their eyes sees no more by it."""
+    person = who if isinstance(who, Person) else Person.objects.filter(username=who).first()
     found = access_of(person, ledger_code) if person else None
     if found is None:
-        raise NotFound(f"'{username}' has no access to ledger {ledger_code}.", subject="person")
+        raise NotFound(
+            f"'{person.username if person else who}' has no access to ledger {ledger_code}.", subject="person"
+        )
     return found.own_fence()
 
 

@@ -78,8 +78,12 @@ def depth_at(ledger: Ledger, person: Person, route: str, arguments: Mapping[str,
     if name is None or not (route.startswith("statements/<str:name>/") or arguments.get("of") == "statement"):
         return DEPTHS[-1]
     shelf = Definition.objects.filter(ledger=ledger, kind="statement", name=name).values_list("shelf", flat=True)
-    number = shelf.first()
-    return Rights(person, [number]).depth_on(number) if number else DEPTHS[-1]
+    return depth_on(person, shelf.first())
+
+
+def depth_on(person: Person, shelf: int | None) -> str:
+    """How deep somebody gets from figures of what stands on a shelf, by its number; on none as deep as they do."""
+    return Rights(person, [shelf]).depth_on(shelf) if shelf else DEPTHS[-1]
 
 
 def level_on(person: Person, shelf: int | None) -> int:

@@ -11,7 +11,7 @@ from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.statements.library.opening import open_statement
 from rulka.statements.output.exports import Maker, file_name, leave
-from rulka.statements.running.runs import run_pages
+from rulka.statements.running.runs import run_pages, view_by
 from rulka.work.models import Output
 from rulka.work.services import files, outputs
 
@@ -39,7 +39,7 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
     if person is None:
         raise NotFound("Whoever asked for this file is gone.", hint="Ask for it again.", subject="output")
     definitions = open_statement(ledger, output.statement, person=person)
-    fence = fence_of(person.username, ledger.code)
+    fence = fence_of(person, ledger.code)
     outcomes = run_pages(
         definitions,
         output.period,
@@ -53,14 +53,15 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
     maker = Maker(output.person_name, (lambda name: f"{output.address}{name}/") if output.address else None, person.pk)
     content = leave(outcomes, ledger, output.form, maker)
     name = file_name(outcomes[0], output.form, several=output.pages != "node")
-    return content, name, fence.digest
+    return content, name, outcomes[0].computed.view.fence.digest
 
 
 def may_take(output: Output, person: Person) -> bool:
     """Whether somebody still may have a file of theirs: they may run its statement, within the bounds that it was made
     within."""
     try:
-        open_statement(find_ledger(output.ledger), output.statement, person=person)
-        return fence_of(person.username, output.ledger).digest == output.fence
+        ledger = find_ledger(output.ledger)
+        definitions = open_statement(ledger, output.statement, person=person)
+        return view_by(definitions, fence_of(person, ledger.code), person).fence.digest == output.fence
     except RulkaError:
         return False

@@ -20,7 +20,7 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
-from rulka.statements.library.shelves import EDIT, RUN, Rights, level_on
+from rulka.statements.library.shelves import EDIT, RUN, depth_on, level_on
 from rulka.statements.models import Definition
 from rulka.statements.output.editions import OF_LINES, statement_in
 from rulka.statements.output.moving import WhatMoved, since_run
@@ -213,7 +213,7 @@ def _fence(ledger: Ledger, person: Person | None, shelf: int | None) -> Fence:
     """Behind which fence somebody reads what stands on a shelf, no deeper than that lets them get."""
     if person is None:
         return NO_FENCE
-    return fence_of(person.username, ledger.code).down_to(Rights(person, [shelf] if shelf else []).depth_on(shelf))
+    return fence_of(person, ledger.code).down_to(depth_on(person, shelf))
 
 
 def _may_see(left: LeftFile, person: Person | None) -> bool:
@@ -224,7 +224,7 @@ def _may_see(left: LeftFile, person: Person | None) -> bool:
     kind = _KINDS[left.kind]
     try:
         ledger = find_ledger(left.ledger)
-        own = fence_of(person.username, ledger.code).all_the_way_down
+        own = fence_of(person, ledger.code).all_the_way_down
     except RulkaError:
         return False
     return (own.is_open or own.digest == left.fence) and all(

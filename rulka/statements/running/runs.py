@@ -16,7 +16,7 @@ from rulka.core.proof.footing import footing
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions, assemble
-from rulka.statements.library.shelves import EDIT, level_of
+from rulka.statements.library.shelves import EDIT, depth_on, level_of
 from rulka.statements.models import Definition
 
 
@@ -44,9 +44,16 @@ def read_by(definitions: Definitions, person: Person | None) -> StatementDef:
     return for_readers
 
 
+def view_by(definitions: Definitions, fence: Fence, person: Person | None) -> View:
+    """What somebody sees of a statement's ledger behind a fence: no deeper than the statement's shelf lets them get."""
+    statement = definitions["statement"]
+    deep = fence if person is None else fence.down_to(depth_on(person, statement.shelf_id))
+    return view_of(statement.ledger, deep)
+
+
 def run(definitions: Definitions, period: str, node: str, fence: Fence, person: Person | None = None) -> Outcome:
     """Compute a statement as one person may see it."""
-    view = view_of(definitions["statement"].ledger, fence)
+    view = view_by(definitions, fence, person)
     computed = run_statement(read_by(definitions, person), view, view.frame.calendar.period(period), node)
     return Outcome(computed, footing(computed), definitions)
 
@@ -78,7 +85,7 @@ def run_pages(
 
     `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
     """
-    view = view_of(definitions["statement"].ledger, fence)
+    view = view_by(definitions, fence, person)
     statement = read_by(definitions, person)
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)

@@ -8,7 +8,7 @@ from typing import Any
 from rulka.core.books.fence import DEPTHS
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.shelves import Rights
+from rulka.statements.library.shelves import depth_on
 from rulka.worksheets.models import Worksheet
 
 
@@ -18,4 +18,4 @@ def depth_at(ledger: Ledger, person: Person, route: str, arguments: Mapping[str,
     if name is None or not (route.startswith("worksheets/<str:name>/") or arguments.get("of") == "worksheet"):
         return DEPTHS[-1]
     number = Worksheet.objects.filter(ledger=ledger, name=name).values_list("shelf", flat=True).first()
-    return Rights(person, [number]).depth_on(number) if number else DEPTHS[-1]
+    return depth_on(person, number)

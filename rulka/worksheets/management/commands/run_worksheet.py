@@ -13,6 +13,7 @@ from rulka.core.sheet.parameters import check_pairs, checked_value, parameter_fr
 from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.ledger.seat import latest_period
+from rulka.statements.library.shelves import depth_on
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
@@ -40,7 +41,8 @@ class Command(RulkaCommand):
         ledger = find_ledger(options["ledger"])
         person = person_asked(options["person"])
         worksheet = open_worksheet(ledger, options["name"], person=person)
-        view = view_of(ledger, fence_asked(options["person"], ledger))
+        fence = fence_asked(options["person"], ledger)
+        view = view_of(ledger, fence.down_to(depth_on(person, worksheet.shelf_id)) if person else fence)
         period = view.frame.calendar.period(options["period"]) if options["period"] else latest_period(view)
         reader = Reader(ledger, view, period, options["node"] or first_node(view).code, person)
         parameters = {raw["name"]: parameter_from(raw) for raw in worksheet.parameters}
