@@ -81,7 +81,8 @@ def aged(model, pk, days):
     model.objects.filter(pk=pk).update(ended=timezone.now() - timedelta(days=days))
 
 
-def test_what_is_old_is_taken_away_and_nothing_else(settings):
+def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
+    settings.VAR = tmp_path  # other tests leave files whose rows are taken back
     made = {}
     for days, state in ((31, "ready"), (29, "ready"), (31, "failed"), (None, "running")):
         one = Output.objects.create(ledger="s", person=1, statement="x", form="csv", period="p", node="n", state=state)
