@@ -47,6 +47,7 @@ def own_var(tmp_path_factory: pytest.TempPathFactory) -> None:
     settings.VAR = tmp_path_factory.mktemp("var")
     settings.FEED_FOLDER = str(settings.VAR / "feeds")
     settings.FEED_PRIVATE = True  # stand-ins answer on this machine
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]  # strength costs time by design
 
 
 @pytest.fixture(autouse=True)

@@ -20,6 +20,7 @@ DEBUG = os.environ.get("RULKA_DEBUG") == "1"
 DEMO = os.environ.get("RULKA_DEMO") == "1"
 ALLOWED_HOSTS = os.environ.get("RULKA_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
 CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("RULKA_ORIGINS", "").split(",") if origin]
+ADDRESS = os.environ.get("RULKA_ADDRESS") or next(iter(CSRF_TRUSTED_ORIGINS), "")
 
 
 def _secret_key() -> str:
@@ -194,6 +195,7 @@ MAIL_TLS = os.environ.get("RULKA_MAIL_TLS") == "1"
 MAIL_USER = os.environ.get("RULKA_MAIL_USER", "")
 MAIL_SECRET = os.environ.get("RULKA_MAIL_SECRET", "")
 MAIL_FROM = os.environ.get("RULKA_MAIL_FROM", "")
+SEND_PLAIN = os.environ.get("RULKA_SEND_PLAIN") == "1"
 SEND_FOLDERS = folders_from(os.environ.get("RULKA_SEND_FOLDERS", ""))
 RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))
 LEFT_DAYS = int(os.environ.get("RULKA_LEFT_DAYS", "1095"))

@@ -14,10 +14,12 @@ class WorksheetsConfig(AppConfig):
         from rulka.people.library.preferences import opens_first
         from rulka.statements.library.leads import leads_to
         from rulka.statements.output.origins import leaves
+        from rulka.statements.output.sendable import sends
         from rulka.work.services import backups
         from rulka.worksheets.library.depth import depth_at
         from rulka.worksheets.library.links import after_restore
         from rulka.worksheets.output.leaving import KIND
+        from rulka.worksheets.output.sending import Worksheets
         from rulka.worksheets.pages.finding import of_worksheets
 
         opens_at_figures(
@@ -26,6 +28,7 @@ class WorksheetsConfig(AppConfig):
         )  # fmt: skip
         limits_depth(depth_at)
         leaves("worksheet", KIND)
+        sends("worksheet", Worksheets())
         opens_first("Worksheets", "worksheets")
         finds(of_worksheets)
         backups.after_restore(after_restore)

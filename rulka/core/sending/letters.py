@@ -25,6 +25,8 @@ NAMES = (
     "revision",
     "date",
     "time",
+    "sheet",
+    "link",
 )
 """Tokens that stand for a name: the recipient's, and those of what is sent."""
 
@@ -137,12 +139,14 @@ LOCAL = re.compile(r"[A-Za-z0-9!#$%&'*+/=?^_`|~-]+(\.[A-Za-z0-9!#$%&'*+/=?^_`|~-
 DOMAIN = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?(\.[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?)+")
 
 
-def addresses_in(text: str, *, where: str) -> tuple[str, ...]:
-    """The mail addresses of a text, with commas or semicolons between, each once; raises RulkaError on what is none."""
+def addresses_in(text: str, *, where: str, book: Mapping[str, str] | None = None) -> tuple[str, ...]:
+    """The mail addresses of a text, with commas or semicolons between, each once; a name of the address book (in small
+    letters) stands for its address. Raises RulkaError on what is none."""
     if not text.strip():
         return ()
-    found = [_address(one, where) for one in re.split("[,;]", one_line(text.strip(" ,;"), where=where)) if one.strip()]
-    return tuple(dict.fromkeys(found))
+    said = [one for one in re.split("[,;]", one_line(text.strip(" ,;"), where=where)) if one.strip()]
+    known = book or {}
+    return tuple(dict.fromkeys(_address(known.get(one.strip().casefold(), one), where) for one in said))
 
 
 def _address(text: str, where: str) -> str:

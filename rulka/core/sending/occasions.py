@@ -30,6 +30,7 @@ HOW = (
     "each month on day 31 at 08:00",
     "each month on working day 3 at 08:00",
     "3 working days after close at 08:00",
+    "3 working days after close of TF at 08:00",
     "when an edition is kept",
     "when a load changes more than 10000",
 )
@@ -38,13 +39,16 @@ HOW = (
 Kind = Literal["once", "week", "month day", "working day", "after close", "edition", "load"]
 CLOCK = r" at (?P<hour>[0-9]{1,2}):(?P<minute>[0-9]{2})"
 PATTERNS: tuple[tuple[Kind, re.Pattern[str]], ...] = (
-    ("once", re.compile(r"once (?P<day>[0-9]{4}-[0-9]{2}-[0-9]{2})" + CLOCK)),
-    ("week", re.compile(r"each week on (?P<weekday>[a-z]+)" + CLOCK)),
-    ("month day", re.compile(r"each month on day (?P<number>[0-9]{1,2})" + CLOCK)),
-    ("working day", re.compile(r"each month on working day (?P<number>[0-9]{1,2})" + CLOCK)),
-    ("after close", re.compile(r"(?P<number>[0-9]{1,2}) working days? after close" + CLOCK)),
-    ("edition", re.compile(r"when an edition is kept")),
-    ("load", re.compile(r"when a load changes more than (?P<amount>[0-9]+(\.[0-9]+)?)")),
+    ("once", re.compile(r"(?i)once (?P<day>[0-9]{4}-[0-9]{2}-[0-9]{2})" + CLOCK)),
+    ("week", re.compile(r"(?i)each week on (?P<weekday>[a-z]+)" + CLOCK)),
+    ("month day", re.compile(r"(?i)each month on day (?P<number>[0-9]{1,2})" + CLOCK)),
+    ("working day", re.compile(r"(?i)each month on working day (?P<number>[0-9]{1,2})" + CLOCK)),
+    (
+        "after close",
+        re.compile(r"(?i)(?P<number>[0-9]{1,2}) working days? after close( of (?P<entity>[^ ]{1,40}))?" + CLOCK),
+    ),
+    ("edition", re.compile(r"(?i)when an edition is kept")),
+    ("load", re.compile(r"(?i)when a load changes more than (?P<amount>[0-9]+(\.[0-9]+)?)")),
 )
 
 
@@ -58,6 +62,8 @@ class Rule:
     weekday: int = 0
     number: int = 0
     amount: Decimal = Decimal(0)
+    entity: str = ""
+    """Whose close it waits for; that of all entities where it is empty."""
 
     @property
     def goes_by_clock(self) -> bool:
@@ -68,13 +74,14 @@ class Rule:
     def text(self) -> str:
         """The rule as it is written."""
         clock = f" at {self.clock:%H:%M}" if self.clock else ""
+        of = f" of {self.entity}" if self.entity else ""
         days = "day" if self.number == 1 else "days"
         return {
             "once": f"once {self.day}{clock}",
             "week": f"each week on {WEEKDAYS[self.weekday]}{clock}",
             "month day": f"each month on day {self.number}{clock}",
             "working day": f"each month on working day {self.number}{clock}",
-            "after close": f"{self.number} working {days} after close{clock}",
+            "after close": f"{self.number} working {days} after close{of}{clock}",
             "edition": "when an edition is kept",
             "load": f"when a load changes more than {self.amount:f}",
         }[self.kind]
@@ -82,7 +89,7 @@ class Rule:
 
 def rule_from(written: str) -> Rule:
     """A rule from its words; raises RulkaError with how they are written."""
-    text = " ".join(written.casefold().split())
+    text = " ".join(written.split())
     for kind, pattern in PATTERNS:
         if found := pattern.fullmatch(text):
             return _rule(kind, found.groupdict())
@@ -91,7 +98,7 @@ def rule_from(written: str) -> Rule:
 
 
 def _rule(kind: Kind, said: dict[str, str]) -> Rule:
-    rule = Rule(kind)
+    rule = Rule(kind, entity=said.get("entity") or "")
     if "hour" in said:
         hour, minute = int(said["hour"]), int(said["minute"])
         if hour > 23 or minute > 59:
@@ -104,6 +111,7 @@ def _rule(kind: Kind, said: dict[str, str]) -> Rule:
             raise RulkaError(f"There is no day {said['day']}.", hint="Write it as 2026-11-06.",
                              subject="when") from None  # fmt: skip
     if "weekday" in said:
+        said["weekday"] = said["weekday"].casefold()
         if said["weekday"] not in WEEKDAYS:
             raise RulkaError(f"'{said['weekday'][:20]}' is no day of the week.",
                              hint=one_of(said["weekday"], WEEKDAYS), subject="when")  # fmt: skip
@@ -216,12 +224,29 @@ class Due:
     goes: datetime | None = None
     late: bool = False
     waits: tuple[datetime, ...] = ()
+    several: tuple[datetime, ...] = ()
+    """Those that all go."""
+
+    @property
+    def going(self) -> tuple[datetime, ...]:
+        """All that goes."""
+        return (*self.several, *((self.goes,) if self.goes else ()))
 
 
 PROMPT = timedelta(minutes=15)
 """How long after its moment an occasion isn't late yet."""
 
 MOST_MISSED = 100
+
+
+def happened(moments: Iterable[datetime], now: datetime) -> Due:
+    """The same of what happens without a clock, such as a load: what is prompt goes however much it is, and what was
+    missed waits where there are several."""
+    passed = [moment for moment in moments if moment <= now][:MOST_MISSED]
+    late = [moment for moment in passed if now - moment > PROMPT]
+    if len(late) > 1:
+        return Due(waits=tuple(passed))
+    return Due(several=tuple(passed), late=bool(late))
 
 
 def due(moments: Iterable[datetime], now: datetime) -> Due:
@@ -247,6 +272,6 @@ def due_by_clock(rule: Rule, work: WorkDays, since: datetime, now: datetime) -> 
 # amounts ------------------------------------------------------------------------------------------------------------
 
 
-def load_is_large(rule: Rule, changed: int, digits: int) -> bool:
-    """Whether a load that changed so much, in minor units of a currency, is more than a rule says."""
-    return Decimal(abs(changed)) > rule.amount.scaleb(digits)
+def load_is_large(rule: Rule, changed: Decimal) -> bool:
+    """Whether a load that changed so much of an entity, in its currency, is more than a rule says."""
+    return abs(changed) > rule.amount

@@ -5,64 +5,153 @@ without a person."""
 from __future__ import annotations
 
 import time
-from collections.abc import Sequence
-from datetime import timedelta
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
 from hashlib import sha256
 from typing import Any
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
+from django.db.models import Q
 from django.utils import timezone
 
-from rulka.core.errors import RulkaError
-from rulka.core.sending.dispatches import Folder, Mail, dispatch_from
-from rulka.dispatch.library.storing import required
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.sending.dispatches import FileServer, Folder, Link, Mail
+from rulka.dispatch.library.servers import server_named
+from rulka.dispatch.library.storing import body_of, find_dispatch, is_theirs, read, required
 from rulka.dispatch.models import Delivery, Dispatch, Sending
-from rulka.dispatch.running import mail
+from rulka.dispatch.running import mail, servers
 from rulka.dispatch.running.folders import put
-from rulka.dispatch.running.planning import Planned, plan
+from rulka.dispatch.running.planning import Occasion, Planned, plan, revision_of, sees_as
+from rulka.ledger.feeds.fresh import bring_up_to_date
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import find_ledger
+from rulka.people.duties import RELEASE
 from rulka.people.library import record
+from rulka.people.library.persons import person_with
+from rulka.people.library.rights import access_of
 from rulka.people.models import Person
 from rulka.work.services import files
 from rulka.work.services.backups import held_since
 from rulka.work.services.loads import is_left, this_worker
 
 State = Delivery.State
+Stands = Sending.State
 STORE = "sent"
-PAUSES: Sequence[float] = (1, 4)
+PAUSES: Sequence[float] = (1, 4, 60, 300, 1_800)
 """Seconds between attempts to reach a server that isn't there."""
+
+SHORT = 10
+"""Pauses that are waited for; after a longer one the worker comes again."""
+
+MOST_TIMES = 3
+"""How often all is made anew because the ledger moved meanwhile."""
 
 
 def by_hand(dispatch: Dispatch, period: str) -> str:
     """The next occasion on which a person sends a dispatch for a period."""
-    count = Sending.objects.filter(ledger=dispatch.ledger.code, dispatch=dispatch.name, period=period).count()
+    count = Sending.objects.filter(
+        ledger=dispatch.ledger.code, dispatch=dispatch.name, occasion__startswith=f"{period}, by hand "
+    ).count()
     return f"{period}, by hand {count + 1}"
 
 
-def prepare(dispatch: Dispatch, period: str, occasion: str, *, person: Person | None, only: str = "") -> Sending:
-    """Write down an occasion with all that goes, its files kept as they will go; refused where it was before."""
+# asked for ----------------------------------------------------------------------------------------------------------
+
+
+def ask(
+    dispatch: Dispatch, period: str, occasion: str, *, person: Person | None, only: str = "",
+    body: Mapping[str, Any] | None = None, state: str = Stands.ASKED, due: datetime | None = None, late: bool = False,
+) -> Sending:  # fmt: skip
+    """Write down that a dispatch is to go on an occasion; refused where it did before. `body` is what goes where
+    that is not all of it."""
     required(dispatch, person)
     if held_since():
         raise RulkaError("This is a restored copy: it sends nothing.", hint="Let it go on first.", subject="dispatch")
-    ledger = dispatch.ledger
-    refusal = RulkaError(f"'{dispatch.title}' went on this occasion already: {occasion}.",
-                         hint="Send it to one of them again instead.", subject="dispatch")  # fmt: skip
-    if Sending.objects.filter(ledger=ledger.code, dispatch=dispatch.name, occasion=occasion).exists():
-        raise refusal
-    sender = person.called if person else ""
-    planned = plan(dispatch_from(dispatch.body), ledger, period, occasion, sender=sender, only=only, leaves=True)
+    said = dict(body or body_of(dispatch))
+    found = read(said)
+    if not found.things:
+        raise RulkaError(f"'{found.title}' sends nothing.", hint="Choose what goes.", subject="sends")
     try:
         with transaction.atomic(using="work"):
-            sending = Sending.objects.create(
-                ledger=ledger.code, dispatch=dispatch.name, occasion=occasion, period=period, revision=ledger.revision,
-                body=dispatch.body, person=person.pk if person else None, person_name=person.username if person else "",
+            return Sending.objects.create(
+                ledger=dispatch.ledger.code, dispatch=dispatch.name, occasion=occasion, period=period, body=said,
+                person=person.pk if person else None, person_name=person.username if person else "", only=only,
+                state=state, due=due, late=late,
             )  # fmt: skip
-            for one in planned:
-                _write_down(sending, one)
     except IntegrityError:
-        raise refusal from None
-    record.note(person, "sent", ledger=ledger.code, thing=f"dispatch {dispatch.name}", detail=occasion)
+        raise RulkaError(f"'{dispatch.title}' went on this occasion already: {occasion}.",
+                         hint="Send it to one of them again instead.", subject="dispatch") from None  # fmt: skip
+
+
+def rehearse(dispatch: Dispatch, period: str, *, person: Person | None, only: str = "") -> list[Planned]:
+    """What would go to whom now; nothing is sent, and no file of it counts as one that left."""
+    required(dispatch, person)
+    found = read(body_of(dispatch))
+    revision = revision_of(found, dispatch.ledger, period)
+    sender = person.called if person else ""
+    return plan(Occasion(found, dispatch.ledger, period, "rehearsal", revision, sender), only=only)
+
+
+def prepare(dispatch: Dispatch, period: str, occasion: str, *, person: Person | None, only: str = "") -> Sending:
+    """Ask, and make all that goes: refused where that can't be, with nothing written down then."""
+    sending = ask(dispatch, period, occasion, person=person, only=only)
+    Sending.objects.filter(pk=sending.pk).update(state=Stands.MADE, worker=this_worker())
+    try:
+        _make(sending)
+    except BaseException:
+        Sending.objects.filter(pk=sending.pk, state=Stands.MADE).delete()
+        raise
+    sending.refresh_from_db()
     return sending
+
+
+def make(number: int) -> None:
+    """Make what goes on an occasion that was asked for, and deliver it unless somebody has to release it first; another
+    worker that has it is left alone."""
+    if held_since() or not Sending.objects.filter(pk=number, state=Stands.ASKED).update(
+        state=Stands.MADE, worker=this_worker()
+    ):
+        return
+    sending = Sending.objects.get(pk=number)
+    try:
+        _make(sending)
+    except RulkaError as error:
+        Sending.objects.filter(pk=number, state=Stands.MADE).update(state=Stands.FAILED, answer=str(error))
+        _tell_owner(sending)
+        return
+    deliver_all(sending)
+
+
+def _make(sending: Sending) -> None:
+    """Compute, keep the files and write down all deliveries at once."""
+    ledger, person = find_ledger(sending.ledger), person_with(sending.person)
+    found = read(sending.body)
+    if found.figures == "fetched first":
+        bring_up_to_date(ledger, person)
+    revision, planned = _planned(sending, ledger, person)
+    with transaction.atomic(using="work"):
+        for one in planned:
+            _write_down(sending, one)
+        Sending.objects.filter(pk=sending.pk, state=Stands.MADE).update(
+            state=Stands.HELD if found.release else Stands.GOES, revision=revision
+        )
+    record.note(person, "sent", ledger=ledger.code, thing=f"dispatch {sending.dispatch}",
+                detail=sending.occasion + (", to be released" if found.release else ""))  # fmt: skip
+
+
+def _planned(sending: Sending, ledger: Ledger, person: Person | None) -> tuple[int, list[Planned]]:
+    """What goes, all at one revision: made anew where the ledger moved meanwhile."""
+    found = read(sending.body)
+    sender = person.called if person else ""
+    for _ in range(MOST_TIMES):
+        revision = revision_of(found, ledger, sending.period)
+        occasion = Occasion(found, ledger, sending.period, sending.occasion, revision, sender, leaves=True)
+        planned = plan(occasion, only=sending.only)
+        if revision_of(found, ledger, sending.period) == revision:
+            return revision, planned
+    raise RulkaError("The ledger moves faster than the dispatch is made.", hint="Send it once the load is done.",
+                     subject="dispatch")  # fmt: skip
 
 
 def _write_down(sending: Sending, one: Planned) -> Delivery:
@@ -70,8 +159,8 @@ def _write_down(sending: Sending, one: Planned) -> Delivery:
         {
             "name": file.name,
             "bytes": len(file.content),
-            "digest": sha256(file.content).hexdigest(),
-            "place": files.keep(f"{one.identity}-{at}", file.content, folder=STORE),
+            "digest": (digest := sha256(file.content).hexdigest()),
+            "place": files.keep(f"{one.identity}-{at}-{digest[:12]}", file.content, folder=STORE),
         }
         for at, file in enumerate(one.files)
     ]
@@ -83,46 +172,116 @@ def _write_down(sending: Sending, one: Planned) -> Delivery:
     )  # fmt: skip
 
 
+# released -------------------------------------------------------------------------------------------------------------
+
+
+def may_release(sending: Sending, person: Person) -> bool:
+    """Whether somebody may release what waits: they have the right, see the ledger, and didn't send it themselves."""
+    return person.may(RELEASE) and person.pk != sending.person and access_of(person, sending.ledger) is not None
+
+
+def _judged(sending: Sending, person: Person, state: str, answer: str = "") -> None:
+    if not may_release(sending, person):
+        raise RulkaError("A second person releases what you send." if person.pk == sending.person else
+                         "You may not release what is sent.", hint="Ask a controller.", code="rights")  # fmt: skip
+    held = Sending.objects.filter(pk=sending.pk, state=Stands.HELD)
+    if not held.update(state=state, judge=person.username, answer=answer):
+        raise RulkaError("It waits for release no longer.", hint="Load the page again.", subject="dispatch")
+
+
+def release(sending: Sending, *, person: Person) -> None:
+    """Let go what was made, as it was made."""
+    _judged(sending, person, Stands.GOES)
+    record.note(person, "sent", ledger=sending.ledger, thing=f"dispatch {sending.dispatch}",
+                detail=f"{sending.occasion}, released")  # fmt: skip
+
+
+def decline(sending: Sending, reason: str, *, person: Person) -> None:
+    """Don't release what was made, for a reason."""
+    if not reason.strip():
+        raise RulkaError("Say why it isn't released.", hint="Its owner reads it.", subject="reason")
+    _judged(sending, person, Stands.DECLINED, reason.strip()[:1000])
+    record.note(person, "sent", ledger=sending.ledger, thing=f"dispatch {sending.dispatch}",
+                detail=f"{sending.occasion}, not released: {reason.strip()}")  # fmt: skip
+
+
+def decide(sending: Sending, dispatch: Dispatch, *, goes: bool, person: Person | None) -> None:
+    """Let an occasion that was missed go after all, or let it be."""
+    required(dispatch, person)
+    waits = Sending.objects.filter(pk=sending.pk, state=Stands.WAITS)
+    if not waits.update(state=Stands.ASKED if goes else Stands.DROPPED):
+        raise RulkaError("It waits for you no longer.", hint="Load the page again.", subject="dispatch")
+    record.note(person, "sent", ledger=sending.ledger, thing=f"dispatch {sending.dispatch}",
+                detail=f"{sending.occasion}, {'goes late' if goes else 'let go'}")  # fmt: skip
+
+
+# delivered ----------------------------------------------------------------------------------------------------------
+
+
 def deliver_all(sending: Sending) -> None:
-    """Deliver all of an occasion that waits."""
+    """Deliver all of an occasion that waits, unless it has to be released first."""
+    sending.refresh_from_db()
+    if sending.state != Stands.GOES:
+        return
     for number in sending.deliveries.filter(state=State.WAITS).values_list("pk", flat=True):
         deliver(number)
+    _tell_owner(sending)
 
 
 def deliver(number: int) -> None:
     """Deliver one that waits; another worker that has it is left alone."""
     if held_since():
         return
-    waiting = Delivery.objects.filter(pk=number, state=State.WAITS)
-    if not waiting.update(state=State.UNDER_WAY, worker=this_worker()):
+    waiting = Delivery.objects.filter(pk=number, state=State.WAITS, sending__state=Stands.GOES)
+    if not waiting.update(state=State.UNDER_WAY, worker=this_worker(), again=None):
         return
     delivery = Delivery.objects.select_related("sending").get(pk=number)
-    for attempt, pause in enumerate((0, *PAUSES), 1):
+    pauses = [0.0, *PAUSES][delivery.attempts :] or [0.0]
+    if pauses[0] > SHORT:
+        pauses[0] = 0.0  # that one was waited for already
+    again = None
+    for at, pause in enumerate(pauses, 1):
+        if pause > SHORT:
+            again = timezone.now() + timedelta(seconds=pause)
+            break
         time.sleep(pause)
-        Delivery.objects.filter(pk=number).update(attempts=delivery.attempts + attempt)
+        Delivery.objects.filter(pk=number).update(attempts=delivery.attempts + at)
         answer = _transmit(delivery)
         if answer.state != "not sent":
             break
+    state = State.WAITS if again and answer.state == "not sent" else answer.state
     Delivery.objects.filter(pk=number, state=State.UNDER_WAY).update(
-        state=answer.state, answer=answer.text, ended=timezone.now()
+        state=state, answer=answer.text, again=again, ended=None if state == State.WAITS else timezone.now()
     )
 
 
 def _transmit(delivery: Delivery) -> mail.Answer:
-    way = next(one for one in dispatch_from(delivery.sending.body).ways if one.name == delivery.way)
+    way = read(delivery.sending.body).way_named(delivery.way)
     try:
-        contents = [(one["name"], _kept(one)) for one in delivery.files]
+        if isinstance(way, Link):
+            return mail.Answer("delivered", "The link opens until it is called back.")
+        contents = [(one["name"], content_of(one)) for one in delivery.files]
         if isinstance(way, Mail):
-            return mail.hand_over(_letter(delivery, contents))
+            account = mail.own_account(_owner_of(delivery.sending)) if way.own else None
+            return mail.hand_over(_letter(delivery, contents), account)
+        if isinstance(way, FileServer):
+            return _onto_server(delivery, way, contents)
         return _into_folder(delivery, way, contents)
     except RulkaError as error:
         return mail.Answer("refused", str(error))
 
 
+def _owner_of(sending: Sending) -> int | None:
+    kept = Dispatch.objects.filter(ledger__code=sending.ledger, name=sending.dispatch).first()
+    return kept.owner_id if kept else sending.person
+
+
 def _letter(delivery: Delivery, contents: Sequence[tuple[str, bytes]]) -> mail.Letter:
     letter = delivery.letter
-    copy = [one.strip() for one in letter["copy"].split(",") if one.strip()]
-    return mail.Letter(delivery.identity, delivery.target, copy, letter["subject"], letter["text"], contents)
+    copy, hidden = ([one.strip() for one in letter.get(field, "").split(",") if one.strip()]
+                    for field in ("copy", "hidden"))  # fmt: skip
+    return mail.Letter(delivery.identity, delivery.target, copy, letter["subject"], letter["text"], contents,
+                       letter.get("page", ""), hidden)  # fmt: skip
 
 
 def _into_folder(delivery: Delivery, way: Folder, contents: Sequence[tuple[str, bytes]]) -> mail.Answer:
@@ -133,7 +292,19 @@ def _into_folder(delivery: Delivery, way: Folder, contents: Sequence[tuple[str, 
     return mail.Answer("delivered", ", ".join(named))
 
 
-def _kept(file: dict[str, Any]) -> bytes:
+def _onto_server(delivery: Delivery, way: FileServer, contents: Sequence[tuple[str, bytes]]) -> mail.Answer:
+    by = servers.way_to(server_named(find_ledger(delivery.sending.ledger), way.server))
+    below = [part for part in delivery.target.split("/") if part]
+    try:
+        named = servers.put_all(by, below, contents, way.exists, delivery.identity)
+    except servers.NotReached as error:
+        return mail.Answer("not sent", str(error))
+    except servers.NotKnown as error:
+        return mail.Answer("not known", str(error))
+    return mail.Answer("delivered", ", ".join(named))
+
+
+def content_of(file: Mapping[str, Any]) -> bytes:
     """A file as it was kept; refused where it isn't that any more."""
     path = files.find(file["place"], folder=STORE)
     content = path.read_bytes() if path else b""
@@ -143,19 +314,121 @@ def _kept(file: dict[str, Any]) -> bytes:
     return content
 
 
+BAD = (State.REFUSED, State.NOT_SENT, State.NOT_KNOWN)
+
+
+def _tell_owner(sending: Sending) -> None:
+    """Write to the owner of what came by itself, where something didn't arrive or it could not be made. It is a notice:
+    what becomes of it stands nowhere, the page tells the same."""
+    sending.refresh_from_db()
+    bad = [one for one in sending.deliveries.all() if one.state in BAD]
+    owner = person_with(_owner_of(sending))
+    if sending.due is None or owner is None or not owner.email or not settings.MAIL_HOST or not settings.MAIL_FROM:
+        return
+    if not bad and sending.state != Stands.FAILED:
+        return
+    lines = [f"{one.person_name}, {one.way}: {one.get_state_display()}. {one.answer}" for one in bad]
+    told = "\n".join([sending.answer] if sending.state == Stands.FAILED else lines)
+    subject = f"{sending.body.get('title') or sending.dispatch}, {sending.period}: something did not go"
+    mail.hand_over(mail.Letter(f"notice-{sending.pk}", owner.email, (), subject[:200], told, ()))
+
+
+# again, back, forgotten ---------------------------------------------------------------------------------------------
+
+
 def send_again(delivery: Delivery, dispatch: Dispatch, *, person: Person | None) -> None:
     """Let one delivery go once more, by a person's choice, with the same identity and files."""
     required(dispatch, person)
-    if delivery.state in (State.WAITS, State.UNDER_WAY):
-        raise RulkaError("It is under way.", hint="Wait for its end.", subject="dispatch")
+    if delivery.sending.state != Stands.GOES:
+        raise RulkaError(f"It {delivery.sending.get_state_display()}.", subject="dispatch")
     if not delivery.files:
         raise RulkaError("There is nothing of it to send.", hint=delivery.answer or "Send the dispatch.",
                          subject="dispatch")  # fmt: skip
-    thing = f"dispatch {dispatch.name}"
-    record.note(person, "sent", ledger=dispatch.ledger.code, thing=thing,
+    ended = Delivery.objects.filter(pk=delivery.pk).exclude(state__in=(State.UNDER_WAY,)).exclude(
+        state=State.WAITS, again__isnull=True
+    )  # fmt: skip
+    if not ended.update(state=State.WAITS, answer="", ended=None, again=None, attempts=0, noted=False):
+        raise RulkaError("It is under way.", hint="Wait for its end.", subject="dispatch")
+    record.note(person, "sent", ledger=dispatch.ledger.code, thing=f"dispatch {dispatch.name}",
                 detail=f"again to {delivery.person_name}, {delivery.way}")  # fmt: skip
-    Delivery.objects.filter(pk=delivery.pk).update(state=State.WAITS, answer="", ended=None)
     deliver(delivery.pk)
+
+
+def recall(delivery: Delivery, dispatch: Dispatch, *, person: Person | None) -> None:
+    """Call a link back: it opens nothing any more."""
+    required(dispatch, person)
+    way = read(delivery.sending.body).way_named(delivery.way)
+    if not isinstance(way, Link):
+        raise RulkaError("Only a link is called back; what was handed over is theirs.", subject=delivery.way)
+    if not Delivery.objects.filter(pk=delivery.pk, state=State.DELIVERED).update(
+        state=State.RECALLED, answer="It was called back.", ended=timezone.now()
+    ):
+        raise RulkaError("The link opens nothing now.", subject=delivery.way)
+    record.note(person, "sent", ledger=dispatch.ledger.code, thing=f"dispatch {dispatch.name}",
+                detail=f"link to {delivery.person_name} called back")  # fmt: skip
+
+
+def note_read(delivery: Delivery, dispatch: Dispatch, *, person: Person | None) -> None:
+    """Note that the owner read that something didn't arrive."""
+    required(dispatch, person)
+    Delivery.objects.filter(pk=delivery.pk).update(noted=True)
+
+
+def link_for(name: str, person: Person) -> Delivery:
+    """What a link leads to, for whom it was sent to; for others there is none. They still have to see the ledger."""
+    found = Delivery.objects.filter(identity=name).select_related("sending").first()
+    if (
+        found is None or found.person != person.pk or person.looked_by is not None
+        or access_of(person, found.sending.ledger) is None
+        or not isinstance(read(found.sending.body).way_named(found.way), Link)
+    ):  # fmt: skip
+        raise NotFound("There is no such link.", hint="Open it as whom it was sent to.", subject="link")
+    if found.state == State.RECALLED:
+        raise RulkaError("This link was called back.", hint="Ask who sent it.", subject="link", code="recalled")
+    if found.state != State.DELIVERED:
+        raise NotFound("There is no such link.", hint="Open it as whom it was sent to.", subject="link")
+    return found
+
+
+def links_for(ledger: Ledger, person: Person) -> list[Delivery]:
+    """What was sent to somebody by link and still opens, the newest first."""
+    own = Delivery.objects.filter(
+        sending__ledger=ledger.code, person=person.pk, state=State.DELIVERED
+    ).select_related("sending").order_by("-pk")  # fmt: skip
+    return [one for one in own if isinstance(read(one.sending.body).way_named(one.way), Link)]
+
+
+def may_read(delivery: Delivery, person: Person) -> bool:
+    """Whether somebody may open the files and the letter of a delivery: who got it, or who sees all that they see."""
+    other = person_with(delivery.person)
+    if other is None or person.looked_by is not None:
+        return False
+    return sees_as(person, other, find_ledger(delivery.sending.ledger), read(delivery.sending.body).things)
+
+
+def find_sending(ledger: Ledger, number: int, person: Person) -> tuple[Sending, Dispatch | None]:
+    """An occasion with its dispatch, for its owner and for who may release it; for others there is none."""
+    found = Sending.objects.filter(ledger=ledger.code, pk=number).first()
+    kept = (
+        Dispatch.objects.filter(ledger=ledger, name=found.dispatch).select_related("ledger").first() if found else None
+    )
+    own = kept is not None and is_theirs(kept, person)
+    if found is None or not (own or (found.state == Stands.HELD and may_release(found, person))):
+        raise NotFound("There is no such occasion.", hint="Choose one of the list.", subject="dispatch")
+    return found, kept if own else None
+
+
+def find_delivery(ledger: Ledger, number: int, person: Person) -> tuple[Delivery, Dispatch | None]:
+    """A delivery with its dispatch, for whom its occasion is there."""
+    found = Delivery.objects.filter(sending__ledger=ledger.code, pk=number).select_related("sending").first()
+    if found is None:
+        raise NotFound("There is no such delivery.", hint="Choose one of the list.", subject="dispatch")
+    return found, find_sending(ledger, found.sending_id, person)[1]
+
+
+def dispatch_of(sending: Sending, *, person: Person | None) -> Dispatch:
+    """The dispatch of an occasion, for its owner."""
+    return find_dispatch(find_ledger(sending.ledger), sending.dispatch, person=person)
 
 
 def forget_old() -> int:
@@ -173,18 +446,39 @@ def forget_old() -> int:
 
 
 def recover(own: bool) -> int:
-    """Take up what a dead worker left: a folder takes the same file once only, so that goes on; a mail that may have
-    been handed over isn't known."""
+    """Take up what a dead worker left: a folder and a file server take the same file once only, so that goes on; a mail
+    that may have been handed over isn't known."""
+    left_unmade = [one for one in Sending.objects.filter(state=Stands.MADE) if is_left(one.worker, own=own)]
+    for sending in left_unmade:
+        Sending.objects.filter(pk=sending.pk, state=Stands.MADE).update(state=Stands.ASKED)
     left = [one for one in Delivery.objects.filter(state=State.UNDER_WAY).select_related("sending")
             if is_left(one.worker, own=own)]  # fmt: skip
     for delivery in left:
-        way = next(one for one in dispatch_from(delivery.sending.body).ways if one.name == delivery.way)
-        if isinstance(way, Folder) and way.exists != "overwrite":
+        way = read(delivery.sending.body).way_named(delivery.way)
+        if isinstance(way, Link) or (isinstance(way, Folder | FileServer) and way.exists != "overwrite"):
             Delivery.objects.filter(pk=delivery.pk).update(state=State.WAITS)
         else:
             told = "The server was being talked to when Rulka stopped; whether it has it isn't known."
             Delivery.objects.filter(pk=delivery.pk).update(state=State.NOT_KNOWN, answer=told, ended=timezone.now())
-    waiting = [*Delivery.objects.filter(state=State.WAITS).values_list("pk", flat=True)]
-    for number in waiting:
+    return len(left) + len(left_unmade)
+
+
+def asked_for() -> list[int]:
+    """The occasions that were asked for and wait to be made, the oldest first."""
+    return [*Sending.objects.filter(state=Stands.ASKED).order_by("pk").values_list("pk", flat=True)]
+
+
+def _ready() -> Any:
+    ready = Q(again__isnull=True) | Q(again__lte=timezone.now())
+    return Delivery.objects.filter(ready, state=State.WAITS, sending__state=Stands.GOES)
+
+
+def deliver_waiting() -> None:
+    """Deliver what waits and whose pause is over."""
+    for number in [*_ready().values_list("pk", flat=True)]:
         deliver(number)
-    return len(left)
+
+
+def something_waits() -> bool:
+    """Whether there is anything to make or to deliver now."""
+    return Sending.objects.filter(state=Stands.ASKED).exists() or _ready().exists()

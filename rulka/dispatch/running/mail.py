@@ -9,12 +9,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from email.message import EmailMessage
 from email.policy import SMTP
-from email.utils import format_datetime
+from email.utils import format_datetime, parseaddr
 
 from django.conf import settings
 from django.utils import timezone
 
 from rulka.core.errors import RulkaError
+from rulka.dispatch.library.book import SECRETS
+from rulka.dispatch.models import MailAccount
+from rulka.people.library.sealing import opened
 from rulka.statements.output.exports import TYPES
 
 SECONDS = 30
@@ -40,41 +43,79 @@ class Letter:
     subject: str
     text: str
     files: Sequence[tuple[str, bytes]]
+    page: str = ""
+    hidden: Sequence[str] = ()
+    """Addresses that get it without standing in it."""
 
-    def message(self) -> EmailMessage:
+    def message(self, sender: str) -> EmailMessage:
         """The mail as it goes."""
         message = EmailMessage(policy=SMTP)
-        message["From"] = settings.MAIL_FROM
+        message["From"] = sender
         message["To"] = self.to
         if self.copy:
             message["Cc"] = ", ".join(self.copy)
         message["Subject"] = self.subject
         message["Date"] = format_datetime(timezone.now())
-        message["Message-ID"] = f"<{self.identity}@{settings.MAIL_FROM.rpartition('@')[2].strip('>')}>"
+        message["Message-ID"] = f"<{self.identity}@{sender.rpartition('@')[2].strip('>')}>"
         message["Auto-Submitted"] = "auto-generated"
         message.set_content(self.text or self.subject)
+        if self.page:
+            message.add_alternative(self.page, subtype="html")
         for name, content in self.files:
             kind, _, sort = TYPES[name.rpartition(".")[2]].partition(";")[0].partition("/")
             message.add_attachment(content, maintype=kind, subtype=sort, filename=name)
         return message
 
 
-def hand_over(letter: Letter) -> Answer:
-    """Hand a mail to the server. Nothing is raised for what the other side does: it is the answer."""
+@dataclass(frozen=True)
+class Account:
+    """By which server and sender a mail goes."""
+
+    host: str
+    port: int
+    sender: str
+    tls: bool = False
+    user: str = ""
+    secret: str = ""
+
+
+def server_account() -> Account:
+    """The account of the server; refused where none is set."""
     if not settings.MAIL_HOST or not settings.MAIL_FROM:
         raise RulkaError("No mail server is set.", hint="An administrator sets RULKA_MAIL_HOST and RULKA_MAIL_FROM.",
                          subject="mail")  # fmt: skip
-    data = letter.message().as_bytes()
+    return Account(settings.MAIL_HOST, settings.MAIL_PORT, settings.MAIL_FROM, settings.MAIL_TLS, settings.MAIL_USER,
+                   settings.MAIL_SECRET)  # fmt: skip
+
+
+def own_account(person: int | None) -> Account:
+    """The account of somebody's own; refused where they have none, or its secret can't be read any more."""
+    kept = MailAccount.objects.filter(person=person).first()
+    if kept is None:
+        raise RulkaError("Its owner has no mail account of their own.", hint="Set one, or send by the server's.",
+                         subject="mail")  # fmt: skip
+    secret = opened(kept.sealed, SECRETS) if kept.sealed else ""
+    if secret is None:
+        raise RulkaError("The secret of this mail account can't be read any more.", hint="Type it again.",
+                         subject="mail")  # fmt: skip
+    return Account(kept.host, kept.port, kept.sender, kept.tls, kept.user, secret)
+
+
+def hand_over(letter: Letter, account: Account | None = None) -> Answer:
+    """Hand a mail to a server, the server's own where none is named. Nothing is raised for what the other side does: it
+    is the answer."""
+    by = account or server_account()
+    data = letter.message(by.sender).as_bytes()
     handed = False
     server: smtplib.SMTP | None = None
     try:
-        server = smtplib.SMTP(settings.MAIL_HOST, settings.MAIL_PORT, timeout=SECONDS)
-        if settings.MAIL_TLS:
+        server = smtplib.SMTP(by.host, by.port, timeout=SECONDS)
+        if by.tls:
             server.starttls(context=ssl.create_default_context())
-        if settings.MAIL_USER:
-            server.login(settings.MAIL_USER, settings.MAIL_SECRET)
+        if by.user:
+            server.login(by.user, by.secret)
         server.ehlo_or_helo_if_needed()
-        refusal, refused = _addressed(server, letter)
+        refusal, refused = _addressed(server, letter, by.sender)
         if refusal:
             return Answer("refused", refusal)
         handed = True  # from here on nobody knows what became of it until the server answers
@@ -91,13 +132,13 @@ def hand_over(letter: Letter) -> Answer:
             _leave(server)
 
 
-def _addressed(server: smtplib.SMTP, letter: Letter) -> tuple[str, list[str]]:
+def _addressed(server: smtplib.SMTP, letter: Letter, sender: str) -> tuple[str, list[str]]:
     """Name sender and addresses: why all of it is refused, and which copies are."""
-    code, said = server.mail(settings.MAIL_FROM)
+    code, said = server.mail(parseaddr(sender)[1])
     if code != 250:
         return _words(code, said), []
     refused = []
-    for at, address in enumerate((letter.to, *letter.copy)):
+    for at, address in enumerate((letter.to, *letter.copy, *letter.hidden)):
         code, said = server.rcpt(address)
         if code not in (250, 251):
             refused.append(f"{address}: {_words(code, said)}")

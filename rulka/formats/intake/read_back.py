@@ -1,11 +1,12 @@
-"""A file that once left, read back as it stands: workbook, PDF, HTML page, CSV or JSON, told by its content and never
-by its name."""
+"""A file that once left, read back as it stands: workbook old or new, PDF, HTML page, CSV or JSON, told by its content
+and never by its name."""
 
 from __future__ import annotations
 
 import csv
 import io
 import json
+import struct
 import tempfile
 import zipfile
 from collections.abc import Iterator
@@ -26,6 +27,9 @@ MOST_DEPTH = 40
 PROPERTY = "Rulka origin"
 """The name of the property that holds a workbook's code."""
 
+OLD = bytes.fromhex("d0cf11e0a1b11ae1")
+"""How an old-style workbook begins."""
+
 META = "rulka-origin"
 """The same of an HTML page."""
 
@@ -44,10 +48,12 @@ def read_back(content: bytes, name: str) -> ReadFile:
     if len(content) > MOST_BYTES:
         raise RulkaError(f"The file is larger than {MOST_BYTES:,} bytes.", hint="Look whether it is the right one.",
                          subject=name, code="too-large")  # fmt: skip
-    start = content[:2_000].lstrip(b"\xef\xbb\xbf \t\r\n")
+    start = content if content.startswith(OLD) else content[:2_000].lstrip(b"\xef\xbb\xbf \t\r\n")
     if start.startswith(b"PK"):
         properties, parts = _workbook(content, name)
         form = "xlsx"
+    elif start.startswith(OLD):
+        form, properties, parts = "xls", [], _old(content, name)
     elif start.startswith(b"%PDF"):
         form, properties, parts = "pdf", *_pdf(content, name)
     elif start.startswith(b"<"):
@@ -125,6 +131,37 @@ def _sheet(values: Any, formulas: Any, name: str) -> ReadPart:
     if formulas.sheet_state != "visible":
         hidden.add("the sheet")
     return ReadPart(formulas.title, cells, frozenset(hidden))
+
+
+def _old(content: bytes, name: str) -> list[ReadPart]:
+    import xlrd
+
+    try:
+        book = xlrd.open_workbook(file_contents=content, formatting_info=True, on_demand=False)
+    except (xlrd.XLRDError, xlrd.compdoc.CompDocError, struct.error, IndexError, ValueError, AssertionError) as error:
+        raise RulkaError("The old workbook can't be read.", hint="Take the file as it was sent.",
+                         subject=name) from error  # fmt: skip
+    return [_old_sheet(book, sheet) for sheet in book.sheets()]
+
+
+def _old_sheet(book: Any, sheet: Any) -> ReadPart:
+    from xlrd import XL_CELL_BOOLEAN, XL_CELL_EMPTY, XL_CELL_NUMBER, XL_CELL_TEXT
+
+    cells: dict[str, ReadCell] = {}
+    for row in range(sheet.nrows):
+        for column in range(sheet.ncols):
+            cell = sheet.cell(row, column)
+            if cell.ctype == XL_CELL_EMPTY or cell.value == "":
+                continue
+            look = book.format_map[book.xf_list[cell.xf_index].format_key].format_str
+            is_number = cell.ctype not in (XL_CELL_TEXT, XL_CELL_BOOLEAN)
+            text = plain_number(repr(cell.value)) if is_number else str(cell.value)
+            cells[f"{_letters(column + 1)}{row + 1}"] = ReadCell(text, "", look if cell.ctype == XL_CELL_NUMBER else "")
+    hidden = {f"row {at + 1}" for at, one in sheet.rowinfo_map.items() if one.hidden}
+    hidden |= {f"column {_letters(at + 1)}" for at, one in sheet.colinfo_map.items() if one.hidden}
+    if sheet.visibility:
+        hidden.add("the sheet")
+    return ReadPart(sheet.name, cells, frozenset(hidden))
 
 
 def _is_link(cell: Any) -> bool:

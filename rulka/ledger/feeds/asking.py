@@ -37,9 +37,10 @@ def ask(
     unattended: bool = False,
     upload: Any = None,
     upload_name: str = "",
+    queued: bool = True,
 ) -> Load:
     """Queue a pull from a feed; `upload` is an open file that a person handed in, in the place of the feed's
-    location."""
+    location. Who does it at once queues nothing."""
     if person is not None and not may_use(feed, person):
         raise NotFound("This feed does not exist.", hint="Choose one from the list.", subject="feed")
     if not unattended and upload is None and not feed.location:
@@ -73,7 +74,8 @@ def ask(
                     )
                 target.write(block)
         work.note(load.pk, folder=str(folder))
-    run_load.enqueue(load.pk)
+    if queued:
+        run_load.enqueue(load.pk)
     load.refresh_from_db()
     return load
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 from datetime import datetime
+from decimal import Decimal
 from functools import lru_cache
 from typing import Any
 
@@ -14,7 +15,7 @@ from django.db import connection
 from rulka.core.books.book import Book, View
 from rulka.core.books.calendar import period_code
 from rulka.core.books.chart import BoolArray
-from rulka.core.books.fence import Fence
+from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.errors import NotFound
 from rulka.core.money import QUANTITY_DIGITS, minor_text
 from rulka.ledger.models import (
@@ -294,6 +295,20 @@ def _details(view: View, chosen: BoolArray, entries: list[int], first: int, last
             if net
         )
     return found
+
+
+def turnover_of(ledger: Ledger, revision: int) -> dict[str, Decimal]:
+    """How much a revision moved in the actuals, by entity and in its currency: the debits or the credits that it added,
+    whichever is more."""
+    view = view_at(ledger, revision, NO_FENCE)
+    found: dict[str, list[Decimal]] = {}
+    quantities = {item.code for item in view.frame.accounts.items if item.type == "statistical"}
+    for one in _sums_between(view, np.ones(len(view.keys), dtype=bool), ledger, revision - 1, revision):
+        if one.scenario == "actual" and one.account not in quantities:
+            total = found.setdefault(one.entity, [Decimal(0), Decimal(0)])
+            total[0] += Decimal(one.debit)
+            total[1] += Decimal(one.credit)
+    return {entity: max(abs(debit), abs(credit)) for entity, (debit, credit) in found.items()}
 
 
 def _sums_between(view: View, chosen: BoolArray, ledger: Ledger, first: int, last: int) -> tuple[ChangedSum, ...]:

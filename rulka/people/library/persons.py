@@ -47,6 +47,11 @@ def person_named(username: str) -> Person | None:
     return Person.objects.filter(username=username).first()
 
 
+def person_with(number: int | None) -> Person | None:
+    """A person by their key; None where there is none."""
+    return Person.objects.filter(pk=number).first() if number else None
+
+
 def group_names() -> list[str]:
     """All groups, by name."""
     return list(Group.objects.order_by("name").values_list("name", flat=True))

@@ -116,6 +116,22 @@ def access_of(person: Person, ledger_code: str) -> LedgerAccess | None:
     return next((one for one in accesses_of(person) if one.ledger.code == ledger_code), None)
 
 
+def bounded_by(ledger: Any, scope: str = "", node: str = "") -> list[tuple[Person, str]]:
+    """Who owns nodes of a ledger: the people bounded by one, by themselves or through a group, each with its code. Of a
+    scope all of its nodes, or one of them; without a scope an entity."""
+    wanted = f"{scope}/{node}" if scope and node else node
+    found: dict[tuple[int, str], tuple[Person, str]] = {}
+    own = Access.objects.filter(ledger=ledger, person__is_active=True).exclude(node="").select_related("person")
+    reaches: list[tuple[Person, str]] = [(one.person, one.node) for one in own]
+    for given in GroupAccess.objects.filter(ledger=ledger).exclude(node="").select_related("group"):
+        reaches += [(person, given.node) for person in Person.objects.filter(groups=given.group, is_active=True)]
+    for person, said in reaches:
+        its_scope, mark, code = said.rpartition("/")
+        if said == wanted or (mark and not node and its_scope == scope):
+            found.setdefault((person.pk, code), (person, code))
+    return sorted(found.values(), key=lambda pair: (pair[1], pair[0].username))
+
+
 def through(reach: Reach) -> str:
     """Through what somebody sees a ledger."""
     return f"group {reach.group.name}" if isinstance(reach, GroupAccess) else "their own"

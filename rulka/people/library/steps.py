@@ -9,19 +9,15 @@ from __future__ import annotations
 
 import hmac
 import time
-from base64 import urlsafe_b64encode
 
 import pyotp
 import segno
-from cryptography.fernet import Fernet, InvalidToken
-from cryptography.hazmat.primitives.hashes import SHA256
-from cryptography.hazmat.primitives.kdf.hkdf import HKDF
-from django.conf import settings
 from django.db import transaction
 from django.utils import timezone
 
 from rulka.core.errors import RulkaError
 from rulka.people.library import record
+from rulka.people.library.sealing import opened, sealed
 from rulka.people.library.signing import count_failure, forget_failures, refuse_locked
 from rulka.people.models import Person, TimeCode, UsedCode
 
@@ -30,17 +26,12 @@ OFF = 2
 """How many places in time a clock may be off, before and after."""
 
 
-def _box() -> Fernet:
-    made = HKDF(algorithm=SHA256(), length=32, salt=None, info=b"rulka: keys of time codes")
-    return Fernet(urlsafe_b64encode(made.derive(settings.SECRET_KEY.encode())))
+KEYS = "keys of time codes"
 
 
 def _key_of(kept: TimeCode) -> str | None:
     """The key of somebody's codes; None where it was encrypted with another secret key."""
-    try:
-        return _box().decrypt(kept.sealed.encode()).decode()
-    except InvalidToken:
-        return None
+    return opened(kept.sealed, KEYS)
 
 
 def _kept(person: Person) -> TimeCode | None:
@@ -56,8 +47,8 @@ def begin(person: Person) -> None:
     """Make a new key, which counts once a code of it was typed; refused where one counts already."""
     if has_steps(person):
         raise RulkaError("You sign in with two steps already.", hint="Switch it off first.", subject="code")
-    sealed = _box().encrypt(pyotp.random_base32().encode()).decode()
-    TimeCode.objects.update_or_create(person=person, defaults={"sealed": sealed, "confirmed": None})
+    kept = sealed(pyotp.random_base32(), KEYS)
+    TimeCode.objects.update_or_create(person=person, defaults={"sealed": kept, "confirmed": None})
     UsedCode.objects.filter(person=person.pk).delete()  # the codes of another key
 
 

@@ -12,6 +12,7 @@ from django.utils import timezone
 from rulka.core.money import as_usual
 from rulka.formats.figures import plain_text
 from rulka.formats.output.html import as_html_pages, as_pdf_pages
+from rulka.formats.output.old_workbook import as_old
 from rulka.formats.output.page import Page
 from rulka.formats.output.stamp import Stamp
 from rulka.formats.output.text import as_csv, as_json, pages_json
@@ -24,6 +25,7 @@ from rulka.statements.running.runs import Outcome, has_own_nodes
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "xls": "application/vnd.ms-excel",
     "pdf": "application/pdf",
     "html": "text/html; charset=utf-8",
     "csv": "text/csv; charset=utf-8",
@@ -31,7 +33,14 @@ TYPES = {
 }
 
 
-TITLES = {"xlsx": "Workbook (.xlsx)", "pdf": "PDF", "html": "HTML page", "csv": "CSV", "json": "JSON"}
+TITLES = {
+    "xlsx": "Workbook (.xlsx)",
+    "xls": "Old workbook (.xls)",
+    "pdf": "PDF",
+    "html": "HTML page",
+    "csv": "CSV",
+    "json": "JSON",
+}
 
 
 @dataclass(frozen=True)
@@ -78,8 +87,9 @@ def export(
     at = timezone.localtime()
     given = [Page(one.computed, one.checks, notes_of(explained_of(ledger, one.computed))) for one in outcomes]
     link = _links(outcomes[0], ledger, maker)
-    if form == "xlsx":
-        return as_xlsx_pages(given, About(ledger.name, at, maker.person, link, stamp))
+    if form in ("xlsx", "xls"):
+        book = as_xlsx_pages(given, About(ledger.name, at, maker.person, link, stamp))
+        return book if form == "xlsx" else as_old(book)
     logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
     if form == "html":
         return as_html_pages(given, ledger=ledger.name, at=at, logo=logo, link=link, stamp=stamp)

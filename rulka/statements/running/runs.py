@@ -13,6 +13,7 @@ from rulka.core.compute.statement import run_nodes, run_statement
 from rulka.core.definitions.statements import StatementDef
 from rulka.core.proof.checks import Check, Verdict, verdict_on
 from rulka.core.proof.footing import footing
+from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions, assemble
@@ -44,11 +45,12 @@ def read_by(definitions: Definitions, person: Person | None) -> StatementDef:
     return for_readers
 
 
-def view_by(definitions: Definitions, fence: Fence, person: Person | None) -> View:
-    """What somebody sees of a statement's ledger behind a fence: no deeper than the statement's shelf lets them get."""
+def view_by(definitions: Definitions, fence: Fence, person: Person | None, revision: int | None = None) -> View:
+    """What somebody sees of a statement's ledger behind a fence, as it is or was at a revision: no deeper than the
+    statement's shelf lets them get."""
     statement = definitions["statement"]
     deep = fence if person is None else fence.down_to(depth_on(person, statement.shelf_id))
-    return view_of(statement.ledger, deep)
+    return view_of(statement.ledger, deep) if revision is None else view_at(statement.ledger, revision, deep)
 
 
 def run(definitions: Definitions, period: str, node: str, fence: Fence, person: Person | None = None) -> Outcome:
@@ -80,12 +82,13 @@ def run_pages(
     pages: str = "node",
     in_depth: bool = False,
     tell: Callable[[int, int], None] | None = None,
+    revision: int | None = None,
 ) -> list[Outcome]:
-    """Compute a statement for several nodes, the whole first; `in_depth` as output shows it.
+    """Compute a statement for several nodes, the whole first; `in_depth` as output shows it, `revision` as it was then.
 
     `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
     """
-    view = view_by(definitions, fence, person)
+    view = view_by(definitions, fence, person, revision)
     statement = read_by(definitions, person)
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)

@@ -4,7 +4,8 @@ now."""
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import replace
 from typing import Any
 
 from rulka.core.books.fence import Fence
@@ -34,6 +35,7 @@ def leave(live: Live, form: str, write: Callable[[Stamp], str | bytes]) -> bytes
         "period": reader.period.code,
         "node": reader.node,
         "values": dict(live.values),
+        "sheets": [sheet.name for sheet in live.workbook.sheets],
         "lines": reader.view.fence.shows_lines,
         "bodies": digest_of(_inputs(told)),
         "run": {"lines": [[sheet["name"], _values(sheet)] for sheet in told]},
@@ -51,6 +53,16 @@ def leave(live: Live, form: str, write: Callable[[Stamp], str | bytes]) -> bytes
         person.called if person else "",
     )
     return leave_as(left, form, write)
+
+
+def with_sheets(live: Live, names: Iterable[str]) -> Live:
+    """The same worksheet with some of its sheets only, in its own order; with all where none is named. Raises NotFound
+    for one that it hasn't."""
+    wanted = {live.workbook.sheet_named(name).number for name in names}
+    if not wanted or len(wanted) == len(live.workbook.sheets):
+        return live
+    sheets = [sheet for sheet in live.workbook.sheets if sheet.number in wanted]
+    return replace(live, workbook=replace(live.workbook, sheets=sheets))
 
 
 def _inputs(sheets: list[dict[str, Any]]) -> list[Any]:
@@ -84,7 +96,7 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
         view = view_of(ledger, fence)
         reader = Reader(ledger, view, view.frame.calendar.period(page["period"]), page["node"], person)
         with opened(worksheet, reader, page["values"]) as live:
-            told = json.loads(as_json(worksheet, live))["sheets"]
+            told = json.loads(as_json(worksheet, with_sheets(live, page.get("sheets", ()))))["sheets"]
     except RulkaError as error:
         return Since(*named, why=str(error))
     if digest_of(_inputs(told)) != page["bodies"]:

@@ -24,6 +24,7 @@ from rulka.worksheets.running.live import chosen_of, opened
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "xls": "application/vnd.ms-excel",
     "pdf": "application/pdf",
     "html": "text/html; charset=utf-8",
     "csv": "text/csv; charset=utf-8",

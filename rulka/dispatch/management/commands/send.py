@@ -8,11 +8,9 @@ from argparse import ArgumentParser
 from hashlib import sha256
 from typing import Any
 
-from rulka.core.sending.dispatches import dispatch_from
 from rulka.dispatch.library.storing import find_dispatch
 from rulka.dispatch.models import Delivery
-from rulka.dispatch.running.delivering import by_hand, deliver_all, prepare
-from rulka.dispatch.running.planning import plan
+from rulka.dispatch.running.delivering import by_hand, deliver_all, prepare, rehearse
 from rulka.ledger.commanding import RulkaCommand, person_asked
 from rulka.ledger.reading.queries import find_ledger
 
@@ -35,7 +33,7 @@ class Command(RulkaCommand):
         dispatch = find_dispatch(find_ledger(options["ledger"]), options["name"], person=person)
         period, only = options["period"], options["to"]
         if options["rehearse"]:
-            planned = plan(dispatch_from(dispatch.body), dispatch.ledger, period, "rehearsal", only=only)
+            planned = rehearse(dispatch, period, person=person, only=only)
             told = [
                 {
                     "to": one.person_name, "way": one.way,

@@ -21,6 +21,7 @@ from rulka.ledger.feeds import asking
 from rulka.work.services import health, tidying
 from rulka.work.services import loads as work
 from rulka.work.services.backups import held_since
+from rulka.work.services.looking import look_around
 from rulka.work.services.recovery import take_up
 from rulka.work.services.waiting import as_refusal
 
@@ -116,6 +117,7 @@ def look() -> None:
         asking.pull_due()
     except Exception:  # the next look comes all the same
         logger.exception("Incident %s: the schedules could not be looked at", secrets.token_hex(4))
+    look_around()
 
 
 def _tidy() -> None:
