@@ -167,7 +167,7 @@ def certificate(folder: Path) -> Path:
 class FtpsServer:
     """Runs while it is open: `with FtpsServer(folder) as server`."""
 
-    def __init__(self, folder: Path, *, port: int = 0, keys: Path | None = None) -> None:
+    def __init__(self, folder: Path, *, port: int = 0, pem: Path | None = None) -> None:
         self.folder = folder
         self.fails = Failing()
         self.folder.mkdir(parents=True, exist_ok=True)
@@ -178,7 +178,7 @@ class FtpsServer:
         outer = self
 
         class Handler(TLS_FTPHandler):  # type: ignore[misc]
-            certfile = str(certificate(keys or folder.parent / "keys"))
+            certfile = str(pem or certificate(folder.parent / "keys"))
             tls_control_required = True
             tls_data_required = True
             banner = "Files of the demo."

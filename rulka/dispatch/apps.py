@@ -11,11 +11,18 @@ class DispatchConfig(AppConfig):
         from rulka.dispatch.library.storing import passed_on
         from rulka.dispatch.running.delivering import forget_old, recover
         from rulka.dispatch.running.schedule import look
+        from rulka.ledger.seat import opens_at_figures
         from rulka.people.library.keeping import inherits
+        from rulka.people.library.preferences import opens_first
+        from rulka.statements.library.leads import leads_to
         from rulka.work.services.looking import looks
         from rulka.work.services.recovery import takes_up
         from rulka.work.services.tidying import tidies
 
+        opens_at_figures("dispatches", "sent-to-me", "take-sent", "sending", "act-on-sending", "delivery-file")
+        opens_first("Dispatch", "dispatches")
+        leads_to("Send", "send-statement", opens=True)
+        leads_to("Send", "send-worksheet", opens=True, kind="worksheet")
         inherits(passed_on)
         takes_up(recover)
         looks(look)

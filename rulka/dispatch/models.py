@@ -119,6 +119,7 @@ class Sending(models.Model):
         DECLINED = "declined", "was not released"
         DROPPED = "dropped", "was let go"
         FAILED = "failed", "could not be made"
+        REHEARSED = "rehearsed", "was rehearsed"
 
     ledger = models.CharField(max_length=40)
     dispatch = models.CharField(max_length=80)
@@ -130,6 +131,7 @@ class Sending(models.Model):
     state = models.CharField(max_length=10, choices=State.choices, default=State.GOES)
     due = models.DateTimeField(null=True, help_text="When it came by a rule")
     late = models.BooleanField(default=False)
+    rehearsal = models.BooleanField(default=False, help_text="Nothing of it goes")
     answer = models.TextField(blank=True, help_text="Why it could not be made, or was not released")
     judge = models.CharField(max_length=150, blank=True, help_text="Who released it, or did not")
     worker = models.CharField(max_length=80, blank=True)

@@ -195,6 +195,7 @@ MAIL_TLS = os.environ.get("RULKA_MAIL_TLS") == "1"
 MAIL_USER = os.environ.get("RULKA_MAIL_USER", "")
 MAIL_SECRET = os.environ.get("RULKA_MAIL_SECRET", "")
 MAIL_FROM = os.environ.get("RULKA_MAIL_FROM", "")
+ARRIVED = os.environ.get("RULKA_DEMO_ARRIVED", "") if DEMO else ""
 SEND_PLAIN = os.environ.get("RULKA_SEND_PLAIN") == "1"
 SEND_FOLDERS = folders_from(os.environ.get("RULKA_SEND_FOLDERS", ""))
 RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))

@@ -21,7 +21,7 @@ from rulka.people.library.persons import person_named
 from rulka.people.models import Person
 from rulka.statements.output.sendable import kind_named, kinds
 
-PLACES = ("begin", "book", "days", "servers", "account", "for", "arrived")
+PLACES = ("begin", "book", "days", "servers", "account", "for", "of", "occasion", "delivery")
 """Words that addresses of dispatches begin with; no dispatch is called so."""
 
 

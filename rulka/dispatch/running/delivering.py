@@ -8,6 +8,7 @@ import time
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 from hashlib import sha256
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
@@ -62,6 +63,7 @@ def by_hand(dispatch: Dispatch, period: str) -> str:
 def ask(
     dispatch: Dispatch, period: str, occasion: str, *, person: Person | None, only: str = "",
     body: Mapping[str, Any] | None = None, state: str = Stands.ASKED, due: datetime | None = None, late: bool = False,
+    rehearsal: bool = False,
 ) -> Sending:  # fmt: skip
     """Write down that a dispatch is to go on an occasion; refused where it did before. `body` is what goes where
     that is not all of it."""
@@ -77,7 +79,7 @@ def ask(
             return Sending.objects.create(
                 ledger=dispatch.ledger.code, dispatch=dispatch.name, occasion=occasion, period=period, body=said,
                 person=person.pk if person else None, person_name=person.username if person else "", only=only,
-                state=state, due=due, late=late,
+                state=state, due=due, late=late, rehearsal=rehearsal,
             )  # fmt: skip
     except IntegrityError:
         raise RulkaError(f"'{dispatch.title}' went on this occasion already: {occasion}.",
@@ -127,15 +129,16 @@ def _make(sending: Sending) -> None:
     """Compute, keep the files and write down all deliveries at once."""
     ledger, person = find_ledger(sending.ledger), person_with(sending.person)
     found = read(sending.body)
-    if found.figures == "fetched first":
+    if found.figures == "fetched first" and not sending.rehearsal:
         bring_up_to_date(ledger, person)
     revision, planned = _planned(sending, ledger, person)
     with transaction.atomic(using="work"):
         for one in planned:
             _write_down(sending, one)
-        Sending.objects.filter(pk=sending.pk, state=Stands.MADE).update(
-            state=Stands.HELD if found.release else Stands.GOES, revision=revision
-        )
+        after = Stands.REHEARSED if sending.rehearsal else Stands.HELD if found.release else Stands.GOES
+        Sending.objects.filter(pk=sending.pk, state=Stands.MADE).update(state=after, revision=revision)
+    if sending.rehearsal:
+        return
     record.note(person, "sent", ledger=ledger.code, thing=f"dispatch {sending.dispatch}",
                 detail=sending.occasion + (", to be released" if found.release else ""))  # fmt: skip
 
@@ -146,7 +149,9 @@ def _planned(sending: Sending, ledger: Ledger, person: Person | None) -> tuple[i
     sender = person.called if person else ""
     for _ in range(MOST_TIMES):
         revision = revision_of(found, ledger, sending.period)
-        occasion = Occasion(found, ledger, sending.period, sending.occasion, revision, sender, leaves=True)
+        occasion = Occasion(
+            found, ledger, sending.period, sending.occasion, revision, sender, leaves=not sending.rehearsal
+        )
         planned = plan(occasion, only=sending.only)
         if revision_of(found, ledger, sending.period) == revision:
             return revision, planned
@@ -173,6 +178,36 @@ def _write_down(sending: Sending, one: Planned) -> Delivery:
 
 
 # released -------------------------------------------------------------------------------------------------------------
+
+
+def rehearsal_of(dispatch: Dispatch, period: str) -> Sending | None:
+    """The last rehearsal of a dispatch for a period."""
+    return Sending.objects.filter(
+        ledger=dispatch.ledger.code, dispatch=dispatch.name, period=period, rehearsal=True
+    ).first()
+
+
+def rehearse_again(dispatch: Dispatch, period: str, *, person: Person | None) -> Sending:
+    """Ask for a rehearsal in the place of the former ones."""
+    required(dispatch, person)
+    former = list(Sending.objects.filter(ledger=dispatch.ledger.code, dispatch=dispatch.name, rehearsal=True))
+    number = max((one.pk for one in former), default=0) + 1
+    made = ask(dispatch, period, f"rehearsal {number}", person=person, rehearsal=True)
+    for one in former:
+        _forget(one)
+    return made
+
+
+def _forget(sending: Sending) -> int:
+    """Forget an occasion with its files; how many deliveries it had."""
+    gone = 0
+    for delivery in sending.deliveries.all():
+        for file in delivery.files:
+            if path := files.find(file["place"], folder=STORE):
+                path.unlink(missing_ok=True)
+        gone += 1
+    sending.delete()
+    return gone
 
 
 def may_release(sending: Sending, person: Person) -> bool:
@@ -336,8 +371,9 @@ def _tell_owner(sending: Sending) -> None:
 # again, back, forgotten ---------------------------------------------------------------------------------------------
 
 
-def send_again(delivery: Delivery, dispatch: Dispatch, *, person: Person | None) -> None:
-    """Let one delivery go once more, by a person's choice, with the same identity and files."""
+def send_again(delivery: Delivery, dispatch: Dispatch, *, person: Person | None, now: bool = True) -> None:
+    """Let one delivery go once more, by a person's choice, with the same identity and files; not `now`, but as soon as
+    the worker comes."""
     required(dispatch, person)
     if delivery.sending.state != Stands.GOES:
         raise RulkaError(f"It {delivery.sending.get_state_display()}.", subject="dispatch")
@@ -351,7 +387,8 @@ def send_again(delivery: Delivery, dispatch: Dispatch, *, person: Person | None)
         raise RulkaError("It is under way.", hint="Wait for its end.", subject="dispatch")
     record.note(person, "sent", ledger=dispatch.ledger.code, thing=f"dispatch {dispatch.name}",
                 detail=f"again to {delivery.person_name}, {delivery.way}")  # fmt: skip
-    deliver(delivery.pk)
+    if now:
+        deliver(delivery.pk)
 
 
 def recall(delivery: Delivery, dispatch: Dispatch, *, person: Person | None) -> None:
@@ -434,14 +471,11 @@ def dispatch_of(sending: Sending, *, person: Person | None) -> Dispatch:
 def forget_old() -> int:
     """Forget sendings older than set (`RULKA_SENT_DAYS`), with their files; how many deliveries that were."""
     before = timezone.now() - timedelta(days=max(1, int(settings.SENT_DAYS)))
-    old = Sending.objects.filter(at__lt=before)
-    gone = 0
-    for delivery in Delivery.objects.filter(sending__in=old):
-        for file in delivery.files:
-            if path := files.find(file["place"], folder=STORE):
-                path.unlink(missing_ok=True)
-        gone += 1
-    old.delete()
+    gone = sum(_forget(one) for one in Sending.objects.filter(at__lt=before))
+    kept = {Path(file["place"]).name for held in Delivery.objects.values_list("files", flat=True) for file in held}
+    for path in (Path(settings.VAR) / STORE).glob("*"):  # what was made and never written down
+        if path.name not in kept and path.stat().st_mtime < before.timestamp():
+            path.unlink(missing_ok=True)
     return gone
 
 

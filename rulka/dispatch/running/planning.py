@@ -74,7 +74,7 @@ class Planned:
     node: str
     way: str
     target: str = ""
-    letter: Mapping[str, str] | None = None
+    letter: Mapping[str, Any] | None = None
     files: Sequence[MadeFile] = ()
     problem: str = ""
 
@@ -118,7 +118,7 @@ def plan(occasion: Occasion, *, only: str = "") -> list[Planned]:
     if not dispatch.things:
         raise RulkaError(f"'{dispatch.title}' sends nothing.", hint="Choose what goes.", subject="sends")
     found: list[Planned] = []
-    for recipient in recipients_of(occasion, only=only):
+    for recipient in recipients_of(occasion.ledger, dispatch, only=only):
         share = _Share(occasion, recipient)
         found += [share.by(way) for way in dispatch.ways_of(recipient)]
     if not found:
@@ -126,11 +126,11 @@ def plan(occasion: Occasion, *, only: str = "") -> list[Planned]:
     return [*_apart(dispatch, found)]
 
 
-def recipients_of(occasion: Occasion, *, only: str = "") -> list[Recipient]:
+def recipients_of(ledger: Ledger, dispatch: Dispatch, *, only: str = "") -> list[Recipient]:
     """The people who get a dispatch, rules read; a rule that nobody answers to stays itself, so that it is told."""
     found: dict[tuple[str, str], Recipient] = {}
-    for one in occasion.dispatch.recipients:
-        people = [one] if not one.rule else _by_rule(occasion.ledger, one)
+    for one in dispatch.recipients:
+        people = [one] if not one.rule else _by_rule(ledger, one)
         for person in people or [one]:
             found.setdefault((person.person, person.node), person)
     if only and only not in {one.person for one in found.values()}:
@@ -278,7 +278,7 @@ class _Share:
         node = self._node(next(iter(thing.nodes), ""))
         return kind_named(thing.kind).pieces(replace(self._asked(thing, node), pages="node"))[0].values
 
-    def _letter(self, way: Mail) -> dict[str, str]:
+    def _letter(self, way: Mail) -> dict[str, Any]:
         values = {token: self._value(token) for token in tokens_in([way.text])}
         filled(way.text, values.get, where="text")
         known = {token: str(value) for token, value in values.items()}
@@ -288,7 +288,13 @@ class _Share:
             "page": letter_page(way.text, known) if way.text else "",
             "copy": ", ".join(self._others(way.copy, "copy")),
             "hidden": ", ".join(self._others(way.hidden, "blind copy")),
+            "subject_marked": self._marked(way.subject),
+            "view": letter_page(way.text, known, marks=True) if way.text else "",
         }
+
+    def _marked(self, letter: Letter) -> list[tuple[str, str]]:
+        """The pieces of a text, each with the kind of token that it stands for; empty for what was typed."""
+        return [(str(self._value(piece)), piece.kind) if isinstance(piece, Token) else (piece, "") for piece in letter]
 
     def _others(self, letter: Letter, where: str) -> tuple[str, ...]:
         """Addresses besides the recipient's; refused where one is that of somebody who may not see as much."""

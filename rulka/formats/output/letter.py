@@ -28,7 +28,11 @@ def table_of(computed: Computed) -> str:
     heads = [shown.unit] if shown.has_label else []
     for column in shown.columns:
         heads += [column.heading, *[""] * (column.width - 1)]
-    rows = [heads]
+    rows = [
+        [*([""] if shown.has_label else []), *(part for one in level for part in (one.title, *[""] * (one.width - 1)))]
+        for level in shown.heads
+    ]
+    rows.append(heads)
     for row in shown.rows:
         label = ["\u00a0\u00a0" * row.depth + row.label] if shown.has_label else []
         rows.append(label + [cell.text for cell in row.cells])
@@ -58,8 +62,9 @@ def aligned(table: str) -> str:
     return "\n".join(lines)
 
 
-def letter_page(letter: Letter, values: Mapping[Token, str]) -> str:
-    """A letter's text as HTML, its tokens filled: a table as a table, all else as plain text."""
+def letter_page(letter: Letter, values: Mapping[Token, str], *, marks: bool = False) -> str:
+    """A letter's text as HTML, its tokens filled: a table as a table, all else as plain text. With `marks` the page
+    shows what stands for a token, and has no looks of its own."""
     tokens = list(values)
     marked = "".join(
         f"{FIRST}{tokens.index(piece)}{LAST}" if isinstance(piece, Token) else re.sub(f"[{FIRST}{LAST}]", "", piece)
@@ -70,8 +75,16 @@ def letter_page(letter: Letter, values: Mapping[Token, str]) -> str:
     for at, token in enumerate(tokens):
         sign = f"{FIRST}{at}{LAST}"
         if token.kind == "table":
-            page = re.sub(f"<p>((?:(?!</p>).)*?){sign}(.*?)</p>", _around(table_page(values[token])), page, flags=re.S)
-        page = page.replace(sign, escape(values[token]))
+            page = re.sub(
+                f"<p>((?:(?!</p>).)*?){sign}(.*?)</p>",
+                _around(table_page(values[token], plain=marks)),
+                page,
+                flags=re.S,
+            )
+        said = escape(values[token])
+        page = page.replace(sign, f'<mark class="token">{said}</mark>' if marks else said)
+    if marks:
+        return page.strip()
     return f'<div style="{BODY}">{page.strip()}</div>'
 
 
@@ -86,15 +99,28 @@ def _around(table: str) -> Callable[[re.Match[str]], str]:
     return made
 
 
-def table_page(table: str) -> str:
-    """A table as HTML: the first row as headings, figures to the right."""
-    heads, *rows = _rows(table)
-    head = "".join(_cell("th", at, cell) for at, cell in enumerate(heads))
-    body = "".join(f"<tr>{''.join(_cell('td', at, cell) for at, cell in enumerate(row))}</tr>" for row in rows)
+def table_page(table: str, *, plain: bool = False) -> str:
+    """A table as HTML: the first row as headings, figures to the right; a row of words alone goes over all of it."""
+    every = _rows(table)
+    above = next((at for at, row in enumerate(every) if row[0]), 0)  # rows of headings over some columns come first
+    heads, rows = every[: above + 1], every[above + 1 :]
+    wide = max(map(len, every))
+    head = "".join(_row("th", row, wide, plain) for row in heads)
+    body = "".join(_row("td", row, wide, plain) for row in rows)
+    if plain:
+        return f'<table class="inletter"><thead>{head}</thead><tbody>{body}</tbody></table>'
     look = "border-collapse:collapse;font-variant-numeric:tabular-nums;font-size:13px"
-    return f'<table style="{look}"><thead><tr>{head}</tr></thead><tbody>{body}</tbody></table>'
+    return f'<table style="{look}"><thead>{head}</thead><tbody>{body}</tbody></table>'
 
 
-def _cell(tag: str, at: int, text: str) -> str:
+def _row(tag: str, row: list[str], wide: int, plain: bool) -> str:
+    if tag == "td" and not any(row[1:]):
+        look = "" if plain else f' style="{CELL}"'
+        return f'<tr><td colspan="{wide}"{look}>{escape(row[0])}</td></tr>'
+    return f"<tr>{''.join(_cell(tag, at, cell, plain) for at, cell in enumerate(row))}</tr>"
+
+
+def _cell(tag: str, at: int, text: str, plain: bool) -> str:
     side = "right;white-space:nowrap" if at else "left"
-    return f'<{tag} style="{CELL}text-align:{side}">{escape(text)}</{tag}>'
+    look = "" if plain else f' style="{CELL}text-align:{side}"'
+    return f"<{tag}{look}>{escape(text)}</{tag}>"

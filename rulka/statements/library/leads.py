@@ -1,4 +1,4 @@
-"""Where a statement leads beyond its own pages: apps above register what can be made of one."""
+"""Where statements, and what else registers, lead beyond their own pages: apps above say what can be made of one."""
 
 from __future__ import annotations
 
@@ -7,23 +7,25 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Lead:
-    """Something to be made of a statement: the words of its button, and the name of the address that is posted to with
-    the statement's name."""
+    """Something to be made of a thing: the words of its button, and the name of the address that gets the thing's name;
+    posted to, or opened."""
 
     title: str
     address: str
+    opens: bool = False
+    kind: str = "statement"
 
 
 _LEADS: list[Lead] = []
 
 
-def leads_to(title: str, address: str) -> None:
-    """Register something that can be made of a statement by whoever edits."""
-    lead = Lead(title, address)
+def leads_to(title: str, address: str, *, opens: bool = False, kind: str = "statement") -> None:
+    """Register something that can be made of a thing of a kind by whoever edits."""
+    lead = Lead(title, address, opens, kind)
     if lead not in _LEADS:
         _LEADS.append(lead)
 
 
-def leads() -> list[Lead]:
-    """All that can be made of a statement."""
-    return list(_LEADS)
+def leads(kind: str = "statement") -> list[Lead]:
+    """All that can be made of a thing of a kind."""
+    return [lead for lead in _LEADS if lead.kind == kind]

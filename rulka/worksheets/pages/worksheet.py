@@ -17,6 +17,7 @@ from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.workbook import Sheet, Workbook
 from rulka.core.values import key_in
 from rulka.ledger.seat import seat_of
+from rulka.statements.library.leads import leads
 from rulka.worksheets.editing import edit as editing
 from rulka.worksheets.editing.actions import action_for
 from rulka.worksheets.editing.bringing import open_as_worksheet
@@ -105,6 +106,7 @@ def worksheet_page(request: HttpRequest, name: str) -> HttpResponse:
         context = {
             **panel_context(asked, live, sheet, request.GET),
             "where": "worksheets",
+            "leads": leads("worksheet"),
             "sheets": live.workbook.sheets,
             "sheet": sheet,
             "first": _state(asked, live, sheet) | {"rows": rows},
