@@ -13,7 +13,7 @@ import pytest
 
 from standins.mail_server import MailServer
 from tests.conftest import write_small
-from tests.dispatch.test_sending import PACK
+from tests.dispatch.world import PACK
 from tests.web.world import DEFINITIONS
 from tests.work.test_backups import House
 

@@ -19,10 +19,9 @@ from rulka.dispatch.library.storing import find_dispatch
 from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.dispatch.running import delivering
 from rulka.dispatch.running.delivering import deliver_all, prepare, recover, send_again
-from rulka.ledger.models import Ledger
 from rulka.people.library import keeping
 from rulka.people.library.keeping import BY_COMMAND
-from rulka.people.library.persons import make_person, set_mail
+from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person, Recorded
 from rulka.statements.library.shelves import set_right
@@ -30,58 +29,9 @@ from rulka.statements.models import Definition, Shelf
 from rulka.statements.output.origins import verify
 from rulka.web.settings import folders_from
 from rulka.work.services import backups
-from standins.mail_server import MailServer
-from tests.web.world import make_world
+from tests.dispatch.world import PACK, PERIOD, prepared, states
 
 pytestmark = pytest.mark.django_db
-PERIOD = "2026-P01"
-PACK = """
-dispatch: month-pack
-title: Month pack
-sends:
-- {statement: result, as: [workbook, pdf, csv], node: A}
-- {statement: by-department, as: csv, node: theirs, file: "{name} {node}: {period.code}"}
-to:
-- {person: amy, node: '10', by: [mail, board]}
-- {person: lea, node: '10'}
-- {person: kim, node: '20', by: mail}
-ways:
-- way: mail
-  subject: '{node}, {period}: {figure result / result / now}'
-  text: |
-    Good morning {name},
-    wages were {figure result / wages / now} {currency}, sheet {cell sums / C1}.
-- {way: folder, name: board, path: 'board/{period.code}'}
-"""
-
-
-@pytest.fixture(autouse=True)
-def quick(settings, tmp_path, monkeypatch):
-    settings.SEND_FOLDERS = {"board": tmp_path / "board"}
-    (tmp_path / "board").mkdir()
-    settings.MAIL_FROM, settings.MAIL_HOST = "rulka@ternwick.example", "127.0.0.1"
-    monkeypatch.setattr(delivering, "PAUSES", (0, 0))
-
-
-@pytest.fixture
-def server(settings):
-    with MailServer() as server:
-        settings.MAIL_PORT = server.port
-        yield server
-
-
-@pytest.fixture
-def ledger(small, command, tmp_path):
-    ledger = make_world(small, command)
-    for name, bounds in (("amy", {}), ("lea", {"department": "under:10"}), ("kim", {"department": "20"})):
-        person = make_person(name, title=name.capitalize(), role="accountant" if name == "amy" else "lead")
-        grant(person, "s", "", "", bounds, opens_seals=True)
-        set_mail(person, f"{name}@ternwick.example")
-    (tmp_path / "pack.yaml").write_text(PACK)
-    assert command("load_dispatch", tmp_path / "pack.yaml", ledger="s", person="amy") == (
-        "dispatch month-pack: version 1\n"
-    )
-    return ledger
 
 
 def send(command, *, code=0, **options):
@@ -92,12 +42,6 @@ def send(command, *, code=0, **options):
         return list(Sending.objects.first().deliveries.all())
     assert not code
     return json.loads(told)
-
-
-def prepared(occasion="2026-P01, once", person="amy"):
-    owner = Person.objects.get(username=person)
-    dispatch = find_dispatch(Ledger.objects.get(code="s"), "month-pack", person=owner)
-    return prepare(dispatch, PERIOD, occasion, person=owner)
 
 
 # to each their own --------------------------------------------------------------------------------------------------
@@ -255,10 +199,6 @@ def test_a_restored_copy_sends_nothing(ledger, server, settings, tmp_path):
 
 
 # the other side -----------------------------------------------------------------------------------------------------
-
-
-def states(sending):
-    return {(one.person_name, one.way): (one.state, one.answer) for one in sending.deliveries.all()}
 
 
 def test_one_of_several_is_refused(ledger, server):

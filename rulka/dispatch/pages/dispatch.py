@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from django.contrib.auth.models import Group
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -31,7 +30,8 @@ from rulka.dispatch.running.tasks import call
 from rulka.formats.dispatch_file import read_dispatches, write_dispatch
 from rulka.formats.output.page import show
 from rulka.ledger.seat import Seat, seat_of
-from rulka.people.library.rights import access_of, sees_in_words
+from rulka.people.library.persons import group_names, people_named, people_of, people_with
+from rulka.people.library.rights import sees_in_words
 from rulka.people.models import Person
 from rulka.statements.library.opening import open_statement
 from rulka.statements.output.sendable import kind_named, kinds
@@ -86,7 +86,7 @@ def _shortly(text: str) -> str:
 def people_in(sendings: Iterable[Sending]) -> dict[int, Person]:
     """The people that some occasions go to, by key."""
     keys = {key for one in sendings for key in one.deliveries.values_list("person", flat=True)}
-    return {person.pk: person for person in Person.objects.filter(pk__in=keys)}
+    return people_with(keys)
 
 
 def _sent(dispatch: Dispatch) -> list[Sent]:
@@ -186,18 +186,15 @@ def _title_of(raw: dict[str, Any], titles: dict[tuple[str, str], str]) -> str:
 
 def _who(seat: Seat, kept: Dispatch) -> dict[str, Any]:
     found = read(kept.body)
-    named = Person.objects.filter(username__in=[one.person for one in found.recipients])
-    called = {one.username: one.called for one in named}
-    people = [
-        one for one in Person.objects.filter(is_active=True).order_by("username") if access_of(one, seat.ledger.code)
-    ]
+    named = people_named(one.person for one in found.recipients)
+    called = {name: one.called for name, one in named.items()}
     return {
         "recipients": [
             {"at": at, "one": one, "called": called.get(one.person, one.text) if not one.rule else one.text}
             for at, one in enumerate(found.recipients)
         ],
-        "people": people,
-        "groups": list(Group.objects.order_by("name").values_list("name", flat=True)),
+        "people": people_of(seat.ledger.code),
+        "groups": group_names(),
     }
 
 

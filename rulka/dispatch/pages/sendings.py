@@ -62,8 +62,14 @@ def _page(
         "may_read": chosen is not None and may_read(chosen.one, seat.person),
         "may_release": one.state == states.HELD and may_release(one, seat.person),
         "moves": moves,
+        "arrived_all": bool(rows)
+        and all(row.one.state in (Delivery.State.DELIVERED, Delivery.State.RECALLED) for row in rows),
         "reason": request.POST.get("reason", ""),
     }
+    if request.headers.get("HX-Request") and not moves and problem is None:  # what was looked after has come to its end
+        response = HttpResponse(status=204)
+        response["HX-Refresh"] = "true"
+        return response
     return page(request, seat, "sending", context, problem)
 
 

@@ -29,7 +29,7 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger
 from rulka.people.duties import RELEASE
 from rulka.people.library import record
-from rulka.people.library.persons import person_with
+from rulka.people.library.persons import find_person
 from rulka.people.library.rights import access_of
 from rulka.people.models import Person
 from rulka.work.services import files
@@ -119,15 +119,20 @@ def make(number: int) -> None:
     try:
         _make(sending)
     except RulkaError as error:
-        Sending.objects.filter(pk=number, state=Stands.MADE).update(state=Stands.FAILED, answer=str(error))
-        _tell_owner(sending)
+        fail(sending, str(error))
         return
     deliver_all(sending)
 
 
+def fail(sending: Sending, told: str) -> None:
+    """Note that an occasion could not be made, and why."""
+    if Sending.objects.filter(pk=sending.pk, state=Stands.MADE).update(state=Stands.FAILED, answer=told):
+        _tell_owner(sending)
+
+
 def _make(sending: Sending) -> None:
     """Compute, keep the files and write down all deliveries at once."""
-    ledger, person = find_ledger(sending.ledger), person_with(sending.person)
+    ledger, person = find_ledger(sending.ledger), find_person(sending.person)
     found = read(sending.body)
     if found.figures == "fetched first" and not sending.rehearsal:
         bring_up_to_date(ledger, person)
@@ -357,7 +362,7 @@ def _tell_owner(sending: Sending) -> None:
     what becomes of it stands nowhere, the page tells the same."""
     sending.refresh_from_db()
     bad = [one for one in sending.deliveries.all() if one.state in BAD]
-    owner = person_with(_owner_of(sending))
+    owner = find_person(_owner_of(sending))
     if sending.due is None or owner is None or not owner.email or not settings.MAIL_HOST or not settings.MAIL_FROM:
         return
     if not bad and sending.state != Stands.FAILED:
@@ -437,7 +442,7 @@ def links_for(ledger: Ledger, person: Person) -> list[Delivery]:
 
 def may_read(delivery: Delivery, person: Person) -> bool:
     """Whether somebody may open the files and the letter of a delivery: who got it, or who sees all that they see."""
-    other = person_with(delivery.person)
+    other = find_person(delivery.person)
     if other is None or person.looked_by is not None:
         return False
     return sees_as(person, other, find_ledger(delivery.sending.ledger), read(delivery.sending.body).things)

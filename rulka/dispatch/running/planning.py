@@ -10,7 +10,6 @@ from functools import cached_property
 from typing import Any
 
 from django.conf import settings
-from django.contrib.auth.models import Group
 from django.urls import reverse
 from django.utils import timezone
 
@@ -46,7 +45,7 @@ from rulka.dispatch.running.folders import folder_named
 from rulka.formats.output.letter import letter_page, letter_text, table_of
 from rulka.formats.output.page import show
 from rulka.ledger.models import Ledger
-from rulka.people.library.persons import person_named
+from rulka.people.library.persons import people_at, people_in, person_named
 from rulka.people.library.rights import bounded_by, fence_of
 from rulka.people.models import Person
 from rulka.statements.output.sendable import Asked, kind_named, outcomes_of
@@ -140,9 +139,7 @@ def recipients_of(ledger: Ledger, dispatch: Dispatch, *, only: str = "") -> list
 
 def _by_rule(ledger: Ledger, one: Recipient) -> list[Recipient]:
     if one.rule == "group":
-        group = Group.objects.filter(name=one.person).first()
-        members = Person.objects.filter(groups=group, is_active=True).order_by("username") if group else ()
-        return [Recipient(person.username, one.node, one.by) for person in members]
+        return [Recipient(person.username, one.node, one.by) for person in people_in(one.person)]
     scope, mark, node = one.person.rpartition("/")
     owners = bounded_by(ledger, scope if mark else "", node) if one.rule == "owner" else bounded_by(ledger, one.person)
     return [Recipient(person.username, code, one.by) for person, code in owners]
@@ -301,7 +298,7 @@ class _Share:
         book = {one.name.casefold(): one.address for one in Contact.objects.filter(ledger=self.ledger)}
         found = addresses_in(filled(letter, self._value, where=where) if letter else "", where=where, book=book)
         for address in found:
-            for other in Person.objects.filter(email__iexact=address):
+            for other in people_at(address):
                 if not sees_as(other, self.person, self.ledger, self.dispatch.things):
                     raise RulkaError(f"{address} is the address of somebody who may not see all of this.",
                                      hint="Make them a recipient: they get their own.", subject=where)  # fmt: skip

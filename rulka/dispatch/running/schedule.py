@@ -10,7 +10,6 @@ from datetime import date, datetime
 
 from django.utils import timezone
 
-from rulka.core.books.calendar import period_code
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.errors import RulkaError
 from rulka.core.sending.dispatches import Dispatch as Sent
@@ -29,11 +28,12 @@ from rulka.dispatch.library.storing import body_of, is_theirs, read
 from rulka.dispatch.models import Dispatch, Looked, Sending
 from rulka.dispatch.running.delivering import ask, something_waits
 from rulka.dispatch.running.tasks import call
-from rulka.ledger.models import ClosedPeriod, Entity, Ledger, Revision
-from rulka.ledger.reading.history import turnover_of
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.closing import closed_since
+from rulka.ledger.reading.history import revisions_since, turnover_of
 from rulka.ledger.reading.queries import calendar_of, view_of
 from rulka.ledger.seat import latest_period
-from rulka.statements.models import Edition
+from rulka.statements.output.editions import kept_since
 from rulka.work.services.backups import held_since
 
 logger = logging.getLogger("rulka.dispatch")
@@ -125,35 +125,24 @@ def period_before(ledger: Ledger, day: date) -> str:
 
 
 def _closings(rule: Rule, ledger: Ledger, work: WorkDays) -> Iterable[Came]:
-    """Each period that is closed now, for the entity of the rule or for all that have anything booked, and when what
-    comes after it is."""
-    every = Entity.objects.filter(ledger=ledger)
-    wanted = set(
-        every.filter(code__iexact=rule.entity).values_list("pk", flat=True) if rule.entity
-        else every.filter(postingkey__isnull=False).distinct().values_list("pk", flat=True)
-    )  # fmt: skip
-    closed: dict[int, dict[int, datetime]] = {}
-    for one in ClosedPeriod.objects.standing().filter(entity__in=wanted):
-        closed.setdefault(one.period, {})[one.entity_id] = one.at
-    for number, moments in closed.items():
-        if wanted and wanted <= moments.keys():
-            last = max(moments.values())
-            occasion = f"{period_code(number)}, closed {last.astimezone(work.zone):%Y-%m-%d %H:%M:%S}"
-            yield Came(moment_after_close(rule, work, last), period_code(number), occasion)
+    """Each period that is closed now, and when what comes after it is."""
+    for period, last in closed_since(ledger, rule.entity):
+        occasion = f"{period}, closed {last.astimezone(work.zone):%Y-%m-%d %H:%M:%S}"
+        yield Came(moment_after_close(rule, work, last), period, occasion)
 
 
 def _editions(ledger: Ledger, sent: Sent, since: datetime) -> Iterable[Came]:
     names = [thing.name for thing in sent.things if thing.kind == "statement"]
-    kept = Edition.objects.filter(ledger=ledger, statement__in=names, at__gt=since).defer("run", "shown")
+    kept = kept_since(ledger, names, since)
     return [Came(one.at, one.period, f"edition {one.pk}, {one.name}"[:80]) for one in kept]
 
 
 def _loads(rule: Rule, ledger: Ledger, since: datetime) -> Iterable[Came]:
     found = []
-    for one in Revision.objects.filter(ledger=ledger, at__gt=since).order_by("number"):
-        if any(load_is_large(rule, amount) for amount in turnover_of(ledger, one.number).values()):
+    for number, at in revisions_since(ledger, since):
+        if any(load_is_large(rule, amount) for amount in turnover_of(ledger, number).values()):
             period = latest_period(view_of(ledger, NO_FENCE)).code
-            found.append(Came(one.at, period, f"revision {one.number}"))
+            found.append(Came(at, period, f"revision {number}"))
     return found
 
 

@@ -44,7 +44,7 @@ def _make(number: int) -> None:
         incident = secrets.token_hex(4)
         logger.exception("Incident %s in sending %s", incident, number)
         told = f"Something went wrong that we did not expect; incident {incident} is in the log. Nothing was sent."
-        unmade.update(state=states.FAILED, answer=told)
+        delivering.fail(Sending.objects.get(pk=number), told)
 
 
 def call() -> None:

@@ -82,6 +82,7 @@ def letter_page(letter: Letter, values: Mapping[Token, str], *, marks: bool = Fa
                 flags=re.S,
             )
         said = escape(values[token])
+        said = f'<a href="{said}">{said}</a>' if token.kind == "link" and not marks else said
         page = page.replace(sign, f'<mark class="token">{said}</mark>' if marks else said)
     if marks:
         return page.strip()
@@ -105,12 +106,24 @@ def table_page(table: str, *, plain: bool = False) -> str:
     above = next((at for at, row in enumerate(every) if row[0]), 0)  # rows of headings over some columns come first
     heads, rows = every[: above + 1], every[above + 1 :]
     wide = max(map(len, every))
-    head = "".join(_row("th", row, wide, plain) for row in heads)
+    head = "".join(_over(row, plain) for row in heads[:-1]) + _row("th", heads[-1], wide, plain)
     body = "".join(_row("td", row, wide, plain) for row in rows)
     if plain:
         return f'<table class="inletter"><thead>{head}</thead><tbody>{body}</tbody></table>'
     look = "border-collapse:collapse;font-variant-numeric:tabular-nums;font-size:13px"
     return f'<table style="{look}"><thead>{head}</thead><tbody>{body}</tbody></table>'
+
+
+def _over(row: list[str], plain: bool) -> str:
+    """Headings over some columns."""
+    cells: list[tuple[str, int]] = []
+    for at, title in enumerate(row):
+        if title or at == 0 or not cells[-1][0]:
+            cells.append((title, 1))
+        else:
+            cells[-1] = (cells[-1][0], cells[-1][1] + 1)
+    look = "" if plain else f' style="{CELL}text-align:center"'
+    return f"<tr>{''.join(f'<th colspan={wide!r}{look}>{escape(title)}</th>' for title, wide in cells)}</tr>"
 
 
 def _row(tag: str, row: list[str], wide: int, plain: bool) -> str:

@@ -297,6 +297,12 @@ def _details(view: View, chosen: BoolArray, entries: list[int], first: int, last
     return found
 
 
+def revisions_since(ledger: Ledger, since: datetime) -> list[tuple[int, datetime]]:
+    """The revisions after a moment, each with when it was made, the oldest first."""
+    later = Revision.objects.filter(ledger=ledger, at__gt=since).order_by("number")
+    return list(later.values_list("number", "at"))
+
+
 def turnover_of(ledger: Ledger, revision: int) -> dict[str, Decimal]:
     """How much a revision moved in the actuals, by entity and in its currency: the debits or the credits that it added,
     whichever is more."""

@@ -47,9 +47,24 @@ def person_named(username: str) -> Person | None:
     return Person.objects.filter(username=username).first()
 
 
-def person_with(number: int | None) -> Person | None:
-    """A person by their key; None where there is none."""
-    return Person.objects.filter(pk=number).first() if number else None
+def people_with(numbers: Iterable[int]) -> dict[int, Person]:
+    """People by their keys."""
+    return {person.pk: person for person in Person.objects.filter(pk__in=set(numbers))}
+
+
+def people_named(usernames: Iterable[str]) -> dict[str, Person]:
+    """People by the names they sign in with."""
+    return {person.username: person for person in Person.objects.filter(username__in=set(usernames))}
+
+
+def people_at(address: str) -> list[Person]:
+    """The people whom mail to an address reaches."""
+    return list(Person.objects.filter(email__iexact=address))
+
+
+def people_in(group: str) -> list[Person]:
+    """The active people of a group, by name; nobody where there is none of that name."""
+    return list(Person.objects.filter(groups__name=group, is_active=True).order_by("username"))
 
 
 def group_names() -> list[str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
+from datetime import datetime
 from typing import Any
 
 from rulka.core.books.book import View
@@ -155,6 +156,12 @@ def find_edition(ledger: Ledger, number: str, view: View, person: Person) -> Edi
     if found is None or not may_open(found, view, _level(found, person)):
         raise NotFound("This edition does not exist.", hint="Choose one of the list.", subject="edition")
     return found
+
+
+def kept_since(ledger: Ledger, statements: Iterable[str], since: datetime) -> list[Edition]:
+    """The editions of some statements that were kept after a moment."""
+    kept = Edition.objects.filter(ledger=ledger, statement__in=list(statements), at__gt=since)
+    return list(kept.defer("run", "shown"))
 
 
 def is_there(edition: Edition) -> bool:

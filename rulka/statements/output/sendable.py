@@ -14,7 +14,7 @@ from rulka.formats.definition_file import kind_of
 from rulka.formats.output.page import page_values
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.assemble import Definitions, definitions_of
+from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import definitions_for, open_statement, seen_definitions
 from rulka.statements.library.shelves import RUN, depth_on, level_of
 from rulka.statements.models import Definition, Edition
@@ -103,10 +103,11 @@ def definitions_sent(asked: Asked) -> Definitions:
     bodies = {kind_of(body): body for body in kept.bodies}
     return {
         kind: Definition(
+            pk=now[kind].pk if kind in now else -at,  # only read, never kept
             ledger=asked.ledger, kind=kind, name=str(body[kind]), body=body,
             shelf=statement.shelf if kind == "statement" else None,
         )
-        for kind, body in bodies.items()
+        for at, (kind, body) in enumerate(bodies.items(), 1)
     }  # fmt: skip
 
 
@@ -150,7 +151,7 @@ class _Statements:
         definitions_for(ledger, name, person)
 
     def level(self, ledger: Ledger, name: str, person: Person) -> tuple[int, int]:
-        statement = definitions_of(ledger, name)["statement"]
+        statement = definitions_for(ledger, name, None)["statement"]
         return level_of(person, statement), DEPTHS.index(depth_on(person, statement.shelf_id))
 
     def names(self, ledger: Ledger, person: Person) -> list[tuple[str, str]]:

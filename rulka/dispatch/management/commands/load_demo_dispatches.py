@@ -16,7 +16,7 @@ from rulka.dispatch.running.servers import key_of, way_to
 from rulka.formats.dispatch_file import read_dispatches
 from rulka.ledger.commanding import RulkaCommand
 from rulka.ledger.reading.queries import find_ledger
-from rulka.people.library.persons import make_person, person_named, set_mail
+from rulka.people.library.persons import make_person, people_of, person_named, set_mail
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
 
@@ -47,7 +47,7 @@ class Command(RulkaCommand):
         for name, (title, node) in LEADS.items():
             person = make_person(name, title=title, role=Person.Role.LEAD)
             grant(person, ledger.code, "", "", {}, opens_seals=False, node=f"departments/{node}")
-        for person in Person.objects.filter(accesses__ledger=ledger, is_active=True):
+        for person in people_of(ledger.code):
             set_mail(person, f"{person.username.replace('-', '.')}@{DOMAIN}")
         for name, kind, port in (("auditor", "sftp", options["sftp"]), ("archive", "ftps", options["ftps"])):
             if port:
