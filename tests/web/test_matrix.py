@@ -12,6 +12,7 @@ from django.test import Client
 from django.urls import reverse
 
 from rulka.core.proof.origin import CODE
+from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.ledger.models import Feed
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
@@ -65,15 +66,28 @@ def world(small, command, settings):
     asked = {"ledger": "s", "person": zoe.pk, "form": "csv", "period": "2026-P01", "node": "A"}
     output = Output.objects.create(statement="board", name="Hidden file", **asked)
     load = Load.objects.create(ledger="t", feed_name="Hidden feed", source="Hidden path", state="refused")
+    pack = Dispatch.objects.create(
+        ledger=ledger, name="hidden-pack", title="Hidden pack", owner=zoe,
+        body={"dispatch": "hidden-pack", "title": "Hidden pack", "sends": [{"statement": "board"}],
+              "to": [{"person": "zoe"}], "ways": [{"way": "link"}]},
+    )  # fmt: skip
+    sending = Sending.objects.create(ledger="s", dispatch=pack.name, occasion="once", period="2026-P01", body=pack.body,
+                                     person=zoe.pk, state="held")  # fmt: skip
+    files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
+    delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
+                                       state="delivered", answer="Hidden answer", files=files)  # fmt: skip
     return {
-        "name": {"worksheets": ("sums", "private"), "statements": ("result", "board"), "tables": ("bound", "closed"),
+        "identity": ("f" * 24, delivery.identity),
+        "name": {"dispatch": ("no-pack", "hidden-pack"),
+                 "worksheets": ("sums", "private"), "statements": ("result", "board"), "tables": ("bound", "closed"),
                  "people": ("nobody", "nobody")},
         "kind": ("statement", "statement"),
         "of": ("statement", "statement"),
         "form": ("csv", "csv"),
         "code": ("A", "B"),
         "entity": ("A", "B"),
-        "number": {"shelf": shelf.pk, "edition": edition.pk, "output": output.pk, "entry": "X9"},
+        "number": {"shelf": shelf.pk, "edition": edition.pk, "output": output.pk, "entry": "X9",
+                   "sending": sending.pk, "delivery": delivery.pk},
         "pk": {"feed": feed.pk, "load": load.pk},
         "username": ("zoe", "zoe"),
     }  # fmt: skip

@@ -10,7 +10,7 @@ from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.sending.dispatches import EXISTS, FIGURES, FORMS, PAGES, WAYS, Thing, Way
+from rulka.core.sending.dispatches import EXISTS, FIELDS, FIGURES, FORMS, PAGES, WAYS, Thing, Way
 from rulka.core.sending.letters import NAMES
 from rulka.core.sending.occasions import HOW
 from rulka.dispatch.editing.changing import CHANGES, change
@@ -152,7 +152,8 @@ def _titles(seat: Seat, things: Iterable[Thing]) -> list[str]:
 
 
 def _way_line(way: Way, raw: dict[str, Any]) -> dict[str, Any]:
-    return {"name": way.name, "kind": way.kind, "off": way.off, "raw": raw}
+    said = {field: raw.get(field, "") for field in ("path", "exists", "server")}
+    return {"name": way.name, "kind": way.kind, "off": way.off, **said}
 
 
 # the panel ------------------------------------------------------------------------------------------------------------
@@ -163,7 +164,8 @@ def _what(seat: Seat, kept: Dispatch) -> dict[str, Any]:
     titles = {(kind, name): title for kind, names in choices for name, title in names}
     return {
         "things": [
-            {"at": at, "raw": raw, "title": _title_of(raw, titles), "forms": _several(raw.get("as", "workbook")),
+            {"at": at, "sheets": raw.get("sheets", ""), "each": raw.get("files") == "each",
+             "title": _title_of(raw, titles), "forms": _several(raw.get("as", "workbook")),
              "node": ", ".join(_several(raw.get("node", "")))}
             for at, raw in enumerate(kept.body.get("sends", ()))
         ],
@@ -212,7 +214,11 @@ def _letter(seat: Seat, kept: Dispatch) -> dict[str, Any]:
             except RulkaError:  # not theirs, or not for this node: its figures aren't offered
                 continue
     return {
-        "letters": [raw for raw in kept.body["ways"] if raw["way"] == "mail"],
+        "letters": [
+            {"name": raw.get("name") or raw["way"], **{field: raw.get(field, "") for field in FIELDS["mail"]}}
+            for raw in kept.body["ways"]
+            if raw["way"] == "mail"
+        ],
         "tokens": [f"{{{name}}}" for name in NAMES],
         "figure_tokens": figures[:MOST_LINES],
         "exists": EXISTS,

@@ -216,8 +216,13 @@ def _forget(sending: Sending) -> int:
 
 
 def may_release(sending: Sending, person: Person) -> bool:
-    """Whether somebody may release what waits: they have the right, see the ledger, and didn't send it themselves."""
-    return person.may(RELEASE) and person.pk != sending.person and access_of(person, sending.ledger) is not None
+    """Whether somebody may release what waits: they have the right, didn't send it themselves, and may read all that
+    goes; others don't know of it."""
+    if not person.may(RELEASE) or person.pk == sending.person or access_of(person, sending.ledger) is None:
+        return False
+    return all(
+        may_read(one, person) for one in {one.person: one for one in sending.deliveries.exclude(files=[])}.values()
+    )
 
 
 def _judged(sending: Sending, person: Person, state: str, answer: str = "") -> None:
@@ -463,9 +468,12 @@ def find_sending(ledger: Ledger, number: int, person: Person) -> tuple[Sending, 
 def find_delivery(ledger: Ledger, number: int, person: Person) -> tuple[Delivery, Dispatch | None]:
     """A delivery with its dispatch, for whom its occasion is there."""
     found = Delivery.objects.filter(sending__ledger=ledger.code, pk=number).select_related("sending").first()
-    if found is None:
-        raise NotFound("There is no such delivery.", hint="Choose one of the list.", subject="dispatch")
-    return found, find_sending(ledger, found.sending_id, person)[1]
+    try:
+        if found is not None:
+            return found, find_sending(ledger, found.sending_id, person)[1]
+    except NotFound:
+        pass  # one that isn't theirs answers as one that isn't there
+    raise NotFound("There is no such delivery.", hint="Choose one of the list.", subject="dispatch")
 
 
 def dispatch_of(sending: Sending, *, person: Person | None) -> Dispatch:
