@@ -45,10 +45,6 @@ VIEWS = {
         f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&by=period",
     ),
     "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
-    "picker": (
-        "accountant",
-        f"/statements/balance-sheet/?{WHERE}&panel=accounts&row=receivables&lines=receivables&search=receivables",
-    ),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
     "accounts": ("accountant", "/ledger/accounts/?period=2027-P07&node=TF&search=power&account=6815"),
     "worksheet": ("controller", f"/worksheets/income-of-departments/?{WHERE}&panel=blocks&cell=C6"),
@@ -93,6 +89,7 @@ def take(address: str) -> None:
             shoot(page, name, path)
         workbench(page)
         feeds(page, int(address.rsplit(":", 1)[1]) + 10)
+        dispatched(page)
         browser.close()
 
 
@@ -127,6 +124,19 @@ def explain(page: Page) -> None:
     page.get_by_role("button", name="Accept").click()
     page.locator("section.item.accepted").wait_for()
     sign_in(page, "accountant")
+
+
+def dispatched(page: Page) -> None:
+    """A dispatch that was rehearsed and sent before."""
+    sign_in(page, "accountant")
+    page.goto(f"/dispatch/department-packs/?{WHERE}")
+    page.get_by_role("button", name="Send", exact=True).click()
+    page.locator("#foot", has_text="All arrived").wait_for()
+    page.goto(f"/dispatch/department-packs/?{WHERE}")
+    page.get_by_role("button", name="Rehearse", exact=True).click()
+    page.locator(".deliveries").wait_for()
+    page.screenshot(path=OUT / "dispatch.png")
+    print("dispatch")
 
 
 def workbench(page: Page) -> None:

@@ -8,11 +8,14 @@ from argparse import ArgumentParser
 from hashlib import sha256
 from typing import Any
 
+from rulka.core.errors import NotFound, RulkaError
 from rulka.dispatch.library.storing import find_dispatch
-from rulka.dispatch.models import Delivery
-from rulka.dispatch.running.delivering import by_hand, deliver_all, prepare, rehearse
+from rulka.dispatch.models import Delivery, Dispatch
+from rulka.dispatch.running.delivering import ask, by_hand, deliver_all, prepare, rehearse, send_again
+from rulka.dispatch.running.tasks import call
 from rulka.ledger.commanding import RulkaCommand, person_asked
 from rulka.ledger.reading.queries import find_ledger
+from rulka.people.models import Person
 
 Told = dict[str, Any]
 
@@ -23,16 +26,27 @@ class Command(RulkaCommand):
     def add_arguments(self, parser: ArgumentParser) -> None:
         super().add_arguments(parser)
         parser.add_argument("name", help="the dispatch")
-        parser.add_argument("--period", required=True, help="the reporting period, such as 2027-P07")
+        parser.add_argument("--period", default="", help="the reporting period, such as 2027-P07")
         parser.add_argument("--rehearse", action="store_true", help="say what would go to whom, send nothing")
         parser.add_argument("--to", default="", help="to this person only")
+        parser.add_argument("--queue", action="store_true", help="leave it to the worker")
+        parser.add_argument("--again", default="", metavar="IDENTITY", help="one delivery once more, as the same one")
         parser.add_argument("--format", choices=("text", "json"), default="text")
 
     def run(self, **options: Any) -> None:
         person = person_asked(options["person"])
         dispatch = find_dispatch(find_ledger(options["ledger"]), options["name"], person=person)
         period, only = options["period"], options["to"]
-        if options["rehearse"]:
+        if options["again"]:
+            told = [_told(_sent_again(dispatch, options["again"], person))]
+        elif not period:
+            raise RulkaError("Of which period?", hint="Write --period 2027-P07.", subject="period")
+        elif options["queue"]:
+            sending = ask(dispatch, period, by_hand(dispatch, period), person=person, only=only)
+            call()
+            self.deliver(f"{sending.occasion}: waits for the worker\n", options)
+            return
+        elif options["rehearse"]:
             planned = rehearse(dispatch, period, person=person, only=only)
             told = [
                 {
@@ -48,17 +62,32 @@ class Command(RulkaCommand):
         else:
             sending = prepare(dispatch, period, by_hand(dispatch, period), person=person, only=only)
             deliver_all(sending)
-            told = [
-                {
-                    "to": one.person_name, "way": one.way,
-                    "files": [{name: file[name] for name in ("name", "bytes", "digest")} for file in one.files],
-                    "state": one.state, "answer": one.answer,
-                }
-                for one in sending.deliveries.all()
-            ]  # fmt: skip
+            told = [_told(one) for one in sending.deliveries.all()]
         self.deliver(_written(told, options["format"]), options)
         if any(one["state"] not in (Delivery.State.DELIVERED, "rehearsed") for one in told):
             sys.exit(4)
+
+
+def _sent_again(dispatch: Dispatch, identity: str, person: Person | None) -> Delivery:
+    """One delivery once more, by a person's choice."""
+    sent = Delivery.objects.filter(sending__ledger=dispatch.ledger.code, sending__dispatch=dispatch.name)
+    found = sent.filter(identity=identity).select_related("sending").first()
+    if found is None:
+        raise NotFound(f"No delivery of it is called '{identity[:40]}'.", subject="again")
+    send_again(found, dispatch, person=person)
+    found.refresh_from_db()
+    return found
+
+
+def _told(one: Delivery) -> Told:
+    return {
+        "to": one.person_name,
+        "way": one.way,
+        "files": [{name: file[name] for name in ("name", "bytes", "digest")} for file in one.files],
+        "state": one.state,
+        "answer": one.answer,
+        "identity": one.identity,
+    }
 
 
 def _written(told: list[Told], form: str) -> str:
