@@ -45,8 +45,11 @@ VIEWS = {
         f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&by=period",
     ),
     "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
+    "picker": (
+        "accountant",
+        f"/statements/balance-sheet/?{WHERE}&panel=accounts&row=receivables&lines=receivables&search=receivables",
+    ),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
-    "accounts": ("accountant", "/ledger/accounts/?period=2027-P07&node=TF&search=power&account=6815"),
     "worksheet": ("controller", f"/worksheets/income-of-departments/?{WHERE}&panel=blocks&cell=C6"),
     "journal": ("accountant", "/ledger/journal/?accounts=61*&first=2027-P06"),
     "person": ("administrator", "/people/person/ships-lead/"),
