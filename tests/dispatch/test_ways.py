@@ -350,9 +350,8 @@ def test_an_old_workbook_changed_by_hand_is_found_out(ledger, server):
             for column in range(sheet.ncols):
                 value = sheet.cell_value(row, column)
                 look = xlwt.XFStyle()
-                look.num_format_str = book.format_map[
-                    book.xf_list[sheet.cell_xf_index(row, column)].format_key
-                ].format_str
+                place = sheet.cell_xf_index(row, column)
+                look.num_format_str = book.format_map[book.xf_list[place].format_key].format_str
                 if value != "":
                     target.write(row, column, 51.0 if value == 50.0 else value, look)
     changed = io.BytesIO()

@@ -19,7 +19,7 @@ from rulka.statements.library.opening import definitions_for, open_statement, se
 from rulka.statements.library.shelves import RUN, depth_on, level_of
 from rulka.statements.models import Definition, Edition
 from rulka.statements.output.exports import Maker, export, leave
-from rulka.statements.running.runs import Outcome, run_pages
+from rulka.statements.running.runs import Outcome, page_nodes, read_by, run_pages, view_by
 
 
 @dataclass(frozen=True)
@@ -122,9 +122,15 @@ def edition_sent(ledger: Ledger, statement: str, period: str) -> Edition:
 
 
 def outcomes_of(asked: Asked) -> list[Outcome]:
-    """A statement as somebody gets it, for its node and those asked for below."""
-    return run_pages(definitions_sent(asked), asked.period, asked.node, asked.fence, person=asked.person,
-                     pages=asked.pages, in_depth=True, revision=asked.revision)  # fmt: skip
+    """A statement as somebody gets it, for its node and those asked for below; without a node for the first that they
+    see."""
+    definitions = definitions_sent(asked)
+    node = asked.node
+    if not node:
+        view = view_by(definitions, asked.fence, asked.person, asked.revision)
+        node = page_nodes(read_by(definitions, asked.person), view)[0].code
+    return run_pages(definitions, asked.period, node, asked.fence, person=asked.person, pages=asked.pages,
+                     in_depth=True, revision=asked.revision)  # fmt: skip
 
 
 class _Statements:
