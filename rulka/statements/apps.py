@@ -18,6 +18,8 @@ class StatementsConfig(AppConfig):
         from rulka.statements.library.nodes import node_of_scope
         from rulka.statements.library.shelves import depth_at, passed_on, set_by_command
         from rulka.statements.output.jobs import recover
+        from rulka.statements.output.origins import leaves
+        from rulka.statements.output.row_origins import BALANCES, JOURNAL, TRACE
         from rulka.statements.pages.finding import of_statements
         from rulka.work.services.recovery import takes_up
 
@@ -34,3 +36,6 @@ class StatementsConfig(AppConfig):
         gives_on_shelves(set_by_command)
         tells_placements(placements_seen)
         takes_up(recover)
+        leaves("journal", JOURNAL)
+        leaves("trace", TRACE)
+        leaves("trial balance", BALANCES)

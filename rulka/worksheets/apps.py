@@ -18,7 +18,7 @@ class WorksheetsConfig(AppConfig):
         from rulka.work.services import backups
         from rulka.worksheets.library.depth import depth_at
         from rulka.worksheets.library.links import after_restore
-        from rulka.worksheets.output.leaving import KIND
+        from rulka.worksheets.output.leaving import KIND, OF_TRACE
         from rulka.worksheets.output.sending import Worksheets
         from rulka.worksheets.pages.finding import of_worksheets
 
@@ -28,6 +28,7 @@ class WorksheetsConfig(AppConfig):
         )  # fmt: skip
         limits_depth(depth_at)
         leaves("worksheet", KIND)
+        leaves("worksheet trace", OF_TRACE)
         sends("worksheet", Worksheets())
         opens_first("Worksheets", "worksheets")
         finds(of_worksheets)

@@ -438,7 +438,7 @@ def test_files_of_worksheets_verify_too(form, amy, small, command):
 
 def test_long_workbooks_are_read_when_one_comes_back(amy, monkeypatch):
     client, person = amy
-    monkeypatch.setattr("rulka.statements.output.origins.LONG", 100)
+    monkeypatch.setattr("rulka.ledger.leaving.LONG", 100)
     content = taken(client, "xlsx")
     assert verify(content, "x", person).state == "untouched"
     book = openpyxl.load_workbook(io.BytesIO(content))
@@ -446,3 +446,75 @@ def test_long_workbooks_are_read_when_one_comes_back(amy, monkeypatch):
     file = io.BytesIO()
     book.save(file)
     assert [(one.part, one.at) for one in verify(file.getvalue(), "x", person).altered] == [(sheet, at)]
+
+
+# rows of the journal, of traces and of trial balances ---------------------------------------------------------------
+
+ROWS = {
+    "journal": ("journal-export", (), "&accounts=4*"),
+    "trace": ("statement-take", ("result",), "&row=result.total&column=now&by=line"),
+    "trial balance": ("trial-balance-export", (), "&from=2026-P01&to=2026-P01"),
+}
+
+
+def rows_taken(client, kind, form):
+    route, before, more = ROWS[kind]
+    response = client.get(reverse(route, args=[*before, form]) + WHERE + more)
+    assert response.status_code == 200, response.content
+    return b"".join(response.streaming_content) if response.streaming else response.content
+
+
+@pytest.mark.parametrize("form", ["csv", "xlsx"])
+@pytest.mark.parametrize("kind", ROWS)
+def test_files_of_rows_name_their_origin_and_verify(kind, form, amy, small, command):
+    client, person = amy
+    content = rows_taken(client, kind, form)
+    found = verify(content, "x", person)
+    assert (found.state, found.left.kind, found.left.form, found.left.person_name) == ("untouched", kind, form, "Amy")
+    read = read_back(content, "x")
+    assert read.codes[0] == found.left.code
+    if form == "csv":
+        changed = content.replace(b"50.00", b"51.00", 1)
+        assert changed != content
+    else:
+        book = openpyxl.load_workbook(io.BytesIO(content))
+        cell = next(one for row in book.active.iter_rows() for one in row if one.value == 50)
+        cell.value = 51
+        target = io.BytesIO()
+        book.save(target)
+        changed = target.getvalue()
+    told = verify(changed, "x", person)
+    assert told.state == "changed"
+    assert ("50", "51") in {(one.was, one.now) for one in told.altered} or ("50.00", "51.00") in {
+        (one.was, one.now) for one in told.altered
+    }  # fmt: skip
+    late(command, small)
+    since = verify(content, "x", person).since[0]
+    if kind == "journal":
+        assert {(one.part, one.at, one.was, one.now) for one in since.cells} == {
+            ("lines", "how many", "2", "3"), ("EUR", "credit", "150.00", "159.00")
+        }  # fmt: skip
+    else:
+        assert since.figures is None and "as it is now" in since.why
+    other, kim = client_of("kim", entities="B")
+    with pytest.raises(NotFound):
+        verify(content, "x", kim)
+
+
+def test_rows_beyond_a_bound_are_known_by_their_digest(amy, monkeypatch):
+    client, person = amy
+    monkeypatch.setattr("rulka.ledger.leaving.MOST_ROWS", 1)
+    for form in ("csv", "xlsx"):
+        content = rows_taken(client, "journal", form)
+        assert verify(content, "x", person).state == "untouched"
+        if form == "csv":
+            told = verify(content.replace(b"50.00", b"51.00", 1), "x", person)
+            assert told.state == "changed" and "only its digest is kept" in told.altered[0].was
+
+
+def test_who_sees_figures_only_verifies_no_lines(amy):
+    client, _ = amy
+    content = rows_taken(client, "journal", "csv")
+    _, dan = client_of("dan", depth="figures")
+    with pytest.raises(NotFound):
+        verify(content, "x", dan)

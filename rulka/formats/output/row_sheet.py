@@ -8,9 +8,14 @@ from decimal import Decimal
 
 import xlsxwriter
 
+from rulka.formats.output.stamp import Stamp, set_origin
 
-def rows_workbook(title: str, headings: Sequence[str], rows: Iterable[Sequence[str]], *, amounts: set[int]) -> bytes:
-    """A workbook of rows; the columns in `amounts` hold plain decimals, or a word in their place."""
+
+def rows_workbook(
+    title: str, headings: Sequence[str], rows: Iterable[Sequence[str]], *, amounts: set[int], stamp: Stamp | None = None
+) -> bytes:
+    """A workbook of rows; the columns in `amounts` hold plain decimals, or a word in their place. Its origin
+    stands in its properties and below the last row."""
     target = io.BytesIO()
     book = xlsxwriter.Workbook(
         target,
@@ -24,11 +29,15 @@ def rows_workbook(title: str, headings: Sequence[str], rows: Iterable[Sequence[s
     sheet.freeze_panes(1, 0)
     sheet.set_column(0, len(headings) - 1, 14)
     sheet.write_row(0, 0, headings, head)
+    at = 0
     for at, row in enumerate(rows, 1):
         for column, cell in enumerate(row):
             if column in amounts and cell and cell[-1].isdigit():
                 sheet.write_number(at, column, Decimal(cell), number)
             elif cell:
                 sheet.write_string(at, column, cell)
+    if stamp is not None:
+        set_origin(book, stamp)
+        sheet.write_string(at + 1, 0, stamp.line)
     book.close()
     return target.getvalue()

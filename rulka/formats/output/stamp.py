@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
+
+PROPERTY = "Rulka origin"
+"""The property of a workbook that holds its code."""
 
 
 @dataclass(frozen=True)
@@ -20,3 +24,10 @@ class Stamp:
     @property
     def as_mapping(self) -> dict[str, str]:
         return {"code": self.code, **{name.lower(): text for name, text in self.facts}}
+
+
+def set_origin(book: Any, stamp: Stamp) -> None:
+    """Say in a workbook's properties what it is of."""
+    book.set_custom_property(PROPERTY, stamp.code)
+    for fact, text in stamp.facts:
+        book.set_custom_property(f"Rulka {fact.lower()}", text[:255])

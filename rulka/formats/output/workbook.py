@@ -25,14 +25,11 @@ from rulka.core.proof.checks import Check, verdict_on
 from rulka.core.proof.explaining import Notes
 from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
 from rulka.formats.output.page import Page, note_lines, page_values
-from rulka.formats.output.stamp import Stamp
+from rulka.formats.output.stamp import Stamp, set_origin
 
 TITLE_ROWS = 5
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
 
-
-PROPERTY = "Rulka origin"
-"""The property of a workbook that holds its code."""
 
 MOST_LINKS = 20_000
 """Figures of a sheet that carry a link to their trace; beyond it the cover alone leads back."""
@@ -50,13 +47,6 @@ class About:
     person: str = ""
     link: Link | None = None
     stamp: Stamp | None = None
-
-
-def set_origin(book: Workbook, stamp: Stamp) -> None:
-    """Say in a workbook's properties what it is of."""
-    book.set_custom_property(PROPERTY, stamp.code)
-    for fact, text in stamp.facts:
-        book.set_custom_property(f"Rulka {fact.lower()}", text[:255])
 
 
 class _Book:

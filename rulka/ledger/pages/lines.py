@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Iterable, Iterator
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -20,13 +17,13 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
 from rulka.core.values import whole
 from rulka.formats.figures import plain_text
-from rulka.formats.output.row_sheet import rows_workbook
 from rulka.ledger import editing
+from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
 from rulka.ledger.pages.common import exact, page
 from rulka.ledger.reading.calendars import in_own_calendar
 from rulka.ledger.reading.entries import seen_entry
 from rulka.ledger.reading.history import view_at
-from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow
+from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow, came_to
 from rulka.ledger.seat import Seat, seat_of
 
 SEALED = "sealed"
@@ -91,11 +88,6 @@ def journal(request: HttpRequest) -> HttpResponse:
     return page(request, seat, "ledger-journal", "ledger/journal.html", context, status=422 if problem else 200)
 
 
-class _Echo:
-    def write(self, text: str) -> str:
-        return text
-
-
 def _cells(row: JournalRow) -> list[Any]:
     texts = (row.entity, row.entry, row.line, row.date, row.period, row.account, row.account_name, row.partner)
     amounts = [
@@ -119,25 +111,21 @@ def _cells(row: JournalRow) -> list[Any]:
 def journal_export(request: HttpRequest, form: str) -> Any:
     """Every line of the filter as a CSV file or a workbook."""
     seat = seat_of(request)
+    if form not in ("csv", "xlsx"):
+        raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
     found = Journal(seat.view, seat.ledger, _wanted(request, seat))
     headings = [*HEADINGS, *map(plain_text, seat.ledger.dimensions)]
+    asked = {"asked": request.GET.dict(), "run": {"lines": came_to(found)}}
+    left = left_rows(seat.ledger, seat.view, seat.person, "journal", "journal", seat.period.code, asked)
+    rows = (_cells(row) for row in found.every())
     if form == "csv":
-        writer = csv.writer(_Echo())
-        lines = _all(writer, headings, (_cells(row) for row in found.every()))
+        lines = rows_as_csv(left, headings, rows)
         return _attachment(StreamingHttpResponse(lines, content_type="text/csv; charset=utf-8"), "journal.csv")
-    if form == "xlsx":
-        data = rows_workbook("Journal", headings, (_cells(row) for row in found.every()), amounts={8, 9})
-        return _attachment(
-            HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
-            "journal.xlsx",
-        )
-    raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
-
-
-def _all(writer: Any, headings: Iterable[str], rows: Iterable[list[Any]]) -> Iterator[str]:
-    yield writer.writerow(headings)
-    for row in rows:
-        yield writer.writerow(row)
+    data = rows_as_workbook(left, "Journal", headings, rows, amounts={8, 9})
+    return _attachment(
+        HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+        "journal.xlsx",
+    )
 
 
 def _attachment(response: Any, name: str) -> Any:
@@ -300,6 +288,8 @@ def _shown(row: TrialBalanceRow, frame: Frame) -> dict[str, Any]:
 def trial_balance_export(request: HttpRequest, form: str) -> Any:
     """The trial balance as shown, as a CSV file or a workbook."""
     seat = seat_of(request)
+    if form not in ("csv", "xlsx"):
+        raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
     rows, about = _trial_balance(request, seat)
     headings = [
         "entity",
@@ -321,15 +311,15 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
         ]
         for row in rows
     ]
+    start = len(headings) - 4
+    asked = {"asked": request.GET.dict(), "run": {"lines": [[*row[:2], *row[start:]] for row in cells]}, "lines": False}
+    period = about["last"].code if about else seat.period.code
+    left = left_rows(seat.ledger, seat.view, seat.person, "trial balance", "trial balance", period, asked)
     if form == "csv":
-        file = io.StringIO()
-        csv.writer(file, lineterminator="\n").writerows([headings, *cells])
-        return _attachment(HttpResponse(file.getvalue(), content_type="text/csv; charset=utf-8"), "trial-balance.csv")
-    if form == "xlsx":
-        start = len(headings) - 4
-        data = rows_workbook("Trial balance", headings, cells, amounts=set(range(start, start + 4)))
-        return _attachment(
-            HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
-            "trial-balance.xlsx",
-        )
-    raise NotFound(f"There is no export as '{form}'.", hint="Ask for csv or xlsx.", subject="export")
+        text = "".join(rows_as_csv(left, headings, cells, end="\n"))
+        return _attachment(HttpResponse(text, content_type="text/csv; charset=utf-8"), "trial-balance.csv")
+    data = rows_as_workbook(left, "Trial balance", headings, cells, set(range(start, start + 4)))
+    return _attachment(
+        HttpResponse(data, content_type="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"),
+        "trial-balance.xlsx",
+    )

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from collections.abc import Mapping
 
 from django.http import HttpResponse
@@ -13,29 +11,34 @@ from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
 from rulka.core.errors import NotFound
 from rulka.formats.figures import plain_text
-from rulka.formats.output.row_sheet import rows_workbook
+from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_address import Address
 from rulka.ledger.reading.trace_taking import TakenRows, rows_of
+from rulka.people.models import Person
 
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 
-def taken_file(ledger: Ledger, view: View, computed: Computed, said: Mapping[str, str], form: str) -> HttpResponse:
-    """What a trace shows, as a CSV file or a workbook."""
+def taken_file(
+    ledger: Ledger, view: View, computed: Computed, said: Mapping[str, str], form: str, *, person: Person,
+    of: tuple[str, str, int | None],
+) -> HttpResponse:  # fmt: skip
+    """What a trace shows, as a CSV file or a workbook; `of` is the kind and name of what is traced, and its shelf."""
     if form not in ("csv", "xlsx"):
         raise NotFound(f"There is no file as '{form[:20]}'.", hint="Ask for csv or xlsx.", subject="file")
     taken = rows_of(ledger, view, computed, Address.of(said))
     rows = [[*_safe(taken, row)] for row in taken.rows]
+    headings = [plain_text(heading) for heading in taken.headings]
+    page = {"name": of[1], "shelf": of[2], "said": dict(said), "run": {"lines": [[len(rows), str(taken.total)]]}}
+    kind = "trace" if of[0] == "statement" else f"{of[0]} trace"
+    left = left_rows(ledger, view, person, kind, of[1], computed.period.code, page, node=computed.node.code)
     if form == "csv":
-        target = io.StringIO()
-        writer = csv.writer(target)
-        writer.writerow([plain_text(heading) for heading in taken.headings])
-        writer.writerows(rows)
-        response = HttpResponse(target.getvalue(), content_type="text/csv; charset=utf-8")
+        content: str | bytes = "".join(rows_as_csv(left, headings, rows))
+        response = HttpResponse(content, content_type="text/csv; charset=utf-8")
     else:
-        headings = [plain_text(heading) for heading in taken.headings]
-        response = HttpResponse(rows_workbook("Trace", headings, rows, amounts=set(taken.amounts)), content_type=XLSX)
+        content = rows_as_workbook(left, "Trace", headings, rows, set(taken.amounts))
+        response = HttpResponse(content, content_type=XLSX)
     response["Content-Disposition"] = content_disposition_header(True, f"trace.{form}") or "attachment"
     return response
 

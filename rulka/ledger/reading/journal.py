@@ -17,7 +17,7 @@ from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.overview import ALL_EFFECTS, counted
 from rulka.core.books.selection import select
 from rulka.core.errors import RulkaError, one_of
-from rulka.core.money import QUANTITY_DIGITS
+from rulka.core.money import QUANTITY_DIGITS, exact_text
 from rulka.core.values import amount, is_whole, quoted
 from rulka.ledger.models import JournalLine, Ledger
 from rulka.ledger.reading.queries import snapshot
@@ -422,3 +422,12 @@ def _place(key: str) -> tuple[int, str, int]:
     if not is_whole(period) or not is_whole(pk) or len(date) != 10:
         raise RulkaError(f"{quoted(key)} is no place in the journal.", hint="Begin at its first page.", subject="page")
     return int(period), date, int(pk)
+
+
+def came_to(journal: Journal) -> list[list[str]]:
+    """What the lines of a filter come to: how many they are, and by currency their debits and credits."""
+    count, sums = journal.totals()
+    return [["lines", str(count)]] + [
+        [code or "quantities", exact_text(debit, digits), exact_text(credit, digits)]
+        for code, debit, credit, digits in sums
+    ]

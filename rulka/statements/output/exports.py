@@ -17,9 +17,10 @@ from rulka.formats.output.page import Page
 from rulka.formats.output.stamp import Stamp
 from rulka.formats.output.text import as_csv, as_json, pages_json
 from rulka.formats.output.workbook import About, as_xlsx_pages
+from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Picture
-from rulka.statements.output.origins import leave_as, left_of
+from rulka.statements.output.origins import left_of
 from rulka.statements.running.explained import explained_of, notes_of
 from rulka.statements.running.runs import Outcome, has_own_nodes
 

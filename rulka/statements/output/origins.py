@@ -14,7 +14,6 @@ from rulka.core.definitions.statements import StatementDef
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.proof.origin import Altered, altered
 from rulka.formats.intake.read_back import ReadFile, read_back
-from rulka.formats.output.stamp import Stamp
 from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger, view_of
@@ -39,9 +38,6 @@ WAYS: Mapping[str, Callable[[StatementDef], StatementDef]] = {
     "for readers, in depth": lambda statement: statement.for_readers().in_depth(),
 }
 """How a statement may have been read when it was computed."""
-
-LONG = 400_000
-"""Bytes of a workbook beyond which it is read only when one comes back."""
 
 # leaving ------------------------------------------------------------------------------------------------------------
 
@@ -78,28 +74,6 @@ def _page(outcome: Outcome, ledger: Ledger) -> dict[str, Any]:
         "way": way,
         "run": json.loads(as_json(computed, outcome.checks, ledger.code)),
     }
-
-
-def leave_as(left: Left, form: str, write: Callable[[Stamp], str | bytes]) -> bytes:
-    """A file that leaves: written with its origin, read back and kept as it stands."""
-    stamp = _stamp_of(left)
-    content = write(stamp)
-    data = content if isinstance(content, bytes) else content.encode()
-    is_long = form == "xlsx" and len(data) > LONG
-    leaving.keep(stamp.code, left, form, data, None if is_long else read_back(data, stamp.code).parts)
-    return data
-
-
-def _stamp_of(left: Left) -> Stamp:
-    facts = (
-        (left.kind.capitalize(), left.name),
-        ("Node", left.node),
-        ("Period", left.period),
-        ("Revision", str(left.revision)),
-        ("Definitions", left.definitions),
-        ("Figures", left.figures),
-    )
-    return Stamp(leaving.new_code(), facts)
 
 
 # coming back --------------------------------------------------------------------------------------------------------
@@ -190,8 +164,7 @@ def verify(
     if sha256(content).hexdigest() == left.digest:
         state, changes = UNTOUCHED, []
     else:
-        kept = leaving.parts_of(left, lambda held, code: read(held, code).parts)
-        changes = _changes(left, found, altered(kept, found.parts))
+        changes = _what_changed(left, found, read)
         state = CHANGED if changes else SAME
     ledger = find_ledger(left.ledger)
     kind = _KINDS[left.kind]
@@ -201,6 +174,16 @@ def verify(
     ]
     others = [code for code in found.codes if code != left.code]
     return Verified(left, state, changes, since, others)
+
+
+TOO_LONG = "so long that only its digest is kept"
+
+
+def _what_changed(left: LeftFile, found: ReadFile, read: Callable[[bytes, str], ReadFile]) -> list[Altered]:
+    if not leaving.is_whole(left):
+        return [Altered("", "", "part", TOO_LONG, "another content, or saved again")]
+    kept = leaving.parts_of(left, lambda held, code: read(held, code).parts)
+    return _changes(left, found, altered(kept, found.parts))
 
 
 def _changes(left: LeftFile, found: ReadFile, changes: list[Altered]) -> list[Altered]:

@@ -207,4 +207,5 @@ def statement_take(request: HttpRequest, name: str, form: str) -> HttpResponse:
     definitions = open_statement(seat.ledger, name, person=seat.person)
     looked_at = compared(definitions, request.GET.get("compare", ""), seat.view)
     outcome = editing.outcome_of(looked_at, editing.sight_of(seat, definitions["statement"]))
-    return taken_file(seat.ledger, seat.view, outcome.computed, said_in(request.GET), form)
+    of = ("statement", definitions["statement"].name, definitions["statement"].shelf_id)
+    return taken_file(seat.ledger, seat.view, outcome.computed, said_in(request.GET), form, person=seat.person, of=of)

@@ -58,9 +58,13 @@ def new_code() -> str:
             return code
 
 
-def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadPart] | None) -> LeftFile:
-    """Keep what a file is of and how it stands: what was read back of it, or without that its bytes."""
-    told: dict[str, Any] = {"pages": [dict(page) for page in left.pages]}
+def keep(
+    code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadPart] | None, *, digest: str = "",
+    whole: bool = True,
+) -> LeftFile:  # fmt: skip
+    """Keep what a file is of and how it stands: what was read back of it, or without that its bytes; of one that isn't
+    kept `whole` its digest alone."""
+    told: dict[str, Any] = {"pages": [dict(page) for page in left.pages], "whole": whole}
     if parts is None:
         told["content"] = b64encode(content).decode()
     else:
@@ -79,7 +83,7 @@ def keep(code: str, left: Left, form: str, content: bytes, parts: Sequence[ReadP
         person=left.person,
         person_name=left.person_name[:80],
         fence=left.fence,
-        digest=sha256(content).hexdigest(),
+        digest=digest or sha256(content).hexdigest(),
         kept=zlib.compress(json.dumps(told, ensure_ascii=False).encode(), 6),
     )
 
@@ -94,6 +98,11 @@ def pages_of(left: LeftFile) -> list[dict[str, Any]]:
     """The pages of a kept file."""
     pages: list[dict[str, Any]] = _told(left)["pages"]
     return pages
+
+
+def is_whole(left: LeftFile) -> bool:
+    """Whether it is known what stood in a file, not its digest alone."""
+    return bool(_told(left).get("whole", True))
 
 
 def parts_of(left: LeftFile, read: Callable[[bytes, str], Sequence[ReadPart]]) -> Sequence[ReadPart]:

@@ -12,11 +12,13 @@ from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
 from rulka.core.proof.origin import ReadCell, ReadPart, altered
 from rulka.formats.output.stamp import Stamp
+from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.output.origins import Kind, Page, Since, leave_as
+from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.row_origins import TRACE
 from rulka.work.models import LeftFile
 from rulka.work.services.leaving import Left, digest_of
 from rulka.worksheets.models import Worksheet
@@ -104,5 +106,14 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
     now = [[sheet["name"], _values(sheet)] for sheet in told]
     return Since(*named, cells=altered(_parts(page["run"]["lines"]), _parts(now)))
 
+
+def _shelf_of_trace(ledger: Ledger, page: Page) -> int | None:
+    found = Worksheet.objects.filter(ledger=ledger, name=page["name"]).first()
+    shelf: int | None = found.shelf_id if found else page["shelf"]
+    return shelf
+
+
+OF_TRACE = replace(TRACE, shelf=_shelf_of_trace)
+"""Rows of a trace of a worksheet's cell."""
 
 KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)

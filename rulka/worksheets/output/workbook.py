@@ -17,8 +17,7 @@ from rulka.core.sheet.leaving import asks_ledger, for_elsewhere
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.values import Scalar, SheetError
 from rulka.core.sheet.workbook import Look, Sheet
-from rulka.formats.output.stamp import Stamp
-from rulka.formats.output.workbook import set_origin
+from rulka.formats.output.stamp import Stamp, set_origin
 from rulka.worksheets.output.runs import keys_of
 from rulka.worksheets.running.live import Live
 

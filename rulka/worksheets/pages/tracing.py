@@ -60,7 +60,9 @@ def take(request: HttpRequest, name: str, form: str) -> HttpResponse:
     with opened(asked.worksheet, asked.reader) as live:
         number = key_in(request.GET.get("ask", ""))
         ledger, view, computed = traced_question(asked.seat, live, _key(request, live), number)
-        return taken_file(ledger, view, computed, figure_state(request.GET), form)
+        worksheet, person = asked.worksheet, asked.seat.person
+        of = ("worksheet", worksheet.name, worksheet.shelf_id)
+        return taken_file(ledger, view, computed, figure_state(request.GET), form, person=person, of=of)
 
 
 @require_POST
