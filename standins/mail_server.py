@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import socket
 import threading
 from dataclasses import dataclass, field
@@ -38,6 +39,7 @@ class Failing:
     is_full: bool = False
     drops_after_data: bool = False
     drops: bool = False
+    hangs: bool = False
 
 
 class MailServer:
@@ -47,6 +49,8 @@ class MailServer:
         self.arrived: list[Arrived] = []
         self.fails = Failing()
         self.lock = threading.Lock()
+        self.pause = 60.0
+        """Seconds of saying nothing."""
         self.port = port or _free_port(host)
         self.controller = Controller(self, hostname=host, port=self.port, data_size_limit=MOST_BYTES)
 
@@ -77,6 +81,8 @@ class MailServer:
         return "250 OK"
 
     async def handle_DATA(self, server: SMTP, session: Session, envelope: Envelope) -> str:
+        if self.fails.hangs:
+            await asyncio.sleep(self.pause)
         if self.fails.is_full:
             return "452 4.3.1 no room"
         with self.lock:

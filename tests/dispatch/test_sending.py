@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 import csv
+import errno
 import io
 import json
 import socket
 from pathlib import Path
 
 import openpyxl
+import pandas
 import pypdfium2
 import pytest
 from django.core.exceptions import ImproperlyConfigured
 from django.core.management.base import CommandError
+from django.utils import timezone
 
 from rulka.core.errors import RulkaError
 from rulka.dispatch.library.storing import find_dispatch
 from rulka.dispatch.models import Delivery, Dispatch, Sending
-from rulka.dispatch.running import delivering
+from rulka.dispatch.running import delivering, folders, mail
 from rulka.dispatch.running.delivering import deliver_all, prepare, recover, send_again
 from rulka.people.library import keeping
 from rulka.people.library.keeping import BY_COMMAND
@@ -57,8 +60,8 @@ def test_each_gets_their_own_figures_by_each_way(ledger, server, command, tmp_pa
     assert {one["answer"] for one in told if one["way"] == "mail"} == {"250 2.0.0 kept"}
     mails = {one.to[0].partition("@")[0]: one.message for one in server.arrived}
     assert set(mails) == {"amy", "lea", "kim"}
-    for name, mail in mails.items():
-        held = {part.get_filename(): part.get_payload(decode=True) for part in mail.iter_attachments()}
+    for name, arrived in mails.items():
+        held = {part.get_filename(): part.get_payload(decode=True) for part in arrived.iter_attachments()}
         asked = {"ledger": "s", "period": PERIOD, "node": "A", "person": name}
         exact = json.loads(command("run_statement", "result", **asked))
         lines = {
@@ -227,6 +230,51 @@ def test_a_full_server_refuses_and_one_that_isnt_there_gets_nothing(ledger, serv
     server.fails.drops = True
     deliver_all(third := prepared("third"))
     assert states(third)["kim", "mail"][0] == "not sent"
+
+
+def test_a_server_that_hangs_is_waited_for_no_longer_than_set(ledger, server, monkeypatch):
+    monkeypatch.setattr(mail, "SECONDS", 0.3)
+    server.fails.hangs, server.pause = True, 0.8
+    deliver_all(sending := prepared(only="kim"))
+    assert states(sending)["kim", "mail"][0] == "not known", "it may have it"
+    monkeypatch.setattr(mail, "SECONDS", 30)
+
+
+def test_a_full_disk_is_tried_again_and_told(ledger, server, monkeypatch, tmp_path):
+    def full(*_):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(folders.os, "fsync", full)
+    deliver_all(sending := prepared(only="lea"))
+    board = sending.deliveries.get(way="board")
+    assert (board.state, board.answer, board.attempts) == ("not sent", "No space left on device.", 3)
+    assert not list((tmp_path / "board").rglob("*.*")), "never half a file"
+    # long pauses are the worker's: it comes again when one is over
+    monkeypatch.setattr(delivering, "PAUSES", (0, 3_600))
+    deliver_all(again := prepared("again", only="lea"))
+    board = again.deliveries.get(way="board")
+    assert board.state == "waits" and board.again > timezone.now()
+    monkeypatch.undo()
+    delivering.deliver_waiting()
+    board.refresh_from_db()
+    assert board.state == "waits", "not before its pause is over"
+    Delivery.objects.filter(pk=board.pk).update(again=timezone.now())
+    delivering.deliver_waiting()
+    board.refresh_from_db()
+    assert board.state == "delivered" and board.again is None
+
+
+def test_files_open_with_other_readers(ledger, server, command):
+    deliver_all(prepared(only="lea"))
+    held = {part.get_filename(): part.get_payload(decode=True) for part in server.arrived[0].message.iter_attachments()}
+    told = json.loads(command("run_statement", "result", ledger="s", period=PERIOD, node="A", person="lea"))
+    exact = {line["label"]: float(line["values"][0]) for line in told["lines"] if line["values"][0] is not None}
+    book = pandas.read_excel(io.BytesIO(held["The result-A-2026-P01.xlsx"]), sheet_name=1, header=None)
+    cells = {row[0]: row[1] for row in book.itertuples(index=False) if isinstance(row[1], int | float)}
+    assert {label: value for label, value in cells.items() if label in exact} == exact
+    rows = pandas.read_csv(io.BytesIO(held["The result-A-2026-P01.csv"]))
+    column = rows.set_index(rows.columns[0])[rows.columns[1]].dropna()
+    assert {label: float(column[label]) for label in exact if label in column} == exact
 
 
 def test_a_line_cut_after_the_mail_is_not_known_and_never_sent_again_by_itself(ledger, server):

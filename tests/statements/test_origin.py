@@ -496,7 +496,7 @@ def test_files_of_rows_name_their_origin_and_verify(kind, form, amy, small, comm
         }  # fmt: skip
     else:
         assert since.figures is None and "as it is now" in since.why
-    other, kim = client_of("kim", entities="B")
+    _, kim = client_of("kim", entities="B")
     with pytest.raises(NotFound):
         verify(content, "x", kim)
 
