@@ -121,7 +121,7 @@ class LeftFile(models.Model):
     person_name = models.CharField(max_length=80, blank=True)
     at = models.DateTimeField(auto_now_add=True, db_index=True)
     fence = models.CharField(max_length=64, help_text="What names the bounds that its figures lie within")
-    digest = models.CharField(max_length=64, help_text="SHA-256 of its bytes")
+    digest = models.CharField(max_length=64, db_index=True, help_text="SHA-256 of its bytes")
     kept = models.BinaryField(help_text="Its pages and what stood in it, packed")
 
     class Meta:

@@ -230,6 +230,11 @@ def test_released_resent_called_back_by_the_pages(clients, server, settings, led
     assert page.status_code == 200 and "The result-A-2026-P01.xlsx" in text_of(page)
     assert lea.get(at("take-sent", link.identity, 0)).status_code == 200
     assert clients["kim"].get(at("sent-to-me", link.identity)).status_code == 404
+    Person.objects.get(username="lea").accesses.update(members={"department": "20"})
+    narrowed = lea.get(at("take-sent", link.identity, 0))
+    assert narrowed.status_code == 422 and "any more" in text_of(narrowed), "what she doesn't see any more is closed"
+    Person.objects.get(username="lea").accesses.update(members={"department": "under:10"})
+    assert lea.get(at("take-sent", link.identity, 0)).status_code == 200
     amy.post(at("act-on-sending", sending.pk), {"do": "recall", "delivery": link.pk})
     assert "called back" in text_of(lea.get(at("sent-to-me", link.identity)))
     assert lea.get(at("take-sent", link.identity, 0)).status_code == 422

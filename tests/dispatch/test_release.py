@@ -23,6 +23,7 @@ from rulka.dispatch.running import delivering
 from rulka.dispatch.running.delivering import (
     ask,
     by_hand,
+    decide,
     decline,
     find_sending,
     make,
@@ -92,6 +93,22 @@ def test_what_is_not_released_never_goes(ledger, server, people):
     with pytest.raises(RulkaError, match="was not released"):
         delivering.send_again(sending.deliveries.first(), Dispatch.objects.get(), person=people["amy"])
     assert not server.arrived
+
+
+def test_what_waits_for_release_can_be_let_be_and_nothing_to_release_needs_none(ledger, server, people):
+    sending, kept = held(ledger), Dispatch.objects.get(name="month-pack")
+    with pytest.raises(RulkaError, match="waits for you no longer"):
+        decide(sending, kept, goes=True, person=people["amy"])
+    decide(sending, kept, goes=False, person=people["amy"])
+    sending.refresh_from_db()
+    assert sending.state == "dropped"
+    with pytest.raises(RulkaError, match="no longer"):
+        release(sending, person=people["con"])
+    Person.objects.filter(username__in=("amy", "lea", "kim")).update(is_active=False)
+    root = make_person("root", title="Root", role="administrator")
+    empty = prepared("nobody", person=root.username)
+    assert empty.state == "goes" and not may_release(empty, people["con"])
+    assert {state for state, _ in states(empty).values()} == {"not sent"} and not server.arrived
 
 
 def test_files_open_for_who_got_them_and_who_sees_as_much(ledger, server, people):

@@ -214,6 +214,31 @@ def test_one_that_cannot_be_made_says_why_and_its_owner_is_written_to(ledger, am
     assert "No edition" in server.arrived[0].message.get_content()
 
 
+def test_what_sends_nothing_is_told_when_its_time_comes(ledger, amy, server):
+    kept = ruled(ledger, amy, "each week on monday at 08:00", at(2026, 2, 1))
+    Dispatch.objects.filter(pk=kept.pk).update(body={key: value for key, value in kept.body.items() if key != "sends"})
+    assert look(at(2026, 2, 2, 9)) == 1 and look(at(2026, 2, 2, 9, 1)) == 0
+    assert Sending.objects.get().state == "failed" and "sends nothing" in Sending.objects.get().answer
+    assert "sends nothing" in server.arrived[0].message.get_content()
+
+
+def test_its_owner_is_told_once_the_last_attempt_is_over(ledger, amy, server, settings, monkeypatch):
+    ruled(ledger, amy, "each week on monday at 08:00", at(2026, 2, 1))
+    monkeypatch.setattr(delivering, "PAUSES", (3_600,))
+    look(at(2026, 2, 2, 9))
+    server.fails.drops = True
+    run_waiting.call()
+    one = Sending.objects.get().deliveries.get()
+    assert one.state == "waits" and one.again and not server.arrived
+    Sending.objects.get().deliveries.update(again=timezone.now())
+    monkeypatch.setattr(delivering, "_transmit", lambda delivery: delivering.mail.Answer("not sent", "Nobody there."))
+    server.fails.drops = False
+    delivering.deliver_waiting()
+    one.refresh_from_db()
+    assert (one.state, one.attempts) == ("not sent", 2)
+    assert "Nobody there" in server.arrived[0].message.get_content()
+
+
 def test_nothing_goes_for_who_may_not_send_any_more(ledger, amy, server):
     ruled(ledger, amy, "each week on monday at 08:00", at(2026, 2, 1))
     Person.objects.filter(pk=amy.pk).update(role="lead")

@@ -296,6 +296,10 @@ def test_an_own_account_is_used_and_its_absence_told(ledger, server, settings):
         with pytest.raises(RulkaError):
             save_account(amy, **{"host": "127.0.0.1", "port": "25", **about, **bad})
     save_account(amy, host="127.0.0.1", port=str(server.port), **about)
+    settings.FEED_PRIVATE = False
+    inside = sent(ledger, text, "inside")
+    assert "private network" in states(inside)["lea", "mail"][1], "whoever sends doesn't knock at what is inside"
+    settings.FEED_PRIVATE = True
     settings.MAIL_HOST = ""
     sending = sent(ledger, text, "own")
     assert states(sending)["lea", "mail"][0] == "delivered"

@@ -27,6 +27,7 @@ from rulka.dispatch.running.delivering import (
     note_read,
     recall,
     release,
+    required_still,
     send_again,
 )
 from rulka.dispatch.running.tasks import call
@@ -151,6 +152,7 @@ def handed_out(seat: Seat, found: Delivery, at: int) -> HttpResponse:
     if not 0 <= at < len(found.files):
         raise NotFound("There is no such file.", subject="file")
     kept = found.files[at]
+    required_still(found, kept, seat.person)
     content = content_of(kept)
     record.note(seat.person, "took", ledger=seat.ledger.code, thing=f"dispatch {found.sending.dispatch}",
                 detail=f"{kept['name']}, as sent to {found.person_name}")  # fmt: skip

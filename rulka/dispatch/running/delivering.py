@@ -32,6 +32,7 @@ from rulka.people.library import record
 from rulka.people.library.persons import find_person
 from rulka.people.library.rights import access_of
 from rulka.people.models import Person
+from rulka.statements.output.origins import may_take
 from rulka.work.services import files
 from rulka.work.services.backups import held_since
 from rulka.work.services.loads import is_left, this_worker
@@ -140,7 +141,8 @@ def _make(sending: Sending) -> None:
     with transaction.atomic(using="work"):
         for one in planned:
             _write_down(sending, one)
-        after = Stands.REHEARSED if sending.rehearsal else Stands.HELD if found.release else Stands.GOES
+        leaves = found.release and any(not one.problem for one in planned)  # what nobody gets needs no release
+        after = Stands.REHEARSED if sending.rehearsal else Stands.HELD if leaves else Stands.GOES
         Sending.objects.filter(pk=sending.pk, state=Stands.MADE).update(state=after, revision=revision)
     if sending.rehearsal:
         return
@@ -251,13 +253,24 @@ def decline(sending: Sending, reason: str, *, person: Person) -> None:
 
 
 def decide(sending: Sending, dispatch: Dispatch, *, goes: bool, person: Person | None) -> None:
-    """Let an occasion that was missed go after all, or let it be."""
+    """Let an occasion that was missed go after all, or let it be; what waits for release can be let be too."""
     required(dispatch, person)
-    waits = Sending.objects.filter(pk=sending.pk, state=Stands.WAITS)
+    states = (Stands.WAITS,) if goes else (Stands.WAITS, Stands.HELD)
+    waits = Sending.objects.filter(pk=sending.pk, state__in=states)
     if not waits.update(state=Stands.ASKED if goes else Stands.DROPPED):
         raise RulkaError("It waits for you no longer.", hint="Load the page again.", subject="dispatch")
     record.note(person, "sent", ledger=sending.ledger, thing=f"dispatch {sending.dispatch}",
                 detail=f"{sending.occasion}, {'goes late' if goes else 'let go'}")  # fmt: skip
+
+
+def could_not(dispatch: Dispatch, period: str, occasion: str, told: str, due: datetime) -> None:
+    """Write down that an occasion came and nothing could even be asked for; its owner is told."""
+    sending = Sending.objects.create(
+        ledger=dispatch.ledger.code, dispatch=dispatch.name, occasion=occasion, period=period, body=dispatch.body,
+        person=dispatch.owner_id, person_name=dispatch.owner.username if dispatch.owner else "", due=due,
+        state=Stands.FAILED, answer=told,
+    )  # fmt: skip
+    _tell_owner(sending)
 
 
 # delivered ----------------------------------------------------------------------------------------------------------
@@ -453,6 +466,13 @@ def may_read(delivery: Delivery, person: Person) -> bool:
     return sees_as(person, other, find_ledger(delivery.sending.ledger), read(delivery.sending.body).things)
 
 
+def required_still(delivery: Delivery, file: Mapping[str, Any], person: Person) -> None:
+    """Refuse a file that shows what somebody doesn't see any more, who might when it was sent; one of a rehearsal is
+    judged by what its recipient sees now."""
+    if not delivery.sending.rehearsal and not may_take(file["digest"], person):
+        raise RulkaError("You don't see all that this file shows any more.", hint="Ask who sent it.", code="rights")
+
+
 def find_sending(ledger: Ledger, number: int, person: Person) -> tuple[Sending, Dispatch | None]:
     """An occasion with its dispatch, for its owner and for who may release it; for others there is none."""
     found = Sending.objects.filter(ledger=ledger.code, pk=number).first()
@@ -521,9 +541,14 @@ def _ready() -> Any:
 
 
 def deliver_waiting() -> None:
-    """Deliver what waits and whose pause is over."""
-    for number in [*_ready().values_list("pk", flat=True)]:
+    """Deliver what waits and whose pause is over; owners are told once nothing of an occasion waits any more."""
+    touched = set()
+    for number, sending in [*_ready().values_list("pk", "sending")]:
         deliver(number)
+        touched.add(sending)
+    for one in Sending.objects.filter(pk__in=touched):
+        if not one.deliveries.filter(state__in=(State.WAITS, State.UNDER_WAY)).exists():
+            _tell_owner(one)
 
 
 def something_waits() -> bool:

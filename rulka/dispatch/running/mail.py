@@ -17,6 +17,7 @@ from django.utils import timezone
 from rulka.core.errors import RulkaError
 from rulka.dispatch.library.book import SECRETS
 from rulka.dispatch.models import MailAccount
+from rulka.formats.intake.outside import Outside
 from rulka.people.library.sealing import opened
 from rulka.statements.output.exports import TYPES
 
@@ -98,6 +99,9 @@ def own_account(person: int | None) -> Account:
     if secret is None:
         raise RulkaError("The secret of this mail account can't be read any more.", hint="Type it again.",
                          subject="mail")  # fmt: skip
+    Outside(private=settings.FEED_PRIVATE).required(
+        kept.host, kept.port
+    )  # whoever sends may not knock at what is inside
     return Account(kept.host, kept.port, kept.sender, kept.tls, kept.user, secret)
 
 

@@ -26,7 +26,7 @@ from rulka.core.sending.occasions import (
 from rulka.dispatch.library.days import days_of
 from rulka.dispatch.library.storing import body_of, is_theirs, read
 from rulka.dispatch.models import Dispatch, Looked, Sending
-from rulka.dispatch.running.delivering import ask, something_waits
+from rulka.dispatch.running.delivering import ask, could_not, something_waits
 from rulka.dispatch.running.tasks import call
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.closing import closed_since
@@ -85,7 +85,10 @@ def _written(dispatch: Dispatch, came: Came, state: str, *, late: bool) -> int:
     """Write down an occasion; one that is written down already came to another worker."""
     if Sending.objects.filter(ledger=dispatch.ledger.code, dispatch=dispatch.name, occasion=came.occasion).exists():
         return 0
-    ask(dispatch, came.period, came.occasion, person=dispatch.owner, state=state, due=came.moment, late=late)
+    try:
+        ask(dispatch, came.period, came.occasion, person=dispatch.owner, state=state, due=came.moment, late=late)
+    except RulkaError as error:
+        could_not(dispatch, came.period, came.occasion, str(error), came.moment)
     return 1
 
 

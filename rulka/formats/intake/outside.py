@@ -69,6 +69,14 @@ class Outside:
                 )
         return sorted(found, key=lambda one: (":" in one, one))[0]
 
+    def required(self, host: str, port: int) -> None:
+        """Refuse a host whose name isn't known, or that lies in a private network where these are off."""
+        try:
+            self.resolve(host, port)
+        except httpcore.ConnectError:
+            raise RulkaError(f"The host '{host[:80]}' is not known.", hint="Look how it is written.",
+                             subject="host") from None  # fmt: skip
+
 
 class _Backend(httpcore.NetworkBackend):
     """Connects to the very address that was checked, so that a name can't lead elsewhere in between."""

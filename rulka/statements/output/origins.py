@@ -215,6 +215,12 @@ def _may_see(left: LeftFile, person: Person | None) -> bool:
     )
 
 
+def may_take(digest: str, person: Person) -> bool:
+    """Whether somebody may read a file that left before, told by its bytes; nobody one that isn't known."""
+    left = leaving.find_bytes(digest)
+    return left is not None and _may_see(left, person)
+
+
 def _may_see_page(kind: Kind, ledger: Ledger, page: Page, person: Person) -> bool:
     shelf = kind.shelf(ledger, page)
     deep = _fence(ledger, person, shelf).shows_lines or not kind.shows_lines(page)

@@ -94,6 +94,11 @@ def find(codes: Sequence[str]) -> LeftFile | None:
     return next((known[code] for code in codes if code in known), None)
 
 
+def find_bytes(digest: str) -> LeftFile | None:
+    """The file that has just these bytes, by their SHA-256."""
+    return LeftFile.objects.filter(digest=digest).first()
+
+
 def pages_of(left: LeftFile) -> list[dict[str, Any]]:
     """The pages of a kept file."""
     pages: list[dict[str, Any]] = _told(left)["pages"]
