@@ -99,9 +99,8 @@ def own_account(person: int | None) -> Account:
     if secret is None:
         raise RulkaError("The secret of this mail account can't be read any more.", hint="Type it again.",
                          subject="mail")  # fmt: skip
-    Outside(private=settings.FEED_PRIVATE).required(
-        kept.host, kept.port
-    )  # whoever sends may not knock at what is inside
+    # whoever sends may not knock at what stands inside
+    Outside(private=settings.FEED_PRIVATE).required(kept.host, kept.port)
     return Account(kept.host, kept.port, kept.sender, kept.tls, kept.user, secret)
 
 

@@ -3,6 +3,7 @@ dispatches. It can be run again: what is there stays."""
 
 from __future__ import annotations
 
+import time
 from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
@@ -11,8 +12,8 @@ from rulka.dispatch.library import book
 from rulka.dispatch.library.days import holidays_from, set_holidays, set_zone
 from rulka.dispatch.library.servers import pin, save_server
 from rulka.dispatch.library.storing import save_dispatch
-from rulka.dispatch.models import Days, Dispatch
-from rulka.dispatch.running.servers import key_of, way_to
+from rulka.dispatch.models import Days, Dispatch, Server
+from rulka.dispatch.running.servers import NotReached, key_of, way_to
 from rulka.formats.dispatch_file import read_dispatches
 from rulka.ledger.commanding import RulkaCommand
 from rulka.ledger.reading.queries import find_ledger
@@ -29,6 +30,19 @@ LEADS = {
     "workshop-lead": ("Workshop lead", "310"),
 }
 """Heads of departments, who are bounded by their node and get its statement."""
+
+
+SECONDS = 15
+"""How long a server that was just started may take until it answers."""
+
+
+def _key(server: Server) -> str:
+    for _ in range(SECONDS):
+        try:
+            return key_of(way_to(server))
+        except NotReached:
+            time.sleep(1)
+    return key_of(way_to(server))
 
 
 class Command(RulkaCommand):
@@ -53,7 +67,7 @@ class Command(RulkaCommand):
             if port:
                 server = save_server(ledger, name, kind=kind, host="127.0.0.1", port=str(port), user="rulka",
                                      secret="harbour", folder="", person=None)  # fmt: skip
-                pin(server, key_of(way_to(server)), person=None)
+                pin(server, _key(server), person=None)
         book.save_contact(ledger, "Auditor", f"auditor@{DOMAIN}", person=owner)
         if not Days.objects.filter(ledger=ledger).exists():
             set_zone(ledger, "Europe/Dublin", person=owner)
