@@ -222,9 +222,8 @@ def may_release(sending: Sending, person: Person) -> bool:
     goes; others don't know of it."""
     if not person.may(RELEASE) or person.pk == sending.person or access_of(person, sending.ledger) is None:
         return False
-    return all(
-        may_read(one, person) for one in {one.person: one for one in sending.deliveries.exclude(files=[])}.values()
-    )
+    each = {one.person: one for one in sending.deliveries.all() if one.files}
+    return bool(each) and all(may_read(one, person) for one in each.values())
 
 
 def _judged(sending: Sending, person: Person, state: str, answer: str = "") -> None:
