@@ -19,7 +19,7 @@ from django.utils import timezone
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sending.dispatches import FileServer, Folder, Link, Mail
 from rulka.dispatch.library.servers import server_named
-from rulka.dispatch.library.storing import body_of, find_dispatch, is_theirs, read, required
+from rulka.dispatch.library.storing import body_of, is_theirs, read, required
 from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.dispatch.running import mail, servers
 from rulka.dispatch.running.folders import put
@@ -493,11 +493,6 @@ def find_delivery(ledger: Ledger, number: int, person: Person) -> tuple[Delivery
     except NotFound:
         pass  # one that isn't theirs answers as one that isn't there
     raise NotFound("There is no such delivery.", hint="Choose one of the list.", subject="dispatch")
-
-
-def dispatch_of(sending: Sending, *, person: Person | None) -> Dispatch:
-    """The dispatch of an occasion, for its owner."""
-    return find_dispatch(find_ledger(sending.ledger), sending.dispatch, person=person)
 
 
 def forget_old() -> int:

@@ -23,10 +23,9 @@ def _since_journal(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, per
     except RulkaError as error:
         return Since("journal", "", why=str(error))
     was = {name: sums for name, *sums in page["run"]["lines"]}
-    words = ("lines",) if not was else ("debit", "credit")
     moved = []
     for name in sorted(was.keys() | now.keys()):
-        said = ("how many",) if name == "lines" else words
+        said = ("how many",) if name == "lines" else ("debit", "credit")
         for at, word in enumerate(said):
             before, after = (sums[at] if sums else "0" for sums in (was.get(name), now.get(name)))
             if before != after:
