@@ -179,17 +179,3 @@ class ChosenValues(models.Model):
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["worksheet", "person"], name="one_choice_a_person")]
-
-
-class BesideTable(models.Model):
-    """A table loaded beside the ledger: named columns and rows of text and numbers, every value as text."""
-
-    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="beside_tables")
-    name = models.CharField(max_length=80)
-    columns = models.JSONField()
-    rows = models.JSONField()
-    loaded = models.DateTimeField(auto_now=True)
-
-    class Meta:
-        ordering: ClassVar = ["name"]
-        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_table_a_name")]

@@ -22,7 +22,8 @@ from rulka.formats.intake.odata import Service, SignIn, pull, pull_openings, set
 from rulka.ledger.feeds.settings import bounds_of, loads_folder, outside, place_of, secret_of
 from rulka.ledger.loading.load import Loading, alone, load
 from rulka.ledger.loading.report import ACCEPT, FINDINGS, RULES, LoadReport
-from rulka.ledger.models import Feed, Ledger, SideTable
+from rulka.ledger.models import Feed, Ledger
+from rulka.ledger.reading.beside import keep_table
 from rulka.people.library.persons import find_person
 from rulka.work.models import Load
 from rulka.work.services import loads as work
@@ -177,9 +178,7 @@ def _from_table(
     mapping = MappingDefinition.from_data(feed.mapping)
     if mapping.table == "side":
         columns, beside = side_rows(path, mapping)
-        SideTable.objects.update_or_create(
-            ledger=feed.ledger, name=mapping.side_name or feed.name, defaults={"columns": columns, "rows": beside}
-        )
+        keep_table(feed.ledger, mapping.side_name or feed.name, columns, beside)
         report = LoadReport(
             feed.ledger.code,
             revision=feed.ledger.revision,

@@ -12,8 +12,6 @@ from django.utils import timezone
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import NO_FENCE
-from rulka.core.books.narrowing import codes_of
-from rulka.core.books.selection import select
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.compute.statement import run_statement
@@ -29,6 +27,7 @@ from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in
 from rulka.formats.figures import unit_title
 from rulka.ledger.models import Ledger
+from rulka.ledger.reading.beside import find_table, inside, state_of
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
@@ -37,7 +36,6 @@ from rulka.statements.library.shelves import level_of
 from rulka.statements.library.storing import stamp_of
 from rulka.statements.running.runs import read_by
 from rulka.worksheets.library.tables import open_table
-from rulka.worksheets.models import BesideTable
 
 
 class Outside:
@@ -98,7 +96,7 @@ class Outside:
                 view = self._view_of(name)
                 return view.revision, view.fence
             if kind == "table":
-                return BesideTable.objects.filter(ledger=self.ledger, name=name).values_list("loaded").first()
+                return state_of(self.ledger, name)
             if kind == "bounded":
                 table = open_table(self.ledger, name, person=self.person)
                 return table.pk, table.version
@@ -240,10 +238,7 @@ def _shown(row: Row, place: int) -> Scalar:
 def table_rows(ledger: Ledger, view: View, question: Table) -> Value:
     """Rows of a table beside the ledger, as far as they lie inside of the reader's fence."""
     try:
-        table = BesideTable.objects.filter(ledger=ledger, name=question.name).first()
-        if table is None:
-            known = list(BesideTable.objects.filter(ledger=ledger).values_list("name", flat=True))
-            raise NotFound(f"There is no table '{question.name[:40]}'.", hint=one_of(question.name, known))
+        table = find_table(ledger, question.name)
         rows = inside(view, table)
     except RulkaError as error:
         return argument("name", error)
@@ -260,24 +255,3 @@ def cell_value(stored: Any) -> Scalar:
         return text
     number = number_in(text)
     return number if number is not None and "-" not in text[1:] else text
-
-
-def inside(view: View, table: BesideTable) -> list[list[str]]:
-    """The rows that lie inside of a fence; raises where the table says nothing that a fence could go by."""
-    columns = [str(name).casefold() for name in table.columns]
-    rows: list[list[str]] = table.rows
-    fence = view.fence
-    if fence.hides_nothing:
-        return rows
-    for name in fence.names:
-        if name not in columns:
-            raise NotFound(
-                f"There is no table '{table.name}' for you.", hint=f"It doesn't say which {name} a row is of."
-            )
-    kept = [False] * len(rows)
-    for bounds in fence.bounds:
-        masks = [(columns.index(name), codes_of(name, view.frame), bounds.of(name)) for name in bounds.names]
-        chosen = [(at, codes.index, select(text, codes).mask) for at, codes, text in masks]
-        for number, row in enumerate(rows):
-            kept[number] |= all(row[at] in index and bool(mask[index[row[at]]]) for at, index, mask in chosen)
-    return [row for row, inside_any in zip(rows, kept, strict=True) if inside_any]

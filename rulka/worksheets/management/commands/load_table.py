@@ -1,5 +1,5 @@
-"""Loads a CSV file as a table beside the ledger, which worksheets read with RULKA.TABLE; one that bears the name is
-replaced."""
+"""Loads a CSV file as a table beside the ledger, which worksheets read with RULKA.TABLE and extracts by its name; one
+that bears the name is replaced."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from typing import Any
 
 from rulka.core.errors import RulkaError
 from rulka.ledger.commanding import RulkaCommand
+from rulka.ledger.reading.beside import keep_table
 from rulka.ledger.reading.queries import find_ledger
-from rulka.worksheets.models import BesideTable
 
 MOST_BYTES, MOST_ROWS, MOST_COLUMNS = 20_000_000, 100_000, 100
 
@@ -55,7 +55,5 @@ class Command(RulkaCommand):
         if len(rows) - 1 > MOST_ROWS:
             raise RulkaError(f"It has more than {MOST_ROWS:,} rows.", hint="Take some of them.", subject=file.name)
         name = options["name"] or file.stem
-        BesideTable.objects.update_or_create(
-            ledger=ledger, name=name[:80], defaults={"columns": heads, "rows": rows[1:]}
-        )
+        keep_table(ledger, name, heads, rows[1:])
         self.stdout.write(f"{name}: {len(heads)} columns, {len(rows) - 1} rows")
