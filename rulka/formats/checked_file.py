@@ -1,4 +1,4 @@
-"""Text files of definitions that a JSON Schema checks: YAML, every scalar as text; errors in words, with their place."""
+"""Text files of definitions that a JSON Schema checks: YAML, every scalar as text; errors in words, with place."""
 
 from __future__ import annotations
 

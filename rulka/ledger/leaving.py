@@ -7,6 +7,7 @@ import csv
 import io
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from hashlib import sha256
+from pathlib import Path
 from typing import Any
 
 from rulka.core.books.book import View
@@ -99,6 +100,21 @@ def rows_as_workbook(left: Left, title: str, headings: Cells, rows: Iterable[Cel
     leaving.keep(stamp.code, left, "xlsx", data if whole else b"", None if whole else (),
                  digest=sha256(data).hexdigest(), whole=whole)  # fmt: skip
     return data
+
+
+def leave_rows(left: Left, form: str, path: Path, write: Callable[[Stamp], int]) -> None:
+    """A file of rows that is written to a place: with its origin, and kept as it stands once it does; beyond so many
+    rows, or where its cells can't be read back, by its digest alone. `write` says how many rows it wrote."""
+    stamp = _stamp_of(left)
+    count = write(stamp)
+    digest = sha256()
+    with path.open("rb") as file:
+        while block := file.read(1 << 20):
+            digest.update(block)
+    whole = count <= MOST_ROWS and form in ("csv", "xlsx") and path.stat().st_size <= LONG * 10
+    data = path.read_bytes() if whole else b""
+    parts = read_back(data, stamp.code).parts if whole and form == "csv" else None if whole else ()
+    leaving.keep(stamp.code, left, form, data, parts, digest=digest.hexdigest(), whole=whole)
 
 
 class _Counted:

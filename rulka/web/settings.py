@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "rulka.work",
     "rulka.ledger",
     "rulka.statements",
+    "rulka.extracts",
     "rulka.worksheets",
     "rulka.dispatch",
     "rulka.web",
@@ -202,6 +203,7 @@ RECORD_DAYS = int(os.environ.get("RULKA_RECORD_DAYS", "3650"))
 LEFT_DAYS = int(os.environ.get("RULKA_LEFT_DAYS", "1095"))
 SENT_DAYS = int(os.environ.get("RULKA_SENT_DAYS", "1095"))
 OUTPUT_DAYS = int(os.environ.get("RULKA_OUTPUT_DAYS", "30"))
+RUN_DAYS = int(os.environ.get("RULKA_RUN_DAYS", "400"))
 JOB_DAYS = int(os.environ.get("RULKA_JOB_DAYS", "90"))
 SAMPLE_DAYS = int(os.environ.get("RULKA_SAMPLE_DAYS", "90"))
 DATA_UPLOAD_MAX_MEMORY_SIZE = 2_500_000

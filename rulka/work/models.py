@@ -111,7 +111,7 @@ class LeftFile(models.Model):
     ledger = models.CharField(max_length=40)
     kind = models.CharField(max_length=20, help_text="What it is of: statement, and whatever else leaves")
     name = models.CharField(max_length=80)
-    form = models.CharField(max_length=5)
+    form = models.CharField(max_length=8)
     period = models.CharField(max_length=20)
     node = models.CharField(max_length=80)
     revision = models.IntegerField()

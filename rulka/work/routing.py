@@ -7,9 +7,11 @@ from typing import Any
 
 WORK = "work"
 WORK_APPS = {"work", "django_tasks_database", "sessions"}
-WORK_MODELS = {("people", name) for name in ("signinfailures", "visit", "recorded", "usedcode")} | {
-    ("dispatch", name) for name in ("sending", "delivery", "looked")
-}
+WORK_MODELS = (
+    {("people", name) for name in ("signinfailures", "visit", "recorded", "usedcode")}
+    | {("dispatch", name) for name in ("sending", "delivery", "looked")}
+    | {("extracts", "extractrun")}
+)
 """Models of other apps that stand there too: what is written while somebody signs in, the record, and what was sent."""
 
 

@@ -184,13 +184,15 @@ class RowReader:
 
     # answers --------------------------------------------------------------------------------------------------------
 
-    def rows(self, query: Query, limit: int | None = None, *, within: float | None = None) -> Iterator[tuple[Any, ...]]:
-        """The rows of a query in its order, at most `limit`; stored values, a column each. Refused after `within`
-        seconds where that is said."""
+    def rows(
+        self, query: Query, limit: int | None = None, *, within: float | None = None, first: int | None = None
+    ) -> Iterator[tuple[Any, ...]]:
+        """The rows of a query in its order, at most `limit`; stored values, a column each. With `first` those with one
+        value of a column stand together. Refused after `within` seconds where that is said."""
         most = min(filter(None, (limit, query.top or None)), default=None)
         taken = 0
         with self._in_time(within):
-            for sql in self._ordered(query):
+            for sql in self._ordered(query, first):
                 for row in self._fetched(sql if most is None else sql + Sql(" LIMIT %s", (most - taken,))):
                     yield row
                     taken += 1
@@ -257,6 +259,18 @@ class RowReader:
         sql = Sql(f"SELECT c{place}, COUNT(*) FROM (") + self._selected(query)
         sql += Sql(f") GROUP BY c{place} ORDER BY c{place} LIMIT %s", (most + 1,))
         return [(row[0], int(row[1])) for row in self._fetched(sql)]
+
+    def different(self, query: Query, place: int) -> int:
+        """How many different values a column has."""
+        sql = Sql(f"SELECT COUNT(DISTINCT c{place}) FROM (") + self._selected(query) + Sql(")")
+        return int(next(iter(self._fetched(sql)))[0])
+
+    def sums_by(self, query: Query, place: int, sums: Sequence[int]) -> Iterator[tuple[Any, ...]]:
+        """By the values of a column and by currency, what some columns come to."""
+        unit = self._unit(query) or "''"
+        told = "".join(f", SUM(c{at})" for at in sums)
+        sql = Sql(f"SELECT c{place}, {unit}{told} FROM (") + self._selected(query)
+        return self._fetched(sql + Sql(f") GROUP BY c{place}, {unit} ORDER BY c{place}"))
 
     def pivot(self, query: Query, asked: Asked) -> Pivot:
         """A pivot of a query's rows; sums of both axes are asked apart, since means and different ones don't add up."""
@@ -365,17 +379,18 @@ class RowReader:
 
     # SQL ------------------------------------------------------------------------------------------------------------
 
-    def _ordered(self, query: Query) -> Iterator[Sql]:
+    def _ordered(self, query: Query, first: int | None) -> Iterator[Sql]:
         """The rows of a query in order; those by date or period, where they are many, block of periods by block."""
-        order, names = self._order(query), ", ".join(f"c{at}" for at in range(len(query.columns)))
-        for block in self._blocks(query):
+        order, names = self._order(query, first), ", ".join(f"c{at}" for at in range(len(query.columns)))
+        for block in self._blocks(query) if first is None else [None]:
             narrowed = query if block is None else replace(query, where=(*query.where, block))
             yield Sql(f"SELECT {names} FROM (") + self._selected(narrowed) + Sql(f") {order}")
 
-    def _order(self, query: Query) -> str:
+    def _order(self, query: Query, first: int | None = None) -> str:
         """By what is asked for, then by all that tells rows apart, so that files come out the same each time."""
-        places = [f"c{at}{' DESC' if falling else ''}" for at, falling in query.sort]
-        known = {at for at, _ in query.sort}
+        sort = query.sort if first is None else ((first, False), *(one for one in query.sort if one[0] != first))
+        places = [f"c{at}{' DESC' if falling else ''}" for at, falling in sort]
+        known = {at for at, _ in sort}
         rest = [at for at in range(len(query.columns)) if at not in known]
         return f"ORDER BY {', '.join([*places, *(f'c{at}' for at in rest)])}" if places or rest else ""
 

@@ -4,6 +4,8 @@ only, taken away with what they belong to."""
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from django.conf import settings
@@ -21,6 +23,21 @@ def keep(name: str, content: bytes, *, folder: str = FOLDER) -> str:
         file.write(content)
     begun.replace(path)
     return str(path)
+
+
+@contextmanager
+def writing(name: str, *, folder: str = FOLDER) -> Iterator[tuple[Path, Path]]:
+    """The place of a file that is written piece by piece, and where it stands once the block ended well; nothing stays
+    of one that didn't."""
+    place = Path(settings.VAR) / folder
+    place.mkdir(mode=0o700, parents=True, exist_ok=True)
+    begun, path = place / f"part-{name}", place / name
+    try:
+        yield begun, path
+        begun.replace(path)
+        path.chmod(0o600)
+    finally:
+        begun.unlink(missing_ok=True)
 
 
 def find(where: str, *, folder: str = FOLDER) -> Path | None:

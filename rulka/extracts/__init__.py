@@ -1,0 +1,1 @@
+"""Extracts: stored pulls of rows."""

@@ -1,0 +1,27 @@
+"""The extracts app."""
+
+from django.apps import AppConfig
+
+
+class ExtractsConfig(AppConfig):
+    name = "rulka.extracts"
+    label = "extracts"
+
+    def ready(self) -> None:
+        import rulka.core.sheet.functions  # noqa: F401  computed columns know them
+        from rulka.extracts.library.opening import depth_at
+        from rulka.extracts.output.leaving import KIND
+        from rulka.extracts.output.making import recover
+        from rulka.extracts.output.sending import Extracts
+        from rulka.extracts.output.tidying import forget_old
+        from rulka.ledger.seat import limits_depth
+        from rulka.statements.output.origins import leaves
+        from rulka.statements.output.sendable import sends
+        from rulka.work.services.recovery import takes_up
+        from rulka.work.services.tidying import tidies
+
+        limits_depth(depth_at)
+        leaves("extract", KIND)
+        sends("extract", Extracts())
+        takes_up(recover)
+        tidies("runs", forget_old)

@@ -1,0 +1,108 @@
+"""Extracts as stored: their text as plain data, what changed them, people's own layouts, and their runs."""
+
+from __future__ import annotations
+
+from typing import Any, ClassVar
+
+from django.conf import settings
+from django.db import models
+
+from rulka.ledger.models import Ledger
+from rulka.work.models import Progress
+
+
+class Extract(models.Model):
+    """A stored pull of rows; `body` is its text as a mapping, `version` counts its changes. What stands on a shelf is
+    seen, run and edited by whom the shelf's rights say."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="extracts")
+    name = models.CharField(max_length=80)
+    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.RESTRICT, related_name="extracts")
+    body = models.JSONField()
+    version = models.IntegerField(default=1)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    changed = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        ordering: ClassVar = ["name"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_extract_a_name")]
+
+    @property
+    def title(self) -> str:
+        """What people read of it."""
+        return str(self.body.get("title") or self.name)
+
+
+class ExtractStep(models.Model):
+    """One change of an extract: its text before and after. `undone` where somebody took it back."""
+
+    extract = models.ForeignKey(Extract, on_delete=models.CASCADE, related_name="steps")
+    version = models.IntegerField()
+    what = models.CharField(max_length=200)
+    before = models.JSONField()
+    after = models.JSONField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    undone = models.BooleanField(default=False)
+
+    class Meta:
+        ordering: ClassVar = ["-version"]
+        constraints: ClassVar = [models.UniqueConstraint(fields=["extract", "version"], name="one_change_a_version")]
+
+
+class OwnLayout(models.Model):
+    """A layout that somebody keeps for themselves."""
+
+    extract = models.ForeignKey(Extract, on_delete=models.CASCADE, related_name="own_layouts")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    name = models.CharField(max_length=80)
+    body = models.JSONField()
+
+    class Meta:
+        ordering: ClassVar = ["name"]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["extract", "person", "name"], name="one_own_layout_a_name")
+        ]
+
+
+class ExtractRun(Progress):
+    """One run of an extract, from being asked for to its end. It names ledger, extract and person without pointing at
+    their tables."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waits its turn"
+        RUNNING = "running", "runs"
+        READY = "ready", "is ready"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "was cancelled"
+
+    ledger = models.CharField(max_length=40)
+    extract = models.IntegerField()
+    name = models.CharField(max_length=80)
+    version = models.IntegerField()
+    person = models.IntegerField(null=True)
+    person_name = models.CharField(max_length=80, blank=True)
+    period = models.CharField(max_length=20)
+    node = models.CharField(max_length=80)
+    given: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(
+        default=dict, help_text="What was answered"
+    )
+    layout = models.CharField(max_length=80, blank=True)
+    form = models.CharField(max_length=8)
+    since = models.IntegerField(null=True, help_text="News only: since this revision")
+    whole = models.BooleanField(default=False, help_text="Run without bounds all the same")
+    revision = models.IntegerField(null=True)
+    rows = models.IntegerField(null=True)
+    sums = models.JSONField(default=list, help_text="What its columns came to, as texts")
+    notes = models.JSONField(default=list)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    problem = models.TextField(blank=True)
+    file = models.TextField(blank=True)
+    file_name = models.TextField(blank=True)
+    size = models.BigIntegerField(null=True)
+    worker = models.CharField(max_length=80, blank=True)
+    fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its rows lie within")
+
+    class Meta:
+        ordering: ClassVar = ["-pk"]
+        indexes: ClassVar = [models.Index(fields=["ledger", "extract", "-id"], name="runs_of_extract")]

@@ -1,0 +1,65 @@
+"""Whether an extract can be asked of a ledger at all: its rows, columns, formulas and the fields of its conditions."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from rulka.core.books.fence import Fence
+from rulka.core.errors import RulkaError
+from rulka.core.extracting.asking import Answers
+from rulka.core.extracting.conditions import Clock
+from rulka.core.extracting.definitions import ASKED, ConditionDef, ExtractDef
+from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.query import query_of
+from rulka.extracts.library.storing import checked
+from rulka.extracts.running.given import FIGURES, figures_set
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.row_reader import Given, reading
+from rulka.people.models import Person
+from rulka.statements.library.opening import definitions_for
+
+
+def check_in(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[str, Any]) -> ExtractDef:
+    """Refuse an extract that names rows, columns or fields which this ledger hasn't; conditions without a question are
+    read too."""
+    definition = checked(body)
+    with reading(ledger, fence, given=lambda view: _figures(ledger, definition, person)) as rows:
+        row_set = rows.row_set(definition.rows, definition.of)
+        calendar = rows.view.frame.calendar
+        query_of(definition, row_set, Answers({}), Clock(calendar, calendar.periods[0]))
+        for one in definition.where:
+            _fields(one, row_set)
+        for ask in definition.asks:
+            if ask.type in ("list", "selection") and ask.of:
+                known = {field.of for field in row_set.fields} | {field.name for field in row_set.fields}
+                if ask.of not in known and rows.known(ask.of) is None:
+                    raise RulkaError(
+                        f"'{ask.of[:40]}' is nothing that has codes here.", hint="Write account, entity, a dimension.",
+                        subject=ask.label,
+                    )  # fmt: skip
+        for key in definition.keys:
+            row_set.field(key)
+    return definition
+
+
+def row_set_of(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[str, Any]) -> RowSet:
+    """The rows that an extract is of, with all their fields."""
+    definition = checked(body)
+    with reading(ledger, fence, given=lambda view: _figures(ledger, definition, person)) as rows:
+        return rows.row_set(definition.rows, definition.of)
+
+
+def _fields(condition: ConditionDef, rows: RowSet) -> None:
+    for one in condition.any_of or (condition,):
+        if one.any_of:
+            _fields(one, rows)
+        elif ASKED.search(one.words):
+            rows.field(one.field)
+
+
+def _figures(ledger: Ledger, definition: ExtractDef, person: Person | None) -> list[Given]:
+    if definition.rows != FIGURES:
+        return []
+    found = definitions_for(ledger, definition.of, person)["statement"]
+    return [Given(figures_set(str(found.body.get("title", found.name))), lambda: ())]

@@ -1,0 +1,94 @@
+"""What is new, changed or withdrawn in an extract's rows: between two revisions, or between two runs."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from rulka.core.errors import RulkaError
+from rulka.core.extracting.changes import Differences, differences
+from rulka.core.extracting.definitions import ExtractDef
+from rulka.core.extracting.query import Column, Query, plain
+from rulka.extracts.running.asked import Asked, Reader, opened
+
+MOST_TOLD = 50_000
+MOST_COMPARED = 500_000
+
+
+@dataclass(frozen=True)
+class Compared:
+    """Two states of an extract's rows."""
+
+    columns: tuple[Column, ...]
+    found: Differences
+    first: int
+    last: int
+    notes: tuple[str, ...] = ()
+
+    def was(self, at: int) -> str:
+        """What a changed row said before: `Amount was 12.00`."""
+        row = self.found.rows[at]
+        if row.before is None or row.after is None:
+            return ""
+        told = [
+            f"{self.columns[place].title} was {plain(row.before[place], self.columns[place].shows) or 'empty'}"
+            for place in row.places
+        ]
+        return "; ".join(told)
+
+
+def has_identity(query: Query, extract: ExtractDef) -> bool:
+    """Whether something tells a row from every other one."""
+    return bool(query.is_grouped or query.rows.identity or extract.keys)
+
+
+def news(
+    extract: ExtractDef, reader: Reader, given: Mapping[str, str], since: int, *, most: int = MOST_TOLD
+) -> Compared:
+    """What is new, changed or withdrawn since a revision, by the same answers."""
+    by_line = extract.rows in ("journal lines", "entries") and not extract.is_grouped
+    touched = since if by_line else None
+    return compared(extract, replace(reader, revision=since), given, extract, reader, given, since=touched, most=most)
+
+
+def compared(
+    former: ExtractDef,
+    before: Reader,
+    before_given: Mapping[str, str],
+    extract: ExtractDef,
+    after: Reader,
+    after_given: Mapping[str, str],
+    *,
+    since: int | None = None,
+    most: int = MOST_TOLD,
+) -> Compared:
+    """The rows of two states held against each other, both computed now."""
+    if extract.rows == "table":
+        raise RulkaError(
+            "A table beside the ledger keeps no former state.", hint="Compare extracts of the ledger.", code="refused"
+        )
+    with opened(former, before, before_given, since=since) as asked:
+        _few(asked)
+        keys = [column.key for column in asked.query.columns]
+        old = list(asked.rows.rows(asked.query))
+        first, notes = asked.view.revision, asked.notes
+    with opened(extract, after, after_given, since=since) as asked:
+        _few(asked)
+        query = asked.query
+        if [column.key for column in query.columns] != keys:
+            raise RulkaError(
+                "Its columns are others now.", hint="Compare runs made with the same columns.", subject=extract.title
+            )
+        if not has_identity(query, extract):
+            raise RulkaError(
+                "Nothing tells one row from another.", hint="Say its keys, or add the columns that do.", subject="keys"
+            )
+        rows = asked.rows.rows(query)
+        found = differences(old, rows, query.identity, most)
+        return Compared(query.columns, found, first, asked.view.revision, tuple(dict.fromkeys([*notes, *asked.notes])))
+
+
+def _few(asked: Asked) -> None:
+    count = asked.rows.count(asked.query)
+    if count > MOST_COMPARED:
+        raise RulkaError(f"{count:,} rows are too many to compare.", hint="Bound it by a period.", code="too-much")

@@ -1,0 +1,3 @@
+"""Addresses of extracts."""
+
+urlpatterns: list[object] = []
