@@ -10,11 +10,15 @@ class ExtractsConfig(AppConfig):
     def ready(self) -> None:
         import rulka.core.sheet.functions  # noqa: F401  computed columns know them
         from rulka.extracts.library.opening import depth_at
+        from rulka.extracts.output.asking import recover
         from rulka.extracts.output.leaving import KIND
-        from rulka.extracts.output.making import recover
         from rulka.extracts.output.sending import Extracts
         from rulka.extracts.output.tidying import forget_old
+        from rulka.extracts.pages.offering import found_extracts, offered_extracts
+        from rulka.ledger.finding import finds
+        from rulka.ledger.offering import offers_for
         from rulka.ledger.seat import limits_depth
+        from rulka.people.library.preferences import opens_first
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.sendable import sends
         from rulka.work.services.recovery import takes_up
@@ -23,5 +27,8 @@ class ExtractsConfig(AppConfig):
         limits_depth(depth_at)
         leaves("extract", KIND)
         sends("extract", Extracts())
+        opens_first("Extracts", "extracts")
+        finds(found_extracts)
+        offers_for(offered_extracts)
         takes_up(recover)
         tidies("runs", forget_old)

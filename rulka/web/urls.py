@@ -28,5 +28,6 @@ urlpatterns = [
     path("live/<str:key>/", live_figure, name="live-root"),
     path("live/<str:key>/<str:sheet>/<str:cell>", live_figure, name="live-figure"),
     path("worksheets/", include("rulka.worksheets.urls")),
+    path("extracts/", include("rulka.extracts.urls")),
     path("dispatch/", include("rulka.dispatch.urls")),
 ]

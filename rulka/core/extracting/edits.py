@@ -270,11 +270,11 @@ def _without_strays(found: Body) -> Body:
     layouts = []
     for raw in found.get("layouts", ()):
         one = _layout(raw, gone)
-        for name in ("columns", "widths", "formats", "titles"):
+        if "columns" in one:
+            one["columns"] = [key for key in one["columns"] if key]
+        for name in ("widths", "formats", "titles"):
             if name in one:
-                one[name] = {key: value for key, value in one[name].items() if key} if isinstance(one[name], dict) else (
-                    [key for key in one[name] if key]
-                )  # fmt: skip
+                one[name] = {key: value for key, value in one[name].items() if key}
         if "pivot" in one:
             pivot = {
                 name: [key for key in value if key] if isinstance(value, list) else value

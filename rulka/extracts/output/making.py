@@ -131,27 +131,6 @@ def left_of(asked: Asked, extract: Extract, reader: Reader, given: dict[str, str
     )  # fmt: skip
 
 
-def ask(
-    ledger: Ledger, extract: Extract, person: Person, *, period: str, node: str, given: dict[str, str], layout: str,
-    form: str, since: int | None = None, whole: bool = False,
-) -> ExtractRun:  # fmt: skip
-    """Queue a run. What can't be answered, and what nothing bounds, is refused now."""
-    from rulka.extracts.output.tasks import make_run
-
-    definition = definition_of(extract, person)
-    reader = Reader(ledger, fence_for(extract, person), period, node, person)
-    with opened(definition, reader, given, layout=layout) as asked:
-        asked.rows.check_currencies(asked.query)
-        check_bounds(asked, whole=whole or since is not None)
-    run = runs.create(
-        ledger=ledger.code, extract=extract.pk, name=extract.name, version=extract.version, person=person.pk,
-        person_name=person.called, period=period, node=node, given=given, layout=layout, form=form, since=since,
-        whole=whole,
-    )  # fmt: skip
-    make_run.enqueue(run.pk)
-    return run
-
-
 def may_take(run: ExtractRun, person: Person) -> bool:
     """Whether somebody still may have the file of a run of theirs: they may run its extract, within the bounds that it
     was made within."""
@@ -161,17 +140,6 @@ def may_take(run: ExtractRun, person: Person) -> bool:
         return extract is not None and fence_for(extract, person).digest == run.fence
     except RulkaError:
         return False
-
-
-def recover(own: bool) -> int:
-    """Queue again the runs that a dead worker left."""
-    from rulka.extracts.output.tasks import make_run
-
-    left = list(runs.orphans(own=own))
-    for run in left:
-        runs.wait_again(run.pk)
-        make_run.enqueue(run.pk)
-    return len(left)
 
 
 def open_named(ledger: Ledger, name: str, person: Person | None) -> tuple[Extract, ExtractDef]:

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 
 from rulka.core.books.calendar import period_code
 from rulka.core.books.frame import Frame
+from rulka.core.books.selection import select
 from rulka.core.books.trial_balance import TrialBalanceRow, by_entity, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
@@ -84,8 +85,26 @@ def journal(request: HttpRequest) -> HttpResponse:
         "kept": kept.urlencode(),
         "members": [(key, wanted.members.get(key, "")) for key in seat.ledger.dimensions],
         "more": any(getattr(wanted, name) for name in MORE),
+        "standing": _standing(seat, wanted),
     }
     return page(request, seat, "ledger-journal", "ledger/journal.html", context, status=422 if problem else 200)
+
+
+def _standing(seat: Seat, wanted: JournalFilter) -> dict[str, Any]:
+    """What a filter shows, by what: the codes that its selections mean."""
+    frame, found = seat.view.frame, dict[str, Any]()
+    asked = {"account": (wanted.accounts, frame.accounts), "entity": (wanted.entities, frame.entities)}
+    asked |= {name: (wanted.members.get(name, ""), codes) for name, codes in frame.dimensions.items()}
+    for name, (text, codes) in asked.items():
+        if text:
+            try:
+                mask = select(text, codes).mask
+            except RulkaError:
+                continue  # the page says itself what is wrong with it
+            found[name] = [item.code for item, chosen in zip(codes.items, mask, strict=True) if chosen]
+    found |= {"counterparty": wanted.counterparty, "document": wanted.document, "entry": wanted.entry}
+    periods = [code for code in (wanted.first, wanted.last) if code]
+    return found | ({"period": f"{periods[0]} to {periods[-1]}"} if len(periods) == 2 else {})
 
 
 def _cells(row: JournalRow) -> list[Any]:
@@ -164,6 +183,14 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     adjusting = [one for one in calendar.of_year(period.year) if one.adjusting]
     context = {
         "entry": found,
+        "standing": {
+            "entry": found.number,
+            "entity": found.entity.code,
+            "period": code,
+            "account": [one.line.key.account.code for one in seen.lines],
+            "counterparty": [one.line.counterparty for one in seen.lines],
+            "document": [one.line.document for one in seen.lines],
+        },
         "lines": lines,
         "hidden": seen.hidden,
         "former_lines": former,

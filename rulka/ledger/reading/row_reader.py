@@ -307,6 +307,24 @@ class RowReader:
             sql += Sql(f" GROUP BY {', '.join(names)}")
         return [(tuple(row[:-1]), row[-1]) for row in self._fetched(sql)]
 
+    def expected(self, query: Query) -> int | None:
+        """How many journal lines stand behind a query at most, as balances know it; None for sets of other rows."""
+        counts = self._counts(query)
+        return None if counts is None else int(counts.sum())
+
+    def has_sealed(self, query: Query) -> bool:
+        """Whether accounts that a query asks for are sealed for this person: their lines are in no row."""
+        view = self.view
+        if not query.rows.name or query.rows.name not in BY_LINE or not view.seal:
+            return False
+        asked = view.sealed & view.visible_accounts()
+        for one in query.where:
+            inner = one.of if isinstance(one, Not) else one
+            if isinstance(inner, Chosen) and inner.field.name == "account":
+                mask = mask_of(inner.selection, view.frame.accounts, [])
+                asked = asked & (~mask if isinstance(one, Not) else mask)
+        return bool(asked.any())
+
     # currencies -----------------------------------------------------------------------------------------------------
 
     def currencies(self, query: Query) -> list[str]:

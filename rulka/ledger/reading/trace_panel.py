@@ -9,6 +9,8 @@ from fractions import Fraction
 from typing import Any
 from urllib.parse import urlencode
 
+import numpy as np
+
 from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.expressions import Value
@@ -63,6 +65,7 @@ BLANK: dict[str, Any] = dict.fromkeys(
     "agrees": None,
     "address": Address(),
     "parts": (),
+    "standing": {},
 }
 """What a level shows where it says nothing else."""
 
@@ -167,6 +170,23 @@ def _common(computed: Computed, address: Address, opened: Opened, by: str) -> di
         "crumbs": crumbs_of(computed, address, opened),
         "ways": _ways(opened, address),
         "rates": rates_of(opened),
+        "standing": standing_of(opened),
+    }
+
+
+def standing_of(opened: Opened) -> dict[str, list[str]]:
+    """The accounts, entities and periods that stand behind a figure."""
+    view = opened.computed.view
+    pools = [pool for pool in opened.pools or () if len(pool.keys)]
+    if not pools:
+        return {}
+    keys = np.unique(np.concatenate([pool.keys for pool in pools]))
+    accounts = np.unique(view.keys.account[keys])
+    entities = np.unique(view.keys.entity[keys])
+    return {
+        "account": [view.frame.accounts.items[at].code for at in accounts],
+        "entity": [view.frame.entities.items[at].code for at in entities],
+        "period": [opened.computed.period.code],
     }
 
 

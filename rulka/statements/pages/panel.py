@@ -191,6 +191,7 @@ def _line(about: About) -> dict[str, Any]:
         "line": line,
         "row": computed.rows_by_key.get(state.get("row", "")),
         "matched": matched[:60],
+        "line_codes": [account.code for account in matched],
         "matched_count": len(matched),
         "kinds": list(NEW),
         "groups": line_settings(

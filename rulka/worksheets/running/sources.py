@@ -25,6 +25,8 @@ from rulka.core.sheet.ledger_functions import Figure, StatementPiece
 from rulka.core.sheet.listing import AMOUNT_LOOK, Table, table_of
 from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in
+from rulka.extracts.running.as_table import extract_names, extract_state, extract_table
+from rulka.extracts.running.asked import Reader
 from rulka.formats.figures import unit_title
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.beside import find_table, inside, state_of
@@ -75,7 +77,10 @@ class Outside:
 
     def table(self, question: Table) -> Value:
         self._note("table", question.name)
-        return table_rows(self.ledger, self.view, question)
+        reader = Reader(
+            self.ledger, self.view.fence, self.figures.period.code, self.figures.node, self.person, self.view.revision
+        )
+        return table_rows(self.ledger, self.view, question, reader)
 
     def bounded(self, name: str) -> BoundedDef:
         """A bounded table that the reader may place."""
@@ -96,7 +101,7 @@ class Outside:
                 view = self._view_of(name)
                 return view.revision, view.fence
             if kind == "table":
-                return state_of(self.ledger, name)
+                return state_of(self.ledger, name) or extract_state(self.ledger, name, self.person)
             if kind == "bounded":
                 table = open_table(self.ledger, name, person=self.person)
                 return table.pk, table.version
@@ -235,9 +240,11 @@ def _shown(row: Row, place: int) -> Scalar:
     return SheetError(NA.code, f"{row.label}: {word}.")
 
 
-def table_rows(ledger: Ledger, view: View, question: Table) -> Value:
-    """Rows of a table beside the ledger, as far as they lie inside of the reader's fence."""
+def table_rows(ledger: Ledger, view: View, question: Table, reader: Reader) -> Value:
+    """Rows of a table beside the ledger, as far as they lie inside of the reader's fence; or of an extract."""
     try:
+        if state_of(ledger, question.name) is None and question.name in extract_names(ledger, reader.person):
+            return table_of(*extract_table(ledger, question.name, reader), question)
         table = find_table(ledger, question.name)
         rows = inside(view, table)
     except RulkaError as error:

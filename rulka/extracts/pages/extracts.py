@@ -1,0 +1,94 @@
+"""The list of extracts, those last run first, and new ones."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from rulka.core.errors import RulkaError
+from rulka.core.extracting.fields import RowSet
+from rulka.extracts.library.opening import free_name, seen_extracts
+from rulka.extracts.library.storing import store_extract
+from rulka.extracts.running.checking import row_set_of
+from rulka.extracts.running.given import FIGURES
+from rulka.extracts.running.runs import last_used
+from rulka.ledger.reading.row_reader import reading
+from rulka.ledger.seat import Seat, seat_of
+from rulka.statements.library.opening import seen_definitions
+
+USUAL = {
+    "journal lines": ("date", "account", "account name", "description", "document", "amount", "currency"),
+    "entries": ("date", "entity", "entry", "description", "lines", "debits", "currency"),
+    "balances": ("period", "entity", "account", "account name", "opening", "debits", "credits", "closing", "currency"),
+    "budgets": ("scenario", "period", "account", "account name", "amount", "currency"),
+    FIGURES: ("node", "label", "heading", "value"),
+}  # fmt: skip
+"""The columns that a new extract of some rows begins with; of others the first six."""
+
+
+@require_GET
+def extract_list(request: HttpRequest) -> HttpResponse:
+    """The extracts of the ledger, those last run first, then by who asks."""
+    seat = seat_of(request)
+    search = request.GET.get("search", "")
+    used = last_used(seat.ledger, seat.person)
+    seen = [one for one in seen_extracts(seat.ledger, seat.person) if _matches(one.title, one.body, search)]
+    recent = sorted((one for one in seen if one.pk in used), key=lambda one: used[one.pk], reverse=True)
+    others = [one for one in seen if one.pk not in used]
+    groups = [("Last run", [(one, used[one.pk]) for one in recent])] if recent else []
+    names = sorted({str(one.body.get("for", "")) for one in others}, key=lambda name: (not name, name))
+    for name in names:
+        own = sorted((one for one in others if str(one.body.get("for", "")) == name), key=lambda one: one.title)
+        groups.append((f"For the {name}" if name else "Others", [(one, None) for one in own]))
+    context = {"where": "extracts", "seat": seat, "groups": groups, "search": search, "sets": [], "statements": []}
+    if seat.person.may_edit:
+        with reading(seat.ledger, seat.view.fence) as rows:
+            context["sets"] = rows.names()
+        known = seen_definitions(seat.ledger, seat.person, "statement")
+        context["statements"] = [(one.name, str(one.body.get("title", one.name))) for one in known]
+    template = "extracts/_list.html" if request.headers.get("HX-Request") else "extracts/list.html"
+    return render(request, template, context)
+
+
+def _matches(title: str, body: dict[str, object], search: str) -> bool:
+    text = f"{title} {body.get('for', '')} {body.get('about', '')}".casefold()
+    return all(word in text for word in search.casefold().split())
+
+
+@require_POST
+def begin(request: HttpRequest) -> HttpResponse:
+    """A new extract with usual columns, of the reporting period where it has one."""
+    seat = seat_of(request)
+    if not seat.person.may_edit:
+        raise RulkaError("You may run extracts, not make them.", hint="Ask an accountant.", code="rights")
+    title = " ".join(request.POST.get("title", "").split())[:120] or "New extract"
+    body = _first_body(seat, title, request.POST.get("rows", "journal lines"))
+    made, _ = store_extract(seat.ledger, body, person=seat.person)
+    return HttpResponseRedirect(f"{reverse('extract', args=[made.name])}?{seat.query}")
+
+
+def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
+    kind, _, of = rows.partition(" ")
+    told: object = {"table": of} if kind == "table" else {"figures": of} if kind == "figures" else rows
+    body: dict[str, object] = {
+        "extract": free_name(seat.ledger, title), "title": title, "rows": told, "columns": ["period"],
+    }  # fmt: skip
+    name = rows if isinstance(told, str) else FIGURES if kind == "figures" else "table"
+    found = row_set_of(seat.ledger, seat.view.fence, seat.person, {**body, "columns": ["?"]})
+    body["columns"] = _first_columns(found, name)
+    if any(one.name == "period" for one in found.fields) and found.bounds:
+        body["where"] = [{"period": "{period}"}]
+        body["ask"] = [{"ask": "period", "type": "period", "required": "yes", "default": "this"}]
+    elif "date" in found.bounds:
+        body["where"] = [{"date": "{days}"}]
+        body["ask"] = [{"ask": "days", "type": "period", "title": "Days", "required": "yes", "default": "year of this"}]
+    if name == "balances":
+        body["where"] = [{"scenario": "actual"}, *body["where"]]  # type: ignore[misc]
+    return body
+
+
+def _first_columns(found: RowSet, name: str) -> list[str]:
+    known = [one.name for one in found.fields]
+    return [one for one in USUAL.get(name, ()) if one in known] or known[:6]

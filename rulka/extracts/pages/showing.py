@@ -1,0 +1,143 @@
+"""Rows, sums and pivots as pages write them: texts with a person's own way of writing numbers and days."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from rulka.core.books.calendar import FiscalCalendar, period_code
+from rulka.core.extracting.fields import Field
+from rulka.core.extracting.pivots import Pivot
+from rulka.core.extracting.query import Column, Sums
+from rulka.core.money import grouped
+from rulka.people.library.preferences import day_text
+
+MOST_SHOWN = 60
+MOST_PIVOT = 9
+MOST_ACROSS = 3
+
+
+@dataclass(frozen=True)
+class Cell:
+    text: str
+    number: bool = False
+    negative: bool = False
+
+
+@dataclass(frozen=True)
+class Head:
+    """A heading: the column's key, title, whether it holds numbers, how it is ordered, whether it is chosen."""
+
+    key: str
+    title: str
+    number: bool
+    order: str
+    chosen: bool
+    computed: bool
+    hint: str = ""
+
+
+def cell(value: Any, shows: Field, calendar: FiscalCalendar) -> Cell:
+    """A stored value as somebody reads it."""
+    if value is None:
+        return Cell("", shows.is_numeric)
+    if shows.is_numeric:
+        return Cell(number_text(int(value), shows), True, int(value) < 0)
+    if shows.kind == "period":
+        found = calendar.by_code.get(period_code(int(value)))
+        return Cell(found.title if found else period_code(int(value)))
+    if shows.kind == "flag":
+        return Cell("yes" if value else "no")
+    if shows.kind == "date" and value:
+        return Cell(day_text(date.fromisoformat(str(value)[:10])))
+    return Cell(str(value))
+
+
+def number_text(value: int, shows: Field) -> str:
+    """A scaled number; of numbers that aren't amounts without zeros behind."""
+    if shows.kind == "amount":
+        return grouped(value, shows.digits)
+    if not shows.digits:
+        return str(value) if shows.name in ("year", "number", "revision") else grouped(value, 0)
+    text = str(value).lstrip("-").rjust(shows.digits + 1, "0")
+    digits = len(text[-shows.digits :].rstrip("0"))
+    return grouped(value // 10 ** (shows.digits - digits) if value >= 0 else -(-value // 10 ** (shows.digits - digits)),
+                   digits)  # fmt: skip
+
+
+def heads(columns: Sequence[Column], sort: Mapping[str, str], chosen: str) -> list[Head]:
+    """The headings of columns."""
+    return [
+        Head(
+            one.key, one.title, one.is_numeric, sort.get(one.key.casefold(), ""), one.key.casefold() == chosen,
+            one.formula is not None, f"={one.formula.text}" if one.formula else one.field.note if one.field else "",
+        )
+        for one in columns
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SumRow:
+    """One row of sums, in one currency: a cell for each column, its own words in the first."""
+
+    cells: list[Cell]
+
+
+def sum_rows(sums: Sums, columns: Sequence[Column]) -> list[SumRow]:
+    """The sums above the rows: one row for each currency, texts say how many different ones there are."""
+    units = sorted({unit for by_unit in sums.sums.values() for unit in by_unit}) or [""]
+    found = []
+    for at_unit, unit in enumerate(units):
+        cells = []
+        for at, column in enumerate(columns):
+            value = sums.sums.get(at, {}).get(unit)
+            if value is not None:
+                cells.append(Cell(number_text(value, column.shows), True, value < 0))
+            elif at == 0:
+                said = f"Sum of {sums.count:,} {'row' if sums.count == 1 else 'rows'}" if not at_unit else ""
+                cells.append(Cell(f"{said}{', ' if said and unit else ''}{unit}"))
+            else:
+                different = sums.different.get(at) if not at_unit else None
+                cells.append(Cell(f"{different:,} different" if different and different > 1 else ""))
+        found.append(SumRow(cells))
+    return found
+
+
+@dataclass(frozen=True)
+class SmallPivot:
+    """A pivot as the panel shows it: a few rows and columns, what was left out in words."""
+
+    heads: list[str]
+    rows: list[tuple[str, list[Cell]]]
+    total: list[Cell]
+    more: str
+    title: str
+
+
+def small_pivot(pivot: Pivot, columns: Sequence[Column], calendar: FiscalCalendar) -> SmallPivot:
+    """The largest rows and the last columns of a pivot."""
+    asked = pivot.asked
+    value = columns[asked.value]
+    shows = Field("", "", "", "number") if asked.counts else value.shows
+    across = list(pivot.across) if asked.across else []
+    shown = across[-MOST_ACROSS:]
+
+    def label(labels: Sequence[Any], places: Sequence[int]) -> str:
+        texts = (cell(one, columns[at].shows, calendar).text or "none" for one, at in zip(labels, places, strict=True))
+        return ", ".join(texts)
+
+    rows = [
+        (label(labels, asked.down), [
+            *(cell(pivot.cells.get((labels, one)), shows, calendar) for one in shown),
+            cell(pivot.row_totals[labels], shows, calendar),
+        ]) for labels in pivot.down[:MOST_PIVOT]
+    ]  # fmt: skip
+    total = [*(cell(pivot.column_totals[one], shows, calendar) for one in shown), cell(pivot.total, shows, calendar)]
+    left = len(pivot.down) - MOST_PIVOT
+    more = [f"{left + pivot.others:,} more" if left + pivot.others > 0 else "",
+            f"{len(across) - len(shown)} more across" if len(across) > len(shown) else ""]  # fmt: skip
+    return SmallPivot(
+        [*(label(one, asked.across) for one in shown), "All"], rows, total, ", ".join(filter(None, more)), value.title
+    )
