@@ -62,7 +62,7 @@ def found_extracts(seat: Seat, text: str) -> Iterator[FoundKind]:
         "Extracts",
         matching(
             seen_extracts(seat.ledger, seat.person), text,
-            lambda one: (one.name, one.title, str(one.body.get("for", ""))),
+            lambda one: (one.name, one.title),
         ),
         lambda one: Found(one.title, "extract", f"{reverse('extract', args=[one.name])}?{seat.query}"),
     )  # fmt: skip
