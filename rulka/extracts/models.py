@@ -32,6 +32,20 @@ class Extract(models.Model):
         """What people read of it."""
         return str(self.body.get("title") or self.name)
 
+    @property
+    def about(self) -> str:
+        """What it is for, as its author says it."""
+        return str(self.body.get("about", ""))
+
+    @property
+    def of_rows(self) -> str:
+        """What rows it is of."""
+        rows = self.body["rows"]
+        if isinstance(rows, str):
+            return rows
+        ((kind, of),) = rows.items()
+        return f"figures of {of}" if kind == "figures" else str(of)
+
 
 class ExtractStep(models.Model):
     """One change of an extract: its text before and after. `undone` where somebody took it back."""

@@ -42,7 +42,8 @@ WHERE = [
     {"period": "2027-P07"}, {"period": "2027-P05 to 2027-P06, 2026-P12"}, {"account": "5*, 6*"}, {"account": "not 1*"},
     {"date": "2026-08-01 to 2026-09-10"}, {"source": "pay*"}, {"amount": "at least 10000"}, {"department": "under:100"},
     {"any": [{"user": "till"}, {"counterparty": "K00*"}, {"account type": "revenue"}]},
-    {"description": "contains fuel"}, {"entity": "TF"}, {"crossing": "N, S"}, {"document": "not empty"}, {"account category": "wages, fuel"},
+    {"description": "contains fuel"}, {"entity": "TF"}, {"crossing": "N, S"}, {"document": "not empty"},
+    {"account category": "wages, fuel"},
     {"counterparty": "empty"},
 ]  # fmt: skip
 

@@ -104,7 +104,16 @@ def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
     Session.objects.create(session_key="over", session_data="", expire_date=timezone.now() - timedelta(minutes=1))
     Session.objects.create(session_key="open", session_data="", expire_date=timezone.now() + timedelta(minutes=1))
     told = tidying.tidy()
-    assert told == {"outputs": 2, "jobs": 1, "sessions": 1, "samples": 1, "record": 0, "left files": 0, "sent": 0}
+    assert told == {
+        "outputs": 2,
+        "jobs": 1,
+        "sessions": 1,
+        "samples": 1,
+        "record": 0,
+        "left files": 0,
+        "sent": 0,
+        "runs": 0,
+    }
     left = set(Output.objects.values_list("pk", flat=True))
     assert left == {made[29, "ready"], made[None, "running"]}
     assert sorted(path.name for path in (Path(settings.VAR) / "outputs").glob("*.csv")) == [f"{made[29, 'ready']}.csv"]

@@ -37,13 +37,21 @@ def choose_fields(body: Mapping[str, Any], rows: RowSet, chosen: Sequence[str]) 
         plain = "formula" not in one and "total" not in one
         if not plain:
             kept.append(raw)
-        elif rows.field(one["column"]).name in wanted:
+        elif (name := _known(rows, one["column"])) in wanted:
             kept.append(raw)
-            wanted.remove(rows.field(one["column"]).name)
+            wanted.remove(name)
     found["columns"] = [*kept, *wanted]
     if not found["columns"]:
         raise RulkaError("An extract needs a column.", hint="Put another one in first.", subject="columns")
     return _without_strays(found)
+
+
+def _known(rows: RowSet, name: str) -> str:
+    """A field's own name; nothing for one that the rows have no more."""
+    try:
+        return rows.field(name).name
+    except NotFound:
+        return ""
 
 
 def change_column(

@@ -64,7 +64,7 @@ def page_of(request: HttpRequest, page: Page, problem: RulkaError | None = None)
         "plain_query": page.query(tab=""), "layouts": definition.layouts, "layout": page.chosen,
         "forms": [(form, FORM_WORDS[form]) for form in FORMS], "undo": can_undo(page.extract), "chosen": chosen,
         "given": page.given, "asks": [_ask(one, page) for one in definition.asks], "unbounded": None,
-        "types": TYPES, "totals": TOTAL_WORDS.items(), "entered": request.POST.dict() if problem else {},
+        "types": TYPES, "totals": TOTAL_WORDS.items(), "entered": _entered(request, problem),
     }  # fmt: skip
     if problem is not None and problem.code == "unbounded":
         context["unbounded"] = problem
@@ -80,6 +80,12 @@ def page_of(request: HttpRequest, page: Page, problem: RulkaError | None = None)
     # what is sent by a script is shown in the page's place whatever came of it
     told = problem is not None and not request.headers.get("HX-Request")
     return render(request, "extracts/page.html", context, status=422 if told else 200)
+
+
+def _entered(request: HttpRequest, problem: RulkaError | None) -> dict[str, str]:
+    """What a refused form sent, so that nothing of it is lost."""
+    sent = request.POST if problem is not None else {}
+    return {name: sent.get(name, "") for name in ("name", "text", "form")}
 
 
 def _ask(one: AskDef, page: Page) -> dict[str, Any]:

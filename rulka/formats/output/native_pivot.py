@@ -3,7 +3,6 @@ hold what was computed; whoever opens it computes it anew from the rows and may 
 
 from __future__ import annotations
 
-import os
 import re
 import shutil
 import zipfile
@@ -87,7 +86,7 @@ def add_pivot(path: Path, pivot: NativePivot) -> None:
                 "../pivotCache/pivotCacheDefinition1.xml", "rId1", at=True,
             ),
         )  # fmt: skip
-    os.replace(begun, path)
+    begun.replace(path)
 
 
 def _types() -> str:
