@@ -116,6 +116,7 @@ class ExtractRun(Progress):
     size = models.BigIntegerField(null=True)
     worker = models.CharField(max_length=80, blank=True)
     fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its rows lie within")
+    kept = models.BinaryField(null=True, help_text="Its rows, packed, where what they are of keeps no former state")
 
     class Meta:
         ordering: ClassVar = ["-pk"]

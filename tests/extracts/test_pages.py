@@ -466,3 +466,33 @@ def test_an_extract_is_copied_changed_as_text_and_deleted_once_its_title_is_type
     assert amy.post(manage, {"do": "delete", "title": "no"}).status_code == 422
     assert amy.post(manage, {"do": "delete", "title": "All sales"}).status_code == 302
     assert not Extract.objects.filter(name="sales").exists()
+
+
+def test_news_of_a_table_need_its_keys_and_are_held_against_the_last_run(world, command, tmp_path):
+    file = tmp_path / "contracts.csv"
+    file.write_text("account,Owner,Limit\n4100,Ann,12.50\n1000,Bob,7\n")
+    command("load_table", file, "--name", "Contracts", ledger="s")
+    amy = world()
+    amy.post(reverse("begin-extract") + WHERE, {"rows": "table Contracts", "title": "Contracts"})
+    made(amy, "contracts")
+    file.write_text("account,Owner,Limit\n4100,Ann,13.00\n5100,Cy,1\n")
+    command("load_table", file, "--name", "Contracts", ledger="s")
+    run = made(amy, "contracts", news="yes")
+    assert run.state == "failed" and "Say its keys" in run.problem
+    body = {**extract("contracts").body, "keys": ["account"]}
+    Extract.objects.filter(name="contracts").update(body=body)
+    run = made(amy, "contracts", news="yes")
+    assert run.notes[0].startswith("1 new, 1 changed, 1 withdrawn")
+    assert "Limit was 12.50" in taken(amy, run, "contracts")[1].decode()
+
+
+def test_rates_stand_beside_amounts(world, command, small):
+    rates = "period,from,to,average,closing\n2026-P01,SEK,EUR,0.0871234567,0.088\n"
+    entities = SMALL["entities.csv"].replace("B,Sons,EUR,A", "B,Sons,SEK,")
+    lines = SMALL["entries.csv"] + "B,S1,1,2026-01-20,1000,,9.25,,B,,,,\nB,S1,2,2026-01-20,4100,11,,9.25,B,,,,\n"
+    command("load_ledger", small(rates__csv=rates, entities__csv=entities, entries__csv=lines), ledger="s")
+    answer = act(world(), "fields", fields=["entity", "account", "amount", "currency", "rate average", "rate closing"])
+    assert answer.status_code == 302, text_of(answer)[-900:]
+    text = command("run_extract", "sales", ledger="s", period="2026-P01", values=["accounts=4100"])
+    told = {row.split(",")[0]: row.split(",")[4:] for row in text.splitlines()[1:]}
+    assert told == {"A": ["1.000000000000", "1.000000000000"], "B": ["0.087123456700", "0.088000000000"]}

@@ -57,7 +57,7 @@ ODD = (
     "[" * 3000,
 )
 GOOD = {
-    "name": ("result", "by-department", "no-such", "sums"),
+    "name": ("result", "by-department", "no-such", "sums", "rows"),
     "kind": ("statement", "spine", "span", "scope"),
     "form": ("xlsx", "csv", "json", "pdf"),
     "ledger": ("s", ""),
@@ -73,6 +73,8 @@ GOOD = {
         "place", "column-add", "column-change", "column-kind", "column-delete", "column-move", "column-drop",
         "column-paste", "series-add", "statement-change", "spine-change", "own-part", "scope-use", "scope-nodes",
         "start-kind", "start-columns", "start-pages", "again", "save", "load",
+        "fields", "column", "formula", "remove", "left", "sort", "top", "condition", "ask", "unask", "copy-asks",
+        "title", "copy", "shelf", "delete", "drop",
     ),
     "path": ("accounts", "title", "sign", "window", "narrow", "figures.decimals", "page.header", "top", "tolerance"),
     "lines": ("sales", "sales,wages"),
@@ -101,6 +103,18 @@ GOOD = {
     "into": ("rows", "statement"),
     "opening": ("newest", "asked", "stays"),
     "mode": ("values", "formulas"),
+    "fields": ("date", "amount"),
+    "field": ("account", "amount", "date"),
+    "words": ("4*", "at least 1", "{accounts}", "this"),
+    "formula": ("=amount*2", "=upper(account)"),
+    "total": ("sum", "count", "average"),
+    "order": ("rising", "falling"),
+    "rows": ("journal lines", "balances", "figures result", "table berths"),
+    "layout": ("By account",),
+    "a-accounts": ("4*", "1000, 4000"),
+    "a-period": ("2026-P01", "ytd this", "2025"),
+    "down": ("account",),
+    "tab": ("column", "layout", "ask", "runs", "text"),
 }  # fmt: skip
 
 
@@ -141,7 +155,7 @@ def state() -> dict[str, int]:
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()
         if model._meta.label_lower not in beside
-        and model._meta.app_label in ("ledger", "statements", "worksheets", "people", "work")
+        and model._meta.app_label in ("ledger", "statements", "worksheets", "extracts", "people", "work")
     }
 
 

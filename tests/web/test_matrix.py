@@ -13,6 +13,7 @@ from django.urls import reverse
 
 from rulka.core.proof.origin import CODE
 from rulka.dispatch.models import Delivery, Dispatch, Sending
+from rulka.extracts.models import Extract, ExtractRun
 from rulka.ledger.models import Feed
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
@@ -73,12 +74,18 @@ def world(small, command, settings):
     )  # fmt: skip
     sending = Sending.objects.create(ledger="s", dispatch=pack.name, occasion="once", period="2026-P01", body=pack.body,
                                      person=zoe.pk, state="held")  # fmt: skip
+    rows = Extract.objects.get(name="rows").body
+    secret = Extract.objects.create(ledger=ledger, name="secret-rows", shelf=shelf, person=zoe,
+                                    body={**rows, "extract": "secret-rows", "title": "Hidden rows"})  # fmt: skip
+    run = ExtractRun.objects.create(ledger="s", extract=secret.pk, name="secret-rows", version=1, person=zoe.pk,
+                                    period="2026-P01", node="A", form="csv", state="ready",
+                                    file_name="Hidden rows.csv")  # fmt: skip
     files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
     delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
                                        state="delivered", answer="Hidden answer", files=files)  # fmt: skip
     return {
         "identity": ("f" * 24, delivery.identity),
-        "name": {"dispatch": ("no-pack", "hidden-pack"),
+        "name": {"extracts": ("rows", "secret-rows"), "dispatch": ("no-pack", "hidden-pack"),
                  "worksheets": ("sums", "private"), "statements": ("result", "board"), "tables": ("bound", "closed"),
                  "people": ("nobody", "nobody")},
         "kind": ("statement", "statement"),
@@ -87,7 +94,7 @@ def world(small, command, settings):
         "code": ("A", "B"),
         "entity": ("A", "B"),
         "number": {"shelf": shelf.pk, "edition": edition.pk, "output": output.pk, "entry": "X9",
-                   "sending": sending.pk, "delivery": delivery.pk},
+                   "sending": sending.pk, "delivery": delivery.pk, "run": run.pk},
         "pk": {"feed": feed.pk, "load": load.pk},
         "username": ("zoe", "zoe"),
     }  # fmt: skip

@@ -81,6 +81,23 @@ sheets:
 """A worksheet that asks everything it can."""
 
 
+EXTRACT = """
+extract: rows
+title: Rows
+rows: journal lines
+columns: [date, entity, entry, account, account name, department, amount, description, counterparty name]
+where:
+- {account: '{accounts}'}
+- {period: '{period}'}
+ask:
+- {ask: accounts, type: selection, of: account, from: account}
+- {ask: period, type: period, required: 'yes', default: 2025-P01 to 2026-P12, from: period}
+layouts:
+- {layout: By account, pivot: {down: account, across: department, value: amount}}
+"""
+"""Every line of the ledger with a pivot."""
+
+
 BOUNDED = {
     "table": "bound",
     "rows": [{"of": "account", "level": "posted", "total": "All"}],
@@ -106,6 +123,10 @@ def make_world(small, command) -> Ledger:
         path.write_text(DEFINITIONS)
         command("load_statement", path, ledger="s")
     load_worksheet(command, "s")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "rows.yaml"
+        path.write_text(EXTRACT)
+        command("load_extract", path, ledger="s")
     ledger = Ledger.objects.get(code="s")
     Shelf.objects.create(ledger=ledger, name="Board")
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})

@@ -17,7 +17,7 @@ from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output.writing import Written, write, write_news
 from rulka.extracts.running import runs
 from rulka.extracts.running.asked import Asked, Reader, check_bounds, opened
-from rulka.extracts.running.news import news
+from rulka.extracts.running.news import news, news_of_table, packed_rows
 from rulka.ledger.leaving import leave_rows
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger
@@ -88,13 +88,19 @@ def _rows(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, e
         return {
             "rows": written[0].rows, "sums": [list(one) for one in written[0].sums], "notes": asked.notes,
             "revision": asked.view.revision, "fence": asked.view.fence.digest, "file_name": name,
-            "done": written[0].rows, "of": written[0].rows, "version": extract.version,
+            "kept": packed_rows(asked), "done": written[0].rows, "of": written[0].rows, "version": extract.version,
         }  # fmt: skip
 
 
 def _news(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, extract: Extract) -> dict[str, Any]:
     assert run.since is not None
-    found = news(definition, reader, run.given, run.since)
+    if definition.rows == "table":
+        former = runs.last_run(extract, reader.person)
+        if former is None:
+            raise RulkaError("It was never run, so all of it is new.", hint="Run it first.", subject="news")
+        found = news_of_table(definition, reader, run.given, former)
+    else:
+        found = news(definition, reader, run.given, run.since)
     title = f"{definition.title}, news"
 
     def made(stamp: Any) -> int:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+import zlib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
@@ -9,6 +11,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting.changes import Differences, differences
 from rulka.core.extracting.definitions import ExtractDef
 from rulka.core.extracting.query import Column, Query, plain
+from rulka.extracts.models import ExtractRun
 from rulka.extracts.running.asked import Asked, Reader, opened
 
 MOST_TOLD = 50_000
@@ -63,10 +66,6 @@ def compared(
     most: int = MOST_TOLD,
 ) -> Compared:
     """The rows of two states held against each other, both computed now."""
-    if extract.rows == "table":
-        raise RulkaError(
-            "A table beside the ledger keeps no former state.", hint="Compare extracts of the ledger.", code="refused"
-        )
     with opened(former, before, before_given, since=since) as asked:
         _few(asked)
         keys = [column.key for column in asked.query.columns]
@@ -86,6 +85,37 @@ def compared(
         rows = asked.rows.rows(query)
         found = differences(old, rows, query.identity, most)
         return Compared(query.columns, found, first, asked.view.revision, tuple(dict.fromkeys([*notes, *asked.notes])))
+
+
+def news_of_table(extract: ExtractDef, reader: Reader, given: Mapping[str, str], former: ExtractRun) -> Compared:
+    """What is new, changed or gone in a table beside the ledger since a run, whose rows were kept; its keys tell one
+    row from another."""
+
+    if former.kept is None or former.fence != reader.fence.digest:
+        raise RulkaError(
+            "Nothing is kept of the last run, or what you may see changed since.", hint="Run it again.", code="refused"
+        )
+    with opened(extract, reader, given) as asked:
+        query = asked.query
+        if not has_identity(query, extract):
+            raise RulkaError(
+                "Nothing tells one row of the table from another.", hint="Say its keys, in its text.", subject="keys"
+            )
+        told = json.loads(zlib.decompress(bytes(former.kept)))
+        if told["columns"] != [column.key for column in query.columns]:
+            raise RulkaError("Its columns are others now.", hint="Run it again.", subject=extract.title)
+        before = [tuple(row) for row in told["rows"]]
+        found = differences(before, asked.rows.rows(query), query.identity, MOST_TOLD)
+        return Compared(query.columns, found, former.revision or 0, asked.view.revision, tuple(asked.notes))
+
+
+def packed_rows(asked: Asked) -> bytes | None:
+    """The rows of an extract whose set keeps no former state, to be held against later ones; None of others, and of
+    more than so many."""
+    if asked.extract.rows != "table" or asked.rows.count(asked.query) > MOST_TOLD:
+        return None
+    told = {"columns": [column.key for column in asked.query.columns], "rows": list(asked.rows.rows(asked.query))}
+    return zlib.compress(json.dumps(told, ensure_ascii=False).encode(), 6)
 
 
 def _few(asked: Asked) -> None:

@@ -86,7 +86,7 @@ class RowReader:
                 raise RulkaError(
                     f"You see accounts, not {source.rows.title.lower()}.", hint="Ask for balances.", code="depth"
                 )
-            self._sources[name, of] = self._beside(source)
+            self._sources[name, of] = self._beside(row_sets.with_rates(source, self.view.frame.group_currency))
         return self._sources[name, of]
 
     def _own_source(self, name: str, of: str) -> Source:
@@ -643,7 +643,10 @@ class RowReader:
         found = [order[alias].replace("{ledger}", str(self.ledger.pk)) for alias in order if alias in wanted]
         for alias in sorted(wanted - set(order)):
             attribute = row_sets.attribute_join(source, alias)
-            if attribute is not None:
+            if alias == "x_rates":
+                match = f"x_rates.period = {source.sql['period']} AND x_rates.currency = {source.sql['currency']}"
+                found.append(f"LEFT JOIN {self._rates()} x_rates ON {match}")
+            elif attribute is not None:
                 name, of = attribute
                 found.append(f"LEFT JOIN {self._attributes(of)} {alias} ON {alias}.code = {source.sql[name]}")
             else:
@@ -752,6 +755,22 @@ class RowReader:
         return ["name", "parent", "parent_name"], [
             (item.code, item.name, item.parent, called.get(item.parent, "")) for item in codes.items
         ]
+
+    def _rates(self) -> str:
+        """The rates into the group's currency by period and currency; its own is one."""
+        if ("rates",) not in self._made:
+            group, one = self.view.frame.group_currency, 10**row_sets.RATE_DIGITS
+            rows = [
+                (period, source, average, closing)
+                for period, source, target, average, closing in row_tables.rate_rows(self.view, self.ledger)
+                if target == group
+            ]
+            periods = [period_number(period.code) for period in self.view.frame.calendar.periods]
+            rows += [(period, group, one, one) for period in periods]
+            made = self._written(["period INTEGER", "currency TEXT", "average", "closing"], rows)
+            self._indexed(made, ["period", "currency"])
+            self._made["rates",] = made
+        return self._made["rates",]
 
     def _side_join(self, source: Source, alias: str) -> str:
         """A table beside the ledger by what it shares; refused where several of its rows fit one."""

@@ -7,7 +7,7 @@ stands above them; tables beside the ledger join along the columns that they sha
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Final
 
 from rulka.core.books.book import View
@@ -17,6 +17,7 @@ from rulka.core.money import LIMIT, QUANTITY_DIGITS
 from rulka.ledger.models import Ledger
 
 Rows = Callable[[], Iterable[Sequence[Any]]]
+RATE_DIGITS: Final = 12
 BY_LINE: Final = ("journal lines", "entries", "documents", "budgets")
 """Sets that show what is finer than balances: closed to whoever gets no deeper than accounts."""
 
@@ -127,6 +128,22 @@ def with_attributes(source: Source, own: Mapping[str, str] | None = None) -> Sou
                source.rows.note),
         source.base, sql, needs, source.inner, source.keyed, source.table, source.by_line, source.raw,
     )  # fmt: skip
+
+
+def with_rates(source: Source, group_currency: str) -> Source:
+    """A set that says periods and currencies, with their rates into the group's."""
+    names = {one.name for one in source.rows.fields}
+    if not {"period", "currency"} <= names or source.rows.name == "rates":
+        return source
+    note = f"one unit in {group_currency}"
+    fields = [
+        Field(f"rate {kind}", f"Rate, {kind}", "Rates", "number", digits=RATE_DIGITS, note=note)
+        for kind in ("average", "closing")
+    ]
+    sql = {**source.sql, "rate average": "x_rates.average", "rate closing": "x_rates.closing"}
+    shared = (*source.needs.get("period", ()), *source.needs.get("currency", ()))
+    needs = {**source.needs, **{one.name: (*shared, "x_rates") for one in fields}}
+    return replace(source, rows=source.rows.with_fields(fields), sql=sql, needs=needs)
 
 
 def _alias(name: str) -> str:

@@ -18,11 +18,10 @@ from rulka.core.extracting.fields import Field, RowSet
 from rulka.core.money import QUANTITY_DIGITS, parse_minor
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import rows_at
-from rulka.ledger.reading.row_sets import TITLES, key_fields
+from rulka.ledger.reading.row_sets import RATE_DIGITS, TITLES, key_fields
 
 SEALED = "sealed"
 """What stands for a member that a seal doesn't tell."""
-MOST_DIGITS = 12
 
 
 def factors(view: View, scale: int) -> IntArray:
@@ -215,8 +214,8 @@ def rates_set() -> RowSet:
         Field("period", "Period", "Time", "period"),
         Field("from", "From", "Rate", "text"),
         Field("to", "To", "Rate", "text"),
-        Field("average", "Average", "Rate", "number", digits=MOST_DIGITS),
-        Field("closing", "Closing", "Rate", "number", digits=MOST_DIGITS),
+        Field("average", "Average", "Rate", "number", digits=RATE_DIGITS),
+        Field("closing", "Closing", "Rate", "number", digits=RATE_DIGITS),
     )
     return RowSet("rates", TITLES["rates"], fields, ("period", "from", "to"))
 
@@ -228,7 +227,7 @@ def rate_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
 
 
 def _scaled(text: str) -> int | None:
-    return int(Decimal(text).scaleb(MOST_DIGITS).to_integral_value()) if text else None
+    return int(Decimal(text).scaleb(RATE_DIGITS).to_integral_value()) if text else None
 
 
 def revisions_set() -> RowSet:
