@@ -84,6 +84,8 @@ def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
     elif "date" in found.bounds:
         body["where"] = [{"date": "{days}"}]
         body["ask"] = [{"ask": "days", "type": "period", "title": "Days", "required": "yes", "default": "year of this"}]
+    if name == "journal lines" or name == "entries":  # what waits counts only where somebody asks for it
+        body["where"] = [*body["where"], {"status": "posted"}]  # type: ignore[misc]
     if name == "balances":
         body["where"] = [{"scenario": "actual"}, *body["where"]]  # type: ignore[misc]
     return body

@@ -1,0 +1,127 @@
+"""An extract is composed, its rows looked at, its questions asked and answered; it is run, reshaped with a pivot, run
+again for another month by key, and opened from an account's page."""
+
+from __future__ import annotations
+
+import openpyxl
+import pytest
+from playwright.sync_api import Page, expect
+
+from rulka.extracts.models import Extract, ExtractRun
+from rulka.extracts.output import making
+from tests.browser.test_variances import another
+
+pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
+WHERE = "ledger=ternwick&period=2027-P07&node=TF"
+
+
+def made() -> ExtractRun:
+    """The run that waits, made as the worker does."""
+    run = ExtractRun.objects.filter(state="waiting").latest("pk")
+    making.make(run.pk)
+    run.refresh_from_db()
+    assert run.state == "ready", run.problem
+    return run
+
+
+def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_server, tmp_path):
+    page = another(browser, live_server, "Accountant")
+    page.goto(f"/extracts/?{WHERE}")
+    expect(page.get_by_role("heading", name="For the auditor")).to_be_visible()
+    page.get_by_label("Title of the new extract").fill("Fuel bills")
+    page.get_by_role("button", name="New extract").click()
+    expect(page.get_by_role("heading", name="Fuel bills", level=1)).to_be_visible()
+    expect(page.locator("#row-count")).to_have_text("1487 rows")  # the month, as its first question is answered
+    assert Extract.objects.get(name="fuel-bills").body["ask"][0]["ask"] == "period"
+
+    # compose: fields several at once, found by typing, a condition, a question of one's own
+    page.keyboard.press("f")
+    page.keyboard.type("counterparty n")
+    page.get_by_role("checkbox", name="Counterparty name").check()
+    expect(page.get_by_role("columnheader", name="Counterparty name")).to_be_visible()
+    page.locator("#find-field").fill("")
+    page.get_by_role("checkbox", name="Account name").uncheck()
+    page.get_by_role("checkbox", name="Crossing", exact=True).check()
+    expect(page.get_by_role("columnheader", name="Crossing")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="Account name")).to_have_count(0)
+    page.locator("#add-condition").click()
+    page.locator("#condition-field").select_option("account")
+    page.locator("#condition-words").fill("61xx")
+    page.locator("#keep-condition").click()
+    expect(page.locator(".hints")).to_contain_text("'61xx' matches no account; did you mean 61*?")
+    expect(page.locator("#no-rows")).to_be_visible()
+    page.locator(".chip.cond summary", has_text="61xx").click()
+    page.get_by_label("account is").fill("61*")
+    page.get_by_role("button", name="Change", exact=True).click()
+    expect(page.locator("#row-count")).not_to_have_text("0 rows")
+    page.get_by_role("link", name="Ask").click()
+    page.locator("#new-question").click()
+    form = page.locator("details.question", has=page.locator("#new-question"))
+    form.get_by_label("Name").fill("currency")
+    form.get_by_label("Without an answer").fill("EUR")
+    form.get_by_label("Type").select_option("text")
+    form.get_by_role("button", name="Add").click()
+    expect(page.locator(".chip.asks", has_text="Currency")).to_be_visible()
+    page.locator("#add-condition").click()
+    page.locator("#condition-field").select_option("currency")
+    page.locator("#condition-words").fill("{currency}")
+    page.locator("#keep-condition").click()
+    expect(page.locator(".sums td.n").first).to_be_visible()
+    expect(page.locator(".sums")).not_to_contain_text("SEK")
+    # a bad answer says which, and loses nothing
+    page.get_by_label("Period*").fill("soon")
+    page.get_by_label("Period*").press("Enter")
+    expect(page.locator("#refused")).to_contain_text("Period: 'soon' is not a period")
+    page.get_by_label("Period*").fill("ytd this")
+    page.get_by_label("Period*").press("Enter")
+    expect(page.locator("#refused")).to_have_count(0)
+
+    # run, and take the file
+    page.locator("#run").click()
+    expect(page.locator("#runs")).to_contain_text("waits its turn")
+    run = made()
+    expect(page.locator("#runs .file").first).to_be_visible()
+    with page.expect_download() as taken:
+        page.locator("#runs .file").first.click()
+    taken.value.save_as(tmp_path / "rows.xlsx")
+    book = openpyxl.load_workbook(tmp_path / "rows.xlsx", data_only=True)
+    assert book["Fuel bills"]["A1"].value == f"Sum of {run.rows} rows"
+
+    # reshape: a layout with a pivot, looked at before it is run
+    page.get_by_role("link", name="Layout").click()
+    page.locator("#layout-name").fill("By supplier")
+    page.locator("#pivot-down").select_option("counterparty name")
+    page.locator("#pivot-across").select_option("crossing")
+    page.locator("#pivot-value").select_option("amount")
+    page.locator("#keep-layout").click()
+    expect(page.locator("table.pivot tbody th").first).to_be_visible()
+    expect(page.locator("#layout")).to_have_value("By supplier")
+
+    # the month before, and what was run last run again by key; its layout is the new one once it is run so
+    page.locator("#run").click()
+    expect(page.locator("#runs")).to_contain_text("waits its turn")
+    second = made()
+    assert second.layout == "By supplier" and second.rows == run.rows
+    expect(page.locator("#runs .file")).to_have_count(2)
+    page.locator("#panel").click()
+    page.keyboard.press(",")
+    expect(page.locator(".period .now b")).to_have_text("September 2026")
+    page.get_by_role("link", name="Runs").click()
+    expect(page.locator("#again")).to_be_visible()
+    page.keyboard.press("a")
+    expect(page.locator("#runs")).to_contain_text("waits its turn")
+    third = made()
+    assert (third.period, third.layout) == ("2027-P06", "By supplier") and third.rows < second.rows
+    expect(page.locator("#runs .file").first).to_contain_text("2027-P06")
+    boxes = page.locator("#runs input[type=checkbox]")
+    boxes.nth(0).check()
+    boxes.nth(1).check()
+    page.locator("#compare").click()
+    expect(page.locator("#compared-counts")).to_contain_text(f"{second.rows - third.rows} gone")
+
+    # from an account's page, with the account as the answer
+    page.goto(f"/ledger/accounts/?{WHERE}&account=6110")
+    page.locator(".offered summary").click()
+    page.get_by_role("link", name="Manual entries").click()
+    expect(page.get_by_role("heading", name="Manual entries", level=1)).to_be_visible()
+    expect(page.locator(".chip.asks", has_text="Accounts").locator("input")).to_have_value("6110")
