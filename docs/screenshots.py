@@ -51,7 +51,7 @@ VIEWS = {
     ),
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
     "worksheet": ("controller", f"/worksheets/income-of-departments/?{WHERE}&panel=blocks&cell=C6"),
-    "journal": ("accountant", "/ledger/journal/?accounts=61*&first=2027-P06"),
+    "extract": ("accountant", "/extracts/supplier-spend/?period=2027-P07&node=TF"),
     "person": ("administrator", "/people/person/ships-lead/"),
 }
 

@@ -29,7 +29,7 @@ WHERE = "?ledger=s&period=2026-P01&node=A"
 BODY = """
 extract: sales
 title: Sales
-for: auditor
+for: the auditor
 rows: journal lines
 columns: [date, entity, entry, line, account, amount, description]
 where:

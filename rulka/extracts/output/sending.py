@@ -20,8 +20,6 @@ from rulka.statements.library.shelves import depth_on, level_on
 from rulka.statements.output.sendable import Asked as Sent
 from rulka.statements.output.sendable import Piece
 
-BY_FORM = {"workbook": "xlsx"}
-
 
 class Extracts:
     """Extracts as a kind of thing that can be sent: their questions answered as they are without an answer."""

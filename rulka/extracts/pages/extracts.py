@@ -41,7 +41,7 @@ def extract_list(request: HttpRequest) -> HttpResponse:
     names = sorted({str(one.body.get("for", "")) for one in others}, key=lambda name: (not name, name))
     for name in names:
         own = sorted((one for one in others if str(one.body.get("for", "")) == name), key=lambda one: one.title)
-        groups.append((f"For the {name}" if name else "Others", [(one, None) for one in own]))
+        groups.append((f"For {name}" if name else "Others", [(one, None) for one in own]))
     context = {"where": "extracts", "seat": seat, "groups": groups, "search": search, "sets": [], "statements": []}
     if seat.person.may_edit:
         with reading(seat.ledger, seat.view.fence) as rows:

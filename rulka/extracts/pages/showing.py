@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from fractions import Fraction
 from typing import Any
 
 from rulka.core.books.calendar import FiscalCalendar, period_code
 from rulka.core.extracting.fields import Field
 from rulka.core.extracting.pivots import Pivot
 from rulka.core.extracting.query import Column, Sums
-from rulka.core.money import grouped
+from rulka.core.money import grouped, round_half_away
 from rulka.people.library.preferences import day_text
 
 MOST_SHOWN = 60
@@ -116,28 +117,49 @@ class SmallPivot:
     title: str
 
 
+def _label(value: Any, shows: Field, calendar: FiscalCalendar) -> str:
+    """A label of a narrow table: months by three letters."""
+    if shows.kind == "period" and value is not None:
+        found = calendar.by_code.get(period_code(int(value)))
+        if found is not None and found.title == f"{found.start:%B} {found.start.year}":
+            return f"{found.start:%b} {found.start:%y}"
+    return cell(value, shows, calendar).text
+
+
 def small_pivot(pivot: Pivot, columns: Sequence[Column], calendar: FiscalCalendar) -> SmallPivot:
     """The largest rows and the last columns of a pivot."""
     asked = pivot.asked
     value = columns[asked.value]
     shows = Field("", "", "", "number") if asked.counts else value.shows
+
+    def figure(stored: Any) -> Cell:
+        if stored is None or not shows.is_numeric:
+            return cell(stored, shows, calendar)
+        whole = round_half_away(Fraction(int(stored), 10**shows.digits), 0)  # a narrow table has no room for decimals
+        return Cell(grouped(whole, 0), True, whole < 0)
+
     across = list(pivot.across) if asked.across else []
     shown = across[-MOST_ACROSS:]
+    with_all = len(shown) < MOST_ACROSS  # there is room for three columns
 
     def label(labels: Sequence[Any], places: Sequence[int]) -> str:
-        texts = (cell(one, columns[at].shows, calendar).text or "none" for one, at in zip(labels, places, strict=True))
-        return ", ".join(texts)
+        pairs = zip(labels, places, strict=True)
+        return ", ".join(_label(one, columns[at].shows, calendar) or "none" for one, at in pairs)
 
     rows = [
         (label(labels, asked.down), [
-            *(cell(pivot.cells.get((labels, one)), shows, calendar) for one in shown),
-            cell(pivot.row_totals[labels], shows, calendar),
+            *(figure(pivot.cells.get((labels, one))) for one in shown),
+            *([figure(pivot.row_totals[labels])] if with_all else []),
         ]) for labels in pivot.down[:MOST_PIVOT]
     ]  # fmt: skip
-    total = [*(cell(pivot.column_totals[one], shows, calendar) for one in shown), cell(pivot.total, shows, calendar)]
+    total = [*(figure(pivot.column_totals[one]) for one in shown), *([figure(pivot.total)] if with_all else [])]
     left = len(pivot.down) - MOST_PIVOT
     more = [f"{left + pivot.others:,} more" if left + pivot.others > 0 else "",
             f"{len(across) - len(shown)} more across" if len(across) > len(shown) else ""]  # fmt: skip
     return SmallPivot(
-        [*(label(one, asked.across) for one in shown), "All"], rows, total, ", ".join(filter(None, more)), value.title
+        [*(label(one, asked.across) for one in shown), *(["All"] if with_all else [])],
+        rows,
+        total,
+        ", ".join(filter(None, more)),
+        value.title,
     )
