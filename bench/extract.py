@@ -33,9 +33,10 @@ SELECT l.date || '' AS date, l.period, y.code AS entity, e.number AS entry, l.li
  l.credit / 100.0 AS credit, (l.debit - l.credit) / 100.0 AS amount, y.currency, l.description, l.source, l.document,
  l.counterparty, l."user" AS who, l.status FROM ledger_journalline l JOIN ledger_journalentry e ON e.id = l.entry_id
  JOIN ledger_postingkey k ON k.id = l.key_id JOIN ledger_account a ON a.id = k.account_id JOIN ledger_entity y ON
- y.id = k.entity_id ORDER BY l.date LIMIT {ROWS}
+ y.id = k.entity_id WHERE l.period BETWEEN 202608 AND 202707 ORDER BY l.date LIMIT {ROWS}
 """
-BODY: dict[str, Any] = {"extract": "x", "title": "Lines", "rows": "journal lines", "columns": COLUMNS, "top": str(ROWS)}
+BODY: dict[str, Any] = {"extract": "x", "title": "Lines", "rows": "journal lines", "columns": COLUMNS, "top": str(ROWS),
+                        "where": [{"period": "last 12"}]}  # fmt: skip
 
 
 def main() -> None:
@@ -185,7 +186,7 @@ def previews() -> None:
         reader = Reader(ledger, fence, "2027-P07")
         view_of(ledger, fence).movements("actual")
         for name, more in bodies.items():
-            extract = extract_from({**BODY, "top": "", **more})
+            extract = extract_from({**BODY, "top": "", "where": [], **more})
 
             def first(extract: Any = extract, reader: Any = reader) -> None:
                 with opened(extract, reader, {}) as asked:

@@ -307,7 +307,7 @@ def test_a_former_revision_reads_as_it_was_and_news_are_what_moved(small, comman
     ledger.refresh_from_db()
     assert ledger.revision == 2
     with asking(ledger, body, period="2026-P01", revision=1) as asked:
-        assert rows_of(asked) == before
+        assert sorted(map(str, rows_of(asked))) == sorted(map(str, before))
     definition = extract_from({"extract": "x", **body})
     for fence, expected in (
         (NO_FENCE, {("new", "E4"): 2, ("changed", "E2"): 2, ("changed", "E3"): 1}),

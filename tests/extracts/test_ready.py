@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import random
 from collections import defaultdict
 from decimal import Decimal
@@ -316,3 +317,58 @@ def test_members_below_are_meant_by_a_parent(ternwick, lines):
 
 def test_period_codes_come_back():
     assert period_code(202707) == "2027-P07"
+
+
+def test_figures_of_a_statement_are_those_of_its_run(ternwick, command):
+    told = json.loads(command("run_statement", "income-statement", ledger="ternwick", period="2027-P06", node="TF"))
+    body = {"rows": {"figures": "income-statement"}, "columns": ["node", "line", "column", "value", "note"],
+            "where": [{"node": "TF"}],
+            "ask": [{"ask": "period", "type": "period", "default": "this - 1 period"},
+                    {"ask": "who", "from": "node"}]}  # fmt: skip
+    with asking(ternwick, body) as asked:
+        rows = {(row["line"], row["column"]): row for row in rows_of(asked)}
+    expected = {}
+    for line in told["lines"]:
+        for column, value in zip(told["columns"], line["values"], strict=True):
+            if value is not None:
+                expected[line["key"], column["key"]] = Decimal(value)
+    found = {key: Decimal(row["value"]) for key, row in rows.items() if row["value"]}
+    assert expected.keys() <= found.keys() and len(expected) > 100
+    for key, value in expected.items():
+        assert abs(found[key] - value) <= Decimal("0.0000005"), key
+    with asking(ternwick, body, {"who": "nowhere"}) as asked, pytest.raises(RulkaError, match="'nowhere' is no node"):
+        rows_of(asked)
+    wages = {"rows": {"figures": "income-statement"}, "columns": ["line", "value"]}
+    with asking(ternwick, wages, fence=FENCES["ships"]) as asked:
+        told = asked.rows.count(asked.query)
+    assert told > 0
+
+
+def test_the_top_rows_are_the_first_in_order_and_alone_are_counted(ternwick):
+    body = {"rows": "journal lines", "columns": ["entry", "line", "amount", "currency"],
+            "where": [{"period": "this"}, {"entity": "TF"}], "sort": ["amount falling"]}  # fmt: skip
+    with asking(ternwick, body) as asked:
+        every = rows_of(asked)
+    with asking(ternwick, {**body, "top": "7"}) as asked:
+        assert rows_of(asked) == every[:7] and asked.rows.count(asked.query) == 7
+        sums = asked.rows.sums(asked.query)
+        assert sums.count == 7
+        assert sum(minor(value) for value in sums.sums[2].values()) == total(every[:7], "amount")
+        assert len(list(asked.rows.rows(asked.query, 3))) == 3
+        assert [row[2] for row in asked.rows.rows(asked.query, first=0)] != []
+    with asking(ternwick, {**body, "sort": [], "top": "5"}) as asked:
+        assert asked.rows.sums(asked.query).count == len(rows_of(asked)) == 5
+
+
+def test_many_lines_by_date_come_period_by_period_in_one_order(ternwick, monkeypatch):
+    body = {"rows": "journal lines", "columns": ["date", "entry", "line"], "where": [{"account": "1810"}]}
+    for sort in ([], ["date falling"], ["date", "entry falling"]):
+        with asking(ternwick, {**body, "sort": sort}) as asked:
+            plain = rows_of(asked)
+        monkeypatch.setattr("rulka.ledger.reading.row_reader.MANY", 10)
+        with asking(ternwick, {**body, "sort": sort}) as asked:
+            assert len(asked.rows._blocks(asked.query)) == 43
+            assert rows_of(asked) == plain
+            first = [tuple(row) for row in asked.rows.rows(asked.query, 9)]
+            assert first == [(row["date"], row["entry"], row["line"]) for row in plain[:9]]
+        monkeypatch.undo()

@@ -114,7 +114,7 @@ GOOD = {
     "a-accounts": ("4*", "1000, 4000"),
     "a-period": ("2026-P01", "ytd this", "2025"),
     "down": ("account",),
-    "tab": ("column", "layout", "ask", "runs", "text"),
+    "tab": ("layout", "ask", "column", "runs", "text"),
 }  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.extracting.definitions import TOTALS, extract_from, matched
-from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.fields import RowKind
 from rulka.core.values import is_whole
 
 Body = dict[str, Any]
@@ -27,7 +27,7 @@ def _plain(raw: dict[str, Any]) -> Any:
     return raw["column"] if set(raw) == {"column"} else raw
 
 
-def choose_fields(body: Mapping[str, Any], rows: RowSet, chosen: Sequence[str]) -> Body:
+def choose_fields(body: Mapping[str, Any], rows: RowKind, chosen: Sequence[str]) -> Body:
     """The columns so that just some fields are in, besides those put together and computed; new ones last."""
     found = copy.deepcopy(dict(body))
     wanted = [rows.field(name).name for name in chosen]
@@ -46,7 +46,7 @@ def choose_fields(body: Mapping[str, Any], rows: RowSet, chosen: Sequence[str]) 
     return _without_strays(found)
 
 
-def _known(rows: RowSet, name: str) -> str:
+def _known(rows: RowKind, name: str) -> str:
     """A field's own name; nothing for one that the rows have no more."""
     try:
         return rows.field(name).name

@@ -39,7 +39,7 @@ class Field:
 
 
 @dataclass(frozen=True)
-class RowSet:
+class RowKind:
     """A set of rows: its fields, which of them tell a row from every other one, and which bound how many there are
     (none where there never are many)."""
 
@@ -72,6 +72,6 @@ class RowSet:
             found.setdefault(one.group, []).append(one)
         return found
 
-    def with_fields(self, more: Sequence[Field]) -> RowSet:
+    def with_fields(self, more: Sequence[Field]) -> RowKind:
         """The same set with further fields."""
         return replace(self, fields=(*self.fields, *more))

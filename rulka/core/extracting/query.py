@@ -11,7 +11,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting.asking import Answers, with_answers
 from rulka.core.extracting.conditions import Clock, Condition, Either, bounded_by, read_condition
 from rulka.core.extracting.definitions import TOTAL_WORDS, ColumnDef, ConditionDef, ExtractDef, SortDef, Total, matched
-from rulka.core.extracting.fields import Field, RowSet
+from rulka.core.extracting.fields import Field, RowKind
 from rulka.core.extracting.formulas import Formula, read_formula
 
 COUNTED = ("count", "distinct")
@@ -41,7 +41,7 @@ class Query:
     """What is asked of a set of rows. `keep` is judged over columns (their places as fields' names), after rows were
     put together; `sort` are places of columns, each falling or not."""
 
-    rows: RowSet
+    rows: RowKind
     columns: tuple[Column, ...]
     where: tuple[Condition, ...]
     keep: tuple[Condition, ...] = ()
@@ -73,7 +73,7 @@ class Query:
         return tuple(range(len(self.columns)))
 
 
-def query_of(extract: ExtractDef, rows: RowSet, answers: Answers, clock: Clock) -> Query:
+def query_of(extract: ExtractDef, rows: RowKind, answers: Answers, clock: Clock) -> Query:
     """An extract as a query; raises RulkaError that says which column or condition is wrong."""
     columns = _columns(extract, rows)
     where = tuple(_condition(one, rows, clock) for one in with_answers(extract.where, answers))
@@ -84,13 +84,13 @@ def query_of(extract: ExtractDef, rows: RowSet, answers: Answers, clock: Clock) 
     return Query(rows, columns, where, keep, sort, extract.top)
 
 
-def _as_rows(title: str, columns: Sequence[Column]) -> RowSet:
+def _as_rows(title: str, columns: Sequence[Column]) -> RowKind:
     """The columns as fields that conditions may be about; a field's name is its column's place."""
     fields = tuple(replace(column.shows, name=str(at), title=column.key) for at, column in enumerate(columns))
-    return RowSet(title, title, fields, ())
+    return RowKind(title, title, fields, ())
 
 
-def _condition(one: ConditionDef, rows: RowSet, clock: Clock, *, named: bool = False) -> Condition:
+def _condition(one: ConditionDef, rows: RowKind, clock: Clock, *, named: bool = False) -> Condition:
     if one.any_of:
         return Either(tuple(_condition(inner, rows, clock, named=named) for inner in one.any_of))
     if named:
@@ -101,7 +101,7 @@ def _condition(one: ConditionDef, rows: RowSet, clock: Clock, *, named: bool = F
     return read_condition(field, one.words, clock)
 
 
-def _columns(extract: ExtractDef, rows: RowSet) -> tuple[Column, ...]:
+def _columns(extract: ExtractDef, rows: RowKind) -> tuple[Column, ...]:
     plain: dict[int, Column] = {}
     for at, one in enumerate(extract.columns):
         if one.field:
@@ -114,7 +114,7 @@ def _columns(extract: ExtractDef, rows: RowSet) -> tuple[Column, ...]:
     return tuple(made[at] for at in range(len(extract.columns)))
 
 
-def _of_field(one: ColumnDef, rows: RowSet) -> Column:
+def _of_field(one: ColumnDef, rows: RowKind) -> Column:
     field = rows.field(one.field)
     if one.total in ("sum", "average") and not field.is_numeric:
         raise RulkaError(
@@ -131,7 +131,7 @@ def _of_field(one: ColumnDef, rows: RowSet) -> Column:
     return Column(key, title, shows, field=field, total=one.total)
 
 
-def _of_formula(one: ColumnDef, rows: RowSet, before: Sequence[Column], grouped: bool) -> Column:
+def _of_formula(one: ColumnDef, rows: RowKind, before: Sequence[Column], grouped: bool) -> Column:
     """A formula reads fields; where rows are put together and it names such a column, it is made of columns after
     that."""
     columns = {column.key: replace(column.shows, name=column.key) for column in before}

@@ -8,71 +8,71 @@ from typing import Any
 from rulka.core.books.fence import Fence
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.extracting import edits
-from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.fields import RowKind
 from rulka.core.values import whole
 from rulka.extracts.library.opening import open_extract
 from rulka.extracts.library.storing import change_extract
 from rulka.extracts.models import Extract
-from rulka.extracts.running.checking import check_in, row_set_of
+from rulka.extracts.running.checking import check_in, row_kind_of
 from rulka.people.models import Person
 
 Sent = Mapping[str, str]
-Change = Callable[[Extract, Sent, Sequence[str], RowSet, Person], dict[str, Any]]
+Change = Callable[[Extract, Sent, Sequence[str], RowKind, Person], dict[str, Any]]
 
 
-def _fields(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _fields(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.choose_fields(extract.body, rows, several)
 
 
-def _column(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _column(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.change_column(
         extract.body, sent.get("column", ""), title=sent.get("title", ""), total=sent.get("total", ""),
         formula=sent.get("formula", ""), kind=sent.get("kind", ""),
     )  # fmt: skip
 
 
-def _formula(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _formula(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.add_formula(extract.body, sent.get("title", ""), sent.get("formula", ""))
 
 
-def _remove(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _remove(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.remove_column(extract.body, sent.get("column", ""))
 
 
-def _left(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _left(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.move_column(extract.body, sent.get("column", ""), -1)
 
 
-def _right(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _right(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.move_column(extract.body, sent.get("column", ""), 1)
 
 
-def _sort(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _sort(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.sort_by(extract.body, sent.get("column", ""), sent.get("order", ""))
 
 
-def _top(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _top(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.set_top(extract.body, sent.get("top", ""))
 
 
-def _condition(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _condition(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     name = "keep" if sent.get("of") == "keep" else "where"
     at = whole(sent.get("at", "999"), "condition")
     return edits.set_condition(extract.body, name, at, sent.get("field", ""), sent.get("words", ""), sent.get("if", ""))
 
 
-def _ask(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _ask(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     raw = {name: sent.get(name, "") for name in ("ask", "title", "type", "of", "default", "from", "hint")}
     raw["required"] = "yes" if sent.get("required") else ""
     raw["several"] = "yes" if sent.get("several") else ""
     return edits.set_ask(extract.body, sent.get("former", ""), raw)
 
 
-def _unask(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _unask(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     return edits.remove_ask(extract.body, sent.get("former", ""))
 
 
-def _copy_asks(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _copy_asks(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     other = open_extract(extract.ledger, sent.get("from", ""), person=person)
     names = [one["ask"] for one in other.body.get("ask", ())]
     if not names:
@@ -80,7 +80,7 @@ def _copy_asks(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSe
     return edits.copied_asks(extract.body, other.body, names)
 
 
-def _title(extract: Extract, sent: Sent, several: Sequence[str], rows: RowSet, person: Person) -> dict[str, Any]:
+def _title(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     title = " ".join(sent.get("title", "").split())
     if not title:
         raise RulkaError("An extract needs a title.", hint="Write one.", subject="title")
@@ -111,7 +111,7 @@ def act(extract: Extract, name: str, sent: Sent, several: Sequence[str], *, fenc
     if name not in ACTIONS:
         raise NotFound(f"Nothing is called '{name[:30]}' here.", hint=one_of(name, ACTIONS), subject="action")
     words, change = ACTIONS[name]
-    rows = row_set_of(extract.ledger, fence, person, extract.body)
+    rows = row_kind_of(extract.ledger, fence, person, extract.body)
     body = change(extract, sent, several, rows, person)
     version = sent.get("version", "")
     check_in(extract.ledger, fence, person, body)

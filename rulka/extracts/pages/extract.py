@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.extracting.asking import default_of
 from rulka.core.extracting.definitions import FORMATS, TOTAL_WORDS, TYPES, AskDef, extract_from
-from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.fields import RowKind
 from rulka.core.extracting.pivots import asked_pivot
 from rulka.core.values import is_whole
 from rulka.extracts.editing.actions import act
@@ -33,12 +33,12 @@ from rulka.extracts.pages.readers import ANSWER, Page, asked_for, back
 from rulka.extracts.pages.showing import MOST_SHOWN, cell, heads, small_pivot, sum_rows
 from rulka.extracts.running import runs
 from rulka.extracts.running.asked import Asked, opened
-from rulka.extracts.running.checking import row_set_of
+from rulka.extracts.running.checking import row_kind_of
 from rulka.formats.extract_file import EXTRACTS
 from rulka.ledger.reading.row_reader import TOO_LONG
 from rulka.statements.library.shelves import shelves_seen
 
-TABS = (("column", "Column"), ("layout", "Layout"), ("ask", "Ask"), ("runs", "Runs"), ("text", "Text"))
+TABS = (("layout", "Layout"), ("column", "Column"), ("ask", "Ask"), ("runs", "Runs"), ("text", "Text"))
 AT_ONCE = 60_000
 """Rows up to which sums come with the page; those of more follow."""
 LONGEST = 2.0
@@ -139,10 +139,10 @@ def sums(request: HttpRequest, name: str) -> HttpResponse:
     return render(request, "extracts/_sums.html", context)
 
 
-def _fields_even_so(page: Page) -> RowSet | None:
+def _fields_even_so(page: Page) -> RowKind | None:
     """The fields of an extract whose rows can't be read now."""
     try:
-        return row_set_of(page.seat.ledger, page.reader.fence, page.seat.person, page.extract.body)
+        return row_kind_of(page.seat.ledger, page.reader.fence, page.seat.person, page.extract.body)
     except RulkaError:
         return None
 
@@ -152,7 +152,7 @@ def _fields_even_so(page: Page) -> RowSet | None:
 
 def _panel(page: Page, tab: str, asked: Asked | None, context: dict[str, Any]) -> dict[str, Any]:
     definition, person = page.definition, page.seat.person
-    rows: RowSet | None = context["rows_of"]
+    rows: RowKind | None = context["rows_of"]
     plain = {one.field for one in definition.columns if one.field and not one.total}
     told: dict[str, Any] = {
         "groups": [(name, [(one, one.name in plain) for one in fields]) for name, fields in rows.groups.items()]

@@ -8,10 +8,10 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.fields import RowKind
 from rulka.extracts.library.opening import free_name, seen_extracts
 from rulka.extracts.library.storing import store_extract
-from rulka.extracts.running.checking import row_set_of
+from rulka.extracts.running.checking import row_kind_of
 from rulka.extracts.running.given import FIGURES
 from rulka.extracts.running.runs import last_used
 from rulka.ledger.reading.row_reader import reading
@@ -76,7 +76,7 @@ def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
         "extract": free_name(seat.ledger, title), "title": title, "rows": told, "columns": ["period"],
     }  # fmt: skip
     name = rows if isinstance(told, str) else FIGURES if kind == "figures" else "table"
-    found = row_set_of(seat.ledger, seat.view.fence, seat.person, {**body, "columns": ["?"]})
+    found = row_kind_of(seat.ledger, seat.view.fence, seat.person, {**body, "columns": ["?"]})
     body["columns"] = _first_columns(found, name)
     if any(one.name == "period" for one in found.fields) and found.bounds:
         body["where"] = [{"period": "{period}"}]
@@ -91,6 +91,6 @@ def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
     return body
 
 
-def _first_columns(found: RowSet, name: str) -> list[str]:
+def _first_columns(found: RowKind, name: str) -> list[str]:
     known = [one.name for one in found.fields]
     return [one for one in USUAL.get(name, ()) if one in known] or known[:6]

@@ -83,12 +83,12 @@ def opened(
         return [statement_figures(reader.ledger, view, reader.person, extract.of, period, _nodes(extract, given))]
 
     with reading(reader.ledger, reader.fence, reader.revision, given=sets, since=since) as rows:
-        row_set = rows.row_set(extract.rows, extract.of)
+        row_kind = rows.row_kind(extract.rows, extract.of)
         answers = answers_of(extract, given, clock[0], rows.known)
-        query = query_of(extract, row_set, quoted_lists(extract, answers), clock[0])
+        query = query_of(extract, row_kind, quoted_lists(extract, answers), clock[0])
         if extract.keys:
-            keys = tuple(row_set.field(name).name for name in extract.keys)
-            query = replace(query, rows=replace(row_set, identity=keys))
+            keys = tuple(row_kind.field(name).name for name in extract.keys)
+            query = replace(query, rows=replace(row_kind, identity=keys))
         chosen = layout if isinstance(layout, LayoutDef) else extract.layout(layout)
         yield Asked(extract, rows, answers, query, clock[0].reporting, chosen)
 

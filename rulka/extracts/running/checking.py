@@ -10,7 +10,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting.asking import Answers
 from rulka.core.extracting.conditions import Clock
 from rulka.core.extracting.definitions import ASKED, ConditionDef, ExtractDef
-from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.fields import RowKind
 from rulka.core.extracting.query import query_of
 from rulka.extracts.library.storing import checked
 from rulka.extracts.running.given import FIGURES, figures_set
@@ -25,32 +25,32 @@ def check_in(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[
     read too."""
     definition = checked(body)
     with reading(ledger, fence, given=lambda view: _figures(ledger, definition, person)) as rows:
-        row_set = rows.row_set(definition.rows, definition.of)
+        row_kind = rows.row_kind(definition.rows, definition.of)
         calendar = rows.view.frame.calendar
-        query_of(definition, row_set, Answers({}), Clock(calendar, calendar.periods[0]))
+        query_of(definition, row_kind, Answers({}), Clock(calendar, calendar.periods[0]))
         for one in definition.where:
-            _fields(one, row_set)
+            _fields(one, row_kind)
         for ask in definition.asks:
             if ask.type in ("list", "selection") and ask.of:
-                known = {field.of for field in row_set.fields} | {field.name for field in row_set.fields}
+                known = {field.of for field in row_kind.fields} | {field.name for field in row_kind.fields}
                 if ask.of not in known and rows.known(ask.of) is None:
                     raise RulkaError(
                         f"'{ask.of[:40]}' is nothing that has codes here.", hint="Write account, entity, a dimension.",
                         subject=ask.label,
                     )  # fmt: skip
         for key in definition.keys:
-            row_set.field(key)
+            row_kind.field(key)
     return definition
 
 
-def row_set_of(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[str, Any]) -> RowSet:
+def row_kind_of(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[str, Any]) -> RowKind:
     """The rows that an extract is of, with all their fields."""
     definition = checked(body)
     with reading(ledger, fence, given=lambda view: _figures(ledger, definition, person)) as rows:
-        return rows.row_set(definition.rows, definition.of)
+        return rows.row_kind(definition.rows, definition.of)
 
 
-def _fields(condition: ConditionDef, rows: RowSet) -> None:
+def _fields(condition: ConditionDef, rows: RowKind) -> None:
     for one in condition.any_of or (condition,):
         if one.any_of:
             _fields(one, rows)

@@ -10,7 +10,7 @@ from rulka.core.books.calendar import Period, period_number
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.statement import run_nodes
 from rulka.core.errors import NotFound, one_of
-from rulka.core.extracting.fields import Field, RowSet
+from rulka.core.extracting.fields import Field, RowKind
 from rulka.core.money import round_half_away
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.row_reader import Given
@@ -23,7 +23,7 @@ DIGITS = 6
 """Decimals of a statement's figures as rows: money, quantities and ratios stand in one column."""
 
 
-def figures_set(statement: str) -> RowSet:
+def figures_set(statement: str) -> RowKind:
     """One row a line, column and node of a statement."""
     fields = (
         Field("period", "Period", "Time", "period"),
@@ -40,7 +40,7 @@ def figures_set(statement: str) -> RowSet:
         Field("value", "Value", "Figure", "number", digits=DIGITS, note="in presented sign"),
         Field("note", "Note", "Figure", "text", note="sealed, or without meaning"),
     )
-    return RowSet(FIGURES, f"Figures of {statement}", fields, ("period", "node", "line", "column"))
+    return RowKind(FIGURES, f"Figures of {statement}", fields, ("period", "node", "line", "column"))
 
 
 def statement_figures(

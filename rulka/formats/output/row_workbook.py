@@ -96,8 +96,8 @@ class RowWorkbook:
 
     def number_format(self, column: RowColumn) -> str:
         """How a column's cells are written."""
-        if column.format:
-            return FORMATS[column.format]
+        if column.written:
+            return FORMATS[column.written]
         shows = column.shows
         if shows.kind == "amount":
             decimals = "." + "0" * shows.digits if shows.digits else ""

@@ -25,13 +25,13 @@ Row = tuple[Any, ...]
 
 @dataclass(frozen=True)
 class RowColumn:
-    """One column of a file: what it is called, what its cells hold, its width in characters and its format by name,
+    """One column of a file: what it is called, what its cells hold, its width in characters, how it is written by name,
     both 0 or empty where they follow from what is in it."""
 
     title: str
     shows: Field
     width: int = 0
-    format: str = ""
+    written: str = ""
 
 
 def value_of(value: Any, field: Field) -> Any:

@@ -24,19 +24,21 @@ from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.conditions import Between, Chosen, Condition, Not
-from rulka.core.extracting.fields import RowSet
+from rulka.core.extracting.fields import RowKind
 from rulka.core.extracting.pivots import Asked, Groups, Pivot, ordered_down, pivot_from
 from rulka.core.extracting.query import CURRENCY, Column, Query, Sums, adds_money, summable
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading import row_sets, row_tables
+from rulka.ledger.reading import row_kinds, row_tables
 from rulka.ledger.reading.beside import inside, tables_of
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import snapshot
-from rulka.ledger.reading.row_sets import BY_LINE, Source
+from rulka.ledger.reading.row_kinds import BY_LINE, Source
 from rulka.ledger.reading.row_sql import Conditions, Sql, mask_of
 
 BLOCK = 2_000
 """Rows that are fetched at once."""
+FEW = 500
+"""Rows up to which the first ones are found by what orders them."""
 MANY = 20_000
 """Lines beyond which rows by date are read period by period."""
 NUMBERS = itertools.count(1)
@@ -51,7 +53,7 @@ TOO_LONG = "It takes too long."
 class Given:
     """A set that an app above has rows of: its fields, and the rows in their order."""
 
-    rows: RowSet
+    rows: RowKind
     made: Callable[[], Iterable[Sequence[Any]]]
 
 
@@ -61,21 +63,22 @@ class RowReader:
     def __init__(self, ledger: Ledger, view: View, given: Iterable[Given] = (), since: int | None = None) -> None:
         self.ledger, self.view, self.since = ledger, view, since
         self.given = {one.rows.name: one for one in given}
-        self.scale = row_sets.scale_of(view, ledger)
+        self.scale = row_kinds.scale_of(view, ledger)
         self.warnings: list[str] = []
         self._made: dict[Hashable, str] = {}
         self._tables: list[str] = []
         self._sources: dict[tuple[str, str], Source] = {}
         self._functions: dict[int, str] = {}
+        self._only_lines: list[int] | None = None
 
     # sets -----------------------------------------------------------------------------------------------------------
 
     def names(self) -> list[tuple[str, str]]:
         """The sets that there are, with their titles; tables beside the ledger by their names."""
-        own = [(name, title) for name, title in row_sets.TITLES.items()]
+        own = [(name, title) for name, title in row_kinds.TITLES.items()]
         return own + [(f"table {one.name}", one.name) for one in tables_of(self.ledger)]
 
-    def row_set(self, name: str, of: str = "") -> RowSet:
+    def row_kind(self, name: str, of: str = "") -> RowKind:
         """A set of rows with all its fields."""
         return self._source(name, of).rows
 
@@ -86,39 +89,39 @@ class RowReader:
                 raise RulkaError(
                     f"You see accounts, not {source.rows.title.lower()}.", hint="Ask for balances.", code="depth"
                 )
-            self._sources[name, of] = self._beside(row_sets.with_rates(source, self.view.frame.group_currency))
+            self._sources[name, of] = self._beside(row_kinds.with_rates(source, self.view.frame.group_currency))
         return self._sources[name, of]
 
     def _own_source(self, name: str, of: str) -> Source:
         view, scale, ledger = self.view, self.scale, self.ledger
         match name:
             case "journal lines":
-                return row_sets.journal_lines(view, scale)
+                return row_kinds.journal_lines(view, scale)
             case "entries":
-                return row_sets.entries(view, scale)
+                return row_kinds.entries(view, scale)
             case "budgets":
-                return row_sets.budgets(view, scale)
+                return row_kinds.budgets(view, scale)
             case "balances":
-                return row_sets.of_table(row_tables.balances_set(view, scale), lambda: ())
+                return row_kinds.of_table(row_tables.balances_set(view, scale), lambda: ())
             case "accounts":
                 rows = row_tables.accounts_set()
-                return row_sets.of_table(rows, lambda: row_tables.account_rows(view, ledger))
+                return row_kinds.of_table(rows, lambda: row_tables.account_rows(view, ledger))
             case "members":
-                return row_sets.of_table(row_tables.members_set(), lambda: row_tables.member_rows(view))
+                return row_kinds.of_table(row_tables.members_set(), lambda: row_tables.member_rows(view))
             case "counterparties":
                 rows = row_tables.counterparties_set()
-                return row_sets.of_table(rows, lambda: row_tables.counterparty_rows(view, ledger))
+                return row_kinds.of_table(rows, lambda: row_tables.counterparty_rows(view, ledger))
             case "rates":
-                return row_sets.of_table(row_tables.rates_set(), lambda: row_tables.rate_rows(view, ledger))
+                return row_kinds.of_table(row_tables.rates_set(), lambda: row_tables.rate_rows(view, ledger))
             case "revisions":
-                return row_sets.of_table(row_tables.revisions_set(), lambda: row_tables.revision_rows(view, ledger))
+                return row_kinds.of_table(row_tables.revisions_set(), lambda: row_tables.revision_rows(view, ledger))
             case "documents":
-                return replace(row_sets.of_table(row_tables.documents_set(), lambda: ()), by_line=True)
+                return replace(row_kinds.of_table(row_tables.documents_set(), lambda: ()), by_line=True)
             case "table":
                 return self._side_set(of)
         if name in self.given:
-            return row_sets.of_table(self.given[name].rows, self.given[name].made)
-        raise row_sets.unknown_set(name, [known for known, _ in self.names()])
+            return row_kinds.of_table(self.given[name].rows, self.given[name].made)
+        raise row_kinds.unknown_set(name, [known for known, _ in self.names()])
 
     def _known_fields(self) -> list[str]:
         return ["account", "entity", "partner", *self.view.frame.dimensions, "counterparty", "scenario"]
@@ -129,8 +132,8 @@ class RowReader:
         table = find_table(self.ledger, name)
         rows = inside(self.view, table)
         fields = row_tables.side_fields(table.columns, rows, self._known_fields())
-        found = RowSet("table", name, tuple(replace(one, group=name) for one in fields), ())
-        return row_sets.of_table(found, lambda: row_tables.side_rows(fields, rows))
+        found = RowKind("table", name, tuple(replace(one, group=name) for one in fields), ())
+        return row_kinds.of_table(found, lambda: row_tables.side_rows(fields, rows))
 
     def _beside(self, source: Source) -> Source:
         """A set with the tables beside the ledger that share a column of codes, a document or an entry with it."""
@@ -146,7 +149,7 @@ class RowReader:
             except RulkaError:
                 continue  # it says nothing that this person's bounds could go by
             fields = row_tables.side_fields(table.columns, rows, self._known_fields())
-            source = row_sets.with_side(source, table.name, fields, shared, position)
+            source = row_kinds.with_side(source, table.name, fields, shared, position)
         return source
 
     def known(self, of: str) -> dict[str, str] | None:
@@ -190,9 +193,12 @@ class RowReader:
         """The rows of a query in its order, at most `limit`; stored values, a column each. With `first` those with one
         value of a column stand together. Refused after `within` seconds where that is said."""
         most = min(filter(None, (limit, query.top or None)), default=None)
+        if first is None:
+            query = replace(query, top=0)  # the first rows in order are the top ones
         taken = 0
+        early = self._numbered(query) and most is not None and most <= FEW and first is None and not query.keep
         with self._in_time(within):
-            for sql in self._ordered(query, first):
+            for sql in self._ordered(query, first, (most or 0) if early else 0):
                 for row in self._fetched(sql if most is None else sql + Sql(" LIMIT %s", (most - taken,))):
                     yield row
                     taken += 1
@@ -397,17 +403,41 @@ class RowReader:
 
     # SQL ------------------------------------------------------------------------------------------------------------
 
-    def _ordered(self, query: Query, first: int | None) -> Iterator[Sql]:
-        """The rows of a query in order; those by date or period, where they are many, block of periods by block."""
+    def _ordered(self, query: Query, first: int | None, few: int = 0) -> Iterator[Sql]:
+        """The rows of a query in order; those by date or period, where they are many, block of periods by block. Where
+        only a few are asked for, these are found by what orders them before all else of them is read."""
         order, names = self._order(query, first), ", ".join(f"c{at}" for at in range(len(query.columns)))
         for block in self._blocks(query) if first is None else [None]:
             narrowed = query if block is None else replace(query, where=(*query.where, block))
+            if few:
+                self._only_lines = [int(row[0]) for row in self._fetched(self._first_lines(narrowed, few))]
             yield Sql(f"SELECT {names} FROM (") + self._selected(narrowed) + Sql(f") {order}")
 
+    @staticmethod
+    def _numbered(query: Query) -> bool:
+        """Whether each row is a journal line with its number."""
+        return query.rows.name == "journal lines" and not query.is_grouped
+
+    def _first_lines(self, query: Query, few: int) -> Sql:
+        """The numbers of the first lines of a query."""
+        source = self._source_of(query)
+        texts = self._expressions(source, query)
+        sort = query.sort or ((0, False),)
+        names = {name for at, _ in sort for name in _read_by(query.columns[at])}
+        used = {name for one in query.where for name in _fields_of(one)} | names
+        order = ", ".join(f"{texts[at]}{' DESC' if falling else ''}" for at, falling in sort)
+        inner = self._from(source, query, used)
+        return Sql("SELECT l.id FROM ") + inner + Sql(f" ORDER BY {order}, l.id LIMIT %s", (few,))
+
     def _order(self, query: Query, first: int | None = None) -> str:
-        """By what is asked for, then by all that tells rows apart, so that files come out the same each time."""
+        """By what is asked for, lines then by their number, other rows by all that tells them apart, so that files come
+        out the same each time."""
+        if self._numbered(query):
+            sort = query.sort or ((0, False),)
+            sort = sort if first is None else ((first, False), *(one for one in sort if one[0] != first))
+            return f"ORDER BY {', '.join(_falls(at, falling) for at, falling in sort)}, o"
         sort = query.sort if first is None else ((first, False), *(one for one in query.sort if one[0] != first))
-        places = [f"c{at}{' DESC' if falling else ''}" for at, falling in sort]
+        places = [_falls(at, falling) for at, falling in sort]
         known = {at for at, _ in sort}
         rest = [at for at in range(len(query.columns)) if at not in known]
         return f"ORDER BY {', '.join([*places, *(f'c{at}' for at in rest)])}" if places or rest else ""
@@ -418,11 +448,14 @@ class RowReader:
         first = query.columns[query.sort[0][0]] if query.sort else next(iter(query.columns))
         falling = bool(query.sort and query.sort[0][1])
         by_time = first.field is not None and first.field.name in ("date", "period") and not first.total
-        if query.rows.name != "journal lines" or query.is_grouped or not by_time or query.keep:
+        if not self._numbered(query) or not by_time or query.keep or _by_index(query):
             return [None]
         counts = self._counts(query)
         if counts is None or counts.sum() < MANY:
             return [None]
+        periods = self.view.frame.calendar.periods
+        if any(counts[one.index] for one in periods if one.adjusting):
+            return [None]  # their lines may be of any day of the year
         field = query.rows.field("period")
         found: list[list[int]] = []
         for period in self.view.frame.calendar.periods:
@@ -454,20 +487,24 @@ class RowReader:
             else:
                 groups.append(text)
             shown.append(f"{text} AS c{at}")
+        also = []
         if with_currency:
             shown.append(f"{source.sql[CURRENCY]} AS u")
+            also.append("u")
+        if self._numbered(query):
+            shown.append("l.id AS o")
+            also.append("o")
         sql = Sql(f"SELECT {', '.join(shown)} FROM ") + inner
         if query.is_grouped and groups:
             sql += Sql(f" GROUP BY {', '.join(groups)}")
         if any(column.after for column in query.columns):
-            also = ["u"] if with_currency else []
             sql = Sql(f"SELECT {', '.join([*self._after(query), *also])} FROM (") + sql + Sql(")")
         if query.keep:
             writer = Conditions(lambda field: f"c{field.name}", self.codes)
             kept = writer.every(query.keep)
             self._warn(writer.warnings)
             sql = Sql("SELECT * FROM (") + sql + Sql(") WHERE ") + kept
-        if query.top and query.sort:
+        if query.top:
             sql = Sql("SELECT * FROM (") + sql + Sql(f") {self._order(query)} LIMIT %s", (query.top,))
         return sql
 
@@ -548,6 +585,9 @@ class RowReader:
             pushed = [one for one in others if isinstance(one, Between) and one.field.name in source.inner]
             inner = Conditions(lambda field: source.inner[field.name], self.codes).every(pushed)
             base, values = base.replace("{inner}", inner.text), inner.values
+        numbers, self._only_lines = self._only_lines, None
+        if numbers is not None:
+            where += Sql(" AND l.id IN (SELECT value FROM json_each(%s))", (json.dumps(numbers),))
         return Sql(f"{base}{joins} WHERE ", values) + where + self._of_days(source, query) + self._news(source)
 
     def _of_days(self, source: Source, query: Query) -> Sql:
@@ -583,16 +623,18 @@ class RowReader:
     def _placed(self, source: Source, keys: str, query: Query, chosen: BoolArray) -> str:
         """A set's tables with the names they have here; the few are walked through to the many."""
         lines = self._lines_table("ledger_journalline")
-        few = self._is_small(query, chosen)
-        by_key = f"{keys} k CROSS JOIN {lines} l ON l.key_id = k.id"
+        few = self._only_lines is None and self._is_small(query, chosen)
+        # without its name an index is made for each query, which reads all lines
+        index = " INDEXED BY line_covering" if lines == "ledger_journalline" else ""
+        by_key = f"{keys} k CROSS JOIN {lines} l{index} ON l.key_id = k.id"
         by_line = f"{lines} l CROSS JOIN {keys} k ON k.id = l.key_id"
         base = source.base.replace("{keys_and_lines}", by_key if few else by_line)
         return base.replace("{keys}", keys).replace("{budget}", self._budget_table())
 
     def _is_small(self, query: Query, chosen: BoolArray) -> bool:
         """Whether the posting keys lead to a smaller part of the lines than reading them all would."""
-        if any(isinstance(one, Chosen) and one.field.name in ("document", "counterparty") for one in query.where):
-            return False  # an index finds these
+        if _by_index(query):
+            return False
         moved = self.view.movements("actual")
         total = int(moved.count.sum())
         counts = self._counts(query)
@@ -636,13 +678,13 @@ class RowReader:
         return list(dict.fromkeys(alias for name in used for alias in source.needs.get(name, ())))
 
     def _joins(self, source: Source, aliases: Sequence[str]) -> str:
-        order = {**row_sets.LINE_JOINS, **row_sets.BUDGET_JOINS}
+        order = {**row_kinds.LINE_JOINS, **row_kinds.BUDGET_JOINS}
         wanted = set(aliases)
         if source.rows.name in ("journal lines", "entries") and "{inner}" not in source.base:
             wanted.add("e") if {"r", "c"} & wanted else None
         found = [order[alias].replace("{ledger}", str(self.ledger.pk)) for alias in order if alias in wanted]
         for alias in sorted(wanted - set(order)):
-            attribute = row_sets.attribute_join(source, alias)
+            attribute = row_kinds.attribute_join(source, alias)
             if alias == "x_rates":
                 match = f"x_rates.period = {source.sql['period']} AND x_rates.currency = {source.sql['currency']}"
                 found.append(f"LEFT JOIN {self._rates()} x_rates ON {match}")
@@ -759,7 +801,7 @@ class RowReader:
     def _rates(self) -> str:
         """The rates into the group's currency by period and currency; its own is one."""
         if ("rates",) not in self._made:
-            group, one = self.view.frame.group_currency, 10**row_sets.RATE_DIGITS
+            group, one = self.view.frame.group_currency, 10**row_kinds.RATE_DIGITS
             rows = [
                 (period, source, average, closing)
                 for period, source, target, average, closing in row_tables.rate_rows(self.view, self.ledger)
@@ -970,6 +1012,27 @@ def _in_words(error: DatabaseError) -> RulkaError:
     if "interrupted" in text:
         return RulkaError(TOO_LONG, hint="Bound it by a period.", code="too-long")
     raise error
+
+
+def _by_index(query: Query) -> bool:
+    """Whether an index finds what is asked for: lines of some documents or counterparties."""
+    return any(
+        isinstance(one, Chosen)
+        and one.field.name in ("document", "counterparty")
+        and all(part.kind == "code" and part.first for part in one.selection.included)
+        for one in query.where
+    )
+
+
+def _falls(at: int, falling: bool) -> str:
+    return f"c{at} DESC" if falling else f"c{at}"
+
+
+def _read_by(column: Column) -> tuple[str, ...]:
+    """The fields that a column is made of."""
+    if column.field is not None:
+        return (column.field.name,)
+    return column.formula.reads if column.formula is not None else ()
 
 
 def _fields_of(condition: Condition) -> set[str]:

@@ -116,6 +116,9 @@ class Conditions:
                     hint="Write values, patterns or ranges.", subject=field.title,
                 )  # fmt: skip
         inner = joined(found, " OR ")
+        if len(plain) == len(parts) and "" not in plain:
+            # so that an index over what is filled knows it
+            return Sql(f"(({inner.text}) AND NOT ({text} = ''))", inner.values)
         return Sql(f"({inner.text})", inner.values)
 
 

@@ -14,11 +14,11 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.frame import POSTED
-from rulka.core.extracting.fields import Field, RowSet
+from rulka.core.extracting.fields import Field, RowKind
 from rulka.core.money import QUANTITY_DIGITS, parse_minor
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import rows_at
-from rulka.ledger.reading.row_sets import RATE_DIGITS, TITLES, key_fields
+from rulka.ledger.reading.row_kinds import RATE_DIGITS, TITLES, key_fields
 
 SEALED = "sealed"
 """What stands for a member that a seal doesn't tell."""
@@ -62,7 +62,7 @@ def codes_by_key(view: View) -> list[list[str]]:
 # balances -----------------------------------------------------------------------------------------------------------
 
 
-def balances_set(view: View, scale: int) -> RowSet:
+def balances_set(view: View, scale: int) -> RowKind:
     """One row a scenario, posting key and period with anything in it."""
     fields = (
         Field("scenario", "Scenario", "Scenario", "code", "scenario"),
@@ -74,7 +74,7 @@ def balances_set(view: View, scale: int) -> RowSet:
         ),
     )
     identity = ("scenario", "period", "entity", "account", "partner", *view.frame.dimensions)
-    return RowSet("balances", TITLES["balances"], fields, identity, ("period",), note="posted, as trial balances are")
+    return RowKind("balances", TITLES["balances"], fields, identity, ("period",), note="posted, as trial balances are")
 
 
 def balance_rows(
@@ -104,7 +104,7 @@ def balance_rows(
 # master data --------------------------------------------------------------------------------------------------------
 
 
-def accounts_set() -> RowSet:
+def accounts_set() -> RowKind:
     fields = (
         Field("account", "Account", "Account", "code", "account"),
         Field("revision", "Since revision", "Account", "number", note="as it is"),
@@ -113,7 +113,7 @@ def accounts_set() -> RowSet:
         Field("last used", "Last used", "Use", "period"),
         Field("used", "Used", "Use", "flag", note="anything posted, ever"),
     )
-    return RowSet("accounts", TITLES["accounts"], fields, ("account",))
+    return RowKind("accounts", TITLES["accounts"], fields, ("account",))
 
 
 def account_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
@@ -130,7 +130,7 @@ def account_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
         yield (item.code, since.get(item.code, 0), told, first, last, used)
 
 
-def members_set() -> RowSet:
+def members_set() -> RowKind:
     fields = (
         Field("dimension", "Dimension", "Member", "text"),
         Field("member", "Member", "Member", "text"),
@@ -140,7 +140,7 @@ def members_set() -> RowSet:
         Field("first used", "First used", "Use", "period"),
         Field("last used", "Last used", "Use", "period"),
     )
-    return RowSet("members", TITLES["members"], fields, ("dimension", "member"))
+    return RowKind("members", TITLES["members"], fields, ("dimension", "member"))
 
 
 def member_rows(view: View) -> Iterator[tuple[Any, ...]]:
@@ -174,7 +174,7 @@ def _uses(view: View, of_key: IntArray, size: int) -> list[Use]:
     ]
 
 
-def counterparties_set() -> RowSet:
+def counterparties_set() -> RowKind:
     fields = (
         Field("counterparty", "Counterparty", "Counterparty", "code", "counterparty"),
         Field("listed", "Listed", "Counterparty", "flag", note="in the master data"),
@@ -182,7 +182,7 @@ def counterparties_set() -> RowSet:
         Field("first used", "First used", "Use", "period"),
         Field("last used", "Last used", "Use", "period"),
     )
-    return RowSet("counterparties", TITLES["counterparties"], fields, ("counterparty",))
+    return RowKind("counterparties", TITLES["counterparties"], fields, ("counterparty",))
 
 
 def counterparty_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
@@ -209,7 +209,7 @@ def counterparty_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
 # rates and revisions ------------------------------------------------------------------------------------------------
 
 
-def rates_set() -> RowSet:
+def rates_set() -> RowKind:
     fields = (
         Field("period", "Period", "Time", "period"),
         Field("from", "From", "Rate", "text"),
@@ -217,7 +217,7 @@ def rates_set() -> RowSet:
         Field("average", "Average", "Rate", "number", digits=RATE_DIGITS),
         Field("closing", "Closing", "Rate", "number", digits=RATE_DIGITS),
     )
-    return RowSet("rates", TITLES["rates"], fields, ("period", "from", "to"))
+    return RowKind("rates", TITLES["rates"], fields, ("period", "from", "to"))
 
 
 def rate_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
@@ -230,7 +230,7 @@ def _scaled(text: str) -> int | None:
     return int(Decimal(text).scaleb(RATE_DIGITS).to_integral_value()) if text else None
 
 
-def revisions_set() -> RowSet:
+def revisions_set() -> RowKind:
     fields = (
         Field("revision", "Revision", "Revision", "number"),
         Field("arrived", "Arrived", "Revision", "moment"),
@@ -241,7 +241,7 @@ def revisions_set() -> RowSet:
         Field("changed lines", "Changed lines", "News", "number", adds=True),
         Field("withdrawn lines", "Withdrawn lines", "News", "number", adds=True),
     )
-    return RowSet("revisions", TITLES["revisions"], fields, ("revision",))
+    return RowKind("revisions", TITLES["revisions"], fields, ("revision",))
 
 
 def revision_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
@@ -262,7 +262,7 @@ def revision_rows(view: View, ledger: Ledger) -> Iterator[tuple[Any, ...]]:
 NUMBERED = re.compile(r"(.*?)([0-9]{1,15})", re.ASCII)
 
 
-def documents_set() -> RowSet:
+def documents_set() -> RowKind:
     fields = (
         Field("entity", "Entity", "Entity", "code", "entity"),
         Field("series", "Series", "Document", "text", note="what stands before its number"),
@@ -276,7 +276,7 @@ def documents_set() -> RowSet:
         Field("missing from", "Missing from", "Gap", "text"),
         Field("missing to", "Missing to", "Gap", "text"),
     )
-    return RowSet(
+    return RowKind(
         "documents", TITLES["documents"], fields, ("entity", "series", "document"), ("date",),
         note="numbers that others see may be missing here",
     )  # fmt: skip

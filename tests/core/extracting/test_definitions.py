@@ -9,10 +9,10 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting import edits
 from rulka.core.extracting.changes import differences
 from rulka.core.extracting.definitions import extract_from, layout_from, layout_mapping
-from rulka.core.extracting.fields import Field, RowSet
+from rulka.core.extracting.fields import Field, RowKind
 from rulka.core.extracting.pivots import Asked, ordered_down, pivot_from
 
-ROWS = RowSet(
+ROWS = RowKind(
     "journal lines", "Journal lines",
     (Field("date", "Date", "Line", "date"), Field("account", "Account", "Account", "code", "account"),
      Field("amount", "Amount", "Line", "amount", digits=2), Field("user", "User", "Line", "text")),

@@ -12,7 +12,7 @@ from typing import Any, Final
 
 from rulka.core.books.book import View
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.extracting.fields import Field, FieldKind, RowSet
+from rulka.core.extracting.fields import Field, FieldKind, RowKind
 from rulka.core.money import LIMIT, QUANTITY_DIGITS
 from rulka.ledger.models import Ledger
 
@@ -37,7 +37,7 @@ class Source:
     condition on them chooses keys; `table` are rows to be written into a table of their own first.
     """
 
-    rows: RowSet
+    rows: RowKind
     base: str
     sql: Mapping[str, str]
     needs: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
@@ -124,7 +124,7 @@ def with_attributes(source: Source, own: Mapping[str, str] | None = None) -> Sou
             sql[name] = f"{alias}.{column}"
             needs[name] = (*source.needs.get(one.name, ()), alias)
     return Source(
-        RowSet(source.rows.name, source.rows.title, _in_order(fields), source.rows.identity, source.rows.bounds,
+        RowKind(source.rows.name, source.rows.title, _in_order(fields), source.rows.identity, source.rows.bounds,
                source.rows.note),
         source.base, sql, needs, source.inner, source.keyed, source.table, source.by_line, source.raw,
     )  # fmt: skip
@@ -207,7 +207,7 @@ def journal_lines(view: View, scale: int) -> Source:
     needs: dict[str, tuple[str, ...]] = dict.fromkeys(("entry", "kind", "modified"), ("e",))
     needs |= {"arrived": ("r",), "after close": ("e", "r", "c")}
     raw = {"date": "l.date"}
-    rows = RowSet(
+    rows = RowKind(
         "journal lines", TITLES["journal lines"], fields, ("entity", "entry", "line"),
         ("date", "period", "entry", "document", "counterparty", "batch", "revision", "arrived"),
     )  # fmt: skip
@@ -279,7 +279,7 @@ def entries(view: View, scale: int) -> Source:
     }  # fmt: skip
     needs: dict[str, tuple[str, ...]] = dict.fromkeys(("entry", "kind", "modified"), ("e",))
     needs |= {"arrived": ("r",), "after close": ("e", "r", "c")}
-    rows = RowSet(
+    rows = RowKind(
         "entries", TITLES["entries"], fields, ("entity", "entry"),
         ("date", "period", "entry", "document", "revision", "arrived"),
     )  # fmt: skip
@@ -306,7 +306,7 @@ def budgets(view: View, scale: int) -> Source:
         "revision": "b.revision", "arrived": moment("r.at"), **key_sql(view),
     }  # fmt: skip
     identity = ("scenario", "entity", "account", "partner", *view.frame.dimensions, "period")
-    rows = RowSet("budgets", TITLES["budgets"], fields, identity)
+    rows = RowKind("budgets", TITLES["budgets"], fields, identity)
     base = "{budget} b CROSS JOIN {keys} k ON k.id = b.key_id JOIN ledger_scenario s ON s.id = b.scenario_id"
     keyed = frozenset({"account", "entity", "partner", *view.frame.dimensions})
     return with_attributes(Source(rows, base, sql, {"arrived": ("br",)}, keyed=keyed, by_line=True))
@@ -315,7 +315,7 @@ def budgets(view: View, scale: int) -> Source:
 BUDGET_JOINS: Final = {"br": "LEFT JOIN ledger_revision r ON r.ledger_id = {ledger} AND r.number = b.revision"}
 
 
-def of_table(rows: RowSet, made: Rows) -> Source:
+def of_table(rows: RowKind, made: Rows) -> Source:
     """A set whose rows are written into a table of their own: a column each, in the order of its fields."""
     sql = {one.name: f"t.c{at}" for at, one in enumerate(rows.fields)}
     return with_attributes(Source(rows, "{table} t", sql, table=made))
