@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import argparse
 import os
-import resource
 import sqlite3
 import subprocess
 import sys
@@ -22,7 +21,8 @@ from typing import Any
 from bench.statement import best
 
 ROOT = Path(__file__).parent.parent
-ROWS = 150_000
+SINCE, UNTIL = "2026-09-21", "2026-10-31"
+"""Days that hold about 150,000 of 5 million lines."""
 COLUMNS = [
     "date", "period", "entity", "entry", "line", "account", "account name", "account type", "department", "crossing",
     "debit", "credit", "amount", "currency", "description", "source", "document", "counterparty", "user", "status",
@@ -33,10 +33,12 @@ SELECT l.date || '' AS date, l.period, y.code AS entity, e.number AS entry, l.li
  l.credit / 100.0 AS credit, (l.debit - l.credit) / 100.0 AS amount, y.currency, l.description, l.source, l.document,
  l.counterparty, l."user" AS who, l.status FROM ledger_journalline l JOIN ledger_journalentry e ON e.id = l.entry_id
  JOIN ledger_postingkey k ON k.id = l.key_id JOIN ledger_account a ON a.id = k.account_id JOIN ledger_entity y ON
- y.id = k.entity_id WHERE l.period BETWEEN 202608 AND 202707 ORDER BY l.date LIMIT {ROWS}
+ y.id = k.entity_id WHERE l.period IN (202706, 202707) AND l.date BETWEEN '{SINCE}' AND '{UNTIL}' ORDER BY l.date
 """
-BODY: dict[str, Any] = {"extract": "x", "title": "Lines", "rows": "journal lines", "columns": COLUMNS, "top": str(ROWS),
-                        "where": [{"period": "last 12"}]}  # fmt: skip
+BODY: dict[str, Any] = {
+    "extract": "x", "title": "Lines", "rows": "journal lines", "columns": COLUMNS,
+    "where": [{"date": f"{SINCE} to {UNTIL}"}],
+}  # fmt: skip
 
 
 def main() -> None:
@@ -96,10 +98,15 @@ def write_by(name: str, var: Path, file: Path) -> None:
     import openpyxl  # noqa: F401
     import polars  # noqa: F401
 
-    before, start = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss, time.perf_counter()
+    before, start = peak(), time.perf_counter()
     WRITERS[name](var, file)
-    seconds = time.perf_counter() - start
-    print(f"{seconds:.2f} {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before}")
+    print(f"{time.perf_counter() - start:.2f} {peak() - before}")
+
+
+def peak() -> int:
+    """The most memory that this process had at once, in kB; what it was before it became this program isn't counted."""
+    told = Path("/proc/self/status").read_text()
+    return int(next(line.split()[1] for line in told.splitlines() if line.startswith("VmHWM")))
 
 
 def by_extract(var: Path, file: Path) -> None:
@@ -113,8 +120,7 @@ def by_extract(var: Path, file: Path) -> None:
 
     reader = Reader(find_ledger("bench"), NO_FENCE, "2027-P07")
     with opened(extract_from(BODY), reader, {}) as asked:
-        done = write(asked, file.suffix[1:], file, timezone.localtime())
-    assert done.rows == ROWS, done
+        write(asked, file.suffix[1:], file, timezone.localtime())
 
 
 def _fetched(var: Path) -> tuple[list[str], list[tuple[Any, ...]]]:
@@ -186,7 +192,7 @@ def previews() -> None:
         reader = Reader(ledger, fence, "2027-P07")
         view_of(ledger, fence).movements("actual")
         for name, more in bodies.items():
-            extract = extract_from({**BODY, "top": "", "where": [], **more})
+            extract = extract_from({**BODY, "where": [], **more})
 
             def first(extract: Any = extract, reader: Any = reader) -> None:
                 with opened(extract, reader, {}) as asked:

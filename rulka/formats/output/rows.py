@@ -6,7 +6,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -16,6 +16,7 @@ from typing import Any
 from rulka.core.books.calendar import period_code
 from rulka.core.extracting.fields import Field
 from rulka.core.extracting.query import plain
+from rulka.core.money import minor_text
 from rulka.formats.figures import plain_text
 from rulka.formats.output.stamp import Stamp
 
@@ -54,12 +55,13 @@ def value_of(value: Any, field: Field) -> Any:
 # CSV and JSON -------------------------------------------------------------------------------------------------------
 
 
-def csv_cells(row: Row, columns: Sequence[RowColumn]) -> list[str]:
-    """A row as cells of CSV: exact numbers; text that would be a formula is shown, never run."""
-    return [
-        plain(value, column.shows) if column.shows.is_numeric else plain_text(plain(value, column.shows))
-        for value, column in zip(row, columns, strict=True)
-    ]
+def csv_writer(shows: Field) -> Callable[[Any], str]:
+    """What writes the cells of a column: exact numbers; text that would be a formula is shown, never run."""
+    if shows.is_numeric:
+        return lambda value: "" if value is None else minor_text(value, shows.digits)
+    if shows.kind in ("code", "text", "date", "moment"):
+        return lambda value: "" if value is None else plain_text(value)
+    return lambda value: plain(value, shows)
 
 
 def csv_lines(columns: Sequence[RowColumn], rows: Iterable[Row], foot: str = "") -> Iterator[str]:
@@ -74,8 +76,9 @@ def csv_lines(columns: Sequence[RowColumn], rows: Iterable[Row], foot: str = "")
         return text
 
     writer.writerow([plain_text(column.title) for column in columns])
+    cells = [csv_writer(column.shows) for column in columns]
     for at, row in enumerate(rows):
-        writer.writerow(csv_cells(row, columns))
+        writer.writerow([write(value) for write, value in zip(cells, row, strict=True)])
         if at % 500 == 0:
             yield taken()
     if foot:
