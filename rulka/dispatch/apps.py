@@ -26,6 +26,7 @@ class DispatchConfig(AppConfig):
         finds(of_dispatches)
         leads_to("Send", "send-statement", opens=True)
         leads_to("Send", "send-worksheet", opens=True, kind="worksheet")
+        leads_to("Send", "send-extract", opens=True, kind="extract")
         inherits(passed_on)
         takes_up(recover)
         looks(look)

@@ -15,6 +15,7 @@ urlpatterns = [
     path("for/<str:identity>/<int:at>/", received.take, name="take-sent"),
     path("of/statement/<str:name>/", choosing.choosing, {"of": "statement"}, name="send-statement"),
     path("of/worksheet/<str:name>/", choosing.choosing, {"of": "worksheet"}, name="send-worksheet"),
+    path("of/extract/<str:name>/", choosing.choosing, {"of": "extract"}, name="send-extract"),
     path("occasion/<int:number>/", sendings.sending, name="sending"),
     path("occasion/<int:number>/do/", sendings.act, name="act-on-sending"),
     path("delivery/<int:number>/<int:at>/", sendings.file, name="delivery-file"),

@@ -148,5 +148,5 @@ def cell_words(row: Row, column: Column, computed: Computed) -> str:
 
 
 def plain_text(text: str) -> str:
-    """Text from data that a spreadsheet shows and never runs."""
-    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r", "\n") else text
+    """Text from data that a spreadsheet shows and never runs; a mere dash, which stands for no member, runs nowhere."""
+    return "'" + text if text[:1] in ("=", "+", "-", "@", "\t", "\r", "\n") and text != "-" else text

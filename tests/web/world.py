@@ -89,6 +89,7 @@ columns: [date, entity, entry, account, account name, department, amount, descri
 where:
 - {account: '{accounts}'}
 - {period: '{period}'}
+- {currency: EUR}
 ask:
 - {ask: accounts, type: selection, of: account, from: account}
 - {ask: period, type: period, required: 'yes', default: 2025-P01 to 2026-P12, from: period}

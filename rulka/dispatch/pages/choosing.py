@@ -25,7 +25,7 @@ from rulka.dispatch.running.tasks import call
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.output.sendable import kind_named
 
-BACK = {"statement": "statement", "worksheet": "worksheet"}
+BACK = {"statement": "statement", "worksheet": "worksheet", "extract": "extract"}
 """The page of each kind that something is sent from."""
 
 
@@ -55,7 +55,7 @@ def choosing(request: HttpRequest, of: str, name: str) -> HttpResponse:
         "others": [one for one in dispatches_of(seat.ledger, seat.person) if one.pk not in taken],
         "forms": list(FORMS),
         "pages": PAGES.items() if of == "statement" else (),
-        "has_sheets": of != "statement",
+        "has_sheets": of == "worksheet",
         "back": BACK.get(of, ""),
         "sent": sent,
     }

@@ -31,7 +31,7 @@ class Extracts:
         with opened(definition, reader, {}) as found:
             check_bounds(found, whole=False)
             names = {
-                "statement": definition.title, "node": found.view.part or asked.ledger.name, "node.code": asked.node,
+                "statement": definition.title, "node": found.view.part or asked.ledger.name, "node.code": "rows",
                 "period": found.period.title, "period.code": found.period.code, "currency": "",
                 "ledger": asked.ledger.name, "revision": str(found.view.revision),
                 "date": f"{asked.at.day} {asked.at:%B %Y}", "time": f"{asked.at:%H:%M %Z}".strip(),

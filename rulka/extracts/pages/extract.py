@@ -36,6 +36,7 @@ from rulka.extracts.running.asked import Asked, opened
 from rulka.extracts.running.checking import row_kind_of
 from rulka.formats.extract_file import EXTRACTS
 from rulka.ledger.reading.row_reader import TOO_LONG
+from rulka.statements.library.leads import leads
 from rulka.statements.library.shelves import shelves_seen
 
 TABS = (("layout", "Layout"), ("column", "Column"), ("ask", "Ask"), ("runs", "Runs"), ("text", "Text"))
@@ -177,6 +178,7 @@ def _panel(page: Page, tab: str, asked: Asked | None, context: dict[str, Any]) -
         told["codes"] = ["account", "entity", "partner", *page.seat.ledger.dimensions, "counterparty", "scenario"]
     elif tab == "text":
         told["text"] = EXTRACTS.write(page.extract.body)
+        told["leads"] = leads("extract") if person.may_edit else []
         told["shelves"] = shelves_seen(page.seat.ledger, person) if page.may_change else []
     return told
 
