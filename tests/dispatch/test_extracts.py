@@ -9,8 +9,6 @@ import openpyxl
 import pytest
 
 from rulka.dispatch.models import Sending
-from rulka.people.models import Person
-from rulka.statements.output.origins import verify
 from tests.dispatch.world import PERIOD
 
 pytestmark = pytest.mark.django_db
