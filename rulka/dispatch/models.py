@@ -166,6 +166,9 @@ class Delivery(models.Model):
     way = models.CharField(max_length=80)
     target = models.TextField(blank=True, help_text="Address or folder")
     letter = models.JSONField(default=dict, help_text="Subject and text as they went")
+    fence = models.CharField(
+        max_length=64, blank=True, help_text="What names the bounds that all of it was made behind"
+    )
     files = models.JSONField(default=list, help_text="Name, bytes, digest and place of each file, kept as sent")
     state = models.CharField(max_length=10, choices=State.choices, default=State.WAITS)
     answer = models.TextField(blank=True)

@@ -9,6 +9,8 @@ import openpyxl
 import pytest
 
 from rulka.dispatch.models import Sending
+from rulka.people.models import Person
+from rulka.statements.output.origins import verify
 from tests.dispatch.world import PERIOD
 
 pytestmark = pytest.mark.django_db
@@ -44,3 +46,7 @@ def test_each_gets_the_rows_that_they_see(ledger, server, command, tmp_path):
         assert rows[name] == exact.splitlines()
         sheet = openpyxl.load_workbook(io.BytesIO(held["Rows-rows-2026-P01.xlsx"]))["Rows"]
         assert sheet.max_row == len(rows[name]) + 1  # the sum above; the headings are among the rows
+        for content in held.values():
+            assert verify(content, "x", Person.objects.get(username=name)).state == "untouched"
+    assert set(rows["lea"]) < set(rows["amy"]) and len(rows["lea"]) > 1
+    assert not any(",Pay," in row for row in rows["lea"]) and any(",Pay," in row for row in rows["amy"])

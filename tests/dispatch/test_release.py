@@ -126,6 +126,22 @@ def test_files_open_for_who_got_them_and_who_sees_as_much(ledger, server, people
     assert {to for to in by if may_read(by[to], Person.objects.get(username="amy"))} == {"amy", "kim"}
 
 
+def test_what_was_made_behind_wider_bounds_opens_for_nobody_narrower(ledger, server, people):
+    delivering.deliver_all(sending := prepared())
+    rehearsed = rehearse_again(Dispatch.objects.get(), PERIOD, person=people["amy"])
+    delivering.make(rehearsed.pk)
+    make_same = {"members": {"department": "20"}}
+    # the recipient and somebody else are narrowed alike since
+    people["lea"].accesses.update(**make_same)
+    people["amy"].accesses.update(**make_same)
+    amy, lea = Person.objects.get(username="amy"), Person.objects.get(username="lea")
+    for made in (sending, rehearsed):
+        to_lea = made.deliveries.get(way="mail", person_name="lea")
+        assert not may_read(to_lea, amy), "amy sees as much as lea does now, and less than it shows"
+        assert may_read(to_lea, lea) == (not made.rehearsal)
+        assert all(may_read(one, people["con"]) for one in made.deliveries.exclude(state="not sent"))
+
+
 def test_a_rehearsal_is_made_once_and_nothing_of_it_leaves(ledger, server, people):
     kept, left = Dispatch.objects.get(), LeftFile.objects.count()
     made = rehearse_again(kept, PERIOD, person=people["amy"])

@@ -23,7 +23,7 @@ from rulka.dispatch.library.storing import body_of, is_theirs, read, required
 from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.dispatch.running import mail, servers
 from rulka.dispatch.running.folders import put
-from rulka.dispatch.running.planning import Occasion, Planned, plan, revision_of, sees_as
+from rulka.dispatch.running.planning import Occasion, Planned, may_see, plan, revision_of, sees_as
 from rulka.ledger.feeds.fresh import bring_up_to_date
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger
@@ -178,7 +178,7 @@ def _write_down(sending: Sending, one: Planned) -> Delivery:
     ]
     return Delivery.objects.create(
         sending=sending, identity=one.identity, person=one.person or 0, person_name=one.person_name, node=one.node,
-        way=one.way, target=one.target, letter=dict(one.letter or {}), files=kept,
+        way=one.way, target=one.target, letter=dict(one.letter or {}), files=kept, fence=one.fence,
         state=State.NOT_SENT if one.problem else State.WAITS, answer=one.problem,
         ended=timezone.now() if one.problem else None,
     )  # fmt: skip
@@ -458,11 +458,15 @@ def links_for(ledger: Ledger, person: Person) -> list[Delivery]:
 
 
 def may_read(delivery: Delivery, person: Person) -> bool:
-    """Whether somebody may open the files and the letter of a delivery: who got it, or who sees all that they see."""
+    """Whether somebody may open the files and the letter of a delivery: who got it, or who sees all that they see; and
+    others, and all of a rehearsal, only what was made behind bounds that they see, whatever was narrowed since."""
     other = find_person(delivery.person)
     if other is None or person.looked_by is not None:
         return False
-    return sees_as(person, other, find_ledger(delivery.sending.ledger), read(delivery.sending.body).things)
+    ledger = find_ledger(delivery.sending.ledger)
+    is_theirs_already = person.pk == other.pk and not delivery.sending.rehearsal
+    sees = is_theirs_already or may_see(person, ledger, delivery.fence)
+    return sees and sees_as(person, other, ledger, read(delivery.sending.body).things)
 
 
 def required_still(delivery: Delivery, file: Mapping[str, Any], person: Person) -> None:

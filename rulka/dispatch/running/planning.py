@@ -76,6 +76,8 @@ class Planned:
     letter: Mapping[str, Any] | None = None
     files: Sequence[MadeFile] = ()
     problem: str = ""
+    fence: str = ""
+    """What names the bounds that all of it was made behind."""
 
 
 @dataclass(frozen=True)
@@ -161,6 +163,16 @@ def _apart(dispatch: Dispatch, planned: Sequence[Planned]) -> Iterator[Planned]:
         yield one
 
 
+def may_see(person: Person, ledger: Ledger, fence: str) -> bool:
+    """Whether somebody sees all that lies within bounds, by what names these; what was written down before they were
+    is judged by who got it alone."""
+    try:
+        own = fence_of(person, ledger.code)
+    except RulkaError:
+        return False
+    return not fence or own.is_open or own.digest == fence
+
+
 def sees_as(person: Person, other: Person, ledger: Ledger, things: Sequence[Thing]) -> bool:
     """Whether somebody may read what goes to another person: they see all that the other sees, and may have each
     thing, as deep."""
@@ -204,10 +216,10 @@ class _Share:
             "way": way.name,
         }
         try:
-            files = self.files
+            files, fence = self.files, self.fence.digest
             if isinstance(way, Mail):
-                return Planned(**about, target=self._address(), letter=self._letter(way), files=files)
-            return Planned(**about, target=self._target(way), files=files)
+                return Planned(**about, target=self._address(), letter=self._letter(way), files=files, fence=fence)
+            return Planned(**about, target=self._target(way), files=files, fence=fence)
         except RulkaError as error:
             return Planned(**about, problem=str(error))
 
