@@ -36,6 +36,7 @@ SPEND = {
         {"layout": "plain"},
         {"layout": "pivot", "pivot": {"down": ["Supplier"], "across": ["period"], "value": "amount", "chart": "yes"}},
         {"layout": "top", "pivot": {"down": "Supplier", "across": "crossing", "value": "amount", "top": "4"}},
+        {"layout": "ordered", "pivot": {"down": "Supplier", "across": "crossing", "value": "amount", "top": "40"}},
         {"layout": "deep", "pivot": {"down": ["crossing", "Supplier"], "value": "amount", "how": "count",
                                      "filters": "period"}},
         {"layout": "different", "pivot": {"down": "Supplier", "value": "document", "how": "distinct"}},
@@ -229,7 +230,7 @@ def test_a_pivot_holds_what_was_computed_and_is_a_real_one(ternwick, tmp_path):
 if SUITE:
 
     @pytest.mark.slow
-    @pytest.mark.parametrize("layout", ["pivot", "top", "deep"])
+    @pytest.mark.parametrize("layout", ["pivot", "top", "ordered", "deep"])
     def test_an_office_suite_opens_it_and_computes_the_same(ternwick, tmp_path, layout):
         path, _, _ = written(ternwick, SPEND, layout, tmp_path)
         before = pivot_cells(path)

@@ -65,7 +65,7 @@ def facts_of(asked: Asked, at: datetime, sums: Sums, person: str) -> Facts:
     extract, view = asked.extract, asked.view
     pairs = [("Ledger", view.frame.name), ("Rows of", asked.query.rows.title)]
     pairs += [(ask.label, asked.answers.said(ask.name) or "any") for ask in extract.asks]
-    pairs += [(f"Condition on {one.field}", one.words) for one in extract.where if one.field]
+    pairs += [(f"Condition on {one.field}", one.words) for one in extract.where if one.field and not one.asks]
     pairs += [
         ("Seen", view.part or "the whole ledger"), ("Revision", str(view.revision)), ("Rows", f"{sums.count:,}"),
         *_sum_pairs(asked, sums), ("Made", moment_text(at)),

@@ -156,6 +156,7 @@ class RowWorkbook:
         if self.stamp is not None:
             page.set_footer(f"&L{self.stamp.line[:200].replace('&', '&&')}&R&P")
         page.repeat_rows(above)
+        _on_paper(page)
         self.sheets.append((sheet.name, xl_range(above, 0, max(at - 1, above), width)))
 
     def _sums(self, page: Any, sheet: RowSheet, units: Sequence[str], first: int, last: int, widths: list[int]) -> None:
@@ -263,6 +264,7 @@ class RowWorkbook:
         page = self.book.add_worksheet("Asked")
         page.set_column(0, 0, 24)
         page.set_column(1, 1, 80)
+        _on_paper(page)
         page.write_string(0, 0, facts.title, self._format(bold=True, font_size=14))
         for at, (name, text) in enumerate(facts.pairs, 2):
             page.write_string(at, 0, name, self._format(font_color="#69706C"))
@@ -321,6 +323,7 @@ class RowWorkbook:
         page.set_column(0, max(width - 1, 0), 28)
         page.set_column(width, width + count, 16)
         page.freeze_panes(first_row, width)
+        _on_paper(page)
         if asked.chart and order:
             self._chart(page, first_row, min(end - 1, first_row + 29), width, width + count, end + 2, caption)
         if not real:
@@ -403,7 +406,7 @@ class RowWorkbook:
         number = 3 if asked.counts else 4
         return NativePivot(
             sheet, source, len(self.book.worksheets()), location, data, tuple(columns), asked.down, asked.across,
-            asked.filters, asked.value, asked.how, caption, rows, across, asked.top if pivot.others else 0, number,
+            asked.filters, asked.value, asked.how, caption, rows, across, asked.top, number,
         )  # fmt: skip
 
     def _item(self, value: Any, at: int) -> str | float:
@@ -426,6 +429,13 @@ class RowWorkbook:
 
 
 _NOTHING = object()
+
+
+def _on_paper(page: Any) -> None:
+    """A4 across, as wide as the page, however long."""
+    page.set_paper(9)
+    page.set_landscape()
+    page.fit_to_pages(1, 0)
 
 
 def _sum_words(count: int, unit: str, units: int) -> str:
