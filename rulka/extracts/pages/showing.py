@@ -16,6 +16,8 @@ from rulka.core.money import grouped, round_half_away
 from rulka.people.library.preferences import day_text
 
 MOST_SHOWN = 60
+MOST_UNITS = 3
+"""Currencies and units whose sums show on the page; a file has all of them."""
 MOST_PIVOT = 9
 MOST_ACROSS = 3
 
@@ -88,9 +90,10 @@ class SumRow:
 
 def sum_rows(sums: Sums, columns: Sequence[Column]) -> list[SumRow]:
     """The sums above the rows: one row for each currency, texts say how many different ones there are."""
-    units = sorted({unit for by_unit in sums.sums.values() for unit in by_unit}) or [""]
+    every = {unit for by_unit in sums.sums.values() for unit in by_unit} or {""}
+    units = sorted(every, key=lambda unit: (not (len(unit) == 3 and unit.isupper()), unit))  # money first
     found = []
-    for at_unit, unit in enumerate(units):
+    for at_unit, unit in enumerate(units[:MOST_UNITS]):
         cells = []
         for at, column in enumerate(columns):
             value = sums.sums.get(at, {}).get(unit)
@@ -103,6 +106,9 @@ def sum_rows(sums: Sums, columns: Sequence[Column]) -> list[SumRow]:
                 different = sums.different.get(at) if not at_unit else None
                 cells.append(Cell(f"{different:,} different" if different and different > 1 else ""))
         found.append(SumRow(cells))
+    if len(units) > MOST_UNITS:
+        rest = f"and {', '.join(units[MOST_UNITS:])}: in the file"
+        found.append(SumRow([Cell(rest), *(Cell("") for _ in columns[1:])]))
     return found
 
 
