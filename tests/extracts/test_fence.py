@@ -89,7 +89,7 @@ KEYS = ["entity", "account", "department", "entry", "line"]
 LESS = [HealthCheck.function_scoped_fixture]
 
 
-@settings(max_examples=12, suppress_health_check=LESS)
+@settings(max_examples=8, suppress_health_check=LESS)
 @given(data=st.data())
 def test_lines_behind_a_fence_are_those_inside_of_it(ternwick, data):
     ask_behind(ternwick, data)
@@ -147,7 +147,7 @@ def ask_behind(ternwick, data):
     }  # fmt: skip
 
 
-@settings(max_examples=4, suppress_health_check=LESS)
+@settings(max_examples=3, suppress_health_check=LESS)
 @given(fence=fences())
 def test_other_rows_behind_a_fence_are_of_what_is_inside(ternwick, fence, kept):
     ask_others(ternwick, fence, kept)
