@@ -457,7 +457,9 @@ def test_an_extract_is_copied_changed_as_text_and_deleted_once_its_title_is_type
     assert amy.post(manage, {"do": "copy", "title": "Other sales"}).status_code == 302
     assert extract("other-sales").title == "Other sales"
     shown = page(amy, more="&tab=text").content.decode()
-    assert "rows: journal lines" in shown
+    assert "rows: journal lines" in shown and reverse("send-extract", args=["sales"]) in shown
+    assert amy.get(reverse("send-extract", args=["sales"]) + WHERE).status_code == 200
+    assert reverse("send-extract", args=["sales"]) not in page(world("rob"), more="&tab=text").content.decode()
     text = BODY.replace("title: Sales", "title: All sales")
     assert amy.post(manage, {"do": "text", "text": text}).status_code == 302 and extract().title == "All sales"
     refused = amy.post(manage, {"do": "text", "text": text.replace("amount", "amont")})

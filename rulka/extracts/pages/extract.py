@@ -40,6 +40,8 @@ from rulka.statements.library.leads import leads
 from rulka.statements.library.shelves import shelves_seen
 
 TABS = (("layout", "Layout"), ("column", "Column"), ("ask", "Ask"), ("runs", "Runs"), ("text", "Text"))
+MOST_KNOWN = 400
+"""Codes up to which an answer is offered as a list to choose from."""
 AT_ONCE = 60_000
 """Rows up to which sums come with the page; those of more follow."""
 LONGEST = 2.0
@@ -72,6 +74,8 @@ def page_of(request: HttpRequest, page: Page, problem: RulkaError | None = None)
     try:
         with opened(definition, page.reader, page.given, layout=page.chosen) as asked:
             context |= _rows(asked, chosen)
+            for one in context["asks"]:
+                one["known"] = _known(asked, one["one"])
             context |= _panel(page, tab, asked, context)
     except RulkaError as error:
         context |= {"refused": error, "rows": [], "heads": [], "sums": [], "pivot": None, "later": False, "count": None}
@@ -92,8 +96,17 @@ def _entered(request: HttpRequest, problem: RulkaError | None) -> dict[str, str]
 def _ask(one: AskDef, page: Page) -> dict[str, Any]:
     return {
         "one": one, "name": ANSWER + one.name, "label": one.label, "text": page.given.get(one.name, ""),
-        "default": default_of(one),
+        "default": default_of(one), "known": [],
     }  # fmt: skip
+
+
+def _known(asked: Asked, ask: AskDef) -> list[tuple[str, str]]:
+    """What an answer can be chosen from, where that are not too many; not of counterparties, which the whole journal has
+    to be read for."""
+    if ask.type not in ("list", "selection") or ask.several or not ask.of or ask.of == "counterparty":
+        return []
+    codes = asked.rows.known(ask.of) or {}
+    return list(codes.items()) if len(codes) <= MOST_KNOWN else []
 
 
 def _rows(asked: Asked, chosen: str) -> dict[str, Any]:

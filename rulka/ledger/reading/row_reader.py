@@ -780,9 +780,9 @@ class RowReader:
             names = dict(self.ledger.scenarios.values_list("code", "name"))
             return ["name", "kind"], [(code, names.get(code, code), kind) for code, kind in frame.scenarios.items()]
         if of == "counterparty":
-            known = self.known("counterparty") or {}
+            # joined by the codes of rows that show: what no row names is told to nobody
             stored = self.ledger.counterparties.values_list("code", "name", "kind", "address")
-            return ["name", "kind", "address"], [row for row in stored if row[0] in known]
+            return ["name", "kind", "address"], list(stored)
         codes = self.codes(of)
         assert codes is not None
         called = {item.code: item.name for item in codes.items}
