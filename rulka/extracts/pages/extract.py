@@ -103,7 +103,6 @@ def _ask(one: AskDef, page: Page) -> dict[str, Any]:
 def _known(asked: Asked, ask: AskDef) -> list[tuple[str, str]]:
     """What an answer can be chosen from, where that are not too many; not of counterparties, which the whole journal
     has to be read for."""
-
     if ask.type not in ("list", "selection") or ask.several or not ask.of or ask.of == "counterparty":
         return []
     codes = asked.rows.known(ask.of) or {}
