@@ -184,6 +184,22 @@ def test_what_cant_be_is_refused_and_changes_nothing(world, do, sent, told):
     assert extract().body == before
 
 
+def test_either_of_two_conditions_is_enough_and_goes_as_one(world):
+    amy, both = (
+        world(),
+        {"at": "999", "field": "account", "words": "5000", "field-2": "amount", "words-2": "at least 90"},
+    )
+    act(amy, "condition", at="0", field="account", words="")
+    assert act(amy, "condition", **both).status_code == 302
+    assert extract().body["where"][1] == {"any": [{"account": "5000"}, {"amount": "at least 90"}]}
+    shown = text_of(page(amy, more="&a-period=2025-P01 to 2026-P12"))
+    assert "2 rows" in shown and "any of account 5000 , amount at least 90" in shown
+    act(amy, "condition", at="1", field="any", words="")
+    assert len(extract().body["where"]) == 1
+    refused = act(amy, "condition", **{**both, "words-2": "much"})
+    assert refused.status_code == 422 and "'much' is not a number" in text_of(refused)
+
+
 def test_who_changed_it_since_is_told(world):
     version = extract().version
     act(world(), "sort", column="date", order="falling")
@@ -498,3 +514,19 @@ def test_rates_stand_beside_amounts(world, command, small):
     text = command("run_extract", "sales", ledger="s", period="2026-P01", values=["accounts=4100"])
     told = {row.split(",")[0]: row.split(",")[4:] for row in text.splitlines()[1:]}
     assert told == {"A": ["1.000000000000", "1.000000000000"], "B": ["0.087123456700", "0.088000000000"]}
+
+
+def test_columns_that_a_source_kept_are_fields_for_who_sees_such_lines(world, command):
+    from rulka.ledger.models import JournalLine
+
+    JournalLine.objects.filter(entry__number="E3").update(attributes='{"Ship": "Tern", "it\'s": "x", "50%": "y"}')
+    JournalLine.objects.filter(key__account__code="5000").update(attributes='{"Person": "Ann"}')
+    shown = page(world()).content.decode()
+    assert 'value="kept ship"' in shown and 'value="kept person"' in shown and "it&#x27;s" not in shown
+    assert 'value="kept person"' not in page(world("lea")).content.decode()
+    act(world(), "fields", fields=["entry", "amount", "kept ship"])
+    act(world(), "condition", at="999", field="kept ship", words="T*")
+    text = command("run_extract", "sales", ledger="s", period="2026-P01")
+    assert text.splitlines() == ["Entry,Amount,Ship", "E3,-50.00,Tern", "E3,50.00,Tern"]
+    former = command("run_extract", "sales", ledger="s", period="2026-P01", person="lea")
+    assert former == text

@@ -131,12 +131,17 @@ def set_top(body: Mapping[str, Any], top: str) -> Body:
     return _less(found, "top")
 
 
-def set_condition(body: Mapping[str, Any], name: str, at: int, field: str, words: str, given: str = "") -> Body:
-    """A condition changed, or added where its place is behind the last; without words it goes. `name` is where or
-    keep."""
+def set_condition(
+    body: Mapping[str, Any], name: str, at: int, field: str, words: str, given: str = "", *,
+    other: tuple[str, str] = ("", ""),
+) -> Body:  # fmt: skip
+    """A condition changed, or added where its place is behind the last; without words it goes. `name` is where or keep;
+    with an `other` field and its words either is enough."""
     found = copy.deepcopy(dict(body))
     every = list(found.get(name, ()))
     one: dict[str, Any] = {field.strip(): " ".join(words.split())}
+    if other[1].strip():
+        one = {"any": [one, {other[0].strip(): " ".join(other[1].split())}]}
     if given:
         one["if"] = given
     if at < len(every):

@@ -58,7 +58,10 @@ def _top(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, pe
 def _condition(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:
     name = "keep" if sent.get("of") == "keep" else "where"
     at = whole(sent.get("at", "999"), "condition")
-    return edits.set_condition(extract.body, name, at, sent.get("field", ""), sent.get("words", ""), sent.get("if", ""))
+    return edits.set_condition(
+        extract.body, name, at, sent.get("field", ""), sent.get("words", ""), sent.get("if", ""),
+        other=(sent.get("field-2", ""), sent.get("words-2", "")),
+    )  # fmt: skip
 
 
 def _ask(extract: Extract, sent: Sent, several: Sequence[str], rows: RowKind, person: Person) -> dict[str, Any]:

@@ -6,6 +6,7 @@ stands above them; tables beside the ledger join along the columns that they sha
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, Final
@@ -167,8 +168,20 @@ def attribute_join(source: Source, alias: str) -> tuple[str, str] | None:
 # the sets -----------------------------------------------------------------------------------------------------------
 
 
-def journal_lines(view: View, scale: int) -> Source:
-    """One row a journal line."""
+PLAIN_NAME = re.compile(r"[\w .\-/()]{1,60}")
+"""Names of kept columns that can stand in an expression: no quotes and no percent signs."""
+
+
+def kept_field(name: str) -> tuple[Field, str]:
+    """A further column that a source kept with its lines, and its expression; its name is plain."""
+    if not PLAIN_NAME.fullmatch(name):
+        raise ValueError(f"'{name}' is no plain name")
+    text = f"CASE l.attributes WHEN '' THEN '' ELSE COALESCE(json_extract(l.attributes, '$.\"{name}\"'), '') END"
+    return Field(f"kept {name}".casefold(), name, "Kept columns", "text", note="as its source has it"), text
+
+
+def journal_lines(view: View, scale: int, kept: Sequence[str] = ()) -> Source:
+    """One row a journal line; `kept` names further columns that their source kept with some."""
     fields = (
         Field("date", "Date", "Line", "date"),
         Field("period", "Period", "Time", "period"),
@@ -193,6 +206,7 @@ def journal_lines(view: View, scale: int) -> Source:
         Field("counterparty", "Counterparty", "Counterparty", "code", "counterparty"),
         Field("counterparty said", "Counterparty as posted", "Counterparty", "text"),
         *key_fields(view),
+        *(kept_field(name)[0] for name in kept),
     )
     sql = {
         "date": "l.date || ''", "period": "l.period", "line": "l.line", "debit": "l.debit * k.factor",
@@ -203,6 +217,7 @@ def journal_lines(view: View, scale: int) -> Source:
         "user": 'l."user"', "modified": moment("e.modified_at"), "revision": "l.revision", "arrived": moment("r.at"),
         "after close": "CASE WHEN c.at IS NULL THEN 0 ELSE r.at > c.at END", "counterparty": "l.counterparty",
         "counterparty said": "l.counterparty_name", **key_sql(view),
+        **{field.name: text for field, text in map(kept_field, kept)},
     }  # fmt: skip
     needs: dict[str, tuple[str, ...]] = dict.fromkeys(("entry", "kind", "modified"), ("e",))
     needs |= {"arrived": ("r",), "after close": ("e", "r", "c")}

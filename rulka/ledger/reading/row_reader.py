@@ -30,6 +30,7 @@ from rulka.core.extracting.query import CURRENCY, Column, Query, Sums, adds_mone
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading import row_kinds, row_tables
 from rulka.ledger.reading.beside import inside, tables_of
+from rulka.ledger.reading.found import line_keys
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import snapshot
 from rulka.ledger.reading.row_kinds import BY_LINE, Source
@@ -39,12 +40,15 @@ BLOCK = 2_000
 """Rows that are fetched at once."""
 FEW = 500
 """Rows up to which the first ones are found by what orders them."""
+NEWEST = 50_000
+"""Lines that are looked at for what further columns there are."""
+MOST_KEPT = 40
 MANY = 20_000
 """Lines beyond which rows by date are read period by period."""
 NUMBERS = itertools.count(1)
 LINE_FIELDS: Final = (
     "id, entry_id, line, key_id, period, date, status, effect, debit, credit, description, source, document, "
-    'counterparty, counterparty_name, "user", batch, transaction_currency, transaction_amount'
+    'counterparty, counterparty_name, "user", batch, transaction_currency, transaction_amount, attributes'
 )
 TOO_LONG = "It takes too long."
 
@@ -96,7 +100,7 @@ class RowReader:
         view, scale, ledger = self.view, self.scale, self.ledger
         match name:
             case "journal lines":
-                return row_kinds.journal_lines(view, scale)
+                return row_kinds.journal_lines(view, scale, view.kept(("kept columns",), self._kept_columns))
             case "entries":
                 return row_kinds.entries(view, scale)
             case "budgets":
@@ -122,6 +126,16 @@ class RowReader:
         if name in self.given:
             return row_kinds.of_table(self.given[name].rows, self.given[name].made)
         raise row_kinds.unknown_set(name, [known for known, _ in self.names()])
+
+    def _kept_columns(self) -> list[str]:
+        """The further columns that the newest lines which show have kept, by name."""
+        sql = Sql(
+            "SELECT DISTINCT j.key FROM ledger_journalline l, json_each(l.attributes) j WHERE l.id > (SELECT MAX(id) "
+            "FROM ledger_journalline) - %s AND l.attributes <> '' AND +l.key_id IN (SELECT value FROM json_each(%s)) "
+            "ORDER BY 1 LIMIT %s",
+            (NEWEST, line_keys(self.view), MOST_KEPT),
+        )
+        return [str(row[0]) for row in self._fetched(sql) if row_kinds.PLAIN_NAME.fullmatch(str(row[0]))]
 
     def _known_fields(self) -> list[str]:
         return ["account", "entity", "partner", *self.view.frame.dimensions, "counterparty", "scenario"]
