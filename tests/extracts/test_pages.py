@@ -526,6 +526,6 @@ def test_columns_that_a_source_kept_are_fields_for_who_sees_such_lines(world, co
     act(world(), "fields", fields=["entry", "amount", "kept ship"])
     act(world(), "condition", at="999", field="kept ship", words="T*")
     text = command("run_extract", "sales", ledger="s", period="2026-P01")
-    assert text.splitlines() == ["Entry,Amount,Ship", "E3,-50.00,Tern", "E3,50.00,Tern"]
+    assert text.splitlines() == ["Entry,Amount,Ship", "E3,50.00,Tern", "E3,-50.00,Tern"]
     former = command("run_extract", "sales", ledger="s", period="2026-P01", person="lea")
     assert former == text
