@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Literal
 
 Kind = Literal["total", "step", "together", "rest"]
+Scenario = Literal["actual", "budget", "prior", "forecast"]
 
 
 @dataclass(frozen=True)
@@ -23,11 +24,12 @@ class Step:
 
 @dataclass(frozen=True)
 class Total:
-    """A total that a bridge starts from, steps through or ends at."""
+    """A total that a bridge starts from, steps through or ends at, and what it is a figure of."""
 
     key: str
     label: str
     value: Fraction
+    scenario: Scenario = "actual"
 
 
 @dataclass(frozen=True)
@@ -50,6 +52,7 @@ class Bar:
     ends: Fraction
     favourable: bool | None = None
     together: tuple[str, ...] = ()
+    scenario: Scenario = "actual"
 
     @property
     def value(self) -> Fraction:
@@ -96,7 +99,7 @@ def bridge(start: Total, legs: Sequence[Leg], *, most: int) -> Bridge:
 
 
 def _total(total: Total) -> Bar:
-    return Bar("total", total.key, total.label, Fraction(0), total.value)
+    return Bar("total", total.key, total.label, Fraction(0), total.value, scenario=total.scenario)
 
 
 def _steps(steps: Sequence[Step], most: int) -> list[Bar]:

@@ -1,0 +1,160 @@
+"""A bridge as a drawing: bars from left to right, each beginning where the one before ended, its figure above it and
+its name below."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from rulka.core.picturing.bridges import Bar, Bridge, Leg, Total, bridge
+from rulka.core.picturing.drawings import ASCENT, DIAMOND, LINE, NOTCH, SIZE, Drawing, Mark, MarkKind, Rule, Tone, Words
+from rulka.core.picturing.scales import Scale, cut
+from rulka.core.picturing.words import PLAIN, STRONG, broken, widest
+
+NARROWEST = 56
+"""The least room for one bar with its name, in pixels."""
+
+BETWEEN = 8
+"""The least room between the figures of two bars."""
+
+WIDEST_BAR = 44
+OVER = 4
+"""How far a notch stands out on both sides of its bar."""
+
+NAMES = 2
+"""Lines for the name of a bar."""
+
+LIFT = 8
+"""How far the figure of a bar is written above it: clear of a diamond."""
+
+ABOVE = LIFT + ASCENT
+"""Room above the plot for the figure of the highest bar."""
+
+BELOW = NAMES * LINE + 4
+
+Written = Callable[[Fraction], str]
+"""A figure as it is written on the page."""
+
+
+def fitting(start: Total, legs: Sequence[Leg], pixels: int, written: Written) -> Bridge | None:
+    """The bridge with as many steps as have room side by side with their figures written out; None where not even one
+    step of each leg has."""
+    for most in range(max((len(leg.steps) for leg in legs), default=0) or 1, 0, -1):
+        made = bridge(start, legs, most=most)
+        if pixels >= len(made.bars) * _slot_of(made, written):
+            return made
+    return None
+
+
+def bridge_drawing(made: Bridge, size: tuple[int, int], written: Written, scale: Scale | None = None) -> Drawing:
+    """Draw a bridge at a size in pixels, on a scale of its own or one that it shares, which must be as long as the
+    plot is high: `plot_height`. A scale of its own is cut where all bars are far from zero. ValueError where its
+    figures would run into each other."""
+    wide, high = size
+    if wide < len(made.bars) * _slot_of(made, written):
+        raise ValueError(f"{len(made.bars)} bars have no room in {wide} pixels")
+    scale = scale or cut(made.levels, plot_height(high))
+    if scale.length != plot_height(high):
+        raise ValueError(f"A scale of {scale.length} pixels is not one for a plot of {plot_height(high)}")
+    return _Drawn(made, wide, high, written, scale).drawing()
+
+
+def _slot_of(made: Bridge, written: Written) -> Fraction:
+    """The room that each bar needs."""
+    figures = widest([written(bar.value) for bar in made.bars], SIZE, STRONG)
+    return max(figures + BETWEEN, Fraction(NARROWEST))
+
+
+def plot_height(high: int) -> int:
+    """How many pixels of a drawing's height are left for bars."""
+    return high - ABOVE - BELOW
+
+
+@dataclass(frozen=True)
+class _Drawn:
+    made: Bridge
+    wide: int
+    high: int
+    written: Written
+    scale: Scale
+
+    def drawing(self) -> Drawing:
+        marks: list[Mark] = []
+        words: list[Words] = []
+        for place, bar in enumerate(self.made.bars):
+            marks += self._marks(place, bar)
+            words += self._words(place, bar)
+        notes = () if self.scale.cut is None else (f"bars are cut at {self.written(self.scale.cut)}",)
+        return Drawing(self.wide, self.high, marks, words, [*self._rules()], notes)
+
+    @property
+    def slot(self) -> float:
+        return self.wide / len(self.made.bars)
+
+    @property
+    def thick(self) -> float:
+        return round(min(self.slot * 0.64, WIDEST_BAR), 1)
+
+    def _left(self, place: int) -> float:
+        return round(place * self.slot + (self.slot - self.thick) / 2, 1)
+
+    def _y(self, value: Fraction) -> float:
+        return round(ABOVE + self.scale.length - self.scale.place(value), 1)
+
+    def _ends(self, bar: Bar) -> tuple[float, float]:
+        """The top and the bottom of a bar; a total stands on where bars of the scale begin."""
+        begins = self.scale.base if bar.kind == "total" else bar.begins
+        return self._y(max(begins, bar.ends)), self._y(min(begins, bar.ends))
+
+    def _marks(self, place: int, bar: Bar) -> list[Mark]:
+        """The block of a bar; one of a budget ends in a notch, one of the year before in a diamond."""
+        top, bottom = self._ends(bar)
+        left, said = self._left(place), f"{_name(bar)}: {self.written(bar.value)}"
+        torn = bar.kind == "total" and self.scale.cut is not None
+        end, middle = self._y(bar.ends), round(left + self.thick / 2, 1)
+        ends = {
+            "budget": Mark("budget", left - OVER, end - NOTCH / 2, self.thick + 2 * OVER, NOTCH, bar.key, said),
+            "prior": Mark("prior", middle - DIAMOND / 2, end - DIAMOND / 2, DIAMOND, DIAMOND, bar.key, said),
+        }
+        block = Mark(_kind(bar), left, top, self.thick, max(round(bottom - top, 1), 1), bar.key, said, torn)
+        return [block, *([ends[bar.scenario]] if bar.kind == "total" and bar.scenario in ends else [])]
+
+    def _words(self, place: int, bar: Bar) -> list[Words]:
+        middle = round((place + 0.5) * self.slot, 1)
+        weight = STRONG if bar.kind == "total" else PLAIN
+        figure = Words(middle, self._ends(bar)[0] - LIFT, self.written(bar.value), "middle", _tone(bar), weight)
+        lines = broken(_name(bar), int(self.slot) - 4, SIZE, lines=NAMES)
+        first = self.high - BELOW + ASCENT + 4
+        names = [
+            Words(middle, first + line * LINE, text, "middle", "soft", whole=_name(bar))
+            for line, text in enumerate(lines)
+        ]
+        return [figure, *names]
+
+    def _rules(self) -> list[Rule]:
+        """The line that totals stand on, and what leads from the end of each bar to the next one."""
+        base = self._y(self.scale.base)
+        rules = [Rule(0, base, self.wide, base)]
+        for place, bar in enumerate(self.made.bars[:-1]):
+            level = self._y(bar.ends)
+            rules.append(Rule(round(self._left(place) + self.thick, 1), level, self._left(place + 1), level, soft=True))
+        return rules
+
+
+def _kind(bar: Bar) -> MarkKind:
+    if bar.kind == "total":
+        return "pale" if bar.scenario in ("budget", "prior") else bar.scenario
+    return "neutral" if bar.favourable is None else "favourable" if bar.favourable else "unfavourable"
+
+
+def _tone(bar: Bar) -> Tone:
+    if bar.kind == "total" or bar.favourable is None:
+        return "ink"
+    return "favourable" if bar.favourable else "unfavourable"
+
+
+def _name(bar: Bar) -> str:
+    if bar.kind == "together":
+        return f"{len(bar.together)} others"
+    return "In no step" if bar.kind == "rest" else bar.label

@@ -1,0 +1,97 @@
+"""Contributors as a drawing: one row for each with its name, a bar on one scale, budget and year before beside it, and
+its figure at the right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+
+from rulka.core.picturing.drawings import DIAMOND, NOTCH, SIZE, Drawing, Mark, MarkKind, Rule, Words
+from rulka.core.picturing.scales import Scale, shared
+from rulka.core.picturing.words import STRONG, fitted, widest
+
+ROW = 28
+BLOCK = 12
+TOP = 4
+"""How far a block begins below the top of its row; a diamond stands below it."""
+
+GAP = 12
+MOST_NAME = Fraction(2, 5)
+"""The part of the width that names may take."""
+
+LEAST_PLOT = 40
+
+Written = Callable[[Fraction], str]
+
+
+@dataclass(frozen=True)
+class Contributor:
+    """What one entity, member or line contributes, in presented sign; None where there is no such figure."""
+
+    key: str
+    label: str
+    value: Fraction | None
+    budget: Fraction | None = None
+    prior: Fraction | None = None
+
+
+def by_weight(contributors: Sequence[Contributor], most: int) -> tuple[list[Contributor], list[Contributor]]:
+    """The largest by amount, largest first, and those that have no row of their own: none where all have room."""
+    ordered = sorted(contributors, key=lambda one: (-abs(one.value or 0), one.key))
+    return (ordered, []) if len(ordered) <= most else (ordered[: most - 1], ordered[most - 1 :])
+
+
+def summed(others: Sequence[Contributor]) -> Contributor:
+    """Several contributors as one row; a figure that any of them lacks is not known of all of them."""
+
+    def total(values: list[Fraction | None]) -> Fraction | None:
+        known = [value for value in values if value is not None]
+        return sum(known, Fraction(0)) if len(known) == len(values) else None
+
+    sums = (total([getattr(one, name) for one in others]) for name in ("value", "budget", "prior"))
+    return Contributor("", f"{len(others)} others", *sums)
+
+
+def ranked_drawing(rows: Sequence[Contributor], wide: int, written: Written) -> Drawing:
+    """Draw rows in the order they come in, at a width in pixels. ValueError where their figures leave no room for
+    bars."""
+    figures = [written(row.value) if row.value is not None else "" for row in rows]
+    values = int(widest(figures, SIZE, STRONG)) + 1
+    names = int(min(widest([row.label for row in rows], SIZE), wide * MOST_NAME)) + 1
+    left = names + GAP
+    length = wide - values - GAP - left - DIAMOND
+    if length < LEAST_PLOT:
+        raise ValueError(f"bars have no room beside names and figures in {wide} pixels")
+    scale = shared((value for row in rows for value in (row.value, row.budget, row.prior)), length)
+    marks, words = [], []
+    for place, row in enumerate(rows):
+        marks += _marks(row, place * ROW, left + DIAMOND // 2, scale, written)
+        line = place * ROW + TOP + BLOCK - 2
+        words.append(Words(0, line, fitted(row.label, names, SIZE), whole=row.label))
+        words.append(Words(wide, line, figures[place], "end", weight=STRONG))
+    zero = left + DIAMOND // 2 + scale.place(Fraction(0))
+    return Drawing(wide, len(rows) * ROW, marks, words, [Rule(zero, 0, zero, len(rows) * ROW)])
+
+
+def _marks(row: Contributor, top: int, left: int, scale: Scale, written: Written) -> list[Mark]:
+    """The marks of one row: a block from zero, a notch across its row, a diamond below the block."""
+    made = []
+    figures: list[tuple[MarkKind, str, Fraction | None]] = [
+        ("actual", "", row.value),
+        ("budget", ", budget", row.budget),
+        ("prior", ", year before", row.prior),
+    ]
+    for kind, word, value in figures:
+        if value is None:
+            continue
+        begins, long = scale.bar(Fraction(0), value)
+        end = left + scale.place(value)
+        boxes = {
+            "actual": (left + begins, top + TOP, max(long, 1), BLOCK),
+            "budget": (end - NOTCH / 2, top + 1, NOTCH, BLOCK + 2 * (TOP - 1)),
+            "prior": (end - DIAMOND / 2, top + TOP + BLOCK, DIAMOND, DIAMOND),
+        }
+        x, y, across, down = boxes[kind]
+        made.append(Mark(kind, round(x, 1), y, across, down, row.key, f"{row.label}{word}: {written(value)}"))
+    return made
