@@ -3,13 +3,27 @@ its name below."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
 from rulka.core.picturing.bridges import Bar, Bridge, Leg, Total, bridge
-from rulka.core.picturing.drawings import ASCENT, DIAMOND, LINE, NOTCH, SIZE, Drawing, Mark, MarkKind, Rule, Tone, Words
-from rulka.core.picturing.scales import Scale, cut
+from rulka.core.picturing.drawings import (
+    ASCENT,
+    DIAMOND,
+    LINE,
+    NOTCH,
+    SIZE,
+    TRIANGLE,
+    Drawing,
+    Mark,
+    MarkKind,
+    Rule,
+    Tone,
+    Torn,
+    Words,
+)
+from rulka.core.picturing.scales import Scale, cut, shared
 from rulka.core.picturing.words import PLAIN, STRONG, broken, widest
 
 NARROWEST = 56
@@ -32,6 +46,9 @@ ABOVE = LIFT + ASCENT
 """Room above the plot for the figure of the highest bar."""
 
 BELOW = NAMES * LINE + 4
+HANGING = LINE + 2
+"""Room below the plot for the figures of bars that hang below zero."""
+
 
 Written = Callable[[Fraction], str]
 """A figure as it is written on the page."""
@@ -48,22 +65,32 @@ def fitting(start: Total, legs: Sequence[Leg], pixels: int, written: Written) ->
 
 
 def bridge_drawing(made: Bridge, size: tuple[int, int], written: Written, scale: Scale | None = None) -> Drawing:
-    """Draw a bridge at a size in pixels, on a scale of its own or one that it shares, which must be as long as the
-    plot is high: `plot_height`. A scale of its own is cut where all bars are far from zero. ValueError where its
-    figures would run into each other."""
+    """Draw a bridge at a size in pixels, on a scale of its own or one that it shares, `bridge_scale`. A scale of its
+    own is cut where all bars are far from zero. ValueError where its figures would run into each other."""
     wide, high = size
     if wide < len(made.bars) * _slot_of(made, written):
         raise ValueError(f"{len(made.bars)} bars have no room in {wide} pixels")
-    scale = scale or cut(made.levels, plot_height(high))
-    if scale.length != plot_height(high):
-        raise ValueError(f"A scale of {scale.length} pixels is not one for a plot of {plot_height(high)}")
+    scale = scale or cut(made.levels, _plot_height(high, made.levels))
+    if scale.length != _plot_height(high, [scale.least]):
+        raise ValueError(f"A scale of {scale.length} pixels is not one for a drawing of {high}")
     return _Drawn(made, wide, high, written, scale).drawing()
+
+
+def bridge_scale(several: Iterable[Bridge], high: int) -> Scale:
+    """The one scale of all bridges that are drawn at a height side by side."""
+    levels = [level for made in several for level in made.levels]
+    return shared(levels, _plot_height(high, levels))
+
+
+def _plot_height(high: int, levels: Iterable[Fraction]) -> int:
+    """How many pixels of a drawing's height are left for bars."""
+    return high - ABOVE - BELOW - (HANGING if min(levels) < 0 else 0)
 
 
 def _slot_of(made: Bridge, written: Written) -> Fraction:
     """The room that each bar needs."""
     figures = widest([written(bar.value) for bar in made.bars], SIZE, STRONG)
-    return max(figures + BETWEEN, Fraction(NARROWEST))
+    return max(figures + TRIANGLE + BETWEEN, Fraction(NARROWEST))
 
 
 def plot_height(high: int) -> int:
@@ -111,7 +138,7 @@ class _Drawn:
         """The block of a bar; one of a budget ends in a notch, one of the year before in a diamond."""
         top, bottom = self._ends(bar)
         left, said = self._left(place), f"{_name(bar)}: {self.written(bar.value)}"
-        torn = bar.kind == "total" and self.scale.cut is not None
+        torn: Torn = "" if bar.kind != "total" or not self.scale.cut else "bottom" if self.scale.cut > 0 else "top"
         end, middle = self._y(bar.ends), round(left + self.thick / 2, 1)
         ends = {
             "budget": Mark("budget", left - OVER, end - NOTCH / 2, self.thick + 2 * OVER, NOTCH, bar.key, said),
@@ -123,7 +150,7 @@ class _Drawn:
     def _words(self, place: int, bar: Bar) -> list[Words]:
         middle = round((place + 0.5) * self.slot, 1)
         weight = STRONG if bar.kind == "total" else PLAIN
-        figure = Words(middle, self._ends(bar)[0] - LIFT, self.written(bar.value), "middle", _tone(bar), weight)
+        figure = Words(middle, self._figure_at(bar), self.written(bar.value), "middle", _tone(bar), weight)
         lines = broken(_name(bar), int(self.slot) - 4, SIZE, lines=NAMES)
         first = self.high - BELOW + ASCENT + 4
         names = [
@@ -131,6 +158,11 @@ class _Drawn:
             for line, text in enumerate(lines)
         ]
         return [figure, *names]
+
+    def _figure_at(self, bar: Bar) -> float:
+        """The line of a bar's figure: above the bar, below one that hangs below zero, so that no rule runs through."""
+        top, bottom = self._ends(bar)
+        return bottom + LIFT + ASCENT - 4 if max(bar.begins, bar.ends) <= 0 > min(bar.begins, bar.ends) else top - LIFT
 
     def _rules(self) -> list[Rule]:
         """The line that totals stand on, and what leads from the end of each bar to the next one."""
@@ -157,4 +189,4 @@ def _tone(bar: Bar) -> Tone:
 def _name(bar: Bar) -> str:
     if bar.kind == "together":
         return f"{len(bar.together)} others"
-    return "In no step" if bar.kind == "rest" else bar.label
+    return "Not in the steps" if bar.kind == "rest" else bar.label

@@ -14,7 +14,12 @@ MarkKind = Literal["actual", "budget", "prior", "forecast", "pale", "favourable"
 of what helps, what hurts, and what can't be told."""
 
 Tone = Literal["ink", "soft", "favourable", "unfavourable"]
+Torn = Literal["", "top", "bottom"]
 Anchor = Literal["start", "middle", "end"]
+
+TRIANGLE = 10
+"""The room of the triangle that stands before a favourable or unfavourable figure, so that its side is told without
+colour."""
 
 NOTCH = 2
 """How thick a notch is."""
@@ -43,8 +48,8 @@ class Mark:
     height: float
     key: str
     said: str
-    torn: bool = False
-    """Its bar begins at a cut, not at zero."""
+    torn: Torn = ""
+    """The end at which its bar begins at a cut, not at zero."""
 
 
 @dataclass(frozen=True)
@@ -60,9 +65,14 @@ class Words:
     whole: str = ""
 
     @property
+    def triangle(self) -> int:
+        """The room of the triangle before it, where it has one."""
+        return TRIANGLE if self.tone in ("favourable", "unfavourable") else 0
+
+    @property
     def box(self) -> tuple[float, float, float, float]:
-        """Left, top, right and bottom of the room it takes."""
-        long = float(width(self.text, SIZE, self.weight))
+        """Left, top, right and bottom of the room it takes, its triangle included."""
+        long = float(width(self.text, SIZE, self.weight)) + self.triangle
         left = {"start": self.x, "middle": self.x - long / 2, "end": self.x - long}[self.anchor]
         return left, self.y - ASCENT, left + long, self.y + DESCENT
 

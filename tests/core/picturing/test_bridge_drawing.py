@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rulka.core.picturing.bridge_drawing import bridge_drawing, fitting, plot_height
+from rulka.core.picturing.bridge_drawing import bridge_drawing, bridge_scale, fitting
 from rulka.core.picturing.bridges import Leg, Step, Total, bridge
 from rulka.core.picturing.drawings import Drawing
-from rulka.core.picturing.scales import Scale, shared
+from rulka.core.picturing.scales import Scale
 
 WHOLE = st.integers(-(10**9), 10**9).map(F)
 NAMES = st.text(st.sampled_from("abcdefgh MWil-"), min_size=1, max_size=60)
@@ -60,6 +60,10 @@ def test_any_bridge_that_fits_is_drawn_in_full(asked: tuple[Total, list[Leg]]) -
     drawing = bridge_drawing(made, SIZE, written)
     _inside(drawing)
     _apart(drawing)
+    for rule in drawing.rules:
+        for left, top, right, bottom in (words.box for words in drawing.words):
+            crossed = rule.x < right and rule.to_x > left and top < rule.y < bottom
+            assert not crossed, "no rule runs through words"
     figures = [words.text for words in drawing.words if words.tone != "soft"]
     assert figures == [written(bar.value) for bar in made.bars]
 
@@ -68,7 +72,7 @@ def test_any_bridge_that_fits_is_drawn_in_full(asked: tuple[Total, list[Leg]]) -
 def test_bars_are_as_long_as_their_figures_on_a_scale_that_is_shared(asked: tuple[Total, list[Leg]]) -> None:
     made = fitting(*asked, SIZE[0], written)
     assert made is not None
-    scale = shared(made.levels, plot_height(SIZE[1]))
+    scale = bridge_scale([made], SIZE[1])
     blocks = [mark for mark in bridge_drawing(made, SIZE, written, scale).marks if mark.kind not in ("budget", "prior")]
     per_unit = scale.length / (scale.most - scale.least)
     assert len(blocks) == len(made.bars)
@@ -90,12 +94,12 @@ def test_marks_say_what_they_are_and_bars_join() -> None:
         ("budget", "budget", "Budget: 6 423"),
         ("unfavourable", "fares", "Fares: \u2212707"),
         ("favourable", "shop", "Shop: 402"),
-        ("neutral", "", "In no step: \u221218"),
+        ("neutral", "", "Not in the steps: \u221218"),
         ("actual", "actual", "Actual: 6 100"),
     ]
     assert drawing.notes == ("bars are cut at 5 400",)
     blocks = [mark for mark in drawing.marks if mark.kind != "budget"]
-    assert [mark.torn for mark in blocks] == [True, False, False, False, True]
+    assert [mark.torn for mark in blocks] == ["bottom", "", "", "", "bottom"]
     joins = [rule for rule in drawing.rules if rule.soft]
     for join, (left, right) in zip(joins, pairwise(blocks), strict=True):
         assert join.x == pytest.approx(left.x + left.width) and join.to_x == right.x and join.y == join.to_y
@@ -114,5 +118,5 @@ def test_a_bridge_without_room_is_refused_and_fitting_sums_up_more_of_it() -> No
 
 def test_a_scale_for_another_height_is_refused() -> None:
     made = bridge(Total("a", "A", F(1)), [Leg((), Total("b", "B", F(1)))], most=1)
-    with pytest.raises(ValueError, match="not one for a plot"):
+    with pytest.raises(ValueError, match="not one for a drawing of 220"):
         bridge_drawing(made, SIZE, written, Scale(F(0), F(1), 10))
