@@ -802,11 +802,14 @@ def _rates() -> Iterable[tuple[str, str, str, str, str]]:
         average = (former + level) / 2
         yield month.code, "EUR", "SEK", f"{average:.4f}", f"{level:.4f}"
         yield month.code, "SEK", "EUR", f"{1 / average:.6f}", f"{1 / level:.6f}"
+    for month in plan.months(date(2026, 11, 1), plan.PLANNED_TO):  # plans are translated as the year stands now
+        yield month.code, "EUR", "SEK", f"{level:.4f}", f"{level:.4f}"
+        yield month.code, "SEK", "EUR", f"{1 / level:.6f}", f"{1 / level:.6f}"
 
 
 def write_budgets(folder: Path) -> None:
     def rows() -> Iterable[tuple[str, ...]]:
-        for month in plan.months(plan.START, date(2027, 3, 31)):
+        for month in plan.months(plan.START, plan.PLANNED_TO):
             scenarios = {"budget": 1.0}
             if month.fiscal_year == 2027:
                 scenarios |= {"revised-budget": 1.02, "forecast": 1.0}

@@ -16,6 +16,7 @@ SEASON = dict(enumerate((0.50, 0.50, 0.65, 0.90, 1.10, 1.40, 1.62, 1.53, 1.15, 0
 CROSSING_SHARE = {"N": 0.24, "I": 0.45, "S": 0.31}
 SAILINGS_A_DAY = {"N": 4, "I": 10, "S": 8}
 START, LAST = date(2023, 4, 1), date(2026, 10, 31)
+PLANNED_TO = date(2027, 3, 31)
 
 # average euro a month over a year, before growth and season: account -> amount
 FARES = {

@@ -115,6 +115,8 @@ def load_demo(folder: Path) -> None:
     call_command("load_worksheet", *[str(path) for path in worksheets], ledger="ternwick", stdout=out)
     extracts = sorted((ROOT / "demo" / "extracts").glob("*.yaml"))
     call_command("load_extract", *[str(path) for path in extracts], ledger="ternwick", stdout=out)
+    overviews = sorted((ROOT / "demo" / "overviews").glob("*.yaml"))
+    call_command("load_overview", *[str(path) for path in overviews], ledger="ternwick", stdout=out)
     call_command("load_demo_people", ledger="ternwick", stdout=out)
 
 

@@ -7,35 +7,15 @@ from typing import Any, ClassVar
 from django.conf import settings
 from django.db import models
 
-from rulka.ledger.models import Ledger
+from rulka.statements.models import TextOnShelf, TextStep
 from rulka.work.models import Progress
 
 
-class Extract(models.Model):
-    """A stored pull of rows; `body` is its text as a mapping, `version` counts its changes. What stands on a shelf is
-    seen, run and edited by whom the shelf's rights say."""
+class Extract(TextOnShelf):
+    """A stored pull of rows, as a text on a shelf."""
 
-    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="extracts")
-    name = models.CharField(max_length=80)
-    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.RESTRICT, related_name="extracts")
-    body = models.JSONField()
-    version = models.IntegerField(default=1)
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
-    changed = models.DateTimeField(auto_now=True)
-
-    class Meta:
-        ordering: ClassVar = ["name"]
+    class Meta(TextOnShelf.Meta):
         constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_extract_a_name")]
-
-    @property
-    def title(self) -> str:
-        """What people read of it."""
-        return str(self.body.get("title") or self.name)
-
-    @property
-    def about(self) -> str:
-        """What it is for, as its author says it."""
-        return str(self.body.get("about", ""))
 
     @property
     def of_rows(self) -> str:
@@ -47,20 +27,12 @@ class Extract(models.Model):
         return f"figures of {of}" if kind == "figures" else str(of)
 
 
-class ExtractStep(models.Model):
-    """One change of an extract: its text before and after. `undone` where somebody took it back."""
+class ExtractStep(TextStep):
+    """One change of an extract."""
 
     extract = models.ForeignKey(Extract, on_delete=models.CASCADE, related_name="steps")
-    version = models.IntegerField()
-    what = models.CharField(max_length=200)
-    before = models.JSONField()
-    after = models.JSONField()
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
-    at = models.DateTimeField(auto_now_add=True)
-    undone = models.BooleanField(default=False)
 
-    class Meta:
-        ordering: ClassVar = ["-version"]
+    class Meta(TextStep.Meta):
         constraints: ClassVar = [models.UniqueConstraint(fields=["extract", "version"], name="one_change_a_version")]
 
 

@@ -29,13 +29,17 @@ MOST_ROWS = 20_000
 Cells = Sequence[str]
 
 
-def leave_as(left: Left, form: str, write: Callable[[Stamp], str | bytes]) -> bytes:
-    """A file that leaves: written with its origin, read back and kept as it stands."""
+def leave_as(left: Left, form: str, write: Callable[[Stamp], str | bytes], *, by_digest: bool = False) -> bytes:
+    """A file that leaves: written with its origin, read back and kept as it stands; `by_digest` where nothing in it can
+    be read back, as in pictures."""
     stamp = _stamp_of(left)
     content = write(stamp)
     data = content if isinstance(content, bytes) else content.encode()
     is_long = form == "xlsx" and len(data) > LONG
-    leaving.keep(stamp.code, left, form, data, None if is_long else read_back(data, stamp.code).parts)
+    if by_digest:
+        leaving.keep(stamp.code, left, form, b"", (), digest=sha256(data).hexdigest(), whole=False)
+    else:
+        leaving.keep(stamp.code, left, form, data, None if is_long else read_back(data, stamp.code).parts)
     return data
 
 

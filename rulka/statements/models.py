@@ -262,3 +262,46 @@ class ExplanationFile(models.Model):
 
     class Meta:
         ordering: ClassVar = ["pk"]
+
+
+class TextOnShelf(models.Model):
+    """What stands on shelves beside statements and is a text: `body` is that text as a mapping, `version` counts its
+    changes. It is seen, run and edited by whom the shelf's rights say."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="%(app_label)s")
+    name = models.CharField(max_length=80)
+    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.RESTRICT, related_name="%(app_label)s")
+    body = models.JSONField()
+    version = models.IntegerField(default=1)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    changed = models.DateTimeField(auto_now=True)
+
+    class Meta:
+        abstract = True
+        ordering: ClassVar = ["name"]
+
+    @property
+    def title(self) -> str:
+        """What people read of it."""
+        return str(self.body.get("title") or self.name)
+
+    @property
+    def about(self) -> str:
+        """What it is for, as its author says it."""
+        return str(self.body.get("about", ""))
+
+
+class TextStep(models.Model):
+    """One change of such a text: before and after. `undone` where somebody took it back."""
+
+    version = models.IntegerField()
+    what = models.CharField(max_length=200)
+    before = models.JSONField()
+    after = models.JSONField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    undone = models.BooleanField(default=False)
+
+    class Meta:
+        abstract = True
+        ordering: ClassVar = ["-version"]

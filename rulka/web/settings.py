@@ -65,6 +65,7 @@ INSTALLED_APPS = [
     "rulka.statements",
     "rulka.extracts",
     "rulka.worksheets",
+    "rulka.overviews",
     "rulka.dispatch",
     "rulka.web",
 ]

@@ -29,5 +29,6 @@ urlpatterns = [
     path("live/<str:key>/<str:sheet>/<str:cell>", live_figure, name="live-figure"),
     path("worksheets/", include("rulka.worksheets.urls")),
     path("extracts/", include("rulka.extracts.urls")),
+    path("overviews/", include("rulka.overviews.urls")),
     path("dispatch/", include("rulka.dispatch.urls")),
 ]

@@ -3,7 +3,7 @@ its name below."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -22,6 +22,7 @@ from rulka.core.picturing.drawings import (
     Tone,
     Torn,
     Words,
+    Written,
 )
 from rulka.core.picturing.scales import Scale, cut, shared
 from rulka.core.picturing.words import PLAIN, STRONG, broken, widest
@@ -50,11 +51,7 @@ HANGING = LINE + 2
 """Room below the plot for the figures of bars that hang below zero."""
 
 
-Written = Callable[[Fraction], str]
-"""A figure as it is written on the page."""
-
-
-def fitting(start: Total, legs: Sequence[Leg], pixels: int, written: Written) -> Bridge | None:
+def fitting(start: Total | None, legs: Sequence[Leg], pixels: int, written: Written) -> Bridge | None:
     """The bridge with as many steps as have room side by side with their figures written out; None where not even one
     step of each leg has."""
     for most in range(max((len(leg.steps) for leg in legs), default=0) or 1, 0, -1):
@@ -149,12 +146,13 @@ class _Drawn:
 
     def _words(self, place: int, bar: Bar) -> list[Words]:
         middle = round((place + 0.5) * self.slot, 1)
-        weight = STRONG if bar.kind == "total" else PLAIN
+        largest = place in (self.made.most_favourable, self.made.least_favourable)
+        weight = STRONG if bar.kind == "total" or largest else PLAIN
         figure = Words(middle, self._figure_at(bar), self.written(bar.value), "middle", _tone(bar), weight)
-        lines = broken(_name(bar), int(self.slot) - 4, SIZE, lines=NAMES)
+        lines = broken(_name(bar), int(self.slot) - 4, SIZE, lines=NAMES, weight=weight)
         first = self.high - BELOW + ASCENT + 4
         names = [
-            Words(middle, first + line * LINE, text, "middle", "soft", whole=_name(bar))
+            Words(middle, first + line * LINE, text, "middle", "soft", weight if largest else PLAIN, whole=_name(bar))
             for line, text in enumerate(lines)
         ]
         return [figure, *names]

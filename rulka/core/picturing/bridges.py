@@ -61,8 +61,8 @@ class Bar:
 
 @dataclass(frozen=True)
 class Bridge:
-    """Bars from left to right, the first and the last of them totals. `most_favourable` and `least_favourable` are the
-    places of the largest contributors of either side; steps that were summed up are none."""
+    """Bars from left to right, the last of them a total, the first too where it begins at one. `most_favourable` and
+    `least_favourable` are the places of the largest contributors of either side; steps that were summed up are none."""
 
     bars: tuple[Bar, ...]
     most_favourable: int | None
@@ -81,14 +81,14 @@ class Bridge:
         ]
 
 
-def bridge(start: Total, legs: Sequence[Leg], *, most: int) -> Bridge:
-    """A bridge from a total through legs. No leg shows more than `most` steps: the smallest of the others stand
-    together behind the largest, which keep their order. Steps of nothing are left out."""
+def bridge(start: Total | None, legs: Sequence[Leg], *, most: int) -> Bridge:
+    """A bridge from a total, or from nothing, through legs. No leg shows more than `most` steps: the smallest of the
+    others stand together behind the largest, which keep their order. Steps of nothing are left out."""
     if most < 1:
         raise ValueError("a bridge shows one step at least")
-    bars = [_total(start)]
+    bars = [_total(start)] if start else []
     for leg in legs:
-        at = bars[-1].ends
+        at = bars[-1].ends if bars else Fraction(0)
         for bar in _steps(leg.steps, most):
             bars.append(Bar(bar.kind, bar.key, bar.label, at, at + bar.value, bar.favourable, bar.together))
             at = bars[-1].ends

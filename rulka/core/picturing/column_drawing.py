@@ -3,11 +3,24 @@ actual figures are continued by a forecast."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from rulka.core.picturing.drawings import ASCENT, DIAMOND, LINE, NOTCH, SIZE, Drawing, Mark, MarkKind, Rule, Words
+from rulka.core.picturing.drawings import (
+    ASCENT,
+    DIAMOND,
+    LINE,
+    NOTCH,
+    SIZE,
+    Drawing,
+    Mark,
+    MarkKind,
+    Rule,
+    Words,
+    Written,
+    completed,
+)
 from rulka.core.picturing.scales import Scale, shared
 from rulka.core.picturing.words import STRONG, widest, width
 
@@ -23,13 +36,11 @@ THICK = 0.66
 
 FORECAST = "forecast"
 
-Written = Callable[[Fraction], str]
-
 
 @dataclass(frozen=True)
 class Month:
-    """The figures of one month, None where there is none; `key` is what traces them. It is actual or forecast, not
-    both."""
+    """The figures of one month, None where there is none; `key` is what traces them, see `completed`. It is actual or
+    forecast, not both."""
 
     key: str
     label: str
@@ -98,9 +109,17 @@ class _Drawn:
     def _marks(self, place: int, month: Month) -> list[Mark]:
         thick = round(self.slot * THICK, 1)
         left = round(place * self.slot + (self.slot - thick) / 2, 1)
+        figures = month.figures
+        if month.actual is None and month.forecast is None:  # what stands alone has a block of its own
+            figures = [("pale", word, value) for _, word, value in figures[:1]] + figures
         return [
-            Mark(kind, *self._box(kind, value, left, thick), month.key, f"{month.label}, {word}: {self.written(value)}")
-            for kind, word, value in month.figures
+            Mark(
+                kind,
+                *self._box(kind, value, left, thick),
+                completed(month.key, word),
+                f"{month.label}, {word}: {self.written(value)}",
+            )
+            for kind, word, value in figures
         ]
 
     def _box(self, kind: MarkKind, value: Fraction, left: float, thick: float) -> tuple[float, float, float, float]:

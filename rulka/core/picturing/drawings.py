@@ -3,8 +3,9 @@ here is written as SVG elsewhere."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Literal
 
 from rulka.core.picturing.words import PLAIN, width
@@ -16,6 +17,9 @@ of what helps, what hurts, and what can't be told."""
 Tone = Literal["ink", "soft", "favourable", "unfavourable"]
 Torn = Literal["", "top", "bottom"]
 Anchor = Literal["start", "middle", "end"]
+
+Written = Callable[[Fraction], str]
+"""A figure as it is written on the page."""
 
 TRIANGLE = 10
 """The room of the triangle that stands before a favourable or unfavourable figure, so that its side is told without
@@ -37,6 +41,14 @@ ASCENT, DESCENT = 11, 3
 """How much of a line of words stands above and below the line they are written on."""
 
 
+HOLDS = {"actual": "actual", "forecast": "actual", "budget": "budget", "year before": "prior"}
+
+
+def completed(key: str, word: str) -> str:
+    """What traces one of several figures: a key that ends in `-` goes on with which of them it is."""
+    return key + HOLDS[word] if key.endswith("-") else key
+
+
 @dataclass(frozen=True)
 class Mark:
     """What stands for one figure: its kind, its box, `key` as what traces it, and in words what it says."""
@@ -54,7 +66,8 @@ class Mark:
 
 @dataclass(frozen=True)
 class Words:
-    """A text on a line at `y`, from, around or up to `x`. `whole` is the text before it was shortened."""
+    """A text on a line at `y`, from, around or up to `x`. `whole` is the text before it was shortened, `leads` the node
+    that it leads to."""
 
     x: float
     y: float
@@ -63,6 +76,7 @@ class Words:
     tone: Tone = "ink"
     weight: int = PLAIN
     whole: str = ""
+    leads: str = ""
 
     @property
     def triangle(self) -> int:

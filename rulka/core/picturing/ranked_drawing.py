@@ -3,11 +3,24 @@ its figure at the right."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from rulka.core.picturing.drawings import DIAMOND, NOTCH, SIZE, Drawing, Mark, MarkKind, Rule, Words
+from rulka.core.picturing.drawings import (
+    DIAMOND,
+    NOTCH,
+    SIZE,
+    TRIANGLE,
+    Drawing,
+    Mark,
+    MarkKind,
+    Rule,
+    Tone,
+    Words,
+    Written,
+    completed,
+)
 from rulka.core.picturing.scales import Scale, shared
 from rulka.core.picturing.words import STRONG, fitted, widest
 
@@ -17,23 +30,28 @@ TOP = 4
 """How far a block begins below the top of its row; a diamond stands below it."""
 
 GAP = 12
+BESIDE = 10
+"""Between a figure and what stands beside it."""
+
 MOST_NAME = Fraction(2, 5)
 """The part of the width that names may take."""
 
 LEAST_PLOT = 40
 
-Written = Callable[[Fraction], str]
-
 
 @dataclass(frozen=True)
 class Contributor:
-    """What one entity, member or line contributes, in presented sign; None where there is no such figure."""
+    """What one entity, member or line contributes, in presented sign; None where there is no such figure. `leads` is
+    the node that its name leads to, `aside` what stands beside its figure in a tone of its own."""
 
     key: str
     label: str
     value: Fraction | None
     budget: Fraction | None = None
     prior: Fraction | None = None
+    leads: str = ""
+    aside: str = ""
+    tone: Tone = "ink"
 
 
 def by_weight(contributors: Sequence[Contributor], most: int) -> tuple[list[Contributor], list[Contributor]]:
@@ -49,8 +67,13 @@ def summed(others: Sequence[Contributor]) -> Contributor:
         known = [value for value in values if value is not None]
         return sum(known, Fraction(0)) if len(known) == len(values) else None
 
-    sums = (total([getattr(one, name) for one in others]) for name in ("value", "budget", "prior"))
-    return Contributor("", f"{len(others)} others", *sums)
+    return Contributor(
+        "",
+        f"{len(others)} others",
+        total([one.value for one in others]),
+        total([one.budget for one in others]),
+        total([one.prior for one in others]),
+    )
 
 
 def ranked_drawing(rows: Sequence[Contributor], wide: int, written: Written) -> Drawing:
@@ -58,9 +81,11 @@ def ranked_drawing(rows: Sequence[Contributor], wide: int, written: Written) -> 
     bars."""
     figures = [written(row.value) if row.value is not None else "" for row in rows]
     values = int(widest(figures, SIZE, STRONG)) + 1
+    asides = [row.aside for row in rows if row.aside]
+    beside = int(widest(asides, SIZE)) + 1 + TRIANGLE + BESIDE if asides else 0
     names = int(min(widest([row.label for row in rows], SIZE), wide * MOST_NAME)) + 1
     left = names + GAP
-    length = wide - values - GAP - left - DIAMOND
+    length = wide - values - beside - GAP - left - DIAMOND
     if length < LEAST_PLOT:
         raise ValueError(f"bars have no room beside names and figures in {wide} pixels")
     scale = shared((value for row in rows for value in (row.value, row.budget, row.prior)), length)
@@ -68,8 +93,10 @@ def ranked_drawing(rows: Sequence[Contributor], wide: int, written: Written) -> 
     for place, row in enumerate(rows):
         marks += _marks(row, place * ROW, left + DIAMOND // 2, scale, written)
         line = place * ROW + TOP + BLOCK - 2
-        words.append(Words(0, line, fitted(row.label, names, SIZE), whole=row.label))
-        words.append(Words(wide, line, figures[place], "end", weight=STRONG))
+        words.append(Words(0, line, fitted(row.label, names, SIZE), whole=row.label, leads=row.leads))
+        words.append(Words(wide - beside, line, figures[place], "end", weight=STRONG))
+        if row.aside:
+            words.append(Words(wide, line, row.aside, "end", row.tone))
     zero = left + DIAMOND // 2 + scale.place(Fraction(0))
     return Drawing(wide, len(rows) * ROW, marks, words, [Rule(zero, 0, zero, len(rows) * ROW)])
 
@@ -78,9 +105,9 @@ def _marks(row: Contributor, top: int, left: int, scale: Scale, written: Written
     """The marks of one row: a block from zero, a notch across its row, a diamond below the block."""
     made = []
     figures: list[tuple[MarkKind, str, Fraction | None]] = [
-        ("actual", "", row.value),
-        ("budget", ", budget", row.budget),
-        ("prior", ", year before", row.prior),
+        ("actual", "actual", row.value),
+        ("budget", "budget", row.budget),
+        ("prior", "year before", row.prior),
     ]
     for kind, word, value in figures:
         if value is None:
@@ -93,5 +120,7 @@ def _marks(row: Contributor, top: int, left: int, scale: Scale, written: Written
             "prior": (end - DIAMOND / 2, top + TOP + BLOCK, DIAMOND, DIAMOND),
         }
         x, y, across, down = boxes[kind]
-        made.append(Mark(kind, round(x, 1), y, across, down, row.key, f"{row.label}{word}: {written(value)}"))
+        made.append(
+            Mark(kind, round(x, 1), y, across, down, completed(row.key, word), f"{row.label}, {word}: {written(value)}")
+        )
     return made

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from typing import Any
 
 from rulka.core.books.fence import DEPTHS
-from rulka.core.definitions.keys import slug
 from rulka.extracts.models import Extract
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
@@ -16,7 +15,6 @@ from rulka.statements.library.on_shelves import (
     may_run_among,
     required_on,
     seen_among,
-    shelf_for,
 )
 from rulka.statements.library.shelves import EDIT, RUN, depth_on
 
@@ -57,21 +55,6 @@ def required(person: Person | None, extract: Extract, level: int) -> None:
 def may_change(person: Person | None, extract: Extract) -> bool:
     """Whether somebody may edit an extract."""
     return may_change_on(person, extract)
-
-
-def put_on_shelf(extract: Extract, shelf: str, *, person: Person) -> None:
-    """Put an extract on a shelf by the shelf's number, or on none."""
-    required(person, extract, EDIT)
-    extract.shelf = shelf_for(extract, shelf, person=person)
-    extract.save(update_fields=["shelf"])
-
-
-def free_name(ledger: Ledger, title: str) -> str:
-    """A name made from a title that no other extract has."""
-    base = slug(title)[:70] or "extract"
-    taken = set(Extract.objects.filter(ledger=ledger, name__startswith=base).values_list("name", flat=True))
-    taken |= set(RESERVED)
-    return next(name for name in (base, *(f"{base}-{number}" for number in range(2, 10_000))) if name not in taken)
 
 
 def depth_at(ledger: Ledger, person: Person, route: str, arguments: Mapping[str, Any]) -> str:

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from django.db import transaction
-
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.extracting.definitions import (
     ExtractDef,
@@ -16,15 +14,14 @@ from rulka.core.extracting.definitions import (
     layout_mapping,
     with_layouts,
 )
-from rulka.extracts.library.opening import RESERVED, free_name, required
+from rulka.extracts.library.opening import ONLY_RUNS, RESERVED, required
 from rulka.extracts.models import Extract, ExtractStep, OwnLayout
 from rulka.formats.extract_file import EXTRACTS
 from rulka.ledger.models import Ledger
-from rulka.people.library import record
 from rulka.people.models import Person
-from rulka.statements.library.shelves import EDIT, RUN
+from rulka.statements.library.shelves import RUN
+from rulka.statements.library.texts import Texts
 
-MOST_STEPS = 500
 MOST_OWN = 50
 
 
@@ -50,103 +47,19 @@ def checked(body: Mapping[str, Any], where: str = "") -> ExtractDef:
     return extract_from(body)
 
 
-@transaction.atomic
+TEXTS: Texts[Extract] = Texts("extract", Extract, ExtractStep, checked, RESERVED, ONLY_RUNS)
+
+
 def store_extract(ledger: Ledger, body: Mapping[str, Any], *, person: Person | None = None) -> tuple[Extract, bool]:
     """Keep an extract by its name; one that bears it is replaced as a change. Whether anything moved."""
-    plain = dict(body)
-    checked(plain)
-    name = str(plain["extract"])
-    if name in RESERVED:
-        raise RulkaError(f"An extract can't be named '{name}'.", hint="Choose another name.", subject="name")
-    found = Extract.objects.select_for_update().filter(ledger=ledger, name=name).first()
-    if found is None:
-        if person is not None and not person.may_edit:
-            raise RulkaError("You may run extracts, not make them.", hint="Ask an accountant.", code="rights")
-        made = Extract.objects.create(ledger=ledger, name=name, body=plain, person=person)
-        _noted(made, person, "made")
-        return made, True
-    if found.body == plain:
-        return found, False
-    change_extract(found, plain, "loaded", person=person)
-    return found, True
+    return TEXTS.store(ledger, body, person)
 
 
-def _noted(extract: Extract, person: Person | None, what: str) -> None:
-    thing = f"extract {extract.name}"
-    record.note(person, "changed", ledger=extract.ledger.code, thing=thing, detail=what)
-
-
-@transaction.atomic
 def change_extract(
     extract: Extract, body: Mapping[str, Any], what: str, *, person: Person | None, version: int | None = None
 ) -> Extract:
     """Change an extract's text, with the state before; refused where it isn't as the person saw it."""
-    required(person, extract, EDIT)
-    stored = Extract.objects.select_for_update().get(pk=extract.pk)
-    if version is not None and stored.version != version:
-        raise RulkaError(
-            "Somebody changed it since you opened it.", hint="Look at it as it is now, then change it again.",
-            code="stale",
-        )  # fmt: skip
-    plain = {**body, "extract": stored.name}
-    checked(plain)
-    if plain == stored.body:
-        return stored
-    ExtractStep.objects.filter(extract=stored, undone=True).delete()
-    stored.version += 1
-    ExtractStep.objects.create(
-        extract=stored, version=stored.version, what=what[:200], before=stored.body, after=plain, person=person
-    )
-    old = ExtractStep.objects.filter(extract=stored).values_list("pk", flat=True)[MOST_STEPS:]
-    ExtractStep.objects.filter(pk__in=list(old)).delete()
-    stored.body = plain
-    stored.save()
-    _noted(stored, person, what)
-    extract.body, extract.version = stored.body, stored.version
-    return stored
-
-
-@transaction.atomic
-def undo(extract: Extract, *, person: Person, redo: bool = False) -> str:
-    """Take the last change back, or do it again; what it was."""
-    required(person, extract, EDIT)
-    stored = Extract.objects.select_for_update().get(pk=extract.pk)
-    steps = ExtractStep.objects.filter(extract=stored, undone=redo)
-    step = steps.order_by("version").first() if redo else steps.first()
-    if step is None:
-        raise RulkaError("There is nothing to do again." if redo else "There is nothing to take back.", code="refused")
-    wanted, other = (step.before, step.after) if redo else (step.after, step.before)
-    if stored.body != wanted:
-        raise RulkaError("It was changed otherwise since.", hint="Change it by hand.", code="stale")
-    stored.body = other
-    stored.save()
-    step.undone = not redo
-    step.save(update_fields=["undone"])
-    extract.body = stored.body
-    return step.what
-
-
-def can_undo(extract: Extract) -> tuple[str, str]:
-    """What could be taken back, and what done again; empty for nothing."""
-    steps = ExtractStep.objects.filter(extract=extract)
-    back, again = steps.filter(undone=False).first(), steps.filter(undone=True).order_by("version").first()
-    return back.what if back else "", again.what if again else ""
-
-
-def copy_extract(extract: Extract, title: str, *, person: Person) -> Extract:
-    """Another extract with the same text."""
-    if not person.may_edit:
-        raise RulkaError("You may run extracts, not make them.", hint="Ask an accountant.", code="rights")
-    name = free_name(extract.ledger, title)
-    body = {**extract.body, "extract": name, "title": " ".join(title.split())[:120]}
-    return store_extract(extract.ledger, body, person=person)[0]
-
-
-def delete_extract(extract: Extract, *, person: Person | None) -> None:
-    """Take an extract away, with its layouts; its runs stay as they are."""
-    required(person, extract, EDIT)
-    _noted(extract, person, "deleted")
-    extract.delete()
+    return TEXTS.change(extract, body, what, person, version)
 
 
 # layouts ------------------------------------------------------------------------------------------------------------

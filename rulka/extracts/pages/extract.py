@@ -18,12 +18,9 @@ from rulka.core.extracting.fields import RowKind
 from rulka.core.extracting.pivots import asked_pivot
 from rulka.core.values import is_whole
 from rulka.extracts.editing.actions import act
-from rulka.extracts.library import storing
-from rulka.extracts.library.opening import may_change, open_extract, put_on_shelf, seen_extracts
+from rulka.extracts.library.opening import may_change, open_extract, seen_extracts
 from rulka.extracts.library.storing import (
-    can_undo,
-    copy_extract,
-    delete_extract,
+    TEXTS,
     drop_layout,
     keep_layout,
     own_layout_names,
@@ -65,7 +62,7 @@ def page_of(request: HttpRequest, page: Page, problem: RulkaError | None = None)
         "where": "extracts", "seat": seat, "page": page, "extract": page.extract, "found": definition, "tab": tab,
         "tabs": TABS, "may_change": page.may_change, "problem": problem, "query": page.query(tab=tab),
         "plain_query": page.query(tab=""), "layouts": definition.layouts, "layout": page.chosen,
-        "forms": [(form, FORM_WORDS[form]) for form in FORMS], "undo": can_undo(page.extract), "chosen": chosen,
+        "forms": [(form, FORM_WORDS[form]) for form in FORMS], "undo": TEXTS.can_undo(page.extract), "chosen": chosen,
         "given": page.given, "asks": [_ask(one, page) for one in definition.asks], "unbounded": None,
         "types": TYPES, "totals": TOTAL_WORDS.items(), "entered": _entered(request, problem),
     }  # fmt: skip
@@ -251,7 +248,7 @@ def undo(request: HttpRequest, name: str) -> HttpResponse:
     """Take the last change back, or do it again."""
     page = asked_for(request, name, edit=True)
     try:
-        storing.undo(page.extract, person=page.seat.person, redo=request.POST.get("redo") == "yes")
+        TEXTS.undo(page.extract, page.seat.person, redo=request.POST.get("redo") == "yes")
     except RulkaError as error:
         return page_of(request, page, error)
     return back(page)
@@ -314,10 +311,10 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
     try:
         match sent.get("do"):
             case "copy":
-                made = copy_extract(page.extract, sent.get("title") or f"{page.definition.title} 2", person=seat.person)
+                made = TEXTS.copy(page.extract, sent.get("title") or f"{page.definition.title} 2", seat.person)
                 return HttpResponseRedirect(f"{reverse('extract', args=[made.name])}?{seat.query}")
             case "shelf":
-                put_on_shelf(page.extract, sent.get("shelf", ""), person=seat.person)
+                TEXTS.put_on_shelf(page.extract, sent.get("shelf", ""), seat.person)
                 return back(page)
             case "text":
                 return _text(page, sent.get("text", ""))
@@ -327,7 +324,7 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
                         f"'{page.definition.title}' was not deleted.",
                         hint="Type its title to delete it; this can't be undone.", subject="title",
                     )  # fmt: skip
-                delete_extract(page.extract, person=seat.person)
+                TEXTS.delete(page.extract, seat.person)
                 return HttpResponseRedirect(f"{reverse('extracts')}?{seat.query}")
             case _:
                 raise NotFound("Nothing is called so here.", hint="Load the page again.", subject="action")
@@ -344,5 +341,5 @@ def _text(page: Page, text: str) -> HttpResponse:
     body = {**bodies[0], "extract": page.extract.name}
     open_extract(page.seat.ledger, page.extract.name, person=page.seat.person, edit=True)
     check_in(page.seat.ledger, page.reader.fence, page.seat.person, body)
-    storing.change_extract(page.extract, body, "its text", person=page.seat.person)
+    TEXTS.change(page.extract, body, "its text", page.seat.person)
     return back(page)

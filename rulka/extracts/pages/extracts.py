@@ -9,8 +9,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.fields import RowKind
-from rulka.extracts.library.opening import free_name, seen_extracts
-from rulka.extracts.library.storing import store_extract
+from rulka.extracts.library.opening import seen_extracts
+from rulka.extracts.library.storing import TEXTS, store_extract
 from rulka.extracts.running.checking import row_kind_of
 from rulka.extracts.running.given import FIGURES
 from rulka.extracts.running.runs import last_used
@@ -73,7 +73,7 @@ def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
     kind, _, of = rows.partition(" ")
     told: object = {"table": of} if kind == "table" else {"figures": of} if kind == "figures" else rows
     body: dict[str, object] = {
-        "extract": free_name(seat.ledger, title), "title": title, "rows": told, "columns": ["period"],
+        "extract": TEXTS.free_name(seat.ledger, title), "title": title, "rows": told, "columns": ["period"],
     }  # fmt: skip
     name = rows if isinstance(told, str) else FIGURES if kind == "figures" else "table"
     found = row_kind_of(seat.ledger, seat.view.fence, seat.person, {**body, "columns": ["?"]})

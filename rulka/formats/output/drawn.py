@@ -19,8 +19,11 @@ TEAR = 6
 """How high the torn place of a bar is that begins at a cut."""
 
 
-def svg_of(drawing: Drawing, title: str, address: Callable[[str], str]) -> str:
-    """Write a drawing as SVG. `address` gives where a mark's key is traced, or nothing where it can't be."""
+def svg_of(
+    drawing: Drawing, title: str, address: Callable[[str], str], node: Callable[[str], str] | None = None
+) -> str:
+    """Write a drawing as SVG. `address` gives where a mark's key is traced, `node` where a node is shown; nothing where
+    it leads nowhere."""
     root = Element("svg", {"xmlns": SPACE, "viewBox": f"0 0 {drawing.width} {drawing.height}", "role": "group"})
     root.set("width", str(drawing.width))
     root.set("height", str(drawing.height))
@@ -30,7 +33,7 @@ def svg_of(drawing: Drawing, title: str, address: Callable[[str], str]) -> str:
     for mark in drawing.marks:
         _mark(root, mark, address(mark.key) if mark.key else "")
     for words in drawing.words:
-        _words(root, words)
+        _words(root, words, node(words.leads) if node and words.leads else "")
     return tostring(root, encoding="unicode")
 
 
@@ -60,15 +63,17 @@ def _mark(root: Element, mark: Mark, address: str) -> None:
             SubElement(within, "line", {**ends, "stroke": PAPER, "stroke-width": "2"})
 
 
-def _words(root: Element, words: Words) -> None:
-    """A text where its box begins, behind a triangle up or down where it is favourable or not."""
+def _words(root: Element, words: Words, address: str) -> None:
+    """A text where its box begins, behind a triangle up or down where it is favourable or not; a link where it leads
+    somewhere."""
     left = words.box[0]
+    root = SubElement(root, "a", {"href": address}) if address else root
     if words.triangle:
         top, low = (words.y - 8, words.y - 1) if words.tone == "favourable" else (words.y - 1, words.y - 8)
         corners = ((left, low), (left + 7, low), (left + 3.5, top))
         points = " ".join(f"{_px(x)},{_px(y)}" for x, y in corners)
         SubElement(root, "polygon", {"points": points, "fill": TONES[words.tone]})
-    place = {"x": _px(left + words.triangle), "y": _px(words.y), "fill": TONES[words.tone]}
+    place = {"x": _px(left + words.triangle), "y": _px(words.y), "fill": GOOD if address else TONES[words.tone]}
     looks = {"font-family": FONT, "font-size": str(SIZE), "font-weight": str(words.weight)}
     text = SubElement(root, "text", {**place, **looks})
     text.text = words.text

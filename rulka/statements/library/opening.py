@@ -12,7 +12,7 @@ from rulka.core.definitions.keys import slug
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.assemble import definitions_of, definitions_of_statement
+from rulka.statements.library.assemble import definitions_of, definitions_of_statement, find_definition
 from rulka.statements.library.shelves import RUN, SEE, level_of, required, rights_among
 from rulka.statements.models import Definition, Visit
 
@@ -45,6 +45,13 @@ def open_statement(ledger: Ledger, name: str, *, person: Person, level: int = RU
 def definitions_for(ledger: Ledger, name: str, person: Person | None) -> dict[str, Definition]:
     """A statement with its parts for whom a command is run, for nobody without any bounds."""
     return definitions_of(ledger, name) if person is None else open_statement(ledger, name, person=person)
+
+
+def definition_for(ledger: Ledger, kind: str, name: str, person: Person | None) -> Definition:
+    """A part for whom a command is run, for nobody without any bounds."""
+    if person is None:
+        return find_definition(ledger, kind, name)
+    return open_definition(ledger, kind, name, person=person)
 
 
 def seen_definitions(ledger: Ledger, person: Person, kind: str, *, level: int = SEE) -> list[Definition]:

@@ -1,0 +1,360 @@
+"""Tiles filled: from lines of computed statements to tables and drawings of one window, or of all three side by
+side."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+from fractions import Fraction
+from typing import Final, Protocol
+
+from rulka.core.books.overview import spark_points
+from rulka.core.compute.rows import Row
+from rulka.core.definitions.expressions import Value
+from rulka.core.errors import RulkaError
+from rulka.core.money import round_half_away
+from rulka.core.overviews.bridging import bridge_table, parts_of
+from rulka.core.overviews.columns import RUN_LENGTH, Scenarios
+from rulka.core.overviews.definitions import BY_LINE, LineRef, TileDef, Window
+from rulka.core.overviews.reading import NOTHING, Member, Reading, Shown, mark_key, place_of
+from rulka.core.overviews.tiles import Content, Picture, Strip, StripRow, StripWindow, Table, TableRow
+from rulka.core.picturing.bridge_drawing import bridge_drawing, fitting
+from rulka.core.picturing.cell_drawing import cell_drawing
+from rulka.core.picturing.column_drawing import Month, column_drawing, month_scale
+from rulka.core.picturing.drawings import Tone
+from rulka.core.picturing.ranked_drawing import Contributor, by_weight, ranked_drawing, summed
+
+PAGE: Final = 1236
+"""How many pixels a page is wide that drawings are made for."""
+
+PADDING: Final = 28
+BRIDGE_HIGH, TREND_HIGH, SMALL_HIGH = 196, 176, 150
+SMALL: Final = 128
+"""The width of one of several small drawings."""
+
+LEAST_RANKED: Final = 240
+"""The least width of names, bars and figures side by side."""
+
+CELL: Final = 96
+BESIDE_GAP: Final = 20
+
+
+class Readings(Protocol):
+    """What an overview reads of a statement."""
+
+    @property
+    def known(self) -> Scenarios:
+        """What figures are measured against."""
+
+    def whole(self, statement: str) -> Reading:
+        """Its lines in the columns of a whole."""
+
+    def members(self, statement: str, by: str, window: Window) -> Reading:
+        """Its lines for each member in a window."""
+
+    def months(self, statement: str, by: str, members: Sequence[Member]) -> Callable[[Member], tuple[Reading, str]]:
+        """Its lines for the last twelve months of some members: by member the reading and what its keys begin with."""
+
+    def window_title(self, window: Window) -> str:
+        """What time a window shows."""
+
+    def node_of(self, by: str, code: str) -> str:
+        """The node that a member is, where the overview can be opened for it."""
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What of a page is looked at: which windows, and which line is chosen for it."""
+
+    windows: tuple[Window, ...]
+    chosen: LineRef | None
+
+
+def pixels(tile: TileDef) -> int:
+    """How many pixels a tile's drawings may take across."""
+    return PAGE * tile.wide // 12 - PADDING
+
+
+def strip(tile: TileDef, readings: Readings, asked: Asked) -> Strip:
+    """Key figures, one line each."""
+    rows = []
+    for line in tile.lines:
+        reading = readings.whole(line.statement)
+        rows.append(_strip_row(line, reading.row(line), reading, asked.windows))
+    titles = tuple(readings.window_title(window) for window in asked.windows)
+    return Strip(tuple(rows), titles, has_budget=bool(readings.known.budget), has_outlook=bool(readings.known.forecast))
+
+
+def _strip_row(line: LineRef, row: Row, reading: Reading, windows: Sequence[Window]) -> StripRow:
+    plans = row.unit in ("money", "quantity")
+
+    def planned(key: str) -> Shown:
+        return reading.shown(row, key) if line.planned else NOTHING
+
+    made = []
+    for window in windows:
+        ahead = window == "year" and reading.column("coming") is not None
+        actual = planned("year-actual") if ahead else reading.shown(row, f"{window}-actual")
+        budget, prior = planned(f"{window}-budget"), reading.shown(row, f"{window}-prior")
+        said = {"actual": f"{line.title}: {actual.text}", "budget": f"Budget: {budget.text}",
+                "prior": f"Year before: {prior.text}"}  # fmt: skip
+        bar = cell_drawing(actual.value, budget.value, prior.value, CELL, said)  # type: ignore[arg-type]
+        made.append(
+            StripWindow(
+                window,
+                actual,
+                bar,
+                budget,
+                planned(f"{window}-gap"),
+                planned(f"{window}-gap-part"),
+                prior,
+                reading.shown(row, f"{window}-change") if not ahead or line.planned else NOTHING,
+                reading.shown(row, f"{window}-change-part") if not ahead or line.planned else NOTHING,
+            )
+        )
+    outlook = planned("year-actual") if reading.column("coming") is not None else NOTHING
+    return StripRow(
+        line,
+        _trend(row, reading),
+        tuple(made),
+        outlook,
+        planned("reached") if plans else NOTHING,
+        replace(planned("left"), good=None) if plans else NOTHING,
+    )
+
+
+def _trend(row: Row, reading: Reading) -> str:
+    """The last twelve months as points of a small line; nothing where one of them has no value."""
+    values = [row.values[reading.computed.place(column.key)] for column in reading.run()]
+    if len(values) < 2 or None in values:
+        return ""
+    return spark_points(tuple(round_half_away(value, 2) for value in values if value is not None))
+
+
+def content(tile: TileDef, readings: Readings, asked: Asked) -> Content:
+    """A drawn tile; raises RulkaError where it can't show what it should."""
+    line = tile.through[-1] if tile.through else tile.line or asked.chosen
+    if line is None:
+        raise RulkaError("No line is chosen.", hint="Choose one above.", subject=f"tile {tile.key}")
+    if "year" in asked.windows and readings.known.no_year:
+        raise RulkaError(readings.known.no_year, hint="Load it, or look at the month or the year to date.")
+    drawn = {"bridge": _bridges, "trend": _trend_tile, "multiples": _multiples, "ranked": _ranked}[tile.kind]
+    return drawn(tile, line, readings, asked)
+
+
+def _named(tile: TileDef, line: LineRef, words: str) -> str:
+    return tile.title or f"{line.title}{words}"
+
+
+# bridges --------------------------------------------------------------------------------------------------------------
+
+
+def _bridges(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+    whole = readings.whole(line.statement)
+    row = whole.row(line)
+    if tile.begins == "budget" and not tile.through and not readings.known.budget:
+        raise RulkaError("The ledger has no budget.", hint="Let the bridge begin at the year before.")
+    pictures, tables, notes = list[Picture](), list[Table](), list[str]()
+    several = len(asked.windows) > 1
+    room = pixels(tile)
+    for window in asked.windows:
+        members = readings.members(line.statement, tile.by, window) if tile.by != BY_LINE else None
+        start, legs = parts_of(tile, row, whole, members, window)
+        write = whole.texts(row, f"{window}-actual")
+        part = (room - BESIDE_GAP * 2) // 3 if several else room
+        made = fitting(start, legs, part, write) or fitting(start, legs, room, write)
+        wide = part if made is not None and fitting(start, legs, part, write) is not None else room
+        if made is None:
+            raise RulkaError("The bridge has no room here.", hint="Make the tile wider.")
+        title = readings.window_title(window) if several else ""
+        drawing = bridge_drawing(made, (wide, BRIDGE_HIGH), write)
+        pictures.append(Picture(drawing, title))
+        tables.append(bridge_table(made, [write(bar.value) for bar in made.bars], title or line.title))
+        notes += drawing.notes
+        if (made.most_favourable, made.least_favourable) != (None, None):
+            notes.append("the largest on either side in bold")
+        if made.rest and members is not None:
+            notes.append(f"{write(made.rest)} belongs to none of them: what stands between them, or to no {tile.by}")
+    if several:
+        notes.append("each on a scale of its own")
+    words = {"budget": ", budget to actual", "prior": ", year before to actual", "nothing": ", who adds what"}
+    about = "" if several else readings.window_title(asked.windows[0])
+    named = _named(tile, line, words[tile.begins] if not tile.through else ", through its subtotals")
+    return Content(named, about, tables, pictures, tuple(dict.fromkeys(notes)), line.statement)
+
+
+# months ---------------------------------------------------------------------------------------------------------------
+
+
+def _trend_tile(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+    whole = readings.whole(line.statement)
+    row = whole.row(line)
+    write = whole.texts(row, "month-actual")
+    months, rows = [], []
+    for key, column in whole.months():
+        shown = {of: whole.shown(row, f"{key}-{of}") for of in ("actual", "budget", "prior")}
+        ahead = whole.is_ahead(column)
+        own = shown["actual"].value if not ahead or readings.known.forecast else None
+        budget = shown["budget"].value if line.planned else None
+        months.append(
+            Month(
+                mark_key(whole.source, row.key, f"{key}-"),
+                column.groups[0][:1] if len(whole.months()) > 6 else column.groups[0],
+                None if ahead else own,
+                budget,
+                None,
+                own if ahead and line.planned else None,
+            )
+        )
+        rows.append(TableRow(column.groups[0], (shown["actual"] if own is not None else NOTHING, shown["budget"],
+                                                shown["prior"])))  # fmt: skip
+    scale = month_scale([months], TREND_HIGH)
+    drawing = column_drawing(months, (pixels(tile), TREND_HIGH), write, scale)
+    year = readings.window_title("year")
+    table = Table("Month", ("Actual or forecast", "Budget", "Year before"), tuple(rows))
+    headline = []
+    if readings.known.forecast and line.planned:
+        headline.append(("Year", whole.shown(row, "year-actual")))
+        if readings.known.budget:
+            headline.append(("to budget", whole.shown(row, "year-gap")))
+    notes = () if readings.known.forecast else ("nothing is forecast for the months to come",)
+    title = _named(tile, line, " and outlook" if readings.known.forecast else " by month")
+    return Content(title, f"by month, {year}", [table], [Picture(drawing)], notes, line.statement, tuple(headline))
+
+
+def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+    members_of = readings.members(line.statement, tile.by, asked.windows[0])
+    row = members_of.row(line)
+    members = members_of.members()
+    of_months = readings.months(line.statement, tile.by, members)
+    runs: list[tuple[str, str, list[Month]]] = []
+    for member in members:
+        reading, key = of_months(member)
+        own = reading.row(line)
+        months = []
+        for back in range(RUN_LENGTH - 1, -1, -1):
+            column = reading.column(f"{key}-{back}-actual")
+            if column is None or column.window is None:
+                continue
+            actual, budget = (reading.value(own, f"{key}-{back}-{of}") for of in ("actual", "budget"))
+            budget = budget if line.planned else None
+            months.append(Month(mark_key(reading.source, own.key, f"{key}-{back}-"), column.heading, actual, budget))
+        if any(value != 0 for month in months for _, _, value in month.figures):
+            runs.append((member.name, readings.node_of(tile.by, member.code), months))
+    runs.sort(key=lambda run: sum((abs(month.actual or Fraction(0)) for month in run[2]), Fraction(0)), reverse=True)
+    most = min(tile.most, max(pixels(tile) // (SMALL + BESIDE_GAP), 1) * 2)
+    if len(runs) > most:
+        runs = [*runs[: most - 1], _others(runs[most - 1 :])]
+    scale = month_scale([months for _, _, months in runs], SMALL_HIGH)
+    write = members_of.texts(row, members[0].key("actual")) if members else str
+    pictures = [
+        Picture(column_drawing(months, (SMALL, SMALL_HIGH), write, scale), name, code) for name, code, months in runs
+    ]
+    heads = tuple(month.label for month in runs[0][2]) if runs else ()
+    rows = tuple(TableRow(name, tuple(_cell(month, write) for month in months), code) for name, code, months in runs)
+    note = f"one scale for all {len(runs)}, ordered by weight" if len(runs) > 1 else ""
+    title = _named(tile, line, f" by {tile.by}")
+    return Content(title, "the last twelve months", [Table(tile.by.capitalize(), heads, rows)], pictures,
+                   (note,) if note else (), line.statement)  # fmt: skip
+
+
+def _cell(month: Month, write: Callable[[Fraction], str]) -> Shown:
+    source, row, column = place_of(month.key)
+    text = write(month.actual) if month.actual is not None else ""
+    return Shown(month.actual, text, row, f"{column}actual" if row else "", source=source)
+
+
+def _others(runs: Sequence[tuple[str, str, list[Month]]]) -> tuple[str, str, list[Month]]:
+    """Several runs of months as one."""
+
+    def total(values: Sequence[Value]) -> Value:
+        return None if None in values else sum((value for value in values if value is not None), Fraction(0))
+
+    months = []
+    for place, first in enumerate(runs[0][2]):
+        own = [months_of[place] for _, _, months_of in runs]
+        months.append(Month("", first.label, total([one.actual for one in own]), total([one.budget for one in own])))
+    return f"{len(runs)} others", "", months
+
+
+# contributors ---------------------------------------------------------------------------------------------------------
+
+
+def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+    several = len(asked.windows) > 1
+    room = pixels(tile)
+    pictures, tables, notes = list[Picture](), list[Table](), list[str]()
+    for window in asked.windows:
+        reading = readings.members(line.statement, tile.by, window)
+        row = reading.row(line)
+        members = reading.members()
+        if not members:
+            raise RulkaError(f"There is no {tile.by} with anything booked here.", hint="Choose another node.")
+        write = reading.texts(row, members[0].key("actual"))
+        made = [_contributor(member, line, row, reading, readings, tile.by) for member in members]
+        made = _largest(made, [reading.shown(row, member.key("gap")) for member in members] if line.planned else [])
+        shown, others = by_weight([one for one in made if one.value or one.budget or one.prior], tile.most)
+        rows = [*shown, *([summed(others)] if others else [])]
+        third = (room - BESIDE_GAP * 2) // 3
+        wide = third if several and third >= LEAST_RANKED else room
+        title = readings.window_title(window) if several else ""
+        pictures.append(Picture(ranked_drawing(rows, wide, write), title))
+        tables.append(_ranked_table(rows, write, title or line.title))
+        if len(rows) > 1:
+            notes.append(f"one scale for all {len(rows)}" if not several else "one scale within each")
+        if any(one.aside for one in rows):
+            notes.append("beside them how far the best and the worst are from budget")
+        apart = _apart(made, readings.whole(line.statement).value(row, f"{window}-actual"))
+        if apart:
+            notes.append(f"together {write(apart)} from {line.title} as a whole: what stands between them")
+    about = "" if several else readings.window_title(asked.windows[0])
+    title = _named(tile, line, f", by {tile.by}")
+    return Content(title, about, tables, pictures, tuple(dict.fromkeys(notes)), line.statement)
+
+
+def _contributor(member: Member, line: LineRef, row: Row, reading: Reading, readings: Readings, by: str) -> Contributor:
+    values = {of: reading.value(row, member.key(of)) for of in ("actual", "budget", "prior")}
+    key = mark_key(reading.source, row.key, member.key("actual").removesuffix("actual"))
+    budget = values["budget"] if line.planned else None
+    return Contributor(key, member.name, values["actual"], budget, values["prior"], readings.node_of(by, member.code))
+
+
+def _largest(made: Sequence[Contributor], gaps: Sequence[Shown]) -> list[Contributor]:
+    """Contributors with the furthest ahead of budget and the furthest behind marked, where there are several."""
+    marked: dict[int, tuple[str, Tone]] = {}
+    if len(made) > 1 and gaps:
+        sides: tuple[tuple[bool, Tone], ...] = ((True, "favourable"), (False, "unfavourable"))
+        for good, tone in sides:
+            places = [place for place, gap in enumerate(gaps) if gap.good is good]
+            if places:
+                furthest = max(places, key=lambda place: abs(gaps[place].value or Fraction(0)))
+                marked[furthest] = (gaps[furthest].text, tone)
+    found = []
+    for place, one in enumerate(made):
+        text, tone = marked.get(place, ("", "ink"))
+        found.append(replace(one, aside=text, tone=tone))
+    return found
+
+
+def _apart(made: Sequence[Contributor], whole: Value) -> Value:
+    """How far contributors together are from the whole; None where that can't be told."""
+    values = [one.value for one in made]
+    if whole is None or None in values:
+        return None
+    return whole - sum((value for value in values if value is not None), Fraction(0))
+
+
+def _ranked_table(rows: Sequence[Contributor], write: Callable[[Fraction], str], corner: str) -> Table:
+    def shown(row: Contributor, of: str, value: Value) -> Shown:
+        source, line, key = place_of(row.key)
+        return Shown(value, write(value) if value is not None else "", line, f"{key}{of}" if key else "", source=source)
+
+    made = tuple(
+        TableRow(
+            row.label,
+            (shown(row, "actual", row.value), shown(row, "budget", row.budget), shown(row, "prior", row.prior)),
+            row.leads,
+        )
+        for row in rows
+    )
+    return Table(corner, ("Actual", "Budget", "Year before"), made)

@@ -1,0 +1,30 @@
+"""The overviews app."""
+
+from django.apps import AppConfig
+
+
+class OverviewsConfig(AppConfig):
+    name = "rulka.overviews"
+    label = "overviews"
+
+    def ready(self) -> None:
+        from rulka.ledger.finding import finds
+        from rulka.ledger.seat import limits_depth, opens_at_figures
+        from rulka.overviews.library.opening import depth_at
+        from rulka.overviews.output.leaving import KIND, OF_TRACE
+        from rulka.overviews.output.sending import Overviews
+        from rulka.overviews.pages.finding import found_overviews
+        from rulka.people.library.preferences import opens_first
+        from rulka.statements.output.origins import leaves
+        from rulka.statements.output.sendable import sends
+
+        limits_depth(depth_at)
+        opens_at_figures(
+            "overviews", "begin-overview", "overview", "edit-overview", "undo-overview", "choose-overview",
+            "manage-overview", "overview-file",
+        )  # fmt: skip
+        leaves("overview", KIND)
+        leaves("overview trace", OF_TRACE)
+        sends("overview", Overviews())
+        finds(found_overviews)
+        opens_first("Overviews", "overviews")

@@ -1,0 +1,135 @@
+"""One overview: its tiles for a node, a window and a chosen line, arranged in place."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from time import perf_counter
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from rulka.core.errors import RulkaError
+from rulka.ledger.reading.history import latest_revision
+from rulka.overviews.library.opening import own_overview, remember_visit
+from rulka.overviews.library.storing import TEXTS
+from rulka.overviews.output.shown import ShownTile, show_tiles
+from rulka.overviews.pages.arranging import panel_context
+from rulka.overviews.pages.readers import SWITCHES, Asked, asked_for
+from rulka.overviews.running.tiles import filled_page
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something to choose: what addresses call it, what people read, whether it is chosen, and how deep it stands."""
+
+    code: str
+    title: str
+    chosen: bool
+    depth: int = 0
+    why: str = ""
+
+
+@dataclass(frozen=True)
+class Switch:
+    title: str
+    query: str
+    chosen: bool
+
+
+UNITS = {"units": "", "thousands": "thousand ", "millions": "million "}
+
+
+@require_GET
+def overview_page(request: HttpRequest, name: str) -> HttpResponse:
+    """An overview's page."""
+    asked = asked_for(request, name)
+    remember_visit(asked.seat.person, asked.overview)
+    return page_of(request, asked)
+
+
+def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = None) -> HttpResponse:
+    """The page; with a problem it says so and has changed nothing."""
+    before = perf_counter()
+    context = {**page_context(asked), "problem": problem}
+    if asked.arranging and asked.may_change:
+        context |= panel_context(request, asked, problem)
+    context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
+    told = problem is not None and not request.headers.get("HX-Request")
+    return render(request, "overviews/page.html", context, status=422 if told else 200)
+
+
+def page_context(asked: Asked) -> dict[str, Any]:
+    """What an overview's page shows."""
+    readings, definition, seat = asked.readings, asked.definition, asked.seat
+    has_tiles = any(page.tiles for page in definition.pages)
+    tiles: list[ShownTile] = []
+    nodes: list[Choice] = []
+    refused: RulkaError | None = None
+    unit = ""
+    try:
+        if has_tiles:
+            unit = unit_of(asked)
+            nodes = _nodes(asked)
+            tiles = show_tiles(
+                filled_page(definition, asked.page, readings, asked.switch, asked.chosen), asked.ways, unit
+            )
+    except RulkaError as error:
+        refused = error
+    known = not refused and has_tiles
+    return {
+        "where": "overviews", "seat": seat, "asked": asked, "overview": asked.overview, "found": definition,
+        "tiles": tiles, "refused": refused, "unit": unit, "nodes": nodes,
+        "node_field": "of" if known and readings.has_own_nodes else "node",
+        "node_name": readings.node.name if known else "", "path": _path(nodes),
+        "window_title": _window_title(asked) if known else "",
+        "switches": [Switch(title, asked.query(window=switch), switch == asked.switch) for switch, title in SWITCHES],
+        "choices": [Choice(line.code, line.title, line == asked.chosen) for line in definition.choices],
+        "pages": [
+            Switch(page.title, asked.query(page=str(number)), page is asked.page)
+            for number, page in enumerate(definition.pages, 1)
+        ] if len(definition.pages) > 1 else [],
+        "arranging": asked.arranging and asked.may_change, "may_change": asked.may_change,
+        "undo": TEXTS.can_undo(asked.overview), "is_own": _is_own(asked), "latest": latest_revision(seat.ledger),
+        "failing": sum(bool(tile.problem) for tile in tiles), "query": asked.query(),
+    }  # fmt: skip
+
+
+def unit_of(asked: Asked) -> str:
+    """`thousand EUR`."""
+    return f"{UNITS[asked.definition.unit]}{asked.readings.node.currency}"
+
+
+def _window_title(asked: Asked) -> str:
+    if asked.switch == "beside":
+        return asked.seat.period.title
+    return asked.readings.window_title(asked.switch)  # type: ignore[arg-type]
+
+
+def _is_own(asked: Asked) -> bool:
+    own = own_overview(asked.seat.ledger, asked.seat.person)
+    return own is not None and own.pk == asked.overview.pk
+
+
+def _nodes(asked: Asked) -> list[Choice]:
+    """The nodes that the overview can be shown for."""
+    readings, chosen = asked.readings, asked.readings.node.code
+    translated = readings.is_translated
+    return [
+        Choice(node.code, node.name, node.code == chosen, node.depth,
+               "mixed currencies" if node.is_mixed and not translated else "")
+        for node in readings.nodes
+    ]  # fmt: skip
+
+
+def _path(nodes: list[Choice]) -> list[Choice]:
+    """The nodes above the chosen one, the outermost first."""
+    place = next((at for at, node in enumerate(nodes) if node.chosen), 0)
+    found: list[Choice] = []
+    depth = nodes[place].depth if nodes else 0
+    for node in reversed(nodes[:place]):
+        if node.depth < depth:
+            found.insert(0, node)
+            depth = node.depth
+    return found

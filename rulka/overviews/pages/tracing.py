@@ -1,0 +1,66 @@
+"""Figures of an overview, traced on the whole page and as files."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+
+from rulka.core.errors import RulkaError
+from rulka.core.overviews.reading import Reading
+from rulka.ledger.pages.taking import taken_file
+from rulka.ledger.reading.history import latest_revision
+from rulka.ledger.reading.trace_address import said_in
+from rulka.ledger.reading.trace_panel import Places, known_crumbs, leading, trace_panel
+from rulka.overviews.pages.readers import Asked, asked_for
+
+
+def _reading(asked: Asked, request: HttpRequest) -> tuple[Reading, str]:
+    """The reading that a figure stands in, and what an address has to carry for it."""
+    statement, source = request.GET.get("statement", ""), request.GET.get("source", "")
+    return asked.readings.sourced(statement, source), urlencode({"statement": statement, "source": source})
+
+
+@require_GET
+def trace(request: HttpRequest, name: str) -> HttpResponse:
+    """A figure of an overview, step by step down to its journal lines."""
+    asked = asked_for(request, name)
+    reading, own = _reading(asked, request)
+    computed = reading.computed
+    state = {**said_in(request.GET), "panel": "trace", "room": "yes"}
+    page, whole = reverse("overview", args=[name]), reverse("overview-trace", args=[name])
+    base = f"{asked.query()}&{own}"
+    context: dict[str, Any] = {
+        "where": "overviews", "seat": asked.seat, "overview": asked.overview, "computed": computed,
+        "page_url": page, "back_query": asked.query(), "panel_url": whole, "trace_base": base, "state": state,
+        "latest": latest_revision(asked.seat.ledger), "refused": None, "agrees": None,
+    }  # fmt: skip
+    try:
+        shown = trace_panel(asked.seat.ledger, computed.view, computed, state)
+        places = Places(
+            page,
+            whole,
+            lambda form: reverse("overview-take", args=[name, form]),
+            lambda taker: reverse(taker, args=["overview", name]),
+        )
+        context |= {**leading(shown, base, places, room=True, may_take=False), **shown}
+        context["whole"] = ("Back to the overview", f"{page}?{asked.query()}")
+    except RulkaError as error:
+        context |= {"refused": error, "crumbs": known_crumbs(computed, state)}
+    return render(request, "overviews/trace.html", context)
+
+
+@require_GET
+def take(request: HttpRequest, name: str, form: str) -> HttpResponse:
+    """What a trace shows, as a file."""
+    asked = asked_for(request, name)
+    reading, _ = _reading(asked, request)
+    of = ("overview", asked.overview.name, asked.overview.shelf_id)
+    return taken_file(
+        asked.seat.ledger, reading.computed.view, reading.computed, said_in(request.GET), form,
+        person=asked.seat.person, of=of,
+    )  # fmt: skip

@@ -1,0 +1,112 @@
+"""A page of an overview filled for one reader: each tile with what it shows, or with why it can't."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from urllib.parse import urlencode
+
+from django.urls import reverse
+
+from rulka.core.errors import RulkaError
+from rulka.core.overviews import parts
+from rulka.core.overviews.definitions import BESIDE, WINDOWS, LineRef, OverviewDef, PageDef, TileDef, Window
+from rulka.core.overviews.filling import Asked, content, strip
+from rulka.core.overviews.tiles import Content, Point, Points, Strip, Words
+from rulka.ledger.reading.suspects import suspects
+from rulka.overviews.running.readings import StatementReadings
+from rulka.statements.running.explained import explained_of, figure_of
+from rulka.statements.running.runs import run_at
+
+Filled = Strip | Content | Words | Points
+MOST_POINTS = 6
+SHOWS = {"strip": "strip", "words": "words", "explanations": "points", "findings": "points", "part": "table"}
+"""What kinds of tiles are shown as; all others are drawn."""
+
+
+@dataclass(frozen=True)
+class Tile:
+    """A tile with what it shows; `refused` says why where it shows nothing."""
+
+    asked: TileDef
+    shows: str
+    filled: Filled | None
+    refused: RulkaError | None = None
+
+    @property
+    def title(self) -> str:
+        return (self.filled.title if isinstance(self.filled, Content | Words | Points) else "") or self.asked.title
+
+
+def windows_of(switch: str) -> tuple[Window, ...]:
+    """The windows that a page shows: one, or all three side by side."""
+    if switch == BESIDE:
+        return WINDOWS
+    return (next((window for window in WINDOWS if window == switch), "date"),)
+
+
+def filled_page(
+    definition: OverviewDef, page: PageDef, readings: StatementReadings, switch: str, chosen: LineRef | None
+) -> list[Tile]:
+    """All tiles of a page; one that can't be shown says why, the others stand."""
+    return [filled(tile, readings, Asked(windows_of(switch), chosen)) for tile in page.tiles]
+
+
+def filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Tile:
+    """One tile, or why it can't be shown."""
+    shows = SHOWS.get(tile.kind, "drawn")
+    try:
+        return Tile(tile, shows, _filled(tile, readings, asked))
+    except RulkaError as error:
+        return Tile(tile, shows, None, error)
+
+
+def _filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Filled:
+    match tile.kind:
+        case "strip":
+            return strip(tile, readings, asked)
+        case "words":
+            return parts.words(tile, readings, asked.windows[0])
+        case "part":
+            return parts.part(tile, readings.own(tile.of))
+        case "chart":
+            return parts.chart(tile, readings.own(tile.of))
+        case "explanations":
+            return _explanations(tile, readings)
+        case "findings":
+            return _findings(tile, readings)
+        case _:
+            return content(tile, readings, asked)
+
+
+def _explanations(tile: TileDef, readings: StatementReadings) -> Points:
+    """What was said about the variances of a statement, and what still has to be."""
+    reader, definitions = readings.reader, readings.opened(tile.of)
+    computed = run_at(definitions, readings.view_of(tile.of), reader.period, readings.node.code, reader.person)
+    found = [one for one in explained_of(reader.ledger, computed) if one.item.state != "closed"]
+    address = reverse("statement", args=[definitions["statement"].name])
+    points = []
+    for one in found[:MOST_POINTS]:
+        row, column = one.item.key
+        query = urlencode({"ledger": reader.ledger.code, "period": reader.period, "node": computed.node.code,
+                           "panel": "explain", "row": row, "column": column})  # fmt: skip
+        state = " ".join(one.text.split()) if one.text else f"{one.item.state}, nobody said why yet"
+        points.append(Point(one.item.label, figure_of(one), state, f"{address}?{query}", "" if one.text else "open"))
+    return Points(
+        tile.title or "Explanations", tuple(points), max(len(found) - MOST_POINTS, 0), "Nothing has to be explained."
+    )
+
+
+def _findings(tile: TileDef, readings: StatementReadings) -> Points:
+    """What looks wrong in the month, the most serious first."""
+    reader, view = readings.reader, readings.view
+    if not view.fence.shows_lines:
+        raise RulkaError("What looks wrong are entries, and you see less.", hint="Ask an administrator.", code="depth")
+    found = [one.finding for one in suspects(reader.ledger, view, readings.period) if one.stands]
+    query = urlencode({"ledger": reader.ledger.code, "period": reader.period})
+    points = tuple(
+        Point(one.title, "", one.detail,
+              f"{reverse('ledger-wrong')}?{query}&{urlencode({'rule': one.rule, 'subject': one.subject})}")
+        for one in found[:MOST_POINTS]
+    )  # fmt: skip
+    more = max(len(found) - MOST_POINTS, 0)
+    return Points(tile.title or "What looks wrong", points, more, "Nothing looks wrong in this month.")
