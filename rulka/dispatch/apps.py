@@ -9,10 +9,12 @@ class DispatchConfig(AppConfig):
 
     def ready(self) -> None:
         from rulka.dispatch.library.storing import passed_on
+        from rulka.dispatch.pages import month
         from rulka.dispatch.pages.finding import of_dispatches
         from rulka.dispatch.running.delivering import forget_old, recover
         from rulka.dispatch.running.schedule import look
         from rulka.ledger.finding import finds
+        from rulka.ledger.month import shows_in_month
         from rulka.ledger.seat import opens_at_figures
         from rulka.people.library.keeping import inherits
         from rulka.people.library.preferences import opens_first
@@ -24,9 +26,11 @@ class DispatchConfig(AppConfig):
         opens_at_figures("dispatches", "sent-to-me", "take-sent", "sending", "act-on-sending", "delivery-file")
         opens_first("Dispatch", "dispatches")
         finds(of_dispatches)
+        shows_in_month(month.of_dispatches)
         leads_to("Send", "send-statement", opens=True)
         leads_to("Send", "send-worksheet", opens=True, kind="worksheet")
         leads_to("Send", "send-extract", opens=True, kind="extract")
+        leads_to("Send", "send-overview", opens=True, kind="overview")
         inherits(passed_on)
         takes_up(recover)
         looks(look)

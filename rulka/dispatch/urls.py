@@ -16,6 +16,7 @@ urlpatterns = [
     path("of/statement/<str:name>/", choosing.choosing, {"of": "statement"}, name="send-statement"),
     path("of/worksheet/<str:name>/", choosing.choosing, {"of": "worksheet"}, name="send-worksheet"),
     path("of/extract/<str:name>/", choosing.choosing, {"of": "extract"}, name="send-extract"),
+    path("of/overview/<str:name>/", choosing.choosing, {"of": "overview"}, name="send-overview"),
     path("occasion/<int:number>/", sendings.sending, name="sending"),
     path("occasion/<int:number>/do/", sendings.act, name="act-on-sending"),
     path("delivery/<int:number>/<int:at>/", sendings.file, name="delivery-file"),

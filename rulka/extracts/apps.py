@@ -14,8 +14,10 @@ class ExtractsConfig(AppConfig):
         from rulka.extracts.output.leaving import KIND
         from rulka.extracts.output.sending import Extracts
         from rulka.extracts.output.tidying import forget_old
+        from rulka.extracts.pages.month import used_extracts
         from rulka.extracts.pages.offering import found_extracts, offered_extracts
         from rulka.ledger.finding import finds
+        from rulka.ledger.month import shows_in_month
         from rulka.ledger.offering import offers_for
         from rulka.ledger.seat import limits_depth
         from rulka.people.library.preferences import opens_first
@@ -29,6 +31,7 @@ class ExtractsConfig(AppConfig):
         sends("extract", Extracts())
         opens_first("Extracts", "extracts")
         finds(found_extracts)
+        shows_in_month(used_extracts)
         offers_for(offered_extracts)
         takes_up(recover)
         tidies("runs", forget_old)

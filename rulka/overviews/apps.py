@@ -9,11 +9,13 @@ class OverviewsConfig(AppConfig):
 
     def ready(self) -> None:
         from rulka.ledger.finding import finds
+        from rulka.ledger.month import shows_in_month
         from rulka.ledger.seat import limits_depth, opens_at_figures
         from rulka.overviews.library.opening import depth_at
         from rulka.overviews.output.leaving import KIND, OF_TRACE
         from rulka.overviews.output.sending import Overviews
         from rulka.overviews.pages.finding import found_overviews
+        from rulka.overviews.pages.month import of_overviews
         from rulka.people.library.preferences import opens_first
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.sendable import sends
@@ -27,4 +29,5 @@ class OverviewsConfig(AppConfig):
         leaves("overview trace", OF_TRACE)
         sends("overview", Overviews())
         finds(found_overviews)
+        shows_in_month(of_overviews)
         opens_first("Overviews", "overviews")

@@ -9,6 +9,7 @@ class StatementsConfig(AppConfig):
 
     def ready(self) -> None:
         from rulka.ledger.finding import finds
+        from rulka.ledger.month import shows_in_month
         from rulka.ledger.placement import tells_placements
         from rulka.ledger.seat import limits_depth, opens_at_figures
         from rulka.people.library.keeping import gives_on_shelves, inherits
@@ -20,6 +21,7 @@ class StatementsConfig(AppConfig):
         from rulka.statements.output.jobs import recover
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.row_origins import BALANCES, JOURNAL, TRACE
+        from rulka.statements.pages import month
         from rulka.statements.pages.finding import of_statements
         from rulka.work.services.recovery import takes_up
 
@@ -32,6 +34,8 @@ class StatementsConfig(AppConfig):
         knows_nodes(node_of_scope)
         opens_first("Statements", "statements")
         finds(of_statements)
+        shows_in_month(month.of_statements)
+        shows_in_month(month.used_statements)
         inherits(passed_on)
         gives_on_shelves(set_by_command)
         tells_placements(placements_seen)

@@ -8,6 +8,7 @@ from rulka.people.pages.mine import home
 from rulka.people.pages.sign_in import SignIn, demo_sign_in, second_step
 from rulka.statements.pages.verify import verify
 from rulka.web.pages import health
+from rulka.web.pages.month import month
 from rulka.web.pages.restored import let_go_on
 from rulka.worksheets.pages.output import live_figure
 
@@ -21,6 +22,7 @@ urlpatterns = [
     path("health/worker/", health.worker, name="health-worker"),
     path("join/<str:key>/", join, name="join"),
     path("let-go-on/", let_go_on, name="let-go-on"),
+    path("month/", month, name="month"),
     path("people/", include("rulka.people.urls")),
     path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),

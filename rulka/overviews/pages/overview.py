@@ -18,6 +18,7 @@ from rulka.overviews.output.shown import ShownTile, show_tiles
 from rulka.overviews.pages.arranging import panel_context
 from rulka.overviews.pages.readers import SWITCHES, Asked, asked_for
 from rulka.overviews.running.tiles import filled_page
+from rulka.statements.library.leads import leads
 
 
 @dataclass(frozen=True)
@@ -93,6 +94,7 @@ def page_context(asked: Asked) -> dict[str, Any]:
         "arranging": asked.arranging and asked.may_change, "may_change": asked.may_change,
         "undo": TEXTS.can_undo(asked.overview), "is_own": _is_own(asked), "latest": latest_revision(seat.ledger),
         "failing": sum(bool(tile.problem) for tile in tiles), "query": asked.query(),
+        "leads": leads("overview") if seat.person.may_edit else [],
     }  # fmt: skip
 
 

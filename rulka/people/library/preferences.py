@@ -49,8 +49,8 @@ def first_pages() -> Mapping[str, str]:
 
 
 def first_page(person: Person) -> str:
-    """The address that opens after signing in: what they chose, else the statements."""
-    return person.first_page if person.first_page in _FIRST else "statements"
+    """The address that opens after signing in: what they chose, else the month."""
+    return person.first_page if person.first_page in _FIRST else "month"
 
 
 @cache
