@@ -17,17 +17,19 @@ class OverviewsConfig(AppConfig):
         from rulka.overviews.pages.finding import found_overviews
         from rulka.overviews.pages.month import of_overviews
         from rulka.people.library.preferences import opens_first
+        from rulka.statements.library.leads import leads_to
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.sendable import sends
 
         limits_depth(depth_at)
         opens_at_figures(
             "overviews", "begin-overview", "overview", "edit-overview", "undo-overview", "choose-overview",
-            "manage-overview", "overview-file",
+            "manage-overview", "overview-file", "chart-of-statement", "keep-chart",
         )  # fmt: skip
         leaves("overview", KIND)
         leaves("overview trace", OF_TRACE)
         sends("overview", Overviews())
         finds(found_overviews)
         shows_in_month(of_overviews)
+        leads_to("Draw a chart", "chart-of-statement", opens=True, draws=True)
         opens_first("Overviews", "overviews")

@@ -51,14 +51,15 @@ def chart(tile: TileDef, reading: Reading) -> Content:
             subject="chart",
         )  # fmt: skip
     write = reading.texts(rows[0], columns[0].key)
-    heads = tuple(column.heading for column in columns)
+    heads = tuple(named(column) for column in columns)
+    unit = unit_of(reading)
     table = Table(
         "Line", heads, tuple(TableRow(row.label, tuple(reading.shown(row, one.key) for one in columns)) for row in rows)
     )
     title = tile.title or reading.computed.statement.title
     if len(columns) == 1:
         return Content(title, heads[0], [table], [_one_column(tile, reading, rows, columns[0], write)],
-                       ("one scale for all",) if len(rows) > 1 else (), tile.of)  # fmt: skip
+                       ("one scale for all",) if len(rows) > 1 else (), tile.of, unit=unit)  # fmt: skip
     runs = [(row, [_month(reading, row, column) for column in columns]) for row in rows]
     scale = month_scale([months for _, months in runs], CHART_HIGH)
     wide = min(max(EACH * len(columns), NARROWEST), pixels(tile)) if len(runs) > 1 else pixels(tile)
@@ -67,7 +68,19 @@ def chart(tile: TileDef, reading: Reading) -> Content:
         for row, months in runs
     ]
     notes = (f"one scale for all {len(runs)}",) if len(runs) > 1 else ()
-    return Content(title if len(runs) > 1 or tile.title else rows[0].label, "", [table], pictures, notes, tile.of)
+    named_by = title if len(runs) > 1 or tile.title else rows[0].label
+    return Content(named_by, "", [table], pictures, notes, tile.of, unit=unit)
+
+
+def unit_of(reading: Reading) -> str:
+    """`EUR thousands`: the unit of a statement's own page."""
+    unit = reading.computed.statement.unit
+    return reading.computed.node.currency + ("" if unit == "units" else f" {unit}")
+
+
+def named(column: Column) -> str:
+    """A column by its headings."""
+    return ", ".join(filter(None, (column.group, column.heading)))
 
 
 def _one_column(
@@ -99,7 +112,7 @@ def _columns(tile: TileDef, reading: Reading) -> list[Column]:
         return [column for column in known if not column.hidden]
     found = []
     for name in tile.columns:
-        own = [column for column in known if name in (column.key, column.series)]
+        own = [column for column in known if name == column.key] or pieces_of(name, known)
         own = own or [column for column in known if column.heading == name][:1]
         if not own:
             raise NotFound(
@@ -108,6 +121,21 @@ def _columns(tile: TileDef, reading: Reading) -> list[Column]:
             )  # fmt: skip
         found += own
     return found
+
+
+def pieces_of(series: str, columns: Sequence[Column]) -> list[Column]:
+    """The pieces of a series without its totals, as far as they are shown."""
+    return [column for column in columns if column.series == series and not column.is_total and not column.hidden]
+
+
+def lasting(keys: Sequence[str], columns: Sequence[Column]) -> list[str]:
+    """Columns by names that mean the same next month: a series whose pieces are all there by its own."""
+    found: dict[str, None] = {}
+    for key in keys:
+        series = next((column.series for column in columns if column.key == key), "")
+        own = {column.key for column in pieces_of(series, columns)} if series else set()
+        found[series if len(own) > 1 and own <= set(keys) and key in own else key] = None
+    return list(found)
 
 
 def _rows(tile: TileDef, reading: Reading) -> list[Row]:

@@ -51,6 +51,8 @@ class Content:
     notes: Sequence[str] = ()
     statement: str = ""
     headline: Sequence[tuple[str, Shown]] = ()
+    unit: str = ""
+    """Its unit, where that is not the overview's."""
 
 
 @dataclass(frozen=True)

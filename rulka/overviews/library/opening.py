@@ -19,7 +19,7 @@ from rulka.statements.library.on_shelves import (
 from rulka.statements.library.shelves import EDIT, RUN, depth_on
 
 ONLY_RUNS = "You may look at overviews, not change them."
-RESERVED = ("begin", "keep")
+RESERVED = ("begin", "of")
 """Names that addresses beside those of overviews begin with."""
 
 

@@ -161,7 +161,7 @@ def _content(filled: Content, given: tuple[str, str, str, str, int], ways: Ways,
     tables = tuple(_rows(table, statement, ways) for table in filled.tables)
     drawings = tuple(_drawn(picture, filled, ways) for picture in filled.pictures)
     headline = tuple((name, _cell(shown, statement, ways)) for name, shown in filled.headline)
-    about = ", ".join(filter(None, (unit if filled.pictures else "", filled.about)))
+    about = ", ".join(filter(None, ((filled.unit or unit) if filled.pictures else "", filled.about)))
     return ShownTile(
         *given, about=about, notes=tuple(filled.notes), headline=headline, drawings=drawings, tables=tables
     )

@@ -14,14 +14,16 @@ class Lead:
     address: str
     opens: bool = False
     kind: str = "statement"
+    draws: bool = False
+    """Whether it takes the chosen lines and columns; whoever only reads may do it too."""
 
 
 _LEADS: list[Lead] = []
 
 
-def leads_to(title: str, address: str, *, opens: bool = False, kind: str = "statement") -> None:
-    """Register something that can be made of a thing of a kind by whoever edits."""
-    lead = Lead(title, address, opens, kind)
+def leads_to(title: str, address: str, *, opens: bool = False, kind: str = "statement", draws: bool = False) -> None:
+    """Register something that can be made of a thing of a kind by whoever edits, a drawing by everybody."""
+    lead = Lead(title, address, opens, kind, draws)
     if lead not in _LEADS:
         _LEADS.append(lead)
 

@@ -152,6 +152,31 @@
     showChosen();
   }
 
+  // columns beside the figure one stands on, for a drawing of them; the lines that were chosen stay so
+  let from = "";
+  const reached = () => [...figures().querySelectorAll("th.across a.head-link")].map((head) => head.dataset.heading);
+  const across = (keys) => heads().forEach((head) => head.closest("th").classList.toggle("across", keys.includes(head.dataset.heading)));
+  function reach(spot, by) {
+    const keys = heads().map((head) => head.dataset.heading);
+    const here = keys.indexOf(spot.dataset.column);
+    const next = keys[here + by];
+    if (next === undefined) return;
+    from = reached().length ? from : spot.dataset.column;
+    const places = [keys.indexOf(from), here + by].sort((a, b) => a - b);
+    across(keys.slice(places[0], places[1] + 1));
+    go(spotIn(rowOf(spot), next));
+  }
+
+  // the chosen lines and columns as a drawing, on a page of its own
+  function draw(spot) {
+    const lead = document.querySelector("a[data-draws]");
+    if (!lead || !spot || isHead(spot)) return;
+    const lines = chosenLines().length ? [...figures().querySelectorAll("tr.chosen")].map((row) => row.dataset.row) : [rowOf(spot).dataset.row];
+    const columns = reached().length ? reached() : chosenColumns().length ? chosenColumns() : at.column ? [at.column] : [];
+    const query = [...new Set(lines)].map((row) => `rows=${encodeURIComponent(row)}`).concat(columns.map((column) => `columns=${encodeURIComponent(column)}`));
+    location.href = `${lead.href}&${query.join("&")}`;
+  }
+
   function showChosen() {
     const lines = chosenLines();
     const columns = chosenColumns();
@@ -205,6 +230,7 @@
     a: (spot) => { if (spot && !isHead(spot)) { place = "search"; const row = rowOf(spot).dataset; openPanel(`panel=accounts&lines=${encodeURIComponent(row.line)}&row=${encodeURIComponent(row.row)}`); } },
     f: () => { place = "into"; openPanel("panel=footing"); },
     i: (spot) => { place = "into"; openPanel(`panel=explain${spot && spot.classList.contains("figure") ? `&row=${encodeURIComponent(rowOf(spot).dataset.row)}&column=${encodeURIComponent(spot.dataset.column)}` : ""}`); },
+    b: (spot) => draw(spot),
     y: (spot) => { if (spot && spot.classList.contains("figure")) location.href = `${el("work").dataset.trace}&panel=trace&by=drivers&room=yes&row=${encodeURIComponent(rowOf(spot).dataset.row)}&column=${encodeURIComponent(spot.dataset.column)}`; },
     v: () => { place = "into"; openPanel("panel=versions"); },
     s: () => { place = "into"; openPanel("panel=page"); },
@@ -271,8 +297,9 @@
     if (spot && event.altKey && /^Arrow/.test(event.key)) { moves(spot, event.key); event.preventDefault(); return; }
     if (spot && event.shiftKey && /^Arrow(Up|Down)$/.test(event.key) && !isHead(spot)) { extend(spot, event.key === "ArrowDown" ? 1 : -1); event.preventDefault(); return; }
     if (spot && event.shiftKey && /^Arrow(Left|Right)$/.test(event.key) && isHead(spot)) { extend(spot, event.key === "ArrowRight" ? 1 : -1); event.preventDefault(); return; }
+    if (spot && event.shiftKey && /^Arrow(Left|Right)$/.test(event.key) && spot.dataset.column) { reach(spot, event.key === "ArrowRight" ? 1 : -1); event.preventDefault(); return; }
     if (spot && /^(Arrow|Home|End)/.test(event.key)) { walk(spot, event.key); event.preventDefault(); return; }
-    if (event.key === "Escape" && spot) { mark([], []); anchor = ""; return; }
+    if (event.key === "Escape" && spot) { mark([], []); anchor = ""; across([]); return; }
     if (event.ctrlKey || event.metaKey || event.altKey || rulka.keysOff()) return;
     const act = KEYS[event.key];
     if (!act || (event.key === " " && !spot)) return;
