@@ -155,7 +155,7 @@ def state() -> dict[str, int]:
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()
         if model._meta.label_lower not in beside
-        and model._meta.app_label in ("ledger", "statements", "worksheets", "extracts", "people", "work")
+        and model._meta.app_label in ("ledger", "statements", "worksheets", "extracts", "overviews", "people", "work")
     }
 
 

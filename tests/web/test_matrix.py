@@ -15,6 +15,7 @@ from rulka.core.proof.origin import CODE
 from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.extracts.models import Extract, ExtractRun
 from rulka.ledger.models import Feed
+from rulka.overviews.models import Overview
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
@@ -80,12 +81,16 @@ def world(small, command, settings):
     run = ExtractRun.objects.create(ledger="s", extract=secret.pk, name="secret-rows", version=1, person=zoe.pk,
                                     period="2026-P01", node="A", form="csv", state="ready",
                                     file_name="Hidden rows.csv")  # fmt: skip
+    glance = Overview.objects.get(name="glance").body
+    Overview.objects.create(ledger=ledger, name="secret-board", shelf=shelf, person=zoe,
+                            body={**glance, "overview": "secret-board", "title": "Hidden glance"})  # fmt: skip
     files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
     delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
                                        state="delivered", answer="Hidden answer", files=files)  # fmt: skip
     return {
         "identity": ("f" * 24, delivery.identity),
         "name": {"extracts": ("rows", "secret-rows"), "dispatch": ("no-pack", "hidden-pack"),
+                 "overviews": ("glance", "secret-board"),
                  "worksheets": ("sums", "private"), "statements": ("result", "board"), "tables": ("bound", "closed"),
                  "people": ("nobody", "nobody")},
         "kind": ("statement", "statement"),
@@ -111,7 +116,8 @@ def address_of(world, route, held, which):
     for name in held:
         given = world.get(name)
         if name == "name":
-            given = given.get("statements" if "of-trace" in ADDRESSES[route] else part_of(route), ("x", "x"))
+            of_statement = "of-trace" in ADDRESSES[route] or ADDRESSES[route].startswith("overviews/of/")
+            given = given.get("statements" if of_statement else part_of(route), ("x", "x"))
         if name in ("number", "pk"):
             kind = next((kind for kind in given if kind in route or f"{kind}s" in ADDRESSES[route]), "")
             given = ("1", str(given[kind])) if kind else ("1", "1")

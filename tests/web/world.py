@@ -99,6 +99,27 @@ layouts:
 """Every line of the ledger with a pivot."""
 
 
+OVERVIEW = """
+overview: glance
+title: Glance
+of: result
+choose: [Result, Sales]
+pages:
+- tiles:
+  - {tile: strip, lines: [Result, Wages, Rent]}
+  - {tile: bridge}
+  - {tile: ranked, by: entity}
+  - {tile: multiples, by: department}
+  - {tile: trend}
+  - {tile: part}
+  - {tile: chart, rows: [Wages], columns: [now, plan]}
+  - {tile: words, text: 'It is {Result}, {Wages, budget}.'}
+  - {tile: explanations, of: by-department}
+  - {tile: findings}
+"""
+"""An overview of everything it can show."""
+
+
 BOUNDED = {
     "table": "bound",
     "rows": [{"of": "account", "level": "posted", "total": "All"}],
@@ -128,6 +149,10 @@ def make_world(small, command) -> Ledger:
         path = Path(folder) / "rows.yaml"
         path.write_text(EXTRACT)
         command("load_extract", path, ledger="s")
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "glance.yaml"
+        path.write_text(OVERVIEW)
+        command("load_overview", path, ledger="s")
     ledger = Ledger.objects.get(code="s")
     Shelf.objects.create(ledger=ledger, name="Board")
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})

@@ -7,7 +7,7 @@ figure of a month, `member-tf-gap` how far an entity is from its budget in the w
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Final, Literal
 
 import numpy as np
@@ -19,6 +19,7 @@ from rulka.core.books.chart import BoolArray
 from rulka.core.books.selection import Part
 from rulka.core.compute.nodes import Node
 from rulka.core.definitions.spans import SpanDef, span_from
+from rulka.core.definitions.spines import LineDef, SpineDef
 from rulka.core.overviews.definitions import BY_CHILD, WINDOWS, Window
 
 Raw = dict[str, Any]
@@ -26,6 +27,12 @@ Of = Literal["actual", "budget", "prior", "gap", "gap-part", "change", "change-p
 READ: Final[dict[Window, str]] = {"month": "period", "date": "year to date", "year": "year"}
 MONTHS, RUN, MEMBER = "months", "run", "member"
 RUN_LENGTH = 12
+UNPLANNED: Final = (
+    RUN, *(name for window in ("", "month-", "date-", "year-") for name in
+           (f"{window}actual", f"{window}prior", f"{window}change", f"{window}change-part")),
+)  # fmt: skip
+"""The columns that show lines which their statement limits to some of its own: what was, not what was planned."""
+
 MOST_AT_ONCE = 15
 """Members whose months are read at once: two columns for each of twelve months stay below what a span may hold."""
 
@@ -53,6 +60,16 @@ class MemberDef:
         if self.by == BY_CHILD:
             return {"inside": self.code}
         return {"narrow": f"{self.by}: {Part('code', self.code).text()}"}
+
+
+def whole_lines(spine: SpineDef) -> SpineDef:
+    """A spine whose lines stand as one row each, since an overview shows lines as a whole."""
+    return replace(spine, lines=tuple(_whole(line) for line in spine.lines))
+
+
+def _whole(line: LineDef) -> LineDef:
+    inner = tuple(_whole(inner) for inner in line.lines)
+    return replace(line, expand=(), below=(), hide="", columns=UNPLANNED if line.columns else (), lines=inner)
 
 
 def scenarios_for(view: View, period: Period, node: Node, budget: str, forecast: str, *, translated: bool) -> Scenarios:

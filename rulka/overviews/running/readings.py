@@ -33,6 +33,7 @@ from rulka.core.overviews.columns import (
     members_span,
     scenarios_for,
     totals_span,
+    whole_lines,
 )
 from rulka.core.overviews.definitions import BY_CHILD, BY_ENTITY, WINDOWS, OverviewDef, Window
 from rulka.core.overviews.reading import Member, Reading
@@ -130,7 +131,7 @@ class StatementReadings:
         scope, currency = self._own
         own = read_by(self.opened(name), self.reader.person)
         return replace(
-            own, span=span, scope=scope, currency=currency, unit=self.definition.unit,
+            own, spine=whole_lines(own.spine), span=span, scope=scope, currency=currency, unit=self.definition.unit,
             decimals=self.definition.decimals, rounding="exact", rest="", explain=NOTHING_ASKED, calendar="",
             number=NumberStyle(negative="minus", zero="dash", currency="never"), grouping="space",
             decimal_mark="point", depth="figures",

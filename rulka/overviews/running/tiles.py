@@ -7,14 +7,15 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
+from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
 from rulka.core.overviews import parts
-from rulka.core.overviews.definitions import BESIDE, WINDOWS, LineRef, OverviewDef, PageDef, TileDef, Window
+from rulka.core.overviews.definitions import BESIDE, KINDS, WINDOWS, LineRef, OverviewDef, PageDef, TileDef, Window
 from rulka.core.overviews.filling import Asked, content, strip
 from rulka.core.overviews.tiles import Content, Point, Points, Strip, Words
 from rulka.ledger.reading.suspects import suspects
 from rulka.overviews.running.readings import StatementReadings
-from rulka.statements.running.explained import explained_of, figure_of
+from rulka.statements.running.explained import Explained, explained_of, figure_of
 from rulka.statements.running.runs import run_at
 
 Filled = Strip | Content | Words | Points
@@ -34,7 +35,8 @@ class Tile:
 
     @property
     def title(self) -> str:
-        return (self.filled.title if isinstance(self.filled, Content | Words | Points) else "") or self.asked.title
+        own = self.filled.title if isinstance(self.filled, Content | Words | Points) else self.asked.title
+        return own or (KINDS[self.asked.kind] if self.asked.kind != "strip" else "")
 
 
 def windows_of(switch: str) -> tuple[Window, ...]:
@@ -79,18 +81,23 @@ def _filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Filled:
 
 
 def _explanations(tile: TileDef, readings: StatementReadings) -> Points:
-    """What was said about the variances of a statement, and what still has to be."""
+    """What was said about the variances of a statement, and what still has to be; of a node whose currencies differ by
+    the nodes below it."""
     reader, definitions = readings.reader, readings.opened(tile.of)
-    computed = run_at(definitions, readings.view_of(tile.of), reader.period, readings.node.code, reader.person)
-    found = [one for one in explained_of(reader.ledger, computed) if one.item.state != "closed"]
+    view, found = readings.view_of(tile.of), list[tuple[Computed, Explained]]()
+    codes = readings.node.children if readings.node.is_mixed or len(readings.node.currencies) > 1 else ()
+    for code in codes or (readings.node.code,):
+        computed = run_at(definitions, view, reader.period, code, reader.person)
+        found += [(computed, one) for one in explained_of(reader.ledger, computed) if one.item.state != "closed"]
     address = reverse("statement", args=[definitions["statement"].name])
     points = []
-    for one in found[:MOST_POINTS]:
+    for computed, one in found[:MOST_POINTS]:
         row, column = one.item.key
         query = urlencode({"ledger": reader.ledger.code, "period": reader.period, "node": computed.node.code,
                            "panel": "explain", "row": row, "column": column})  # fmt: skip
         state = " ".join(one.text.split()) if one.text else f"{one.item.state}, nobody said why yet"
-        points.append(Point(one.item.label, figure_of(one), state, f"{address}?{query}", "" if one.text else "open"))
+        title = f"{one.item.label}, {computed.node.name}" if codes else one.item.label
+        points.append(Point(title, figure_of(one), state, f"{address}?{query}", "" if one.text else "open"))
     return Points(
         tile.title or "Explanations", tuple(points), max(len(found) - MOST_POINTS, 0), "Nothing has to be explained."
     )

@@ -1,0 +1,283 @@
+"""Figures of overviews are those of their statements, for random nodes, periods, windows and fences: each tile is held
+against the statement run with one plain column at a time, and some against loops over the generated files."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from fractions import Fraction
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from rulka.core.books.fence import NO_FENCE, Fence
+from rulka.core.compute.statement import run_statement
+from rulka.core.definitions.spans import span_from
+from rulka.core.errors import RulkaError
+from rulka.core.overviews.definitions import WINDOWS, overview_from
+from rulka.core.overviews.filling import Asked
+from rulka.core.overviews.reading import place_of
+from rulka.core.overviews.tiles import Content, Strip
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import view_of
+from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.tiles import filled
+from rulka.statements.library.assemble import assemble, definitions_of
+from tests.oracle import Oracle
+
+pytestmark = pytest.mark.django_db
+
+LESS = [HealthCheck.function_scoped_fixture]
+READ = {"month": "period", "date": "year to date", "year": "year"}
+FENCES = {
+    "open": NO_FENCE,
+    "two companies": Fence.of(entities="TF, NF"),
+    "ships": Fence.of(entities="TF", members={"department": "under:100"}),
+    "no wages": Fence.of(sealed="5010 to 5040"),
+    "some accounts": Fence.of(accounts="4*, 6*"),
+}
+RESULTS = ["Income", "Result before depreciation", "Operating result", "Net result", "Fuel", "Fares"]
+PERIODS = ["2027-P07", "2027-P01", "2026-P11", "2026-P12", "2025-P06"]
+BODY = {
+    "overview": "tried", "of": "results", "choose": RESULTS,
+    "pages": [{"tiles": [
+        {"tile": "strip", "lines": RESULTS},
+        {"tile": "bridge", "key": "by-line", "wide": "12"},
+        {"tile": "bridge", "key": "since", "from": "prior", "wide": "12"},
+        {"tile": "bridge", "key": "by-entity", "by": "entity", "wide": "12"},
+        {"tile": "bridge", "key": "adds", "by": "crossing", "from": "nothing", "wide": "12"},
+        {"tile": "bridge", "key": "down", "wide": "12",
+         "through": ["Income", "Result before depreciation", "Operating result", "Net result"]},
+        {"tile": "ranked", "by": "entity", "most": "90"},
+        {"tile": "ranked", "key": "crossings", "by": "crossing", "most": "90"},
+        {"tile": "multiples", "by": "entity", "most": "90", "wide": "12"},
+        {"tile": "trend"},
+    ]}],
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def oracle(demo_folder: Path) -> Oracle:
+    return Oracle(demo_folder / "ledger", demo_folder / "news")
+
+
+@pytest.fixture
+def results(ternwick: Ledger) -> Ledger:
+    return ternwick
+
+
+def readings_of(ledger: Ledger, period: str, node: str, fence: Fence) -> StatementReadings:
+    return StatementReadings(overview_from(BODY), Reader(ledger, fence, None, period, node, node))
+
+
+def plainly(ledger: Ledger, fence: Fence, period: str, node: str, label: str, **column: str) -> Fraction | None:
+    """A line of the statement in one column, run by itself."""
+    from dataclasses import replace
+
+    definitions = definitions_of(ledger, "results")
+    span = span_from({"span": "one", "columns": [{"column": "one", **column}]})
+    view = view_of(ledger, fence)
+    computed = run_statement(
+        replace(assemble(definitions["statement"], definitions), span=span), view,
+        view.frame.calendar.period(period), node,
+    )  # fmt: skip
+    line = computed.plan.names.find(label)
+    return computed.cells[line.key][0]
+
+
+CASES = st.tuples(
+    st.sampled_from(sorted(FENCES)), st.sampled_from(PERIODS), st.sampled_from(["group", "TF", "NF"]),
+    st.sampled_from(WINDOWS), st.sampled_from(RESULTS),
+)  # fmt: skip
+
+
+@settings(max_examples=14, suppress_health_check=LESS)
+@given(case=CASES)
+def test_any_strip_shows_what_the_statement_does(results: Ledger, case: tuple[str, str, str, str, str]) -> None:
+    name, period, node, window, label = case
+    readings = readings_of(results, period, node, FENCES[name])
+    try:
+        readings.node  # noqa: B018  a fence may leave nothing of a node
+    except RulkaError:
+        return
+    tile = filled(readings.definition.tile("strip"), readings, Asked((window,), None))
+    assert isinstance(tile.filled, Strip), tile.refused
+    row = next(row for row in tile.filled.rows if row.line.label == label)
+    one, time = row.windows[0], READ[window]
+    ahead = {"then": readings.known.forecast} if window == "year" and readings.known.forecast else {}
+    actual = plainly(results, FENCES[name], period, node, label, window=time, **ahead)
+    budget = plainly(results, FENCES[name], period, node, label, window=time, scenario="budget")
+    prior = plainly(results, FENCES[name], period, node, label, window=time, shift="-1 year")
+    assert (one.actual.value, one.budget.value, one.prior.value) == (actual, budget, prior)
+    if None not in (actual, budget, prior):
+        assert one.gap.value == actual - budget and one.change.value == actual - prior
+    target = plainly(results, FENCES[name], period, node, label, window="year", scenario="budget")
+    to_date = plainly(results, FENCES[name], period, node, label, window="year to date")
+    if target and to_date is not None:
+        assert (row.reached.value, row.left.value) == (to_date / target, target - to_date)
+
+
+@settings(max_examples=14, suppress_health_check=LESS)
+@given(case=CASES)
+def test_any_bridge_starts_and_ends_at_the_statement_and_adds_up(
+    results: Ledger, case: tuple[str, str, str, str, str]
+) -> None:
+    name, period, node, window, label = case
+    readings = readings_of(results, period, node, FENCES[name])
+    chosen = readings.definition.chosen(f"results: {label}")
+    try:
+        readings.node  # noqa: B018
+    except RulkaError:
+        return
+    ahead = {"then": readings.known.forecast} if window == "year" and readings.known.forecast else {}
+    actual = plainly(results, FENCES[name], period, node, label, window=READ[window], **ahead)
+    for key, other in (
+        ("by-line", {"scenario": "budget"}), ("since", {"shift": "-1 year"}), ("by-entity", {"scenario": "budget"}),
+        ("adds", None), ("down", None),
+    ):  # fmt: skip
+        tile = filled(readings.definition.tile(key), readings, Asked((window,), chosen))
+        start = plainly(results, FENCES[name], period, node, label, window=READ[window], **other) if other else None
+        if tile.refused is not None:
+            assert "has no" in tile.refused.message or "more than add" in tile.refused.message, tile.refused
+            continue
+        assert isinstance(tile.filled, Content)
+        bars = [row.figures[0].value for row in tile.filled.tables[0].rows]
+        assert all(value is not None for value in bars)
+        if key == "down":
+            names = [row.name for row in tile.filled.tables[0].rows]
+            totals = ["Income", "Result before depreciation", "Operating result", "Net result"]
+            expected = [
+                plainly(results, FENCES[name], period, node, one, window=READ[window], **ahead) for one in totals
+            ]
+            places = [names.index(one) for one in totals]
+            assert [bars[place] for place in places] == expected
+            for first, last in pairwise(places):
+                assert bars[first] + sum(bars[first + 1 : last]) == bars[last]
+        else:
+            begins = 0 if start is None else bars[0]
+            assert bars[-1] == actual and (start is None or bars[0] == start), key
+            assert begins + sum(bars[0 if start is None else 1 : -1]) == bars[-1], key
+
+
+@settings(max_examples=7, suppress_health_check=LESS)
+@given(case=CASES)
+def test_any_member_shows_what_its_own_run_does(results: Ledger, case: tuple[str, str, str, str, str]) -> None:
+    name, period, _, window, label = case
+    fence = FENCES[name]
+    readings = readings_of(results, period, "group", fence)
+    chosen = readings.definition.chosen(f"results: {label}")
+    ahead = {"then": readings.known.forecast} if window == "year" and readings.known.forecast else {}
+    tile = filled(readings.definition.tile("ranked"), readings, Asked((window,), chosen))
+    assert isinstance(tile.filled, Content), tile.refused
+    codes = {item.name: item.code for item in readings.view.frame.entities.items}
+    for row in tile.filled.tables[0].rows:
+        own = {"window": READ[window], "narrow": f"entity: {codes[row.name]}"}
+        expected = [
+            plainly(results, fence, period, "group", label, **own, **ahead),
+            plainly(results, fence, period, "group", label, **own, scenario="budget"),
+            plainly(results, fence, period, "group", label, **own, shift="-1 year"),
+        ]
+        assert [shown.value for shown in row.figures] == expected, row.name
+    months = filled(readings.definition.tile("multiples"), readings, Asked((window,), chosen))
+    assert isinstance(months.filled, Content), months.refused
+    calendar = readings.view.frame.calendar
+    last = calendar.period(period)
+    for row in months.filled.tables[0].rows:
+        for back, shown in zip(range(len(row.figures) - 1, -1, -1), row.figures, strict=True):
+            at = calendar.moved(last, periods=-back)
+            narrow = f"entity: {codes[row.name]}"
+            assert shown.value == plainly(results, fence, at.code, "group", label, narrow=narrow), (row.name, at.code)
+
+
+def test_crossings_and_what_names_none_add_up_to_the_whole(results: Ledger) -> None:
+    readings = readings_of(results, "2027-P07", "group", NO_FENCE)
+    chosen = readings.definition.chosen("results: Income")
+    tile = filled(readings.definition.tile("crossings"), readings, Asked(("date",), chosen))
+    assert isinstance(tile.filled, Content)
+    rows = tile.filled.tables[0].rows
+    assert {row.name for row in rows} == {"North", "Islands", "Sound", "None"}
+    whole = plainly(results, NO_FENCE, "2027-P07", "group", "Income", window="year to date")
+    assert sum(row.figures[0].value for row in rows) == whole
+    assert not any("belongs" in note or "together" in note for note in tile.filled.notes)
+
+
+def test_a_strip_agrees_with_loops_over_the_files(results: Ledger, oracle: Oracle) -> None:
+    """Fuel of Ternwick Ferries in October, and from April on, added up line by line from what was generated."""
+    readings = readings_of(results, "2027-P07", "TF", NO_FENCE)
+    accounts = oracle.between("6110", "6199")
+    for window, first in (("month", 7), ("date", 1)):
+        tile = filled(readings.definition.tile("strip"), readings, Asked((window,), None))
+        assert isinstance(tile.filled, Strip)
+        fuel = next(row for row in tile.filled.rows if row.line.label == "Fuel").windows[0]
+        expected = -oracle.activity("TF", accounts, (2027, first), (2027, 7))
+        assert Decimal(fuel.actual.value.numerator) / fuel.actual.value.denominator == expected
+
+
+def test_the_trend_is_actual_then_forecast_and_adds_up_to_the_outlook(results: Ledger) -> None:
+    readings = readings_of(results, "2027-P07", "group", NO_FENCE)
+    tile = filled(readings.definition.tile("trend"), readings, Asked(("date",), readings.definition.chosen("")))
+    assert isinstance(tile.filled, Content)
+    rows = tile.filled.tables[0].rows
+    assert len(rows) == 12
+    outlook = dict(tile.filled.headline)["Year"].value
+    assert sum(row.figures[0].value for row in rows) == outlook
+    kinds = [mark.kind for mark in tile.filled.pictures[0].drawing.marks]
+    assert kinds.count("actual") == 7 and kinds.count("forecast") == 5
+
+
+def test_sealed_wages_stay_sealed_in_every_tile(results: Ledger) -> None:
+    """The seal keeps totals down to entity and period: what a crossing tells finer shows no figure."""
+    body = {
+        "overview": "sealed", "of": "results",
+        "pages": [{"tiles": [
+            {"tile": "ranked", "line": "Wages and social costs", "by": "crossing"},
+            {"tile": "ranked", "key": "whole", "line": "Wages and social costs", "by": "entity"},
+        ]}],
+    }  # fmt: skip
+    fence = Fence.of(sealed="5010 to 5040")
+    definition = overview_from(body)
+    readings = StatementReadings(definition, Reader(results, fence, None, "2027-P07", "group", "group"))
+    finer = filled(definition.tile("ranked"), readings, Asked(("date",), None)).filled
+    whole = filled(definition.tile("whole"), readings, Asked(("date",), None)).filled
+    open_one = StatementReadings(definition, Reader(results, NO_FENCE, None, "2027-P07", "group", "group"))
+    seen = filled(definition.tile("ranked"), open_one, Asked(("date",), None)).filled
+    assert isinstance(finer, Content) and isinstance(whole, Content) and isinstance(seen, Content)
+    told = {row.name: row.figures[0].value for row in seen.tables[0].rows}
+    own = {row.name: row.figures[0].value for row in finer.tables[0].rows}
+    assert told != own, "the seal keeps apart what an open view shows"
+    assert all(row.figures[0].value is not None for row in whole.tables[0].rows)
+
+
+def test_no_mark_tells_of_what_lies_behind_a_fence(results: Ledger) -> None:
+    readings = readings_of(results, "2027-P07", "group", Fence.of(entities="TF, NF"))
+    chosen = readings.definition.chosen("")
+    for key in ("ranked", "by-entity", "multiples"):
+        tile = filled(readings.definition.tile(key), readings, Asked(("date",), chosen))
+        assert isinstance(tile.filled, Content)
+        names = {row.name for row in tile.filled.tables[0].rows}
+        assert "Ternwick Quays" not in names
+        said = " ".join(mark.said for picture in tile.filled.pictures for mark in picture.drawing.marks)
+        assert "Quays" not in said
+
+
+def test_every_mark_of_every_tile_is_a_figure_that_can_be_traced(results: Ledger) -> None:
+    readings = readings_of(results, "2027-P07", "group", NO_FENCE)
+    chosen = readings.definition.chosen("results: Operating result")
+    count = 0
+    for asked in readings.definition.tiles:
+        tile = filled(asked, readings, Asked(("date",), chosen))
+        if not isinstance(tile.filled, Content):
+            continue
+        for picture in tile.filled.pictures:
+            for mark in picture.drawing.marks:
+                source, row, column = place_of(mark.key)
+                if not row:
+                    continue  # what stands for several, or for what no step accounts for
+                reading = readings.sourced(tile.filled.statement, source)
+                value = reading.computed.row(row).values[reading.computed.place(column)]
+                text = reading.write(reading.computed.row(row), reading.computed.column(column), value)
+                assert mark.said.endswith(text), (mark, text)
+                count += 1
+    assert count > 150
