@@ -52,6 +52,8 @@ VIEWS = {
     "ledger": ("accountant", "/ledger/?period=2027-P07"),
     "worksheet": ("controller", f"/worksheets/income-of-departments/?{WHERE}&panel=blocks&cell=C6"),
     "extract": ("accountant", "/extracts/supplier-spend/?period=2027-P07&node=TF"),
+    "month": ("accountant", f"/month/?{WHERE}"),
+    "overview": ("director", f"/overviews/group/?{WHERE}&of=group&window=date"),
     "person": ("administrator", "/people/person/ships-lead/"),
 }
 
@@ -81,7 +83,6 @@ def take(address: str) -> None:
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, base_url=address)
-        shoot(page, "sign-in", "/sign-in/")
         now = ""
         for name, (person, path) in VIEWS.items():
             if person != now:
@@ -162,7 +163,7 @@ def workbench(page: Page) -> None:
 
 
 def feeds(page: Page, service: int) -> None:
-    """A day passes at the ledger service; its news wait for a decision; a strange file is mapped."""
+    """A day passes at the ledger service; its news wait for a decision."""
     sign_in(page, "accountant")
     urllib.request.urlopen(
         urllib.request.Request(f"http://127.0.0.1:{service}/control/step", method="POST", data=b"")
@@ -177,13 +178,6 @@ def feeds(page: Page, service: int) -> None:
     page.get_by_role("link", name="What moved since?").click()
     shoot(page, "edition", page.url)
     shoot(page, "feeds", "/ledger/feeds/")
-    page.get_by_role("link", name="Harbour shop tills").click()
-    page.get_by_role("link", name="build it").click()
-    page.get_by_label("A file to look at").set_input_files(ROOT / "demo" / "files" / "harbour-shops.csv")
-    page.get_by_role("button", name="Look at it").click()
-    page.get_by_text("Every row can be read so.").wait_for()
-    page.screenshot(path=OUT / "mapping.png")
-    print("mapping")
 
 
 def shoot(page: Page, name: str, path: str) -> None:

@@ -41,7 +41,7 @@ RULES = ("group", "owner", "owners")
 THEIRS = "theirs"
 """The node of each recipient, in the place of one."""
 
-KINDS = ("statement", "worksheet", "extract")
+KINDS = ("statement", "worksheet", "extract", "overview")
 """What goes; other things register themselves with `running/sendable`."""
 
 MOST_RECIPIENTS = 500

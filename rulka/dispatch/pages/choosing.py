@@ -25,7 +25,7 @@ from rulka.dispatch.running.tasks import call
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.output.sendable import kind_named
 
-BACK = {"statement": "statement", "worksheet": "worksheet", "extract": "extract"}
+BACK = {"statement": "statement", "worksheet": "worksheet", "extract": "extract", "overview": "overview"}
 """The page of each kind that something is sent from."""
 
 
