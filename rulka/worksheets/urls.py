@@ -28,6 +28,7 @@ urlpatterns = [
     path("<str:name>/state/", keeping.state, name="worksheet-state"),
     path("<str:name>/pictures/", keeping.picture_add, name="worksheet-pictures"),
     path("<str:name>/pictures/<int:number>/", keeping.picture, name="worksheet-picture"),
+    path("<str:name>/pictures/<str:drawing>/", keeping.drawing, name="worksheet-drawing"),
     path("<str:name>/refresh/", since.refresh, name="worksheet-refresh"),
     path("<str:name>/fetch/", since.fetch, name="worksheet-fetch"),
     path("<str:name>/fetching/", since.fetching, name="worksheet-fetching"),

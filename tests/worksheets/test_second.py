@@ -906,3 +906,77 @@ def test_rows_of_a_trace_become_a_worksheet_whose_sum_is_the_figure(ternwick, pe
         ).status_code
         == 422
     )
+
+
+# drawings -------------------------------------------------------------------------------------------------------------
+
+
+def test_cells_are_drawn_where_they_are_go_along_and_leave_with_the_sheet(house):  # noqa: F811
+    amy = house["amy"]
+    typed(amy, S1="Month", T1="Plan", U1="Fact", S2="Jan", T2="10", U2="-4", S3="Feb", T3="20.5", U3="7")
+    post(amy, do="drawing", of=[0, 18, 2, 20], box=[5, 18, 5, 18])
+    address = reverse("worksheet-drawing", args=["sums", "d1"]) + "?" + WHERE + "&sheet=1"
+    svg = amy.get(address)
+    assert svg["Content-Type"] == "image/svg+xml" and svg.content[:4] == b"<svg"
+    said = re.findall(r"<title>([^<]+)</title>", svg.content.decode())
+    assert said[:2] == ["Jan, actual: 10.0", "Feb, actual: 20.5"] and "one scale for all 2" in svg.content.decode()
+    typed(amy, T2="15")
+    assert "Jan, actual: 15.0" in amy.get(address).content.decode()
+    post(amy, do="remap", kind="insert", axis="rows", at=1, count=2)  # its cells are others now, it lies elsewhere
+    kept = Worksheet.objects.get(name="sums").sheets.get(number=1).settings["pictures"]
+    assert (kept[0]["of"], kept[0]["box"]) == ([0, 18, 4, 20], [7, 18, 7, 18])
+    assert "Jan, actual: 15.0" in amy.get(address).content.decode()
+    post(amy, do="drawing", how="size", picture="d1", width=300, height=200)
+    book = openpyxl.load_workbook(
+        io.BytesIO(amy.get(reverse("worksheet-file", args=["sums", "xlsx"]) + "?" + WHERE).content)
+    )
+    assert len(book.worksheets[0]._charts) == 1
+    html = amy.get(reverse("worksheet-file", args=["sums", "html"]) + "?" + WHERE).content.decode()
+    assert "data:image/svg+xml;base64," in html
+    assert amy.get(reverse("worksheet-file", args=["sums", "pdf"]) + "?" + WHERE).content[:5] == b"%PDF-"
+    panel = amy.get(
+        reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&sheet=1&cell=S8&panel=sheet"
+    ).content.decode()
+    assert "A drawing of S1:U5" in panel
+    typed(amy, T4="=1/0")
+    assert "A cell says #DIV/0!" in amy.get(address).content.decode()
+    typed(amy, **{f"T{row}": "1" for row in range(60, 160)})
+    for asked, told in (
+        ({"of": [40, 18, 42, 20]}, "no figures in these cells"),
+        ({}, "Nothing is chosen to draw"),
+        ({"drawn": "pie|x|y"}, "Nothing of the kind"),
+        ({"picture": "d9"}, "there any more"),
+        ({"of": [58, 19, 165, 19]}, "A drawing holds 60 rows"),
+        ({"of": [0, 0, 9_000, 20]}, "A drawing is of 10,000 cells at most"),
+    ):
+        expect = 404 if told.startswith(("Nothing of", "there")) else 422
+        assert told in post(amy, do="drawing", box=[9, 18, 9, 18], expect=expect, **asked)
+    post(amy, do="drawing", how="remove", picture="d1")
+    assert "isn" in amy.get(address).content.decode() and amy.get(address).status_code == 404
+
+
+def test_tiles_of_overviews_lie_on_a_sheet_as_each_reader_sees_them(house, command, tmp_path):  # noqa: F811
+    definitions, overview = tmp_path / "d.yaml", tmp_path / "o.yaml"
+    definitions.write_text(DEFINITIONS)
+    command("load_statement", definitions, ledger="s")
+    overview.write_text("overview: glance\nof: result\ntitle: Glance\npages: [{tiles: [{tile: ranked, line: Result, "
+                        "by: department}, {tile: strip, lines: [Wages]}]}]\n")  # fmt: skip
+    command("load_overview", overview, ledger="s")
+    amy = house["amy"]
+    panel = amy.get(
+        reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&sheet=1&cell=S8&panel=sheet"
+    ).content.decode()
+    assert 'value="overview|glance|ranked"' in panel and "overview|glance|strip" not in panel
+    post(amy, do="drawing", drawn="overview|glance|ranked", box=[3, 18, 3, 18])
+    address = reverse("worksheet-drawing", args=["sums", "d1"]) + "?" + WHERE + "&sheet=1"
+    whole, part = (house[name].get(address).content.decode() for name in ("amy", "lea"))
+    assert "<rect" in whole and "<rect" in part and whole != part
+    book = openpyxl.load_workbook(
+        io.BytesIO(amy.get(reverse("worksheet-file", args=["sums", "xlsx"]) + "?" + WHERE).content)
+    )
+    assert len(book.worksheets[0]._images) == 1
+    shelf = Shelf.objects.create(ledger=Ledger.objects.get(code="s"), name="Closed")
+    ShelfRight.objects.create(shelf=shelf, person=Person.objects.get(username="amy"), level=3)
+    Definition.objects.filter(kind="statement", name="result").update(shelf=shelf)
+    told = house["dan"].get(address).content.decode()
+    assert "<rect" not in told and "does not exist" in told

@@ -243,6 +243,8 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
             runs.append((member.name, readings.node_of(tile.by, member.code), months))
     runs.sort(key=lambda run: sum((abs(month.actual or Fraction(0)) for month in run[2]), Fraction(0)), reverse=True)
     most = min(tile.most, max(pixels(tile) // (SMALL + BESIDE_GAP), 1) * 2)
+    if not runs:
+        raise RulkaError("Nothing was booked or planned here in these months.", hint="Look at another time or node.")
     if len(runs) > most:
         runs = [*runs[: most - 1], _others(runs[most - 1 :])]
     scale = month_scale([months for _, _, months in runs], SMALL_HIGH)
@@ -295,6 +297,8 @@ def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> C
         made = _largest(made, [reading.shown(row, member.key("gap")) for member in members] if line.planned else [])
         shown, others = by_weight([one for one in made if one.value or one.budget or one.prior], tile.most)
         rows = [*shown, *([summed(others)] if others else [])]
+        if not rows:
+            raise RulkaError("Nothing was booked or planned here in this time.", hint="Look at another time or node.")
         third = (room - BESIDE_GAP * 2) // 3
         wide = third if several and third >= LEAST_RANKED else room
         title = readings.window_title(window) if several else ""

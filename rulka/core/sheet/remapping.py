@@ -155,6 +155,13 @@ def _boxed(one: dict[str, Any], remap: Remap) -> dict[str, Any] | None:
         return None
     box = [ends[0], left, ends[1], right] if remap.axis == "rows" else [top, ends[0], bottom, ends[1]]
     moved = {**one, "box": box}
+    if "of" in one:  # what a drawing is of goes along; one all of whose cells are gone goes too
+        first, second, third, fourth = one["of"]
+        source = remap.ends(first, third) if remap.axis == "rows" else remap.ends(second, fourth)
+        if source is None:
+            return None
+        own = [source[0], second, source[1], fourth]
+        moved["of"] = own if remap.axis == "rows" else [first, source[0], third, source[1]]
     name = "keys" if remap.axis == "rows" else "column keys"
     if name in one:
         places = {remap.place(int(row)): key for row, key in one[name].items()}

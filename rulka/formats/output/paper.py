@@ -23,3 +23,20 @@ def page_picture(pdf: bytes, number: int) -> tuple[bytes, int]:
         return buffer.getvalue(), len(document)
     finally:
         document.close()
+
+
+def svg_picture(svg: str, wide: int, high: int, *, times: int = 2) -> bytes:
+    """An SVG as PNG at so many pixels, drawn finer by a factor for where it is enlarged."""
+    from weasyprint import HTML
+
+    from rulka.formats.output.html import FONTS, faces
+
+    style = f"@page {{ size: {wide}px {high}px; margin: 0; }} body {{ margin: 0; }} svg {{ display: block; }}"
+    page = f"<style>{faces(False)}{style}</style>{svg}"
+    document = pypdfium2.PdfDocument(HTML(string=page, base_url=str(FONTS)).write_pdf())
+    try:
+        buffer = io.BytesIO()
+        document[0].render(scale=DOTS / 72 * times).to_pil().save(buffer, "PNG")
+        return buffer.getvalue()
+    finally:
+        document.close()

@@ -20,6 +20,7 @@ from rulka.core.sheet.workbook import Sheet, Step, Workbook
 from rulka.worksheets.editing.blocks import HOW, act_on_block, refresh_all
 from rulka.worksheets.editing.edit import Action
 from rulka.worksheets.library.saved import saved_workbook
+from rulka.worksheets.running.drawn import drawing_of, find_drawing
 from rulka.worksheets.running.live import Live
 
 Asked = Mapping[str, Any]
@@ -447,6 +448,49 @@ def _picture(asked: Asked) -> tuple[str, Action]:
     return "changed a picture", act
 
 
+def _drawing(asked: Asked) -> tuple[str, Action]:
+    """Draw cells, or place a drawing that another app offers; give it another size or place, or take it away."""
+    how, name = text(asked, "how", "place"), text(asked, "picture")
+
+    def act(workbook: Workbook, live: Live) -> list[Step]:
+        sheet = sheet_in(workbook, asked)
+        pictures = list(sheet.settings.get("pictures", ()))
+        kept = [one for one in pictures if one["picture"] != name]
+        if how == "remove":
+            return edits.set_setting(sheet, pictures=kept)
+        if name:
+            former = dict(find_drawing(sheet, name))
+            place = box(asked) if asked.get("box") else Box(*former["box"])
+        else:
+            former, place = _new_drawing(asked, live, pictures), box(asked)
+        sizes = {
+            side: whole(asked, side, 60, 2_000) if side in asked else former.get(side, usual)
+            for side, usual in (("width", 480), ("height", 240))
+        }
+        drawn = {**former, "box": [place.top, place.left, place.top, place.left], **sizes}
+        if how == "place" and not name:
+            drawn["height"] = drawing_of(live, sheet, drawn).height
+        return edits.set_setting(sheet, pictures=[*kept, drawn])
+
+    return "changed a drawing", act
+
+
+def _new_drawing(asked: Asked, live: Live, pictures: list[dict[str, Any]]) -> dict[str, Any]:
+    """A drawing that isn't there yet: of cells, or of what is named."""
+    taken = {str(one["picture"]) for one in pictures}
+    name = next(free for number in range(1, 10_000) if (free := f"d{number}") not in taken)
+    title = " ".join(text(asked, "title", "").split())[:120]
+    named = {"title": title} if title else {}
+    if asked.get("of"):
+        cells = box(asked, "of")
+        return {"picture": name, "of": [cells.top, cells.left, cells.bottom, cells.right], **named}
+    kind, _, rest = text(asked, "drawn").partition("|")
+    thing, _, piece = rest.partition("|")
+    if not kind:
+        raise RulkaError("Nothing is chosen to draw.", hint="Choose cells or a drawing.", subject="drawing")
+    return {"picture": name, "kind": kind, "name": thing, "piece": piece, **named}
+
+
 PAPERS = ("A4", "A3", "A5", "letter", "legal")
 
 
@@ -506,6 +550,7 @@ ACTIONS: dict[str, Callable[[Asked], tuple[str, Action]]] = {
     "bring": _bring,
     "restore": _restore,
     "picture": _picture,
+    "drawing": _drawing,
 }
 
 

@@ -14,6 +14,7 @@ from rulka.formats.figures import moment_text
 from rulka.formats.output.html import FONTS, PAPER_WIDTHS, faces, stamp_head
 from rulka.formats.output.stamp import Stamp
 from rulka.worksheets.output.runs import keys_of
+from rulka.worksheets.running.drawn import is_drawn, svg_on
 from rulka.worksheets.running.live import Live
 
 FILLS = {"wash": "#e8f0ea", "note": "#fdf2dd", "alarm": "#fbeeeb", "head": "#f0ebdd", "input": "#fdf2dd"}
@@ -163,6 +164,10 @@ class _Page:
         return f"<td{given}{size}{style}>{image}{escape(shown.text)}{mark}</td>"
 
     def _picture(self, picture: dict[str, Any]) -> str:
+        if is_drawn(picture):
+            data = base64.b64encode(svg_on(self.live, self.sheet, picture).encode()).decode()
+            said = escape(str(picture.get("title", "")) or "A drawing")
+            return f'<img src="data:image/svg+xml;base64,{data}" alt="{said}" width="{picture["width"]}">'
         found = self.live.worksheet.pictures.filter(pk=picture["picture"]).first()
         if found is None:
             return ""

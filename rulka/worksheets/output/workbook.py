@@ -17,8 +17,10 @@ from rulka.core.sheet.leaving import asks_ledger, for_elsewhere
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.values import Scalar, SheetError
 from rulka.core.sheet.workbook import Look, Sheet
+from rulka.formats.output.paper import svg_picture
 from rulka.formats.output.stamp import Stamp, set_origin
 from rulka.worksheets.output.runs import keys_of
+from rulka.worksheets.running.drawn import is_drawn, svg_on
 from rulka.worksheets.running.live import Live
 
 MODES = {
@@ -122,7 +124,7 @@ class _Book:
             self._span(page, sheet, span["box"])
         for (row, column), parts in notes.items():
             page.write_comment(row, column, "\n".join(parts)[:30_000], {"x_scale": 2})
-        self._pictures(page, settings.get("pictures", ()))
+        self._pictures(page, sheet, settings.get("pictures", ()))
 
     def _span(self, page: Any, sheet: Sheet, box: list[int]) -> None:
         top, left, bottom, right = box
@@ -130,8 +132,29 @@ class _Book:
         page.merge_range(top, left, bottom, right, self.shower.shown(key).text, self._style(self.shower.look(key)))
         self._cell(page, key)
 
-    def _pictures(self, page: Any, pictures: Any) -> None:
+    def _drawing(self, page: Any, sheet: Sheet, one: dict[str, Any]) -> None:
+        """A drawing of cells as a chart of the workbook's own, any other as a picture."""
+        at = one["box"][0], one["box"][1]
+        if "of" not in one:
+            picture = io.BytesIO(svg_picture(svg_on(self.live, sheet, one), one["width"], one["height"]))
+            page.insert_image(*at, "drawing.png", {"image_data": picture, "x_scale": 0.5, "y_scale": 0.5})
+            return
+        top, left, bottom, right = one["of"]
+        chart = self.book.add_chart({"type": "column"})
+        for column in range(left + 1, right + 1) if right > left else (left,):
+            series: dict[str, Any] = {"values": [sheet.name, top + 1, column, bottom, column],
+                                      "name": [sheet.name, top, column], "fill": {"color": "#74807c"}}  # fmt: skip
+            if right > left:
+                series["categories"] = [sheet.name, top + 1, left, bottom, left]
+            chart.add_series(series)
+        chart.set_size({"width": one["width"], "height": one["height"]})
+        page.insert_chart(*at, chart)
+
+    def _pictures(self, page: Any, sheet: Sheet, pictures: Any) -> None:
         for one in pictures:
+            if is_drawn(one):
+                self._drawing(page, sheet, one)
+                continue
             found = self.live.worksheet.pictures.filter(pk=one["picture"]).first()
             if found is None:
                 continue

@@ -11,7 +11,9 @@ from rulka.core.values import key_in
 from rulka.worksheets.library.opening import put_on_shelf
 from rulka.worksheets.library.pictures import MOST_BYTES, add_picture, find_picture
 from rulka.worksheets.library.saved import delete_state, save_state
-from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.pages.readers import Asked, asked_for, sheet_asked
+from rulka.worksheets.running.drawn import find_drawing, svg_on
+from rulka.worksheets.running.live import opened
 
 
 def back(asked: Asked, panel: str) -> HttpResponseRedirect:
@@ -59,3 +61,13 @@ def picture(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """A picture of the worksheet."""
     found = find_picture(asked_for(request, name).worksheet, number)
     return HttpResponse(bytes(found.content), content_type=found.kind)
+
+
+@require_GET
+def drawing(request: HttpRequest, name: str, drawing: str) -> HttpResponse:
+    """A drawing of a sheet, as whoever asks sees its figures now."""
+    asked = asked_for(request, name)
+    with opened(asked.worksheet, asked.reader) as live:
+        sheet = sheet_asked(live, request)
+        content = svg_on(live, sheet, find_drawing(sheet, drawing))
+    return HttpResponse(content, content_type="image/svg+xml")

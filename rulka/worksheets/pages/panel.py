@@ -38,6 +38,7 @@ from rulka.worksheets.pages.blocks import blocks_context
 from rulka.worksheets.pages.check import check_context
 from rulka.worksheets.pages.formula import formula_context
 from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.running.drawn import drawings_to_place, is_drawn
 from rulka.worksheets.running.live import Live, opened
 from rulka.worksheets.running.options import listed_for
 from rulka.worksheets.running.revisions import marks_of
@@ -187,7 +188,16 @@ def _sheet(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any
             {**rule, "cells": Box(*rule["box"]).text(), "number": number}
             for number, rule in enumerate(settings.get("hiding", ()))
         ],
-        "pictures": [{**one, "at": cell_text(one["box"][0], one["box"][1])} for one in settings.get("pictures", ())],
+        "pictures": [
+            {
+                **one,
+                "at": cell_text(one["box"][0], one["box"][1]),
+                "drawn": is_drawn(one),
+                "cells": Box(*one["of"]).text() if "of" in one else "",
+            }
+            for one in settings.get("pictures", ())
+        ],
+        "to_place": drawings_to_place(page.seat.ledger, page.seat.person),
         "links": links_of(page.worksheet, page.seat.person)[:30],
         "now": timezone.now(),
     }

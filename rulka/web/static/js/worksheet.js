@@ -176,7 +176,7 @@ function draw(h, row, column) {
   const cell = cellAt(row, column);
   const options = choicesAt(row, column);
   const picture = state.layout.pictures.find((one) => one.box[0] === row && one.box[1] === column);
-  if (picture) return h("span", { class: "t" }, [h("img", { src: `${work.dataset.pictures}${picture.picture}/?${work.dataset.query}`, width: picture.width, height: picture.height, alt: "", draggable: "false" }), state.editable ? h("i", { class: "grip", "data-grip": picture.picture, title: "Resize", style: { left: `${picture.width - 12}px`, top: `${picture.height - 12}px` } }) : null]);
+  if (picture) return h("span", { class: "t" }, [h("img", { src: `${work.dataset.pictures}${picture.picture}/?${work.dataset.query}${typeof picture.picture === "string" ? `&sheet=${state.sheet}&v=${state.version || 0}` : ""}`, width: picture.width, height: picture.height, alt: "", draggable: "false" }), state.editable ? h("i", { class: "grip", "data-grip": picture.picture, title: "Resize", style: { left: `${picture.width - 12}px`, top: `${picture.height - 12}px` } }) : null]);
   if (!cell && !options) return "";
   return h("span", { class: "t" }, [cell ? cell[TEXT] : "", options ? h("i", { class: "list", "aria-hidden": "true" }, "▾") : null]);
 }
@@ -603,7 +603,7 @@ document.addEventListener("click", async (event) => {
   if (target.dataset.blockHow) send({ do: "block", how: target.dataset.blockHow, id: target.closest("[data-block]").dataset.block });
   if (target.dataset.unhide) { const [first, last] = target.dataset.unhide.split(":"); send({ do: "hiding", kind: "", box: [...corner(first), ...corner(last || first)] }); }
   if (target.dataset.restore) send({ do: "restore", number: Number(target.dataset.restore) });
-  if (target.dataset.pictureRemove) send({ do: "picture", how: "remove", picture: Number(target.dataset.pictureRemove) });
+  if (target.dataset.pictureRemove) send({ ...pictured(target.dataset.pictureRemove), how: "remove" });
   if (target.id === "marks-seen") post(el("refresh-form").action, { how: "seen" }).then(() => location.reload());
   if (target.dataset.fetch) fetchFirst(target.dataset.fetch, target.dataset.how);
   if (target.id === "sheet-find") find(el("find-bar").hidden);
@@ -664,7 +664,9 @@ document.addEventListener("submit", async (event) => {
     "frozen-form": () => ({ do: "setting", name: "frozen", rows: Number(values.rows), columns: Number(values.columns) }),
   }[form.id];
   if (own) { event.preventDefault(); document.activeElement?.blur(); send(own(await chosen())); }
-  if (form.matches(".picture-form")) { event.preventDefault(); send({ do: "picture", picture: Number(form.dataset.picture), width: Number(values.width), height: Number(values.height) }); }
+  if (form.matches(".picture-form")) { event.preventDefault(); send({ ...pictured(form.dataset.picture), how: "size", width: Number(values.width), height: Number(values.height) }); }
+  if (form.id === "drawing-add") { event.preventDefault(); const [first, last] = values.of.toUpperCase().split(":"); send({ do: "drawing", of: [...corner(first), ...corner(last || first)], box: [at.row, at.column, at.row, at.column] }); }
+  if (form.id === "drawing-place") { event.preventDefault(); send({ do: "drawing", drawn: values.drawn, box: [at.row, at.column, at.row, at.column] }); }
   if (form.id === "picture-add") {
     event.preventDefault();
     const answer = await post(`${work.dataset.pictures}?${work.dataset.query}`, { picture: values.picture });
@@ -705,6 +707,9 @@ async function findNext(wanted) {
   focusOn(found[0], found[1]);
 }
 
+// a picture that was brought has a number, one that is drawn a name
+const pictured = (name) => (/^[0-9]+$/.test(name) ? { do: "picture", picture: Number(name) } : { do: "drawing", picture: name });
+
 // a picture is resized by its corner
 document.addEventListener("pointerdown", (event) => {
   const grip = event.target.closest?.("[data-grip]");
@@ -716,7 +721,7 @@ document.addEventListener("pointerdown", (event) => {
   const end = (moved) => {
     document.removeEventListener("pointermove", move, true);
     const [wide, high] = size(moved);
-    send({ do: "picture", picture: Number(grip.dataset.grip), width: Math.min(wide, 2000), height: Math.min(high, 2000) });
+    send({ ...pictured(grip.dataset.grip), how: "size", width: Math.min(wide, 2000), height: Math.min(high, 2000) });
   };
   document.addEventListener("pointermove", move, true);
   document.addEventListener("pointerup", end, { once: true, capture: true });
