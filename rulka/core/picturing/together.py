@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from rulka.core.picturing.drawings import ASCENT, LINE, SIZE, Drawing, Words
+from rulka.core.picturing.drawings import ASCENT, DESCENT, LINE, SIZE, Drawing, Words
 from rulka.core.picturing.words import STRONG, fitted
 
 BETWEEN = 20
@@ -38,4 +38,4 @@ def together(drawings: Sequence[tuple[str, Drawing]], wide: int, notes: Sequence
     for note in notes:
         high += LINE
         words.append(Words(0, high - LINE + ASCENT + 2, fitted(note, across, SIZE), tone="soft", whole=note))
-    return Drawing(across, max(high, LINE), marks, words, rules)
+    return Drawing(across, max(high + (DESCENT if notes else 0), LINE), marks, words, rules)

@@ -3,12 +3,16 @@ each mark a link where its figure has an address."""
 
 from __future__ import annotations
 
+from base64 import b64encode
 from collections.abc import Callable
+from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, tostring
 
 from rulka.core.picturing.drawings import SIZE, Drawing, Mark, Rule, Words
 
 SPACE = "http://www.w3.org/2000/svg"
+FONTS = Path(__file__).parent.parent.parent / "web" / "static" / "fonts"
+FONT_FILE = "source-sans-3.woff2"
 FONT = "'Source Sans 3', sans-serif"
 INK, SOFT, LINE, PAPER = "#20292b", "#69706c", "#cfc7b4", "#fdfcf8"
 SLATE, PALE, FORECAST = "#74807c", "#d8dad4", "#eeebe2"
@@ -35,6 +39,16 @@ def svg_of(
     for words in drawing.words:
         _words(root, words, node(words.leads) if node and words.leads else "")
     return tostring(root, encoding="unicode")
+
+
+def alone(svg: str) -> str:
+    """The same with its font inside, for where it stands as a picture of its own."""
+    font = b64encode((FONTS / FONT_FILE).read_bytes()).decode()
+    face = (
+        f"@font-face {{ font-family: 'Source Sans 3'; src: url(data:font/woff2;base64,{font}); font-weight: 200 900; }}"
+    )
+    head, mark, rest = svg.partition(">")
+    return f"{head}{mark}<style>{face}</style>{rest}"
 
 
 def _rule(root: Element, rule: Rule) -> None:

@@ -11,6 +11,7 @@ from rulka.core.sheet.addresses import Box, letters, read_box
 from rulka.core.sheet.showing import Shower
 from rulka.core.sheet.workbook import Look, Sheet
 from rulka.formats.figures import moment_text
+from rulka.formats.output.drawn import alone
 from rulka.formats.output.html import FONTS, PAPER_WIDTHS, faces, stamp_head
 from rulka.formats.output.stamp import Stamp
 from rulka.worksheets.output.runs import keys_of
@@ -165,7 +166,7 @@ class _Page:
 
     def _picture(self, picture: dict[str, Any]) -> str:
         if is_drawn(picture):
-            data = base64.b64encode(svg_on(self.live, self.sheet, picture).encode()).decode()
+            data = base64.b64encode(alone(svg_on(self.live, self.sheet, picture)).encode()).decode()
             said = escape(str(picture.get("title", "")) or "A drawing")
             return f'<img src="data:image/svg+xml;base64,{data}" alt="{said}" width="{picture["width"]}">'
         found = self.live.worksheet.pictures.filter(pk=picture["picture"]).first()

@@ -8,6 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import RulkaError
 from rulka.core.values import key_in
+from rulka.formats.output.drawn import alone
 from rulka.worksheets.library.opening import put_on_shelf
 from rulka.worksheets.library.pictures import MOST_BYTES, add_picture, find_picture
 from rulka.worksheets.library.saved import delete_state, save_state
@@ -69,5 +70,5 @@ def drawing(request: HttpRequest, name: str, drawing: str) -> HttpResponse:
     asked = asked_for(request, name)
     with opened(asked.worksheet, asked.reader) as live:
         sheet = sheet_asked(live, request)
-        content = svg_on(live, sheet, find_drawing(sheet, drawing))
+        content = alone(svg_on(live, sheet, find_drawing(sheet, drawing)))
     return HttpResponse(content, content_type="image/svg+xml")

@@ -68,7 +68,7 @@ def test_drawings_side_by_side_stay_apart_and_go_on_below() -> None:
     drawing = together(
         [("First", one), ("Second, with a name that has no room", one), ("Third", one)], 320, ("a note",)
     )
-    assert drawing.width == 320 and drawing.height == 2 * (15 + 120) + 10 + 15
+    assert drawing.width == 320 and drawing.height == 2 * (15 + 120) + 10 + 15 + 3
     heads = [words.text for words in drawing.words if words.weight == 600 and not words.text.isdigit()]
     assert heads[0] == "First" and heads[1].endswith("\u2026") and heads[2] == "Third"
     for first, second in combinations([words.box for words in drawing.words if words.text], 2):

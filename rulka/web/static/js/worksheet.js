@@ -666,7 +666,7 @@ document.addEventListener("submit", async (event) => {
   if (own) { event.preventDefault(); document.activeElement?.blur(); send(own(await chosen())); }
   if (form.matches(".picture-form")) { event.preventDefault(); send({ ...pictured(form.dataset.picture), how: "size", width: Number(values.width), height: Number(values.height) }); }
   if (form.id === "drawing-add") { event.preventDefault(); const [first, last] = values.of.toUpperCase().split(":"); send({ do: "drawing", of: [...corner(first), ...corner(last || first)], box: [at.row, at.column, at.row, at.column] }); }
-  if (form.id === "drawing-place") { event.preventDefault(); send({ do: "drawing", drawn: values.drawn, box: [at.row, at.column, at.row, at.column] }); }
+  if (form.id === "drawing-place") { event.preventDefault(); send({ do: "drawing", drawn: values.drawn, title: form.elements.drawn.selectedOptions[0].text, box: [at.row, at.column, at.row, at.column] }); }
   if (form.id === "picture-add") {
     event.preventDefault();
     const answer = await post(`${work.dataset.pictures}?${work.dataset.query}`, { picture: values.picture });
