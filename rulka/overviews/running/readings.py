@@ -11,6 +11,7 @@ from functools import cached_property
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import Fence
+from rulka.core.books.few import Few
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.nodes import REST, Node, find_node
@@ -44,6 +45,9 @@ from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import definition_for, definitions_for
 from rulka.statements.running.runs import page_nodes, read_by, view_by
+
+MOST_KEPT = 24
+"""Readings that are kept of each fence: of some megabytes together."""
 
 OWN = "own"
 """What addresses call a statement in its own columns."""
@@ -159,7 +163,7 @@ class StatementReadings:
     def reading(self, name: str, span: SpanDef, source: str) -> Reading:
         """A statement computed in a span that addresses call by its source."""
         view, statement = self.view_of(name), self.statement(name, span)
-        key = ("overview", statement.spine, span, statement.scope, statement.currency, statement.unit,
+        key = (statement.spine, span, statement.scope, statement.currency, statement.unit,
                statement.decimals, self.period.code, self.node.code)  # fmt: skip
 
         def compute() -> Computed:
@@ -167,7 +171,8 @@ class StatementReadings:
             node = find_node(view, self.node.code, scope, translated=currency == "group")
             return run_nodes(statement, view, self.period, [node])[0]
 
-        computed = view.kept(key, compute)
+        few: Few[Computed] = view.kept("overviews", lambda: Few(MOST_KEPT))
+        computed = few.get(key, compute)
         return Reading(computed, lambda row, column, value: text_of(row, column, computed, value), source)
 
     def own(self, name: str) -> Reading:

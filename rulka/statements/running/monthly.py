@@ -7,6 +7,7 @@ import json
 from dataclasses import dataclass
 from hashlib import sha256
 
+from rulka.core.books.few import Few
 from rulka.core.errors import RulkaError
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, WARNS, Check
 from rulka.core.proof.placing import suggestions
@@ -18,6 +19,9 @@ from rulka.statements.models import Definition, Visit
 from rulka.statements.running.runs import Outcome, node_asked, run
 
 MOST_CODES = 3
+MOST_KEPT = 36
+"""Judged statements that are kept of each fence."""
+
 MOST_STATEMENTS = 12
 """Statements that are judged at once: those that somebody used last, then by title."""
 
@@ -51,10 +55,11 @@ def judged_statements(seat: Seat) -> list[Judged]:
 def _judged(seat: Seat, definition: Definition) -> Judged:
     parts = definitions_of_statement(definition)
     name = (
-        "month", _digest(parts), seat.period.code, node_asked(definition, node=seat.node, of=""), definition.pk,
+        _digest(parts), seat.period.code, node_asked(definition, node=seat.node, of=""), definition.pk,
         depth_on(seat.person, definition.shelf_id), seat.person.may_edit,
     )  # fmt: skip
-    return seat.view.kept(name, lambda: _run(seat, parts))
+    few: Few[Judged] = seat.view.kept("month", lambda: Few(MOST_KEPT))
+    return few.get(name, lambda: _run(seat, parts))
 
 
 def _digest(parts: Definitions) -> str:
