@@ -3,8 +3,8 @@ side."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Final, Protocol
 
@@ -34,6 +34,10 @@ SMALL: Final = 128
 
 LEAST_RANKED: Final = 240
 """The least width of names, bars and figures side by side."""
+
+SEALED: Final = "sealed"
+READABLE: Final = 4
+"""How many times larger than the smallest the largest of several drawings on one scale may be."""
 
 CELL: Final = 96
 BESIDE_GAP: Final = 20
@@ -68,6 +72,8 @@ class Asked:
 
     windows: tuple[Window, ...]
     chosen: LineRef | None
+    among: Mapping[str, Sequence[Fraction]] = field(default_factory=dict)
+    """By kind of tile the figures that others of its kind on the page show, where they share one scale."""
 
 
 def pixels(tile: TileDef) -> int:
@@ -166,6 +172,10 @@ def _bridges(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> 
         wide = part if made is not None and fitting(start, legs, part, write) is not None else room
         if made is None:
             raise RulkaError("The bridge has no room here.", hint="Make the tile wider.")
+        if members is not None and any(
+            members.shown(row, member.key("actual")).text == SEALED for member in members.members()
+        ):
+            notes.append("what is sealed has no step of its own")
         title = readings.window_title(window) if several else ""
         drawing = bridge_drawing(made, (wide, BRIDGE_HIGH), write)
         pictures.append(Picture(drawing, title))
@@ -208,7 +218,7 @@ def _trend_tile(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) 
         )
         rows.append(TableRow(column.groups[0], (shown["actual"] if own is not None else NOTHING, shown["budget"],
                                                 shown["prior"])))  # fmt: skip
-    scale = month_scale([months], TREND_HIGH)
+    scale = month_scale([months, _among(asked, "trend")], TREND_HIGH)
     drawing = column_drawing(months, (pixels(tile), TREND_HIGH), write, scale)
     year = readings.window_title("year")
     table = Table("Month", ("Actual or forecast", "Budget", "Year before"), tuple(rows))
@@ -217,9 +227,32 @@ def _trend_tile(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) 
         headline.append(("Year", whole.shown(row, "year-actual")))
         if readings.known.budget:
             headline.append(("to budget", whole.shown(row, "year-gap")))
-    notes = () if readings.known.forecast else ("nothing is forecast for the months to come",)
+    notes = _shared(asked, "trend")
+    notes += () if readings.known.forecast else ("nothing is forecast for the months to come",)
     title = _named(tile, line, " and outlook" if readings.known.forecast else " by month")
-    return Content(title, f"by month, {year}", [table], [Picture(drawing)], notes, line.statement, tuple(headline))
+    return Content(title, f"by month, {year}", [table], [Picture(drawing)], notes, line.statement, tuple(headline),
+                   ends=(scale.least, scale.most))  # fmt: skip
+
+
+def _among(asked: Asked, kind: str) -> list[Month]:
+    """Figures of other tiles that share a scale, as months that are not drawn."""
+    return [Month("", "", value) for value in asked.among.get(kind, ())]
+
+
+def _shared(asked: Asked, kind: str) -> tuple[str, ...]:
+    return ("one scale with its like on this page",) if asked.among.get(kind) else ()
+
+
+def shared_scales(tiles: Sequence[tuple[TileDef, Content]]) -> dict[str, list[Fraction]]:
+    """By kind of tile the ends of the one scale that all of that kind on a page share: of those that are compared by
+    the eye, months of the year and small charts, unless one would be too small to be read."""
+    found: dict[str, list[Fraction]] = {}
+    for kind in ("trend", "multiples"):
+        ends = [content.ends for tile, content in tiles if tile.kind == kind and content.ends is not None]
+        sizes = [most - least for least, most in ends]
+        if len(ends) > 1 and min(sizes) and max(sizes) <= READABLE * min(sizes):
+            found[kind] = [min(least for least, _ in ends), max(most for _, most in ends)]
+    return found
 
 
 def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
@@ -228,6 +261,7 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
     members = members_of.members()
     of_months = readings.months(line.statement, tile.by, members)
     runs: list[tuple[str, str, list[Month]]] = []
+    sealed: list[str] = []
     for member in members:
         reading, key = of_months(member)
         own = reading.row(line)
@@ -239,15 +273,19 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
             actual, budget = (reading.value(own, f"{key}-{back}-{of}") for of in ("actual", "budget"))
             budget = budget if line.planned else None
             months.append(Month(mark_key(reading.source, own.key, f"{key}-{back}-"), column.heading, actual, budget))
+        texts = {reading.shown(own, f"{key}-{back}-actual").text for back in range(RUN_LENGTH)}
+        sealed += ["sealed"] if texts & {SEALED} and not any(month.actual for month in months) else []
         if any(value != 0 for month in months for _, _, value in month.figures):
             runs.append((member.name, readings.node_of(tile.by, member.code), months))
     runs.sort(key=lambda run: sum((abs(month.actual or Fraction(0)) for month in run[2]), Fraction(0)), reverse=True)
     most = min(tile.most, max(pixels(tile) // (SMALL + BESIDE_GAP), 1) * 2)
+    if not runs and sealed:
+        raise RulkaError("What the drawings would tell apart is sealed.", hint="Look at the whole.", code="sealed")
     if not runs:
         raise RulkaError("Nothing was booked or planned here in these months.", hint="Look at another time or node.")
     if len(runs) > most:
         runs = [*runs[: most - 1], _others(runs[most - 1 :])]
-    scale = month_scale([months for _, _, months in runs], SMALL_HIGH)
+    scale = month_scale([*(months for _, _, months in runs), _among(asked, "multiples")], SMALL_HIGH)
     write = members_of.texts(row, members[0].key("actual")) if members else str
     pictures = [
         Picture(column_drawing(months, (SMALL, SMALL_HIGH), write, scale), name, code) for name, code, months in runs
@@ -256,8 +294,10 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
     rows = tuple(TableRow(name, tuple(_cell(month, write) for month in months), code) for name, code, months in runs)
     note = f"one scale for all {len(runs)}, ordered by weight" if len(runs) > 1 else ""
     title = _named(tile, line, f" by {tile.by}")
+    notes = ((note,) if note else ()) + _shared(asked, "multiples")
+    notes += (f"{len(sealed)} more are sealed",) if sealed else ()
     return Content(title, "the last twelve months", [Table(tile.by.capitalize(), heads, rows)], pictures,
-                   (note,) if note else (), line.statement)  # fmt: skip
+                   notes, line.statement, ends=(scale.least, scale.most))  # fmt: skip
 
 
 def _cell(month: Month, write: Callable[[Fraction], str]) -> Shown:
@@ -295,7 +335,7 @@ def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> C
         write = reading.texts(row, members[0].key("actual"))
         made = [_contributor(member, line, row, reading, readings, tile.by) for member in members]
         made = _largest(made, [reading.shown(row, member.key("gap")) for member in members] if line.planned else [])
-        shown, others = by_weight([one for one in made if one.value or one.budget or one.prior], tile.most)
+        shown, others = by_weight([one for one in made if one.value or one.budget or one.prior or one.word], tile.most)
         rows = [*shown, *([summed(others)] if others else [])]
         if not rows:
             raise RulkaError("Nothing was booked or planned here in this time.", hint="Look at another time or node.")
@@ -318,9 +358,12 @@ def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> C
 
 def _contributor(member: Member, line: LineRef, row: Row, reading: Reading, readings: Readings, by: str) -> Contributor:
     values = {of: reading.value(row, member.key(of)) for of in ("actual", "budget", "prior")}
+    word = reading.shown(row, member.key("actual")).text if values["actual"] is None else ""
     key = mark_key(reading.source, row.key, member.key("actual").removesuffix("actual"))
     budget = values["budget"] if line.planned else None
-    return Contributor(key, member.name, values["actual"], budget, values["prior"], readings.node_of(by, member.code))
+    return Contributor(
+        key, member.name, values["actual"], budget, values["prior"], readings.node_of(by, member.code), word
+    )
 
 
 def _largest(made: Sequence[Contributor], gaps: Sequence[Shown]) -> list[Contributor]:
@@ -351,7 +394,8 @@ def _apart(made: Sequence[Contributor], whole: Value) -> Value:
 def _ranked_table(rows: Sequence[Contributor], write: Callable[[Fraction], str], corner: str) -> Table:
     def shown(row: Contributor, of: str, value: Value) -> Shown:
         source, line, key = place_of(row.key)
-        return Shown(value, write(value) if value is not None else "", line, f"{key}{of}" if key else "", source=source)
+        text = write(value) if value is not None else row.word if of == "actual" else ""
+        return Shown(value, text, line, f"{key}{of}" if key else "", source=source)
 
     made = tuple(
         TableRow(

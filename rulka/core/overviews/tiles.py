@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from fractions import Fraction
 
 from rulka.core.overviews.definitions import LineRef
 from rulka.core.overviews.reading import Shown
@@ -51,6 +52,9 @@ class Content:
     notes: Sequence[str] = ()
     statement: str = ""
     headline: Sequence[tuple[str, Shown]] = ()
+    ends: tuple[Fraction, Fraction] | None = None
+    """The ends of its scale, where others may share it."""
+
     unit: str = ""
     """Its unit, where that is not the overview's."""
 

@@ -50,6 +50,9 @@ class Contributor:
     budget: Fraction | None = None
     prior: Fraction | None = None
     leads: str = ""
+    word: str = ""
+    """What stands in the place of a figure that there isn't."""
+
     aside: str = ""
     tone: Tone = "ink"
 
@@ -79,7 +82,7 @@ def summed(others: Sequence[Contributor]) -> Contributor:
 def ranked_drawing(rows: Sequence[Contributor], wide: int, written: Written) -> Drawing:
     """Draw rows in the order they come in, at a width in pixels. ValueError where their figures leave no room for
     bars."""
-    figures = [written(row.value) if row.value is not None else "" for row in rows]
+    figures = [written(row.value) if row.value is not None else row.word for row in rows]
     values = int(widest(figures, SIZE, STRONG)) + 1
     asides = [row.aside for row in rows if row.aside]
     beside = int(widest(asides, SIZE)) + 1 + TRIANGLE + BESIDE if asides else 0

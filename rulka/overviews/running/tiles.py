@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from django.urls import reverse
@@ -11,7 +11,7 @@ from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
 from rulka.core.overviews import parts
 from rulka.core.overviews.definitions import BESIDE, KINDS, WINDOWS, LineRef, OverviewDef, PageDef, TileDef, Window
-from rulka.core.overviews.filling import Asked, content, strip
+from rulka.core.overviews.filling import Asked, content, shared_scales, strip
 from rulka.core.overviews.tiles import Content, Point, Points, Strip, Words
 from rulka.ledger.reading.suspects import suspects
 from rulka.overviews.running.readings import StatementReadings
@@ -50,7 +50,11 @@ def filled_page(
     definition: OverviewDef, page: PageDef, readings: StatementReadings, switch: str, chosen: LineRef | None
 ) -> list[Tile]:
     """All tiles of a page; one that can't be shown says why, the others stand."""
-    return [filled(tile, readings, Asked(windows_of(switch), chosen)) for tile in page.tiles]
+    asked = Asked(windows_of(switch), chosen)
+    tiles = [filled(tile, readings, asked) for tile in page.tiles]
+    among = shared_scales([(one.asked, one.filled) for one in tiles if isinstance(one.filled, Content)])
+    shared = replace(asked, among=among)
+    return [filled(one.asked, readings, shared) if one.asked.kind in among else one for one in tiles]
 
 
 def filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Tile:
