@@ -77,6 +77,9 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     page.goto("/sign-in/")
     me.reach("button", "Accountant builds statements")
     me.press("Enter")
+    expect(page.get_by_text("No statement yet.")).to_be_visible()
+    me.reach("link", "Begin one")
+    me.press("Enter")
     expect(page.get_by_text("This ledger has no statement yet.")).to_be_visible()
 
     me.look("begin a statement; an income statement by nature is proposed")

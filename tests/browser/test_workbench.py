@@ -24,6 +24,8 @@ WHERE = "?period=2027-P07&node=TF"
 def signed_in(page: Page):
     page.goto("/sign-in/")
     page.get_by_role("button", name="Accountant").click()
+    expect(page.get_by_role("heading", name="Waits for you")).to_be_visible()
+    page.get_by_role("link", name="Statements", exact=True).click()
     expect(page.get_by_role("heading", name="Statements", exact=True)).to_be_visible()
 
 

@@ -25,7 +25,7 @@ def test_made_person_signs_in_and_sees_their_bounds(small_ledger, command, clien
     )
     assert client.post(reverse("sign-in"), {"username": "kim", "password": "wrong"}).status_code == 200
     response = client.post(reverse("sign-in"), {"username": "kim", "password": "a long enough phrase"})
-    assert response["Location"] == reverse("home") and client.get("/")["Location"] == reverse("statements")
+    assert response["Location"] == reverse("home") and client.get("/")["Location"] == reverse("month")
     page = client.get(reverse("ledger"))
     assert page.context["seat"].view.is_part
     assert "This ledger has no statement yet" in client.get(reverse("statements")).content.decode()
