@@ -318,3 +318,44 @@ def test_months_of_the_same_size_share_one_scale_on_a_page_and_others_say_nothin
                 per_unit.add(mark.height / float(reading.value(reading.computed.row(row), column)))
     assert max(per_unit) <= min(per_unit) * 1.01, per_unit
     assert not any("its like" in note for one in (*apart, both[2]) for note in one.filled.notes)
+
+
+def test_an_adjusting_period_stands_among_the_months_where_it_holds_something(small, command, db, tmp_path) -> None:
+    """A thirteenth period of the small ledger: the months of the year, and of each company, hold it once it has
+    anything, and add up to the year."""
+    from tests.conftest import SMALL
+
+    late = (
+        "A,Z1,1,2026-12-31,1000,,9.00,,Late,D9,adjusting,,2026-P13\n"
+        "A,Z1,2,2026-12-31,4000,10,,9.00,Late,D9,adjusting,,2026-P13\n"
+    )
+    command("load_ledger", small(entries__csv=SMALL["entries.csv"] + late), ledger="s")
+    definitions = tmp_path / "d.yaml"
+    definitions.write_text("""
+spine: r
+covers: nothing
+lines: [{line: Sales, accounts: "4*"}]
+---
+span: r
+columns: [{column: now}]
+---
+statement: r
+spine: r
+span: r
+""")
+    command("load_statement", definitions, ledger="s")
+    ledger = Ledger.objects.get(code="s")
+    body = {"overview": "t", "of": "r", "pages": [{"tiles": [
+        {"tile": "trend", "line": "Sales"}, {"tile": "multiples", "line": "Sales", "by": "department"}]}]}  # fmt: skip
+    definition = overview_from(body)
+    readings = StatementReadings(definition, Reader(ledger, NO_FENCE, None, "2026-P13", "A", ""))
+    trend = filled(definition.tile("trend"), readings, Asked(("year",), None))
+    assert isinstance(trend.filled, Content), trend.refused
+    whole = readings.whole("r")
+    row = whole.row(definition.tile("trend").line)
+    assert sum(one.figures[0].value or 0 for one in trend.filled.tables[0].rows) == whole.value(row, "year-actual")
+    several = filled(definition.tile("multiples"), readings, Asked(("year",), None))
+    assert isinstance(several.filled, Content), several.refused
+    assert all(len(one.figures) == len(several.filled.tables[0].heads) for one in several.filled.tables[0].rows)
+    total = sum(shown.value or 0 for one in several.filled.tables[0].rows for shown in one.figures)
+    assert total == whole.value(row, "year-actual")

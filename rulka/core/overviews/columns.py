@@ -164,14 +164,25 @@ def member_months_span(known: Scenarios, members: Sequence[MemberDef]) -> SpanDe
     """The last twelve months of some members, actual and budget."""
     columns: list[Raw] = []
     for place, member in enumerate(members):
-        for back in range(RUN_LENGTH - 1, -1, -1):
-            shift = {"shift": f"-{back} periods"} if back else {}
-            key, heading = f"{MONTHS}-{place}-{back}", "{period.end:%b}"
-            columns.append({"column": f"{key}-actual", "heading": heading, **shift, **member.raw})
-            if known.budget:
-                budget = {"scenario": known.budget}
-                columns.append({"column": f"{key}-budget", "heading": heading, **budget, **shift, **member.raw})
+        inner: list[Raw] = [{"column": f"m{place}-actual", "heading": "Actual"}]
+        if known.budget:
+            inner.append({"column": f"m{place}-budget", "heading": "Budget", "scenario": known.budget})
+        columns.append(
+            {
+                "series": months_of(place),
+                "each": "period",
+                "within": f"last {RUN_LENGTH} periods",
+                "heading": "{period.end:%b}",
+                **member.raw,
+                "columns": inner,
+            }
+        )
     return span_from({"span": "overview-months", "columns": columns})
+
+
+def months_of(place: int) -> str:
+    """The series of a member's months, by its place among those that are read at once."""
+    return f"{MONTHS}-{place}"
 
 
 def _figures(key: str, window: Raw, given: Raw) -> Raw:

@@ -14,7 +14,7 @@ from rulka.core.definitions.expressions import Value
 from rulka.core.errors import RulkaError
 from rulka.core.money import round_half_away
 from rulka.core.overviews.bridging import bridge_table, parts_of
-from rulka.core.overviews.columns import RUN_LENGTH, Scenarios
+from rulka.core.overviews.columns import Scenarios
 from rulka.core.overviews.definitions import BY_LINE, LineRef, TileDef, Window
 from rulka.core.overviews.reading import NOTHING, Member, Reading, Shown, mark_key, place_of
 from rulka.core.overviews.tiles import Content, Picture, Strip, StripRow, StripWindow, Table, TableRow
@@ -263,18 +263,14 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
     runs: list[tuple[str, str, list[Month]]] = []
     sealed: list[str] = []
     for member in members:
-        reading, key = of_months(member)
-        own = reading.row(line)
-        months = []
-        for back in range(RUN_LENGTH - 1, -1, -1):
-            column = reading.column(f"{key}-{back}-actual")
-            if column is None or column.window is None:
-                continue
-            actual, budget = (reading.value(own, f"{key}-{back}-{of}") for of in ("actual", "budget"))
-            budget = budget if line.planned else None
-            months.append(Month(mark_key(reading.source, own.key, f"{key}-{back}-"), column.heading, actual, budget))
-        texts = {reading.shown(own, f"{key}-{back}-actual").text for back in range(RUN_LENGTH)}
-        sealed += ["sealed"] if texts & {SEALED} and not any(month.actual for month in months) else []
+        reading, series = of_months(member)
+        own, months, texts = reading.row(line), [], set()
+        for key, label in reading.member_months(series):
+            actual, budget = (reading.shown(own, f"{key}{of}") for of in ("actual", "budget"))
+            texts.add(actual.text)
+            planned = budget.value if line.planned else None
+            months.append(Month(mark_key(reading.source, own.key, key), label, actual.value, planned))
+        sealed += ["sealed"] if SEALED in texts and not any(month.actual for month in months) else []
         if any(value != 0 for month in months for _, _, value in month.figures):
             runs.append((member.name, readings.node_of(tile.by, member.code), months))
     runs.sort(key=lambda run: sum((abs(month.actual or Fraction(0)) for month in run[2]), Fraction(0)), reverse=True)

@@ -137,13 +137,30 @@ class Reading:
         """The columns of the last twelve months that the calendar has."""
         return list(self._pieces(RUN))
 
+    def member_months(self, series: str) -> list[tuple[str, str]]:
+        """(what its columns' keys begin with, its name) of each of a member's last months that the calendar has."""
+        return [(column.key.removesuffix("actual"), column.groups[0]) for column in self._pieces(series)]
+
     def _pieces(self, series: str) -> Iterator[Column]:
         for column in self.computed.columns:
-            if column.series != series or column.asked.key not in ("actual", RUN) or column.window is None:
+            if column.series != series or column.window is None:
+                continue
+            if column.asked.key != RUN and column.asked.key.rpartition("-")[2] != "actual":
                 continue
             period = self.computed.view.frame.calendar.periods[column.window.first]
-            if not period.adjusting or any(row.values[self.computed.place(column.key)] for row in self.computed.rows):
+            if not period.adjusting or period.index in self._adjusted:
                 yield column
+
+    @cached_property
+    def _adjusted(self) -> frozenset[int]:
+        """The periods of which any column of one period shows something: adjusting ones are left out otherwise."""
+        return frozenset(
+            column.window.first
+            for place, column in enumerate(self.computed.columns)
+            if column.window is not None
+            and column.window.first == column.window.last
+            and any(row.values[place] for row in self.computed.rows)
+        )
 
     def is_ahead(self, column: Column) -> bool:
         """Whether a column's month lies after the reporting period."""

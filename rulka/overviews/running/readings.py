@@ -32,6 +32,7 @@ from rulka.core.overviews.columns import (
     Scenarios,
     member_months_span,
     members_span,
+    months_of,
     scenarios_for,
     totals_span,
     whole_lines,
@@ -198,7 +199,7 @@ class StatementReadings:
             own = [MemberDef(self._code(member, by), by) for member in named[first : first + MOST_AT_ONCE]]
             reading = self.reading(statement, member_months_span(self.known, own), f"{by}.{MONTHS}.{first}")
             for place, member in enumerate(named[first : first + MOST_AT_ONCE]):
-                found[member.code] = reading, f"{MONTHS}-{place}"
+                found[member.code] = reading, months_of(place)
         return lambda member: found[member.code]
 
     def sourced(self, statement: str, source: str) -> Reading:
