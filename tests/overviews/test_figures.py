@@ -359,3 +359,21 @@ span: r
     assert all(len(one.figures) == len(several.filled.tables[0].heads) for one in several.filled.tables[0].rows)
     total = sum(shown.value or 0 for one in several.filled.tables[0].rows for shown in one.figures)
     assert total == whole.value(row, "year-actual")
+
+
+def test_a_missing_rate_leaves_the_year_out_and_says_so(results: Ledger) -> None:
+    """Without rates for the months to come the month and the year to date stand, and the year says what is missing."""
+    from rulka.ledger.models import Rate
+
+    Rate.objects.filter(ledger=results, period__gt=202707).delete()
+    Ledger.objects.filter(pk=results.pk).update(revision=9_999)  # what is kept of the revision before isn't read
+    results.refresh_from_db()
+    readings = readings_of(results, "2027-P07", "group", NO_FENCE)
+    chosen = readings.definition.chosen("")
+    for key in ("strip", "by-line", "ranked"):
+        assert filled(readings.definition.tile(key), readings, Asked(("date",), chosen)).refused is None, key
+        refused = filled(readings.definition.tile(key), readings, Asked(("year",), chosen)).refused
+        assert refused and "no rate for SEK in November 2026" in refused.message, key
+    trend = filled(readings.definition.tile("trend"), readings, Asked(("year",), chosen))
+    assert isinstance(trend.filled, Content) and len(trend.filled.tables[0].rows) == 7
+    assert any("no rate for SEK" in note for note in trend.filled.notes)

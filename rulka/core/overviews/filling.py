@@ -82,13 +82,20 @@ def pixels(tile: TileDef) -> int:
 
 
 def strip(tile: TileDef, readings: Readings, asked: Asked) -> Strip:
-    """Key figures, one line each."""
+    """Key figures, one line each; RulkaError where the year is asked for and can't be added up."""
+    _required_year(readings, asked)
     rows = []
     for line in tile.lines:
         reading = readings.whole(line.statement)
         rows.append(_strip_row(line, reading.row(line), reading, asked.windows))
     titles = tuple(readings.window_title(window) for window in asked.windows)
     return Strip(tuple(rows), titles, has_budget=bool(readings.known.budget), has_outlook=bool(readings.known.forecast))
+
+
+def _required_year(readings: Readings, asked: Asked) -> None:
+    """Refuse the year as a whole where it can't be added up."""
+    if "year" in asked.windows and readings.known.no_year:
+        raise RulkaError(readings.known.no_year, hint="Load it, or look at the month or the year to date.")
 
 
 def _strip_row(line: LineRef, row: Row, reading: Reading, windows: Sequence[Window]) -> StripRow:
@@ -142,8 +149,8 @@ def content(tile: TileDef, readings: Readings, asked: Asked) -> Content:
     line = tile.through[-1] if tile.through else tile.line or asked.chosen
     if line is None:
         raise RulkaError("No line is chosen.", hint="Choose one above.", subject=f"tile {tile.key}")
-    if "year" in asked.windows and readings.known.no_year:
-        raise RulkaError(readings.known.no_year, hint="Load it, or look at the month or the year to date.")
+    if tile.kind in ("bridge", "ranked"):
+        _required_year(readings, asked)
     drawn = {"bridge": _bridges, "trend": _trend_tile, "multiples": _multiples, "ranked": _ranked}[tile.kind]
     return drawn(tile, line, readings, asked)
 
@@ -228,7 +235,8 @@ def _trend_tile(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) 
         if readings.known.budget:
             headline.append(("to budget", whole.shown(row, "year-gap")))
     notes = _shared(asked, "trend")
-    notes += () if readings.known.forecast else ("nothing is forecast for the months to come",)
+    why = readings.known.no_year or ("" if readings.known.forecast else "nothing is forecast for the months to come")
+    notes += (why,) if why else ()
     title = _named(tile, line, " and outlook" if readings.known.forecast else " by month")
     return Content(title, f"by month, {year}", [table], [Picture(drawing)], notes, line.statement, tuple(headline),
                    ends=(scale.least, scale.most))  # fmt: skip
