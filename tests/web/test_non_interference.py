@@ -33,9 +33,10 @@ from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
 from rulka.statements.models import Edition, Explanation
+from rulka.worksheets.models import StoredSheet
 from rulka.worksheets.running import live
 from tests.web.test_fuzz import ROUTES
-from tests.web.world import load_worksheet
+from tests.web.world import OVERVIEW, load_worksheet
 
 LEDGER = {
     "name": "Three and Sons",
@@ -173,7 +174,16 @@ def house(small, command, db, tmp_path) -> Ledger:
     file.write_text(DEFINITIONS)
     command("load_statement", file, ledger="h")
     load_worksheet(command, "h")
+    file.write_text(OVERVIEW)
+    command("load_overview", file, ledger="h")
     ledger = Ledger.objects.get(code="h")
+    sheet = StoredSheet.objects.get(worksheet__ledger=ledger, number=1)
+    sizes = {"box": [60, 60, 60, 60], "width": 480, "height": 200}
+    sheet.settings["pictures"] = [
+        {"picture": "d1", "of": [1, 5, 8, 6], **sizes},
+        {"picture": "d2", "kind": "overview", "name": "glance", "piece": "multiples", **sizes},
+    ]
+    sheet.save()
     for node in ("10", "20"):  # somebody who sees the whole said something about each department
         for period in ("2026-P01", "2026-P02"):
             Explanation.objects.create(
@@ -344,6 +354,12 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
             for form, mode in (("json", ""), ("csv", ""), ("html", ""), ("xlsx", "values"), ("xlsx", "formulas")):
                 given = urlencode({**where, "mode": mode} if mode else where)
                 yield route, reverse(route, args=["sums", form]) + "?" + given
+        elif route == "worksheet-drawing":
+            for drawing in ("d1", "d2"):
+                yield route, reverse(route, args=["sums", drawing]) + "?" + urlencode({**where, "sheet": "1"})
+        elif route in ("overview", "overview-file", "overview-trace", "overview-take"):
+            for args, given in of_overviews(route):
+                yield route, reverse(route, args=args) + "?" + urlencode({**where, **given})
         elif route in ("worksheet-picture", "worksheet-fetching"):
             continue  # they know pictures and loads, no figures
         elif route == "worksheet-offer":
@@ -366,9 +382,31 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
             for given in kwargs[held[0]] if held else [{}]:
                 for query in queries_of.get(route, [{}]):
                     yield route, reverse(route, kwargs=given) + "?" + urlencode({**where, **query})
+    yield "month", reverse("month") + "?" + urlencode(where)  # it says what was used last: all of the above
 
 
-LEFT = ("sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work",
+def of_overviews(route: str) -> Iterator[tuple[list[str], dict[str, str]]]:
+    """What can be asked of an overview: its windows, nodes and lines, its files, and traces of its figures."""
+    if route == "overview":
+        for window in ("month", "date", "year", "beside"):
+            yield ["glance"], {"window": window}
+        for given in ({"node": "G"}, {"node": "B"}, {"line": "result: Sales"}, {"arrange": "yes", "tile": "bridge"}):
+            yield ["glance"], given
+    elif route == "overview-file":
+        for form in ("json", "html"):
+            yield ["glance", form], {"window": "beside"}
+    else:
+        for source, row, column in (
+            ("", "result.total", "date-gap"), ("", "wages", "month-actual"), ("", "rent", "reached"),
+            ("department.date", "wages", "member-20-actual"), ("entity.date", "sales", "member-b-actual"),
+            ("department.months.0", "result.total", "months-0-2026-p01-m0-actual"), ("own", "wages", "routes-s"),
+        ):  # fmt: skip
+            given = {"statement": "result", "source": source, "row": row, "column": column}
+            for by in ("", "account", "line") if route == "overview-trace" else ("account",):
+                yield ["glance", *(["csv"] if route == "overview-take" else [])], {**given, "by": by, "panel": "trace"}
+
+
+LEFT = ("month", "sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work",
         "health-worker")  # fmt: skip
 
 
@@ -451,7 +489,7 @@ def panels(statement: str) -> Iterator[dict[str, str]]:
 
 CHANGING = re.compile(
     r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
-    r"[0-9]{2}:[0-9]{2} UTC|printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
+    r"[0-9]{2}:[0-9]{2} UTC|[0-9]{4}, [0-9]{2}:[0-9]{2}|printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
     rf"|{CODE.pattern}"
 )
 """Tokens, codes of origin, and how long something took or is ago."""

@@ -149,9 +149,11 @@ class StatementReadings:
 
     @cached_property
     def node(self) -> Node:
-        """The node that is shown: the one asked for, else the first."""
+        """The node that is shown: the one asked for, else the first whose figures can be added up."""
         asked = self.reader.of if self.has_own_nodes else self.reader.node
         scope, currency = self._own
+        if not asked and currency != "group":
+            asked = next((node.code for node in self.nodes if not node.is_mixed), "")
         return find_node(self.view, asked, scope, translated=currency == "group")
 
     @cached_property

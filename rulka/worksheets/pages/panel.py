@@ -194,6 +194,7 @@ def _sheet(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any
                 "at": cell_text(one["box"][0], one["box"][1]),
                 "drawn": is_drawn(one),
                 "cells": Box(*one["of"]).text() if "of" in one else "",
+                "title": one.get("title") or one.get("name", ""),
             }
             for one in settings.get("pictures", ())
         ],

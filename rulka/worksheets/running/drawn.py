@@ -99,7 +99,7 @@ def _of_cells(live: Live, sheet: Sheet, box: Box, wide: int) -> Drawing:
 def _decimals(text: str) -> int:
     """How many decimals a figure is written with, two at most."""
     _, mark, after = text.rpartition(".")
-    return min(sum(letter.isdigit() for letter in after), 2) if mark else 0
+    return min(sum(letter in "0123456789" for letter in after), 2) if mark else 0
 
 
 def svg_on(live: Live, sheet: Sheet, one: Drawn) -> str:
