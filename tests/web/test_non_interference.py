@@ -406,8 +406,8 @@ def of_overviews(route: str) -> Iterator[tuple[list[str], dict[str, str]]]:
                 yield ["glance", *(["csv"] if route == "overview-take" else [])], {**given, "by": by, "panel": "trace"}
 
 
-LEFT = ("month", "sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load", "statement-work",
-        "health-worker")  # fmt: skip
+LEFT = ("month", "sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load",
+        "statement-work", "health-worker")  # fmt: skip
 
 
 def worksheet_queries() -> Iterator[dict[str, str]]:
@@ -489,7 +489,8 @@ def panels(statement: str) -> Iterator[dict[str, str]]:
 
 CHANGING = re.compile(
     r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
-    r"[0-9]{2}:[0-9]{2} UTC|[0-9]{4}, [0-9]{2}:[0-9]{2}|printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
+    r"[0-9]{2}:[0-9]{2} UTC|[0-9]{4}, [0-9]{2}:[0-9]{2}|"
+    r"printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
     rf"|{CODE.pattern}"
 )
 """Tokens, codes of origin, and how long something took or is ago."""

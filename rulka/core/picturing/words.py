@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import lru_cache
 
 from rulka.core.picturing.letters import WIDTHS
 
@@ -10,6 +11,7 @@ MORE = "\u2026"
 PLAIN, STRONG = 400, 600
 
 
+@lru_cache(maxsize=20_000)
 def width(text: str, size: int, weight: int = PLAIN) -> Fraction:
     """How many pixels a text takes at a size in pixels. A letter that the font lacks counts as its widest, since what
     stands in for it is not known."""

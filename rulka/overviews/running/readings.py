@@ -6,7 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
-from functools import cached_property
+from functools import cached_property, partial
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
@@ -38,7 +38,7 @@ from rulka.core.overviews.columns import (
     whole_lines,
 )
 from rulka.core.overviews.definitions import BY_CHILD, BY_ENTITY, WINDOWS, OverviewDef, Window
-from rulka.core.overviews.reading import Member, Reading
+from rulka.core.overviews.reading import Member, Reading, Write
 from rulka.core.values import is_whole
 from rulka.formats.figures import style_of, written
 from rulka.ledger.models import Ledger
@@ -74,6 +74,7 @@ class StatementReadings:
     definition: OverviewDef
     reader: Reader
     _opened: dict[str, Definitions] = field(default_factory=dict)
+    _read: dict[tuple[str, str], Reading] = field(default_factory=dict)
 
     # statements -------------------------------------------------------------------------------------------------------
 
@@ -163,43 +164,44 @@ class StatementReadings:
 
     # readings ---------------------------------------------------------------------------------------------------------
 
-    def reading(self, name: str, span: SpanDef, source: str) -> Reading:
-        """A statement computed in a span that addresses call by its source."""
-        view, statement = self.view_of(name), self.statement(name, span)
-        key = (statement.spine, span, statement.scope, statement.currency, statement.unit,
-               statement.decimals, self.period.code, self.node.code)  # fmt: skip
+    def reading(self, name: str, source: str, span: Callable[[], SpanDef]) -> Reading:
+        """A statement computed in a span that addresses call by its source; each once for a request."""
+        if (name, source) not in self._read:
+            view, statement = self.view_of(name), self.statement(name, span())
+            key = (statement.spine, statement.span, statement.scope, statement.currency, statement.unit,
+                   statement.decimals, self.period.code, self.node.code)  # fmt: skip
+            few: Few[Computed] = view.kept("overviews", lambda: Few(MOST_KEPT))
+            computed = few.get(key, lambda: self._computed(statement, view))
+            self._read[name, source] = Reading(computed, writer_of(computed), source)
+        return self._read[name, source]
 
-        def compute() -> Computed:
-            scope, currency = self._own
-            node = find_node(view, self.node.code, scope, translated=currency == "group")
-            return run_nodes(statement, view, self.period, [node])[0]
-
-        few: Few[Computed] = view.kept("overviews", lambda: Few(MOST_KEPT))
-        computed = few.get(key, compute)
-        return Reading(computed, lambda row, column, value: text_of(row, column, computed, value), source)
+    def _computed(self, statement: StatementDef, view: View) -> Computed:
+        scope, currency = self._own
+        node = find_node(view, self.node.code, scope, translated=currency == "group")
+        return run_nodes(statement, view, self.period, [node])[0]
 
     def own(self, name: str) -> Reading:
         """A statement in its own columns, for the overview's nodes."""
-        scope, currency = self._own
-        statement = replace(read_by(self.opened(name), self.reader.person), scope=scope, currency=currency)
-        view = self.view_of(name)
-        node = find_node(view, self.node.code, scope, translated=currency == "group")
-        computed = run_nodes(statement, view, self.period, [node])[0]
-        return Reading(computed, lambda row, column, value: text_of(row, column, computed, value), OWN)
+        if (name, OWN) not in self._read:
+            scope, currency = self._own
+            statement = replace(read_by(self.opened(name), self.reader.person), scope=scope, currency=currency)
+            computed = self._computed(statement, self.view_of(name))
+            self._read[name, OWN] = Reading(computed, writer_of(computed), OWN)
+        return self._read[name, OWN]
 
     def whole(self, statement: str) -> Reading:
-        return self.reading(statement, totals_span(self.known), "")
+        return self.reading(statement, "", lambda: totals_span(self.known))
 
     def members(self, statement: str, by: str, window: Window) -> Reading:
         self.check_by(by)
-        return self.reading(statement, members_span(self.known, by, window), f"{by}.{window}")
+        return self.reading(statement, f"{by}.{window}", lambda: members_span(self.known, by, window))
 
     def months(self, statement: str, by: str, members: Sequence[Member]) -> Callable[[Member], tuple[Reading, str]]:
         found: dict[str, tuple[Reading, str]] = {}
         named = list(members)
         for first in range(0, len(named), MOST_AT_ONCE):
             own = [MemberDef(self._code(member, by), by) for member in named[first : first + MOST_AT_ONCE]]
-            reading = self.reading(statement, member_months_span(self.known, own), f"{by}.{MONTHS}.{first}")
+            reading = self.reading(statement, f"{by}.{MONTHS}.{first}", partial(member_months_span, self.known, own))
             for place, member in enumerate(named[first : first + MOST_AT_ONCE]):
                 found[member.code] = reading, months_of(place)
         return lambda member: found[member.code]
@@ -249,8 +251,15 @@ class StatementReadings:
         return {node.code: node for node in self.nodes}
 
 
-def text_of(row: Row, column: Column, computed: Computed, value: Fraction) -> str:
-    """A figure as an overview's page writes it."""
-    style = style_of(row, column, computed)
-    text = written(value, style)
-    return f"{text}{GAP}%" if style.style == "percent" and value else text
+def writer_of(computed: Computed) -> Write:
+    """Writes figures as an overview's page does; how a row is written in a column is found out once."""
+    styles: dict[tuple[str, str], NumberStyle] = {}
+
+    def write(row: Row, column: Column, value: Fraction) -> str:
+        style = styles.get((row.key, column.key))
+        if style is None:
+            style = styles[row.key, column.key] = style_of(row, column, computed)
+        text = written(value, style)
+        return f"{text}{GAP}%" if style.style == "percent" and value else text
+
+    return write
