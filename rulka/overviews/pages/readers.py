@@ -76,12 +76,17 @@ class Asked:
         trace, page = reverse("overview-trace", args=[name]), reverse("overview", args=[name])
         opens = self.seat.view.fence.opens_figures
         field_name = "of" if self.readings.has_own_nodes else "node"
-        return Ways(
-            lambda statement, query: (
-                f"{trace}?{self.query()}&{urlencode({'statement': statement})}&{query}" if opens else ""
-            ),
-            lambda code: f"{page}?{self.query(**{field_name: code})}",
-        )
+        base = f"{trace}?{self.query()}"
+        bases: dict[str, str] = {}
+
+        def traced(statement: str, query: str) -> str:
+            if not opens:
+                return ""
+            if statement not in bases:
+                bases[statement] = f"{base}&{urlencode({'statement': statement})}"
+            return f"{bases[statement]}&{query}"
+
+        return Ways(traced, lambda code: f"{page}?{self.query(**{field_name: code})}")
 
 
 def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
