@@ -352,7 +352,8 @@ span: r
     trend = filled(definition.tile("trend"), readings, Asked(("year",), None))
     assert isinstance(trend.filled, Content), trend.refused
     whole = readings.whole("r")
-    row = whole.row(definition.tile("trend").line)
+    sales = definition.tile("trend").line
+    row = whole.row(sales)
     assert sum(one.figures[0].value or 0 for one in trend.filled.tables[0].rows) == whole.value(row, "year-actual")
     several = filled(definition.tile("multiples"), readings, Asked(("year",), None))
     assert isinstance(several.filled, Content), several.refused
