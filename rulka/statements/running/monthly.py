@@ -14,7 +14,7 @@ from rulka.core.proof.placing import suggestions
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import Definitions, definitions_of_statement
 from rulka.statements.library.opening import seen_definitions
-from rulka.statements.library.shelves import RUN, depth_on
+from rulka.statements.library.shelves import EDIT, RUN, depth_on, level_of
 from rulka.statements.models import Definition, Visit
 from rulka.statements.running.runs import Outcome, node_asked, run
 
@@ -56,7 +56,7 @@ def _judged(seat: Seat, definition: Definition) -> Judged:
     parts = definitions_of_statement(definition)
     name = (
         _digest(parts), seat.period.code, node_asked(definition, node=seat.node, of=""), definition.pk,
-        depth_on(seat.person, definition.shelf_id), seat.person.may_edit,
+        depth_on(seat.person, definition.shelf_id), level_of(seat.person, definition) >= EDIT,
     )  # fmt: skip
     few: Few[Judged] = seat.view.kept("month", lambda: Few(MOST_KEPT))
     return few.get(name, lambda: _run(seat, parts))
