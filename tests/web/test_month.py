@@ -10,11 +10,15 @@ import pytest
 from django.test import Client
 from django.urls import reverse
 
+from rulka.core.books.fence import Fence
 from rulka.ledger.models import ClosedPeriod, Ledger
+from rulka.ledger.reading.queries import view_of
+from rulka.ledger.seat import Seat
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
 from rulka.statements.models import Definition, Explanation, Shelf, ShelfRight
+from rulka.statements.running.monthly import judged_statements
 from rulka.work.models import Load
 
 pytestmark = pytest.mark.django_db
@@ -143,3 +147,21 @@ def test_what_is_pressing_comes_first_and_nothing_twice(ternwick: Ledger) -> Non
     assert verbs.index("place") < verbs.index("explain") < verbs.index("look at")
     states = re.findall(r'<b class="is-([a-z-]+)">', shown)
     assert states == sorted(states, key=["fails", "warns", "not-judged", "holds"].index)
+
+
+def test_closed_detail_stays_closed_beside_an_editor_behind_the_same_fence(ternwick: Ledger) -> None:
+    """Both edit elsewhere; on the shelf of this statement only one of them may."""
+    spine = Definition.objects.get(ledger=ternwick, kind="spine", name="income-statement")
+    spine.body["lines"][0]["lines"][0]["detail"] = "closed"
+    spine.save()
+    shelf = Shelf.objects.create(ledger=ternwick, name="Results")
+    Definition.objects.filter(kind="statement", name="income-statement").update(shelf=shelf)
+    view, seen = view_of(ternwick, Fence()), []
+    for name, level in (("writes", 3), ("reads", 2)):
+        person = make_person(name, title=name, role="accountant")
+        ShelfRight.objects.create(shelf=shelf, person=person, level=level)
+        seat = Seat(person, ternwick, view, view.frame.calendar.period("2027-P07"), "TF", "", None)
+        one = next(one for one in judged_statements(seat) if one.definition.name == "income-statement")
+        assert one.outcome
+        seen.append([line.is_closed for line in one.outcome.computed.statement.spine.walk()])
+    assert not any(seen[0]) and any(seen[1])
