@@ -160,7 +160,7 @@ def test_closed_detail_stays_closed_beside_an_editor_behind_the_same_fence(ternw
     for name, level in (("writes", 3), ("reads", 2)):
         person = make_person(name, title=name, role="accountant")
         ShelfRight.objects.create(shelf=shelf, person=person, level=level)
-        seat = Seat(person, ternwick, view, view.frame.calendar.period("2027-P07"), "TF", "", None)
+        seat = Seat(person, ternwick, view, view.frame.calendar.period("2027-P07"), "TF")
         one = next(one for one in judged_statements(seat) if one.definition.name == "income-statement")
         assert one.outcome
         seen.append([line.is_closed for line in one.outcome.computed.statement.spine.walk()])
