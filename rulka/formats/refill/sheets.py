@@ -1,0 +1,171 @@
+"""A sheet's cells as they are packed, read row by row; the rows that a filter names, the labels of its lines."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from difflib import SequenceMatcher
+from typing import Any, Final
+
+from lxml import etree
+
+from rulka.core.proof.origin import plain_number
+from rulka.formats.refill.package import MAIN, Package, text_of
+from rulka.formats.refill.references import AREA, PLACE, RowMap, Rows
+
+AT: Final = re.compile(r"([A-Z]{1,3})([0-9]{1,7})")
+FILTER = re.compile(rb'<(?:[a-z]+:)?autoFilter[^>]*?\sref="([A-Z]{1,3})([0-9]+)(?::([A-Z]{1,3})([0-9]+))?"')
+
+
+@dataclass(frozen=True)
+class PackedCell:
+    """A cell: its column's letters, its style's number, its type, formula (None without one), and what it holds as it
+    is packed: a number's text, a string's number, or a text."""
+
+    column: str
+    style: int
+    type: str
+    formula: str | None
+    value: str | None
+    node: Any
+
+    def text(self, strings: Sequence[str]) -> str:
+        """What stands in it, numbers in their plainest writing."""
+        if self.value is None:
+            return ""
+        if self.type == "s":
+            at = int(self.value)
+            return strings[at] if at < len(strings) else ""
+        return plain_number(self.value) if self.type == "n" else self.value
+
+
+@dataclass(frozen=True)
+class PackedRow:
+    """A row: its number from 1, what it says of itself, its cells in order."""
+
+    number: int
+    told: Mapping[str, str]
+    cells: tuple[PackedCell, ...]
+
+
+def rows_of(package: Package, part: str) -> Iterator[PackedRow]:
+    """The rows of a sheet in order; each is let go of once the next one is asked for."""
+    number = 0
+    with package.open(part) as file:
+        for _, node in etree.iterparse(file, tag=f"{MAIN}row", resolve_entities=False, no_network=True):
+            number = int(node.get("r") or number + 1)
+            yield PackedRow(number, dict(node.attrib), tuple(_cells(node)))
+            node.clear()
+            while node.getprevious() is not None:
+                del node.getparent()[0]
+
+
+def _cells(row: Any) -> Iterator[PackedCell]:
+    column = 0
+    for node in row.iterfind(f"{MAIN}c"):
+        match = AT.match(str(node.get("r") or ""))
+        column = number_of(match[1]) if match else column + 1
+        yield cell_of(node, letters_of(column))
+
+
+def cell_of(node: Any, column: str) -> PackedCell:
+    """A cell of its node."""
+    formula, value, inline = None, None, None
+    for child in node:
+        if child.tag == f"{MAIN}f":
+            formula = child.text or ""
+        elif child.tag == f"{MAIN}v":
+            value = child.text or ""
+        elif child.tag == f"{MAIN}is":
+            inline = text_of(child)
+    kind = str(node.get("t") or "n")
+    return PackedCell(column, int(node.get("s") or 0), kind, formula, inline if kind == "inlineStr" else value, node)
+
+
+def number_of(letters: str) -> int:
+    """A column's number from 1."""
+    found = 0
+    for letter in letters.upper():
+        found = found * 26 + ord(letter) - 64
+    return found
+
+
+def letters_of(number: int) -> str:
+    """A column's letters, from 1."""
+    found = ""
+    while number:
+        number, rest = divmod(number - 1, 26)
+        found = chr(65 + rest) + found
+    return found
+
+
+@dataclass(frozen=True)
+class Zone:
+    """Where the rows of a sheet stand: its head's row, the first and last below it, the first and last column (from
+    1)."""
+
+    rows: Rows
+    left: int
+    right: int
+
+
+def zone_of(package: Package, part: str) -> Zone | None:
+    """Where the rows stand of a sheet with a filter over its head; None of other sheets."""
+    former = b""
+    with package.open(part) as file:
+        while block := file.read(1 << 20):
+            match = FILTER.search(former + block)
+            if match:
+                top = int(match[2])
+                last = int(match[4] or top)
+                left, right = number_of(match[1].decode()), number_of((match[3] or match[1]).decode())
+                return Zone(Rows(top, top + 1, max(last, top + 1)), left, right)
+            former = block[-400:]
+    return None
+
+
+Labels = Sequence[tuple[int, str]]
+"""Rows with what stands first in them."""
+
+
+def labels_of(package: Package, part: str) -> list[tuple[int, str]]:
+    """The rows of a sheet with what stands first in them."""
+    strings = package.strings
+    return [
+        (row.number, next((text for cell in row.cells if (text := cell.text(strings))), ""))
+        for row in rows_of(package, part)
+    ]
+
+
+def lines_moved(was: Labels, now: Labels) -> RowMap:
+    """Which line of a sheet became which, by their labels in order."""
+    lines: dict[int, int] = {}
+    matcher = SequenceMatcher(None, [label for _, label in was], [label for _, label in now], autojunk=False)
+    for tag, i, i_end, j, _ in matcher.get_opcodes():
+        if tag == "equal":
+            lines |= {was[i + at][0]: now[j + at][0] for at in range(i_end - i)}
+    heads = _unmatched_heads(was, now, lines)
+    first = was[0][0] if was else 1
+    last = was[-1][0] if was else 1
+    last_now = now[-1][0] if now else 1
+    return RowMap(Rows(first - 1, first, last), Rows(first - 1, first, last_now), {**heads, **lines})
+
+
+def _unmatched_heads(was: Labels, now: Labels, lines: Mapping[int, int]) -> dict[int, int]:
+    """Rows of a head whose words are others each month, such as a period: they stay where they are, before the first
+    line that is told by its label."""
+    first = min(lines, default=0)
+    taken, known = set(lines.values()), {row for row, _ in now}
+    return {row: row for row, _ in was if row < first and row not in lines and row not in taken and row in known}
+
+
+def area_of(text: str) -> tuple[int, int, int, int] | None:
+    """`A2:J500` as left, top, right, bottom, from 1."""
+    match = AREA.fullmatch(text)
+    if match is None:
+        return None
+    first, last = PLACE.fullmatch(match["first"]), PLACE.fullmatch(match["last"] or match["first"])
+    if first is None or last is None:
+        return None
+    return (number_of(first[1].strip("$")), int(first[3]), number_of(last[1].strip("$")), int(last[3]))
