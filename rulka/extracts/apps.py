@@ -13,6 +13,7 @@ class ExtractsConfig(AppConfig):
         from rulka.extracts.output.asking import recover
         from rulka.extracts.output.leaving import KIND
         from rulka.extracts.output.sending import Extracts
+        from rulka.extracts.output.templates import OfExtracts
         from rulka.extracts.output.tidying import forget_old
         from rulka.extracts.pages.month import used_extracts
         from rulka.extracts.pages.offering import found_extracts, offered_extracts
@@ -23,12 +24,14 @@ class ExtractsConfig(AppConfig):
         from rulka.people.library.preferences import opens_first
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.sendable import sends
+        from rulka.statements.output.templates import makes_templates
         from rulka.work.services.recovery import takes_up
         from rulka.work.services.tidying import tidies
 
         limits_depth(depth_at)
         leaves("extract", KIND)
         sends("extract", Extracts())
+        makes_templates("extract", OfExtracts())
         opens_first("Extracts", "extracts")
         finds(found_extracts)
         shows_in_month(used_extracts)

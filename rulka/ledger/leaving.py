@@ -20,8 +20,8 @@ from rulka.people.models import Person
 from rulka.work.services import leaving
 from rulka.work.services.leaving import Left
 
-LONG = 400_000
-"""Bytes of a workbook beyond which it is read only when one comes back."""
+LONG = 4_000_000
+"""Bytes of a workbook with rows beyond which it is known by its digest only."""
 
 MOST_ROWS = 20_000
 """Rows beyond which a file is known by its digest only: whether it was changed, not where."""
@@ -35,11 +35,11 @@ def leave_as(left: Left, form: str, write: Callable[[Stamp], str | bytes], *, by
     stamp = _stamp_of(left)
     content = write(stamp)
     data = content if isinstance(content, bytes) else content.encode()
-    is_long = form == "xlsx" and len(data) > LONG
     if by_digest:
         leaving.keep(stamp.code, left, form, b"", (), digest=sha256(data).hexdigest(), whole=False)
     else:
-        leaving.keep(stamp.code, left, form, data, None if is_long else read_back(data, stamp.code).parts)
+        # a workbook is kept as it is: it may become a template, and is read only when one comes back
+        leaving.keep(stamp.code, left, form, data, None if form == "xlsx" else read_back(data, stamp.code).parts)
     return data
 
 
@@ -115,7 +115,7 @@ def leave_rows(left: Left, form: str, path: Path, write: Callable[[Stamp], int])
     with path.open("rb") as file:
         while block := file.read(1 << 20):
             digest.update(block)
-    whole = count <= MOST_ROWS and form in ("csv", "xlsx") and path.stat().st_size <= LONG * 10
+    whole = count <= MOST_ROWS and form in ("csv", "xlsx") and path.stat().st_size <= LONG
     data = path.read_bytes() if whole else b""
     parts = read_back(data, stamp.code).parts if whole and form == "csv" else None if whole else ()
     leaving.keep(stamp.code, left, form, data, parts, digest=digest.hexdigest(), whole=whole)

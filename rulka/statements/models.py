@@ -305,3 +305,41 @@ class TextStep(models.Model):
     class Meta:
         abstract = True
         ordering: ClassVar = ["-version"]
+
+
+class Template(models.Model):
+    """A workbook that somebody made around an output, version by version: the newest of a name is what the output is
+    filled into. It names what it is of without pointing at its table. `told` says how it is linked, `still` which of
+    its ranges don't grow; one without a version is a draft that waits for its name."""
+
+    ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="templates")
+    kind = models.CharField(max_length=20, help_text="What it is of: extract, statement, worksheet")
+    of = models.IntegerField(help_text="The key of what it is of")
+    name = models.CharField(max_length=80, blank=True)
+    version = models.IntegerField(null=True)
+    owner = models.ForeignKey(
+        settings.AUTH_USER_MODEL, null=True, on_delete=models.CASCADE, related_name="+",
+        help_text="Whose own it is; nobody's where it is everybody's",
+    )  # fmt: skip
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL, related_name="+")
+    at = models.DateTimeField(auto_now_add=True)
+    file_name = models.CharField(max_length=120)
+    base = models.CharField(max_length=80, blank=True, help_text="The layout that it was made of")
+    layout = models.JSONField(default=dict, help_text="What its output looks like before it is filled in")
+    data = models.BinaryField()
+    told = models.JSONField()
+    still = models.JSONField(default=list)
+
+    class Meta:
+        ordering: ClassVar = ["-version", "-pk"]
+        indexes: ClassVar = [models.Index(fields=["ledger", "kind", "of"], name="templates_of")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(
+                fields=["ledger", "kind", "of", "name", "version"], name="one_shared_template_a_version",
+                condition=models.Q(owner__isnull=True, version__isnull=False),
+            ),
+            models.UniqueConstraint(
+                fields=["ledger", "kind", "of", "owner", "name", "version"], name="one_own_template_a_version",
+                condition=models.Q(owner__isnull=False, version__isnull=False),
+            ),
+        ]  # fmt: skip

@@ -6,6 +6,7 @@ from django.urls import include, path
 from rulka.people.pages.joining import join
 from rulka.people.pages.mine import home
 from rulka.people.pages.sign_in import SignIn, demo_sign_in, second_step
+from rulka.statements.pages import template
 from rulka.statements.pages.verify import verify
 from rulka.web.pages import health
 from rulka.web.pages.month import month
@@ -26,6 +27,10 @@ urlpatterns = [
     path("people/", include("rulka.people.urls")),
     path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),
+    path("templates/<str:kind>/<str:name>/", template.upload, name="upload-template"),
+    path("templates/<str:kind>/<str:name>/<int:number>/", template.template, name="template"),
+    path("templates/<str:kind>/<str:name>/<int:number>/keep/", template.keep, name="keep-template"),
+    path("templates/<str:kind>/<str:name>/<int:number>/change/", template.change, name="change-template"),
     path("verify/", verify, name="verify"),
     path("live/<str:key>/", live_figure, name="live-root"),
     path("live/<str:key>/<str:sheet>/<str:cell>", live_figure, name="live-figure"),

@@ -110,7 +110,8 @@ class PivotDef:
 @dataclass(frozen=True)
 class LayoutDef:
     """How an extract's columns lie in a file: which, in what order, how wide (characters) and in which format; sums
-    above the rows, by the values of a column, a sheet for each value of one, a pivot, a chart of it."""
+    above the rows, by the values of a column, a sheet for each value of one, a pivot, a chart of it. With `template`
+    its workbook is filled into that of its name; `base` is the layout that this was made of."""
 
     name: str
     columns: tuple[str, ...] = ()
@@ -121,6 +122,8 @@ class LayoutDef:
     by: str = ""
     each: str = ""
     pivot: PivotDef = PivotDef()
+    template: bool = False
+    base: str = ""
 
 
 FORMATS: Final = {
@@ -309,6 +312,7 @@ def layout_from(raw: Mapping[str, Any]) -> LayoutDef:
             whole(str(pivot["top"]), "pivot's top", least=1, most=10_000) if pivot.get("top") else 0,
             str(pivot.get("chart", "")).casefold() in YES,
         ),
+        str(raw.get("template", "")).casefold() in YES, str(raw.get("base", "")),
     )  # fmt: skip
 
 
@@ -386,6 +390,7 @@ def layout_mapping(layout: LayoutDef) -> dict[str, Any]:
             "filters": list(pivot.filters), "top": str(pivot.top) if pivot.top else "",
             "chart": "yes" if pivot.chart else "",
         } if pivot else {},
+        "template": "yes" if layout.template else "", "base": layout.base,
     }  # fmt: skip
     found["pivot"] = {key: value for key, value in found["pivot"].items() if value}
     return {key: value for key, value in found.items() if value}

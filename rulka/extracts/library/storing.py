@@ -65,12 +65,17 @@ def change_extract(
 # layouts ------------------------------------------------------------------------------------------------------------
 
 
-def keep_layout(extract: Extract, raw: Mapping[str, Any], *, person: Person, shared: bool, former: str = "") -> str:
-    """Keep a layout, for oneself or for everybody; one of its name is replaced, `former` is what it was called."""
+def keep_layout(
+    extract: Extract, raw: Mapping[str, Any], *, person: Person | None, shared: bool, former: str = ""
+) -> str:
+    """Keep a layout, for oneself or for everybody; one of its name is replaced, `former` is what it was called. A
+    command for nobody keeps it for everybody."""
     layout = layout_from(raw)
     check_layout(layout, extract_from(extract.body))
     body = layout_mapping(layout)
-    if shared:
+    if shared or person is None:
+        if body in extract.body.get("layouts", ()) and not former:
+            return layout.name
         others = [
             one for one in extract.body.get("layouts", ())
             if str(one["layout"]).casefold() not in (layout.name.casefold(), former.casefold())

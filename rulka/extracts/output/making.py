@@ -14,7 +14,8 @@ from rulka.core.extracting.definitions import ExtractDef
 from rulka.extracts.library.opening import extract_numbered, open_extract
 from rulka.extracts.library.storing import definition_of
 from rulka.extracts.models import Extract, ExtractRun
-from rulka.extracts.output.writing import Written, write, write_news
+from rulka.extracts.output.templates import template_of
+from rulka.extracts.output.writing import Written, workbook_order, write, write_news
 from rulka.extracts.running import runs
 from rulka.extracts.running.asked import Asked, Reader, check_bounds, opened
 from rulka.extracts.running.news import news, news_of_table, packed_rows
@@ -25,6 +26,7 @@ from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import depth_on
+from rulka.statements.output.templates import of_origin
 from rulka.work.services import files
 from rulka.work.services.leaving import Left
 from rulka.work.services.outputs import Cancelled
@@ -86,7 +88,8 @@ def _rows(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, e
         leave_rows(left_of(asked, extract, reader, run.given), run.form, path, made)
         name = f"{slug(definition.title)[:60] or 'extract'} {asked.period.code}.{run.form}"
         return {
-            "rows": written[0].rows, "sums": [list(one) for one in written[0].sums], "notes": asked.notes,
+            "rows": written[0].rows, "sums": [list(one) for one in written[0].sums],
+            "notes": [*asked.notes, *written[0].notes],
             "revision": asked.view.revision, "fence": asked.view.fence.digest, "file_name": name,
             "kept": packed_rows(asked), "done": written[0].rows, "of": written[0].rows, "version": extract.version,
         }  # fmt: skip
@@ -120,7 +123,7 @@ def _news(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, e
 
 def left_of(asked: Asked, extract: Extract, reader: Reader, given: dict[str, str], *, since: int | None = None) -> Left:
     """What a file of an extract's rows is of: enough to ask the same again."""
-    sums = asked.rows.sums(asked.query)
+    sums, template = asked.rows.sums(asked.query), template_of(asked)
     came_to = [["rows", str(sums.count)], *(
         [f"{asked.query.columns[at].key} {unit}".strip(), str(value)]
         for at, by_unit in sorted(sums.sums.items()) for unit, value in sorted(by_unit.items())
@@ -128,6 +131,8 @@ def left_of(asked: Asked, extract: Extract, reader: Reader, given: dict[str, str
     page = {
         "extract": extract.name, "shelf": extract.shelf_id, "period": asked.period.code, "node": reader.node,
         "given": dict(given), "lines": True, "bodies": extract.body, "since": since, "run": {"lines": came_to},
+        "layout": asked.layout.name, "columns": [asked.query.columns[at].key for at in workbook_order(asked)],
+        **(of_origin(template) if template else {}),
     }  # fmt: skip
     person = reader.person
     return Left(

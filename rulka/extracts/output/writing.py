@@ -15,12 +15,15 @@ from rulka.core.extracting.fields import Field
 from rulka.core.extracting.pivots import asked_pivot
 from rulka.core.extracting.query import Sums, plain, summable
 from rulka.core.money import as_usual
+from rulka.extracts.output.templates import template_of
 from rulka.extracts.running.asked import Asked
 from rulka.extracts.running.news import Compared
 from rulka.formats.figures import moment_text
 from rulka.formats.output.row_workbook import MOST_SHEETS, Facts, RowSheet, RowWorkbook, sheet_names
 from rulka.formats.output.rows import Row, RowColumn, csv_lines, json_parts, write_parquet
 from rulka.formats.output.stamp import Stamp
+from rulka.statements.models import Template
+from rulka.statements.output.templates import fill, said
 
 FORMS = ("xlsx", "csv", "json", "parquet")
 Tell = Callable[[int], None]
@@ -32,6 +35,7 @@ class Written:
 
     rows: int
     sums: tuple[tuple[str, str, str], ...]
+    notes: tuple[str, ...] = ()
 
 
 def columns_of(asked: Asked) -> list[RowColumn]:
@@ -60,7 +64,7 @@ def told_sums(asked: Asked, sums: Sums) -> tuple[tuple[str, str, str], ...]:
     return tuple(found)
 
 
-def facts_of(asked: Asked, at: datetime, sums: Sums, person: str) -> Facts:
+def facts_of(asked: Asked, at: datetime, sums: Sums, person: str, template: Template | None = None) -> Facts:
     """What the sheet that says what was asked holds."""
     extract, view = asked.extract, asked.view
     pairs = [("Ledger", view.frame.name), ("Rows of", asked.query.rows.title)]
@@ -68,7 +72,7 @@ def facts_of(asked: Asked, at: datetime, sums: Sums, person: str) -> Facts:
     pairs += [(f"Condition on {one.field}", one.words) for one in extract.where if one.field and not one.asks]
     pairs += [
         ("Seen", view.part or "the whole ledger"), ("Revision", str(view.revision)), ("Rows", f"{sums.count:,}"),
-        *_sum_pairs(asked, sums), ("Made", moment_text(at)),
+        *_sum_pairs(asked, sums), *([("Template", said(template))] if template else ()), ("Made", moment_text(at)),
         ("By", person or "a command"), *(("Note", note) for note in asked.notes),
     ]  # fmt: skip
     return Facts(extract.title, tuple(pairs))
@@ -86,13 +90,14 @@ def write(
     if form not in FORMS:
         raise NotFound(f"There is no form '{form[:20]}'.", hint=one_of(form, FORMS), subject="form")
     asked.rows.check_currencies(asked.query)
+    notes: list[str] = []
     with as_usual():
         sums = asked.rows.sums(asked.query)
         if form == "xlsx":
-            _workbook(asked, path, at, sums, stamp, person, tell)
+            notes = _filled(asked, path, at, sums, stamp, person, tell)
         else:
             _plain(asked, form, path, sums, stamp, tell)
-    return Written(sums.count, told_sums(asked, sums))
+    return Written(sums.count, told_sums(asked, sums), tuple(notes))
 
 
 def _shown(rows: Iterator[Row], order: Sequence[int]) -> Iterator[Row]:
@@ -139,10 +144,37 @@ def _every(asked: Asked, order: Sequence[int], first: int | None = None) -> Iter
     return asked.rows.rows(asked.query, first=first)
 
 
-def _workbook(
+def workbook_order(asked: Asked) -> list[int]:
+    """The places of the columns that a workbook of the layout shows: those of the layout, then those that its pivot
+    reads besides."""
+    order, query, layout = asked.order(), asked.query, asked.layout
+    if not layout.pivot:
+        return order
+    pivot = asked_pivot(layout.pivot, query)
+    return list(dict.fromkeys([*order, *pivot.down, *pivot.across, *pivot.filters, pivot.value]))
+
+
+def _filled(
     asked: Asked, path: Path, at: datetime, sums: Sums, stamp: Stamp | None, person: str, tell: Tell | None
-) -> None:
-    layout, query, order = asked.layout, asked.query, asked.order()
+) -> list[str]:
+    """The workbook of a layout, filled into its template where it has one; what somebody should know of that."""
+    template = template_of(asked)
+    if template is None:
+        _workbook(asked, path, at, sums, stamp, person, tell)
+        return []
+    plain_rows = path.with_name(f"{path.stem}-rows.xlsx")
+    try:
+        _workbook(asked, plain_rows, at, sums, stamp, person, tell, template)
+        return fill(template, plain_rows, path)
+    finally:
+        plain_rows.unlink(missing_ok=True)
+
+
+def _workbook(
+    asked: Asked, path: Path, at: datetime, sums: Sums, stamp: Stamp | None, person: str, tell: Tell | None,
+    template: Template | None = None,
+) -> None:  # fmt: skip
+    layout, query, order = asked.layout, asked.query, workbook_order(asked)
     columns = columns_of(asked)
     place_of = {place: shown for shown, place in enumerate(order)}
     each = query.place(layout.each) if layout.each else None
@@ -155,8 +187,7 @@ def _workbook(
         raise RulkaError("What subtotals are by isn't shown.", hint="Show that column.", subject="layout")
     pivot = asked_pivot(layout.pivot, query) if layout.pivot else None
     if pivot is not None:
-        axes = (*pivot.down, *pivot.across, *pivot.filters, pivot.value)
-        order = list(dict.fromkeys([*order, *axes]))  # a pivot of the workbook's own reads its rows
+        # a pivot of the workbook's own reads its rows
         columns = columns_of(replace(asked, layout=replace(layout, columns=_keys(asked, order))))
         place_of = {place: shown for shown, place in enumerate(order)}
         asked.rows.check_pivot(query, pivot)
@@ -186,7 +217,7 @@ def _workbook(
             axes = (*pivot.down, *pivot.across, *pivot.filters)
             values = {place_of[one]: [value for value, _ in asked.rows.values(query, one, 60_000)] for one in axes}
             native = book.pivot(shown, values, asked.extract.title)
-        book.facts(facts_of(asked, at, sums, person))
+        book.facts(facts_of(asked, at, sums, person, template))
         book.close(native)
     except BaseException:
         book.drop()

@@ -25,6 +25,7 @@ from rulka.extracts.library.storing import (
     keep_layout,
     own_layout_names,
 )
+from rulka.extracts.output.templates import subject_for
 from rulka.extracts.output.writing import FORMS
 from rulka.extracts.pages.readers import ANSWER, Page, asked_for, back
 from rulka.extracts.pages.showing import MOST_SHOWN, cell, heads, small_pivot, sum_rows
@@ -35,6 +36,7 @@ from rulka.formats.extract_file import EXTRACTS
 from rulka.ledger.reading.row_reader import TOO_LONG
 from rulka.statements.library.leads import leads
 from rulka.statements.library.shelves import shelves_seen
+from rulka.statements.output.templates import forget, newest
 
 TABS = (("layout", "Layout"), ("column", "Column"), ("ask", "Ask"), ("runs", "Runs"), ("text", "Text"))
 MOST_KNOWN = 400
@@ -208,8 +210,14 @@ def _layout_panel(page: Page, asked: Asked | None) -> dict[str, Any]:
              "width": _of(layout.widths, key), "format": _of(layout.formats, key), "title": _of(layout.titles, key)}
             for at, key in enumerate(shown, 1)
         ],
-        "keys": keys, "formats": list(FORMATS), "pivot": None, "pivot_problem": None,
+        "keys": keys, "formats": list(FORMATS), "pivot": None, "pivot_problem": None, "template": None,
+        "template_problem": None,
     }  # fmt: skip
+    if layout.template:
+        try:
+            told["template"] = newest(subject_for(page.extract, page.seat.person), layout.name, page.seat.person)
+        except RulkaError as error:
+            told["template_problem"] = error
     if asked is not None and layout.pivot:
         try:
             pivot = asked.rows.pivot(asked.query, asked_pivot(layout.pivot, asked.query))
@@ -324,7 +332,9 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
                         f"'{page.definition.title}' was not deleted.",
                         hint="Type its title to delete it; this can't be undone.", subject="title",
                     )  # fmt: skip
+                key = page.extract.pk
                 TEXTS.delete(page.extract, seat.person)
+                forget("extract", seat.ledger, key)
                 return HttpResponseRedirect(f"{reverse('extracts')}?{seat.query}")
             case _:
                 raise NotFound("Nothing is called so here.", hint="Load the page again.", subject="action")

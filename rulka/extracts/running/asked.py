@@ -46,6 +46,7 @@ class Asked:
     query: Query
     period: Period
     layout: LayoutDef = field(default_factory=lambda: LayoutDef(""))
+    person: Person | None = None
 
     @property
     def view(self) -> View:
@@ -90,7 +91,7 @@ def opened(
             keys = tuple(row_kind.field(name).name for name in extract.keys)
             query = replace(query, rows=replace(row_kind, identity=keys))
         chosen = layout if isinstance(layout, LayoutDef) else extract.layout(layout)
-        yield Asked(extract, rows, answers, query, clock[0].reporting, chosen)
+        yield Asked(extract, rows, answers, query, clock[0].reporting, chosen, reader.person)
 
 
 def _figures_period(extract: ExtractDef, given: Mapping[str, str], clock: Clock) -> Period:

@@ -27,7 +27,7 @@ from rulka.formats.refill.package import (
     local,
     relations_name,
 )
-from rulka.formats.refill.references import RowMap, Rows, touched
+from rulka.formats.refill.references import RowMap, Rows, moved, touched
 from rulka.formats.refill.sheets import (
     PackedCell,
     Zone,
@@ -66,7 +66,7 @@ class Own:
     zone: Zone | None
 
 
-def check_apart(upload: Path, original: Path, theirs: Sequence[str], name: str) -> dict[str, Any]:
+def check_apart(upload: Path, original: Path, theirs: Sequence[str], own: Sequence[str], name: str) -> dict[str, Any]:
     """What `check` says, asked of a process of its own with bounds on time and memory."""
     too_much = RulkaError(
         "Reading the workbook takes more time or memory than it may.",
@@ -74,7 +74,7 @@ def check_apart(upload: Path, original: Path, theirs: Sequence[str], name: str) 
         subject=name,
         code="too-large",
     )
-    asked = {"upload": str(upload), "original": str(original), "theirs": list(theirs), "name": name}
+    asked = {"upload": str(upload), "original": str(original), "theirs": list(theirs), "own": list(own), "name": name}
     told = ask("rulka.formats.refill.checking", asked, seconds=SECONDS, too_much=too_much)
     if "problems" in told:
         raise RulkaErrors([RulkaError(**one) for one in told["problems"]], message=told["message"])
@@ -84,7 +84,7 @@ def check_apart(upload: Path, original: Path, theirs: Sequence[str], name: str) 
 
 def _answered(asked: Mapping[str, Any]) -> dict[str, Any]:
     try:
-        return check(Path(asked["upload"]), Path(asked["original"]), asked["theirs"], asked["name"])
+        return check(Path(asked["upload"]), Path(asked["original"]), asked["theirs"], asked["name"], asked["own"])
     except RulkaErrors as error:
         told = [{"message": one.message, "hint": one.hint, "subject": one.subject} for one in error.errors]
         return {"problems": told, "message": error.message}
@@ -114,9 +114,10 @@ def codes_of(package: Package) -> list[str]:
     return codes_in(texts)
 
 
-def check(upload: Path, original: Path, theirs: Sequence[str], name: str) -> dict[str, Any]:
+def check(upload: Path, original: Path, theirs: Sequence[str], name: str, only: Sequence[str] = ()) -> dict[str, Any]:
     """What is linked in an uploaded workbook and what of it grows, as plain data; raises RulkaErrors with all that
-    keeps it from being a template. `theirs` are sheets of the output that its reader may do with as they like."""
+    keeps it from being a template. `theirs` are sheets of the output that its reader may do with as they like; where
+    `only` names some, all others are."""
     with ExitStack() as stack:
         stack.enter_context(foreign(name))
         found = stack.enter_context(Package(upload, name))
@@ -126,7 +127,7 @@ def check(upload: Path, original: Path, theirs: Sequence[str], name: str) -> dic
         problems = [*_forbidden(found), *_outside(found)]
         own: list[Own] = []
         for sheet in former.sheets:
-            if sheet.name in theirs:
+            if sheet.name in theirs or (only and sheet.name not in only):
                 continue
             there = found.sheet(sheet.name)
             if there is None:
@@ -194,7 +195,7 @@ def _outside(package: Package) -> Iterator[RulkaError]:
                     )
 
 
-# held against the output ------------------------------------------------------------------------------------------------
+# held against the output ----------------------------------------------------------------------------------------------
 
 
 def _held_against(found: Package, former: Package, own: Own) -> tuple[dict[str, Any], list[RulkaError]]:
@@ -292,7 +293,7 @@ def _added(
     theirs: list[list[Any]],
     tell: Any,
 ) -> None:
-    """A cell that the output hadn't: beside the rows a formula in each of them, with its heading; else it is refused."""
+    """A cell that the output hadn't: beside the rows a formula in each, with its heading; else it is refused."""
     text = _clean(cell.text(strings))
     if not text and cell.formula is None:
         return
@@ -357,7 +358,7 @@ def _marks(package: Package, own: Own) -> Iterator[RulkaError]:
                     )
 
 
-# what grows -------------------------------------------------------------------------------------------------------------
+# what grows -----------------------------------------------------------------------------------------------------------
 
 
 def _ranges(package: Package, own: Sequence[Own]) -> tuple[list[dict[str, Any]], list[RulkaError]]:
@@ -382,6 +383,7 @@ def _ranges(package: Package, own: Sequence[Own]) -> tuple[list[dict[str, Any]],
                     "kind": carrier.kind,
                     "where": carrier.where,
                     "was": carrier.text[:200],
+                    "then": moved(carrier.text, maps, carrier.home)[:200] if told.what in ("grows", "follows") else "",
                     "what": told.what,
                     "fixed": told.what == "itself",
                     "on": told.what in ("grows", "follows"),
@@ -469,7 +471,7 @@ def _fixed(package: Package, own: Sequence[Own]) -> Iterator[dict[str, Any]]:
 
 
 def _always(key: str, kind: str, where: str, was: str) -> dict[str, Any]:
-    return {"id": key, "kind": kind, "where": where, "was": was, "what": "grows", "fixed": True, "on": True}
+    return {"id": key, "kind": kind, "where": where, "was": was, "then": "", "what": "grows", "fixed": True, "on": True}
 
 
 def _pivots(
@@ -533,7 +535,7 @@ def _source_problem(
     return ""
 
 
-# what is linked ---------------------------------------------------------------------------------------------------------
+# what is linked -------------------------------------------------------------------------------------------------------
 
 
 def _linked(package: Package, own: Sequence[Own], sheets: Sequence[Mapping[str, Any]]) -> list[str]:

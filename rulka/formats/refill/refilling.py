@@ -282,7 +282,8 @@ class _Refill:
             for cell in _cells_at(data, {(first, column) for column, _ in one.told["calculated"]})
         }
         return [
-            (column, styles.get(column, 0), moved(text, self.maps, name)) for column, text in one.told["calculated"]
+            (column, styles.get(column, 0), moved(text, self.maps, one.own.name))
+            for column, text in one.told["calculated"]
         ]
 
     def _sheet_marks(self, one: _Refilled, tree: Any) -> None:

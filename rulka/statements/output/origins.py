@@ -154,7 +154,7 @@ def verify(
     nobody is a command, which sees all. What names no origin, and one that somebody may not see, answer the same."""
     found = read(content, name)
     left = leaving.find(found.codes)
-    if left is None or not _may_see(left, person):
+    if left is None or not may_see(left, person):
         raise NotFound(
             "This file names no origin that you may see." if found.codes else "This file names no origin.",
             hint="Files that left Rulka have a code such as R-7K3Q4-9XMTP in their foot; it is known for as long as "
@@ -199,7 +199,7 @@ def _fence(ledger: Ledger, person: Person | None, shelf: int | None) -> Fence:
     return fence_of(person, ledger.code).down_to(depth_on(person, shelf))
 
 
-def _may_see(left: LeftFile, person: Person | None) -> bool:
+def may_see(left: LeftFile, person: Person | None) -> bool:
     """Whether somebody may read what a file held: they see all of its ledger, or just what its figures were computed
     within, and may have each of its pages."""
     if person is None:
@@ -218,7 +218,7 @@ def _may_see(left: LeftFile, person: Person | None) -> bool:
 def may_take(digest: str, person: Person) -> bool:
     """Whether somebody may read a file that left before, told by its bytes; nobody one that isn't known."""
     left = leaving.find_bytes(digest)
-    return left is not None and _may_see(left, person)
+    return left is not None and may_see(left, person)
 
 
 def _may_see_page(kind: Kind, ledger: Ledger, page: Page, person: Person) -> bool:

@@ -110,6 +110,12 @@ def is_whole(left: LeftFile) -> bool:
     return bool(_told(left).get("whole", True))
 
 
+def content_of(left: LeftFile) -> bytes | None:
+    """A kept file's bytes; None where only what was read of it was kept, or its digest."""
+    told = _told(left)
+    return b64decode(told["content"]) if told.get("content") and told.get("whole", True) else None
+
+
 def parts_of(left: LeftFile, read: Callable[[bytes, str], Sequence[ReadPart]]) -> Sequence[ReadPart]:
     """What stood in a kept file; read now where its bytes were kept."""
     told = _told(left)
