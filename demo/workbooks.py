@@ -1,5 +1,5 @@
-"""Workbooks as people make them around an output: sheets, looks, pivots, filters, charts and pictures put into the parts
-of a workbook by hand (ECMA-376), as their programs would."""
+"""Workbooks as people make them around an output: sheets, looks, pivots, filters, charts and pictures put into the
+parts of a workbook by hand (ECMA-376), as their programs would."""
 
 from __future__ import annotations
 
@@ -79,8 +79,8 @@ class Handmade:
         key = f"rIdHand{self.text(where).count('<Relationship ') + 1}"
         full = kind if ":" in kind else f"{DOCUMENT}/{kind}"
         mode = ' TargetMode="External"' if outside else ""
-        self.swap(where, "</Relationships>",
-                  f'<Relationship Id="{key}" Type="{full}" Target={quoteattr(target)}{mode}/></Relationships>')  # fmt: skip
+        node = f'<Relationship Id="{key}" Type="{full}" Target={quoteattr(target)}{mode}/>'
+        self.swap(where, "</Relationships>", f"{node}</Relationships>")
         return key
 
     def number(self, start: str) -> int:
@@ -231,14 +231,15 @@ class Handmade:
     ) -> str:  # fmt: skip
         """A chart of a range of values with their labels; of a pivot where it is named."""
         part = f"xl/charts/chart{self.number('xl/charts/chart')}.xml"
-        of_pivot = f"<c:pivotSource><c:name>{escape(pivot)}</c:name><c:fmtId val=\"0\"/></c:pivotSource>" if pivot else ""
+        of_pivot = f'<c:pivotSource><c:name>{escape(pivot)}</c:name><c:fmtId val="0"/></c:pivotSource>' if pivot else ""
         direction = '<c:barDir val="bar"/><c:grouping val="clustered"/>' if kind == "bar" else (
             '<c:grouping val="standard"/>')  # fmt: skip
         self.put(
             part, f'{HEAD}<c:chartSpace xmlns:c="{DRAWN}/chart" xmlns:a="{DRAWN}/main" xmlns:r="{DOCUMENT}">{of_pivot}'
-            f"<c:chart><c:title><c:tx><c:rich><a:bodyPr/><a:p><a:r><a:t>{escape(title)}</a:t></a:r></a:p></c:rich></c:tx>"
-            f'</c:title><c:autoTitleDeleted val="0"/><c:plotArea><c:layout/><c:{kind}Chart>{direction}<c:ser><c:idx val="0"/>'
-            f'<c:order val="0"/><c:cat><c:strRef><c:f>{escape(labels)}</c:f><c:strCache><c:ptCount val="1"/><c:pt idx="0">'
+            f"<c:chart><c:title><c:tx><c:rich><a:bodyPr/><a:p><a:r><a:t>{escape(title)}</a:t></a:r></a:p></c:rich>"
+            f'</c:tx></c:title><c:autoTitleDeleted val="0"/><c:plotArea><c:layout/><c:{kind}Chart>{direction}<c:ser>'
+            f'<c:idx val="0"/><c:order val="0"/><c:cat><c:strRef><c:f>{escape(labels)}</c:f><c:strCache>'
+            '<c:ptCount val="1"/><c:pt idx="0">'
             f"<c:v>before</c:v></c:pt></c:strCache></c:strRef></c:cat><c:val><c:numRef><c:f>{escape(values)}</c:f>"
             f'<c:numCache><c:ptCount val="1"/><c:pt idx="0"><c:v>1</c:v></c:pt></c:numCache></c:numRef></c:val></c:ser>'
             f'<c:axId val="1"/><c:axId val="2"/></c:{kind}Chart><c:catAx><c:axId val="1"/><c:scaling><c:orientation '
@@ -262,8 +263,9 @@ class Handmade:
         name = f"Slicer_{re.sub(r'[^A-Za-z0-9]', '_', title)}"
         listed = "".join(f'<i x="{at}" s="1"/>' for at in range(items))
         self.put(
-            part, f'{HEAD}<slicerCacheDefinition xmlns="{NEWER}" name="{name}" sourceName={quoteattr(title)}><pivotTables>'
-            f'<pivotTable tabId="{tab}" name={quoteattr(pivot)}/></pivotTables><data><tabular pivotCacheId="1"><items '
+            part, f'{HEAD}<slicerCacheDefinition xmlns="{NEWER}" name="{name}" sourceName={quoteattr(title)}>'
+            f'<pivotTables><pivotTable tabId="{tab}" name={quoteattr(pivot)}/></pivotTables>'
+            '<data><tabular pivotCacheId="1"><items '
             f'count="{items}">{listed}</items></tabular></data></slicerCacheDefinition>',
             "application/vnd.ms-excel.slicerCache+xml",
         )  # fmt: skip
@@ -304,15 +306,16 @@ class Handmade:
             numbers = all(isinstance(one, int | float) for one in values)
             said = ' containsSemiMixedTypes="0" containsString="0" containsNumber="1"' if numbers else ""
             items = "".join(f'<n v="{one}"/>' if numbers else f"<s v={quoteattr(str(one))}/>" for one in values)
-            fields += (f'<cacheField name={quoteattr(title)} numFmtId="0"><sharedItems{said} count="{len(values)}">{items}'
-                       "</sharedItems></cacheField>")  # fmt: skip
+            listed = f'<sharedItems{said} count="{len(values)}">{items}</sharedItems>'
+            fields += f'<cacheField name={quoteattr(title)} numFmtId="0">{listed}</cacheField>'
         part, records = "xl/pivotCache/pivotCacheDefinition1.xml", "xl/pivotCache/pivotCacheRecords1.xml"
         self.put(records, f'{HEAD}<pivotCacheRecords xmlns="{MAIN}" count="0"></pivotCacheRecords>',
                  f"{SHEET_TYPE}pivotCacheRecords+xml")  # fmt: skip
         key = self.relate(part, "pivotCacheRecords", "pivotCacheRecords1.xml")
         self.put(
-            part, f'{HEAD}<pivotCacheDefinition xmlns="{MAIN}" xmlns:r="{DOCUMENT}" r:id="{key}" refreshedBy="Somebody" '
-            'createdVersion="6" refreshedVersion="6" recordCount="0"><cacheSource type="worksheet"><worksheetSource '
+            part, f'{HEAD}<pivotCacheDefinition xmlns="{MAIN}" xmlns:r="{DOCUMENT}" r:id="{key}" '
+            'refreshedBy="Somebody" createdVersion="6" refreshedVersion="6" recordCount="0">'
+            '<cacheSource type="worksheet"><worksheetSource '
             f'ref="{ref}" sheet={quoteattr(sheet)}/></cacheSource><cacheFields count="{len(columns)}">{fields}'
             "</cacheFields></pivotCacheDefinition>", f"{SHEET_TYPE}pivotCacheDefinition+xml",
         )  # fmt: skip
@@ -332,8 +335,8 @@ class Handmade:
         for place, count in enumerate(counts):
             if place == at:
                 items = "".join(f'<item x="{number}"/>' for number in range(count))
-                each += (f'<pivotField axis="axisRow" compact="0" outline="0" showAll="0"><items count="{count + 1}">{items}'
-                         '<item t="default"/></items></pivotField>')  # fmt: skip
+                listed = f'<items count="{count + 1}">{items}<item t="default"/></items>'
+                each += f'<pivotField axis="axisRow" compact="0" outline="0" showAll="0">{listed}</pivotField>'
             else:
                 data = ' dataField="1"' if place == of else ""
                 each += f'<pivotField{data} compact="0" outline="0" showAll="0"/>'
@@ -344,24 +347,28 @@ class Handmade:
             'updatedVersion="6" minRefreshableVersion="3" createdVersion="6" compact="0" compactData="0" outline="0" '
             f'outlineData="0"><location ref="{location}" firstHeaderRow="1" firstDataRow="1" firstDataCol="1"/>'
             f'<pivotFields count="{len(counts)}">{each}</pivotFields><rowFields count="1"><field x="{at}"/></rowFields>'
-            f'<rowItems count="{counts[at] + 1}">{rows}<i t="grand"><x/></i></rowItems><colItems count="1"><i/></colItems>'
-            f'<dataFields count="1"><dataField name={quoteattr(f"Sum of {value}")} fld="{of}" baseField="0" baseItem="0" '
-            'numFmtId="4"/></dataFields><pivotTableStyleInfo name="PivotStyleLight16" showRowHeaders="1" '
-            'showColHeaders="1"/></pivotTableDefinition>', f"{SHEET_TYPE}pivotTable+xml",
+            f'<rowItems count="{counts[at] + 1}">{rows}<i t="grand"><x/></i></rowItems><colItems count="1"><i/>'
+            f'</colItems><dataFields count="1"><dataField name={quoteattr(f"Sum of {value}")} fld="{of}" '
+            'baseField="0" baseItem="0" numFmtId="4"/></dataFields>'
+            '<pivotTableStyleInfo name="PivotStyleLight16" showRowHeaders="1" showColHeaders="1"/>'
+            "</pivotTableDefinition>", f"{SHEET_TYPE}pivotTable+xml",
         )  # fmt: skip
         self.relate(own, "pivotCacheDefinition", "../pivotCache/pivotCacheDefinition1.xml")
         self.relate(part, "pivotTable", f"../{own.removeprefix('xl/')}")
 
 
-_SHAPE = '<a:xfrm><a:off x="0" y="0"/><a:ext cx="900000" cy="300000"/></a:xfrm><a:prstGeom prst="rect"><a:avLst/></a:prstGeom>'
+_SHAPE = (
+    '<a:xfrm><a:off x="0" y="0"/><a:ext cx="900000" cy="300000"/></a:xfrm><a:prstGeom prst="rect"><a:avLst/>'
+    "</a:prstGeom>"
+)
 _FRAME = '<xdr:xfrm><a:off x="0" y="0"/><a:ext cx="0" cy="0"/></xdr:xfrm>'
 
 
 def _anchor(where: tuple[int, int, int, int], inner: str) -> str:
     left, top, right, bottom = where
     ends = "".join(
-        f"<xdr:{name}><xdr:col>{column}</xdr:col><xdr:colOff>0</xdr:colOff><xdr:row>{row}</xdr:row><xdr:rowOff>0</xdr:rowOff>"
-        f"</xdr:{name}>" for name, column, row in (("from", left, top), ("to", right, bottom))
+        f"<xdr:{name}><xdr:col>{column}</xdr:col><xdr:colOff>0</xdr:colOff><xdr:row>{row}</xdr:row>"
+        f"<xdr:rowOff>0</xdr:rowOff></xdr:{name}>" for name, column, row in (("from", left, top), ("to", right, bottom))
     )  # fmt: skip
     return f"<xdr:twoCellAnchor>{ends}{inner}<xdr:clientData/></xdr:twoCellAnchor>"
 
@@ -371,10 +378,11 @@ def _rows(page: Page) -> str:
     for at in {**page.cells, **page.looks}:
         letters, number = re.sub(r"\d", "", at), int(re.sub(r"\D", "", at))
         rows.setdefault(number, {})[letters] = _cell(at, page.cells.get(at), page.looks.get(at, 0))
-    return "".join(
-        f'<row r="{number}">{"".join(cells[letters] for letters in sorted(cells, key=lambda one: (len(one), one)))}</row>'
-        for number, cells in sorted(rows.items())
-    )
+    found = []
+    for number, cells in sorted(rows.items()):
+        ordered = sorted(cells, key=lambda one: (len(one), one))
+        found.append(f'<row r="{number}">{"".join(cells[letters] for letters in ordered)}</row>')
+    return "".join(found)
 
 
 def _cell(at: str, value: str | int | float | None, look: int) -> str:

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import io
 import re
-import zipfile
-from decimal import Decimal
 
 import openpyxl
 import pytest
@@ -13,10 +11,10 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.urls import reverse
 
 from demo.workbooks import Handmade, Page
-from rulka.extracts.models import Extract, ExtractRun
+from rulka.extracts.models import ExtractRun
 from rulka.extracts.output import making
 from rulka.statements.models import Template
-from tests.extracts.test_pages import WHERE, signed_in, world
+from tests.extracts.test_pages import WHERE, world
 
 pytestmark = pytest.mark.django_db
 __all__ = ["world"]
@@ -43,7 +41,9 @@ def with_sheet(content, **more):
     """A run's workbook with a sheet of one's own that reads its rows."""
     book = Handmade(content)
     last = rows_sheet(content).max_row
-    book.add(Page("Mine", {"A1": "All", "B1": f"=SUM(Sales!F3:F{last})", "A2": "Top", "B2": "=SUM(Sales!F3:F4)", **more}))
+    book.add(
+        Page("Mine", {"A1": "All", "B1": f"=SUM(Sales!F3:F{last})", "A2": "Top", "B2": "=SUM(Sales!F3:F4)", **more})
+    )
     return book
 
 
@@ -72,6 +72,9 @@ def test_a_workbook_becomes_a_layout_and_the_next_month_is_filled_into_it(world)
     again, run = run_of(amy, "With mine", "2026-P03")
     sheet = rows_sheet(again)
     book = openpyxl.load_workbook(io.BytesIO(again))
-    assert book["Mine"]["B1"].value == f"=SUM(Sales!F3:F{run.rows + 2})" and book["Mine"]["B2"].value == "=SUM(Sales!F3:F4)"
+    assert (
+        book["Mine"]["B1"].value == f"=SUM(Sales!F3:F{run.rows + 2})"
+        and book["Mine"]["B2"].value == "=SUM(Sales!F3:F4)"
+    )
     assert sheet.max_row == run.rows + 2
     assert "With mine, version 1" in [cell.value for cell in book["Asked"]["B"]]

@@ -124,6 +124,7 @@ def check(upload: Path, original: Path, theirs: Sequence[str], name: str, only: 
         former = stack.enter_context(Package(original, name))
         _check_size(found)
         check_marks(found.archive, name)
+        found.check_parts()
         problems = [*_forbidden(found), *_outside(found)]
         own: list[Own] = []
         for sheet in former.sheets:

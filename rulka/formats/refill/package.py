@@ -126,9 +126,21 @@ class Package:
         try:
             return parsed(self.read(part))
         except etree.XMLSyntaxError as error:
-            raise RulkaError(
-                f"Its part {part} can't be read.", hint="Save it again as .xlsx.", subject=self.name
-            ) from error
+            raise self._unreadable(part) from error
+
+    def check_parts(self) -> None:
+        """Refuse a workbook in which a part can't be read."""
+        for part in self.names:
+            if part.endswith((".xml", ".rels")):
+                try:
+                    with self.open(part) as file:
+                        for _, node in etree.iterparse(file, resolve_entities=False, no_network=True):
+                            node.clear()
+                except etree.XMLSyntaxError as error:
+                    raise self._unreadable(part) from error
+
+    def _unreadable(self, part: str) -> RulkaError:
+        return RulkaError(f"Its part {part} can't be read.", hint="Save it again as .xlsx.", subject=self.name)
 
     def relations(self, part: str) -> list[Relation]:
         """What a part leads to, in order."""

@@ -1,4 +1,4 @@
-"""What tests of refilled workbooks share: an output of rows, a person's workbook around it, parts held against each other."""
+"""What tests of refilled workbooks share: an output of rows, a person's workbook around it, parts compared."""
 
 from __future__ import annotations
 
@@ -65,8 +65,8 @@ def handmade(path: Path, rows: Sequence[tuple[Any, ...]]) -> Handmade:
         {
             "A1": "Supplier review", "A2": "All", "B2": f"=SUM(Spend!D3:D{last})", "A3": "Head", "B3": "=Spend!D1",
             "A4": "Of one", "B4": f"=SUMIFS(Spend!$D$3:$D${last},Spend!$B$3:$B${last},\"Sound Oil\")", "A5": "Columns",
-            "B5": "=SUM(Spend!D:D)", "A6": "The first ten", "B6": "=SUM(Spend!D3:D12)", "A7": "Named", "B7": "=SUM(Paid)",
-            "A8": "Typed", "B8": 12.5, "C8": "=B8*2",
+            "B5": "=SUM(Spend!D:D)", "A6": "The first ten", "B6": "=SUM(Spend!D3:D12)", "A7": "Named",
+            "B7": "=SUM(Paid)", "A8": "Typed", "B8": 12.5, "C8": "=B8*2",
         },
         {"A1": bold}, (24, 16),
         f'<conditionalFormatting sqref="B2:B8"><cfRule type="cellIs" dxfId="{red}" priority="1" operator="lessThan">'
@@ -85,8 +85,8 @@ def handmade(path: Path, rows: Sequence[tuple[Any, ...]]) -> Handmade:
     book.mark(
         "Spend", f'<conditionalFormatting sqref="D3:D{last}"><cfRule type="cellIs" dxfId="{red}" priority="1" '
         'operator="lessThan"><formula>0</formula></cfRule></conditionalFormatting>'
-        f'<dataValidations count="1"><dataValidation type="list" sqref="B3:B{last}"><formula1>Review!$A$1:$A$9</formula1>'
-        "</dataValidation></dataValidations>",
+        f'<dataValidations count="1"><dataValidation type="list" sqref="B3:B{last}"><formula1>Review!$A$1:$A$9'
+        "</formula1></dataValidation></dataValidations>",
     )  # fmt: skip
     return book
 
