@@ -21,9 +21,12 @@ class StatementsConfig(AppConfig):
         from rulka.statements.output.jobs import recover
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.row_origins import BALANCES, JOURNAL, TRACE
+        from rulka.statements.output.statement_templates import OfStatements
+        from rulka.statements.output.templates import forget_drafts, makes_templates
         from rulka.statements.pages import month
         from rulka.statements.pages.finding import of_statements
         from rulka.work.services.recovery import takes_up
+        from rulka.work.services.tidying import tidies
 
         opens_at_figures(
             "statements", "workbook", "shelf", "output", "cancel-output", "take-output", "edition", "statement",
@@ -40,6 +43,8 @@ class StatementsConfig(AppConfig):
         gives_on_shelves(set_by_command)
         tells_placements(placements_seen)
         takes_up(recover)
+        makes_templates("statement", OfStatements())
+        tidies("uploads that became no template", forget_drafts)
         leaves("journal", JOURNAL)
         leaves("trace", TRACE)
         leaves("trial balance", BALANCES)

@@ -15,11 +15,13 @@ class WorksheetsConfig(AppConfig):
         from rulka.statements.library.leads import leads_to
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.sendable import sends
+        from rulka.statements.output.templates import makes_templates
         from rulka.work.services import backups
         from rulka.worksheets.library.depth import depth_at
         from rulka.worksheets.library.links import after_restore
         from rulka.worksheets.output.leaving import KIND, OF_TRACE
         from rulka.worksheets.output.sending import Worksheets
+        from rulka.worksheets.output.templates import OfWorksheets
         from rulka.worksheets.pages.finding import of_worksheets
 
         opens_at_figures(
@@ -30,6 +32,7 @@ class WorksheetsConfig(AppConfig):
         leaves("worksheet", KIND)
         leaves("worksheet trace", OF_TRACE)
         sends("worksheet", Worksheets())
+        makes_templates("worksheet", OfWorksheets())
         opens_first("Worksheets", "worksheets")
         finds(of_worksheets)
         backups.after_restore(after_restore)

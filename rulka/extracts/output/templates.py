@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from typing import Any
 
 from rulka.core.errors import NotFound, RulkaError
@@ -11,6 +11,7 @@ from rulka.extracts.library.opening import may_change, open_extract
 from rulka.extracts.library.storing import definition_of, keep_layout
 from rulka.extracts.models import Extract
 from rulka.extracts.running.asked import Asked
+from rulka.formats.refill.checking import Linking
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.models import Template
@@ -47,12 +48,12 @@ class OfExtracts:
     def opened(self, ledger: Ledger, name: str, person: Person | None) -> Subject:
         return subject_for(open_extract(ledger, name, person=person), person)
 
-    def theirs(self, page: Page) -> Sequence[str]:
+    def linking(self, page: Page) -> Linking:
         if page.get("since") is not None:
             raise RulkaError("News can't become a template.", hint="Begin with a run of all rows.", subject="template")
         if "columns" not in page:
             raise RulkaError("It was run before there were templates.", hint="Run it again.", subject="template")
-        return [PIVOT]
+        return Linking(theirs=(PIVOT,))
 
     def layout(self, subject: Subject, page: Page, person: Person | None) -> dict[str, Any]:
         definition = definition_of(open_extract(subject.ledger, subject.name, person=person), person)

@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any, Final
 
@@ -36,12 +36,16 @@ from rulka.formats.refill.sheets import (
     letters_of,
     number_of,
     rows_of,
+    used_zone,
+    width_of,
     zone_of,
 )
 
 SECONDS: Final = 60
 MOST_TOLD: Final = 30
 MOST_RANGES: Final = 2_000
+LOOK = re.compile(r'&"[^"]*"|&[0-9]+|&K[0-9A-F]{6}|\s')
+"""What says how a foot looks, not what it says."""
 ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
 FORBIDDEN: Final = {
     "xl/vbaProject.bin": ("It holds macros.", "Save it as .xlsx, without them."),
@@ -66,7 +70,18 @@ class Own:
     zone: Zone | None
 
 
-def check_apart(upload: Path, original: Path, theirs: Sequence[str], own: Sequence[str], name: str) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Linking:
+    """How an output is linked: `theirs` are sheets that its reader may do with as they like; where `only` names some,
+    all others are. With `by_place` a cell is told by its place, as in worksheets; otherwise lines without a filter
+    over them are told by what stands first in them."""
+
+    theirs: tuple[str, ...] = ()
+    only: tuple[str, ...] = ()
+    by_place: bool = False
+
+
+def check_apart(upload: Path, original: Path, linking: Linking, name: str) -> dict[str, Any]:
     """What `check` says, asked of a process of its own with bounds on time and memory."""
     too_much = RulkaError(
         "Reading the workbook takes more time or memory than it may.",
@@ -74,7 +89,7 @@ def check_apart(upload: Path, original: Path, theirs: Sequence[str], own: Sequen
         subject=name,
         code="too-large",
     )
-    asked = {"upload": str(upload), "original": str(original), "theirs": list(theirs), "own": list(own), "name": name}
+    asked = {"upload": str(upload), "original": str(original), "name": name, "linking": asdict(linking)}
     told = ask("rulka.formats.refill.checking", asked, seconds=SECONDS, too_much=too_much)
     if "problems" in told:
         raise RulkaErrors([RulkaError(**one) for one in told["problems"]], message=told["message"])
@@ -84,10 +99,12 @@ def check_apart(upload: Path, original: Path, theirs: Sequence[str], own: Sequen
 
 def _answered(asked: Mapping[str, Any]) -> dict[str, Any]:
     try:
-        return check(Path(asked["upload"]), Path(asked["original"]), asked["theirs"], asked["name"], asked["own"])
+        told = asked["linking"]
+        linking = Linking(tuple(told["theirs"]), tuple(told["only"]), told["by_place"])
+        return check(Path(asked["upload"]), Path(asked["original"]), linking, asked["name"])
     except RulkaErrors as error:
-        told = [{"message": one.message, "hint": one.hint, "subject": one.subject} for one in error.errors]
-        return {"problems": told, "message": error.message}
+        problems = [{"message": one.message, "hint": one.hint, "subject": one.subject} for one in error.errors]
+        return {"problems": problems, "message": error.message}
 
 
 def codes_apart(upload: Path, name: str) -> list[str]:
@@ -114,7 +131,7 @@ def codes_of(package: Package) -> list[str]:
     return codes_in(texts)
 
 
-def check(upload: Path, original: Path, theirs: Sequence[str], name: str, only: Sequence[str] = ()) -> dict[str, Any]:
+def check(upload: Path, original: Path, linking: Linking, name: str) -> dict[str, Any]:
     """What is linked in an uploaded workbook and what of it grows, as plain data; raises RulkaErrors with all that
     keeps it from being a template. `theirs` are sheets of the output that its reader may do with as they like; where
     `only` names some, all others are."""
@@ -128,7 +145,7 @@ def check(upload: Path, original: Path, theirs: Sequence[str], name: str, only: 
         problems = [*_forbidden(found), *_outside(found)]
         own: list[Own] = []
         for sheet in former.sheets:
-            if sheet.name in theirs or (only and sheet.name not in only):
+            if sheet.name in linking.theirs or (linking.only and sheet.name not in linking.only):
                 continue
             there = found.sheet(sheet.name)
             if there is None:
@@ -139,12 +156,12 @@ def check(upload: Path, original: Path, theirs: Sequence[str], name: str, only: 
                     )
                 )
             else:
-                own.append(Own(there, sheet, zone_of(former, sheet.part)))
+                own.append(Own(there, sheet, _zone(former, sheet.part, linking.by_place)))
         if problems:
             raise RulkaErrors(problems, message="This workbook can't be a template.")
         sheets = []
         for one in own:
-            told, changed = _held_against(found, former, one)
+            told, changed = _held_against(found, former, one, linking.by_place)
             sheets.append(told)
             problems += changed
         ranges, more = _ranges(found, own)
@@ -199,7 +216,12 @@ def _outside(package: Package) -> Iterator[RulkaError]:
 # held against the output ----------------------------------------------------------------------------------------------
 
 
-def _held_against(found: Package, former: Package, own: Own) -> tuple[dict[str, Any], list[RulkaError]]:
+def _zone(package: Package, part: str, by_place: bool) -> Zone | None:
+    """Where rows stand that are told by nothing but their order; of a worksheet all of it."""
+    return used_zone(package, part) if by_place else zone_of(package, part)
+
+
+def _held_against(found: Package, former: Package, own: Own, by_place: bool) -> tuple[dict[str, Any], list[RulkaError]]:
     """What is told of a sheet that is refilled, and what on it isn't as it was."""
     name, zone = own.upload.name, own.zone
     problems = list(_marks(found, own))
@@ -258,9 +280,23 @@ def _held_against(found: Package, former: Package, own: Own) -> tuple[dict[str, 
             ([column, formulas[0]] for column, formulas in calculated.items()), key=lambda one: number_of(one[0])
         ),
         "extra": theirs,
-        "height": _height(found, own),
+        "height": "" if by_place else _height(found, own),
+        "by_place": by_place,
+        "width": width_of(former, own.original.part) if zone is None else 0,
+        "feet": _feet(found, former, own),
     }
     return told, problems
+
+
+def _feet(found: Package, former: Package, own: Own) -> list[str]:
+    """The parts of a sheet's header and footer that say what they said, however a program writes their looks: they are
+    those of the new output."""
+    theirs = found.tree(own.upload.part).find(f"{MAIN}headerFooter")
+    was = former.tree(own.original.part).find(f"{MAIN}headerFooter")
+    if theirs is None or was is None:
+        return []
+    texts = {local(node): LOOK.sub("", node.text or "") for node in was}
+    return [local(node) for node in theirs if texts.get(local(node)) == LOOK.sub("", node.text or "")]
 
 
 def _clean(text: str) -> str:
@@ -299,7 +335,7 @@ def _added(
     if not text and cell.formula is None:
         return
     at = f"{cell.column}{number}"
-    if zone is not None and number_of(cell.column) > zone.right and number <= zone.rows.last:
+    if zone is not None and zone.rows.head and number_of(cell.column) > zone.right and number <= zone.rows.last:
         if number <= zone.rows.head:
             theirs.append([number, cell.column])
             return
@@ -343,6 +379,8 @@ def _marks(package: Package, own: Own) -> Iterator[RulkaError]:
     if any(one.find(f"{MAIN}autoFilter/{MAIN}filterColumn") is not None for one in trees):
         yield RulkaError("Its filter leaves rows out.", hint="Let it show all rows, then upload it.", subject=name)
     first = zone.rows.first if zone else 1
+    if zone is not None and zone.rows.head == 0:
+        return  # told by their places: what is merged or noted stays where it was
     for merged in tree.iterfind(f"{MAIN}mergeCells/{MAIN}mergeCell"):
         area = area_of(str(merged.get("ref")))
         if zone is not None and area and area[3] >= first:
@@ -425,7 +463,7 @@ def _sample(package: Package, own: Own) -> RowMap:
     """Rows that are one more, so that whatever has to move shows."""
     if own.zone is not None:
         rows = own.zone.rows
-        return RowMap(rows, Rows(rows.head, rows.first, rows.last + 1))
+        return RowMap(rows, Rows(rows.head, rows.first, rows.last + 1), by_place=not rows.head)
     numbers = [number for number, _ in labels_of(package, own.upload.part)] or [1]
     first, last = numbers[0], numbers[-1]
     return RowMap(
@@ -485,27 +523,28 @@ def _pivots(
         for part in package.related(one.upload.part, "table")
     }
     names = {str(one.node.get("name")).casefold(): one.text for one in formulas.in_names(package.workbook)}
+    called: dict[str, list[str]] = {}
     ranges, problems = [], []
     for part in places.pivots:
         sheet = places.sheet_of[part]
-        pivot = package.tree(part)
-        called = f"pivot {pivot.get('name') or ''} on {sheet}"
+        name = f"{package.tree(part).get('name') or ''} on {sheet}"
         for cache in package.related(part, "pivotCacheDefinition"):
+            called.setdefault(cache, []).append(name)
             source = package.tree(cache).find(f"{MAIN}cacheSource")
             read = source.find(f"{MAIN}worksheetSource") if source is not None else None
             problem = _source_problem(read, by_name, tables, names, sheet, package)
             if problem:
+                hint = "Let it read the rows with their headings."
                 problems.append(
-                    RulkaError(
-                        f"The pivot reads {problem}, not the rows.",
-                        subject=called,
-                        hint="Let it read the rows with their headings.",
-                    )
+                    RulkaError(f"The pivot reads {problem}, not the rows.", subject=f"pivot {name}", hint=hint)
                 )
-                continue
-            assert read is not None  # what has no source is a problem
-            was = read.get("name") or f"{read.get('sheet')}!{read.get('ref')}"
-            ranges.append(_always(cache, "pivot", called, str(was)))
+            elif len(called[cache]) == 1:
+                assert read is not None  # what has no source is a problem
+                was = read.get("name") or f"{read.get('sheet')}!{read.get('ref')}"
+                ranges.append(_always(cache, "pivot", "", str(was)))
+    for one in ranges:
+        several = called[one["id"]]
+        one["where"] = f"pivot{'' if len(several) == 1 else 's'} {', '.join(several)}"
     return ranges, problems
 
 
@@ -529,6 +568,8 @@ def _source_problem(
     if own is None or own.zone is None or area is None:
         return f"{read.get('sheet') or 'its own sheet'}!{read.get('ref') or ''}"
     zone = own.zone
+    if not zone.rows.head:
+        return ""  # told by their places: it reads what it reads
     if area[1] != zone.rows.head or area[3] < zone.rows.last or area[0] < zone.left:
         return f"{read.get('sheet')}!{read.get('ref')} rather than {letters_of(zone.left)}{zone.rows.head}:" + (
             f"{letters_of(zone.right)}{zone.rows.last}"
@@ -543,7 +584,7 @@ def _linked(package: Package, own: Sequence[Own], sheets: Sequence[Mapping[str, 
     """What a template is linked by and what it holds, in words."""
     told = []
     for sheet in sheets:
-        if sheet["rows"]:
+        if sheet["titles"]:
             columns = [title for _, title in sheet["titles"]]
             told.append(f"sheet {sheet['name']}, {len(columns)} columns by their headings: {', '.join(columns)}")
             if sheet["calculated"]:

@@ -27,13 +27,16 @@ class Rows:
 
 class RowMap:
     """Which row of a sheet becomes which. Of a sheet of rows the head stays head and what ends with the last row ends
-    with the last one; of one whose lines are told by their labels each line goes where it is now."""
+    with the last one; of one whose lines are told by their labels each line goes where it is now; of one whose cells
+    are told by their place each row stays, and only ranges of several that reach the last row grow."""
 
-    def __init__(self, was: Rows, now: Rows, lines: Mapping[int, int] | None = None) -> None:
-        self.was, self.now, self.lines = was, now, lines
+    def __init__(self, was: Rows, now: Rows, lines: Mapping[int, int] | None = None, *, by_place: bool = False) -> None:
+        self.was, self.now, self.lines, self.by_place = was, now, lines, by_place
 
     def row(self, row: int) -> int | None:
         """Where one row goes; None where it is gone."""
+        if self.by_place:
+            return row
         if self.lines is not None:
             return self.lines.get(row, None if self.was.first <= row <= self.was.last else self._outside(row))
         if row <= self.was.head:
@@ -50,6 +53,8 @@ class RowMap:
         if self.lines is not None:
             inside = [found for at in range(first, last + 1) if (found := self.row(at)) is not None]
             return (min(inside), max(inside)) if inside else None
+        if self.by_place:
+            return (first, max(first, self.now.last)) if self.grows(first, last) else (first, last)
         top = self.row(first)
         if top is None:
             return None
@@ -61,6 +66,8 @@ class RowMap:
 
     def grows(self, first: int, last: int) -> bool:
         """Whether a range reaches the last of the rows, so that it has to go with them."""
+        if self.by_place:
+            return first < last == self.was.last
         return first <= self.was.last <= last and (last > self.was.head)
 
     @property
@@ -157,7 +164,7 @@ def _what(rows: RowMap, top: int, bottom: int, *, single: bool) -> str:
         return "gone" if area is None else "still" if area == (top, bottom) else "follows"
     if rows.grows(top, bottom) and not (single and rows.was.first < rows.was.last):
         return "grows"
-    if bottom <= rows.was.head:
+    if bottom <= rows.was.head and not rows.by_place:
         return "follows" if rows.was.head != rows.now.head else "still"
     return "still"
 
@@ -170,6 +177,8 @@ def unquoted(sheet: str) -> str:
 def moved_areas(text: str, rows: RowMap) -> str:
     """Areas with blanks between them (`A3:J500 L3:L500`), as marks of a sheet say them, moved; those that are gone are
     left out."""
+    if rows.by_place:
+        return text
     found = []
     for part in text.split():
         match = AREA.fullmatch(part)

@@ -34,7 +34,7 @@ from rulka.formats.refill.package import (
     relations_name,
     written,
 )
-from rulka.formats.refill.references import RowMap, Touched, moved, moved_areas
+from rulka.formats.refill.references import RowMap, Rows, Touched, moved, moved_areas
 from rulka.formats.refill.sheets import (
     PackedCell,
     PackedRow,
@@ -44,6 +44,8 @@ from rulka.formats.refill.sheets import (
     letters_of,
     lines_moved,
     rows_of,
+    used_zone,
+    width_of,
     zone_of,
 )
 
@@ -127,6 +129,10 @@ class _Refill:
                 hint="Take the original layout, or make the template again of a new output.",
                 subject="template",
             )
+        if told["by_place"]:
+            head, first, last, left, right = told["rows"]
+            was, now = Zone(Rows(head, first, last), left, right), used_zone(self.fresh, fresh.part)
+            return _Refilled(own, fresh, told, was, RowMap(was.rows, now.rows, by_place=True))
         zone = zone_of(self.fresh, fresh.part)
         if (zone is None) != (told["rows"] is None):
             raise RulkaError(
@@ -135,10 +141,17 @@ class _Refill:
                 subject="template",
             )
         if zone is None:
+            width = width_of(self.fresh, fresh.part)
+            if width != told["width"]:
+                raise RulkaError(
+                    f"'{told['name']}' has {told['width']} columns in the template, {width} in the output.",
+                    hint="Make the template again of a new output.",
+                    subject="template",
+                )
             rows = lines_moved(labels_of(self.own, own.part), labels_of(self.fresh, fresh.part))
             return _Refilled(own, fresh, told, None, rows)
         head, first, last, left, right = told["rows"]
-        was = Zone(type(zone.rows)(head, first, last), left, right)
+        was = Zone(Rows(head, first, last), left, right)
         self._check_titles(fresh, zone, told)
         return _Refilled(own, fresh, told, was, RowMap(was.rows, zone.rows))
 
@@ -291,7 +304,7 @@ class _Refill:
         name = one.own.name
         dimension = tree.find(f"{MAIN}dimension")
         if dimension is not None:
-            dimension.set("ref", moved_areas(str(dimension.get("ref")), one.rows) or "A1")
+            dimension.set("ref", self._dimension(one, str(dimension.get("ref"))))
         for marks in tree.iter(f"{MAIN}conditionalFormatting", f"{MAIN}dataValidation"):
             if marks.get("sqref"):
                 marks.set("sqref", moved_areas(str(marks.get("sqref")), one.rows) or "A1")
@@ -306,13 +319,21 @@ class _Refill:
         for carrier in list(formulas.in_sheet(tree, one.own.part, name, cells=False)):
             carrier.write(self._moves(carrier))
         self._links(one, tree)
-        if one.zone is None:
+        if one.zone is None or one.told["by_place"]:
             self._merged(one, tree)
         self._foot(one, tree)
 
+    @staticmethod
+    def _dimension(one: _Refilled, was: str) -> str:
+        """The area that is used."""
+        area = area_of(was)
+        if not one.told["by_place"] or area is None:
+            return moved_areas(was, one.rows) or "A1"
+        return f"A1:{letters_of(max(area[2], 1))}{one.rows.now.last}"
+
     def _pane(self, one: _Refilled, pane: Any) -> None:
         """What stays in view: the head, however many rows it has now."""
-        if one.zone is None or pane.get("ySplit") != str(one.zone.rows.head):
+        if one.zone is None or one.told["by_place"] or pane.get("ySplit") != str(one.zone.rows.head):
             return
         pane.set("ySplit", str(one.rows.now.head))
         area = area_of(str(pane.get("topLeftCell") or ""))
@@ -370,7 +391,7 @@ class _Refill:
             return
         for node in own:
             other = fresh.find(node.tag)
-            if node.text and other is not None and "Origin R-" in node.text and "Origin R-" in (other.text or ""):
+            if other is not None and (local(node) in one.told["feet"] or "Origin R-" in (node.text or "")):
                 node.text = other.text
 
     def _rows(
@@ -389,7 +410,8 @@ class _Refill:
         translated = [(column, style, text, _Shifted(text, column, one)) for column, style, text in calculated]
         for row in rows_of(self.fresh, one.fresh.part):
             was, in_head = self._former_row(one, row.number, lines)
-            told = _row_told(row, heights.get(was, "") if in_head or one.zone is None else one.told["height"])
+            by_row = in_head or one.zone is None or one.told["by_place"]
+            told = _row_told(row, heights.get(was, "") if by_row else one.told["height"])
             cells: list[str] = []
             for cell in row.cells:
                 style = head.get((was, cell.column)) if in_head else None

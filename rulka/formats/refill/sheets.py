@@ -125,6 +125,24 @@ def zone_of(package: Package, part: str) -> Zone | None:
     return None
 
 
+def used_zone(package: Package, part: str) -> Zone:
+    """All that is used of a sheet, as rows without a head."""
+    last = width = 1
+    for row in rows_of(package, part):
+        if row.cells:
+            last, width = max(last, row.number), max(width, number_of(row.cells[-1].column))
+    return Zone(Rows(0, 1, last), 1, width)
+
+
+def width_of(package: Package, part: str) -> int:
+    """How many columns of a sheet hold anything."""
+    found = 0
+    for row in rows_of(package, part):
+        held = [cell.column for cell in row.cells if cell.value is not None or cell.formula is not None]
+        found = max(found, number_of(held[-1]) if held else 0)
+    return found
+
+
 Labels = Sequence[tuple[int, str]]
 """Rows with what stands first in them."""
 

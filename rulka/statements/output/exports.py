@@ -19,8 +19,9 @@ from rulka.formats.output.text import as_csv, as_json, pages_json
 from rulka.formats.output.workbook import About, as_xlsx_pages
 from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
-from rulka.statements.models import Picture
+from rulka.statements.models import Picture, Template
 from rulka.statements.output.origins import left_of
+from rulka.statements.output.templates import filled, with_template
 from rulka.statements.running.explained import explained_of, notes_of
 from rulka.statements.running.runs import Outcome, has_own_nodes
 
@@ -54,10 +55,18 @@ class Maker:
     """The person's key, where somebody makes it."""
 
 
-def leave(outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker()) -> bytes:
-    """The same as a file that leaves: it names its origin, by which it is verified when it comes back."""
+def leave(
+    outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), template: Template | None = None
+) -> bytes:
+    """The same as a file that leaves: it names its origin, by which it is verified when it comes back. A workbook is
+    filled into a template where one is given."""
     left = left_of(outcomes, ledger, person=maker.number, person_name=maker.person)
-    return leave_as(left, form, lambda stamp: export(outcomes, ledger, form, maker, stamp=stamp))
+
+    def made(stamp: Stamp) -> str | bytes:
+        content = export(outcomes, ledger, form, maker, stamp=stamp)
+        return content if template is None or isinstance(content, str) else filled(template, content)
+
+    return leave_as(with_template(left, template), form, made)
 
 
 @as_usual()

@@ -4,8 +4,8 @@ with the output of another period. One gate for extracts, statements and workshe
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Collection, Mapping
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from pathlib import Path
 from typing import Any, Protocol
@@ -14,7 +14,7 @@ from django.db import transaction
 from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.formats.refill.checking import check_apart, codes_apart
+from rulka.formats.refill.checking import Linking, check_apart, codes_apart
 from rulka.formats.refill.package import MOST_PACKED
 from rulka.formats.refill.refilling import refill
 from rulka.ledger.models import Ledger
@@ -23,6 +23,7 @@ from rulka.people.models import Person
 from rulka.statements.models import Template
 from rulka.statements.output.origins import Page, may_see
 from rulka.work.services import leaving
+from rulka.work.services.leaving import Left
 
 MOST_NAMES, MOST_VERSIONS, MOST_DRAFTS = 50, 30, 5
 DRAFT_LASTS = timedelta(days=1)
@@ -53,8 +54,8 @@ class Kind(Protocol):
     def opened(self, ledger: Ledger, name: str, person: Person | None) -> Subject:
         """What bears a name, for whoever may run it."""
 
-    def theirs(self, page: Page) -> Sequence[str]:
-        """The sheets of an output that are never refilled; raises for an output that can be no template."""
+    def linking(self, page: Page) -> Linking:
+        """How an output is linked; raises for an output that can be no template."""
 
     def layout(self, subject: Subject, page: Page, person: Person | None) -> dict[str, Any]:
         """The layout by which an output is made before it is filled in."""
@@ -115,7 +116,7 @@ def begin(subject: Subject, data: bytes, file_name: str, person: Person | None) 
             raise RulkaError("It is too long to be held against what left.", hint=SMALLER, subject=name)
         original.write_bytes(content)
         kind = kind_named(subject.kind)
-        told = check_apart(upload, original, kind.theirs(page), page.get("own") or (), name)
+        told = check_apart(upload, original, replace(kind.linking(page), only=tuple(page.get("own") or ())), name)
         layout = kind.layout(subject, page, person)
     _few_drafts(subject, person)
     return Template.objects.create(
@@ -190,7 +191,7 @@ def _all(subject: Subject) -> Any:
 def _seen(subject: Subject, person: Person | None) -> Any:
     from django.db.models import Q
 
-    return _all(subject).filter(Q(owner=None) | Q(owner=person), version__isnull=False).defer("data")
+    return _all(subject).filter(Q(owner=None) | Q(owner=person), version__isnull=False).defer("data", "told", "layout")
 
 
 def names_of(subject: Subject, person: Person | None) -> list[Template]:
@@ -273,6 +274,23 @@ def fill(template: Template, output: Path, target: Path) -> list[str]:
         path = Path(folder) / "template.xlsx"
         path.write_bytes(bytes(template.data))
         return refill(path, output, template.told, template.still, target)
+
+
+def filled(template: Template, output: bytes) -> bytes:
+    """A template filled with an output; raises where it no longer fits."""
+    with tempfile.TemporaryDirectory(prefix="rulka-template-") as folder:
+        fresh, target = Path(folder) / "output.xlsx", Path(folder) / "filled.xlsx"
+        fresh.write_bytes(output)
+        fill(template, fresh, target)
+        return target.read_bytes()
+
+
+def with_template(left: Left, template: Template | None) -> Left:
+    """What a file is of, with the template that it is filled into."""
+    if template is None:
+        return left
+    first, *others = left.pages
+    return replace(left, pages=[{**first, **of_origin(template)}, *others])
 
 
 def said(template: Template) -> str:

@@ -28,6 +28,7 @@ from rulka.statements.models import Definition
 from rulka.statements.output import editions, jobs, making, moving
 from rulka.statements.output.exports import TYPES, Maker, file_name, leave
 from rulka.statements.output.printing import preview_page
+from rulka.statements.output.statement_templates import template_asked
 from rulka.statements.pages.edit import address, answer
 from rulka.statements.running.nodes import computed_beside, outcomes_of
 from rulka.statements.running.runs import PAGES, node_asked
@@ -63,7 +64,10 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     pages = request.GET.get("pages", "node")
     if pages not in PAGES:
         raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
-    request.session["last-export"] = {"form": form, "pages": pages}
+    template = template_asked(definitions["statement"], request.GET.get("template", ""), form, seat.person)
+    request.session["last-export"] = {
+        "form": form, "pages": pages, **({"template": template.name} if template else {}),
+    }  # fmt: skip
     outcomes = outcomes_of(seat, definitions, pages)
     rows = sum(not row.hidden for outcome in outcomes for row in outcome.computed.rows)
     if (
@@ -74,7 +78,8 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
             seat, definitions["statement"].name, form, outcomes[0].computed.node.code, address_of, pages="node"
         )
         return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
-    response = HttpResponse(leave(outcomes, seat.ledger, form, _maker(request, seat)), content_type=TYPES[form])
+    content = leave(outcomes, seat.ledger, form, _maker(request, seat), template)
+    response = HttpResponse(content, content_type=TYPES[form])
     response["Content-Disposition"] = (
         content_disposition_header(True, file_name(outcomes[0], form, several=len(outcomes) > 1)) or "attachment"
     )

@@ -28,6 +28,8 @@ from rulka.statements.library.opening import open_statement
 from rulka.statements.library.storing import title_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
+from rulka.statements.output.statement_templates import subject_for
+from rulka.statements.output.templates import names_of
 from rulka.statements.pages.blocks import Blocks
 from rulka.statements.pages.explain_panel import explain_context, waiting
 from rulka.statements.pages.panel import State, panel_context
@@ -74,6 +76,7 @@ def statement_context(
         "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,
         "redoable": editing.next_edit(definitions["statement"], seat.person) if may_edit else None,
         "forms": TITLES.items(),
+        "templates": names_of(subject_for(definitions["statement"], seat.person), seat.person),
         "leads": leads(),
         "paged_forms": [(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
     }

@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.values import whole
@@ -35,7 +35,7 @@ def _context(seat: Seat, subject: Subject, problem: RulkaError | None = None) ->
     return {
         "seat": seat, "where": kind_named(subject.kind).bar, "subject": subject, "back": back_to(seat, subject),
         "problem": problem, "problems": problem.errors if isinstance(problem, RulkaErrors) else [], "template": None,
-        "file_name": "", "entered": "",
+        "file_name": "", "entered": "", "templates": templates.names_of(subject, seat.person),
     }  # fmt: skip
 
 
@@ -56,11 +56,14 @@ def _shown(seat: Seat, subject: Subject, template: Template, problem: RulkaError
     }  # fmt: skip
 
 
-@require_POST
+@require_http_methods(["GET", "POST"])
 def upload(request: HttpRequest, kind: str, name: str) -> HttpResponse:
-    """Take a workbook; on to what it is linked by, or all that keeps it from being a template."""
+    """The templates of something, and taking a workbook as one: on to what it is linked by, or all that keeps it from
+    being one."""
     seat = seat_of(request)
     subject = subject_of(seat.ledger, kind, name, seat.person)
+    if request.method == "GET":
+        return render(request, "statements/template.html", _context(seat, subject))
     try:
         sent = request.FILES.get("file")
         if sent is None:

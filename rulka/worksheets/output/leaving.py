@@ -17,17 +17,24 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
+from rulka.statements.models import Template
 from rulka.statements.output.origins import Kind, Page, Since
 from rulka.statements.output.row_origins import TRACE
+from rulka.statements.output.templates import filled, with_template
 from rulka.work.models import LeftFile
 from rulka.work.services.leaving import Left, digest_of
 from rulka.worksheets.models import Worksheet
 from rulka.worksheets.output.runs import as_json
+from rulka.worksheets.running.drawn import is_drawn
 from rulka.worksheets.running.live import Live, Reader, opened
 
 
-def leave(live: Live, form: str, write: Callable[[Stamp], str | bytes]) -> bytes:
-    """A file of a worksheet as somebody sees it, with its origin."""
+def leave(
+    live: Live, form: str, write: Callable[[Stamp], str | bytes], *, mode: str = "values",
+    template: Template | None = None,
+) -> bytes:  # fmt: skip
+    """A file of a worksheet as somebody sees it, with its origin; a workbook is filled into a template where one is
+    given."""
     worksheet, reader = live.worksheet, live.reader
     person = reader.person
     told = json.loads(as_json(worksheet, live))["sheets"]
@@ -41,6 +48,12 @@ def leave(live: Live, form: str, write: Callable[[Stamp], str | bytes]) -> bytes
         "lines": reader.view.fence.shows_lines,
         "bodies": digest_of(_inputs(told)),
         "run": {"lines": [[sheet["name"], _values(sheet)] for sheet in told]},
+        "mode": mode,
+        "drawn": any(
+            is_drawn(one) and "of" not in one
+            for sheet in live.workbook.sheets
+            for one in sheet.settings.get("pictures", ())
+        ),
     }
     left = Left(
         reader.ledger.code,
@@ -54,7 +67,12 @@ def leave(live: Live, form: str, write: Callable[[Stamp], str | bytes]) -> bytes
         person.pk if person else None,
         person.called if person else "",
     )
-    return leave_as(left, form, write)
+
+    def made(stamp: Stamp) -> str | bytes:
+        content = write(stamp)
+        return content if template is None or isinstance(content, str) else filled(template, content)
+
+    return leave_as(with_template(left, template), form, made)
 
 
 def with_sheets(live: Live, names: Iterable[str]) -> Live:

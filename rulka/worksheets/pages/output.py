@@ -17,6 +17,7 @@ from rulka.core.values import key_in, whole
 from rulka.worksheets.library.links import Refused, TooOften, make_link, revoke_link
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
+from rulka.worksheets.output.templates import template_asked
 from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
 from rulka.worksheets.pages.readers import Asked, asked_for
 from rulka.worksheets.running.answering import figure_for
@@ -48,8 +49,13 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     mode = request.GET.get("mode", "values")
     if mode not in MODES or mode == "links":
         raise NotFound(f"There is no workbook of '{mode[:20]}'.", hint=one_of(mode, MODES), subject="export")
+    template = template_asked(asked.worksheet, request.GET.get("template", ""), form, asked.seat.person)
+    mode = template.layout["mode"] if template else mode
     with opened(asked.worksheet, asked.reader) as live:
-        content = leave(live, form, lambda stamp: as_file(live, form, timezone.localtime(), mode, stamp))
+        content = leave(
+            live, form, lambda stamp: as_file(live, form, timezone.localtime(), mode, stamp), mode=mode,
+            template=template,
+        )  # fmt: skip
     return _file(asked, form, content)
 
 
@@ -69,7 +75,7 @@ def linked(request: HttpRequest, name: str) -> HttpResponse:
             follows=request.POST.get("follows") == "yes",
         )
         address = request.build_absolute_uri(reverse("live-root", args=[key]))
-        content = leave(live, "xlsx", lambda stamp: as_xlsx(live, "links", Links(address), stamp))
+        content = leave(live, "xlsx", lambda stamp: as_xlsx(live, "links", Links(address), stamp), mode="links")
     return _file(asked, "xlsx", content)
 
 

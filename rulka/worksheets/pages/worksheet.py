@@ -18,12 +18,15 @@ from rulka.core.sheet.workbook import Sheet, Workbook
 from rulka.core.values import key_in
 from rulka.ledger.seat import seat_of
 from rulka.statements.library.leads import leads
+from rulka.statements.output.templates import forget as forget_templates
+from rulka.statements.output.templates import names_of
 from rulka.worksheets.editing import edit as editing
 from rulka.worksheets.editing.actions import action_for
 from rulka.worksheets.editing.bringing import open_as_worksheet
 from rulka.worksheets.library.opening import open_worksheet, required_editor, seen_worksheets
 from rulka.worksheets.library.storing import store_workbook
 from rulka.worksheets.library.tables import seen_tables
+from rulka.worksheets.output.templates import subject_for
 from rulka.worksheets.pages.cells import MOST_ROWS_SENT, block_of, cells_at, layout_of, next_found
 from rulka.worksheets.pages.panel import covers_text, panel_context
 from rulka.worksheets.pages.readers import Asked, asked_for, reader_of, sheet_asked
@@ -90,6 +93,7 @@ def delete(request: HttpRequest, name: str) -> HttpResponse:
             subject="title",
         )
     forget(worksheet)
+    forget_templates("worksheet", worksheet.ledger, worksheet.pk)
     worksheet.delete()
     return HttpResponseRedirect(f"{reverse('worksheets')}?{seat.query}")
 
@@ -107,6 +111,7 @@ def worksheet_page(request: HttpRequest, name: str) -> HttpResponse:
             **panel_context(asked, live, sheet, request.GET),
             "where": "worksheets",
             "leads": leads("worksheet"),
+            "templates": names_of(subject_for(asked.worksheet, asked.seat.person), asked.seat.person),
             "sheets": live.workbook.sheets,
             "sheet": sheet,
             "first": _state(asked, live, sheet) | {"rows": rows},

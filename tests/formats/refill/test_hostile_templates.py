@@ -11,7 +11,7 @@ import pytest
 
 from demo.workbooks import MAIN, Handmade, Page
 from rulka.core.errors import RulkaError
-from rulka.formats.refill.checking import check, check_apart, codes_apart
+from rulka.formats.refill.checking import Linking, check, check_apart, codes_apart
 from tests.formats.refill.world import handmade, output, saved, some_rows
 
 ROWS = some_rows(12)
@@ -175,7 +175,7 @@ def test_what_can_be_no_template_is_refused_in_words(tmp_path, spoil):
     spoil(book)
     upload = saved(book, tmp_path / "upload.xlsx")
     with pytest.raises(RulkaError) as raised:
-        check(upload, tmp_path / "original.xlsx", (), "upload.xlsx")
+        check(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
     assert BAD[spoil] in str(raised.value), str(raised.value)
 
 
@@ -186,7 +186,7 @@ def test_all_that_is_wrong_is_said_at_once(tmp_path):
     pivot_elsewhere(book)
     upload = saved(book, tmp_path / "upload.xlsx")
     with pytest.raises(RulkaError) as raised:
-        check_apart(upload, tmp_path / "original.xlsx", (), (), "upload.xlsx")
+        check_apart(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
     told = str(raised.value)
     assert all(BAD[one] in told for one in (another_figure, another_fact, pivot_elsewhere)), told
 
@@ -197,7 +197,7 @@ def test_what_may_stay_as_people_made_it(tmp_path):
     book.add(Page("Rules", {"A1": "Read only"}, marks='<sheetProtection sheet="1"/>'))
     book.relate(book.sheets["Review"], "hyperlink", "https://example.org/", outside=True)
     upload = saved(book, tmp_path / "upload.xlsx")
-    told = check(upload, tmp_path / "original.xlsx", (), "upload.xlsx")
+    told = check(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
     assert "sheets of your own: Rules, Review" in told["linked"]
 
 
@@ -209,12 +209,12 @@ def test_a_table_over_the_rows_is_linked_and_a_note_on_a_row_is_not(tmp_path):
     sheet.add_table(openpyxl.worksheet.table.Table(displayName="Paid", ref="A2:D14"))
     book.create_sheet("Mine")["A1"] = "=SUM(Paid[Amount])"
     book.save(tmp_path / "upload.xlsx")
-    told = check(tmp_path / "upload.xlsx", original, (), "upload.xlsx")
+    told = check(tmp_path / "upload.xlsx", original, Linking(), "upload.xlsx")
     assert [one["where"] for one in told["ranges"] if one["kind"] == "table"] == ["table Paid on Spend"]
     sheet["B5"].comment = openpyxl.comments.Comment("Look", "Amy")
     book.save(tmp_path / "noted.xlsx")
     with pytest.raises(RulkaError, match="Spend!B5: A note is pinned to a row. Rows are others next time"):
-        check(tmp_path / "noted.xlsx", original, (), "noted.xlsx")
+        check(tmp_path / "noted.xlsx", original, Linking(), "noted.xlsx")
 
 
 @pytest.mark.parametrize(("content", "said"), [
@@ -240,7 +240,7 @@ def test_a_bomb_ends_within_its_bounds(tmp_path):
                 part.write(b"<row/>" * 180_000)
     (tmp_path / "bomb.xlsx").write_bytes(target.getvalue())
     bomb, original = tmp_path / "bomb.xlsx", tmp_path / "original.xlsx"
-    for ask in (lambda: codes_apart(bomb, "b.xlsx"), lambda: check_apart(bomb, original, (), (), "b.xlsx")):
+    for ask in (lambda: codes_apart(bomb, "b.xlsx"), lambda: check_apart(bomb, original, Linking(), "b.xlsx")):
         with pytest.raises(RulkaError) as raised:
             ask()
         assert raised.value.code in ("too-large", "refused") and "unpack" in str(raised.value)
@@ -260,6 +260,6 @@ def test_random_damage_is_refused_or_taken_never_a_crash(tmp_path):
         spoilt.parts[name] = bytes(data)
         upload = saved(spoilt, tmp_path / "upload.xlsx")
         try:
-            check(upload, tmp_path / "original.xlsx", (), "upload.xlsx")
+            check(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
         except RulkaError as error:
             assert str(error) and "Traceback" not in str(error)

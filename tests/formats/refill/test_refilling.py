@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 
 from rulka.core.errors import RulkaError
 from rulka.formats.output.rows import RowColumn
-from rulka.formats.refill.checking import check
+from rulka.formats.refill.checking import Linking, check
 from rulka.formats.refill.references import RowMap, Rows, moved, moved_areas, touched
 from rulka.formats.refill.refilling import refill
 from tests.formats.refill.world import (
@@ -97,7 +97,7 @@ def test_nothing_of_former_rows_is_left_in_any_part(tmp_path):
     book = handmade(tmp_path / "original.xlsx", secret)
     upload = saved(book, tmp_path / "own.xlsx")
     for path in [upload, *([_suite_saved(upload, tmp_path)] if SUITE else [])]:
-        told = check(path, tmp_path / "original.xlsx", (), "own.xlsx")
+        told = check(path, tmp_path / "original.xlsx", Linking(), "own.xlsx")
         refill(path, output(tmp_path / "fresh.xlsx", MORE), told, (), tmp_path / "filled.xlsx")
         for name, data in parts_of(tmp_path / "filled.xlsx").items():
             assert not any(word in data for word in (b"Secret", b"I-SECRET", b"987654.32", b"98765432")), name
@@ -127,7 +127,7 @@ if SUITE:
         upload = saved(book, tmp_path / "upload.xlsx")
         if made == "in an office suite":
             upload = _suite_saved(upload, tmp_path)
-        told = check(upload, tmp_path / "original.xlsx", (), "upload.xlsx")
+        told = check(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
         fresh = output(tmp_path / "fresh.xlsx", MORE, code="R-22222-33333")
         refill(upload, fresh, told, (), tmp_path / "filled.xlsx")
         shown = shown_by_suite(tmp_path / "filled.xlsx", tmp_path)
@@ -149,7 +149,7 @@ if SUITE:
 def test_what_is_not_chosen_stays(tmp_path):
     book = handmade(tmp_path / "original.xlsx", ROWS)
     upload = saved(book, tmp_path / "upload.xlsx")
-    told = check(upload, tmp_path / "original.xlsx", (), "upload.xlsx")
+    told = check(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
     by_place = {one["where"]: one for one in told["ranges"]}
     still = [by_place["Review!B2"]["id"], by_place["name Paid"]["id"]]
     refill(upload, output(tmp_path / "fresh.xlsx", MORE), told, still, tmp_path / "filled.xlsx")
@@ -197,7 +197,7 @@ def test_formulas_beside_the_rows_are_written_for_each_row(tmp_path):
         sheet[f"E{at}"] = f"=D{at}/SUM(D$3:D$42)"
         sheet[f"E{at}"].number_format = "0.0%"
     book.save(tmp_path / "upload.xlsx")
-    told = check(tmp_path / "upload.xlsx", original, (), "upload.xlsx")
+    told = check(tmp_path / "upload.xlsx", original, Linking(), "upload.xlsx")
     assert "1 column with formulas beside the rows" in told["linked"]
     refill(tmp_path / "upload.xlsx", output(tmp_path / "fresh.xlsx", MORE), told, (), tmp_path / "filled.xlsx")
     found = openpyxl.load_workbook(tmp_path / "filled.xlsx")["Spend"]
@@ -207,7 +207,7 @@ def test_formulas_beside_the_rows_are_written_for_each_row(tmp_path):
     sheet["E20"] = None
     book.save(tmp_path / "gap.xlsx")
     with pytest.raises(RulkaError) as raised:
-        check(tmp_path / "gap.xlsx", original, (), "gap.xlsx")
+        check(tmp_path / "gap.xlsx", original, Linking(), "gap.xlsx")
     assert "Column E has a formula in 39 of 40 rows." in str(raised.value)
 
 
@@ -221,7 +221,7 @@ def test_looks_are_those_that_a_person_gave_and_new_ones_come_at_the_end(tmp_pat
     sheet["B2"].fill = openpyxl.styles.PatternFill("solid", fgColor="FFE8F0EA")
     sheet.column_dimensions["B"].width, sheet.row_dimensions[2].height = 33, 30
     book.save(tmp_path / "upload.xlsx")
-    told = check(tmp_path / "upload.xlsx", original, (), "upload.xlsx")
+    told = check(tmp_path / "upload.xlsx", original, Linking(), "upload.xlsx")
     columns = [*COLUMNS[:3], replace(COLUMNS[3], written="brackets")]  # how the output writes amounts is another now
     for given_columns, look in ((COLUMNS, "0.0"), (columns, "#,##0.00;(#,##0.00)")):
         fresh = output(tmp_path / "fresh.xlsx", MORE, columns=given_columns)
@@ -235,7 +235,7 @@ def test_looks_are_those_that_a_person_gave_and_new_ones_come_at_the_end(tmp_pat
 def test_headings_are_matched_by_name(tmp_path):
     book = handmade(tmp_path / "original.xlsx", ROWS)
     upload = saved(book, tmp_path / "upload.xlsx")
-    told = check(upload, tmp_path / "original.xlsx", (), "upload.xlsx")
+    told = check(upload, tmp_path / "original.xlsx", Linking(), "upload.xlsx")
     renamed = [*COLUMNS[:3], RowColumn("Betrag", COLUMNS[3].shows)]
     with pytest.raises(RulkaError) as raised:
         refill(upload, output(tmp_path / "f.xlsx", MORE, columns=renamed), told, (), tmp_path / "x.xlsx")

@@ -14,7 +14,7 @@ from rulka.core.extracting.fields import Field
 from rulka.formats.output.row_workbook import Facts, RowSheet, RowWorkbook
 from rulka.formats.output.rows import RowColumn
 from rulka.formats.output.stamp import Stamp
-from rulka.formats.refill.checking import check
+from rulka.formats.refill.checking import Linking, check
 from rulka.formats.refill.refilling import refill
 
 COLUMNS = (
@@ -99,7 +99,7 @@ def saved(book: Handmade, path: Path) -> Path:
 def refilled(folder: Path, book: Handmade, original: Path, fresh: Path, still: Sequence[str] = ()) -> Path:
     """A person's workbook checked and filled with another output."""
     upload = saved(book, folder / "upload.xlsx")
-    told = check(upload, original, (), "upload.xlsx")
+    told = check(upload, original, Linking(), "upload.xlsx")
     target = folder / "refilled.xlsx"
     refill(upload, fresh, told, still, target)
     return target

@@ -18,6 +18,7 @@ from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
 from rulka.worksheets.output.runs import FORMATS
+from rulka.worksheets.output.templates import template_asked
 from rulka.worksheets.running.live import Reader, opened
 from rulka.worksheets.running.options import listed_for
 
@@ -33,6 +34,7 @@ class Command(RulkaCommand):
         parser.add_argument("--set", dest="values", action="append", default=[], metavar="NAME=VALUE",
                             help="a parameter's value; may be given several times")  # fmt: skip
         parser.add_argument("--format", choices=FORMATS, default="json")
+        parser.add_argument("--template", default="", help="the template that the workbook is filled into")
         parser.add_argument(
             "--formulas", action="store_true", help="in a workbook: formulas live, the ledger's in notes"
         )
@@ -61,8 +63,14 @@ class Command(RulkaCommand):
         with opened(worksheet, reader, chosen) as live:
             check_pairs(live.parameters, live.values, view, period)
             form, mode, at = options["format"], "formulas" if options["formulas"] else "values", timezone.localtime()
+            template = template_asked(worksheet, options["template"], form, person)
+            mode = template.layout["mode"] if template else mode
+            if template and not options["out"]:
+                raise RulkaError("A filled template is a file.", hint="Say where it goes: --out.", subject="--template")
             if options["out"]:
-                content: str | bytes = leave(live, form, lambda stamp: as_file(live, form, at, mode, stamp))
+                content: str | bytes = leave(
+                    live, form, lambda stamp: as_file(live, form, at, mode, stamp), mode=mode, template=template
+                )
             else:
                 content = as_file(live, form, at, mode)
         self.deliver(content, options)
