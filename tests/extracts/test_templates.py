@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import html
 import io
 import re
+import tempfile
+import threading
+import zipfile
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import openpyxl
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.core.management.base import CommandError
 from django.urls import reverse
 
 from demo.workbooks import Handmade, Page
-from rulka.extracts.models import ExtractRun
+from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output import making
 from rulka.statements.models import Template
+from rulka.statements.output.templates import fill
+from tests.conftest import SMALL
 from tests.extracts.test_pages import WHERE, world
 
 pytestmark = pytest.mark.django_db
@@ -54,7 +63,7 @@ def upload(client, content, name="mine.xlsx"):
 
 def keep(client, answer, name="With mine", who="me", grows=None):
     """Keep an uploaded workbook: all that can grow does, or just what is named."""
-    assert answer.status_code == 302, re.sub(r"<[^>]+>", " ", answer.content.decode())[-1500:]
+    assert answer.status_code == 302, " ".join(re.sub(r"<[^>]+>", " ", answer.content.decode()).split())[-700:]
     draft = Template.objects.get(pk=int(answer.url.split("/")[-2]), version=None)
     on = [one["id"] for one in draft.told["ranges"] if one["on"] and not one["fixed"]]
     sent = {"name": name, "for": who, "grows": on if grows is None else grows}
@@ -78,3 +87,147 @@ def test_a_workbook_becomes_a_layout_and_the_next_month_is_filled_into_it(world)
     )
     assert sheet.max_row == run.rows + 2
     assert "With mine, version 1" in [cell.value for cell in book["Asked"]["B"]]
+
+
+def test_the_original_is_one_step_away_and_versions_follow_each_other(world):
+    amy = world()
+    content, _ = run_of(amy, "By account")
+    keep(amy, upload(amy, with_sheet(content).content), who="everybody")
+    page = amy.get(reverse("extract", args=["sales"]) + WHERE + "&layout=With mine").content.decode()
+    assert "The original layout, By account" in page and "layout=By%20account" in page and 'id="layoutform"' not in page
+    again, _ = run_of(amy, "With mine")
+    book = Handmade(again)
+    book.swap(book.sheets["Mine"], ">All<", ">All of it<")
+    second = upload(amy, book.content)
+    assert "under that name it is its next version" in amy.get(second.url).content.decode()
+    keep(amy, second, who="everybody")
+    third, _ = run_of(amy, "With mine")
+    assert openpyxl.load_workbook(io.BytesIO(third))["Mine"]["A1"].value == "All of it"
+    assert list(Template.objects.filter(version__isnull=False).values_list("version", "base")) == [
+        (2, "By account"), (1, "By account")
+    ]  # fmt: skip
+    plain, _ = run_of(amy, "By account")
+    assert "Mine" not in openpyxl.load_workbook(io.BytesIO(plain)).sheetnames
+    taken_name = keep(amy, upload(amy, with_sheet(content).content), who="everybody")
+    assert taken_name.status_code == 422 and "There is a template" in taken_name.content.decode()
+    same = keep(amy, upload(amy, with_sheet(content).content), name="By account", who="everybody")
+    assert same.status_code == 422 and "The original stays" in same.content.decode()
+
+
+def test_each_reader_gets_their_own_rows_in_it_and_nothing_of_the_maker(world, command, small):
+    """Lea sees fewer accounts: in her workbook, no part holds what only Amy sees."""
+    amy, lea = world(), world("lea")
+    lines = (
+        SMALL["entries.csv"]
+        + "A,E9,1,2026-01-20,2000,,9876.25,,Secretly,D-9,,,\nA,E9,2,2026-01-20,5000,,,9876.25,Rent,D-9,,,\n"
+    )
+    command("load_ledger", small(entries__csv=lines), ledger="s")
+    body = Extract.objects.get(name="sales")
+    body.body = {
+        **body.body,
+        "where": [{"account": "1*, 2*, 4*, 5*"}, {"period": "{period}"}],
+        "ask": body.body["ask"][1:],
+    }
+    body.save()
+    content, _ = run_of(amy)
+    assert "Secretly" in str([cell.value for row in rows_sheet(content).iter_rows() for cell in row])
+    book, shared = openpyxl.load_workbook(io.BytesIO(content)), io.BytesIO()
+    book.create_sheet("Mine")["A1"] = f"=SUM(Sales!F3:F{rows_sheet(content).max_row})"
+    book.save(shared)  # as a program saves it: texts shared by all sheets
+    kept = keep(amy, upload(amy, shared.getvalue()), who="everybody")
+    assert kept.status_code == 302
+    hers, run = run_of(lea, "With mine")
+    assert run.rows == rows_sheet(hers).max_row - 2 < rows_sheet(content).max_row - 2
+    with zipfile.ZipFile(io.BytesIO(hers)) as file:
+        for name in file.namelist():
+            assert b"Secretly" not in file.read(name) and b"9876.25" not in file.read(name), name
+
+
+def test_a_column_that_is_gone_is_refused_with_what_to_do(world):
+    amy = world()
+    content, _ = run_of(amy)
+    keep(amy, upload(amy, with_sheet(content).content), who="everybody")
+    sent = {"do": "remove", "column": "description", "version": Extract.objects.get(name="sales").version}
+    told = amy.post(reverse("edit-extract", args=["sales"]) + WHERE, sent)
+    layouts = Extract.objects.get(name="sales").body["layouts"]
+    if told.status_code == 302:  # the layout went along: the template says which heading it misses
+        assert "description" not in layouts[-1]["columns"]
+        answer = amy.post(reverse("run-extract", args=["sales"]) + WHERE + "&layout=With mine", {"form": "xlsx"})
+        run = ExtractRun.objects.first()
+        making.make(run.pk)
+        run.refresh_from_db()
+        assert answer.status_code == 302 and run.state == "failed"
+        assert "The template's column Text is not among the rows. Show them in the layout again" in run.problem
+    else:
+        assert "With mine" in told.content.decode()
+
+
+def test_what_can_be_no_template_says_so_and_keeps_nothing(world):
+    amy = world()
+    content, _ = run_of(amy)
+    book = with_sheet(content)
+    book.swap(book.sheets["Sales"], ">Amount<", ">Betrag<")
+    told = html.unescape(upload(amy, book.content).content.decode())
+    assert "The heading 'Amount' is not in its place: it says 'Betrag'." in told and "mine.xlsx was not taken" in told
+    for wrong, said in ((b"", "It is no workbook."), (b"a,b", "It is no workbook.")):
+        answer = upload(amy, wrong)
+        assert answer.status_code == 422 and said in answer.content.decode()
+    empty = amy.post(reverse("upload-template", args=["extract", "sales"]) + WHERE)
+    assert empty.status_code == 422 and "No workbook came." in empty.content.decode()
+    plain = openpyxl.Workbook()
+    file = io.BytesIO()
+    plain.save(file)
+    assert "names no output that you may see" in upload(amy, file.getvalue()).content.decode()
+    csv, _ = run_of(amy, form="csv")
+    assert upload(amy, csv).status_code == 422 and not Template.objects.exists()
+
+
+def test_a_long_run_makes_no_template_but_fills_one(world, monkeypatch):
+    amy = world()
+    content, _ = run_of(amy)
+    keep(amy, upload(amy, with_sheet(content).content))
+    monkeypatch.setattr("rulka.ledger.leaving.MOST_ROWS", 1)
+    again, run = run_of(amy, "With mine")
+    assert run.rows > 1 and "Mine" in openpyxl.load_workbook(io.BytesIO(again)).sheetnames
+    told = upload(amy, with_sheet(run_of(amy)[0]).content)
+    assert told.status_code == 422 and "Make the template of a smaller run" in told.content.decode()
+
+
+def test_two_runs_into_one_template_at_once_give_what_each_gives_alone(world):
+    amy = world()
+    content, _ = run_of(amy)
+    keep(amy, upload(amy, with_sheet(content).content))
+    alone = {period: run_of(amy, "With mine", period)[0] for period in ("2026-P01", "2026-P03")}
+    template = Template.objects.get(version=1)
+    with tempfile.TemporaryDirectory() as folder:
+        outputs = {}
+        for period in alone:
+            plain, _ = run_of(amy, "", period)
+            outputs[period] = Path(folder) / f"{period}.xlsx"
+            outputs[period].write_bytes(plain)
+
+        def filled(period):
+            target = Path(folder) / f"{period}-{threading.get_ident()}.xlsx"
+            fill(template, outputs[period], target)
+            return period, target.read_bytes()
+
+        with ThreadPoolExecutor(4) as pool:
+            for period, made in pool.map(filled, list(alone) * 4):
+                was = [[cell.value for cell in row] for row in rows_sheet(alone[period]).iter_rows()]
+                assert [[cell.value for cell in row] for row in rows_sheet(made).iter_rows()] == was
+
+
+def test_a_command_takes_a_workbook_and_runs_fill_it(world, command, tmp_path):
+    amy = world()
+    content, _ = run_of(amy)
+    file = tmp_path / "mine.xlsx"
+    file.write_bytes(with_sheet(content).content)
+    told = command("load_template", "extract", "sales", file, ledger="s", called="By hand", still=["Mine!B1"])
+    assert told.startswith("By hand, version 1\n") and "stays: Mine!B1" in told
+    out = tmp_path / "out.xlsx"
+    command("run_extract", "sales", ledger="s", period="2026-P03", layout="By hand", format="xlsx", out=out)
+    last = rows_sheet(content).max_row
+    assert openpyxl.load_workbook(out)["Mine"]["B1"].value == f"=SUM(Sales!F3:F{last})"
+    with pytest.raises(CommandError, match=r"Nothing that grows stands at 'Mine!Z9'"):
+        command("load_template", "extract", "sales", file, ledger="s", called="Other", still=["Mine!Z9"])
+    assert not Template.objects.filter(version=None).exists()

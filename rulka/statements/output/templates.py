@@ -181,6 +181,15 @@ def keep(
     return draft
 
 
+def named_still(draft: Template, names: Collection[str]) -> list[str]:
+    """What of a draft is named by where it stands; raises for what nothing is called."""
+    known = {one["where"]: one["id"] for one in draft.told["ranges"] if not one["fixed"]}
+    for name in names:
+        if name not in known:
+            raise NotFound(f"Nothing that grows stands at '{name[:60]}'.", hint=one_of(name, known), subject="--still")
+    return [known[name] for name in names]
+
+
 # finding --------------------------------------------------------------------------------------------------------------
 
 
