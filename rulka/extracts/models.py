@@ -24,7 +24,7 @@ class Extract(TextOnShelf):
         if isinstance(rows, str):
             return rows
         ((kind, of),) = rows.items()
-        return f"figures of {of}" if kind == "figures" else str(of)
+        return {"figures": f"figures of {of}", "query": f"the query {of}"}.get(kind, str(of))
 
 
 class ExtractStep(TextStep):
@@ -34,6 +34,28 @@ class ExtractStep(TextStep):
 
     class Meta(TextStep.Meta):
         constraints: ClassVar = [models.UniqueConstraint(fields=["extract", "version"], name="one_change_a_version")]
+
+
+class QueryText(TextOnShelf):
+    """SQL over views, published as rows that extracts may be of."""
+
+    class Meta(TextOnShelf.Meta):
+        constraints: ClassVar = [models.UniqueConstraint(fields=["ledger", "name"], name="one_query_a_name")]
+
+    # extracts already bear the usual name of the way back
+    ledger = models.ForeignKey("ledger.Ledger", on_delete=models.CASCADE, related_name="query_texts")
+    shelf = models.ForeignKey("statements.Shelf", null=True, on_delete=models.RESTRICT, related_name="query_texts")
+
+
+class QueryStep(TextStep):
+    """One change of a query text."""
+
+    query = models.ForeignKey(QueryText, on_delete=models.CASCADE, related_name="steps")
+
+    class Meta(TextStep.Meta):
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["query", "version"], name="one_query_change_a_version")
+        ]
 
 
 class OwnLayout(models.Model):

@@ -203,7 +203,7 @@ def extract_from(raw: Mapping[str, Any]) -> ExtractDef:
     of = ""
     if isinstance(rows, Mapping):
         kind, of = next(iter(rows.items()))
-        rows = {"figures": "statement figures", "table": "table"}.get(str(kind), str(kind))
+        rows = {"figures": "statement figures"}.get(str(kind), str(kind))
         of = str(of)
     found = ExtractDef(
         str(raw.get("extract", "")),
@@ -214,7 +214,7 @@ def extract_from(raw: Mapping[str, Any]) -> ExtractDef:
         str(raw.get("about", "")),
         tuple(_column(one) for one in raw.get("columns", ())),
         tuple(_condition(one) for one in raw.get("where", ())),
-        tuple(_ask(one) for one in raw.get("ask", ())),
+        tuple(ask_from(one) for one in raw.get("ask", ())),
         tuple(_condition(one) for one in raw.get("keep", ())),
         tuple(read_sort(str(one)) for one in raw.get("sort", ())),
         whole(str(raw["top"]), "top", least=1, most=MOST_TOP) if raw.get("top") else 0,
@@ -261,7 +261,8 @@ def _condition(raw: Mapping[str, Any]) -> ConditionDef:
     return ConditionDef(" ".join(name.split()), " ".join(words.split()), given=given)
 
 
-def _ask(raw: Mapping[str, Any]) -> AskDef:
+def ask_from(raw: Mapping[str, Any]) -> AskDef:
+    """A question from its mapping."""
     name, type_ = str(raw.get("ask", "")), str(raw.get("type", "text"))
     if not NAME.fullmatch(name):
         raise RulkaError(

@@ -13,8 +13,10 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting.asking import Answers, answers_of, default_of, quoted_lists
 from rulka.core.extracting.conditions import Clock, periods_of
 from rulka.core.extracting.definitions import ExtractDef, LayoutDef
+from rulka.core.extracting.queries import SET as QUERY
 from rulka.core.extracting.query import Query, query_of
 from rulka.extracts.running.given import FIGURES, statement_figures
+from rulka.extracts.running.queries import QueryRows, query_named
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.row_reader import Given, RowReader, reading
 from rulka.people.models import Person
@@ -75,9 +77,15 @@ def opened(
     """An extract with some answers, to be read until the block ends; raises RulkaError for what can't be answered."""
     clock: list[Clock] = []
 
+    queried: list[QueryRows] = []
+
     def sets(view: View) -> Iterable[Given]:
         calendar = view.frame.calendar
         clock.append(Clock(calendar, calendar.period(reader.period)))
+        if extract.rows == QUERY:
+            query = query_named(reader.ledger, extract.of, reader.person)
+            queried.append(QueryRows(query, reader.ledger, view))
+            return [queried[0].given]
         if extract.rows != FIGURES:
             return ()
         period = _figures_period(extract, given, clock[0])
@@ -86,12 +94,20 @@ def opened(
     with reading(reader.ledger, reader.fence, reader.revision, given=sets, since=since) as rows:
         row_kind = rows.row_kind(extract.rows, extract.of)
         answers = answers_of(extract, given, clock[0], rows.known)
+        for one in queried:
+            one.ask(_answered(extract, given), clock[0], rows)
         query = query_of(extract, row_kind, quoted_lists(extract, answers), clock[0])
         if extract.keys:
             keys = tuple(row_kind.field(name).name for name in extract.keys)
             query = replace(query, rows=replace(row_kind, identity=keys))
         chosen = layout if isinstance(layout, LayoutDef) else extract.layout(layout)
         yield Asked(extract, rows, answers, query, clock[0].reporting, chosen, reader.person)
+
+
+def _answered(extract: ExtractDef, given: Mapping[str, str]) -> dict[str, str]:
+    """What is answered, or is the answer where nobody gives one, by question."""
+    found = {ask.name: given.get(ask.name, "").strip() or default_of(ask) for ask in extract.asks}
+    return {name: text for name, text in found.items() if text}
 
 
 def _figures_period(extract: ExtractDef, given: Mapping[str, str], clock: Clock) -> Period:

@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
+from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.asking import Answers
 from rulka.core.extracting.conditions import Clock
 from rulka.core.extracting.definitions import ASKED, ConditionDef, ExtractDef
 from rulka.core.extracting.fields import RowKind
+from rulka.core.extracting.queries import SET as QUERY
 from rulka.core.extracting.query import query_of
 from rulka.extracts.library.storing import checked
 from rulka.extracts.running.given import FIGURES, figures_set
+from rulka.extracts.running.queries import query_named, query_set
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.row_reader import Given, reading
 from rulka.people.models import Person
@@ -24,7 +27,7 @@ def check_in(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[
     """Refuse an extract that names rows, columns or fields which this ledger hasn't; conditions without a question are
     read too."""
     definition = checked(body)
-    with reading(ledger, fence, given=lambda view: _figures(ledger, definition, person)) as rows:
+    with reading(ledger, fence, given=lambda view: _given(ledger, view, definition, person)) as rows:
         row_kind = rows.row_kind(definition.rows, definition.of)
         calendar = rows.view.frame.calendar
         query_of(definition, row_kind, Answers({}), Clock(calendar, calendar.periods[0]))
@@ -46,7 +49,7 @@ def check_in(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[
 def row_kind_of(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[str, Any]) -> RowKind:
     """The rows that an extract is of, with all their fields."""
     definition = checked(body)
-    with reading(ledger, fence, given=lambda view: _figures(ledger, definition, person)) as rows:
+    with reading(ledger, fence, given=lambda view: _given(ledger, view, definition, person)) as rows:
         return rows.row_kind(definition.rows, definition.of)
 
 
@@ -58,7 +61,9 @@ def _fields(condition: ConditionDef, rows: RowKind) -> None:
             rows.field(one.field)
 
 
-def _figures(ledger: Ledger, definition: ExtractDef, person: Person | None) -> list[Given]:
+def _given(ledger: Ledger, view: View, definition: ExtractDef, person: Person | None) -> list[Given]:
+    if definition.rows == QUERY:
+        return [Given(query_set(query_named(ledger, definition.of, person), ledger, view), lambda: ())]
     if definition.rows != FIGURES:
         return []
     found = definitions_for(ledger, definition.of, person)["statement"]
