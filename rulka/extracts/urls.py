@@ -2,11 +2,15 @@
 
 from django.urls import path
 
-from rulka.extracts.pages import extract, extracts, running
+from rulka.extracts.pages import bringing, extract, extracts, queries, running
 
 urlpatterns = [
     path("", extracts.extract_list, name="extracts"),
     path("begin/", extracts.begin, name="begin-extract"),
+    path("bring/", bringing.bring_list, name="bring-list"),
+    path("queries/", queries.query_list, name="queries"),
+    path("queries/<str:name>/", queries.query_page, name="query"),
+    path("queries/<str:name>/manage/", queries.manage, name="manage-query"),
     path("<str:name>/", extract.extract_page, name="extract"),
     path("<str:name>/sums/", extract.sums, name="extract-sums"),
     path("<str:name>/edit/", extract.edit, name="edit-extract"),

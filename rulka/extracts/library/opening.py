@@ -19,7 +19,7 @@ from rulka.statements.library.on_shelves import (
 from rulka.statements.library.shelves import EDIT, RUN, depth_on
 
 ONLY_RUNS = "You may answer its questions and keep layouts of your own, not change the extract itself."
-RESERVED = ("begin", "offered", "runs", "tables")
+RESERVED = ("begin", "bring", "offered", "queries", "runs", "tables")
 """Names that addresses beside those of extracts begin with."""
 
 

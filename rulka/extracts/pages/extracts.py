@@ -10,6 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.fields import RowKind
 from rulka.extracts.library.opening import seen_extracts
+from rulka.extracts.library.queries import open_query, seen_queries, usable_queries
 from rulka.extracts.library.storing import TEXTS, store_extract
 from rulka.extracts.running.checking import row_kind_of
 from rulka.extracts.running.given import FIGURES
@@ -42,12 +43,16 @@ def extract_list(request: HttpRequest) -> HttpResponse:
     for name in names:
         own = sorted((one for one in others if str(one.body.get("for", "")) == name), key=lambda one: one.title)
         groups.append((f"For {name}" if name else "Others", [(one, None) for one in own]))
-    context = {"where": "extracts", "seat": seat, "groups": groups, "search": search, "sets": [], "statements": []}
+    context = {
+        "where": "extracts", "seat": seat, "groups": groups, "search": search, "sets": [], "statements": [],
+        "queries": [], "has_queries": bool(seen_queries(seat.ledger, seat.person)) or seat.person.administers,
+    }  # fmt: skip
     if seat.person.may_edit:
         with reading(seat.ledger, seat.view.fence) as rows:
             context["sets"] = rows.names()
         known = seen_definitions(seat.ledger, seat.person, "statement")
         context["statements"] = [(one.name, str(one.body.get("title", one.name))) for one in known]
+        context["queries"] = [(one.name, one.title) for one in usable_queries(seat.ledger, seat.person)]
     template = "extracts/_list.html" if request.headers.get("HX-Request") else "extracts/list.html"
     return render(request, template, context)
 
@@ -71,11 +76,11 @@ def begin(request: HttpRequest) -> HttpResponse:
 
 def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
     kind, _, of = rows.partition(" ")
-    told: object = {"table": of} if kind == "table" else {"figures": of} if kind == "figures" else rows
+    told: object = {kind: of} if kind in ("table", "figures", "query") and of else rows
     body: dict[str, object] = {
         "extract": TEXTS.free_name(seat.ledger, title), "title": title, "rows": told, "columns": ["period"],
     }  # fmt: skip
-    name = rows if isinstance(told, str) else FIGURES if kind == "figures" else "table"
+    name = rows if isinstance(told, str) else FIGURES if kind == "figures" else kind
     found = row_kind_of(seat.ledger, seat.view.fence, seat.person, {**body, "columns": ["?"]})
     body["columns"] = _first_columns(found, name)
     if any(one.name == "period" for one in found.fields) and found.bounds:
@@ -88,7 +93,18 @@ def _first_body(seat: Seat, title: str, rows: str) -> dict[str, object]:
         body["where"] = [*body["where"], {"status": "posted"}]  # type: ignore[misc]
     if name == "balances":
         body["where"] = [{"scenario": "actual"}, *body["where"]]  # type: ignore[misc]
+    if kind == "query":
+        own = _plain(seat, of)
+        body["columns"] = [one.name for one in found.fields if one.name in own]
+        body["ask"] = [dict(one) for one in open_query(seat.ledger, of, person=seat.person).body.get("ask", ())]
     return body
+
+
+def _plain(seat: Seat, name: str) -> list[str]:
+    """The columns of a query itself, without what their codes are called."""
+    body = open_query(seat.ledger, name, person=seat.person).body
+    names = [one if isinstance(one, str) else one["column"] for one in body.get("columns", ())]
+    return [name.replace("_", " ") for name in names]
 
 
 def _first_columns(found: RowKind, name: str) -> list[str]:

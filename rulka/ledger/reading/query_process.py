@@ -100,6 +100,8 @@ def _opened(asked: Mapping[str, Any]) -> sqlite3.Connection:
         columns = ", ".join(f'"{column}"' for column in one["columns"])
         connection.execute(f'CREATE TEMP VIEW "{one["inner"]}" ({columns}) AS {one["sql"]}')
         connection.execute(f'CREATE TEMP VIEW "{one["name"]}" AS SELECT * FROM "{one["inner"]}"')
+    for name in TABLES_OF_FUNCTIONS:  # made on first use, which is not allowed afterwards
+        connection.execute(f"SELECT 1 FROM {name}('[]')").fetchall()
     connection.execute("PRAGMA query_only=ON")
     return connection
 
