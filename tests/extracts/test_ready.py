@@ -271,9 +271,9 @@ def _after(ledger):
         return rows_of(asked)
 
 
-def test_all_twelve_are_there_and_each_reads_as_it_was_written(ternwick, command):
+def test_all_twenty_five_are_there_and_each_reads_as_it_was_written(ternwick, command):
     every = list(Extract.objects.filter(ledger=ternwick))
-    assert len(every) == 12
+    assert len(every) == 25
     for one in every:
         text = command("dump_extract", one.name, ledger="ternwick")
         from rulka.formats.extract_file import EXTRACTS
