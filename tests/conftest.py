@@ -113,6 +113,8 @@ def load_demo(folder: Path) -> None:
     tables = sorted((ROOT / "demo" / "tables").glob("*.yaml"))
     call_command("load_bounded", *[str(path) for path in tables], ledger="ternwick", stdout=out)
     call_command("load_worksheet", *[str(path) for path in worksheets], ledger="ternwick", stdout=out)
+    queries = sorted((ROOT / "demo" / "queries").glob("*.yaml"))
+    call_command("load_query", *[str(path) for path in queries], ledger="ternwick", stdout=out)
     extracts = sorted((ROOT / "demo" / "extracts").glob("*.yaml"))
     call_command("load_extract", *[str(path) for path in extracts], ledger="ternwick", stdout=out)
     overviews = sorted((ROOT / "demo" / "overviews").glob("*.yaml"))

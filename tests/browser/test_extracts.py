@@ -125,3 +125,95 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     page.get_by_role("link", name="Manual entries").click()
     expect(page.get_by_role("heading", name="Manual entries", level=1)).to_be_visible()
     expect(page.locator(".chip.asks", has_text="Accounts").locator("input")).to_have_value("6110")
+
+
+def changed_in_a_workbook(path, last):
+    """What a person does in their own program: a sheet of sums, a chart, looks on the rows."""
+    book = openpyxl.load_workbook(path)
+    sheet = book.create_sheet("Summary", 0)
+    sheet["A1"], sheet["B1"] = "Spent", f"=SUM('Supplier spend'!E3:E{last})"
+    sheet["A2"], sheet["B2"] = "Invoices", f"=COUNTA('Supplier spend'!D3:D{last})"
+    chart = openpyxl.chart.BarChart()
+    chart.add_data(openpyxl.chart.Reference(book["Supplier spend"], min_col=5, min_row=3, max_row=last))
+    sheet.add_chart(chart, "D2")
+    for at in range(3, last + 1):
+        book["Supplier spend"].cell(at, 3).font = openpyxl.styles.Font(bold=True)
+    book.save(path)
+
+
+def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page: Page, browser, live_server, tmp_path):
+    page = another(browser, live_server, "Accountant")
+    page.goto(f"/extracts/supplier-spend/?{WHERE}&a-period=this&tab=layout")
+    page.locator("#layout").select_option("Each crossing")
+    expect(page.locator("#layout")).to_have_value("Each crossing")
+    page.goto(f"/extracts/supplier-spend/?{WHERE}&a-period=this&tab=layout&layout=By supplier")
+    page.locator("#run").click()
+    expect(page.locator("#runs")).to_contain_text("waits its turn")
+    run = made()
+    with page.expect_download() as taken:
+        page.locator("#runs .file").first.click()
+    file = tmp_path / "My review.xlsx"
+    taken.value.save_as(file)
+
+    # a cell of the rows changed by hand: refused with where, and nothing is kept
+    changed_in_a_workbook(file, run.rows + 2)
+    book = openpyxl.load_workbook(file)
+    book["Supplier spend"]["E4"] = 1
+    book.save(tmp_path / "Wrong.xlsx")
+    page.locator("#as-template").click()
+    page.locator("#template-file").set_input_files(tmp_path / "Wrong.xlsx")
+    page.locator("#upload-template").click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Wrong.xlsx was not taken")
+    expect(page.locator("#problems tbody tr").first).to_contain_text("Supplier spend!E4")
+
+    # the right one: what is linked, what would grow; one range is left as it is
+    page.get_by_label("Workbook").set_input_files(file)
+    page.locator("#upload-template").click()
+    expect(page.locator("#linked")).to_contain_text("Sheets of your own: Summary")
+    expect(page.locator("#ranges tbody tr")).to_have_count(3)
+    expect(page.locator("#ranges")).to_contain_text(f"SUM('Supplier spend'!E3:E{run.rows + 3})")
+    page.get_by_role("checkbox", name="Summary!B2 grows").uncheck()
+    page.locator("#template-name").fill("My review")
+    page.locator("#keep-template").click()
+    expect(page.locator("#layout")).to_have_value("My review")
+    expect(page.locator("#template")).to_contain_text("My review.xlsx, version 1")
+
+    # another month by the same key: the same workbook with that month's rows
+    page.locator("#panel").click()
+    page.keyboard.press(",")
+    expect(page.locator(".period .now b")).to_have_text("September 2026")
+    page.locator("#run").click()
+    expect(page.locator("#runs")).to_contain_text("waits its turn")
+    second = made()
+    assert second.layout == "My review" and second.rows != run.rows
+    expect(page.locator("#runs .file")).to_have_count(2)
+    with page.expect_download() as taken:
+        page.locator("#runs .file").first.click()
+    taken.value.save_as(tmp_path / "september.xlsx")
+    book = openpyxl.load_workbook(tmp_path / "september.xlsx")
+    assert book["Summary"]["B1"].value == f"=SUM('Supplier spend'!E3:E{second.rows + 2})"
+    assert book["Summary"]["B2"].value == f"=COUNTA('Supplier spend'!D3:D{run.rows + 2})"
+    assert book["Supplier spend"].max_row == second.rows + 2 and book["Supplier spend"].cell(9, 3).font.bold
+    assert len(book["Summary"]._charts) == 1
+
+    # the original is one step away
+    page.get_by_role("link", name="Layout").click()
+    page.locator("#original").click()
+    expect(page.locator("#layout")).to_have_value("By supplier")
+    expect(page.locator("#layoutform")).to_be_visible()
+
+    # an administrator tries a query and publishes it
+    admin = another(browser, live_server, "Administrator")
+    admin.goto(f"/extracts/?{WHERE}")
+    admin.locator("#queries").click()
+    admin.locator("#new-query").click()
+    admin.locator("#query-title").fill("Accounts used")
+    admin.locator("#try").click()
+    expect(admin.locator("#tried tbody tr").first).to_be_visible()
+    admin.locator("#keep").click()
+    expect(admin.get_by_role("heading", name="Accounts used", level=1)).to_be_visible()
+    page.goto(f"/extracts/?{WHERE}")
+    page.locator("#new-rows").select_option("query accounts-used")
+    page.get_by_label("Title of the new extract").fill("Of accounts used")
+    page.get_by_role("button", name="New extract").click()
+    expect(page.locator("#row-count")).not_to_have_text("0 rows")

@@ -136,13 +136,13 @@ def test_an_administrator_writes_tries_and_publishes_one(ternwick):
     assert "New query" in adam.get(reverse("queries") + WHERE).content.decode()
     where = reverse("query", args=["new"]) + WHERE
     tried = adam.post(where, {"do": "try", "title": "Sums", "sql": SQL}).content.decode()
-    assert 'name="holds-amount"' in tried and 'name="type-period"' in tried and not QueryText.objects.exists()
+    assert 'name="holds-amount"' in tried and 'name="type-period"' in tried and QueryText.objects.count() == 1
     sent = {"title": "Sums", "sql": SQL, "type-period": "period", "default-period": "this", "holds-account": "account",
             "holds-amount": "amount", "holds-n": "number", "as-n": "Lines"}  # fmt: skip
     kept = adam.post(where, {"do": "keep", **sent})
     assert kept.status_code == 302, html.unescape(kept.content.decode())[-1500:]
-    query = QueryText.objects.get()
-    assert query.name == "sums" and query.body["columns"][2] == {"column": "n", "holds": "number", "title": "Lines"}
+    query = QueryText.objects.get(name="sums")
+    assert query.body["columns"][2] == {"column": "n", "holds": "number", "title": "Lines"}
     accountant = signed_in("accountant")
     assert "query sums" in accountant.get(reverse("extracts") + WHERE).content.decode()
     made = accountant.post(reverse("begin-extract") + WHERE, {"title": "Of sums", "rows": "query sums"})
@@ -157,7 +157,7 @@ def test_an_administrator_writes_tries_and_publishes_one(ternwick):
     assert told.status_code == 422 and "Extracts are of its rows: Of sums." in told.content.decode()
     Extract.objects.filter(name="of-sums").delete()
     gone = adam.post(where, {"do": "delete", "typed": "Sums", "sql": SQL})
-    assert gone.status_code == 302 and not QueryText.objects.exists()
+    assert gone.status_code == 302 and not QueryText.objects.filter(name="sums").exists()
 
 
 def test_nobody_else_writes_and_a_shelf_says_who_uses_it(ternwick, command, tmp_path):
@@ -170,7 +170,7 @@ def test_nobody_else_writes_and_a_shelf_says_who_uses_it(ternwick, command, tmp_
     assert ">1010<" in accountant.get(reverse("extract", args=["of-codes"]) + WHERE).content.decode()
     shelf = Shelf.objects.create(ledger=ternwick, name="Own")
     ShelfRight.objects.create(shelf=shelf, person=Person.objects.get(username="administrator"), level=3)
-    QueryText.objects.update(shelf=shelf)
+    QueryText.objects.filter(name="codes").update(shelf=shelf)
     told = html.unescape(accountant.get(reverse("extract", args=["of-codes"]) + WHERE).content.decode())
     assert "The query 'codes' does not exist." in told and ">1010<" not in told
     assert accountant.get(reverse("query", args=["codes"]) + WHERE).status_code == 404
@@ -193,7 +193,7 @@ def test_what_can_not_be_a_query_is_said_and_nothing_is_lost(ternwick, sql, said
     told = adam.post(reverse("query", args=["new"]) + WHERE, sent)
     shown = html.unescape(told.content.decode())
     assert told.status_code == 422 and said in shown and 'value="Mine"' in shown and 'value="Why"' in shown
-    assert (sql in shown) and not QueryText.objects.exists()
+    assert (sql in shown) and QueryText.objects.count() == 1
 
 
 # lists brought over ---------------------------------------------------------------------------------------------------
