@@ -132,7 +132,8 @@ def draft(foreign: Foreign, sets: Mapping[str, RowKind], words: Words, title: st
         body["sort"] = sort
     if foreign.top:
         body["top"] = str(foreign.top)
-    return Draft(body, kind.title, tuple(found), tuple(unknown_tables), (*unknown, *builder.unknown),
+    columns_unknown = tuple(dict.fromkeys([*unknown, *builder.unknown]))
+    return Draft(body, kind.title, tuple(found), tuple(unknown_tables), columns_unknown,
                  tuple(parameters), (*foreign.left, *builder.left))  # fmt: skip
 
 
