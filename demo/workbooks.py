@@ -8,16 +8,17 @@ import re
 import zipfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from pathlib import Path
 from xml.sax.saxutils import escape, quoteattr
 
 MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
 DOCUMENT = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
 PACKAGE = "http://schemas.openxmlformats.org/package/2006/relationships"
 DRAWN = "http://schemas.openxmlformats.org/drawingml/2006"
-NEWER = "http://schemas.microsoft.com/office/spreadsheetml/2009/9/main"
 SHEET_TYPE = "application/vnd.openxmlformats-officedocument.spreadsheetml."
 HEAD = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
-SLICED = "http://schemas.microsoft.com/office/2007/relationships/"
+FILTER_PARTS = Path(__file__).parent / "parts" / "filter.zip"
+"""The parts of an interactive filter as the format's extension has them, with {places} for what each says."""
 
 
 @dataclass
@@ -152,9 +153,8 @@ class Handmade:
         if page.drawn:
             ends += f'<drawing r:id="{self.relate(part, "drawing", f"../{self._drawing(page.drawn)}")}"/>'
         if page.filters:
-            key = self.relate(part, f"{SLICED}slicer", f"../{self._filters(page.filters)}")
-            ends += (f'<extLst><ext uri="{{A8765BA9-456A-4dab-B4F3-ACF838C121DE}}" xmlns:x14="{NEWER}"><x14:slicerList>'
-                     f'<x14:slicer r:id="{key}"/></x14:slicerList></ext></extLst>')  # fmt: skip
+            key = self.relate(part, f"{_filter_part('relation.txt')}slicer", f"../{self._filters(page.filters)}")
+            ends += _filter_part("in-sheet.xml", key=key)
         columns = "".join(
             f'<col min="{at}" max="{at}" width="{width}" customWidth="1"/>' for at, width in enumerate(page.widths, 1)
         )
@@ -258,40 +258,23 @@ class Handmade:
 
     def filter(self, title: str, pivot: str, tab: int, items: int, where: tuple[int, int, int, int]) -> tuple[str, str]:
         """An interactive filter of a pivot's field: what is drawn, and what its sheet lists."""
-        number = self.number("xl/slicerCaches/slicerCache")
-        part = f"xl/slicerCaches/slicerCache{number}.xml"
+        part = f"xl/slicerCaches/slicerCache{self.number('xl/slicerCaches/slicerCache')}.xml"
         name = f"Slicer_{re.sub(r'[^A-Za-z0-9]', '_', title)}"
         listed = "".join(f'<i x="{at}" s="1"/>' for at in range(items))
-        self.put(
-            part, f'{HEAD}<slicerCacheDefinition xmlns="{NEWER}" name="{name}" sourceName={quoteattr(title)}>'
-            f'<pivotTables><pivotTable tabId="{tab}" name={quoteattr(pivot)}/></pivotTables>'
-            '<data><tabular pivotCacheId="1"><items '
-            f'count="{items}">{listed}</items></tabular></data></slicerCacheDefinition>',
-            "application/vnd.ms-excel.slicerCache+xml",
-        )  # fmt: skip
-        key = self.relate("xl/workbook.xml", f"{SLICED}slicerCache", part.removeprefix("xl/"))
-        self.swap(
-            "xl/workbook.xml", "</workbook>", f'<extLst><ext uri="{{BBE1A952-AA13-448e-AADC-171F8A28A991}}" '
-            f'xmlns:x14="{NEWER}"><x14:slicerCaches><x14:slicerCache r:id="{key}"/></x14:slicerCaches></ext></extLst>'
-            "</workbook>",
-        )  # fmt: skip
+        cache = _filter_part("filter-cache.xml", name=name, title=escape(title), tab=str(tab), pivot=escape(pivot),
+                             count=str(items), items=listed)  # fmt: skip
+        self.put(part, cache, f"{_filter_part('type.txt')}slicerCache+xml")
+        relation = f"{_filter_part('relation.txt')}slicerCache"
+        key = self.relate("xl/workbook.xml", relation, part.removeprefix("xl/"))
+        self.swap("xl/workbook.xml", "</workbook>", f"{_filter_part('in-workbook.xml', key=key)}</workbook>")
         self.name(name, "#N/A")
-        drawn = _anchor(
-            where, '<mc:AlternateContent xmlns:mc="http://schemas.openxmlformats.org/markup-compatibility/2006" '
-            'xmlns:sle15="http://schemas.microsoft.com/office/drawing/2012/slicer"><mc:Choice Requires="sle15">'
-            f'<xdr:graphicFrame macro=""><xdr:nvGraphicFramePr><xdr:cNvPr id="4" name={quoteattr(title)}/>'
-            f"<xdr:cNvGraphicFramePr/></xdr:nvGraphicFramePr>{_FRAME}<a:graphic><a:graphicData "
-            'uri="http://schemas.microsoft.com/office/drawing/2010/slicer"><sle:slicer xmlns:sle='
-            f'"http://schemas.microsoft.com/office/drawing/2010/slicer" name={quoteattr(title)}/></a:graphicData>'
-            "</a:graphic></xdr:graphicFrame></mc:Choice></mc:AlternateContent>",
-        )  # fmt: skip
+        drawn = _anchor(where, _filter_part("drawn.xml", title=escape(title), frame=_FRAME))
         slicer = f'<slicer name={quoteattr(title)} cache="{name}" caption={quoteattr(title)} rowHeight="241300"/>'
         return drawn, slicer
 
     def _filters(self, slicers: Sequence[str]) -> str:
         part = f"xl/slicers/slicer{self.number('xl/slicers/slicer')}.xml"
-        self.put(part, f'{HEAD}<slicers xmlns="{NEWER}">{"".join(slicers)}</slicers>',
-                 "application/vnd.ms-excel.slicer+xml")  # fmt: skip
+        self.put(part, _filter_part("filter.xml", filters="".join(slicers)), f"{_filter_part('type.txt')}slicer+xml")
         return part.removeprefix("xl/")
 
     # pivots ---------------------------------------------------------------------------------------------------------
@@ -362,6 +345,15 @@ _SHAPE = (
     "</a:prstGeom>"
 )
 _FRAME = '<xdr:xfrm><a:off x="0" y="0"/><a:ext cx="0" cy="0"/></xdr:xfrm>'
+
+
+def _filter_part(of: str, **places: str) -> str:
+    """A part of an interactive filter with its places filled in."""
+    with zipfile.ZipFile(FILTER_PARTS) as file:
+        text = file.read(of).decode()
+    for place, value in places.items():
+        text = text.replace(f"{{{place}}}", value)
+    return text
 
 
 def _anchor(where: tuple[int, int, int, int], inner: str) -> str:

@@ -114,6 +114,19 @@ def test_the_original_is_one_step_away_and_versions_follow_each_other(world):
     assert same.status_code == 422 and "The original stays" in same.content.decode()
 
 
+def test_a_template_whose_layout_was_deleted_may_be_begun_again(world):
+    amy = world()
+    content, _ = run_of(amy)
+    keep(amy, upload(amy, with_sheet(content).content), who="everybody")
+    amy.post(reverse("extract-layout", args=["sales"]) + WHERE, {"do": "drop", "former": "With mine"})
+    assert [one["layout"] for one in Extract.objects.get(name="sales").body["layouts"]] == ["By account"]
+    amy.post(reverse("undo-extract", args=["sales"]) + WHERE)
+    assert "Mine" in openpyxl.load_workbook(io.BytesIO(run_of(amy, "With mine")[0])).sheetnames
+    amy.post(reverse("extract-layout", args=["sales"]) + WHERE, {"do": "drop", "former": "With mine"})
+    assert keep(amy, upload(amy, with_sheet(content).content), who="everybody").status_code == 302
+    assert Template.objects.filter(name="With mine").first().version == 2
+
+
 def test_each_reader_gets_their_own_rows_in_it_and_nothing_of_the_maker(world, command, small):
     """Lea sees fewer accounts: in her workbook, no part holds what only Amy sees."""
     amy, lea = world(), world("lea")

