@@ -16,11 +16,17 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.core.management.base import CommandError
 from django.urls import reverse
+from django.utils import timezone
 
 from demo.workbooks import Handmade, Page
 from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output import making
+from rulka.extracts.output.sending import Extracts
+from rulka.people.library.rights import fence_of
+from rulka.people.models import Person
 from rulka.statements.models import Template
+from rulka.statements.output.origins import verify
+from rulka.statements.output.sendable import Asked
 from rulka.statements.output.templates import fill
 from tests.conftest import SMALL
 from tests.extracts.test_pages import WHERE, world
@@ -244,3 +250,33 @@ def test_a_command_takes_a_workbook_and_runs_fill_it(world, command, tmp_path):
     with pytest.raises(CommandError, match=r"Nothing that grows stands at 'Mine!Z9'"):
         command("load_template", "extract", "sales", file, ledger="s", called="Other", still=["Mine!Z9"])
     assert not Template.objects.filter(version=None).exists()
+
+
+def test_what_is_sent_is_filled_in_for_each_recipient_and_becomes_the_next_version(world):
+    """A dispatch sends the first layout; when that is a template, each gets theirs filled with their own rows."""
+    amy = world()
+    content, _ = run_of(amy)
+    keep(amy, upload(amy, with_sheet(content).content), who="everybody")
+    extract = Extract.objects.get(name="sales")
+    layouts = extract.body["layouts"]
+    extract.body = {**extract.body, "layouts": list(reversed(layouts))}
+    extract.save()
+    for name in ("amy", "lea", "rob"):
+        person = Person.objects.get(username=name)
+        asked = Asked(extract.ledger, person, fence_of(person, "s"), "sales", "2026-P01", "", extract.ledger.revision,
+                      timezone.localtime(), "Amy", leaves=True)  # fmt: skip
+        (piece,) = Extracts().pieces(asked)
+        sent = piece.content("xlsx")
+        book = openpyxl.load_workbook(io.BytesIO(sent))
+        assert book.sheetnames[0] == "Mine" and book["Mine"]["A1"].value == "All"
+        assert verify(sent, "sent.xlsx", person).state == "untouched"
+        assert piece.content("csv").decode().startswith("Date,")
+    changed = Handmade(sent)
+    changed.swap(changed.sheets["Mine"], ">All<", ">Sum<")
+    rob = world("rob")
+    again = upload(rob, changed.content)
+    assert "it is its next version" in rob.get(again.url).content.decode()
+    kept = keep(rob, again, who="me")
+    assert kept.status_code == 422 and "A layout is called" in kept.content.decode(), "everybody's stays everybody's"
+    assert keep(rob, upload(rob, changed.content), name="Rob's", who="me").status_code == 302
+    assert openpyxl.load_workbook(io.BytesIO(run_of(rob, "Rob's")[0]))["Mine"]["A1"].value == "Sum"
