@@ -13,12 +13,13 @@ from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO, Any, Final
-from xml.sax.saxutils import escape, quoteattr
+from xml.sax.saxutils import escape, quoteattr, unescape
 
 from lxml import etree
 from openpyxl.formula.translate import TranslatorError
 
 from rulka.core.errors import RulkaError
+from rulka.core.proof.origin import plain_number
 from rulka.formats.refill import formulas
 from rulka.formats.refill.looks import Looks, Wearing
 from rulka.formats.refill.package import (
@@ -36,22 +37,26 @@ from rulka.formats.refill.package import (
 )
 from rulka.formats.refill.references import RowMap, Rows, Touched, moved, moved_areas
 from rulka.formats.refill.sheets import (
+    Around,
     PackedCell,
     PackedRow,
     Zone,
     area_of,
+    around,
     labels_of,
     letters_of,
     lines_moved,
+    raw_rows,
+    row_of,
     rows_of,
     used_zone,
     width_of,
-    zone_of,
 )
 
 CUSTOM: Final = "docProps/custom.xml"
 LINKS: Final = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
 MARK: Final = "rulka-rows-here"
+NOTHING: Final[Mapping[Any, Any]] = {}
 CACHES: Final = ("numCache", "strCache", "multiLvlStrCache")
 AFTER_LINKS: Final = (
     "printOptions",
@@ -80,10 +85,12 @@ AFTER_LINKS: Final = (
 
 @dataclass
 class _Refilled:
-    """A sheet that is refilled: in the template, in the new output, what was told of it, where its rows went."""
+    """A sheet that is refilled: in the template, in the new output and what stands around its rows there, what was told
+    of it, where its rows went."""
 
     own: SheetPart
     fresh: SheetPart
+    around: Around
     told: Mapping[str, Any]
     zone: Zone | None
     rows: RowMap
@@ -129,11 +136,12 @@ class _Refill:
                 hint="Take the original layout, or make the template again of a new output.",
                 subject="template",
             )
+        beside = around(self.fresh, fresh.part)
         if told["by_place"]:
             head, first, last, left, right = told["rows"]
             was, now = Zone(Rows(head, first, last), left, right), used_zone(self.fresh, fresh.part)
-            return _Refilled(own, fresh, told, was, RowMap(was.rows, now.rows, by_place=True))
-        zone = zone_of(self.fresh, fresh.part)
+            return _Refilled(own, fresh, beside, told, was, RowMap(was.rows, now.rows, by_place=True))
+        zone = beside.zone
         if (zone is None) != (told["rows"] is None):
             raise RulkaError(
                 f"'{told['name']}' was made of another kind of output.",
@@ -149,11 +157,11 @@ class _Refill:
                     subject="template",
                 )
             rows = lines_moved(labels_of(self.own, own.part), labels_of(self.fresh, fresh.part))
-            return _Refilled(own, fresh, told, None, rows)
+            return _Refilled(own, fresh, beside, told, None, rows)
         head, first, last, left, right = told["rows"]
         was = Zone(Rows(head, first, last), left, right)
         self._check_titles(fresh, zone, told)
-        return _Refilled(own, fresh, told, was, RowMap(was.rows, zone.rows))
+        return _Refilled(own, fresh, beside, told, was, RowMap(was.rows, zone.rows))
 
     def _only_other(self, name: str) -> SheetPart | None:
         """The sheet whose name is another one because what it is called changed: the only one that nobody asks for."""
@@ -252,7 +260,7 @@ class _Refill:
                     sheet.values.setdefault(str(one.get("name")).casefold(), set())
 
     def _sheet(self, one: _Refilled) -> None:
-        tree = self.own.tree(one.own.part)
+        tree = _plain_names(self.own.tree(one.own.part))
         data = tree.find(f"{MAIN}sheetData")
         heights = {
             int(row.get("r")): str(row.get("ht"))
@@ -342,7 +350,7 @@ class _Refill:
 
     def _links(self, one: _Refilled, tree: Any) -> None:
         """The links of figures are those of the new output."""
-        fresh = _tail(self.fresh, one.fresh.part, "hyperlinks")
+        fresh = one.around.find("hyperlinks")
         old = tree.find(f"{MAIN}hyperlinks")
         if old is not None:
             tree.remove(old)
@@ -376,7 +384,7 @@ class _Refill:
 
     def _merged(self, one: _Refilled, tree: Any) -> None:
         """Which cells are one, as in the new output."""
-        fresh, old = _tail(self.fresh, one.fresh.part, "mergeCells"), tree.find(f"{MAIN}mergeCells")
+        fresh, old = one.around.find("mergeCells"), tree.find(f"{MAIN}mergeCells")
         if old is not None and fresh is not None:
             tree.replace(old, fresh)
         elif old is not None:
@@ -386,7 +394,7 @@ class _Refill:
 
     def _foot(self, one: _Refilled, tree: Any) -> None:
         """A foot that named the former origin names the new one."""
-        fresh, own = _tail(self.fresh, one.fresh.part, "headerFooter"), tree.find(f"{MAIN}headerFooter")
+        fresh, own = one.around.find("headerFooter"), tree.find(f"{MAIN}headerFooter")
         if fresh is None or own is None:
             return
         for node in own:
@@ -407,27 +415,47 @@ class _Refill:
         lines = {now: was for was, now in (one.rows.lines or {}).items()}
         titles = {column: title.casefold() for column, title in one.told["titles"]}
         wanted = {column: one.values[title] for column, title in titles.items() if title in one.values}
-        translated = [(column, style, text, _Shifted(text, column, one)) for column, style, text in calculated]
+        translated = [(column, style, _Shifted(text, column, one)) for column, style, text in calculated]
+        if one.zone is not None and not one.told["by_place"] and not self.fresh_strings:
+            quick = _Quick(one, wearing, wanted, translated)
+            for number, said, text in raw_rows(self.fresh, one.fresh.part):
+                if number <= one.rows.now.head:
+                    yield self._row(one, row_of(number, said, text), heights, extra, wearing, head)
+                else:
+                    yield quick.row(number, said, text)
+            return
         for row in rows_of(self.fresh, one.fresh.part):
-            was, in_head = self._former_row(one, row.number, lines)
-            by_row = in_head or one.zone is None or one.told["by_place"]
-            told = _row_told(row, heights.get(was, "") if by_row else one.told["height"])
-            cells: list[str] = []
-            for cell in row.cells:
-                style = head.get((was, cell.column)) if in_head else None
-                if style is None:
-                    style = wearing.style(cell.column, cell.style)
-                cells.append(self._cell(cell, f"{cell.column}{row.number}", style))
-                if not in_head and cell.column in wanted and cell.value is not None:
-                    wanted[cell.column].add(cell.text(self.fresh_strings))
-            if in_head:
-                cells += [self._extra_cell(one, cell, row.number) for cell in extra.get(was, ())]
-            else:
-                cells += [
-                    f'<c r="{column}{row.number}" s="{style}"><f>{escape(shift(row.number))}</f></c>'
-                    for column, style, _, shift in translated
-                ]
-            yield f"<row {told}>{''.join(cells)}</row>"
+            yield self._row(one, row, heights, extra, wearing, head, lines, wanted, translated)
+
+    def _row(
+        self,
+        one: _Refilled,
+        row: PackedRow,
+        heights: Mapping[int, str],
+        extra: Mapping[int, Sequence[PackedCell]],
+        wearing: Wearing,
+        head: Mapping[tuple[int, str], int],
+        lines: Mapping[int, int] = NOTHING,
+        wanted: Mapping[str, set[str]] = NOTHING,
+        translated: Sequence[tuple[str, int, _Shifted]] = (),
+    ) -> str:
+        """One row, cell by cell."""
+        was, in_head = self._former_row(one, row.number, lines)
+        by_row = in_head or one.zone is None or one.told["by_place"]
+        told = _row_told(row.number, row.told, heights.get(was, "") if by_row else one.told["height"])
+        cells: list[str] = []
+        for cell in row.cells:
+            style = head.get((was, cell.column)) if in_head else None
+            if style is None:
+                style = wearing.style(cell.column, cell.style)
+            cells.append(self._cell(cell, f"{cell.column}{row.number}", style))
+            if not in_head and cell.column in wanted and cell.value is not None:
+                wanted[cell.column].add(cell.text(self.fresh_strings))
+        if in_head:
+            cells += [self._extra_cell(one, cell, row.number) for cell in extra.get(was, ())]
+        else:
+            cells += [_shifted_cell(column, row.number, style, shift) for column, style, shift in translated]
+        return f"<row {told}>{''.join(cells)}</row>"
 
     @staticmethod
     def _former_row(one: _Refilled, number: int, lines: Mapping[int, int]) -> tuple[int, bool]:
@@ -668,20 +696,78 @@ class _Shifted:
             return "#REF!"
 
 
+def _plain_names(tree: Any) -> Any:
+    """A sheet whose own names need no mark in front: rows are written without one."""
+    if tree.prefix is None:
+        return tree
+    root = etree.Element(tree.tag, dict(tree.attrib), {**tree.nsmap, None: MAIN[1:-1]})
+    root.extend(list(tree))
+    return root
+
+
 def _formula_node(cell: Any) -> Any:
     return cell.find(f"{MAIN}f")
 
 
-def _row_told(row: PackedRow, height: str) -> str:
+def _shifted_cell(column: str, number: int, style: int, shift: _Shifted) -> str:
+    """A cell of a column with formulas beside the rows."""
+    return f'<c r="{column}{number}" s="{style}"><f>{escape(shift(number))}</f></c>'
+
+
+OF_ROW: Final = ("hidden", "outlineLevel", "collapsed", "ht", "customHeight")
+"""What a row of an output says of itself that is kept."""
+
+
+def _row_told(number: int, said: Mapping[str, str], height: str) -> str:
     """What a row says of itself: its place, whether it is folded or hidden, how high it is."""
-    told = {
-        name: row.told[name]
-        for name in ("hidden", "outlineLevel", "collapsed", "ht", "customHeight")
-        if name in row.told
-    }
+    told = {name: said[name] for name in OF_ROW if name in said}
     if height:
         told |= {"ht": height, "customHeight": "1"}
-    return " ".join([f'r="{row.number}"', *(f"{name}={quoteattr(value)}" for name, value in told.items())])
+    return " ".join([f'r="{number}"', *(f"{name}={quoteattr(value)}" for name, value in told.items())])
+
+
+class _Quick:
+    """Rows below the head as text, as an output of rows writes them: only looks are exchanged, and values noted."""
+
+    CELL = re.compile(r'<c r="([A-Z]{1,3})([0-9]+)"(?: s="([0-9]+)")?')
+    SAID = re.compile(r'([A-Za-z]+)="([^"]*)"')
+
+    def __init__(
+        self,
+        one: _Refilled,
+        wearing: Wearing,
+        wanted: Mapping[str, set[str]],
+        translated: Sequence[tuple[str, int, _Shifted]],
+    ) -> None:
+        self.height, self.wearing, self.wanted, self.translated = one.told["height"], wearing, wanted, translated
+        self.starts: dict[tuple[str, str | None], str] = {}
+        held = r"(?:<is><t[^>]*>(.*?)</t></is>|<f[^>]*>.*?</f><v>(.*?)</v>|<v>(.*?)</v>)"
+        self.values = {
+            column: re.compile(rf'<c r="{column}[0-9]+"[^>]*?(?:>{held}|/>)', re.DOTALL) for column in wanted
+        }
+
+    def row(self, number: int, said: str, text: str) -> str:
+        """A row in the looks of the template."""
+        told = _row_told(number, dict(self.SAID.findall(said)), self.height)
+        for column, pattern in self.values.items():
+            if match := pattern.search(text):
+                words, _, plain = match[1], match[2], match[3]
+                if words is not None:
+                    self.wanted[column].add(unescape(words, {"&quot;": '"'}))
+                elif plain is not None:
+                    self.wanted[column].add(plain_number(plain))
+        cells = self.CELL.sub(self._start, text)
+        if self.translated:
+            cells += "".join(_shifted_cell(column, number, style, shift) for column, style, shift in self.translated)
+        return f"<row {told}>{cells}</row>"
+
+    def _start(self, match: re.Match[str]) -> str:
+        column, number, style = match.groups()
+        known = self.starts.get((column, style))
+        if known is None:
+            own = self.wearing.style(column, int(style or 0))
+            known = self.starts[column, style] = f'" s="{own}"' if own else '"'
+        return f'<c r="{column}{number}{known}'
 
 
 def _cells_at(data: Any, wanted: Collection[tuple[int, str]]) -> Iterator[PackedCell]:
@@ -696,20 +782,6 @@ def _cells_at(data: Any, wanted: Collection[tuple[int, str]]) -> Iterator[Packed
             column = re.sub(r"\d", "", str(node.get("r")))
             if (int(row.get("r")), column) in wanted:
                 yield cell_of(node, column)
-
-
-def _tail(package: Package, part: str, name: str) -> Any:
-    """An element of a sheet that stands behind its rows; None where it has none. The rows are not kept."""
-    found = None
-    with package.open(part) as file:
-        for _, node in etree.iterparse(file, tag=(f"{MAIN}{name}", f"{MAIN}row"), resolve_entities=False):
-            if node.tag == f"{MAIN}{name}":
-                found = node
-            else:
-                node.clear()
-                while node.getprevious() is not None:
-                    del node.getparent()[0]
-    return found
 
 
 def _forget_values(tree: Any) -> None:
@@ -764,8 +836,6 @@ def _forget_items(shared: Any, values: set[str] | None) -> None:
 
 def _is_among(kind: str, value: str, values: set[str]) -> bool:
     from datetime import datetime
-
-    from rulka.core.proof.origin import plain_number
 
     if kind == "n":
         return plain_number(value) in values
