@@ -1,5 +1,8 @@
-"""How long a person's workbook takes to be filled: `python -m bench.refill [--rows 100000]`. Beside it, in the same run, a
-general-purpose library loads the same workbook, puts the same rows in and saves it (and loses what it doesn't know)."""
+"""How long a person's workbook takes to be filled: `python -m bench.refill [--rows 100000]`.
+
+Beside it, in the same run, a general-purpose library loads the same workbook, puts the same rows in and saves it (and
+loses what it doesn't know).
+"""
 
 from __future__ import annotations
 
@@ -67,9 +70,7 @@ def main() -> None:
                 sheet.cell(at + 2, place, value)
         other.save(folder / "other.xlsx")
         general = time.perf_counter() - begun
-        print(
-            f"{count:,} rows of {len(columns())}: written {written:.1f} s, filled {filled:.1f} s, at most {memory:.0f} MB"
-        )
+        print(f"{count:,} rows of {len(columns())}: written {written:.1f} s, filled {filled:.1f} s, {memory:.0f} MB")
         print(f"loaded, filled and saved by a general-purpose library: {general:.1f} s")
         print(
             f"ratio: {general / filled:.1f} times as long as filling, {general / (written + filled):.1f} with writing"
