@@ -109,6 +109,7 @@ def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
         "jobs": 1,
         "sessions": 1,
         "samples": 1,
+        "uploads that became no template": 0,
         "record": 0,
         "left files": 0,
         "sent": 0,

@@ -53,7 +53,7 @@ class OfExtracts:
             raise RulkaError("News can't become a template.", hint="Begin with a run of all rows.", subject="template")
         if "columns" not in page:
             raise RulkaError("It was run before there were templates.", hint="Run it again.", subject="template")
-        return Linking(theirs=(PIVOT,))
+        return Linking(theirs=(PIVOT,), width=len(page["columns"]))
 
     def layout(self, subject: Subject, page: Page, person: Person | None) -> dict[str, Any]:
         definition = definition_of(open_extract(subject.ledger, subject.name, person=person), person)

@@ -14,6 +14,7 @@ from sqlglot.errors import SqlglotError
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.bringing import Foreign, Limit, Sign, Wanted, of_list
 from rulka.core.extracting.definitions import Total
+from rulka.core.values import is_whole
 from rulka.formats.intake.table_file import find_delimiter
 
 MOST_TEXT: Final = 200_000
@@ -78,7 +79,7 @@ def read_query(text: str) -> Foreign:
     top = limit.expression if limit is not None else None
     return Foreign(
         tuple(dict.fromkeys(tables)), tuple(columns), tuple(limits), tuple(one for one in order if one[0]),
-        int(top.this) if isinstance(top, exp.Literal) and str(top.this).isdigit() else 0,
+        int(top.this) if isinstance(top, exp.Literal) and is_whole(str(top.this)) else 0,
         tuple(dict.fromkeys(parameters)), tuple(dict.fromkeys(left)),
     )  # fmt: skip
 

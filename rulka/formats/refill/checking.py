@@ -6,7 +6,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import ExitStack
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -80,11 +80,14 @@ class Own:
 class Linking:
     """How an output is linked: `theirs` are sheets that its reader may do with as they like; where `only` names some,
     all others are. With `by_place` a cell is told by its place, as in worksheets; otherwise lines without a filter
-    over them are told by what stands first in them."""
+    over them are told by what stands first in them. `width` is how many columns rows have; `before` is what was told of
+    the template that the output was filled into, where it was."""
 
     theirs: tuple[str, ...] = ()
     only: tuple[str, ...] = ()
     by_place: bool = False
+    width: int = 0
+    before: Mapping[str, Any] = field(default_factory=dict)
 
 
 def check_apart(upload: Path, original: Path, linking: Linking, name: str) -> dict[str, Any]:
@@ -106,7 +109,7 @@ def check_apart(upload: Path, original: Path, linking: Linking, name: str) -> di
 def _answered(asked: Mapping[str, Any]) -> dict[str, Any]:
     try:
         told = asked["linking"]
-        linking = Linking(tuple(told["theirs"]), tuple(told["only"]), told["by_place"])
+        linking = Linking(tuple(told["theirs"]), tuple(told["only"]), told["by_place"], told["width"], told["before"])
         return check(Path(asked["upload"]), Path(asked["original"]), linking, asked["name"])
     except RulkaErrors as error:
         problems = [{"message": one.message, "hint": one.hint, "subject": one.subject} for one in error.errors]
@@ -162,12 +165,12 @@ def check(upload: Path, original: Path, linking: Linking, name: str) -> dict[str
                     )
                 )
             else:
-                own.append(Own(there, sheet, _zone(former, sheet.part, linking.by_place)))
+                own.append(Own(there, sheet, _zone(former, sheet.part, linking)))
         if problems:
             raise RulkaErrors(problems, message="This workbook can't be a template.")
         sheets = []
         for one in own:
-            told, changed = _held_against(found, former, one, linking.by_place)
+            told, changed = _held_against(found, former, one, linking)
             sheets.append(told)
             problems += changed
         ranges, more = _ranges(found, own)
@@ -222,14 +225,24 @@ def _outside(package: Package) -> Iterator[RulkaError]:
 # held against the output ----------------------------------------------------------------------------------------------
 
 
-def _zone(package: Package, part: str, by_place: bool) -> Zone | None:
-    """Where rows stand that are told by nothing but their order; of a worksheet all of it."""
-    return used_zone(package, part) if by_place else zone_of(package, part)
+def _zone(package: Package, part: str, linking: Linking) -> Zone | None:
+    """Where rows stand that are told by nothing but their order; of a worksheet all of it. Of an output that was filled
+    in the filter may be a table's, and reach over columns that a person put beside the rows."""
+    if linking.by_place:
+        return used_zone(package, part)
+    zone = zone_of(package, part)
+    if zone is None and linking.before:
+        areas = (area_of(str(package.tree(one).get("ref"))) for one in package.related(part, "table"))
+        zone = next((Zone(Rows(one[1], one[1] + 1, one[3]), one[0], one[2]) for one in areas if one), None)
+    return replace(zone, right=zone.left + linking.width - 1) if zone is not None and linking.width else zone
 
 
-def _held_against(found: Package, former: Package, own: Own, by_place: bool) -> tuple[dict[str, Any], list[RulkaError]]:
+def _held_against(
+    found: Package, former: Package, own: Own, linking: Linking
+) -> tuple[dict[str, Any], list[RulkaError]]:
     """What is told of a sheet that is refilled, and what on it isn't as it was."""
-    name, zone = own.upload.name, own.zone
+    name, zone, by_place = own.upload.name, own.zone, linking.by_place
+    before = next((one for one in linking.before.get("sheets", ()) if one["name"] == own.original.name), None)
     problems = list(_marks(found, own))
     former_looks, learnt = Looks(former), Learnt()
     strings, former_strings = found.strings, former.strings
@@ -251,6 +264,8 @@ def _held_against(found: Package, former: Package, own: Own, by_place: bool) -> 
         now = {cell.column: cell for cell in there.cells} if there else {}
         in_head = zone is not None and row.number <= zone.rows.head
         for cell in row.cells:
+            if zone is not None and not by_place and number_of(cell.column) > zone.right:
+                continue  # what a person put beside the rows before
             at = f"{cell.column}{row.number}"
             other = now.pop(cell.column, None)
             was = _clean(cell.text(former_strings))
@@ -263,7 +278,7 @@ def _held_against(found: Package, former: Package, own: Own, by_place: bool) -> 
             elif other is not None and other.formula is not None and cell.formula is None:
                 tell("formula", at, was, f"={other.formula}")
             if other is not None:
-                learnt.see(cell.column, former_looks.key(cell.style), other.style)
+                learnt.see(cell.column, former_looks.key(cell.style), cell.style, other.style)
                 if in_head:
                     head.append([row.number, cell.column, other.style])
         for cell in now.values():
@@ -280,7 +295,7 @@ def _held_against(found: Package, former: Package, own: Own, by_place: bool) -> 
     told: dict[str, Any] = {
         "name": name,
         "output": own.original.name,
-        "learnt": learnt.as_mapping(),
+        "learnt": learnt.as_mapping(before["learnt"] if before else None),
         "head": head,
         "titles": titles,
         "rows": [zone.rows.head, zone.rows.first, zone.rows.last, zone.left, zone.right] if zone else None,

@@ -117,17 +117,35 @@ class Learnt:
 
     by: dict[tuple[str, str], Counter[int]] = field(default_factory=dict)
     any: dict[str, Counter[int]] = field(default_factory=dict)
+    became: dict[tuple[str, int], Counter[int]] = field(default_factory=dict)
 
-    def see(self, column: str, key: str, style: int) -> None:
+    def see(self, column: str, key: str, was: int, style: int) -> None:
+        """A cell of a column whose look had the number `was` in the output, and has `style` now."""
         self.by.setdefault((column, key), Counter())[style] += 1
         self.any.setdefault(key, Counter())[style] += 1
+        self.became.setdefault((column, was), Counter())[style] += 1
+        self.became.setdefault(("", was), Counter())[style] += 1
 
-    def as_mapping(self) -> dict[str, Any]:
-        """As plain data: the look that most cells have."""
+    def as_mapping(self, before: Mapping[str, Any] | None = None) -> dict[str, Any]:
+        """As plain data: the look that most cells have. With what was learnt of the version before, whose looks the
+        output wore already, that goes on."""
+        by = {place: _most(found) for place, found in self.by.items()}
+        any_of = {key: _most(found) for key, found in self.any.items()}
+        for column, key, style in (before or {}).get("by", ()):
+            found = self.became.get((column, style)) or self.became.get(("", style))
+            if found:
+                by[column, key] = _most(found)
+        for key, style in (before or {}).get("any", ()):
+            if found := self.became.get(("", style)):
+                any_of[key] = _most(found)
         return {
-            "by": [[column, key, found.most_common(1)[0][0]] for (column, key), found in self.by.items()],
-            "any": [[key, found.most_common(1)[0][0]] for key, found in self.any.items()],
+            "by": [[column, key, style] for (column, key), style in by.items()],
+            "any": [[key, style] for key, style in any_of.items()],
         }
+
+
+def _most(found: Counter[int]) -> int:
+    return found.most_common(1)[0][0]
 
 
 class Wearing:

@@ -20,6 +20,7 @@ from openpyxl.formula.translate import TranslatorError
 
 from rulka.core.errors import RulkaError
 from rulka.core.proof.origin import plain_number
+from rulka.core.values import is_whole
 from rulka.formats.refill import formulas
 from rulka.formats.refill.looks import Looks, Wearing
 from rulka.formats.refill.package import (
@@ -522,7 +523,7 @@ class _Refill:
                 self.changed[sheet.part] = written(tree)
             for cell in tree.iter(f"{MAIN}c"):
                 value = cell.find(f"{MAIN}v")
-                if cell.get("t") == "s" and value is not None and (value.text or "").isdigit():
+                if cell.get("t") == "s" and value is not None and is_whole(value.text or ""):
                     self.used_strings.add(int(value.text))
 
     def _tables(self) -> None:
@@ -776,7 +777,7 @@ def _cells_at(data: Any, wanted: Collection[tuple[int, str]]) -> Iterator[Packed
 
     rows = {row for row, _ in wanted}
     for row in data:
-        if not str(row.get("r") or "").isdigit() or int(row.get("r")) not in rows:
+        if not is_whole(str(row.get("r") or "")) or int(row.get("r")) not in rows:
             continue
         for node in row.iterfind(f"{MAIN}c"):
             column = re.sub(r"\d", "", str(node.get("r")))

@@ -121,7 +121,8 @@ def begin(subject: Subject, data: bytes, file_name: str, person: Person | None) 
             raise RulkaError("It is too long to be held against what left.", hint=SMALLER, subject=name)
         original.write_bytes(content)
         kind = kind_named(subject.kind)
-        told = check_apart(upload, original, replace(kind.linking(page), only=tuple(page.get("own") or ())), name)
+        linking = replace(kind.linking(page), only=tuple(page.get("own") or ()), before=_before(subject, page))
+        told = check_apart(upload, original, linking, name)
         layout = kind.layout(subject, page, person)
     _few_drafts(subject, person)
     return Template.objects.create(
@@ -129,6 +130,15 @@ def begin(subject: Subject, data: bytes, file_name: str, person: Person | None) 
         base=str(page.get("base") or page.get("layout") or ""), name=str(page.get("template") or ""),
         layout=layout, data=data, told=told,
     )  # fmt: skip
+
+
+def _before(subject: Subject, page: Page) -> dict[str, Any]:
+    """What was told of the template that an output was filled into; nothing of one that was not, or is gone."""
+    if "version" not in page:
+        return {}
+    versions = _all(subject).filter(name=page["template"], version=page["version"], owner=page["owner"])
+    found = versions.values_list("told", flat=True).first()
+    return dict(found or {"sheets": []})
 
 
 def _few_drafts(subject: Subject, person: Person | None) -> None:
@@ -321,4 +331,7 @@ def own_sheets(template: Template) -> list[str]:
 
 def of_origin(template: Template) -> Mapping[str, Any]:
     """What a file's origin says of the template that it was filled into."""
-    return {"template": template.name, "base": template.base, "own": own_sheets(template)}
+    return {
+        "template": template.name, "base": template.base, "own": own_sheets(template), "version": template.version,
+        "owner": template.owner_id,
+    }  # fmt: skip

@@ -250,6 +250,49 @@ def test_headings_are_matched_by_name(tmp_path):
     assert not (tmp_path / "x.xlsx").exists()
 
 
+def filled_again(folder, upload, original, rows, number, before=None):
+    """A workbook checked as made of an output, filled with rows: what was told, and the file."""
+    linking = Linking(width=4, before=before or {})
+    told = check(upload, original, linking, "upload.xlsx")
+    target = folder / f"filled{number}.xlsx"
+    refill(upload, output(folder / f"fresh{number}.xlsx", rows), told, (), target)
+    return told, target
+
+
+@pytest.mark.parametrize("as_table", [False, True])
+def test_a_next_version_keeps_looks_and_formulas_of_the_one_before(tmp_path, as_table):
+    """Versions are made of what was filled in before: what a person made of it then goes on, and goes further."""
+    original = output(tmp_path / "original.xlsx", ROWS)
+    book = openpyxl.load_workbook(original)
+    sheet = book["Spend"]
+    sheet["E2"] = "Share"
+    for at in range(3, 43):
+        sheet[f"E{at}"] = f"=D{at}/SUM(D$3:D$42)"
+        sheet[f"B{at}"].font = openpyxl.styles.Font(name="Georgia", italic=True)
+        sheet[f"D{at}"].number_format = "0.0"
+    if as_table:
+        sheet.auto_filter.ref = None
+        sheet.add_table(openpyxl.worksheet.table.Table(displayName="Paid", ref="A2:E42"))
+    book.save(tmp_path / "upload.xlsx")
+    first, filled = filled_again(tmp_path, tmp_path / "upload.xlsx", original, MORE, 1)
+    book = openpyxl.load_workbook(filled)
+    sheet = book["Spend"]
+    for at in range(3, 58):
+        sheet[f"D{at}"].font = openpyxl.styles.Font(bold=True)
+    book.create_sheet("Mine")["A1"] = "=SUM(Spend!E3:E57)"
+    book.save(tmp_path / "second.xlsx")
+    second, again = filled_again(tmp_path, tmp_path / "second.xlsx", filled, ROWS[:20], 2, first)
+    assert [one[1] for one in second["sheets"][0]["titles"]] == ["Date", "Supplier", "Document", "Amount"]
+    assert second["sheets"][0]["calculated"] == [["E", "D3/SUM(D$3:D$57)"]]
+    found = openpyxl.load_workbook(again)
+    sheet = found["Spend"]
+    assert sheet["E2"].value == "Share" and sheet["E22"].value == "=D22/SUM(D$3:D$22)" and sheet["E23"].value is None
+    assert sheet["B22"].font.name == "Georgia" and sheet["B22"].font.italic and sheet["D22"].font.bold
+    assert sheet["D22"].number_format == "0.0" and found["Mine"]["A1"].value == "=SUM(Spend!E3:E22)"
+    if as_table:
+        assert sheet.tables["Paid"].ref == "A2:E22"
+
+
 # references -----------------------------------------------------------------------------------------------------------
 
 MAPS = {"spend plan": RowMap(Rows(2, 3, 500), Rows(2, 3, 620))}
