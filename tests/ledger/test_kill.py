@@ -11,6 +11,8 @@ import time
 from contextlib import closing
 from pathlib import Path
 
+import pytest
+
 from bench.intake import write_ledger
 
 ROOT = Path(__file__).parent.parent.parent
@@ -65,7 +67,8 @@ def wait_for(process: subprocess.Popen[bytes], marker: Path) -> None:
         time.sleep(0.002)
 
 
-def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp_path):
+@pytest.mark.parametrize("kills", [8, pytest.param(KILLS, marks=pytest.mark.slow)])
+def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp_path, kills):
     """Every second one is killed while it writes, the others at any moment from the start on."""
     var, marker, dice = tmp_path / "var", tmp_path / "marker", random.Random(7)
     load = [sys.executable, "-c", LOAD, str(tmp_path / "news"), str(marker)]
@@ -85,8 +88,8 @@ def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp
     writing = time.monotonic() - started - reading
     write_ledger(tmp_path / "news", 4_000, first=first, changed=300)
     former, killed, while_writing = state(var), 0, 0
-    for round_ in range(KILLS * 10):
-        if killed == KILLS:
+    for round_ in range(kills * 10):
+        if killed == kills:
             break
         marker.unlink(missing_ok=True)
         process = subprocess.Popen(load, env=environment(var), stderr=subprocess.DEVNULL)
@@ -109,7 +112,7 @@ def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp
             assert now[0] == former[0] + 1 and ended in (0, -9)
             former, first = now, first + 6_000
             write_ledger(tmp_path / "news", 4_000, first=first, changed=300)
-    assert killed >= 20 and while_writing >= 5
+    assert killed == kills and while_writing >= kills // 4
     subprocess.run(load, env=environment(var), check=True)
     after = state(var)
     assert after[0] == former[0] + 1 and after[1] > former[1] and after[2] == 0, (former, after)
