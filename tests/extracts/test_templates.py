@@ -155,6 +155,12 @@ def test_each_reader_gets_their_own_rows_in_it_and_nothing_of_the_maker(world, c
     book.save(shared)  # as a program saves it: texts shared by all sheets
     kept = keep(amy, upload(amy, shared.getvalue()), who="everybody")
     assert kept.status_code == 302
+    template = Template.objects.get(version=1)
+    where = reverse("template", args=["extract", "sales", template.pk]) + WHERE
+    reach = f"F{rows_sheet(content).max_row})"
+    assert reach in amy.get(where).content.decode() and reach in lea.get(where).content.decode()
+    rob = world("rob").get(where).content.decode()
+    assert reach not in rob and "Mine!A1" in rob, "how many rows the maker had is for those who may change it"
     hers, run = run_of(lea, "With mine")
     assert run.rows == rows_sheet(hers).max_row - 2 < rows_sheet(content).max_row - 2
     with zipfile.ZipFile(io.BytesIO(hers)) as file:

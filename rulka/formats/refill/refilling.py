@@ -314,7 +314,7 @@ class _Refill:
         dimension = tree.find(f"{MAIN}dimension")
         if dimension is not None:
             dimension.set("ref", self._dimension(one, str(dimension.get("ref"))))
-        for marks in tree.iter(f"{MAIN}conditionalFormatting", f"{MAIN}dataValidation"):
+        for marks in tree.iter(f"{MAIN}conditionalFormatting", f"{MAIN}dataValidation", f"{MAIN}ignoredError"):
             if marks.get("sqref"):
                 marks.set("sqref", moved_areas(str(marks.get("sqref")), one.rows) or "A1")
         for node in tree.iter():

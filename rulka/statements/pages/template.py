@@ -40,19 +40,21 @@ def _context(seat: Seat, subject: Subject, problem: RulkaError | None = None) ->
 
 
 def _shown(seat: Seat, subject: Subject, template: Template, problem: RulkaError | None = None) -> dict[str, Any]:
-    still = set(template.still)
+    still, draft = set(template.still), template.version is None
+    may_change = subject.may_change if template.owner_id is None else template.owner_id == seat.person.pk
+    # how far ranges reach says how many rows its maker had: that is theirs, and whose it is to change
+    hidden = {} if draft or may_change else {"was": "", "then": ""}
     ranges = [
-        {**one, "words": WHAT_WORDS[one["what"]], "chosen": one["on"] and one["id"] not in still}
+        {**one, **hidden, "words": WHAT_WORDS[one["what"]], "chosen": one["on"] and one["id"] not in still}
         for one in template.told["ranges"]
     ]
-    draft = template.version is None
     return {
         **_context(seat, subject, problem), "template": template, "draft": draft, "file_name": template.file_name,
         "linked": template.told["linked"], "chosen": [one for one in ranges if not one["fixed"]],
         "fixed": [one for one in ranges if one["fixed"]],
         "versions": [] if draft else templates.versions_of(subject, template, seat.person),
         "goes_on": draft and bool(template.name),
-        "may_change": subject.may_change if template.owner_id is None else template.owner_id == seat.person.pk,
+        "may_change": may_change,
     }  # fmt: skip
 
 
