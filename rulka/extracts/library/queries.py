@@ -55,10 +55,19 @@ def open_query(ledger: Ledger, name: str, *, person: Person | None) -> QueryText
     return found
 
 
+def uses_of(ledger: Ledger) -> dict[str, list[Extract]]:
+    """The extracts that are of queries' rows, by the query's name."""
+    found: dict[str, list[Extract]] = {}
+    for one in Extract.objects.filter(ledger=ledger):
+        rows = one.body.get("rows")
+        if isinstance(rows, dict) and "query" in rows:
+            found.setdefault(str(rows["query"]), []).append(one)
+    return found
+
+
 def used_by(query: QueryText) -> list[Extract]:
     """The extracts that are of a query's rows."""
-    every = Extract.objects.filter(ledger=query.ledger)
-    return [one for one in every if one.body.get("rows") == {"query": query.name}]
+    return uses_of(query.ledger).get(query.name, [])
 
 
 def store_query(ledger: Ledger, body: Mapping[str, Any], *, person: Person | None) -> tuple[QueryText, bool]:

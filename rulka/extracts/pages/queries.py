@@ -26,6 +26,7 @@ from rulka.extracts.library.queries import (
     seen_queries,
     store_query,
     used_by,
+    uses_of,
 )
 from rulka.extracts.models import QueryText
 from rulka.extracts.pages.showing import cell
@@ -47,7 +48,8 @@ ORDER BY account"""
 def query_list(request: HttpRequest) -> HttpResponse:
     """The query texts that somebody sees, with the extracts that are of their rows."""
     seat = seat_of(request)
-    found = [(one, used_by(one)) for one in seen_queries(seat.ledger, seat.person)]
+    uses = uses_of(seat.ledger)
+    found = [(one, uses.get(one.name, [])) for one in seen_queries(seat.ledger, seat.person)]
     context = {"where": "extracts", "seat": seat, "queries": found, "writes": seat.person.administers}
     return render(request, "extracts/queries.html", context)
 

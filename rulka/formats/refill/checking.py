@@ -63,8 +63,18 @@ FORBIDDEN: Final = {
     "xl/embeddings/": ("It holds files of other programs.", "Put a picture in their place."),
     "xl/activeX/": ("It holds controls that run programs.", "Take them out."),
     "xl/webextensions/": ("It holds an add-in.", "Take it out."),
+    "xl/revisions/": ("It keeps a log of its changes, with what stood there.", "Stop sharing it by a log."),
     "customUI": ("It changes the menus of its program.", "Take that out."),
 }
+
+
+BY_KIND: Final = {
+    "vbaProject": "xl/vbaProject.bin", "xlMacrosheet": "xl/macrosheets/", "externalLink": "xl/externalLinks/",
+    "connections": "xl/connections.xml", "queryTable": "xl/queryTables/", "powerPivotData": "xl/model/",
+    "oleObject": "xl/embeddings/", "package": "xl/embeddings/", "control": "xl/activeX/",
+    "revisionHeaders": "xl/revisions/",
+}  # fmt: skip
+"""The same by the kind of the relation that leads there: a part may bear any name."""
 
 
 @dataclass(frozen=True)
@@ -196,8 +206,10 @@ def _check_size(package: Package) -> None:
 
 
 def _forbidden(package: Package) -> Iterator[RulkaError]:
+    leads = {one.kind for part in ("", *package.names) for one in package.relations(part)}
+    named = {BY_KIND[kind] for kind in leads if kind in BY_KIND}
     for start, (message, hint) in FORBIDDEN.items():
-        if any(part.startswith(start) for part in package.names):
+        if start in named or any(part.lower().startswith(start.lower()) for part in package.names):
             yield RulkaError(message, hint=hint)
     if "macroEnabled" in package.read("[Content_Types].xml").decode(errors="replace"):
         yield RulkaError("It is saved as a workbook with macros.", hint="Save it as .xlsx.")
@@ -211,7 +223,7 @@ def _forbidden(package: Package) -> Iterator[RulkaError]:
 
 def _outside(package: Package) -> Iterator[RulkaError]:
     """Parts that are fetched from elsewhere when it is opened; links that one clicks are none."""
-    for part in package.names:
+    for part in ("", *package.names):
         if relations_name(part) in package.names:
             for one in package.relations(part):
                 if one.outside and one.kind != "hyperlink":

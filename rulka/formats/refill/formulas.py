@@ -3,12 +3,14 @@ names; told by a place that stays the same as long as the file does."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
 from rulka.formats.refill.package import MAIN, WORKBOOK, Package, local
 
+FORMULA = re.compile(rb"<(?:[A-Za-z0-9]+:)?(?:f[\s>/]|formula)")
 BY_LIST: Final = ("formula", "formula1", "formula2")
 OWN_NAMES: Final = ("_xlnm._FilterDatabase", "_xlnm.Print_Titles")
 """Names that go with the sheet itself."""
@@ -139,7 +141,7 @@ def has_any(package: Package, part: str) -> bool:
         former = b""
         while block := file.read(1 << 20):
             text = former + block
-            if any(mark in text for mark in (b"<f>", b"<f ", b"<f/>", b":f>", b"<formula", b":formula")):
+            if FORMULA.search(text):
                 return True
             former = block[-20:]
     return False

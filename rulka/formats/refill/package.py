@@ -152,7 +152,11 @@ class Package:
         for one in self.tree(where):
             target, outside = str(one.get("Target", "")), one.get("TargetMode") == "External"
             if not outside:
-                target = target.lstrip("/") if target.startswith("/") else posixpath.normpath(f"{folder}/{target}")
+                target = (
+                    target.lstrip("/")
+                    if target.startswith("/")
+                    else posixpath.normpath(f"{folder}/{target}").lstrip("/")
+                )
             found.append(Relation(str(one.get("Id")), str(one.get("Type", "")).rpartition("/")[2], target, outside))
         return found
 

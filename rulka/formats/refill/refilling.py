@@ -58,6 +58,7 @@ CUSTOM: Final = "docProps/custom.xml"
 LINKS: Final = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
 MARK: Final = "rulka-rows-here"
 NOTHING: Final[Mapping[Any, Any]] = {}
+DIMENSIONS: Final = ("strDim", "numDim")
 CACHES: Final = ("numCache", "strCache", "multiLvlStrCache")
 AFTER_LINKS: Final = (
     "printOptions",
@@ -396,7 +397,11 @@ class _Refill:
     def _foot(self, one: _Refilled, tree: Any) -> None:
         """A foot that named the former origin names the new one."""
         fresh, own = one.around.find("headerFooter"), tree.find(f"{MAIN}headerFooter")
-        if fresh is None or own is None:
+        if own is None:
+            return
+        if fresh is None:  # rows without an origin name none
+            for node in own:
+                node.text = "" if "Origin R-" in (node.text or "") else node.text
             return
         for node in own:
             other = fresh.find(node.tag)
@@ -610,7 +615,7 @@ class _Refill:
                 carrier.write(self._moves(carrier))
             for node in [one for one in tree.iter() if local(one) in CACHES]:
                 node.getparent().remove(node)
-            for node in [one for one in tree.iter() if local(one) == "lvl" and local(one.getparent()) == "strDim"]:
+            for node in [one for one in tree.iter() if local(one) == "lvl" and local(one.getparent()) in DIMENSIONS]:
                 node.getparent().remove(node)
             if found:
                 self.changed[part] = written(tree)
@@ -643,6 +648,8 @@ class _Refill:
         self.changed[WORKBOOK] = written(tree)
         for chain in self.own.related(WORKBOOK, "calcChain"):
             self._drop(chain, WORKBOOK)
+        for small in self.own.related("", "thumbnail"):  # a picture of the first page as it was
+            self._drop(small, "")
         if self.dropped:
             types = self.own.tree(CONTENT_TYPES)
             for node in list(types):
@@ -665,18 +672,17 @@ class _Refill:
             self.changed[part] = written(tree)
 
     def _origin(self) -> None:
-        """The file names the origin of its new rows."""
-        if CUSTOM not in self.fresh.names:
-            return
-        fresh = self.fresh.tree(CUSTOM)
+        """The file names the origin of its new rows, or none where they have none; never the former one."""
         if CUSTOM not in self.own.names:
             return
         tree = self.own.tree(CUSTOM)
-        theirs = {str(one.get("name")): one for one in tree}
-        for one in fresh:
-            own = theirs.get(str(one.get("name")))
-            if own is not None and len(own) and len(one):
-                own[0].text = one[0].text
+        fresh = self.fresh.tree(CUSTOM) if CUSTOM in self.fresh.names else ()
+        now = {str(one.get("name")): one[0].text for one in fresh if len(one)}
+        for own in [one for one in tree if str(one.get("name")).startswith("Rulka ")]:
+            if str(own.get("name")) in now and len(own):
+                own[0].text = now[str(own.get("name"))]
+            else:
+                tree.remove(own)
         self.changed[CUSTOM] = written(tree)
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from rulka.core.errors import RulkaError
 from rulka.formats.refill.checking import Linking
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
@@ -14,22 +13,13 @@ from rulka.statements.library.shelves import EDIT, level_of
 from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition, Template
 from rulka.statements.output.origins import Page
-from rulka.statements.output.templates import Subject, newest
+from rulka.statements.output.templates import Subject
 
 
 def subject_for(definition: Definition, person: Person | None) -> Subject:
     """A statement as what templates are of."""
     may_change = person is None or level_of(person, definition) >= EDIT
     return Subject(definition.ledger, "statement", definition.pk, definition.name, title_of(definition), may_change)
-
-
-def template_asked(definition: Definition, name: str, form: str, person: Person | None) -> Template | None:
-    """The template that a workbook of a statement is asked to be filled into; None where none is named."""
-    if not name:
-        return None
-    if form != "xlsx":
-        raise RulkaError("Only a workbook is filled into a template.", hint="Take the workbook.", subject="template")
-    return newest(subject_for(definition, person), name, person)
 
 
 class OfStatements:

@@ -247,6 +247,15 @@ def all_versions(subject: Subject, person: Person | None) -> list[Template]:
     return list(_seen(subject, person))
 
 
+def template_asked(subject: Subject, name: str, form: str, person: Person | None) -> Template | None:
+    """The template that a workbook is asked to be filled into; None where none is named."""
+    if not name:
+        return None
+    if form != "xlsx":
+        raise RulkaError("Only a workbook is filled into a template.", hint="Take the workbook.", subject="template")
+    return newest(subject, name, person)
+
+
 def versions_of(subject: Subject, template: Template, person: Person | None) -> list[Template]:
     """All versions of a template, the newest first."""
     return list(_seen(subject, person).filter(name=template.name, owner=template.owner_id))

@@ -28,7 +28,8 @@ from rulka.statements.models import Definition
 from rulka.statements.output import editions, jobs, making, moving
 from rulka.statements.output.exports import TYPES, Maker, file_name, leave
 from rulka.statements.output.printing import preview_page
-from rulka.statements.output.statement_templates import template_asked
+from rulka.statements.output.statement_templates import subject_for
+from rulka.statements.output.templates import template_asked
 from rulka.statements.pages.edit import address, answer
 from rulka.statements.running.nodes import computed_beside, outcomes_of
 from rulka.statements.running.runs import PAGES, node_asked
@@ -64,7 +65,9 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     pages = request.GET.get("pages", "node")
     if pages not in PAGES:
         raise NotFound(f"There are no pages '{pages}'.", hint=one_of(pages, PAGES), subject="pages")
-    template = template_asked(definitions["statement"], request.GET.get("template", ""), form, seat.person)
+    template = template_asked(
+        subject_for(definitions["statement"], seat.person), request.GET.get("template", ""), form, seat.person
+    )
     request.session["last-export"] = {
         "form": form, "pages": pages, **({"template": template.name} if template else {}),
     }  # fmt: skip

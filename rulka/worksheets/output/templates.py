@@ -11,7 +11,7 @@ from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.models import Template
 from rulka.statements.output.origins import Page
-from rulka.statements.output.templates import Subject, newest
+from rulka.statements.output.templates import Subject
 from rulka.worksheets.library.opening import may_change, open_worksheet
 from rulka.worksheets.models import Worksheet
 
@@ -20,15 +20,6 @@ def subject_for(worksheet: Worksheet, person: Person | None) -> Subject:
     """A worksheet as what templates are of."""
     changes = may_change(person, worksheet)
     return Subject(worksheet.ledger, "worksheet", worksheet.pk, worksheet.name, worksheet.title, changes)
-
-
-def template_asked(worksheet: Worksheet, name: str, form: str, person: Person | None) -> Template | None:
-    """The template that a workbook of a worksheet is asked to be filled into; None where none is named."""
-    if not name:
-        return None
-    if form != "xlsx":
-        raise RulkaError("Only a workbook is filled into a template.", hint="Take the workbook.", subject="template")
-    return newest(subject_for(worksheet, person), name, person)
 
 
 class OfWorksheets:

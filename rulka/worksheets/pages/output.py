@@ -14,10 +14,11 @@ from rulka.core.sheet.addresses import read_cell
 from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.values import SheetError
 from rulka.core.values import key_in, whole
+from rulka.statements.output.templates import template_asked
 from rulka.worksheets.library.links import Refused, TooOften, make_link, revoke_link
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
-from rulka.worksheets.output.templates import template_asked
+from rulka.worksheets.output.templates import subject_for
 from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
 from rulka.worksheets.pages.readers import Asked, asked_for
 from rulka.worksheets.running.answering import figure_for
@@ -49,7 +50,9 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     mode = request.GET.get("mode", "values")
     if mode not in MODES or mode == "links":
         raise NotFound(f"There is no workbook of '{mode[:20]}'.", hint=one_of(mode, MODES), subject="export")
-    template = template_asked(asked.worksheet, request.GET.get("template", ""), form, asked.seat.person)
+    template = template_asked(
+        subject_for(asked.worksheet, asked.seat.person), request.GET.get("template", ""), form, asked.seat.person
+    )
     mode = template.layout["mode"] if template else mode
     with opened(asked.worksheet, asked.reader) as live:
         content = leave(

@@ -37,6 +37,11 @@ def connection(book):
     book.put("xl/connections.xml", f'<connections xmlns="{MAIN}"/>')
 
 
+def renamed_link(book):
+    book.parts["xl/data/one.xml"] = f'<externalLink xmlns="{MAIN}"/>'.encode()
+    book.relate("xl/workbook.xml", "externalLink", "data/one.xml")
+
+
 def fetched_picture(book):
     book.relate("xl/drawings/drawing1.xml", "image", "https://example.org/spy.png", outside=True)
 
@@ -163,6 +168,7 @@ BAD = {
     with_macro_type: "It is saved as a workbook with macros. Save it as .xlsx.",
     other_workbook: "It reads other workbooks. Break the links: put values in their place.",
     connection: "It reads from outside by a connection. Take the connection out.",
+    renamed_link: "It reads other workbooks. Break the links: put values in their place.",
     fetched_picture: "It fetches a part from outside: https://example.org/spy.png.",
     other_days: "Its days count from 1904, those of the rows from 1900.",
     protected: "Spend: The sheet is protected. Take its protection off.",

@@ -10,7 +10,8 @@ from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger
 from rulka.statements.library.opening import definitions_for
 from rulka.statements.output.exports import TYPES, Maker, export, leave
-from rulka.statements.output.statement_templates import template_asked
+from rulka.statements.output.statement_templates import subject_for
+from rulka.statements.output.templates import template_asked
 from rulka.statements.running.runs import PAGES, run_pages
 
 
@@ -42,7 +43,9 @@ class Command(RulkaCommand):
             pages=options["pages"],
             in_depth=True,
         )
-        template = template_asked(definitions["statement"], options["template"], options["format"], person)
+        template = template_asked(
+            subject_for(definitions["statement"], person), options["template"], options["format"], person
+        )
         if template and not options["out"]:
             raise RulkaError("A filled template is a file.", hint="Say where it goes: --out.", subject="--template")
         if not options["out"]:  # what is read by a program at once is no file that leaves

@@ -14,11 +14,12 @@ from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.ledger.seat import latest_period
 from rulka.statements.library.shelves import depth_on
+from rulka.statements.output.templates import template_asked
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
 from rulka.worksheets.output.runs import FORMATS
-from rulka.worksheets.output.templates import template_asked
+from rulka.worksheets.output.templates import subject_for
 from rulka.worksheets.running.live import Reader, opened
 from rulka.worksheets.running.options import listed_for
 
@@ -63,7 +64,7 @@ class Command(RulkaCommand):
         with opened(worksheet, reader, chosen) as live:
             check_pairs(live.parameters, live.values, view, period)
             form, mode, at = options["format"], "formulas" if options["formulas"] else "values", timezone.localtime()
-            template = template_asked(worksheet, options["template"], form, person)
+            template = template_asked(subject_for(worksheet, person), options["template"], form, person)
             mode = template.layout["mode"] if template else mode
             if template and not options["out"]:
                 raise RulkaError("A filled template is a file.", hint="Say where it goes: --out.", subject="--template")
