@@ -9,6 +9,8 @@ import tempfile
 import threading
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
+from itertools import groupby
+from operator import itemgetter
 from pathlib import Path
 
 import openpyxl
@@ -174,17 +176,40 @@ def test_a_column_that_is_gone_is_refused_with_what_to_do(world):
     keep(amy, upload(amy, with_sheet(content).content), who="everybody")
     sent = {"do": "remove", "column": "description", "version": Extract.objects.get(name="sales").version}
     told = amy.post(reverse("edit-extract", args=["sales"]) + WHERE, sent)
-    layouts = Extract.objects.get(name="sales").body["layouts"]
-    if told.status_code == 302:  # the layout went along: the template says which heading it misses
-        assert "description" not in layouts[-1]["columns"]
-        answer = amy.post(reverse("run-extract", args=["sales"]) + WHERE + "&layout=With mine", {"form": "xlsx"})
-        run = ExtractRun.objects.first()
-        making.make(run.pk)
-        run.refresh_from_db()
-        assert answer.status_code == 302 and run.state == "failed"
-        assert "The template's column Text is not among the rows. Show them in the layout again" in run.problem
-    else:
-        assert "With mine" in told.content.decode()
+    assert told.status_code == 302  # the layout goes along: the template says which heading it misses
+    assert "description" not in Extract.objects.get(name="sales").body["layouts"][-1]["columns"]
+    answer = amy.post(reverse("run-extract", args=["sales"]) + WHERE + "&layout=With mine", {"form": "xlsx"})
+    run = ExtractRun.objects.first()
+    making.make(run.pk)
+    run.refresh_from_db()
+    assert answer.status_code == 302 and run.state == "failed"
+    assert "The template's column Text is not among the rows. Show them in the layout again" in run.problem
+
+
+def test_a_template_of_subtotals_counts_no_row_twice(world):
+    amy = world()
+    sales = Extract.objects.get(name="sales")
+    sales.body["layouts"].append({"layout": "Subtotals", "subtotals": "Account"})
+    sales.save()
+    content, first = run_of(amy, "Subtotals")
+    keep(amy, upload(amy, with_sheet(content).content))
+    sales.refresh_from_db()
+    sales.body["ask"][0]["default"] = "*"
+    sales.save()
+    again, run = run_of(amy, "With mine")
+    sheet, book = rows_sheet(again), openpyxl.load_workbook(io.BytesIO(again))
+    below = [[cell.value for cell in row] for row in sheet.iter_rows(min_row=4)]  # a line of sums for each unit
+    rows = [row for row in below if row[0] is not None]
+    heads = [f"{account}, {len(list(some))} rows".replace(" 1 rows", " 1 row")
+             for account, some in groupby(rows, key=itemgetter(4))]  # fmt: skip
+    assert len(rows) == run.rows > first.rows and [row[4] for row in below if row[0] is None] == heads
+    last = 3 + run.rows + len(heads)
+    assert sheet["F1"].value + sheet["F2"].value == sum(row[5] for row in rows) == 7.5
+    assert sheet.max_row == last and book["Mine"]["B1"].value == f"=SUM(Sales!F4:F{last})"
+    fresh = rows_sheet(run_of(amy, "Subtotals")[0])
+    assert [[cell.value for cell in row] for row in fresh.iter_rows()] == [
+        [cell.value for cell in row] for row in sheet.iter_rows()
+    ]
 
 
 def test_what_can_be_no_template_says_so_and_keeps_nothing(world):
