@@ -12,11 +12,13 @@ class DispatchConfig(AppConfig):
         from rulka.dispatch.pages import month
         from rulka.dispatch.pages.finding import of_dispatches
         from rulka.dispatch.running.delivering import forget_old, recover
+        from rulka.dispatch.running.noticing import by_mail
         from rulka.dispatch.running.schedule import look
         from rulka.ledger.finding import finds
         from rulka.ledger.month import shows_in_month
         from rulka.ledger.seat import opens_at_figures
         from rulka.people.library.keeping import inherits
+        from rulka.people.library.notices import carries
         from rulka.people.library.preferences import opens_first
         from rulka.statements.library.leads import leads_to
         from rulka.work.services.looking import looks
@@ -31,6 +33,8 @@ class DispatchConfig(AppConfig):
         leads_to("Send", "send-worksheet", opens=True, kind="worksheet")
         leads_to("Send", "send-extract", opens=True, kind="extract")
         leads_to("Send", "send-overview", opens=True, kind="overview")
+        leads_to("Send", "send-folio", opens=True, kind="folio")
+        carries(by_mail)
         inherits(passed_on)
         takes_up(recover)
         looks(look)

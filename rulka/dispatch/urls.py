@@ -17,6 +17,7 @@ urlpatterns = [
     path("of/worksheet/<str:name>/", choosing.choosing, {"of": "worksheet"}, name="send-worksheet"),
     path("of/extract/<str:name>/", choosing.choosing, {"of": "extract"}, name="send-extract"),
     path("of/overview/<str:name>/", choosing.choosing, {"of": "overview"}, name="send-overview"),
+    path("of/folio/<str:name>/", choosing.choosing, {"of": "folio"}, name="send-folio"),
     path("occasion/<int:number>/", sendings.sending, name="sending"),
     path("occasion/<int:number>/do/", sendings.act, name="act-on-sending"),
     path("delivery/<int:number>/<int:at>/", sendings.file, name="delivery-file"),

@@ -66,6 +66,7 @@ INSTALLED_APPS = [
     "rulka.extracts",
     "rulka.worksheets",
     "rulka.overviews",
+    "rulka.folios",
     "rulka.dispatch",
     "rulka.web",
 ]

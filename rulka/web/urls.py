@@ -3,6 +3,7 @@
 from django.contrib.auth.views import LogoutView
 from django.urls import include, path
 
+from rulka.folios.pages.desk import desk
 from rulka.people.pages.joining import join
 from rulka.people.pages.mine import home
 from rulka.people.pages.sign_in import SignIn, demo_sign_in, second_step
@@ -37,5 +38,8 @@ urlpatterns = [
     path("worksheets/", include("rulka.worksheets.urls")),
     path("extracts/", include("rulka.extracts.urls")),
     path("overviews/", include("rulka.overviews.urls")),
+    path("folios/", include("rulka.folios.urls")),
+    path("desk/<str:key>/", desk, name="desk-root"),
+    path("desk/<str:key>/<path:file>", desk, name="desk"),
     path("dispatch/", include("rulka.dispatch.urls")),
 ]

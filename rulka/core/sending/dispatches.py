@@ -18,6 +18,8 @@ FORMS: Mapping[str, str] = {
     "csv": "csv",
     "json": "json",
     "old workbook": "xls",
+    "word file": "docx",
+    "slides": "pptx",
 }
 """The forms that go, by the word that a dispatch uses."""
 

@@ -33,7 +33,7 @@ from rulka.dispatch.running.delivering import (
 from rulka.dispatch.running.tasks import call
 from rulka.ledger.seat import Seat, seat_of
 from rulka.people.library import record
-from rulka.statements.output.exports import TYPES
+from rulka.statements.output.sendable import SENT_AS
 
 
 @require_GET
@@ -156,6 +156,6 @@ def handed_out(seat: Seat, found: Delivery, at: int) -> HttpResponse:
     content = content_of(kept)
     record.note(seat.person, "took", ledger=seat.ledger.code, thing=f"dispatch {found.sending.dispatch}",
                 detail=f"{kept['name']}, as sent to {found.person_name}")  # fmt: skip
-    response = HttpResponse(content, content_type=TYPES[kept["name"].rpartition(".")[2]])
+    response = HttpResponse(content, content_type=SENT_AS[kept["name"].rpartition(".")[2]])
     response["Content-Disposition"] = content_disposition_header(True, kept["name"]) or "attachment"
     return response

@@ -19,7 +19,7 @@ from rulka.dispatch.library.book import SECRETS
 from rulka.dispatch.models import MailAccount
 from rulka.formats.intake.outside import Outside
 from rulka.people.library.sealing import opened
-from rulka.statements.output.exports import TYPES
+from rulka.statements.output.sendable import SENT_AS
 
 SECONDS = 30
 """How long the server may take for an answer."""
@@ -63,7 +63,7 @@ class Letter:
         if self.page:
             message.add_alternative(self.page, subtype="html")
         for name, content in self.files:
-            kind, _, sort = TYPES[name.rpartition(".")[2]].partition(";")[0].partition("/")
+            kind, _, sort = SENT_AS[name.rpartition(".")[2]].partition(";")[0].partition("/")
             message.add_attachment(content, maintype=kind, subtype=sort, filename=name)
         return message
 

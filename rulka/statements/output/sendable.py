@@ -18,7 +18,7 @@ from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import definitions_for, open_statement, seen_definitions
 from rulka.statements.library.shelves import RUN, depth_on, level_of
 from rulka.statements.models import Definition, Edition
-from rulka.statements.output.exports import Maker, export, leave
+from rulka.statements.output.exports import TYPES, Maker, export, leave
 from rulka.statements.running.runs import Outcome, page_nodes, read_by, run_pages, view_by
 
 
@@ -71,6 +71,14 @@ class Kind(Protocol):
 
 
 _KINDS: dict[str, Kind] = {}
+
+
+SENT_AS: Mapping[str, str] = {
+    **TYPES,
+    "docx": "application/vnd.openxmlformats-officedocument.wordprocessingml.document",
+    "pptx": "application/vnd.openxmlformats-officedocument.presentationml.presentation",
+}
+"""What files are that go, by their ending."""
 
 
 def sends(name: str, kind: Kind) -> None:
@@ -143,6 +151,10 @@ class _Statements:
         maker = Maker(asked.sender, number=asked.person.pk)
 
         def content(form: str) -> bytes:
+            if form not in TYPES:
+                title = outcomes[0].computed.statement.title
+                raise RulkaError(f"'{title}' is a statement: it doesn't go as .{form}.",
+                                 hint="Put it into a folio for that, or choose another form.", subject="sends")  # fmt: skip
             made = leave(outcomes, asked.ledger, form, maker) if asked.leaves else (
                 export(outcomes, asked.ledger, form, maker)
             )  # fmt: skip

@@ -32,3 +32,16 @@ await build({
   outfile: `${to}/vendor/revogrid.js`,
 });
 copyFileSync("node_modules/@revolist/revogrid/LICENSE", `${to}/vendor/revogrid.LICENSE.txt`);
+
+// The editor of texts is many packages: bundled into one, with what folios use of it.
+const parts = ["state", "view", "model", "schema-list", "tables", "keymap", "history", "commands", "inputrules", "gapcursor"];
+await build({
+  stdin: { contents: parts.map((part) => `export * from "prosemirror-${part}";`).join("\n"), resolveDir: "." },
+  bundle: true,
+  format: "esm",
+  minify: true,
+  legalComments: "none",
+  logLevel: "error",
+  outfile: `${to}/vendor/prosemirror.js`,
+});
+copyFileSync("node_modules/prosemirror-view/LICENSE", `${to}/vendor/prosemirror.LICENSE.txt`);

@@ -43,6 +43,9 @@ class Worksheets:
 
     def _piece(self, worksheet: Worksheet, reader: Reader, sheets: list[str], asked: Asked) -> Piece:
         def content(form: str) -> bytes:
+            if form in ("docx", "pptx"):
+                raise RulkaError(f"'{worksheet.title}' is a worksheet: it doesn't go as .{form}.",
+                                 hint="Put a part of it into a folio for that.", subject="sends")  # fmt: skip
             if form == "csv" and len(sheets) > 1:
                 raise RulkaError(
                     f"'{worksheet.title}' has {len(sheets)} sheets, and a CSV file holds one.",
