@@ -120,6 +120,8 @@ def load_demo(folder: Path) -> None:
     overviews = sorted((ROOT / "demo" / "overviews").glob("*.yaml"))
     call_command("load_overview", *[str(path) for path in overviews], ledger="ternwick", stdout=out)
     call_command("load_demo_people", ledger="ternwick", stdout=out)
+    folios = sorted((ROOT / "demo" / "folios").glob("*.yaml"))
+    call_command("load_folio", "--open", *[str(path) for path in folios], ledger="ternwick", stdout=out)
 
 
 @pytest.fixture

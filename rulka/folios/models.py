@@ -40,13 +40,15 @@ class FolioStep(TextStep):
     folio = models.ForeignKey(Folio, on_delete=models.CASCADE, related_name="steps")
 
     class Meta(TextStep.Meta):
-        constraints: ClassVar = [models.UniqueConstraint(fields=["folio", "version"], name="one_folio_change_a_version")]
+        constraints: ClassVar = [
+            models.UniqueConstraint(fields=["folio", "version"], name="one_folio_change_a_version")
+        ]
 
 
 class Section(models.Model):
     """Where one section of an outline stands, by its key. `turn` counts through writers, then reviewers; `released` is
-    what others read, `done` what it was finished with: figures as they were (`frozen`), within which bounds, at which
-    period, node and revision."""
+    what others read; `frozen` are the figures it was finished with, as each of its readers saw them, at which period,
+    node and revision."""
 
     class State(models.TextChoices):
         TO_WRITE = "to write"
@@ -63,7 +65,6 @@ class Section(models.Model):
     held = models.DateTimeField(null=True)
     released = models.ForeignKey("Content", null=True, on_delete=models.SET_NULL, related_name="+")
     frozen = models.JSONField(null=True)
-    fence = models.TextField(blank=True, help_text="The bounds that the frozen figures lie within")
     period = models.CharField(max_length=20, blank=True)
     node = models.CharField(max_length=80, blank=True)
     revision = models.IntegerField(null=True)

@@ -15,9 +15,7 @@ SETTINGS = ("title", "kind", "of", "part", "orientation", "begins")
 
 def sections_of(body: Mapping[str, Any]) -> list[Body]:
     """The sections of a body, each with its key, to be changed."""
-    return [
-        {**one, "section": section_from(one, place).key} for place, one in enumerate(body.get("sections", ()), 1)
-    ]
+    return [{**one, "section": section_from(one, place).key} for place, one in enumerate(body.get("sections", ()), 1)]
 
 
 def _place(sections: list[Body], key: str) -> int:

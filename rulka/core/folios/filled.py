@@ -5,7 +5,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, field, replace
+from decimal import Decimal
+from fractions import Fraction
 from typing import Any, Literal
+
+from rulka.core.money import grouped, round_half_away
 
 Unit = Literal["money", "quantity", "percent", "other"]
 
@@ -34,6 +38,8 @@ class FilledCell:
     words: bool = False
     tone: str = ""
     address: str = ""
+    source: str = ""
+    """What names this figure alone, where something does."""
 
 
 @dataclass(frozen=True)
@@ -134,24 +140,49 @@ class Fact:
     source: str = ""
     where: str = ""
 
+    @property
+    def shown(self) -> str:
+        """Its value as it is told beside a typed number: grouped, with one decimal below a thousand or in percent."""
+        value = Decimal(self.value)
+        digits = 1 if self.unit == "percent" or abs(value) < 1000 else 0
+        text = grouped(round_half_away(Fraction(value), digits), digits)
+        return f"{text}\u00a0%" if self.unit == "percent" else text
+
+    @property
+    def title(self) -> str:
+        """What it is of, and in which column."""
+        return ", ".join(filter(None, (self.name, self.heading)))
+
 
 def facts_of(filled: Filled, where: str) -> Iterator[Fact]:
     """Every figure that some places show; `where` says in which section."""
     for key, figure in filled.figures.items():
         if figure.value:
             yield Fact(figure.name, figure.heading, figure.value, figure.unit, key.partition("#")[0], where)
-    for source, pieces in filled.tables.items():
+    for pieces in filled.tables.values():
         for piece in pieces:
             if isinstance(piece, FilledTable):
-                yield from _facts_in(piece, source, where)
+                yield from _facts_in(piece, where)
 
 
-def _facts_in(table: FilledTable, source: str, where: str) -> Iterator[Fact]:
+def _facts_in(table: FilledTable, where: str) -> Iterator[Fact]:
     for row in table.rows:
         for place, cell in enumerate(row.cells):
             if cell.value:
-                heading = table.columns[place] if place < len(table.columns) else ""
-                yield Fact(row.label, heading, cell.value, cell.unit, source, where)
+                yield Fact(row.label, _heading(table, place), cell.value, cell.unit, cell.source, where)
+
+
+def _heading(table: FilledTable, place: int) -> str:
+    """A column's heading with those above it."""
+    found = []
+    for level in table.heads:
+        first = 0
+        for title, wide in level:
+            if first <= place < first + wide and title:
+                found.append(title)
+            first += wide
+    own = table.columns[place] if place < len(table.columns) else ""
+    return ", ".join(filter(None, (*found, own)))
 
 
 # kept, and read again -------------------------------------------------------------------------------------------------

@@ -128,9 +128,7 @@ def section_from(raw: Mapping[str, Any], place: int) -> SectionDef:
     title = " ".join(str(raw.get("title", "")).split())
     if not title:
         raise RulkaError("A section needs a title.", hint="Such as 'The month in words'.", subject=where)
-    kind = str(raw.get("kind", "text"))
-    if kind not in KINDS:
-        raise NotFound(f"There is no section of the kind '{kind[:20]}'.", hint=one_of(kind, KINDS), subject=where)
+    kind = _kind(str(raw.get("kind", "text")), where)
     of = str(raw.get("of", ""))
     if (kind in NAMES_WHAT) != bool(of):
         told = f"It doesn't say which {kind}." if kind in NAMES_WHAT else f"A section of {kind} is of nothing."
@@ -142,9 +140,7 @@ def section_from(raw: Mapping[str, Any], place: int) -> SectionDef:
         )
     part = str(raw.get("part", ""))
     if kind == "worksheet" and not part:
-        raise RulkaError(
-            "It doesn't say which part.", hint="Write 'Sheet!A1:D20'.", subject=f"{where}, {title}"
-        )
+        raise RulkaError("It doesn't say which part.", hint="Write 'Sheet!A1:D20'.", subject=f"{where}, {title}")
     return SectionDef(
         key=str(raw.get("section", "")) or slug(title)[:60] or f"section-{place}",
         title=title,
@@ -156,6 +152,13 @@ def section_from(raw: Mapping[str, Any], place: int) -> SectionDef:
         orientation=orientation,
         begins=str(raw.get("begins", "")),
     )
+
+
+def _kind(text: str, where: str) -> Kind:
+    for kind in KINDS:
+        if kind == text:
+            return kind
+    raise NotFound(f"There is no section of the kind '{text[:20]}'.", hint=one_of(text, KINDS), subject=where)
 
 
 def turns_from(raw: Sequence[Any], where: str) -> tuple[Turn, ...]:

@@ -89,7 +89,7 @@ def _step(step: Step, now: Standing, who: Actor) -> tuple[str, str] | None:
             if not now.holder:
                 return "Nobody holds it.", "There is nothing to free."
             may = who.administers or who.manages
-            return None if may else ("Only an administrator or the folio's owner frees what somebody holds.", "Ask one.")
+            return None if may else ("Only an administrator or the folio's owner releases a hold.", "Ask one.")
         case "hold":
             if now.state == "done":
                 return "It is done, and locked.", "A writer takes it back, where the owner allows that."

@@ -21,14 +21,16 @@ SPACES: Final = " \u00a0\u202f\u2009"
 NUMBER: Final = re.compile(
     rf"(?<![\w.,/:\u2013])(?P<sign>[-\u2212+]?)(?P<digits>\d{{1,3}}(?:[{SPACES}]\d{{3}})+(?:[.,]\d+)?|"
     r"\d{1,3}(?:,\d{3})+(?:\.\d+)?|\d{1,3}(?:['\u2019]\d{3})+(?:[.,]\d+)?|\d{1,3}(?:\.\d{3}){2,}(?:,\d+)?|"
-    rf"\d+(?:[.,]\d+)?)(?![\w/:]|[.,]\d)[{SPACES}]?"
+    rf"\d+(?:[.,]\d+)?)(?![/:]|[.,]\d|(?!(?:k|m|mn|bn)\b)\w)[{SPACES}]?"
     r"(?P<unit>%|per\s?cent\b|percent\b|thousands?\b|millions?\b|billions?\b|mn\b|bn\b|k\b|m\b)?",
     re.IGNORECASE,
 )
-MONTHS: Final = (
-    "january february march april may june july august september october november december "
-    "jan feb mar apr jun jul aug sep oct nov dec"
-).split()  # fmt: skip
+MONTHS: Final = frozenset(
+    (
+        "january", "february", "march", "april", "may", "june", "july", "august", "september", "october", "november",
+        "december", "jan", "feb", "mar", "apr", "jun", "jul", "aug", "sep", "oct", "nov", "dec",
+    )
+)  # fmt: skip
 UNITS: Final[Mapping[str, int]] = {
     "thousand": 3, "thousands": 3, "k": 3, "million": 6, "millions": 6, "m": 6, "mn": 6, "billion": 9, "billions": 9,
     "bn": 9,

@@ -19,13 +19,16 @@ from rulka.folios.editing.notifying import notify
 from rulka.folios.library.opening import actor_of, draft_of, row_of, section_of, standing_of
 from rulka.folios.models import Content, Folio, Notice, Remark, Section, SectionStep
 from rulka.folios.running.comparing import beside_master
-from rulka.folios.running.sections import Reading
+from rulka.folios.running.sections import Reading, reader_key
 from rulka.ledger.models import Ledger
 from rulka.people.library import record
-from rulka.people.library.persons import people_named
+from rulka.people.library.persons import people_named, people_of
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN, level_on
+
+MOST_READERS = 60
+"""Readers for each of whom the figures of a finished section are kept."""
 
 UNCHANGED = "Somebody did something with this section since you opened it."
 
@@ -96,15 +99,23 @@ def _required_decided(folio: Folio, draft: Content) -> None:
 
 
 def _freeze(folio: Folio, row: Section, person: Person | None) -> None:
-    """Keep the figures that a section is finished with, as whoever finishes it sees them."""
-    fence = fence_for(folio.ledger, person)
-    reading = Reading(folio, fence, person)
-    reading.rows[row.key] = row
-    one = reading.section(row.key)
-    row.frozen = filled_to(one.live())
-    row.fence = reading.deep.all_the_way_down.digest
-    row.period, row.node = reading.period.code, reading.outline.node
-    row.revision = reading.places().view.revision
+    """Keep the figures that a section is finished with, as each of its readers sees them: nobody ever gets those of
+    other bounds. Readers beyond so many, and those who come later, get them from the ledger's revision."""
+    readers: list[Person | None] = [None, *([person] if person is not None else [])]
+    readers += [one for one in people_of(folio.ledger.code) if one != person and level_on(one, folio.shelf_id) >= RUN]
+    people: dict[str, Any] = {}
+    filled: list[Any] = []
+    for one in readers[:MOST_READERS]:
+        reading = Reading(folio, fence_for(folio.ledger, one), one)
+        reading.rows[row.key] = row
+        told = filled_to(reading.section(row.key).live())
+        if told not in filled:
+            filled.append(told)
+        people[reader_key(one)] = {"fence": reading.deep.digest, "at": filled.index(told)}
+    row.frozen = {"people": people, "filled": filled}
+    own = Reading(folio, fence_for(folio.ledger, person), person)
+    row.period, row.node = own.period.code, own.outline.node
+    row.revision = own.places().view.revision
 
 
 def fence_for(ledger: Ledger, person: Person | None) -> Fence:
@@ -116,7 +127,7 @@ def _store(row: Section, now: Standing, person: Person | None, reason: str) -> N
     if now.state != row.state or now.turn != row.turn:
         row.since = timezone.now()
     if now.state in ("to write", "sent back") and row.state == Section.State.DONE:
-        row.frozen, row.fence = None, ""
+        row.frozen = None
     row.state, row.turn = now.state, now.turn
     holder = person if now.holder and person is not None and now.holder == person.username else None
     if now.holder and holder is None:
@@ -131,7 +142,12 @@ def _store(row: Section, now: Standing, person: Person | None, reason: str) -> N
 
 
 def _note(
-    folio: Folio, row: Section | None, person: Person | None, what: str, detail: str = "", content: Content | None = None
+    folio: Folio,
+    row: Section | None,
+    person: Person | None,
+    what: str,
+    detail: str = "",
+    content: Content | None = None,
 ) -> None:
     SectionStep.objects.create(folio=folio, section=row, person=person, what=what, detail=detail, content=content)
     told = f"{row.key}: {what}" if row is not None else what
@@ -140,7 +156,14 @@ def _note(
 
 
 def _tell(
-    folio: Folio, row: Section, step: Step, was: Standing, now: Standing, person: Person | None, before: str, reason: str
+    folio: Folio,
+    row: Section,
+    step: Step,
+    was: Standing,
+    now: Standing,
+    person: Person | None,
+    before: str,
+    reason: str,
 ) -> None:
     """Tell whose turn it is now, whose hold was released, that a section is done."""
     title, who = now.section.title, person.called if person is not None else "A command"
@@ -367,4 +390,3 @@ def _managed(folio: Folio, person: Person | None) -> Folio:
     if not actor_of(person, folio).manages:
         raise RulkaError("Only who keeps the folio does that.", hint="Ask its owner.", code="rights")
     return Folio.objects.select_for_update().select_related("ledger", "shelf", "owner").get(pk=folio.pk)
-

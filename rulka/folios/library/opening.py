@@ -4,12 +4,12 @@ gets to see."""
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, cast
 
 from rulka.core.books.fence import DEPTHS
 from rulka.core.errors import NotFound, one_of
 from rulka.core.folios.outline import SectionDef, folio_from
-from rulka.core.folios.standing import Actor, Standing, fitted
+from rulka.core.folios.standing import Actor, Standing, State, Whole, fitted
 from rulka.folios.models import Content, Folio, Section
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
@@ -102,8 +102,8 @@ def standing_of(folio: Folio, section: SectionDef, row: Section, draft: Content 
     return fitted(
         Standing(
             section,
-            folio.state,
-            row.state,
+            cast(Whole, folio.state),
+            cast(State, row.state),
             row.turn,
             holder.username if holder is not None else "",
             draft is not None or row.released_id is not None,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.conf import settings
 from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
@@ -19,6 +20,9 @@ from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.work.services import files
 from rulka.work.services.outputs import Cancelled
+
+LIVE = "https://rulka.invalid"
+"""What stands before the address of a figure in pages that are looked at here."""
 
 GONE = "The folio was deleted, or is no longer yours to read."
 
@@ -43,6 +47,12 @@ def reading_for(folio: Folio, person: Person, *, drafts: bool = False) -> Readin
     return Reading(folio, fence_of(person, folio.ledger.code), person, drafts)
 
 
+def leading(address: str) -> str:
+    """Where a figure of a file leads, from wherever it is read; nowhere as long as this Rulka's own address isn't
+    known."""
+    return settings.ADDRESS.rstrip("/") + address if settings.ADDRESS else ""
+
+
 def _made(job: FolioJob) -> dict[str, Any]:
     ledger, person = find_ledger(job.ledger), find_person(job.person)
     if person is None or not person.is_active:
@@ -55,13 +65,13 @@ def _made(job: FolioJob) -> dict[str, Any]:
 
     told: dict[str, Any] = {}
     if job.preview:
-        making = Making(reading, job.keys, timezone.localtime(), address=lambda address: address, tell=tell)
+        making = Making(reading, job.keys, timezone.localtime(), address=lambda address: LIVE + address, tell=tell)
         whole = as_whole_pdf(making)
         data = whole.data
         keys = [one.section.key for one in making.sections]
         told = {"pages": whole.pages, "begins": dict(zip(keys, whole.begins, strict=True)), "says": making.says}
     else:
-        data = leave(reading, job.form, job.keys, at=timezone.localtime(), tell=tell)
+        data = leave(reading, job.form, job.keys, at=timezone.localtime(), address=leading, tell=tell)
     path = files.keep(f"folio-{job.pk}.{job.form}", data)
     name = f"{folio.name}-{reading.period.code}.{job.form}"
     return {"file": path, "file_name": name, "told": told, "fence": reading.deep.all_the_way_down.digest}

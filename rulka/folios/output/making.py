@@ -131,7 +131,7 @@ def lies_across(read: SectionRead) -> bool:
         return False
     pieces = [piece for source in read.filled.tables for piece in read.filled.tables[source]]
     return any(
-        isinstance(piece, FilledTable) and len(piece.columns) >= WIDE or getattr(piece, "wide", 0) > 700
+        (isinstance(piece, FilledTable) and len(piece.columns) >= WIDE) or getattr(piece, "wide", 0) > 700
         for piece in pieces
     )
 
@@ -287,9 +287,10 @@ def as_html(making: Making) -> str:
     )
     bodies = "".join(_html_section(making, read) for read in sections)
     style = (
-        "body { max-width: 62rem; margin: 2rem auto; padding: 0 1rem; background: #fdfcf8; } nav ul { list-style: none; "
-        "padding: 0; columns: 2; } section { border-top: 1px solid #cfc7b4; padding-top: 1rem; margin-top: 2rem; } "
-        ".wide { overflow-x: auto; } .pages img { width: 100%; border: 1px solid #cfc7b4; margin-bottom: 8px; } "
+        "body { max-width: 62rem; margin: 2rem auto; padding: 0 1rem; background: #fdfcf8; } "
+        "nav ul { list-style: none; padding: 0; columns: 2; } .wide { overflow-x: auto; } "
+        "section { border-top: 1px solid #cfc7b4; padding-top: 1rem; margin-top: 2rem; } "
+        ".pages img { width: 100%; border: 1px solid #cfc7b4; margin-bottom: 8px; } "
         ".says { color: #69706c; font-size: 8.5pt; }"
     )
     part = f"<p><b>{escape(making.part)}</b></p>" if making.part else ""

@@ -72,7 +72,8 @@ def whole_one(request: HttpRequest, name: str) -> HttpResponse:
 def style(request: HttpRequest, name: str, key: str) -> HttpResponse:
     """Choose for differences from the master, each or all."""
     asked = asked_for(request, name, key)
-    chosen = {field.removeprefix("for:"): value for field, value in request.POST.items() if field.startswith("for:")}
+    sent = request.POST.dict()
+    chosen = {field.removeprefix("for:"): str(value) for field, value in sent.items() if field.startswith("for:")}
     try:
         choose_styles(asked.folio, key, chosen, asked.seat.person)
     except RulkaError as error:
@@ -117,4 +118,3 @@ def desk_right(request: HttpRequest, name: str, key: str) -> HttpResponse:
         reverse("desk", args=[made, desk_name(asked.reading.section(key))])
     )
     return back(asked)
-

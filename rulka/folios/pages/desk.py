@@ -75,8 +75,8 @@ class _File(DAVNonCollection):  # type: ignore[misc]
         return False
 
     def get_content(self) -> io.BytesIO:
-        record.note(self.right.person, "took", ledger=self.read.reading.folio.ledger.code,
-                    thing=f"folio {self.read.reading.folio.name}", detail=f"{self.right.section.key}, by a program")  # fmt: skip
+        folio, detail = self.read.reading.folio, f"{self.right.section.key}, by a program"
+        record.note(self.right.person, "took", ledger=folio.ledger.code, thing=f"folio {folio.name}", detail=detail)
         return io.BytesIO(self._content[0])
 
     def begin_write(self, *, content_type: str | None = None) -> io.BytesIO:
@@ -152,7 +152,7 @@ def desk(request: HttpRequest, key: str, file: str = "") -> HttpResponse:
     length = request.headers.get("Content-Length", "0")
     if len(length) > 12 or int(length or 0) > MOST_BYTES:
         return HttpResponse(f"At most {MOST_BYTES:,} bytes are taken.", status=TOO_LARGE, content_type="text/plain")
-    environ = {**request.environ, "SCRIPT_NAME": "/desk", "PATH_INFO": f"/{key}/{file}"}
+    environ = {**request.META, "SCRIPT_NAME": "/desk", "PATH_INFO": f"/{key}/{file}"}
     environ.pop("HTTP_AUTHORIZATION", None)
     told: dict[str, Any] = {}
 

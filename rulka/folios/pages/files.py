@@ -3,6 +3,8 @@ other."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.utils.http import content_disposition_header
@@ -15,7 +17,7 @@ from rulka.folios.editing.uploading import TYPES, file_name, upload, written_els
 from rulka.folios.library.opening import find_content
 from rulka.folios.pages.folio import page_of
 from rulka.folios.pages.readers import Asked, asked_for, back
-from rulka.folios.running.comparing import compared, words_in
+from rulka.folios.running.comparing import Line, compared, words_in
 from rulka.formats.writing.checking import MOST_BYTES
 
 
@@ -86,9 +88,9 @@ def versions(request: HttpRequest, name: str, key: str) -> HttpResponse:
     return render(request, "folios/versions.html", _context(asked, former, latter, lines))
 
 
-def _context(asked: Asked, former: object, latter: object, lines: list[object]) -> dict[str, object]:
+def _context(asked: Asked, former: object, latter: object, lines: Sequence[Line]) -> dict[str, object]:
     return {
         "where": "folios", "seat": asked.seat, "folio": asked.folio, "asked": asked, "read": asked.read,
         "former": former, "latter": latter, "lines": lines, "query": asked.query(panel="history"),
-        "moved": sum(getattr(one, "kind", "") != "same" for one in lines),
+        "moved": sum(one.kind != "same" for one in lines),
     }  # fmt: skip

@@ -69,7 +69,7 @@ def page_context(asked: Asked) -> dict[str, Any]:
     reading, folio, read = asked.reading, asked.folio, asked.read
     sections = list(reading.sections())
     names = {one.standing.responsible for one in sections} | {one.standing.holder for one in sections}
-    called = {name: person for name, person in people_named(names).items()}
+    called = people_named(names)
     lines = [_line(asked, one, called) for one in sections]
     mine = [line for line in lines if line.mine] if folio.state == Folio.State.WRITING else []
     shown = _shown(asked, read) if read is not None else {}
@@ -108,14 +108,14 @@ def _line(asked: Asked, read: SectionRead, called: dict[str, Any]) -> SectionLin
             state, tone = "held", "good" if holder == person else ""
             about = f", held by {held}{gone} since {_when(read.row.held)}"
         case "sent back":
-            state, tone, about = f"sent back: {read.row.reason}", "bad", ""
+            state, tone, about = "sent back", "bad", f", {who}: {read.row.reason}"
         case "in review":
-            state, tone, about = f"in review: {who}", "open", ""
+            state, tone, about = "in review", "open", f", {who}{due}"
         case "done":
             state, tone, about = "done", "good", ""
         case _:
-            state = "released" if read.row.released_id else f"to write{f': {who}' if who else ''}{due}"
-            tone, about = ("bad" if _is_late(now) else ""), ""
+            state = "released" if read.row.released_id else "to write"
+            tone, about = ("bad" if _is_late(now) else ""), f", {who}{due}" if who else ""
     kind = {"text": "text", "slides": "slides", "document": "document"}.get(read.section.kind, read.section.kind)
     form = {"docx": ", .docx", "pptx": ", uploaded", "pdf": ", .pdf"}.get(read.form, "")
     mine = now.responsible == person.username

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import io
 from typing import Any
 
+import pikepdf
 import pypdfium2
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
@@ -15,7 +17,7 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.folios.models import FolioJob
 from rulka.folios.output import jobs
 from rulka.folios.output.asking import ask
-from rulka.folios.output.background import may_take
+from rulka.folios.output.background import LIVE, may_take
 from rulka.folios.output.making import TYPES
 from rulka.folios.pages.folio import page_of
 from rulka.folios.pages.readers import Asked, asked_for, back
@@ -69,15 +71,39 @@ def _data(asked: Asked, job: FolioJob) -> bytes:
 
 def _texts(pdf: bytes) -> list[dict[str, Any]]:
     """By page its words, for who reads them, and where in it figures lead, in percent of its size."""
+    links = _links(pdf)
     document = pypdfium2.PdfDocument(pdf)
     try:
         return [
-            {"number": at + 1, "words": document[at].get_textpage().get_text_bounded(), "wide": document[at].get_width(),
-             "high": document[at].get_height()}
+            {"links": links[at], "number": at + 1, "words": document[at].get_textpage().get_text_bounded(),
+             "wide": document[at].get_width(), "high": document[at].get_height()}
             for at in range(len(document))
         ]  # fmt: skip
     finally:
         document.close()
+
+
+def _links(pdf: bytes) -> list[list[dict[str, Any]]]:
+    """By page where its figures stand, in percent of its size, and where they lead."""
+    found = []
+    with pikepdf.open(io.BytesIO(pdf)) as opened:
+        for page in opened.pages:
+            left, low, right, high = (float(one) for one in page.mediabox)
+            wide, tall = right - left, high - low
+            own: list[dict[str, Any]] = []
+            annotations: Any = page.obj.get("/Annots", [])
+            for one in annotations:
+                address = str(one.get("/A", {}).get("/URI", ""))
+                if not address.startswith(f"{LIVE}/"):
+                    continue
+                box = [float(edge) for edge in one.Rect]
+                own.append({
+                    "href": address.removeprefix(LIVE), "said": "Trace this figure",
+                    "left": f"{(box[0] - left) / wide * 100:.2f}", "top": f"{(high - box[3]) / tall * 100:.2f}",
+                    "wide": f"{(box[2] - box[0]) / wide * 100:.2f}", "high": f"{(box[3] - box[1]) / tall * 100:.2f}",
+                })  # fmt: skip
+            found.append(own)
+    return found
 
 
 @require_GET
@@ -105,5 +131,3 @@ def stop(request: HttpRequest, name: str, number: int) -> HttpResponse:
     asked = asked_for(request, name)
     jobs.cancel(jobs.find_job(asked.folio, number, asked.seat.person).pk)
     return back(asked)
-
-

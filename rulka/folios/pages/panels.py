@@ -30,7 +30,6 @@ NOTHING: dict[str, Any] = {"typed": [], "holds": False, "uploads": (), "told": "
 """What the page asks of its panel, whichever it is."""
 
 
-
 def panel_context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> dict[str, Any]:
     """What the panel shows."""
     return {**NOTHING, **_panel(request, asked, problem)}

@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.errors import RulkaError
 from rulka.core.folios.filled import Filled
 from rulka.core.folios.writing import Document, LiveTable, figure_named
+from rulka.core.overviews.definitions import KINDS
 from rulka.extracts.library.opening import runnable as runnable_extracts
 from rulka.extracts.library.storing import definition_of
 from rulka.folios.editing.acting import keep_text
@@ -20,8 +21,8 @@ from rulka.folios.running.places import source_from
 from rulka.formats.writing.marked import is_table
 from rulka.formats.writing.page import as_page
 from rulka.overviews.library.opening import runnable as runnable_overviews
-from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.on_shelves import may_run_among
+from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.worksheets.library.opening import seen_worksheets
 
@@ -122,10 +123,9 @@ def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:
         ]  # fmt: skip
         return {"rows": rows, "columns": columns, "pieces": [(f"statement:{of}", "The whole statement")]}
     if kind == "overview":
-        run, _ = places.overview(of)
-        tiles = [tile for _, tiles in run.pages for tile in tiles]
-        pieces = [(f"overview:{of}|{tile.asked.key}", tile.title or tile.asked.kind) for tile in tiles]
-        lines = {line.title: line for tile in run.definition.tiles for line in tile.lines}
+        definition = places.overview(of)[0].definition
+        pieces = [(f"overview:{of}|{tile.key}", tile.title or KINDS[tile.kind]) for tile in definition.tiles]
+        lines = {line.title: line for tile in definition.tiles for line in tile.lines}
         columns = [(f"{window}-{what}", f"{title}, {what}")
                    for window, title in (("month", "month"), ("date", "year to date"), ("year", "whole year"))
                    for what in ("actual", "budget", "gap", "prior", "change")]  # fmt: skip
@@ -134,5 +134,5 @@ def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:
         return {"pieces": [], "hint": "Write a cell or cells, such as Sheet!B4 or Sheet!A1:D9, or a block's name."}
     extract = next(one for one in runnable_extracts(asked.seat.ledger, asked.seat.person) if one.name == of)
     definition = definition_of(extract, asked.seat.person)
-    return {"pieces": [(f"extract:{of}", "Its rows as a table")],
-            "rows": [("rows", "How many rows", 0), *((one.key, one.title, 0) for one in definition.columns)]}  # fmt: skip
+    rows = [("rows", "How many rows", 0), *((one.key, one.title, 0) for one in definition.columns)]
+    return {"pieces": [(f"extract:{of}", "Its rows as a table")], "rows": rows}

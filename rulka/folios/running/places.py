@@ -20,6 +20,7 @@ from django.urls import reverse
 
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
+from rulka.core.books.few import Few
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.nodes import find_node, first_node
@@ -42,10 +43,11 @@ from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import view_of
 from rulka.overviews.library.opening import open_overview
 from rulka.overviews.library.storing import checked as overview_checked
-from rulka.overviews.output.making import Run, run_of
+from rulka.overviews.output.making import UNITS
 from rulka.overviews.output.shown import Ways
 from rulka.overviews.running.readings import Reader as OverviewReader
 from rulka.overviews.running.readings import StatementReadings
+from rulka.overviews.running.tiles import filled_page
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import definitions_for
@@ -54,6 +56,9 @@ from rulka.statements.running.runs import has_own_nodes, page_nodes, read_by, ru
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.running.live import Reader as SheetReader
 from rulka.worksheets.running.live import opened as opened_sheet
+
+MOST_KEPT = 32
+"""Computed statements that are kept of each fence."""
 
 MOST_ROWS = 400
 """Rows of a table that a folio shows; an extract with more says so."""
@@ -98,7 +103,7 @@ class Places:
     node: str
     revision: int | None = None
     _statements: dict[str, tuple[Definitions, Computed]] = field(default_factory=dict)
-    _overviews: dict[str, tuple[Run, Ways]] = field(default_factory=dict)
+    _overviews: dict[str, tuple[StatementReadings, Ways]] = field(default_factory=dict)
 
     @cached_property
     def view(self) -> View:
@@ -134,6 +139,23 @@ class Places:
         except RulkaError as error:
             return (FilledProblem(error.message, error.hint),)
 
+    def opens(self, text: str) -> bool:
+        """Whether the reader may still open what a source names."""
+        try:
+            source = source_from(text)
+            match source.kind:
+                case "statement":
+                    definitions_for(self.ledger, source.name, self.person)
+                case "overview":
+                    open_overview(self.ledger, source.name, person=self.person)
+                case "worksheet":
+                    open_worksheet(self.ledger, source.name, person=self.person)
+                case _:
+                    open_extract(self.ledger, source.name, person=self.person)
+        except RulkaError:
+            return False
+        return True
+
     # statements -------------------------------------------------------------------------------------------------------
 
     def computed(self, name: str) -> tuple[Definitions, Computed]:
@@ -147,7 +169,11 @@ class Places:
                 codes = [one.code for one in page_nodes(statement, view)]
                 if node not in codes and codes and node in ("", codes[0], first_node(view).code):
                     node = codes[0]
-            self._statements[name] = definitions, run_at(definitions, view, self.period, node, self.person)
+            few: Few[Computed] = view.kept("folios", lambda: Few(MOST_KEPT))
+            computed = few.get(
+                (statement, self.period, node), lambda: run_at(definitions, view, self.period, node, self.person)
+            )
+            self._statements[name] = definitions, computed
         return self._statements[name]
 
     def _statement_figure(self, source: Source, look: Look) -> FilledFigure:
@@ -187,8 +213,8 @@ class Places:
 
     # overviews --------------------------------------------------------------------------------------------------------
 
-    def overview(self, name: str) -> tuple[Run, Ways]:
-        """An overview run for the folio's period and node, the year to date."""
+    def overview(self, name: str) -> tuple[StatementReadings, Ways]:
+        """An overview's readings at the folio's period and node, and where its figures lead."""
         if name not in self._overviews:
             overview = open_overview(self.ledger, name, person=self.person)
             fence = self.fence.down_to(depth_on(self.person, overview.shelf_id)) if self.person else self.fence
@@ -207,24 +233,25 @@ class Places:
             def traced(statement: str, query: str) -> str:
                 return f"{trace}?{asked}&{urlencode({'statement': statement})}&{query}" if fence.opens_figures else ""
 
-            self._overviews[name] = run_of(readings, "date", ""), Ways(traced, lambda code: "")
+            self._overviews[name] = readings, Ways(traced, lambda code: "")
         return self._overviews[name]
 
     def _overview_figure(self, source: Source, look: Look) -> FilledFigure:
         """A line of an overview: in a column such as `date-actual`, `month-gap` or `year-budget`."""
         if len(source.parts) != 2:
             raise RulkaError(f"'{source.text[:80]}' names no figure.", hint="Name its line and a column.")
-        run, ways = self.overview(source.name)
+        readings, ways = self.overview(source.name)
         label, column = source.parts
-        lines = [line for tile in run.definition.tiles for line in (tile.line, *tile.lines) if line]
-        known = {line.title.casefold(): line for line in [*run.definition.choices, *lines]}
+        definition = readings.definition
+        lines = [line for tile in definition.tiles for line in (tile.line, *tile.lines) if line]
+        known = {line.title.casefold(): line for line in [*definition.choices, *lines]}
         line = known.get(label.casefold())
         if line is None:
             raise NotFound(
                 f"The overview has no line '{label[:60]}'.", hint=one_of(label, [one.title for one in known.values()]),
                 subject="figure",
             )  # fmt: skip
-        reading = run.readings.whole(line.statement)
+        reading = readings.whole(line.statement)
         row = reading.row(line)
         found = reading.column(column)
         if found is None:
@@ -240,13 +267,18 @@ class Places:
         return FilledFigure(text, exact(shown.value, unit), line.title, _said(column), unit, address)
 
     def _overview_table(self, source: Source) -> list[Piece]:
-        run, ways = self.overview(source.name)
-        wanted = set(_listed(source.parts, 0))
-        known = [tile.asked.key for _, tiles in run.pages for tile in tiles]
+        readings, ways = self.overview(source.name)
+        definition, wanted = readings.definition, set(_listed(source.parts, 0))
+        known = [tile.key for tile in definition.tiles]
         for key in wanted - set(known):
             raise NotFound(f"The overview has no tile '{key[:40]}'.", hint=one_of(key, known), subject="table")
-        chosen = [tile for _, tiles in run.pages for tile in tiles if not wanted or tile.asked.key in wanted]
-        return [piece for tile in chosen for piece in tables.of_tile(tile, ways, run.unit)]
+        found: list[Piece] = []
+        unit = f"{UNITS[definition.unit]}{readings.node.currency}"
+        for page in definition.pages:
+            chosen = replace(page, tiles=tuple(tile for tile in page.tiles if not wanted or tile.key in wanted))
+            for tile in filled_page(definition, chosen, readings, "date", definition.chosen("")):
+                found += tables.of_tile(tile, ways, unit)
+        return found
 
     # worksheets -------------------------------------------------------------------------------------------------------
 
@@ -398,5 +430,3 @@ def looked(value: Fraction, look: Look, *, digits: int, style: Any = None, perce
         base = replace(base, decimals=int(look.decimals))
     text = written(value, base)
     return f"{text}\u00a0%" if base.style == "percent" else text
-
-

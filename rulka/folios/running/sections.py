@@ -8,7 +8,6 @@ from functools import cached_property
 
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import Fence
-from rulka.core.errors import RulkaError
 from rulka.core.folios.filled import Fact, Filled, facts_of, filled_from
 from rulka.core.folios.outline import FolioDef, SectionDef
 from rulka.core.folios.standing import Standing
@@ -90,7 +89,6 @@ class Reading:
         """Every figure that the folio shows, live ones and those of finished sections."""
         return [fact for one in self.sections() for fact in one.facts]
 
-
     def facts_at(self, period: str, revision: int | None) -> list[Fact]:
         """The live figures as they were at another period and revision."""
         return [
@@ -158,21 +156,27 @@ class SectionRead:
         """Whether its figures stand as it was finished with."""
         return self.row.state == Section.State.DONE
 
-    @property
-    def shows_frozen(self) -> bool:
-        """Whether they may see the very figures: their bounds are those it was finished within, or they see all. All
-        others get the same period and revision, behind their own fence."""
-        fence = self.reading.deep
-        return fence.is_open or fence.all_the_way_down.digest == self.row.fence
+    @cached_property
+    def own_frozen(self) -> Filled | None:
+        """The very figures that they saw when it was finished, kept for each reader: as long as their bounds are the
+        same, and they may still open what these are of. None for all others, who get the same period and revision
+        behind their own fence."""
+        kept = self.row.frozen or {}
+        own = kept.get("people", {}).get(reader_key(self.reading.person))
+        if own is None or own["fence"] != self.reading.deep.digest:
+            return None
+        found = filled_from(kept["filled"][own["at"]])
+        sources = {key.partition("#")[0] for key in (*found.figures, *found.tables)}
+        return found if all(self.reading.places().opens(source) for source in sources) else None
 
     @cached_property
     def filled(self) -> Filled:
         """Its figures: live, or as it was finished with."""
-        if self.is_frozen and self.row.frozen is not None:
-            if self.shows_frozen:
-                return filled_from(self.row.frozen)
-            return self.live(self.row.period, self.row.node, self.row.revision)
-        return self.live()
+        if not self.is_frozen:
+            return self.live()
+        if self.own_frozen is not None:
+            return self.own_frozen
+        return self.live(self.row.period, self.row.node, self.row.revision)
 
     def live(self, period: str = "", node: str = "", revision: int | None = None) -> Filled:
         """Its figures as they are, or were at another period and revision."""
@@ -232,6 +236,11 @@ class SectionRead:
             return []
         left = set(self.row.left)
         return [one for one in judge(self.lines, self.reading.facts, self._former) if one.key not in left]
+
+
+def reader_key(person: Person | None) -> str:
+    """What names a reader in what is kept for each; commands read for nobody."""
+    return str(person.pk) if person is not None else ""
 
 
 def tags_for(document: Document) -> dict[str, str]:

@@ -23,7 +23,7 @@ from rulka.core.folios.filled import (
     Unit,
 )
 from rulka.core.money import GAP, QUANTITY_DIGITS, exact_text, grouped
-from rulka.core.sheet.addresses import Box, read_box
+from rulka.core.sheet.addresses import Box, cell_text, read_box
 from rulka.core.sheet.workbook import Sheet
 from rulka.extracts.running.asked import Asked
 from rulka.formats.output.page import show
@@ -60,7 +60,8 @@ def of_statement(
             column = by_key[shown.columns[at].key]
             value, unit = _value(own, computed, column)
             leads = address(row.key, column.key) if value and own is not None else ""
-            cells.append(FilledCell(cell.text, value, unit, cell.words, cell.verdict, leads))
+            named = f"statement:{computed.statement.name}|{row.key}|{column.key}" if value else ""
+            cells.append(FilledCell(cell.text, value, unit, cell.words, cell.verdict, leads, named))
         looks = row.kind.replace(" ", "-")
         strong = row.kind in ("total", "calculation", "subtotal") or row.look.bold == "yes"
         is_heading = row.kind in ("section", "heading", "text")
@@ -197,8 +198,13 @@ def of_cells(live: Live, parts: Sequence[str], source: str) -> FilledTable:
         if not heads and sum(bool(one.text) for one in shown) <= 1:
             continue
         cells = tuple(
-            FilledCell(one.text, *_exact(value, one.text), one.kind == "text")
-            for one, value in zip(shown[1:], values[1:], strict=True)
+            FilledCell(
+                one.text,
+                *_exact(value, one.text),
+                one.kind == "text",
+                source=f"worksheet:{live.worksheet.name}|{sheet.name}!{cell_text(row, column)}",
+            )
+            for column, one, value in zip(across[1:], shown[1:], values[1:], strict=True)
         )
         strong = bool(looks[0].get("bold")) or any(look.get("bold") for look in looks)
         above = "single" if any(look.get("top") for look in looks) else "none"

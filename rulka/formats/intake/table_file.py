@@ -140,7 +140,7 @@ def _text_rows(path: Path, look: TableLook) -> Iterator[tuple[int, list[str]]]:
         ) from None
 
 
-def check_archive(archive: zipfile.ZipFile, name: str) -> None:
+def check_archive(archive: zipfile.ZipFile, name: str, *, most_files: int = MOST_FILES) -> None:
     """Refuse an archive that would unpack beyond the limits."""
     members = archive.infolist()
     size, packed = sum(member.file_size for member in members), sum(member.compress_size for member in members)
@@ -148,10 +148,10 @@ def check_archive(archive: zipfile.ZipFile, name: str) -> None:
         raise RulkaError(
             "It is packed in a way that isn't read here.", hint="Pack it as a usual .zip (deflate).", subject=name
         )
-    if len(members) > MOST_FILES or size > MOST_BYTES or (size > SMALL and size > MOST_RATIO * max(packed, 1)):
+    if len(members) > most_files or size > MOST_BYTES or (size > SMALL and size > MOST_RATIO * max(packed, 1)):
         raise RulkaError(
             f"It would unpack to {len(members)} files of {size:,} bytes.",
-            hint=f"At most {MOST_FILES} files, {MOST_BYTES:,} bytes and {MOST_RATIO} times its packed size are taken.",
+            hint=f"At most {most_files} files, {MOST_BYTES:,} bytes and {MOST_RATIO} times its packed size are taken.",
             subject=name,
             code="too-large",
         )

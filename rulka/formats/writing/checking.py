@@ -20,6 +20,7 @@ from rulka.formats.intake.table_file import check_archive
 SECONDS: Final = 60
 MOST_BYTES: Final = 20_000_000
 MOST_UNPACKED: Final = 200_000_000
+MOST_PARTS: Final = 4_000
 MOST_PAGES: Final = 300
 MOST_SLIDES: Final = 150
 WORDS_A_PAGE: Final = 900
@@ -46,8 +47,8 @@ def checked_apart(data: bytes, name: str, forms: tuple[str, ...]) -> dict[str, A
     stands against it."""
     if len(data) > MOST_BYTES:
         raise RulkaError(
-            f"{name[:80]} has {len(data):,} bytes; {MOST_BYTES:,} are taken.", hint="Make pictures smaller, or two files.",
-            subject=name[:80],
+            f"{name[:80]} has {len(data):,} bytes; {MOST_BYTES:,} are taken.",
+            hint="Make pictures smaller, or two files.", subject=name[:80],
         )  # fmt: skip
     too_much = RulkaError(f"{name[:80]} is too much to be read.", hint="Make two files of it.", subject=name[:80])
     asked = {"data": base64.b64encode(data).decode(), "name": name, "forms": list(forms)}
@@ -65,15 +66,15 @@ def check(data: bytes, name: str, forms: tuple[str, ...]) -> dict[str, Any]:
         return {"form": form, "pages": _pdf(data, name)}
     if data.startswith(OLD):
         raise RulkaError(
-            f"{name[:80]} is locked with a password, or of an old kind.", hint=f"Save it as {TITLES[form]} without one.",
-            subject=name[:80],
+            f"{name[:80]} is locked with a password, or of an old kind.",
+            hint=f"Save it as {TITLES[form]} without one.", subject=name[:80],
         )  # fmt: skip
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except zipfile.BadZipFile:
         raise _not_one(name, form) from None
     with archive:
-        check_archive(archive, name)
+        check_archive(archive, name, most_files=MOST_PARTS)
         problems = list(_problems(archive, name, form))
     if problems:
         first = problems[0]
@@ -96,9 +97,7 @@ def _problems(archive: zipfile.ZipFile, name: str, form: str) -> Iterator[RulkaE
     if main not in names or "[Content_Types].xml" not in names:
         other = next((one for one, (part, _) in FORMS.items() if part in names), "")
         said = f" It is {TITLES[other]}." if other else ""
-        raise RulkaError(
-            f"'{name[:80]}' isn't {TITLES[form]}.{said}", hint="Choose the file again.", subject=name[:80]
-        )
+        raise RulkaError(f"'{name[:80]}' isn't {TITLES[form]}.{said}", hint="Choose the file again.", subject=name[:80])
     if sum(one.file_size for one in archive.infolist()) > MOST_UNPACKED:
         raise RulkaError(f"{name[:80]} unpacks to too much.", hint="Make two files of it.", subject=name[:80])
     types = archive.read("[Content_Types].xml").decode("utf-8", "replace")
@@ -107,7 +106,7 @@ def _problems(archive: zipfile.ZipFile, name: str, form: str) -> Iterator[RulkaE
         yield RulkaError("It holds macros or controls.", hint="Save it without them, then upload it.")
     elif kind not in types:
         raise _not_one(name, form)
-    embedded = [one for one in low if "/embeddings/" in one or one.endswith(".bin") and "printersettings" not in one]
+    embedded = [one for one in low if "/embeddings/" in one or (one.endswith(".bin") and "printersettings" not in one)]
     if embedded:
         yield RulkaError(
             f"It holds {len(embedded)} embedded file{'s' if len(embedded) > 1 else ''}.",
@@ -152,7 +151,9 @@ def _outside(trees: Mapping[str, Any]) -> Iterator[RulkaError]:
                 continue
             target = one.get("Target", "")[:80]
             if kind not in LINKS:
-                what = {"attachedTemplate": "a template", "image": "a picture", "oleObject": "an object"}.get(kind, kind)
+                what = {"attachedTemplate": "a template", "image": "a picture", "oleObject": "an object"}.get(
+                    kind, kind
+                )
                 yield RulkaError(
                     f"It fetches {what} from elsewhere ({target}).", hint="Put it into the file, or take the link out."
                 )
@@ -206,7 +207,7 @@ def _pdf(data: bytes, name: str) -> int:
         with pikepdf.open(io.BytesIO(data)) as pdf:
             root = pdf.Root
             told = [one for one in ("/OpenAction", "/AA") if one in root and _acts(root[one])]
-            names = root.get("/Names", {})
+            names: Any = root.get("/Names", {})
             if told or "/JavaScript" in names:
                 raise RulkaError("It holds scripts or actions.", hint="Print it into a new PDF.", subject=name[:80])
             if "/EmbeddedFiles" in names:

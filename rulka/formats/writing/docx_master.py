@@ -55,7 +55,8 @@ def _styles(docx: Docx) -> None:
         style.paragraph_format.space_before, style.paragraph_format.space_after = Pt(before), Pt(after)
         style.paragraph_format.keep_with_next = True
     for name, size, bold in (
-        (TABLE_TEXT, 9, False), (TABLE_FIGURE, 9, False), (CAPTION, 10, True), (PROBLEM, 9, False), (NOTE_TEXT, 8, False),
+        (TABLE_TEXT, 9, False), (TABLE_FIGURE, 9, False), (CAPTION, 10, True), (PROBLEM, 9, False),
+        (NOTE_TEXT, 8, False),
     ):  # fmt: skip
         style = docx.styles.add_style(name, WD_STYLE_TYPE.PARAGRAPH)
         style.base_style = normal

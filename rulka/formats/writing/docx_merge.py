@@ -85,8 +85,7 @@ class _Merger(Composer):  # type: ignore[misc]
 
     def add_referenced_parts(self, src_part: Any, dst_part: Any, added: Any) -> None:
         held = [
-            (node, node.attrib.pop(qn("r:id")))
-            for node in added.iter(qn("w:headerReference"), qn("w:footerReference"))
+            (node, node.attrib.pop(qn("r:id"))) for node in added.iter(qn("w:headerReference"), qn("w:footerReference"))
         ]
         super().add_referenced_parts(src_part, dst_part, added)
         for node, number in held:
@@ -168,9 +167,10 @@ def _sections(own: Docx, part: Part, furniture: list[Any], master: Docx) -> None
     if last.getparent() is not None:
         last.getparent().remove(last)
     holder.get_or_add_pPr().append(last)
-    every = [*(one.find(f"{qn('w:pPr')}/{qn('w:sectPr')}") for one in paragraphs), last]
+    found = [*(one.find(f"{qn('w:pPr')}/{qn('w:sectPr')}") for one in paragraphs), last]
+    every = list(dict.fromkeys(one for one in found if one is not None))
     former: dict[tuple[str, str], Any] = {}
-    for section in dict.fromkeys(one for one in every if one is not None):
+    for section in every:
         for old in section.findall(qn("w:pgNumType")):
             section.remove(old)
         if part.begins and section is every[0]:

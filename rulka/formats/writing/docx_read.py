@@ -16,8 +16,9 @@ from rulka.formats.writing.docx_write import TAG, tag_in
 from rulka.formats.writing.xml import words_of
 
 KEPT = frozenset(
-    "p h1 h2 h3 h4 h5 h6 ul ol li table thead tbody tr td th strong em u s sup sub a br img div blockquote".split()
-)
+    ("p", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "li", "table", "thead", "tbody", "tr", "td", "th", "strong",
+     "em", "u", "s", "sup", "sub", "a", "br", "img", "div", "blockquote")
+)  # fmt: skip
 SAID = frozenset(("href", "src", "alt", "colspan", "rowspan", "id"))
 STYLE_MAP = "comment-reference =>\nu => u"
 

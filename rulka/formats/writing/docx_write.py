@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from typing import Any
@@ -388,11 +388,10 @@ def write_docx(
             body.remove(one)
     docx.core_properties.title = title
     section = docx.sections[0]
-    if landscape and section.page_width < section.page_height:
+    if landscape and int(section.page_width or 0) < int(section.page_height or 0):
         section.orientation = WD_ORIENT.LANDSCAPE
         section.page_width, section.page_height = section.page_height, section.page_width
-    wide = section.page_width - section.left_margin - section.right_margin
-    writer = _Writer(docx, filled, live, int(wide))
+    writer = _Writer(docx, filled, live, room_of(section))
     if heading:
         docx.add_paragraph(heading, style=writer.style("Heading 1"))
     writer.blocks(document.blocks, docx)
@@ -413,16 +412,16 @@ def _comment(docx: Docx, who: str, quote: str, text: str) -> None:
         docx.add_comment(place.runs, text=text, author=who, initials=who[:2].upper())
 
 
-Filler = Callable[[str], str]
+def room_of(section: Any) -> int:
+    """How wide the text of a section is."""
+    return int(section.page_width or 0) - int(section.left_margin or 0) - int(section.right_margin or 0)
 
 
 def refilled(data: bytes, figures: Mapping[str, str], tables: Mapping[str, str], filled: Filled) -> bytes:
     """A word file whose live places show what they show now. `figures` and `tables` say for tags which places they are;
     what isn't known is left as it stands."""
     docx = open_docx(io.BytesIO(data))
-    section = docx.sections[-1]
-    wide = int((section.page_width or 0) - (section.left_margin or 0) - (section.right_margin or 0))
-    writer = _Writer(docx, filled, False, wide)
+    writer = _Writer(docx, filled, False, room_of(docx.sections[-1]))
     for control in list(docx.element.body.iter(qn("w:sdt"))):
         tag = tag_in(control)
         content = control.find(qn("w:sdtContent"))

@@ -152,7 +152,7 @@ class Writer:
         head = f'<thead>{heads}<tr><th scope="col">{escape(table.corner)}</th>{names}</tr></thead>'
         rows = "".join(self.row(row, len(table.columns)) for row in table.rows)
         notes = "".join(f'<p class="note">{escape(one)}</p>' for one in table.notes)
-        return f'<div class="wide"><table class="figures">{title}{head}<tbody>{rows}</tbody></table></div>{notes}'
+        return f'<div class="wide"><table class="ftable">{title}{head}<tbody>{rows}</tbody></table></div>{notes}'
 
     def row(self, row: FilledRow, wide: int) -> str:
         words = " ".join(filter(None, (row.looks, "strong" if row.strong else "", f"above-{row.above}",
@@ -177,7 +177,9 @@ def _is_number(blocks: Sequence[Block]) -> bool:
     if all(isinstance(one, Figure) for one in blocks[0].inlines):
         return True
     text = "".join(one.text for one in blocks[0].inlines if isinstance(one, Text))
-    return bool(text) and any(letter.isdecimal() for letter in text) and not any(letter.isalpha() for letter in text)
+    return (
+        bool(text) and any(letter in "0123456789" for letter in text) and not any(letter.isalpha() for letter in text)
+    )
 
 
 def as_page(document: Document, filled: Filled, *, prefix: str = "n", address: Address = _same) -> str:

@@ -153,8 +153,10 @@ class _Statements:
         def content(form: str) -> bytes:
             if form not in TYPES:
                 title = outcomes[0].computed.statement.title
-                raise RulkaError(f"'{title}' is a statement: it doesn't go as .{form}.",
-                                 hint="Put it into a folio for that, or choose another form.", subject="sends")  # fmt: skip
+                raise RulkaError(
+                    f"'{title}' is a statement: it doesn't go as .{form}.",
+                    hint="Put it into a folio for that, or choose another form.", subject="sends",
+                )  # fmt: skip
             made = leave(outcomes, asked.ledger, form, maker) if asked.leaves else (
                 export(outcomes, asked.ledger, form, maker)
             )  # fmt: skip

@@ -4,9 +4,9 @@ const editorPlace = document.getElementById("editor");
 
 // the list of sections, the page, the panel --------------------------------------------------------------------------
 document.addEventListener("keydown", (event) => {
-  const line = event.target.closest?.(".outline .sections a");
+  const line = event.target.closest?.(".sectionlist .sections a");
   if (line && ["ArrowDown", "ArrowUp"].includes(event.key)) {
-    const lines = [...document.querySelectorAll(".outline .sections a")];
+    const lines = [...document.querySelectorAll(".sectionlist .sections a")];
     lines[lines.indexOf(line) + (event.key === "ArrowDown" ? 1 : -1)]?.focus();
     event.preventDefault();
     return;
