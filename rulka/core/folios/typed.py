@@ -163,8 +163,8 @@ def _judged(
         of_words = [fact for fact in same if fact in meant]
         return ("equal", (of_words or same)[0]) if of_words or telling else None
     was = [fact for fact in past if agrees(typed, fact)]
-    words = {(fact.name, fact.heading) for fact in meant}
-    of_words = [fact for fact in was if (fact.name, fact.heading) in words or not words]
+    words = {fact.name for fact in meant}  # headings name other periods then
+    of_words = [fact for fact in was if fact.name in words or not words]
     if of_words and (telling or words):
         return "stale", of_words[0]
     near = [fact for fact in meant if _is_near(typed, fact)]

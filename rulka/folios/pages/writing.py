@@ -133,6 +133,6 @@ def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:
     if kind == "worksheet":
         return {"pieces": [], "hint": "Write a cell or cells, such as Sheet!B4 or Sheet!A1:D9, or a block's name."}
     extract = next(one for one in runnable_extracts(asked.seat.ledger, asked.seat.person) if one.name == of)
-    definition = definition_of(extract, asked.seat.person)
-    rows = [("rows", "How many rows", 0), *((one.key, one.title, 0) for one in definition.columns)]
+    summed = definition_of(extract, asked.seat.person).columns
+    rows = [("rows", "How many rows", 0), *((one.key, one.title, 0) for one in summed)]
     return {"pieces": [(f"extract:{of}", "Its rows as a table")], "rows": rows}

@@ -358,7 +358,7 @@ class Places:
         extract, reader = self._rows_reader(source.name)
         with opened_rows(definition_of(extract, self.person), reader, {}) as asked:
             asked.rows.check_currencies(asked.query)
-            return [tables.of_rows(extract.title, asked, MOST_ROWS, source.text)]
+            return [tables.of_rows(extract.title, asked, _listed(source.parts, 0), MOST_ROWS, source.text)]
 
 
 def _listed(parts: tuple[str, ...], place: int) -> list[str]:

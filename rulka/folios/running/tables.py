@@ -225,9 +225,10 @@ def _exact(value: Any, text: str) -> tuple[str, Unit]:
 # extracts -------------------------------------------------------------------------------------------------------------
 
 
-def of_rows(title: str, asked: Asked, most: int, source: str) -> FilledTable:
-    """The rows of an extract, as many as a folio shows; it says where there are more."""
-    order = asked.order()
+def of_rows(title: str, asked: Asked, names: Sequence[str], most: int, source: str) -> FilledTable:
+    """The rows of an extract, as many as a folio shows; it says where there are more. Some columns where they are
+    named, by key or title."""
+    order = [_place(asked, name) for name in names] or asked.order()
     columns = [asked.query.columns[at] for at in order]
     rows, count = [], asked.rows.count(asked.query)
     for at, row in enumerate(asked.rows.rows(asked.query)):
@@ -239,6 +240,17 @@ def of_rows(title: str, asked: Asked, most: int, source: str) -> FilledTable:
     return FilledTable(
         title, columns[0].title if columns else "", tuple(one.title for one in columns[1:]), tuple(rows),
         notes=(*notes, *asked.notes), source=source,
+    )  # fmt: skip
+
+
+def _place(asked: Asked, name: str) -> int:
+    """The place of a column by its key or title; NotFound otherwise."""
+    for at, column in enumerate(asked.query.columns):
+        if name in (column.key, column.title):
+            return at
+    raise NotFound(
+        f"The extract has no column '{name[:40]}'.", hint=one_of(name, [one.key for one in asked.query.columns]),
+        subject="table",
     )  # fmt: skip
 
 
