@@ -60,14 +60,14 @@ def test_each_kind_of_place_reads_what_its_own_page_says(ternwick, command):
     strip = next(one for one in overview["pages"][0]["tiles"] if one["tile"] == "strip")
     income = next(one for one in strip["rows"] if one["line"].endswith(": Income"))["date-actual"]
     assert texts["overview:group|Income|date-actual###"][1] == income
-    sheet = json.loads(command("run_worksheet", "income-of-departments", ledger="ternwick", period="2027-P07", node="TF",
-                               format="json"))  # fmt: skip
+    asked = {"ledger": "ternwick", "period": "2027-P07", "node": "TF", "format": "json"}
+    sheet = json.loads(command("run_worksheet", "income-of-departments", **asked))
     assert texts["worksheet:income-of-departments|Income!C5###"][1] in json.dumps(sheet)
     rows = json.loads(command("run_extract", "intercompany-pairs", ledger="ternwick", period="2027-P07", format="json"))
     count = len(rows["rows"]) if isinstance(rows, dict) else len(rows)
     assert texts["extract:intercompany-pairs|rows###"] == (str(count), str(count))
     table = filled.tables["statement:income-statement|fuel,insurance|ytd-actual,ytd-budget"][0]
-    assert [(one.label, one.cells[0].value) for one in table.rows][0] == ("Fuel", fuel)
+    assert (table.rows[0].label, table.rows[0].cells[0].value) == ("Fuel", fuel)
     bridge = filled.tables["overview:group|bridge"]
     assert bridge and bridge[0].svg.startswith("<svg")
     cells = filled.tables["worksheet:income-of-departments|Income!A4:D8"][0]
@@ -168,7 +168,9 @@ def test_typed_numbers_are_pointed_out_when_they_equal_or_contradict(ternwick):
     total = read("fuel", "ships-lead").filled
     fuel = next(one for row_ in total.tables.values() for piece in row_ for one in piece.rows if one.label == "Fuel")
     now = fuel.cells[-3].text
-    write("traffic", "ships-lead", f"Fuel came to {now} EUR.\n\nFuel for each sailing cost 612.50 EUR.\n\nOn 3 May 2026.")
+    write(
+        "traffic", "ships-lead", f"Fuel came to {now} EUR.\n\nFuel for each sailing cost 612.50 EUR.\n\nOn 3 May 2026."
+    )
     found = read("traffic", "ships-lead", drafts=True).typed
     assert [(one.judgement, one.typed.text, one.fact.name) for one in found] == [
         ("equal", now, "Fuel"), ("contradicts", "612.50", "Fuel for each sailing"),

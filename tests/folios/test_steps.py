@@ -121,17 +121,18 @@ def test_two_cannot_hold_and_who_left_is_freed_by_an_administrator(ternwick, mai
     assert row("traffic").holder is None
     assert not Notice.objects.filter(person=gone, text__contains="released").exists()  # who left is told nothing
     with pytest.raises(RulkaError, match="Ships lead left"):
-        change(pack(), "set", {"section": "cash", "writers": "ships-lead"}, fence=fence_of(person("accountant"), "ternwick"),
-               person=person("accountant"))  # fmt: skip
+        sent, accountant = {"section": "cash", "writers": "ships-lead"}, person("accountant")
+        change(pack(), "set", sent, fence=fence_of(accountant, "ternwick"), person=accountant)
 
 
 def test_releasing_a_hold_tells_its_holder_and_keeps_what_they_wrote(ternwick):
     do("hold", "traffic", "ships-lead")
     write("traffic", "ships-lead", "Half a thought")
     do("free", "traffic", "administrator")
-    assert "Administrator released your hold on 'Traffic and crossings'" in Notice.objects.get(
-        person=person("ships-lead"), text__contains="hold"
-    ).text
+    assert (
+        "Administrator released your hold on 'Traffic and crossings'"
+        in Notice.objects.get(person=person("ships-lead"), text__contains="hold").text
+    )
     assert read("traffic", "ships-lead", drafts=True).lines == ["Half a thought"]
 
 
@@ -189,7 +190,10 @@ def test_opening_needs_people_who_are_there(ternwick):
 
 def test_remarks_are_told_and_settled(ternwick):
     made = acting.remark(pack(), "traffic", "say why the Sound lost a week", "the Sound", person("controller"))
-    assert "say why the Sound" in Notice.objects.get(person=person("ships-lead"), section="traffic", text__contains="Sound").text
+    assert (
+        "say why the Sound"
+        in Notice.objects.get(person=person("ships-lead"), section="traffic", text__contains="Sound").text
+    )
     with pytest.raises(RulkaError, match="isn't yours"):
         acting.settle(pack(), "traffic", made.pk, person("director"))
     acting.settle(pack(), "traffic", made.pk, person("ships-lead"))

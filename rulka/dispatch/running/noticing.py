@@ -38,4 +38,4 @@ def send_notice(number: int, subject: str, text: str, address: str, identity: st
             number, subject, text, address, identity, tried + 1
         )
         return
-    record.note(person, "told", thing="mail", detail=f"{subject}: {answer.state}, {answer.text}"[:500])
+    record.note(person, "sent", thing="notice", detail=f"{subject}: {answer.state}, {answer.text}"[:500])

@@ -168,7 +168,8 @@ def _pdf_part(making: Making, read: SectionRead) -> PdfPart:
     if read.form == "docx":
         part = word_part(making, read)
         data, says = as_pdf(_alone(making, part), "docx")
-        return PdfPart(title, data, number, part.keeps("header"), part.keeps("footer"), says)
+        own = not says  # without an office suite its own head and foot aren't drawn
+        return PdfPart(title, data, number, own and part.keeps("header"), own and part.keeps("footer"), says)
     if read.form == "pptx":
         data, says = as_pdf(_deck(read), "pptx")
         return PdfPart(title, data, number, has_head=True, says=says)
@@ -273,7 +274,7 @@ def as_slides(making: Making) -> bytes:
     if not decks:
         raise RulkaError("The folio has no slides.", hint="Take it as PDF or as a word file.", subject="file")
     folio = making.reading.folio
-    return slides.slides_merged(decks, master_of(folio, "pptx"), folio.title)
+    return slides.slides_merged(decks, master_of(folio, "pptx"), folio.title, making.stamp.line if making.stamp else "")
 
 
 # web page -------------------------------------------------------------------------------------------------------------

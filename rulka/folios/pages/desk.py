@@ -154,6 +154,7 @@ def desk(request: HttpRequest, key: str, file: str = "") -> HttpResponse:
         return HttpResponse(f"At most {MOST_BYTES:,} bytes are taken.", status=TOO_LARGE, content_type="text/plain")
     environ = {**request.META, "SCRIPT_NAME": "/desk", "PATH_INFO": f"/{key}/{file}"}
     environ.pop("HTTP_AUTHORIZATION", None)
+    environ["wsgi.input"] = io.BytesIO(request.read(int(length or 0)))
     told: dict[str, Any] = {}
 
     def start(status: str, headers: list[tuple[str, str]], trouble: Any = None) -> Callable[[bytes], None]:

@@ -24,6 +24,7 @@ from rulka.formats.intake.workbook_file import check_marks
 MOST_BYTES = 50_000_000
 MOST_CELLS = 2_000_000
 MOST_DEPTH = 40
+MOST_PARTS = 4_000
 PROPERTY = "Rulka origin"
 """The name of the property that holds a workbook's code."""
 
@@ -49,7 +50,10 @@ def read_back(content: bytes, name: str) -> ReadFile:
         raise RulkaError(f"The file is larger than {MOST_BYTES:,} bytes.", hint="Look whether it is the right one.",
                          subject=name, code="too-large")  # fmt: skip
     start = content if content.startswith(OLD) else content[:2_000].lstrip(b"\xef\xbb\xbf \t\r\n")
-    if start.startswith(b"PK"):
+    if start.startswith(b"PK") and (document := _document(content, name)):
+        form, properties = document[0], [document[1]]
+        parts: list[ReadPart] = []
+    elif start.startswith(b"PK"):
         properties, parts = _workbook(content, name)
         form = "xlsx"
     elif start.startswith(OLD):
@@ -66,6 +70,26 @@ def read_back(content: bytes, name: str) -> ReadFile:
         raise RulkaError("The file holds more cells than any that leaves.", subject=name, code="too-large")
     written = (cell.text for part in parts for cell in part.cells.values())
     return ReadFile(form, tuple(codes_in([*properties, *written])), tuple(parts))
+
+
+DOCUMENTS = {"word/document.xml": "docx", "ppt/presentation.xml": "pptx"}
+"""What makes an archive a word file, or slides."""
+
+
+def _document(content: bytes, name: str) -> tuple[str, str] | None:
+    """What a word file or slides say of their origin, in their properties: what else stands in them isn't read; None
+    for what is neither."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(content)) as archive:
+            known = set(archive.namelist())
+            form = next((form for part, form in DOCUMENTS.items() if part in known), "")
+            if not form:
+                return None
+            check_archive(archive, name, most_files=MOST_PARTS)
+            said = archive.read("docProps/core.xml") if "docProps/core.xml" in known else b""
+            return form, said.decode("utf-8", "replace")
+    except (zipfile.BadZipFile, OSError):
+        return None
 
 
 SECONDS = 40

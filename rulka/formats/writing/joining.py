@@ -13,6 +13,7 @@ from typing import Final
 import pikepdf
 
 from rulka.formats.output.html import FONTS, faces
+from rulka.formats.writing.suite import nothing_fetched
 
 STYLE: Final = Path(__file__).parent / "paper.css"
 A4: Final = (595.28, 841.89)
@@ -58,7 +59,9 @@ def printed(body: str, *, landscape: bool = False) -> bytes:
     direction = "landscape" if landscape else "portrait"
     style = f"@page {{ size: A4 {direction}; margin: 24mm 22mm 22mm; }}"
     page = f"<!doctype html><html lang=en><meta charset=utf-8><style>{faces(False)}{STYLE.read_text()}{style}</style>"
-    return bytes(HTML(string=f"{page}<body>{body}</body></html>", base_url=str(FONTS)).write_pdf())
+    return bytes(
+        HTML(string=f"{page}<body>{body}</body></html>", base_url=str(FONTS), url_fetcher=nothing_fetched()).write_pdf()
+    )
 
 
 def joined(parts: Sequence[PdfPart], furniture: Furniture) -> Joined:

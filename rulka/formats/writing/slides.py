@@ -234,7 +234,7 @@ def _brought(part: Any, package: Any, known: dict[Any, Any]) -> Any:
     return made
 
 
-def slides_merged(decks: Sequence[bytes], master: bytes, title: str) -> bytes:
+def slides_merged(decks: Sequence[bytes], master: bytes, title: str, about: str = "") -> bytes:
     """Several decks as one: a deck with a master of its own brings it along, the others stand on the first one's."""
     made = Presentation(io.BytesIO(decks[0] if decks else master))
     own = {_master_named(one): one for one in made.slide_masters}
@@ -249,7 +249,7 @@ def slides_merged(decks: Sequence[bytes], master: bytes, title: str) -> bytes:
                 _copied(slide, made, there)
             else:
                 _with_master(slide, made, known)
-    made.core_properties.title = title
+    made.core_properties.title, made.core_properties.comments = title, about
     return _saved(made)
 
 

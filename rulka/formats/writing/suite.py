@@ -11,7 +11,7 @@ import tempfile
 from functools import cache
 from html import escape
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 from fontTools.ttLib import TTFont
 from fontTools.varLib.instancer import instantiateVariableFont
@@ -132,7 +132,7 @@ def _words(data: bytes) -> bytes:
         "@page { size: A4; margin: 24mm 22mm 22mm; } .says { font-size: 8pt; color: #69706c; }</style>"
         f'<p class="says">{SAYS}</p>{body}'
     )
-    return bytes(HTML(string=page, base_url=str(FONTS), url_fetcher=_nothing).write_pdf())
+    return bytes(HTML(string=page, base_url=str(FONTS), url_fetcher=nothing_fetched()).write_pdf())
 
 
 def _slides(data: bytes) -> bytes:
@@ -164,14 +164,17 @@ def _slides(data: bytes) -> bytes:
         ".says { position: absolute; bottom: 2mm; left: 4mm; font-size: 8pt; color: #69706c; }"
     )
     page = f"<!doctype html><meta charset=utf-8><style>{faces(False)}{STYLE.read_text()}{style}</style>{''.join(pages)}"
-    return bytes(HTML(string=page, base_url=str(FONTS), url_fetcher=_nothing).write_pdf())
+    return bytes(HTML(string=page, base_url=str(FONTS), url_fetcher=nothing_fetched()).write_pdf())
 
 
-def _nothing(url: str, *_: object, **__: object) -> dict[str, object]:
-    """Nothing is fetched but fonts of ours and pictures that the file itself holds."""
-    from weasyprint import default_url_fetcher
+def nothing_fetched() -> Any:
+    """Fetches nothing but fonts of ours and pictures that the file itself holds."""
+    from weasyprint.urls import URLFetcher
 
-    if url.startswith("data:") or url.startswith(FONTS.as_uri()):
-        found: dict[str, object] = default_url_fetcher(url)
-        return found
-    raise RulkaError("A page fetches nothing.", subject="pages")
+    class Bounded(URLFetcher):  # type: ignore[misc]
+        def fetch(self, url: str, headers: Any = None) -> Any:
+            if url.startswith("file:") and not url.startswith(FONTS.resolve().as_uri()):
+                raise ValueError("A page reads no file.")
+            return super().fetch(url, headers)
+
+    return Bounded(allowed_protocols=("data", "file"))
