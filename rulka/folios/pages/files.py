@@ -91,6 +91,6 @@ def versions(request: HttpRequest, name: str, key: str) -> HttpResponse:
 def _context(asked: Asked, former: object, latter: object, lines: Sequence[Line]) -> dict[str, object]:
     return {
         "where": "folios", "seat": asked.seat, "folio": asked.folio, "asked": asked, "read": asked.read,
-        "former": former, "latter": latter, "lines": lines, "query": asked.query(panel="history"),
+        "older": former, "newer": latter, "lines": lines, "query": asked.query(panel="history"),
         "moved": sum(one.kind != "same" for one in lines),
     }  # fmt: skip

@@ -147,6 +147,9 @@ def _outline(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> 
                                                                           "revision", "owner")},
         "takes_back": body.get("take back") == "yes",
         "text": entered.get("text") or FOLIOS.write(body), "shelves": shelves_seen(seat.ledger, seat.person),
-        "master_names": asked.folio.master_names, "nodes": seat.nodes,
-        "masters": [("docx", "Word file", ".docx"), ("pptx", "Slides", ".pptx")],
+        "nodes": seat.nodes,
+        "masters": [
+            (form, title, f".{form}", asked.folio.master_names.get(form, ""))
+            for form, title in (("docx", "Word file"), ("pptx", "Slides"))
+        ],
     }  # fmt: skip
