@@ -29,7 +29,6 @@ ARGUMENTS = [
 WHERE = "period=2027-P07&node=TF"
 FUEL = f"/statements/income-statement/?{WHERE}&panel=trace&row=fuel&column=actual"
 VIEWS = {
-    "statements": ("accountant", "/statements/"),
     "statement": ("accountant", f"/statements/income-statement/?{WHERE}&panel=line&row=fuel"),
     "trace-split": ("accountant", f"{FUEL.replace('column=actual', 'column=ytd-difference')}&in=account%3D6110"),
     "trace-lines": (
@@ -54,6 +53,7 @@ VIEWS = {
     "extract": ("accountant", "/extracts/supplier-spend/?period=2027-P07&node=TF"),
     "month": ("accountant", f"/month/?{WHERE}"),
     "overview": ("director", f"/overviews/group/?{WHERE}&of=group&window=date"),
+    "folio": ("ships-lead", "/folios/board-pack/?ledger=ternwick&section=fuel"),
     "person": ("administrator", "/people/person/ships-lead/"),
 }
 

@@ -178,6 +178,8 @@ def _is_near(typed: Typed, fact: Fact) -> bool:
     value = abs(Decimal(fact.value))
     if typed.percent != (fact.unit == "percent") or not value:
         return False
+    if fact.unit == "quantity" and typed.step < 1:  # what is counted has no decimals
+        return False
     return NEAR[0] <= abs(typed.value) / value <= NEAR[1]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 from time import perf_counter
 from typing import Any
@@ -142,9 +142,10 @@ def steps_for(asked: Asked, read: SectionRead) -> dict[str, str]:
     names: tuple[Step, ...] = (
         "hold", "keep", "release", "hand in", "give up", "accept", "send back", "take back", "free"
     )  # fmt: skip
-    return {
-        name.replace(" ", "_"): STEPS[name] for name in names if refused(name, read.standing, who, "a reason") is None
-    }
+    now = read.standing
+    if read.section.kind == "text" and now.holder == who.name:
+        now = replace(now, has_text=True)  # what is being written is kept before it is released
+    return {name.replace(" ", "_"): STEPS[name] for name in names if refused(name, now, who, "a reason") is None}
 
 
 def _shown(asked: Asked, read: SectionRead) -> dict[str, Any]:

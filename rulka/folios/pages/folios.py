@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -10,6 +11,7 @@ from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from rulka.core.books.calendar import Period
 from rulka.core.errors import RulkaError
 from rulka.folios.library.opening import rows_of, seen_folios, standing_of
 from rulka.folios.library.storing import TEXTS, outline_of
@@ -37,12 +39,13 @@ def folio_list(request: HttpRequest) -> HttpResponse:
     seat = seat_of(request)
     seen = seen_folios(seat.ledger, seat.person)
     opens = {one.pk for one in may_run_among(seen, seat.person)}
-    lines = [_line(one, seat.person.username, one.pk in opens) for one in seen]
+    periods = seat.view.frame.calendar.by_code
+    lines = [_line(one, seat.person.username, one.pk in opens, periods) for one in seen]
     lines.sort(key=lambda one: (-one.mine, one.folio.title.casefold()))
     return render(request, "folios/list.html", {"where": "folios", "seat": seat, "lines": lines})
 
 
-def _line(folio: Folio, name: str, opens: bool) -> Line:
+def _line(folio: Folio, name: str, opens: bool, periods: Mapping[str, Period]) -> Line:
     outline, rows = outline_of(folio), rows_of(folio)
     done = mine = 0
     for section in outline.sections:
@@ -50,7 +53,8 @@ def _line(folio: Folio, name: str, opens: bool) -> Line:
         done += row.state == Section.State.DONE
         now = standing_of(folio, section, row)
         mine += folio.state == Folio.State.WRITING and now.responsible == name
-    return Line(folio, outline.period, done, len(outline.sections), mine, folio.changed, opens)
+    period = periods[outline.period].title if outline.period in periods else outline.period
+    return Line(folio, period, done, len(outline.sections), mine, folio.changed, opens)
 
 
 @require_POST

@@ -36,6 +36,9 @@ from rulka.core.folios.writing import (
 )
 
 MARKS: Final = {"strong": "strong", "em": "em", "underline": "u"}
+MANY: Final = 7
+"""Columns of figures from which on a table is written smaller."""
+
 Address = Callable[[str], str]
 """What a figure says of its trace to an address; nothing where it leads nowhere."""
 
@@ -152,7 +155,8 @@ class Writer:
         head = f'<thead>{heads}<tr><th scope="col">{escape(table.corner)}</th>{names}</tr></thead>'
         rows = "".join(self.row(row, len(table.columns)) for row in table.rows)
         notes = "".join(f'<p class="note">{escape(one)}</p>' for one in table.notes)
-        return f'<div class="wide"><table class="ftable">{title}{head}<tbody>{rows}</tbody></table></div>{notes}'
+        many = " many" if len(table.columns) >= MANY else ""
+        return f'<div class="wide"><table class="ftable{many}">{title}{head}<tbody>{rows}</tbody></table></div>{notes}'
 
     def row(self, row: FilledRow, wide: int) -> str:
         words = " ".join(filter(None, (row.looks, "strong" if row.strong else "", f"above-{row.above}",

@@ -54,6 +54,8 @@ def test_numbers_that_may_be_figures(text, found):
         ("Fares per sailing rose. Then 2 360 people came.", []),
         ("35.9 % of income.", [("equal", "35.9 %", SHARE)]),
         ("35.9 thousand of income.", []),
+        ("Passengers were 46 100.5 then.", []),
+        ("Passengers were 46 100 then.", [("contradicts", "46 100", PASSENGERS)]),
         ("Fares per sailing were 90 000 EUR.", []),
     ],
 )

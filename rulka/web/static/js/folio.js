@@ -50,3 +50,4 @@ const leaves = document.getElementById("leaves");
 if (leaves) document.getElementById(location.hash.slice(1) || leaves.dataset.opens)?.scrollIntoView();
 
 if (editorPlace) import("./folio-editor.js").then((module) => module.begin(editorPlace, main));
+main.dataset.keys = "yes";
