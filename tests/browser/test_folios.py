@@ -248,6 +248,7 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     page.locator("#whole-pdf").click()
     expect(page.locator("#progress")).to_contain_text("waits its turn")
     background.make(FolioJob.objects.get().pk)
+    assert FolioJob.objects.get().state == "ready", FolioJob.objects.get().problem
     page.locator("#take").wait_for()
     pdf = pypdfium2.PdfDocument(downloaded(page, "#take", tmp_path))
     words = [pdf[at].get_textpage().get_text_bounded() for at in range(len(pdf))]

@@ -57,7 +57,7 @@ ODD = (
     "[" * 3000,
 )
 GOOD = {
-    "name": ("result", "by-department", "no-such", "sums", "rows"),
+    "name": ("result", "by-department", "no-such", "sums", "rows", "pack"),
     "kind": ("statement", "spine", "span", "scope"),
     "form": ("xlsx", "csv", "json", "pdf"),
     "ledger": ("s", ""),
@@ -95,7 +95,11 @@ GOOD = {
     "find": ("Sales",),
     "first": ("0", "200"),
     "code": ("A", "4000"),
-    "key": ("x", "4000"),
+    "key": ("x", "4000", "words", "result"),
+    "section": ("words", "result", "slides"),
+    "step": ("hold", "keep", "release", "hand in", "give up", "accept", "send back", "take back", "free"),
+    "source": ("statement:result|wages|now###", "statement:result", "worksheet:sums|Sheet!A1:B4", "extract:rows"),
+    "version": ("0", "1"),
     "text": ("10\t4000\tSales", "=RULKA.ACTIVITY(A2)", "=1+1"),
     "function": ("RULKA.ACTIVITY", "SUM"),
     "helper": ("account", "period", "narrow"),
@@ -147,6 +151,9 @@ def value_of(name: str) -> st.SearchStrategy[str]:
     return st.one_of(st.sampled_from(GOOD.get(name, ("1",))), st.sampled_from(ODD))
 
 
+APPS = ("ledger", "statements", "worksheets", "extracts", "overviews", "folios", "people", "work")
+
+
 def state() -> dict[str, int]:
     """How many rows each table holds, but for what every visit leaves behind."""
     beside = {"statements.visit", "sessions.session", "worksheets.readermarks", "people.visit", "people.recorded",
@@ -155,7 +162,7 @@ def state() -> dict[str, int]:
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()
         if model._meta.label_lower not in beside
-        and model._meta.app_label in ("ledger", "statements", "worksheets", "extracts", "overviews", "people", "work")
+        and model._meta.app_label in APPS
     }
 
 

@@ -14,6 +14,7 @@ from django.urls import reverse
 from rulka.core.proof.origin import CODE
 from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.extracts.models import Extract, ExtractRun
+from rulka.folios.models import Content, Folio, FolioJob, Section
 from rulka.ledger.models import Feed
 from rulka.overviews.models import Overview
 from rulka.people.library.persons import make_person
@@ -30,7 +31,8 @@ pytestmark = pytest.mark.django_db
 SLOW = ("controller", "lead", "director")
 ROLES = ["accountant", "administrator", *(pytest.param(role, marks=pytest.mark.slow) for role in SLOW)]
 HIDDEN = "Hidden"
-OPEN = {"sign-in", "second-step", "demo-sign-in", "join", "health", "health-worker", "live-root", "live-figure"}
+OPEN = {"sign-in", "second-step", "demo-sign-in", "join", "health", "health-worker", "live-root", "live-figure",
+        "desk-root", "desk"}  # fmt: skip
 """Addresses that ask for no person; what they open is tried where they are made."""
 
 NOT_HERE = OPEN | {"sign-out", "home"}
@@ -84,13 +86,21 @@ def world(small, command, settings):
     glance = Overview.objects.get(name="glance").body
     Overview.objects.create(ledger=ledger, name="secret-board", shelf=shelf, person=zoe,
                             body={**glance, "overview": "secret-board", "title": "Hidden glance"})  # fmt: skip
+    whole = Folio.objects.get(name="pack")
+    folio = Folio.objects.create(ledger=ledger, name="secret-pack", shelf=shelf, person=zoe, state="writing",
+                                 body={**whole.body, "folio": "secret-pack", "title": "Hidden pack"})  # fmt: skip
+    words = Section.objects.create(folio=folio, key="words")
+    version = Content.objects.create(section=words, person=zoe, state="released", form="docx", data=b"x",
+                                     file_name="Hidden.docx")  # fmt: skip
+    pages = FolioJob.objects.create(ledger="s", folio=folio.pk, name="secret-pack", person=zoe.pk, form="pdf",
+                                    state="ready", file_name="Hidden pack.pdf")  # fmt: skip
     files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
     delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
                                        state="delivered", answer="Hidden answer", files=files)  # fmt: skip
     return {
         "identity": ("f" * 24, delivery.identity),
         "name": {"extracts": ("rows", "secret-rows"), "dispatch": ("no-pack", "hidden-pack"),
-                 "overviews": ("glance", "secret-board"),
+                 "overviews": ("glance", "secret-board"), "folios": ("pack", "secret-pack"),
                  "worksheets": ("sums", "private"), "statements": ("result", "board"), "tables": ("bound", "closed"),
                  "people": ("nobody", "nobody")},
         "kind": ("statement", "statement"),
@@ -99,7 +109,9 @@ def world(small, command, settings):
         "code": ("A", "B"),
         "entity": ("A", "B"),
         "number": {"shelf": shelf.pk, "edition": edition.pk, "output": output.pk, "entry": "X9",
-                   "sending": sending.pk, "delivery": delivery.pk, "run": run.pk},
+                   "sending": sending.pk, "delivery": delivery.pk, "run": run.pk,
+                   "version": version.pk, "page": pages.pk},
+        "key": ("words", "words"),
         "pk": {"feed": feed.pk, "load": load.pk},
         "username": ("zoe", "zoe"),
     }  # fmt: skip

@@ -36,7 +36,7 @@ from rulka.statements.models import Edition, Explanation
 from rulka.worksheets.models import StoredSheet
 from rulka.worksheets.running import live
 from tests.web.test_fuzz import ROUTES
-from tests.web.world import OVERVIEW, load_worksheet
+from tests.web.world import EXTRACT, FOLIO, OVERVIEW, load_worksheet
 
 LEDGER = {
     "name": "Three and Sons",
@@ -176,6 +176,10 @@ def house(small, command, db, tmp_path) -> Ledger:
     load_worksheet(command, "h")
     file.write_text(OVERVIEW)
     command("load_overview", file, ledger="h")
+    file.write_text(EXTRACT)
+    command("load_extract", file, ledger="h")
+    file.write_text(FOLIO.replace("period: 2026-P01", "period: 2026-P02"))
+    command("load_folio", file, ledger="h", open=True)
     ledger = Ledger.objects.get(code="h")
     sheet = StoredSheet.objects.get(worksheet__ledger=ledger, number=1)
     sizes = {"box": [60, 60, 60, 60], "width": 480, "height": 200}
@@ -360,6 +364,9 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
         elif route in ("overview", "overview-file", "overview-trace", "overview-take"):
             for args, given in of_overviews(route):
                 yield route, reverse(route, args=args) + "?" + urlencode({**where, **given})
+        elif route in ("folio", "fill-place", "take-section", "folio-places"):
+            for args, given in of_folios(route):
+                yield route, reverse(route, args=args) + "?" + urlencode({**where, **given})
         elif route in ("worksheet-picture", "worksheet-fetching"):
             continue  # they know pictures and loads, no figures
         elif route == "worksheet-offer":
@@ -404,6 +411,24 @@ def of_overviews(route: str) -> Iterator[tuple[list[str], dict[str, str]]]:
             given = {"statement": "result", "source": source, "row": row, "column": column}
             for by in ("", "account", "line") if route == "overview-trace" else ("account",):
                 yield ["glance", *(["csv"] if route == "overview-take" else [])], {**given, "by": by, "panel": "trace"}
+
+
+def of_folios(route: str) -> Iterator[tuple[list[str], dict[str, str]]]:
+    """What can be asked of a folio: its sections with each panel, what places read, its texts as files."""
+    if route == "folio":
+        for section in ("words", "result", "glance", "sheet", "rows"):
+            for panel in ("section", "figures", "history"):
+                yield ["pack"], {"section": section, "panel": panel}
+    elif route == "fill-place":
+        for source in ("statement:result|wages|now###", "statement:balance", "overview:glance|ranked",
+                       "overview:glance|Wages|year-actual###", "worksheet:sums|Sheet!A1:M12", "extract:rows",
+                       "extract:rows|rows###", "extract:rows|amount###"):  # fmt: skip
+            yield ["pack", "words"], {"source": source}
+    elif route == "take-section":
+        yield ["pack", "words"], {}
+    else:
+        for kind in ("statement", "overview", "worksheet", "extract"):
+            yield ["pack"], {"kind": kind}
 
 
 LEFT = ("month", "sign-in", "sign-out", "demo-sign-in", "home", "paper", "feeds", "feed", "feed-map", "load",

@@ -120,6 +120,28 @@ pages:
 """An overview of everything it can show."""
 
 
+FOLIO = """
+folio: pack
+title: Pack
+period: 2026-P01
+node: A
+sections:
+- section: words
+  title: Words
+  begins: |
+    It is {{statement:result|wages|now}}, {{overview:glance|Wages|date-actual}}, {{worksheet:sums|Sheet!Q44}},
+    {{extract:rows|rows}}.
+
+    {{statement:result|wages,rent|now,plan}}
+- {section: result, title: The result, kind: statement, of: result}
+- {section: glance, title: Glance, kind: overview, of: glance, part: 'strip,bridge,ranked,multiples'}
+- {section: sheet, title: Sheet, kind: worksheet, of: sums, part: 'Sheet!A1:M12'}
+- {section: rows, title: Rows, kind: extract, of: rows}
+- {section: slides, title: Slides, kind: slides}
+"""
+"""A folio of everything it can show, open for writing."""
+
+
 BOUNDED = {
     "table": "bound",
     "rows": [{"of": "account", "level": "posted", "total": "All"}],
@@ -153,6 +175,8 @@ def make_world(small, command) -> Ledger:
         path = Path(folder) / "glance.yaml"
         path.write_text(OVERVIEW)
         command("load_overview", path, ledger="s")
+        path.write_text(FOLIO)
+        command("load_folio", path, ledger="s", open=True)
     ledger = Ledger.objects.get(code="s")
     Shelf.objects.create(ledger=ledger, name="Board")
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})
