@@ -8,6 +8,7 @@ class FoliosConfig(AppConfig):
     label = "folios"
 
     def ready(self) -> None:
+        from rulka.folios.editing.outlining import passed_on
         from rulka.folios.library.opening import depth_at
         from rulka.folios.output.asking import recover
         from rulka.folios.output.leaving import KIND
@@ -18,12 +19,14 @@ class FoliosConfig(AppConfig):
         from rulka.ledger.finding import finds
         from rulka.ledger.month import shows_in_month
         from rulka.ledger.seat import limits_depth
+        from rulka.people.library.keeping import inherits
         from rulka.people.library.preferences import opens_first
         from rulka.statements.output.origins import leaves
         from rulka.statements.output.sendable import sends
         from rulka.work.services.recovery import takes_up
         from rulka.work.services.tidying import tidies
 
+        inherits(passed_on)
         limits_depth(depth_at)
         leaves("folio", KIND)
         sends("folio", Folios())

@@ -127,6 +127,25 @@ def test_what_is_uploaded_survives_and_may_be_replaced_compared_and_dropped(tern
         drop_draft(pack(), "traffic", person(LEAD))
 
 
+def test_a_former_version_shows_nobody_what_its_writer_saw(ternwick):
+    do("hold", "month", "accountant")
+    write("month", "accountant", "{{statement:income-statement|income.total|ytd-actual}} in all.")
+    data, _ = written_elsewhere(read("month", "accountant", drafts=True))
+    assert lines_of(data) == ["13\u00a0337.0 in all."]
+    bring("month", data, "month.docx", "accountant")
+    do("release", "month", "accountant")
+    number = row("month").released_id
+    there = address("take-version", "board-pack", "month", number)
+    assert lines_of(signed_in("director").get(there).content) == ["13\u00a0337.0 in all."]
+    assert lines_of(signed_in(LEAD).get(there).content) == ["1\u00a0797.5 in all."]
+    bring("month", edited(data, "More."), "month.docx", "accountant")
+    do("release", "month", "accountant")
+    assert lines_of(signed_in(LEAD).get(there).content) == ["1\u00a0797.5 in all."]
+    compared_page = signed_in(LEAD).get(address("section-versions", "board-pack", "month", former=str(number),
+                                                latter=str(row("month").released_id)))  # fmt: skip
+    assert "13\u00a0337" not in compared_page.content.decode() and "More." in text_of(compared_page)
+
+
 def test_two_uploads_at_once_lose_nothing(ternwick):
     do("hold", "traffic", LEAD)
     bring("traffic", own_word_file(), seen=0)

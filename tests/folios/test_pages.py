@@ -49,7 +49,7 @@ def test_each_panel_of_each_kind_of_section(ternwick, panel):
             answer = signed_in(who).get(address(section=key, panel=panel))
             assert answer.status_code == 200, (who, key)
     if panel == "style":
-        assert "size 31 pt, master 17 pt" in text_of(signed_in(LEAD).get(address(section="traffic", panel=panel)))
+        assert "size: 31 pt , master 17 pt" in text_of(signed_in(LEAD).get(address(section="traffic", panel=panel)))
 
 
 @pytest.mark.parametrize("panel", ["outline", "about", "master", "text"])

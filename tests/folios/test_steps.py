@@ -8,7 +8,7 @@ import pytest
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.folios.editing import acting
-from rulka.folios.editing.outlining import change, next_one
+from rulka.folios.editing.outlining import change, next_one, passed_on
 from rulka.folios.editing.uploading import upload
 from rulka.folios.library.opening import open_folio
 from rulka.folios.models import Content, Folio, Notice, SectionStep
@@ -223,3 +223,25 @@ def test_days_are_told_late(ternwick, monkeypatch):
     told = [one for one in of_folios(Sitting("ships-lead", ternwick)) if getattr(one, "verb", "") == "write"]
     late = date(2026, 11, 9) < date.today()
     assert {one.when for one in told} == {"was due 9 Nov 2026" if late else "due 9 Nov 2026"}
+
+
+def test_what_somebody_leaves_behind_goes_to_another(ternwick):
+    do("hold", "traffic", "ships-lead")
+    write("traffic", "ships-lead", "Half a thought")
+    told = passed_on(person("ships-lead"), person("controller"))
+    assert told == "1 folios" and row("traffic").holder is None
+    sections = {one["section"]: one for one in pack().body["sections"]}
+    assert sections["traffic"]["writers"] == [{"who": "controller", "due": "2026-11-09"}]
+    assert read("traffic", "controller").standing.responsible == "controller"
+    assert row("traffic").contents.get().person == person("ships-lead")  # what was kept stays theirs
+    assert passed_on(person("accountant"), person("controller")) and pack().owner == person("controller")
+
+
+def test_handing_in_points_out_what_was_typed(ternwick):
+    do("hold", "fuel", "ships-lead")
+    said = "Fuel for each sailing: 612.50 EUR."
+    write("fuel", "ships-lead", "{{statement:per-sailing|fuel,fuel-for-each-sailing}}\n\n" + said)
+    do("hand in", "fuel", "ships-lead")
+    step = SectionStep.objects.filter(section=row("fuel")).first()
+    assert step.what == "handed in" and "1 typed figure to look at: '612.50' contradicts Fuel for each" in step.detail
+    assert [one.judgement for one in read("fuel", "accountant").typed] == ["contradicts"]

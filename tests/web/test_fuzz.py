@@ -161,8 +161,7 @@ def state() -> dict[str, int]:
     return {
         model._meta.label_lower: model._default_manager.count()
         for model in apps.get_models()
-        if model._meta.label_lower not in beside
-        and model._meta.app_label in APPS
+        if model._meta.label_lower not in beside and model._meta.app_label in APPS
     }
 
 

@@ -103,6 +103,30 @@ def turns_text(raw: Any) -> str:
     )  # fmt: skip
 
 
+def handed_over(body: Mapping[str, Any], leaves: str, heir: str) -> Body:
+    """A body in which somebody takes over what another one owns and has turns at; nobody has two turns in a row."""
+    made = {**body, "owner": heir} if body.get("owner") == leaves else dict(body)
+    if not body.get("sections"):
+        return made
+    sections = [dict(one) for one in body["sections"]]
+    for one in sections:
+        for name in ("writers", "reviewers"):
+            if name in one:
+                turns = [_turn(turn, leaves, heir) for turn in one[name]]
+                one[name] = [turn for at, turn in enumerate(turns) if not at or _who(turn) != _who(turns[at - 1])]
+    return {**made, "sections": sections}
+
+
+def _turn(turn: Any, leaves: str, heir: str) -> Any:
+    if isinstance(turn, Mapping):
+        return {**turn, "who": heir} if turn.get("who") == leaves else turn
+    return heir if turn == leaves else turn
+
+
+def _who(turn: Any) -> str:
+    return str(turn.get("who", "")) if isinstance(turn, Mapping) else str(turn)
+
+
 def set_about(body: Mapping[str, Any], sent: Mapping[str, str]) -> Body:
     """A body with other settings of the whole."""
     made = dict(body)

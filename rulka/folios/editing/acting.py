@@ -52,9 +52,23 @@ def act(
     if next_one.state == "done" and now.state != "done":
         _freeze(folio, row, person)
     _store(row, next_one, person, reason if step in NEEDS_REASON else "")
-    _note(folio, row, person, STEPS[step], reason, content or row.released)
+    pointed = typed_in(folio, row, person) if step == "hand in" else ""
+    _note(folio, row, person, STEPS[step], reason or pointed, content or row.released)
     _tell(folio, row, step, now, next_one, person, before, reason)
     return row
+
+
+def typed_in(folio: Folio, row: Section, person: Person | None) -> str:
+    """What is to be known of numbers that were typed in a section, in words; nothing where there is nothing."""
+    reading = Reading(folio, fence_for(folio.ledger, person), person)
+    reading.rows[row.key] = row
+    found = reading.section(row.key).typed
+    if not found:
+        return ""
+    words = {"equal": "is", "contradicts": "contradicts", "stale": "was"}
+    told = "; ".join(f"'{one.typed.text}' {words[one.judgement]} {one.fact.title}" for one in found[:3])
+    more = f" and {len(found) - 3} more" if len(found) > 3 else ""
+    return f"{len(found)} typed figure{'s' if len(found) > 1 else ''} to look at: {told}{more}"
 
 
 def required(step: Step, now: Standing, who: Actor, reason: str = "") -> None:

@@ -70,6 +70,25 @@ def set_owner(folio: Folio, name: str) -> None:
     folio.save(update_fields=["owner"])
 
 
+@transaction.atomic
+def passed_on(leaves: Person, heir: Person) -> str:
+    """Folios of somebody who leaves go to somebody else, with their turns at sections; what they hold is free, what
+    they kept stays theirs."""
+    count = 0
+    for folio in Folio.objects.select_related("ledger"):
+        body = edits.handed_over(folio.body, leaves.username, heir.username)
+        owns = folio.owner_id == leaves.pk
+        if body != folio.body or owns:
+            count += 1
+            if body != folio.body:
+                TEXTS.change(folio, body, f"{leaves.username} left, {heir.username} takes over", None)
+            if owns:
+                folio.owner = heir
+                folio.save(update_fields=["owner"])
+    Section.objects.filter(holder=leaves).update(holder=None, held=None)
+    return f"{count} folios" if count else ""
+
+
 def check_in(folio: Folio, body: Mapping[str, Any], fence: Fence) -> None:
     """Refuse an outline that names a period, node, revision or people that aren't there, or makes another kind of a
     section that somebody has written."""

@@ -35,10 +35,12 @@ def step(request: HttpRequest, name: str, key: str) -> HttpResponse:
     """Do a step of a section; on to the page as it is then."""
     asked, sent = asked_for(request, name, key), request.POST
     try:
-        act(asked.folio, key, _step(sent.get("step", "")), asked.seat.person, reason=sent.get("reason", ""),
-            seen=_seen(sent.get("version", "")))  # fmt: skip
+        row = act(asked.folio, key, _step(sent.get("step", "")), asked.seat.person, reason=sent.get("reason", ""),
+                  seen=_seen(sent.get("version", "")))  # fmt: skip
     except RulkaError as error:
         return page_of(request, asked, error)
+    if sent.get("step") == "hand in" and (pointed := row.steps.first()) is not None and pointed.detail:
+        request.session["folio-told"] = f"Handed in. {pointed.detail}."
     writes = sent.get("step") == "hold" and asked.reading.outline.section(key).kind == "text"
     return back(asked, write="yes" if writes and asked.read and asked.read.form == "text" else "")
 

@@ -71,10 +71,11 @@ def _file(data: bytes, name: str, form: str) -> HttpResponse:
 def take_version(request: HttpRequest, name: str, key: str, number: int) -> HttpResponse:
     """A former version's file as it was uploaded."""
     asked = asked_for(request, name, key)
-    content = find_content(asked.reading.section(key).row, number, asked.seat.person)
+    read = asked.reading.section(key)
+    content = find_content(read.row, number, asked.seat.person)
     if content.form == "text":
         raise RulkaError("It was written here.", hint="Compare it, or take it up again.", subject="version")
-    return _file(bytes(content.data or b""), content.file_name or f"{key}.{content.form}", content.form)
+    return _file(read.version(content).file, content.file_name or f"{key}.{content.form}", content.form)
 
 
 @require_GET

@@ -59,6 +59,7 @@ def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = Non
     """The page; with a problem it says so and has changed nothing."""
     before = perf_counter()
     context = {**page_context(asked), **panel_context(request, asked, problem), "problem": problem}
+    context["told"] = request.session.pop("folio-told", "")
     context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
     told = problem is not None and not request.headers.get("HX-Request")
     return render(request, "folios/page.html", context, status=422 if told else 200)

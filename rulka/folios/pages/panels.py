@@ -26,7 +26,7 @@ from rulka.statements.library.shelves import RUN, shelves_seen
 from rulka.worksheets.library.opening import seen_worksheets
 
 MOST_STEPS = 40
-NOTHING: dict[str, Any] = {"typed": [], "holds": False, "uploads": (), "told": "", "differs": 0}
+NOTHING: dict[str, Any] = {"typed": [], "holds": False, "uploads": (), "differs": 0}
 """What the page asks of its panel, whichever it is."""
 
 
@@ -79,7 +79,6 @@ def _section(request: HttpRequest, asked: Asked, read: SectionRead, problem: Rul
         "quote": request.POST.get("quote", "") if problem is not None else "",
         "said": request.POST.get("text", "") if problem is not None else "",
         "desk": request.session.pop(f"desk-{asked.folio.pk}-{read.section.key}", ""),
-        "told": request.session.pop("folio-told", ""),
     }  # fmt: skip
 
 

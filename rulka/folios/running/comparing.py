@@ -34,14 +34,16 @@ MOST_LINES = 4_000
 
 
 def words_in(content: Content | None) -> list[str]:
-    """The words of a version, line by line."""
+    """The words of a version, line by line; live figures by their names, since each reader sees others in them."""
     if content is None:
         return []
     if content.form == "text":
         figures = {one.key: "{" + one.source + "}" for one in document_from(content.body).figures()}
         return [line for line in plain_lines(document_from(content.body), figures) if line.strip()]
     data = bytes(content.data or b"")
-    found = lines_of(data) if content.form == "docx" else slide_lines(data) if content.form == "pptx" else []
+    found = (
+        lines_of(data, typed=True) if content.form == "docx" else slide_lines(data) if content.form == "pptx" else []
+    )
     return [line for line in found if line.strip()]
 
 

@@ -204,6 +204,15 @@ class SectionRead:
         figures, tables = self.tagged
         return refilled(self.raw, figures, tables, self.filled) if figures or tables else self.raw
 
+    def version(self, content: Content) -> SectionRead:
+        """Another version of it, its live places filled for the same reader: what its writer saw in them stays with
+        them."""
+        made = SectionRead(self.reading, self.section, self.row)
+        made.content = content
+        if content.pk != self.row.released_id:
+            made.filled = made.live()
+        return made
+
     @cached_property
     def facts(self) -> list[Fact]:
         """The figures it shows."""

@@ -117,8 +117,8 @@ def merged(parts: Sequence[Part], master: bytes, *, title: str, about: str = "",
         _sections(own, part, furniture, master=docx)
         if part.total:
             _totals(own, part.total)
+        unwrapped(own.element.body)
         composer.append(own)
-        unwrapped(body)
         if place == len(parts) - 1:
             _last(docx)
     buffer = io.BytesIO()

@@ -470,8 +470,14 @@ def _set_table(docx: Docx, writer: _Writer, content: Any, source: str) -> None:
         content.append(one)
 
 
+COMMENTS = ("commentRangeStart", "commentRangeEnd", "commentReference")
+
+
 def unwrapped(body: Any) -> None:
-    """Take the controls of live places away and leave what stands in them, for files that are final."""
+    """Take the controls of live places away and leave what stands in them, for files that are final; comments stay
+    behind, whose marks would lead to none."""
+    for mark in list(body.iter(*(qn(f"w:{name}") for name in COMMENTS))):
+        mark.getparent().remove(mark)
     for control in list(body.iter(qn("w:sdt"))):
         if not tag_in(control).startswith(TAG):
             continue

@@ -198,6 +198,14 @@ def test_sections_are_added_moved_set_and_taken_away():
     assert edits.set_about(body, {"period": "2026-P01", "title": ""}) == {**body, "period": "2026-P01"}
 
 
+def test_who_takes_over_has_no_two_turns_in_a_row():
+    writers = ["bob", {"who": "ann", "due": "2026-11-09"}]
+    body = {"folio": "p", "owner": "ann", "sections": [{"title": "A", "writers": writers}]}
+    made = edits.handed_over(body, "ann", "bob")
+    assert made["owner"] == "bob" and made["sections"][0]["writers"] == ["bob"]
+    assert edits.handed_over(body, "eve", "bob") == body
+
+
 # styles ---------------------------------------------------------------------------------------------------------------
 
 

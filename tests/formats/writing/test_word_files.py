@@ -108,6 +108,13 @@ def test_sections_laid_together_keep_what_they_are(choice):
     assert not [one for one in docx.element.body.iter() if one.tag.endswith("}sdt")]
 
 
+def test_remarks_stay_behind_and_places_are_plain_in_what_is_final():
+    docx = opened(merged([Part(LIVE, "3 Ships", "3", {}, own=True)], usual_master(), title="P"))
+    names = {str(one.tag).rpartition("}")[2] for one in docx.element.body.iter()}
+    assert not names & {"sdt", "commentRangeStart", "commentRangeEnd", "commentReference"}
+    assert "The ships carried 46 512 passengers" in " ".join(one.text for one in docx.paragraphs)
+
+
 def test_what_was_written_elsewhere_beginning_with_its_title_gets_no_second_one():
     own = own_word_file()
     docx = opened(
@@ -151,6 +158,15 @@ def test_a_page_and_paper_write_the_same_words():
 
 
 if suite("docx"):
+
+    @pytest.mark.slow
+    def test_an_office_suite_lays_out_what_came_back_with_remarks():
+        data, _ = as_pdf(
+            merged([Part(LIVE, "3 Ships", "3", {}, own=True)], usual_master(), title="P", bare=True), "docx"
+        )
+        pdf = pypdfium2.PdfDocument(data)
+        assert "46 512" in pdf[0].get_textpage().get_text_bounded()
+        pdf.close()
 
     @pytest.mark.slow
     @pytest.mark.parametrize("choice", ["keep", "take"])

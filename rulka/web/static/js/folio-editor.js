@@ -2,7 +2,7 @@
 import {
   EditorState, EditorView, Schema, Plugin, Decoration, DecorationSet, baseKeymap, keymap, history, undo, redo, toggleMark, setBlockType,
   wrapInList, splitListItem, liftListItem, sinkListItem, tableNodes, tableEditing, goToNextCell, addRowAfter, addColumnAfter, deleteRow,
-  deleteColumn, deleteTable, toggleHeaderRow, isInTable, inputRules, wrappingInputRule, textblockTypeInputRule, gapCursor,
+  deleteColumn, deleteTable, toggleHeaderRow, isInTable, inputRules, wrappingInputRule, textblockTypeInputRule, gapCursor, Selection,
 } from "../vendor/prosemirror.js";
 
 const look = (node) => [node.attrs.source, node.attrs.unit || "", node.attrs.decimals || "", node.attrs.unsigned ? "unsigned" : ""].join("#");
@@ -95,9 +95,16 @@ export function begin(place, main) {
     },
   });
 
+  // a place to write stands below whatever ends the text, and writing begins there: a chosen table would be written over
+  let begun = schema.nodeFromJSON(given.document);
+  if (begun.lastChild.type !== nodes.paragraph) begun = begun.copy(begun.content.addToEnd(nodes.paragraph.create()));
+  const textFrom = (doc, side) => Selection.findFrom(doc.resolve(side < 0 ? doc.content.size : 0), side, true) || Selection.atEnd(doc);
+  const toEdge = (side) => (current, go) => { go?.(current.tr.setSelection(textFrom(current.doc, side)).scrollIntoView()); return true; };
+
   const view = new EditorView(document.getElementById("written"), {
     state: EditorState.create({
-      doc: schema.nodeFromJSON(given.document),
+      doc: begun,
+      selection: textFrom(begun, -1),
       plugins: [
         history(), gapCursor(), remarks,
         inputRules({ rules: [wrappingInputRule(/^\s*[-*]\s$/, nodes.bullet_list), wrappingInputRule(/^1\.\s$/, nodes.ordered_list), textblockTypeInputRule(/^(#{1,3})\s$/, nodes.heading, (match) => ({ level: match[1].length }))] }),
@@ -105,6 +112,7 @@ export function begin(place, main) {
           "Mod-z": undo, "Mod-y": redo, "Shift-Mod-z": redo, "Mod-b": toggleMark(marks.strong), "Mod-i": toggleMark(marks.em), "Mod-u": toggleMark(marks.underline),
           Enter: splitListItem(nodes.list_item), Tab: (...all) => goToNextCell(1)(...all) || sinkListItem(nodes.list_item)(...all), "Shift-Tab": (...all) => goToNextCell(-1)(...all) || liftListItem(nodes.list_item)(...all),
           "Shift-Enter": (current, go) => { go?.(current.tr.replaceSelectionWith(nodes.hard_break.create()).scrollIntoView()); return true; },
+          "Mod-End": toEdge(-1), "Mod-Home": toEdge(1),
           "Mod-s": () => { keep(); return true; },
         }),
         keymap(baseKeymap), tableEditing(),
