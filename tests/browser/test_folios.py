@@ -12,6 +12,7 @@ from playwright.sync_api import Page, expect
 
 from rulka.folios.models import FolioJob, Section
 from rulka.folios.output import background
+from rulka.formats.writing import suite
 from tests.browser.test_variances import another, sign_in
 from tests.formats.writing.world import own_slides, own_word_file, saved
 
@@ -73,7 +74,8 @@ def downloaded(page: Page, selector: str, folder: Path) -> bytes:
     return path.read_bytes()
 
 
-def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp_path):
+def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp_path, monkeypatch):
+    monkeypatch.setattr(suite, "suite", lambda form="docx": "")  # pages of the office suite: tests/formats/writing, slow
     sign_in(page, "Accountant")
     page.goto("/folios/?ledger=ternwick&period=2027-P07&node=TF")
     page.get_by_label("Title of the new folio").fill("Year report")
