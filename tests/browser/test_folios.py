@@ -75,7 +75,7 @@ def downloaded(page: Page, selector: str, folder: Path) -> bytes:
 
 
 def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp_path, monkeypatch):
-    monkeypatch.setattr(suite, "suite", lambda form="docx": "")  # pages of the office suite: tests/formats/writing, slow
+    monkeypatch.setattr(suite, "suite", lambda form="docx": "")  # its pages: slow tests of formats
     sign_in(page, "Accountant")
     page.goto("/folios/?ledger=ternwick&period=2027-P07&node=TF")
     page.get_by_label("Title of the new folio").fill("Year report")
