@@ -3,16 +3,22 @@ what its own page says; typed numbers pointed out."""
 
 from __future__ import annotations
 
+import io
 import json
 
 import pytest
+from docx import Document
 
 from rulka.core.errors import RulkaError
-from rulka.core.folios.writing import figure_named
+from rulka.core.folios.filled import Filled
+from rulka.core.folios.writing import Document as Written
+from rulka.core.folios.writing import LiveTable, figure_named
 from rulka.folios.editing.acting import leave_typed
 from rulka.folios.editing.outlining import change
 from rulka.folios.models import Section
 from rulka.folios.output.background import reading_for
+from rulka.formats.writing.docx_master import usual_master
+from rulka.formats.writing.docx_write import write_docx
 from rulka.people.library.rights import fence_of
 from rulka.statements.models import Definition, Shelf, ShelfRight
 from tests.folios.world import do, finish, pack, person, read, row, write
@@ -74,6 +80,17 @@ def test_each_kind_of_place_reads_what_its_own_page_says(ternwick, command):
     assert cells.corner == "Account" and cells.rows[0].label == "4010" and cells.rows[0].cells[1].value
     loans = filled.tables["extract:loan-interest"][0]
     assert loans.title and loans.rows and len(loans.columns) >= 2
+
+
+def test_a_bounded_table_of_a_worksheet_is_a_table_of_its_own(ternwick):
+    source = "worksheet:income-of-departments|Income!income-of-departments"
+    table = read("month", "accountant").reading.places().filled((), [source]).tables[source][0]
+    assert table.corner == "Account" and [one.label for one in table.rows[:2]] == ["4010", "4020"]
+    cell = table.rows[0].cells[1]
+    assert cell.value and cell.source == "worksheet:income-of-departments|Income!C5"
+    data = write_docx(Written((LiveTable(source),)), Filled({}, {source: (table,)}), usual_master())
+    docx = Document(io.BytesIO(data))
+    assert docx.tables[0].rows[1].cells[0].text == "4010"
 
 
 @pytest.mark.parametrize(

@@ -105,6 +105,18 @@ def test_places_are_chosen_and_filled(ternwick):
     assert nothing["text"] == "?" and "does not exist" in nothing["problem"]
 
 
+def test_a_draft_that_lies_behind_says_so(ternwick):
+    do("hold", "traffic", LEAD)
+    write("traffic", LEAD, "Half a thought")
+    do("free", "traffic", "administrator")
+    do("hold", "traffic", "accountant")
+    write("traffic", "accountant", "Written by the owner meanwhile.")
+    do("release", "traffic", "accountant")
+    page = text_of(signed_in(LEAD).get(address(section="traffic")))
+    assert "Yours alone" in page and "Somebody released something newer since" in page and "Half a thought" in page
+    assert "Somebody released" not in text_of(signed_in("accountant").get(address(section="traffic")))
+
+
 def test_steps_are_refused_in_words_and_change_nothing(ternwick):
     for who, step, why in (
         ("director", "hold", "turn of ships-lead"), (LEAD, "accept", "isn't in review"),

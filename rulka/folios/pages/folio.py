@@ -155,6 +155,8 @@ def _shown(asked: Asked, read: SectionRead) -> dict[str, Any]:
     told: dict[str, Any] = {
         "number": asked.reading.outline.number(read.section.key), "is_own": own, "html": "", "slides": [],
         "changed": read.content.at if read.content is not None else None,
+        "behind": own and read.row.released is not None and read.draft is not None
+        and read.row.released.at > read.draft.at,
         "frozen_at": read.row.period if read.is_frozen else "", "problems": read.filled.problems,
     }  # fmt: skip
     if read.form == "text":

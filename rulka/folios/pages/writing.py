@@ -26,7 +26,7 @@ from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.worksheets.library.opening import seen_worksheets
 
-MOST_SENT = 4_000_000
+MOST_SENT = 2_400_000
 KIND_TITLES = (("statement", "statement"), ("overview", "overview"), ("worksheet", "worksheet"), ("extract", "extract"))
 
 
@@ -47,7 +47,7 @@ def keep(request: HttpRequest, name: str, key: str) -> HttpResponse:
 
 
 def _sent(request: HttpRequest) -> dict[str, Any]:
-    if len(request.body) > MOST_SENT:
+    if int(request.META.get("CONTENT_LENGTH") or 0) > MOST_SENT:
         raise RulkaError("The section is too long.", hint="Make two sections of it.", subject="text")
     try:
         sent = json.loads(request.body)
