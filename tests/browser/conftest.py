@@ -66,7 +66,7 @@ def page(browser, live_server, demo_folder, kept_demo, settings):
     trouble: list[str] = []
 
     def told(message: ConsoleMessage) -> None:
-        refused = "status of 404" in message.text or "status of 422" in message.text
+        refused = "404" in message.text or "status of 422" in message.text
         if message.type == "error" and not refused and not message.text.startswith(ABORTED):
             trouble.append(message.text)
 

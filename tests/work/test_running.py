@@ -114,6 +114,7 @@ def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
         "left files": 0,
         "sent": 0,
         "runs": 0,
+        "folio pages": 0,
     }
     left = set(Output.objects.values_list("pk", flat=True))
     assert left == {made[29, "ready"], made[None, "running"]}
