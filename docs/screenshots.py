@@ -53,7 +53,7 @@ VIEWS = {
     "extract": ("accountant", "/extracts/supplier-spend/?period=2027-P07&node=TF"),
     "month": ("accountant", f"/month/?{WHERE}"),
     "overview": ("director", f"/overviews/group/?{WHERE}&of=group&window=date"),
-    "folio": ("ships-lead", "/folios/board-pack/?ledger=ternwick&section=fuel"),
+    "folio": ("accountant", "/folios/board-pack/?ledger=ternwick&section=fuel"),
     "person": ("administrator", "/people/person/ships-lead/"),
 }
 
