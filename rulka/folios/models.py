@@ -189,7 +189,6 @@ class FolioJob(Progress):
     told: models.JSONField[dict[str, object], dict[str, object]] = models.JSONField(default=dict)
     worker = models.CharField(max_length=80, blank=True)
     fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its figures lie within")
-    state_digest = models.CharField(max_length=64, blank=True, help_text="What names the state that it was made of")
 
     class Meta:
         ordering: ClassVar = ["-pk"]

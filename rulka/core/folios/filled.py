@@ -123,6 +123,11 @@ class Filled:
         return self.figures.get(key, FilledFigure("?", problem="This was not filled in."))
 
     @property
+    def sources(self) -> set[str]:
+        """What its figures and tables come from."""
+        return {key.partition("#")[0] for key in (*self.figures, *self.tables)}
+
+    @property
     def problems(self) -> int:
         """How many places show nothing."""
         of_tables = sum(isinstance(piece, FilledProblem) for pieces in self.tables.values() for piece in pieces)

@@ -16,6 +16,7 @@ from rulka.folios.editing.acting import required_people
 from rulka.folios.library.opening import row_of
 from rulka.folios.library.storing import TEXTS, outline_of
 from rulka.folios.models import Content, Folio, Section, SectionStep
+from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import view_of
 from rulka.people.library.persons import people_named
@@ -44,24 +45,59 @@ def change(folio: Folio, name: str, sent: Sent, *, fence: Fence, person: Person)
     """Do an edit of the outline, checked in its ledger before it is kept; the key of the section that it was about."""
     if name not in ACTIONS:
         raise NotFound(f"Nothing is called '{name[:30]}' here.", hint=one_of(name, ACTIONS), subject="action")
-    if folio.state == Folio.State.CLOSED:
-        raise RulkaError("The folio is closed.", hint="Open it again first.", subject="folio", code="refused")
     words, edit = ACTIONS[name]
     body, key = edit(dict(folio.body), sent)
-    check_in(folio, body, fence)
     told = words.format(section=sent.get("section", "")[:60], title=sent.get("title", "")[:60])
     seen = whole(sent["version"], "version") if sent.get("version") else None
-    _change(folio, body, told, person, seen)
+    set_body(folio, body, told, fence=fence, person=person, seen=seen)
     return key or (sent.get("section", "") if name != "remove" else "")
 
 
-def _change(folio: Folio, body: dict[str, Any], told: str, person: Person | None, seen: int | None) -> None:
-    former = outline_of(folio)
+@transaction.atomic
+def set_body(
+    folio: Folio, body: Mapping[str, Any], told: str, *, fence: Fence, person: Person | None, seen: int | None = None
+) -> None:
+    """The one way to another outline: not of a closed folio, checked in its ledger, written down, its owner set."""
+    _required_open(folio)
+    check_in(folio, body, fence)
+    former = outline_of(folio).owner
     TEXTS.change(folio, body, told, person, seen)
+    _noted(folio, told, person, former)
+
+
+@transaction.atomic
+def undo(folio: Folio, *, fence: Fence, person: Person, redo: bool = False) -> None:
+    """Take the last change of an outline back, or do it again, as far as what it leads to may stand now."""
+    _required_open(folio)
+    before = Folio(pk=folio.pk, ledger=folio.ledger, shelf=folio.shelf, body=folio.body)
+    told = TEXTS.undo(folio, person, redo=redo)
+    check_in(before, folio.body, fence)
+    _noted(folio, f"{'again' if redo else 'undone'}: {told}", person, outline_of(before).owner)
+
+
+def store(ledger: Ledger, body: Mapping[str, Any], fence: Fence) -> tuple[Folio, bool]:
+    """Keep a folio by its name, as a command does; one that bears it is changed. Whether anything moved."""
+    found = Folio.objects.select_related("ledger", "shelf").filter(ledger=ledger, name=body["folio"]).first()
+    if found is not None:
+        before = found.version
+        set_body(found, body, "loaded", fence=fence, person=None)
+        return found, found.version != before
+    check_in(Folio(ledger=ledger, name=str(body["folio"]), body=body), body, fence)
+    made, _ = TEXTS.store(ledger, body, None)
+    set_owner(made, outline_of(made).owner)
+    return made, True
+
+
+def _required_open(folio: Folio) -> None:
+    if Folio.objects.filter(pk=folio.pk, state=Folio.State.CLOSED).exists():
+        raise RulkaError("The folio is closed.", hint="Open it again first.", subject="folio", code="refused")
+
+
+def _noted(folio: Folio, told: str, person: Person | None, former: str) -> None:
     SectionStep.objects.create(folio=folio, person=person, what="outline", detail=told)
-    outline = outline_of(folio)
-    if outline.owner != former.owner:
-        set_owner(folio, outline.owner)
+    owner = outline_of(folio).owner
+    if owner != former:
+        set_owner(folio, owner)
 
 
 def set_owner(folio: Folio, name: str) -> None:

@@ -63,20 +63,24 @@ def _made(job: FolioJob) -> dict[str, Any]:
     def tell(done: int, of: int) -> None:
         jobs.tell(job.pk, done, of)
 
-    told: dict[str, Any] = {}
+    making = Making(reading, job.keys, timezone.localtime(), address=lambda address: LIVE + address, tell=tell)
+    told: dict[str, Any] = {"sources": sorted({one for read in making.sections for one in read.sources})}
     if job.preview:
-        making = Making(reading, job.keys, timezone.localtime(), address=lambda address: LIVE + address, tell=tell)
         whole = as_whole_pdf(making)
         data = whole.data
         keys = [one.section.key for one in making.sections]
-        told = {"pages": whole.pages, "begins": dict(zip(keys, whole.begins, strict=True)), "says": making.says}
+        told |= {"pages": whole.pages, "begins": dict(zip(keys, whole.begins, strict=True)), "says": making.says}
     else:
         data = leave(reading, job.form, job.keys, at=timezone.localtime(), address=leading, tell=tell)
     path = files.keep(f"folio-{job.pk}.{job.form}", data)
     name = f"{folio.name}-{reading.period.code}.{job.form}"
-    return {"file": path, "file_name": name, "told": told, "fence": reading.deep.all_the_way_down.digest}
+    return {"file": path, "file_name": name, "told": told, "fence": reading.deep.digest}
 
 
 def may_take(folio: Folio, job: FolioJob, person: Person) -> bool:
-    """Whether somebody still may have what they asked for: within the bounds that it was made within."""
-    return reading_for(folio, person).deep.all_the_way_down.digest == job.fence
+    """Whether somebody still may have what they asked for: within the bounds that it was made within, and of what they
+    may still open."""
+    reading, sources = reading_for(folio, person), job.told.get("sources")
+    if reading.deep.digest != job.fence or not isinstance(sources, list):
+        return False
+    return all(reading.places().opens(str(source)) for source in sources)

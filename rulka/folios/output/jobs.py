@@ -23,15 +23,6 @@ def find_job(folio: Folio, number: int, person: Person) -> FolioJob:
     return found
 
 
-def last_like(folio: Folio, person: Person, digest: str, fence: str) -> FolioJob | None:
-    """Pages that somebody asked for before, of the very state and within the very bounds; not those that failed."""
-    open_or_ready = (FolioJob.State.WAITING, FolioJob.State.RUNNING, FolioJob.State.READY)
-    return FolioJob.objects.filter(
-        ledger=folio.ledger.code, folio=folio.pk, person=person.pk, preview=True, state_digest=digest, fence=fence,
-        state__in=open_or_ready,
-    ).first()  # fmt: skip
-
-
 def claim(number: int) -> FolioJob | None:
     """Take a waiting job to do it; None when it is not waiting any more."""
     waiting = FolioJob.objects.filter(pk=number, state=FolioJob.State.WAITING)

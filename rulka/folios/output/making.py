@@ -31,7 +31,6 @@ from rulka.formats.writing.docx_write import write_docx
 from rulka.formats.writing.joining import Furniture, Joined, PdfPart, joined, printed
 from rulka.formats.writing.page import as_page, as_paper
 from rulka.formats.writing.suite import as_pdf
-from rulka.work.services.leaving import digest_of
 
 FORMS: Final = ("pdf", "docx", "pptx", "html", "json")
 TYPES: Final = {
@@ -355,12 +354,3 @@ def _plain(read: SectionRead) -> dict[str, Any]:
         "frozen": {"period": read.row.period, "revision": read.row.revision} if read.is_frozen else None,
         "words": [line for line in words if line.strip()], "figures": told["figures"], "tables": tables,
     }  # fmt: skip
-
-
-def state_digest(reading: Reading, keys: Sequence[str]) -> str:
-    """What names the state that pages were made of: outline, contents, masters, revision."""
-    rows = sorted(
-        [key, row.version, row.state, row.released_id or 0] for key, row in reading.rows.items()
-    )  # fmt: skip
-    return digest_of([reading.folio.body, rows, list(keys), reading.folio.master_names, reading.drafts,
-                      reading.places().view.revision])  # fmt: skip

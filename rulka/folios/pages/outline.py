@@ -8,7 +8,8 @@ from django.views.decorators.http import require_POST
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.folios.edits import set_about
-from rulka.folios.editing.outlining import change, check_in, next_one, set_owner
+from rulka.folios.editing.outlining import change, next_one, set_body, set_owner
+from rulka.folios.editing.outlining import undo as take_back
 from rulka.folios.library.masters import FIELDS, set_master
 from rulka.folios.library.storing import TEXTS, outline_of
 from rulka.folios.pages.folio import page_of
@@ -35,7 +36,8 @@ def undo(request: HttpRequest, name: str) -> HttpResponse:
     """Take the last change of the outline back, or do it again."""
     asked = asked_for(request, name, edit=True)
     try:
-        TEXTS.undo(asked.folio, asked.seat.person, redo=request.POST.get("redo") == "yes")
+        redo = request.POST.get("redo") == "yes"
+        take_back(asked.folio, fence=asked.seat.view.fence, person=asked.seat.person, redo=redo)
     except RulkaError as error:
         return page_of(request, asked, error)
     known = [one.key for one in outline_of(asked.folio).sections]
@@ -65,9 +67,7 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
                 if len(bodies) != 1:
                     raise RulkaError("It holds several folios.", hint="Keep one here.", subject="text")
                 body = {**set_about(bodies[0], {}), "folio": folio.name}
-                check_in(folio, body, seat.view.fence)
-                TEXTS.change(folio, body, "its text", seat.person)
-                set_owner(folio, str(body.get("owner", "")))
+                set_body(folio, body, "its text", fence=seat.view.fence, person=seat.person)
                 known = [one.key for one in outline_of(folio).sections]
                 return back(asked, panel="text", section=asked.key if asked.key in known else "")
             case "delete":

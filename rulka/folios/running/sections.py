@@ -166,8 +166,7 @@ class SectionRead:
         if own is None or own["fence"] != self.reading.deep.digest:
             return None
         found = filled_from(kept["filled"][own["at"]])
-        sources = {key.partition("#")[0] for key in (*found.figures, *found.tables)}
-        return found if all(self.reading.places().opens(source) for source in sources) else None
+        return found if all(self.reading.places().opens(source) for source in found.sources) else None
 
     @cached_property
     def filled(self) -> Filled:
@@ -177,6 +176,11 @@ class SectionRead:
         if self.own_frozen is not None:
             return self.own_frozen
         return self.live(self.row.period, self.row.node, self.row.revision)
+
+    @property
+    def sources(self) -> set[str]:
+        """What its figures come from."""
+        return self.filled.sources
 
     def live(self, period: str = "", node: str = "", revision: int | None = None) -> Filled:
         """Its figures as they are, or were at another period and revision."""

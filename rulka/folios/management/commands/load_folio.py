@@ -10,8 +10,7 @@ from django.db import transaction
 
 from rulka.core.books.fence import NO_FENCE
 from rulka.folios.editing.acting import open_for_writing
-from rulka.folios.editing.outlining import check_in, set_owner
-from rulka.folios.library.storing import TEXTS
+from rulka.folios.editing.outlining import store
 from rulka.folios.models import Folio
 from rulka.formats.folio_file import FOLIOS
 from rulka.ledger.commanding import RulkaCommand
@@ -32,10 +31,7 @@ class Command(RulkaCommand):
         bodies = [body for file in options["files"] for body in FOLIOS.read(file.read_bytes(), file.name)]
         with transaction.atomic():
             for body in bodies:
-                stored = Folio.objects.filter(ledger=ledger, name=body["folio"]).first()
-                check_in(stored or Folio(ledger=ledger, name=body["folio"], body=body), body, NO_FENCE)
-                folio, moved = TEXTS.store(ledger, body, None)
-                set_owner(folio, str(body.get("owner", "")))
+                folio, moved = store(ledger, body, NO_FENCE)
                 if options["open"] and folio.state == Folio.State.OUTLINE:
                     open_for_writing(folio, None)
                 self.stdout.write(f"{folio.name}: version {folio.version}{'' if moved else ', as it was'}")
