@@ -9,7 +9,6 @@ from datetime import datetime, timezone
 import pikepdf
 import pypdfium2
 import pytest
-from django.core import mail
 from docx import Document
 from pptx import Presentation
 
@@ -171,7 +170,7 @@ def test_pages_are_made_in_the_background_and_looked_at(ternwick, no_suite, open
     assert picture["Content-Type"] == "image/png" and picture.content.startswith(b"\x89PNG")
     assert client.get(address("folio-picture", "board-pack", job.pk, 99)).status_code == 404
     assert signed_in("controller").get(address("folio-pages", "board-pack", job.pk)).status_code == 404
-    assert ask(pack(), person("accountant"), "pdf", [], preview=True, draft=True).pk == job.pk  # the same state
+    assert ask(pack(), person("accountant"), "pdf", [], preview=True, draft=True).pk != job.pk  # made anew each time
     write("month", "accountant", "Changed.")
     assert ask(pack(), person("accountant"), "pdf", [], preview=True, draft=True).pk != job.pk
     access = person("accountant").accesses.get()
@@ -270,7 +269,6 @@ def test_words_go_by_mail_where_a_server_is_set(ternwick, settings, monkeypatch)
     noticing.send_notice.func(*sent[0])
     assert letters[0].to == "lead@example.org"
     assert letters[0].text == "Words\n\nhttps://rulka.example/folios/board-pack/"
-    assert mail.outbox == []
 
 
 # commands -------------------------------------------------------------------------------------------------------------
