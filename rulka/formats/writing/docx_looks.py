@@ -206,19 +206,29 @@ def _line(spacing: Any) -> str:
 
 
 def _parts(docx: Docx) -> dict[str, str]:
-    """Paper, margins, running head and foot of a file's first section."""
-    section = docx.sections[0]
+    """Paper, margins, running heads and feet of a file; of several sections each that is unlike the ones before it."""
+    found: dict[str, list[str]] = {"paper": [], "margins": [], "header": [], "footer": []}
+    for section in docx.sections:
+        for name, told in _section(section).items():
+            found[name] += [one for one in told if one not in found[name]]
+    return {name: "; later ".join(told) for name, told in found.items()}
 
+
+def _section(section: Any) -> dict[str, list[str]]:
     def mm(length: Any) -> str:
         return f"{round(int(length or 0) / 36_000)}"
 
     sides = sorted((int(section.page_width or 0), int(section.page_height or 0)))
     margins = (section.top_margin, section.right_margin, section.bottom_margin, section.left_margin)
+    heads, feet = [_furniture(section.header)], [_furniture(section.footer)]
+    if section.different_first_page_header_footer:
+        heads.insert(0, f"first page: {_furniture(section.first_page_header) or 'none'}")
+        feet.insert(0, f"first page: {_furniture(section.first_page_footer) or 'none'}")
     return {
-        "paper": f"{mm(sides[0])} by {mm(sides[1])} mm",
-        "margins": f"{', '.join(mm(one) for one in margins)} mm",
-        "header": _furniture(section.header),
-        "footer": _furniture(section.footer),
+        "paper": [f"{mm(sides[0])} by {mm(sides[1])} mm"],
+        "margins": [f"{', '.join(mm(one) for one in margins)} mm"],
+        "header": heads,
+        "footer": feet,
     }
 
 

@@ -188,9 +188,16 @@ def _sections(own: Docx, part: Part, furniture: list[Any], master: Docx) -> None
                 section.remove(old)
             for one in furniture:
                 if one.tag == qn(f"w:{name}"):
-                    copied = deepcopy(one)
-                    copied.set(qn("r:id"), f"own-{one.get(qn('r:id'))}")
-                    section.insert(0, copied)
+                    kinds = [one.get(qn("w:type"))]
+                    if kinds == ["default"] and section.find(qn("w:titlePg")) is not None:
+                        kinds.append("first")  # a first page of its own would else have none
+                    for kind in kinds:
+                        copied = deepcopy(one)
+                        copied.set(qn("w:type"), kind)
+                        copied.set(qn("r:id"), f"own-{one.get(qn('r:id'))}")
+                        section.insert(0, copied)
+        if part.own and part.chosen.get("part:paper") == "take":
+            _paper(section, master)
         if part.own and part.chosen.get("part:margins") == "take":
             _margins(section, master)
 
@@ -257,6 +264,25 @@ def _typed(section: Any) -> None:
     made = element("w:type", val="nextPage")
     references = section.findall(qn("w:headerReference")) + section.findall(qn("w:footerReference"))
     section.insert(len(references), made)
+
+
+def _paper(section: Any, master: Docx) -> None:
+    """The master's paper, lying across where the section's does."""
+    theirs = master.element.body.sectPr.find(qn("w:pgSz"))
+    if theirs is None:
+        return
+    made, own = deepcopy(theirs), section.find(qn("w:pgSz"))
+    if own is not None:
+        across, lies = (int(one.get(qn("w:w"), 0)) > int(one.get(qn("w:h"), 0)) for one in (own, made))
+        if across != lies:
+            wide, high = made.get(qn("w:w")), made.get(qn("w:h"))
+            made.set(qn("w:w"), high)
+            made.set(qn("w:h"), wide)
+            made.set(qn("w:orient"), "landscape" if across else "portrait")
+        section.replace(own, made)
+        return
+    before = ("headerReference", "footerReference", "footnotePr", "endnotePr", "type")
+    section.insert(sum(one.tag in {qn(f"w:{name}") for name in before} for one in section), made)
 
 
 def _margins(section: Any, master: Docx) -> None:

@@ -39,7 +39,7 @@ def usual_slides() -> bytes:
     master = deck.slide_master
     for shapes in (master.shapes, *(layout.shapes for layout in master.slide_layouts)):
         for shape in shapes:
-            if shape._element.xpath("./p:spPr/a:xfrm"):
+            if _stands_itself(shape):
                 shape.left, shape.width = Emu(int(shape.left * sideways)), Emu(int(shape.width * sideways))
     theme = _theme(master)
     tree = _parsed(theme.blob)
@@ -161,20 +161,61 @@ def _master_named(master: Any) -> str:
 
 
 def slides_with_choices(data: bytes, chosen: Mapping[str, str], master: bytes) -> bytes:
-    """Slides with what was chosen for their differences: the master's fonts, colours, or the master itself."""
+    """Slides with what was chosen for their differences: the master's fonts, colours, size, or the master itself."""
+    theirs = Presentation(io.BytesIO(master))
+    size = _size(theirs if chosen.get("part:size") == "take" else Presentation(io.BytesIO(data)))
+    data = _resized(data, size)
     if chosen.get("part:slide master") == "take":
-        data = on_master(data, master)
+        data = on_master(data, _resized(master, size))
     deck = Presentation(io.BytesIO(data))
-    theirs = _parsed(_theme(Presentation(io.BytesIO(master)).slide_master).blob)
+    theme = _parsed(_theme(theirs.slide_master).blob)
     for name, scheme in (("fonts", "fontScheme"), ("colours", "clrScheme")):
         if chosen.get(f"part:{name}") == "take":
             for one in deck.slide_masters:
                 part = _theme(one)
                 tree = _parsed(part.blob)
                 old = tree.find(f".//{qn('a:' + scheme)}")
-                old.getparent().replace(old, deepcopy(theirs.find(f".//{qn('a:' + scheme)}")))
+                old.getparent().replace(old, deepcopy(theme.find(f".//{qn('a:' + scheme)}")))
                 part._blob = etree.tostring(tree, xml_declaration=True, encoding="UTF-8", standalone=True)
     return _saved(deck)
+
+
+def _size(deck: Any) -> tuple[int, int]:
+    return int(deck.slide_width or WIDE), int(deck.slide_height or HIGH)
+
+
+def _resized(data: bytes, size: tuple[int, int]) -> bytes:
+    """Slides in another size: masters and layouts fill it, what stands on slides keeps its shape and is centred."""
+    deck = Presentation(io.BytesIO(data))
+    old = _size(deck)
+    if old == size:
+        return data
+    across, down = size[0] / old[0], size[1] / old[1]
+    deck.slide_width, deck.slide_height = Emu(size[0]), Emu(size[1])
+    for master in deck.slide_masters:
+        for shapes in (master.shapes, *(layout.shapes for layout in master.slide_layouts)):
+            for shape in shapes:
+                if _stands_itself(shape):
+                    shape.left, shape.width = Emu(int(shape.left * across)), Emu(int(shape.width * across))
+                    shape.top, shape.height = Emu(int(shape.top * down)), Emu(int(shape.height * down))
+    times = min(across, down)
+    left, top = (size[0] - old[0] * times) / 2, (size[1] - old[1] * times) / 2
+    for slide in deck.slides:
+        for shape in slide.shapes:
+            if _stands_itself(shape):
+                shape.left, shape.width = Emu(int(left + shape.left * times)), Emu(int(shape.width * times))
+                shape.top, shape.height = Emu(int(top + shape.top * times)), Emu(int(shape.height * times))
+            if getattr(shape, "has_table", False):
+                for column in shape.table.columns:
+                    column.width = Emu(int(column.width * times))
+                for row in shape.table.rows:
+                    row.height = Emu(int(row.height * times))
+    return _saved(deck)
+
+
+def _stands_itself(shape: Any) -> bool:
+    """Whether a shape says where it stands, rather than its layout."""
+    return bool(shape._element.xpath("./p:spPr/a:xfrm | ./p:grpSpPr/a:xfrm | ./p:xfrm"))
 
 
 def on_master(data: bytes, master: bytes) -> bytes:
@@ -235,11 +276,13 @@ def _brought(part: Any, package: Any, known: dict[Any, Any]) -> Any:
 
 
 def slides_merged(decks: Sequence[bytes], master: bytes, title: str, about: str = "") -> bytes:
-    """Several decks as one: a deck with a master of its own brings it along, the others stand on the first one's."""
+    """Several decks as one: a deck with a master of its own brings it along, the others stand on the first one's. A file
+    of slides has one size: the first deck's."""
     made = Presentation(io.BytesIO(decks[0] if decks else master))
+    size = _size(made)
     own = {_master_named(one): one for one in made.slide_masters}
     for data in decks[1:]:
-        deck = Presentation(io.BytesIO(data))
+        deck = Presentation(io.BytesIO(_resized(data, size)))
         known: dict[Any, Any] = {}
         for slide in deck.slides:
             layout = slide.slide_layout

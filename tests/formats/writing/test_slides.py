@@ -7,6 +7,7 @@ import io
 import pypdfium2
 import pytest
 from pptx import Presentation
+from pptx.util import Emu
 
 from rulka.core.folios.styles import differences
 from rulka.formats.writing.slides import (
@@ -45,13 +46,35 @@ def test_another_master_is_told():
         ({}, ["part:fonts", "part:colours", "part:size", "part:slide master"]),
         ({"part:fonts": "take"}, ["part:colours", "part:size", "part:slide master"]),
         ({"part:colours": "take", "part:fonts": "keep"}, ["part:fonts", "part:size", "part:slide master"]),
-        ({"part:slide master": "take"}, []),
+        ({"part:size": "take"}, ["part:fonts", "part:colours", "part:slide master"]),
+        ({"part:slide master": "take", "part:size": "keep"}, ["part:size"]),
+        ({"part:slide master": "take", "part:size": "take"}, []),
     ],
 )
 def test_what_is_taken_of_the_master_differs_no_more(chosen, left):
     made = slides_with_choices(own_slides(("A", "B")), chosen, MASTER)
     assert list(told(made)) == left
     assert slide_lines(made) == ["A", "1 234 sailings", "B", "1 234 sailings"]
+
+
+def test_what_stands_on_slides_keeps_its_shape_in_another_size():
+    deck = Presentation(io.BytesIO(own_slides(("A",))))
+    deck.slides[0].shapes.add_textbox(Emu(900_000), Emu(900_000), Emu(3_000_000), Emu(1_000_000))
+    table = deck.slides[0].shapes.add_table(2, 2, Emu(0), Emu(0), Emu(4_000_000), Emu(800_000))
+    buffer = io.BytesIO()
+    deck.save(buffer)
+    size = (6_096_000, 3_429_000)  # half of the master's: 9,144,000 by 6,858,000 comes to a half by height
+    small = Presentation(io.BytesIO(MASTER))
+    small.slide_width, small.slide_height = size
+    master = io.BytesIO()
+    small.save(master)
+    made = slides_with_choices(buffer.getvalue(), {"part:size": "take"}, master.getvalue())
+    after = Presentation(io.BytesIO(made))
+    assert (after.slide_width, after.slide_height) == size
+    *_, box, grid = after.slides[0].shapes
+    assert (box.width, box.height, box.top) == (1_500_000, 500_000, 450_000)
+    assert box.left == 450_000 + (6_096_000 - 9_144_000 / 2) / 2
+    assert sum(one.width for one in grid.table.columns) == table.width / 2
 
 
 def test_decks_laid_together_keep_their_masters_or_share_one():

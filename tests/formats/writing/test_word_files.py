@@ -71,6 +71,24 @@ def test_a_files_own_looks_are_told_style_by_style():
     assert found["part:header"] == "The ships' own head, master [TITLE]" and "part:paper" in found
 
 
+def test_a_later_sections_own_head_is_told_too():
+    docx = opened(own_word_file(across=True))
+    section = docx.sections[-1]
+    section.header.is_linked_to_previous = False
+    section.header.paragraphs[0].text = "Across only"
+    section.different_first_page_header_footer = True
+    section.first_page_header.paragraphs[0].text = "Cover"
+    buffer = io.BytesIO()
+    docx.save(buffer)
+    found = {one.key: one.told for one in differences(looks_of(buffer.getvalue()), master_looks(usual_master()))}
+    told = "The ships' own head; later first page: Cover; later Across only, master [TITLE]"
+    assert found["part:header"] == told
+    chosen = {**choices(buffer.getvalue(), "keep"), "part:header": "take"}
+    made = opened(merged([Part(buffer.getvalue(), "3 Own", "3", chosen, own=True)], usual_master(), title="P"))
+    assert "Across only" not in made.sections[-1].header.paragraphs[0].text
+    assert made.sections[-1].first_page_header.paragraphs[0].text == made.sections[0].header.paragraphs[0].text
+
+
 def choices(data: bytes, choice: str) -> dict[str, str]:
     return {one.key: choice for one in differences(looks_of(data), master_looks(usual_master()))}
 
@@ -98,6 +116,10 @@ def test_sections_laid_together_keep_what_they_are(choice):
     heads = [section.header.paragraphs[0].text for section in docx.sections]
     feet = [section.footer.paragraphs[0].text for section in docx.sections]
     own = choice == "keep"
+    a4, theirs = {210, 297}, {round(side / 36_000) for side in (opened(own_word_file()).sections[0].page_width,
+                                                               opened(own_word_file()).sections[0].page_height)}  # fmt: skip
+    papers = [{round(side / 36_000) for side in (one.page_width, one.page_height)} for one in docx.sections]
+    assert theirs != a4 and papers == [a4, a4, theirs if own else a4, theirs if own else a4, a4]
     assert [("own head" in head) for head in heads] == [False, False, own, own, False]
     assert [("own foot" in foot) for foot in feet] == [False, False, own, own, False]
     assert [("Page" in foot) for foot in feet] == [True, True, not own, not own, True]
