@@ -67,6 +67,7 @@ INSTALLED_APPS = [
     "rulka.worksheets",
     "rulka.overviews",
     "rulka.folios",
+    "rulka.filings",
     "rulka.dispatch",
     "rulka.web",
 ]

@@ -39,6 +39,7 @@ urlpatterns = [
     path("extracts/", include("rulka.extracts.urls")),
     path("overviews/", include("rulka.overviews.urls")),
     path("folios/", include("rulka.folios.urls")),
+    path("filings/", include("rulka.filings.urls")),
     path("desk/<str:key>/", desk, name="desk-root"),
     path("desk/<str:key>/<path:file>", desk, name="desk"),
     path("dispatch/", include("rulka.dispatch.urls")),

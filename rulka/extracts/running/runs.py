@@ -2,18 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any
 
 from django.db.models import Max
-from django.utils import timezone
 
 from rulka.core.errors import NotFound
 from rulka.extracts.models import Extract, ExtractRun
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.work.services.loads import is_left, this_worker
-from rulka.work.services.outputs import Cancelled
+from rulka.work.services.jobs import Jobs
 
 SHOWN = 50
 
@@ -49,40 +46,6 @@ def last_used(ledger: Ledger, person: Person) -> dict[int, Any]:
     return dict(found.values_list("extract").annotate(Max("created")))
 
 
-def claim(number: int) -> ExtractRun | None:
-    """Take a waiting run to do it; None when it is not waiting any more."""
-    waiting = ExtractRun.objects.filter(pk=number, state=ExtractRun.State.WAITING)
-    if not waiting.update(state=ExtractRun.State.RUNNING, worker=this_worker()):
-        return None
-    return ExtractRun.objects.get(pk=number)
-
-
-def wait_again(number: int) -> None:
-    """Let a run wait: the process that did it is gone, or found no room."""
-    running = ExtractRun.objects.filter(pk=number, state=ExtractRun.State.RUNNING)
-    running.update(state=ExtractRun.State.WAITING, done=0)
-
-
-def orphans(*, own: bool = False) -> Iterable[ExtractRun]:
-    """Runs whose process is gone; with `own` those of this process too."""
-    running = ExtractRun.objects.filter(state=ExtractRun.State.RUNNING)
-    return [one for one in running if is_left(one.worker, own=own)]
-
-
-def tell(number: int, done: int, of: int) -> None:
-    """Write progress down; raises Cancelled once somebody asked for that."""
-    ExtractRun.objects.filter(pk=number).update(done=done, of=of)
-    if ExtractRun.objects.filter(pk=number, cancel=True).exists():
-        raise Cancelled("Cancelled.")
-
-
-def end(number: int, state: str, **values: Any) -> None:
-    """Set a run's end."""
-    ExtractRun.objects.filter(pk=number).update(state=state, ended=timezone.now(), **values)
-
-
-def cancel(number: int) -> None:
-    """Stop a run: at once while it waits, at its next block while it goes."""
-    waiting = ExtractRun.objects.filter(pk=number, state=ExtractRun.State.WAITING)
-    if not waiting.update(state=ExtractRun.State.CANCELLED, ended=timezone.now()):
-        ExtractRun.objects.filter(pk=number, state=ExtractRun.State.RUNNING).update(cancel=True)
+JOBS = Jobs(ExtractRun)
+claim, wait_again, orphans = JOBS.claim, JOBS.wait_again, JOBS.orphans
+tell, end, cancel = JOBS.tell, JOBS.end, JOBS.cancel

@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from django.utils import timezone
-
 from rulka.core.errors import NotFound
 from rulka.folios.models import Folio, FolioJob
 from rulka.people.models import Person
-from rulka.work.services.loads import is_left, this_worker
-from rulka.work.services.outputs import Cancelled
+from rulka.work.services.jobs import Jobs
 
 
 def find_job(folio: Folio, number: int, person: Person) -> FolioJob:
@@ -23,38 +18,6 @@ def find_job(folio: Folio, number: int, person: Person) -> FolioJob:
     return found
 
 
-def claim(number: int) -> FolioJob | None:
-    """Take a waiting job to do it; None when it is not waiting any more."""
-    waiting = FolioJob.objects.filter(pk=number, state=FolioJob.State.WAITING)
-    if not waiting.update(state=FolioJob.State.RUNNING, worker=this_worker()):
-        return None
-    return FolioJob.objects.get(pk=number)
-
-
-def wait_again(number: int) -> None:
-    """Let a running job wait: the process that did it is gone, or found no room."""
-    FolioJob.objects.filter(pk=number, state=FolioJob.State.RUNNING).update(state=FolioJob.State.WAITING, done=0)
-
-
-def orphans(*, own: bool = False) -> list[FolioJob]:
-    """Jobs whose process is gone; with `own` those of this process too."""
-    return [one for one in FolioJob.objects.filter(state=FolioJob.State.RUNNING) if is_left(one.worker, own=own)]
-
-
-def tell(number: int, done: int, of: int) -> None:
-    """Write progress down; raises Cancelled once somebody asked for that."""
-    FolioJob.objects.filter(pk=number).update(done=done, of=of)
-    if FolioJob.objects.filter(pk=number, cancel=True).exists():
-        raise Cancelled("Cancelled.")
-
-
-def end(number: int, state: str, **values: Any) -> None:
-    """Set a job's end."""
-    FolioJob.objects.filter(pk=number).update(state=state, ended=timezone.now(), **values)
-
-
-def cancel(number: int) -> None:
-    """Stop a job: at once while it waits, at its next section while it runs."""
-    waiting = FolioJob.objects.filter(pk=number, state=FolioJob.State.WAITING)
-    if not waiting.update(state=FolioJob.State.CANCELLED, ended=timezone.now()):
-        FolioJob.objects.filter(pk=number, state=FolioJob.State.RUNNING).update(cancel=True)
+JOBS = Jobs(FolioJob)
+claim, wait_again, orphans = JOBS.claim, JOBS.wait_again, JOBS.orphans
+tell, end, cancel = JOBS.tell, JOBS.end, JOBS.cancel

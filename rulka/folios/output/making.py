@@ -307,7 +307,7 @@ def _html_section(making: Making, read: SectionRead) -> str:
     if read.form == "docx":
         inside = as_web_page(read.file)
     elif read.form in ("pptx", "pdf"):
-        inside = _html_pages(making, read)
+        inside = html_pages(read, making.says)
     elif read.form == "none":
         inside = '<p class="problem">Nothing was written yet.</p>'
     else:
@@ -315,9 +315,10 @@ def _html_section(making: Making, read: SectionRead) -> str:
     return f'<section id="{escape(read.section.key)}"><h1>{escape(making.heading(read))}</h1>{inside}</section>'
 
 
-def _html_pages(making: Making, read: SectionRead) -> str:
+def html_pages(read: SectionRead, told: list[str]) -> str:
+    """Slides, or the pages of a PDF, as pictures; what is to be said of them is added to `told`."""
     pages, says = (read.raw, "") if read.form == "pdf" else as_pdf(_deck(read), "pptx")
-    making.says += [says] if says else []
+    told += [says] if says else []
     found, number, count = [], 1, 1
     while number <= min(count, MOST_PICTURES):
         picture, count = page_picture(pages, number)

@@ -180,11 +180,11 @@ class Places:
         if len(source.parts) != 2:
             raise RulkaError(f"'{source.text[:80]}' names no figure.", hint="Name its line and its column.")
         definitions, computed = self.computed(source.name)
-        row, column = _row(computed, source.parts[0]), _column(computed, source.parts[1])
+        row, column = row_named(computed, source.parts[0]), column_named(computed, source.parts[1])
         value = row.values[computed.place(column.key)]
         title = ", ".join(filter(None, (column.group, column.heading)))
         address = self._statement_address(definitions, computed, row.key, column.key)
-        unit = _unit(row, column)
+        unit = unit_of(row, column)
         if value is None:
             return FilledFigure(row.word_at(computed.place(column.key)) or "none", "", row.label, title, unit, address)
         style = style_of(row, column, computed)
@@ -203,8 +203,8 @@ class Places:
 
     def _statement_table(self, source: Source) -> list[Piece]:
         definitions, computed = self.computed(source.name)
-        rows = [_row(computed, name) for name in _listed(source.parts, 0)]
-        columns = [_column(computed, name) for name in _listed(source.parts, 1)]
+        rows = [row_named(computed, name) for name in _listed(source.parts, 0)]
+        columns = [column_named(computed, name) for name in _listed(source.parts, 1)]
 
         def address(row: str, column: str) -> str:
             return self._statement_address(definitions, computed, row, column)
@@ -258,7 +258,7 @@ class Places:
             names = [one.key for one in reading.computed.columns]
             raise NotFound(f"It has no column '{column[:40]}'.", hint=one_of(column, names), subject="figure")
         shown = reading.shown(row, column)
-        unit = _unit(row, found)
+        unit = unit_of(row, found)
         address = ways.trace(line.statement, urlencode({"source": "", "row": shown.row, "column": column}))
         if shown.value is None:
             return FilledFigure(shown.text or "none", "", line.title, column, unit, address)
@@ -366,7 +366,7 @@ def _listed(parts: tuple[str, ...], place: int) -> list[str]:
     return [name.strip() for name in parts[place].split(",") if name.strip()] if place < len(parts) else []
 
 
-def _row(computed: Computed, name: str) -> Row:
+def row_named(computed: Computed, name: str) -> Row:
     """A row by its key or its label; NotFound otherwise."""
     found = computed.rows_by_key.get(name)
     if found is not None:
@@ -378,7 +378,7 @@ def _row(computed: Computed, name: str) -> Row:
     raise NotFound(f"The statement has no line '{name[:60]}'.", hint=one_of(name, labels), subject="figure")
 
 
-def _column(computed: Computed, name: str) -> Column:
+def column_named(computed: Computed, name: str) -> Column:
     """A column by its key or its heading; NotFound otherwise."""
     known = [column for column in computed.columns if column.kind != "text"]
     for column in known:
@@ -397,7 +397,8 @@ def _titled(column: Column) -> str:
     return ", ".join(filter(None, (column.group, column.heading)))
 
 
-def _unit(row: Row, column: Column) -> Unit:
+def unit_of(row: Row, column: Column) -> Unit:
+    """What a figure is counted in."""
     if column.kind in ("percent", "share") or row.unit in ("ratio", "rate"):
         return "percent" if column.kind in ("percent", "share") or row.look.number.style == "percent" else "other"
     if column.shows_quantities or row.unit == "quantity":

@@ -276,8 +276,8 @@ def _brought(part: Any, package: Any, known: dict[Any, Any]) -> Any:
 
 
 def slides_merged(decks: Sequence[bytes], master: bytes, title: str, about: str = "") -> bytes:
-    """Several decks as one: a deck with a master of its own brings it along, the others stand on the first one's. A file
-    of slides has one size: the first deck's."""
+    """Several decks as one: a deck with a master of its own brings it along, the others stand on the first one's. A
+    file of slides has one size: the first deck's."""
     made = Presentation(io.BytesIO(decks[0] if decks else master))
     size = _size(made)
     own = {_master_named(one): one for one in made.slide_masters}

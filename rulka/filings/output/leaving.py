@@ -1,0 +1,76 @@
+"""Files of filings leave by the gate of all files: known by their bytes, and held against the filing as it is now."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import datetime
+
+from rulka.core.books.fence import Fence
+from rulka.core.errors import RulkaError
+from rulka.core.proof.origin import Altered
+from rulka.filings.library.opening import open_filing
+from rulka.filings.models import Filing
+from rulka.filings.output.making import Filed, Tell, filed
+from rulka.filings.running.reading import FilingReading
+from rulka.ledger.leaving import leave_as
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
+from rulka.statements.library.shelves import RUN
+from rulka.statements.output.origins import Kind, Page, Since
+from rulka.work.models import LeftFile
+from rulka.work.services.leaving import Left
+
+
+def leave(reading: FilingReading, form: str, *, at: datetime, tell: Tell | None = None) -> Filed:
+    """A filing as somebody reads it, checked and validated, known from then on by its bytes."""
+    made = filed(reading, form, tell) if tell is not None else filed(reading, form)
+    leave_as(_left(reading), form, lambda stamp: made.data, by_digest=True)
+    return made
+
+
+def _left(reading: FilingReading) -> Left:
+    folio, person = reading.reading, reading.person
+    view = folio.places().view
+    page = {
+        "filing": reading.filing.name, "shelf": reading.filing.shelf_id, "period": folio.period.code,
+        "node": folio.outline.node, "lines": view.fence.shows_lines, "bodies": reading.filing.body,
+        "run": {"lines": [list(pair) for pair in _figures(reading)]},
+    }  # fmt: skip
+    return Left(
+        reading.filing.ledger.code, "filing", reading.filing.name, folio.period.code, folio.outline.node,
+        view.revision, view.fence.all_the_way_down.digest, [page], person.pk if person else None,
+        person.called if person else "",
+    )  # fmt: skip
+
+
+def _figures(reading: FilingReading) -> Iterator[tuple[str, str]]:
+    """Every fact, by what it is of."""
+    for fact in reading.facts:
+        members = " ".join(member for _, member in fact.members)
+        yield " ".join(filter(None, (fact.concept, fact.time.told, members, fact.cell.source))), f"{fact.value:f}"
+
+
+def _shelf(ledger: Ledger, page: Page) -> int | None:
+    found = Filing.objects.filter(ledger=ledger, name=page["filing"]).first()
+    shelf: int | None = found.shelf_id if found else page["shelf"]
+    return shelf
+
+
+def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
+    """What of its facts is another one now."""
+    named = page["filing"], page["node"]
+    try:
+        filing = open_filing(ledger, page["filing"], person=person)
+        now = dict(_figures(FilingReading(filing, fence, person, page["period"], page["node"])))
+    except RulkaError as error:
+        return Since(*named, why=str(error))
+    was = dict(page["run"]["lines"])
+    moved = [
+        Altered(name, "", "figure", was.get(name, ""), now.get(name, ""))
+        for name in sorted(was.keys() | now.keys())
+        if was.get(name) != now.get(name)
+    ]
+    return Since(*named, cells=moved)
+
+
+KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)

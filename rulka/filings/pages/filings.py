@@ -1,0 +1,119 @@
+"""The list of filings and taxonomies, new ones of both."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.shortcuts import render
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
+
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.values import key_in
+from rulka.filings.editing import tagging
+from rulka.filings.library.opening import seen_filings
+from rulka.filings.library.storing import definition_of
+from rulka.filings.library.taxonomies import forget, load, taxonomies_of
+from rulka.filings.models import Filing, Taxonomy
+from rulka.folios.library.opening import open_folio
+from rulka.formats.filings.package import MOST_BYTES
+from rulka.ledger.models import Ledger
+from rulka.ledger.seat import Seat, seat_of
+from rulka.statements.library.on_shelves import may_run_among
+
+
+@dataclass(frozen=True)
+class FilingLine:
+    """A filing in the list."""
+
+    filing: Filing
+    folio: str
+    taxonomy: str
+    tags: int
+    opens: bool
+
+
+@dataclass(frozen=True)
+class TaxonomyLine:
+    """A taxonomy in the list, with the filings that follow it."""
+
+    taxonomy: Taxonomy
+    used_by: list[str]
+
+
+@require_GET
+def filing_list(request: HttpRequest) -> HttpResponse:
+    """The filings of the ledger, and its taxonomies."""
+    return _list(request, seat_of(request))
+
+
+def _list(request: HttpRequest, seat: Seat, problem: RulkaError | None = None) -> HttpResponse:
+    seen = seen_filings(seat.ledger, seat.person)
+    opens = {one.pk for one in may_run_among(seen, seat.person)}
+    lines = []
+    for one in seen:
+        definition = definition_of(one)
+        tags = sum(len(each.lines) for each in definition.statements) + len(definition.texts)
+        lines.append(FilingLine(one, definition.folio, definition.taxonomy, tags, one.pk in opens))
+    used = _used(seat.ledger)
+    context = {
+        "where": "folios", "seat": seat, "lines": lines, "problem": problem,
+        "taxonomies": [TaxonomyLine(one, used.get(one.name, [])) for one in taxonomies_of(seat.ledger)],
+        "told": request.session.pop("filing-told", ""),
+    }  # fmt: skip
+    return render(request, "filings/list.html", context, status=422 if problem is not None else 200)
+
+
+def _used(ledger: Ledger) -> dict[str, list[str]]:
+    """The filings that follow each taxonomy, whoever sees them."""
+    found: dict[str, list[str]] = {}
+    for one in seen_filings(ledger, None):
+        found.setdefault(definition_of(one).taxonomy, []).append(one.title)
+    return found
+
+
+@require_POST
+def taxonomy(request: HttpRequest) -> HttpResponse:
+    """Load a taxonomy package, or take a taxonomy away."""
+    seat, sent = seat_of(request), request.POST
+    try:
+        if sent.get("do") == "forget":
+            number = key_in(sent.get("taxonomy", ""))
+            found = next((one for one in taxonomies_of(seat.ledger) if one.pk == number), None)
+            if found is None:
+                raise NotFound("There is no such taxonomy.", hint="Load the page again.", subject="taxonomy")
+            forget(found, _used(seat.ledger).get(found.name, []), seat.person)
+            request.session["filing-told"] = f"{found.name} is taken away."
+        else:
+            file = request.FILES.get("file")
+            if file is None or not file.name or (file.size or 0) > MOST_BYTES:
+                raise RulkaError("No package came, or it is too large.", hint="Choose a .zip.", subject="package")
+            made, is_new = load(
+                seat.ledger, file.read(), file.name, seat.person, entry=sent.get("entry", "").strip(),
+                name=sent.get("name", "").strip(),
+            )  # fmt: skip
+            request.session["filing-told"] = f"{made.title} {made.version}{' is loaded' if is_new else ' was there'}."
+    except RulkaError as error:
+        return _list(request, seat, error)
+    return HttpResponseRedirect(f"{reverse('filings')}?{seat.query}")
+
+
+@require_http_methods(["GET", "POST"])
+def begin(request: HttpRequest, folio: str) -> HttpResponse:
+    """A folio's filings, and a new one."""
+    seat = seat_of(request)
+    found = open_folio(seat.ledger, folio, person=seat.person)
+    problem = None
+    if request.method == "POST":
+        try:
+            made = tagging.begin(found, request.POST.get("taxonomy", ""), request.POST.get("title", ""), seat.person)
+            return HttpResponseRedirect(f"{reverse('filing', args=[made.name])}?{seat.query}")
+        except RulkaError as error:
+            problem = error
+    own = [one for one in seen_filings(seat.ledger, seat.person) if definition_of(one).folio == found.name]
+    context = {
+        "where": "folios", "seat": seat, "folio": found, "own": own, "taxonomies": taxonomies_of(seat.ledger),
+        "problem": problem,
+    }  # fmt: skip
+    return render(request, "filings/begin.html", context, status=422 if problem else 200)
