@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import csv
+import fcntl
 import io
 import json
 import os
 import shutil
+import sqlite3
 from collections.abc import Callable, Iterator
+from contextlib import closing
 from functools import partial
 from pathlib import Path
 from typing import Any
 
 import pytest
 from django.core.management import call_command
+from django.db import connections
 from hypothesis import Phase
 from hypothesis import settings as hypothesis_settings
 
 from demo.generate import generate
+from demo.taxonomy import package
 
 ROOT = Path(__file__).parent.parent
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # processes that tests start need not compile everything again
@@ -100,6 +105,34 @@ def demo_database(demo_folder: Path, django_db_setup: None, django_db_blocker: A
 
 
 def load_demo(folder: Path) -> None:
+    """The demo in the test databases: loaded once for all processes that test, copied from the files that keep it ever
+    after."""
+    shared = folder.parent.parent if "PYTEST_XDIST_WORKER" in os.environ else folder.parent
+    with (shared / "demo.lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        kept = {name: shared / f"demo-{name}.sqlite3" for name in ("default", "work")}
+        if not all(path.exists() for path in kept.values()):
+            _load_demo(folder)
+            for name, path in kept.items():
+                _copied(name, path, out_of=True)
+        else:
+            for name, path in kept.items():
+                _copied(name, path, out_of=False)
+
+
+def _copied(name: str, path: Path, *, out_of: bool) -> None:
+    """A test database into a file, or a file into a test database."""
+    connection = connections[name]
+    connection.ensure_connection()
+    partial_path = path.with_suffix(".part")
+    with closing(sqlite3.connect(partial_path if out_of else path)) as file:
+        source, target = (connection.connection, file) if out_of else (file, connection.connection)
+        source.backup(target)
+    if out_of:
+        partial_path.rename(path)
+
+
+def _load_demo(folder: Path) -> None:
     out = io.StringIO()
     for part in ("ledger", "news"):
         call_command("load_ledger", str(folder / part), ledger="ternwick", stdout=out)
@@ -122,6 +155,12 @@ def load_demo(folder: Path) -> None:
     call_command("load_demo_people", ledger="ternwick", stdout=out)
     folios = sorted((ROOT / "demo" / "folios").glob("*.yaml"))
     call_command("load_folio", "--open", *[str(path) for path in folios], ledger="ternwick", stdout=out)
+    for year in (2026, 2027):
+        file = folder / f"saltmarch-{year}.zip"
+        file.write_bytes(package(year))
+        call_command("load_taxonomy", str(file), ledger="ternwick", stdout=out)
+    filings = sorted((ROOT / "demo" / "filings").glob("*.yaml"))
+    call_command("load_filing", *[str(path) for path in filings], ledger="ternwick", stdout=out)
 
 
 @pytest.fixture

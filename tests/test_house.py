@@ -2,6 +2,7 @@
 
 import ast
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -26,6 +27,12 @@ def place(path: Path) -> str:
     return path.relative_to(ROOT).as_posix()
 
 
+@cache
+def tree_of(path: Path) -> ast.Module:
+    """A file's syntax tree, parsed once."""
+    return ast.parse(path.read_text())
+
+
 def named(tree: ast.AST) -> Iterator[str]:
     """All names a module imports, uses or takes as an attribute."""
     for node in ast.walk(tree):
@@ -39,11 +46,7 @@ def named(tree: ast.AST) -> Iterator[str]:
 
 def offenders(names: set[str], *homes: str) -> dict[str, set[str]]:
     """The files outside of some rooms that name any of these."""
-    found = {
-        place(path): names & set(named(ast.parse(path.read_text())))
-        for path in FILES
-        if not place(path).startswith(homes)
-    }
+    found = {place(path): names & set(named(tree_of(path))) for path in FILES if not place(path).startswith(homes)}
     return {path: hits for path, hits in found.items() if hits}
 
 
@@ -73,7 +76,7 @@ def test_only_reading_and_loading_write_sql():
 def test_models_of_another_app_are_types_only():
     found = []
     for path in FILES:
-        tree, house = ast.parse(path.read_text()), place(path).split("/")[0]
+        tree, house = tree_of(path), place(path).split("/")[0]
         foreign = {
             alias.asname or alias.name
             for node in ast.walk(tree)
@@ -114,7 +117,7 @@ def test_loads_and_outputs_are_written_by_work_alone():
     for path in FILES:
         if place(path).startswith("work/"):
             continue
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in ast.walk(tree_of(path)):
             if isinstance(node, ast.Attribute) and node.attr in ("save", "delete", "update", "create"):
                 owner = ast.unparse(node.value)
                 found += [place(path)] if owner.split(".")[0] in ("Load", "Output", "load", "output", "job") else []

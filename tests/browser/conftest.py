@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 import os
-import sqlite3
-from pathlib import Path
 
 import pytest
-from django.db import connection
 from playwright.sync_api import ConsoleMessage, expect, sync_playwright
 
 from tests.conftest import load_demo
@@ -37,28 +34,10 @@ def browser():
         chromium.close()
 
 
-@pytest.fixture(scope="session")
-def kept_demo(tmp_path_factory):
-    """A database file that keeps the loaded demo, so that it is loaded once for all browser tests."""
-    kept = sqlite3.connect(tmp_path_factory.mktemp("kept") / "demo.sqlite3")
-    yield kept
-    kept.close()
-
-
-def bring_demo(folder: Path, kept: sqlite3.Connection) -> None:
-    """The demo in the test database: loaded the first time, copied back as it was then ever after."""
-    connection.ensure_connection()
-    if kept.execute("SELECT COUNT(*) FROM sqlite_master").fetchone()[0]:
-        kept.backup(connection.connection)
-    else:
-        load_demo(folder)
-        connection.connection.backup(kept)
-
-
 @pytest.fixture
-def page(browser, live_server, demo_folder, kept_demo, settings):
+def page(browser, live_server, demo_folder, settings):
     settings.DEMO = True
-    bring_demo(demo_folder, kept_demo)
+    load_demo(demo_folder)
     context = browser.new_context(
         viewport={"width": 1280, "height": 800}, accept_downloads=True, base_url=live_server.url
     )

@@ -438,7 +438,12 @@ class _Checks:
                 elif one.is_empty:
                     yield Problem(f"Nothing was written as '{one.title}'.", "Write it in the folio.", place)
                 elif not one.finished:
-                    yield Problem(f"'{one.title}' isn't done yet.", "Let its reviewers accept it.", place, warns=True)
+                    yield Problem(
+                        f"'{one.title}' isn't done yet.",
+                        "Hand it in, and let its reviewers accept it.",
+                        place,
+                        warns=True,
+                    )
 
 
 def turned_for(side: int, balance: str) -> bool:

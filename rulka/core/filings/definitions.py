@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from rulka.core.errors import RulkaError
+from rulka.core.values import is_whole
 
 MOST_SCALE = 15
 
@@ -138,7 +139,7 @@ def _line(raw: Mapping[str, Any], where: str) -> LineTag:
 def scale_from(text: str, where: str) -> int:
     """A power of ten that a figure is shown in: 3 for thousands, -2 for percent."""
     digits = text.strip().removeprefix("-")
-    if not (digits.isascii() and digits.isdigit() and len(digits) < 3 and int(digits) <= MOST_SCALE):
+    if not is_whole(digits) or int(digits) > MOST_SCALE:
         raise RulkaError(
             f"'{text[:20]}' is no scale.", hint="Write a power of ten: 0 for units, 3 for thousands.", subject=where
         )

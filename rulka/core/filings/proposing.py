@@ -15,6 +15,9 @@ from rulka.core.filings.taxonomy import Concept, Taxonomy
 LEAST: Final = 0.5
 """Below that nothing is proposed."""
 
+SEEN: Final = 0.35
+"""Below that nothing is shown to choose from."""
+
 SMALL: Final = frozenset({"and", "of", "the", "for", "to", "in", "a", "on", "from", "total"})
 MOST: Final = 6
 UNLIKE: Final = 0.65
@@ -73,13 +76,13 @@ def proposals(
     found = []
     for concept in fitting(material.taxonomy, cells):
         fits, why = best_label(concept, line.label), "alike by its label"
-        if line.above:
+        if line.above and set(words_of(line.label)) & set(words_of(concept.label)):
             fits = max(fits, 0.9 * best_label(concept, f"{line.above[-1]} {line.label}"))
         if totals and line.strong != (concept.name in totals):
             fits *= UNLIKE
         if said == concept.name:
             fits, why = 1.0, "tagged so before"
-        if fits >= LEAST / 2:
+        if fits >= SEEN:
             found.append(Proposal(concept, min(fits, 1.0), why))
     return sorted(found, key=lambda one: -one.fits)[:most]
 

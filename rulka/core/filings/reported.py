@@ -3,6 +3,7 @@ to know of them."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date
@@ -14,6 +15,7 @@ ZERO: Final = "\u2013"
 """What stands for a zero."""
 
 MINUSES: Final = "\u2212-"
+NUMBER: Final = re.compile(r"[0-9]{1,24}(\.[0-9]{1,12})?", re.ASCII)
 GROUPS: Final = "\u00a0\u202f ,.'\u2019"
 
 
@@ -134,7 +136,7 @@ def number_shown(text: str, mark: str = ".") -> Decimal | None:
     for group in GROUPS.replace(mark, ""):
         whole = whole.replace(group, "")
     digits = f"{whole}.{rest}" if rest else whole
-    if not digits.replace(".", "", 1).isascii() or not digits.replace(".", "", 1).isdigit():
+    if NUMBER.fullmatch(digits) is None:
         return None
     number = Decimal(digits)
     return -number if negative else number

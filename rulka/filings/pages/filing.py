@@ -15,7 +15,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.filings.checking import Judged, verdict_on
 from rulka.core.filings.definitions import ColumnTag, LineTag
 from rulka.core.filings.facts import Place
-from rulka.core.filings.proposing import best_label, fitting, moved_to, proposals, searched
+from rulka.core.filings.proposing import all_proposals, best_label, fitting, moved_to, proposals, searched
 from rulka.core.filings.reported import Column, Line, Reported
 from rulka.core.filings.taxonomy import Concept
 from rulka.filings.editing.tagging import former_tags
@@ -121,8 +121,17 @@ def _context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> 
         "facts": len(reading.facts), "shown": shown,
         "checks": [_check(asked, one) for one in checks], "sent": sent,
         "jobs": jobs_of(asked.filing, asked.seat.person), "forms": list(TITLES.items()),
-        "period": reading.reading.period, **_shown(chosen), **_about(asked, sent),
+        "period": reading.reading.period, "periods": _periods(asked), **_shown(chosen), **_about(asked, sent),
     }  # fmt: skip
+
+
+def _periods(asked: Asked) -> list[tuple[str, str]]:
+    """The periods that end a year, the newest first, and the filing's own: (code, title)."""
+    own, calendar = asked.reading.reading.period, asked.seat.view.frame.calendar
+    regular = [one for one in calendar.periods if not one.adjusting]
+    ends = {one.year: one for one in regular}
+    found = sorted({one.index: one for one in (own, *ends.values())}.values(), key=lambda one: -one.index)
+    return [(one.code, f"{one.title}, {one.code}") for one in found]
 
 
 def _about(asked: Asked, sent: Mapping[str, str]) -> dict[str, Any]:
@@ -157,7 +166,7 @@ def _parts(asked: Asked) -> Iterator[PartLine]:
         said = sum(tags.line(one.key) is not None for one in lines)
         bad = sum(one.place.statement == reported.name for one in problems)
         tone = "bad" if bad else "good" if said == len(lines) else ""
-        about = f"{bad} problem{'s' if bad != 1 else ''}" if bad else ""
+        about = f"{bad} problem{'s' if bad != 1 else ''}" if bad else "statement"
         yield PartLine(
             reported.name, reported.title, f"{said} of {len(lines)}", tone, about, asked.part == reported.name
         )  # fmt: skip
@@ -166,7 +175,9 @@ def _parts(asked: Asked) -> Iterator[PartLine]:
     words = [one for one in material.words if one.is_written]
     if words:
         said = len({key for text in material.filing.texts for key in text.sections})
-        yield PartLine("words", "Sections of words", f"{said} of {len(words)}", "", "", asked.part == "words")
+        yield PartLine(
+            "words", "Sections of words", f"{said} of {len(words)}", "", "reported as texts", asked.part == "words"
+        )
 
 
 @dataclass
@@ -186,6 +197,7 @@ def _shown(chosen: Chosen) -> dict[str, Any]:
     empty: dict[str, Any] = {
         "reported": reported, "lines": [], "columns": [], "line": None, "column": None, "section": None, "words": [],
         "tag": None, "concept": None, "offers": [], "axes": [], "gone": "", "moves": [], "following": "",
+        "proposed": 0, "cells": [], "text_offers": [],
     }  # fmt: skip
     if reported is not None:
         return {**empty, **_statement(asked, reported)}
@@ -210,7 +222,11 @@ def _statement(asked: Asked, reported: Reported) -> dict[str, Any]:
                    asked.column)
         for one in reported.columns
     ]  # fmt: skip
-    found: dict[str, Any] = {"lines": lines, "columns": columns, "axes": _axes(asked, {})}
+    former = former_tags(asked.seat.ledger, asked.seat.person)
+    proposed = sum(one is reported for one, _, _ in all_proposals(material, former))
+    found: dict[str, Any] = {
+        "lines": lines, "columns": columns, "axes": _axes(asked, {}), "proposed": proposed
+    }  # fmt: skip
     if asked.line and not asked.column:
         return found | _line(asked, reported, tags.line(asked.line))
     if asked.column:

@@ -104,7 +104,7 @@ def _validated(entry: str, package: bytes, **options: Any) -> Iterator[tuple[Any
 
 
 def _words(told: Mapping[str, Any]) -> str:
-    return " ".join(str(told["message"]).split())
+    return " ".join(str(told["msg"]).split())
 
 
 # taxonomies -----------------------------------------------------------------------------------------------------------

@@ -4,6 +4,7 @@ the module run as a program answers, in JSON over its standard input and output.
 from __future__ import annotations
 
 import json
+import logging
 import resource
 import subprocess
 import sys
@@ -11,13 +12,15 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from rulka.core.errors import RulkaError
+from rulka.core.errors import RulkaError, RulkaErrors
 
 MEMORY = 1_500_000_000
 
 
 def words_of(error: RulkaError) -> dict[str, str]:
-    """An error as it travels between processes."""
+    """An error as it travels between processes; several ones as one that names them all."""
+    if isinstance(error, RulkaErrors):
+        return {"message": str(error), "hint": error.hint, "subject": error.subject}
     return {"message": error.message, "hint": error.hint, "subject": error.subject}
 
 
@@ -31,6 +34,7 @@ def ask(module: str, asked: Any, *, seconds: float, too_much: RulkaError) -> Any
     except subprocess.TimeoutExpired:
         raise too_much from None
     if done.returncode:
+        logging.getLogger("rulka.work").warning("%s ended with %s: %s", module, done.returncode, done.stderr[-2_000:])
         raise too_much
     told = json.loads(done.stdout)
     if isinstance(told, dict) and "refused" in told:

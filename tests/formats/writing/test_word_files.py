@@ -116,8 +116,8 @@ def test_sections_laid_together_keep_what_they_are(choice):
     heads = [section.header.paragraphs[0].text for section in docx.sections]
     feet = [section.footer.paragraphs[0].text for section in docx.sections]
     own = choice == "keep"
-    a4, theirs = {210, 297}, {round(side / 36_000) for side in (opened(own_word_file()).sections[0].page_width,
-                                                               opened(own_word_file()).sections[0].page_height)}  # fmt: skip
+    first = opened(own_word_file()).sections[0]
+    a4, theirs = {210, 297}, {round(side / 36_000) for side in (first.page_width, first.page_height)}
     papers = [{round(side / 36_000) for side in (one.page_width, one.page_height)} for one in docx.sections]
     assert theirs != a4 and papers == [a4, a4, theirs if own else a4, theirs if own else a4, a4]
     assert [("own head" in head) for head in heads] == [False, False, own, own, False]
