@@ -17,7 +17,7 @@ from rulka.dispatch.running import noticing
 from rulka.dispatch.running.mail import Answer
 from rulka.folios.editing.uploading import upload
 from rulka.folios.models import FolioJob
-from rulka.folios.output import background, jobs, making
+from rulka.folios.output import background, making
 from rulka.folios.output.asking import ask
 from rulka.folios.output.leaving import leave
 from rulka.folios.output.making import Making, made
@@ -207,7 +207,7 @@ def test_what_can_t_be_made_says_why_and_what_a_dead_worker_left_is_taken_up(ter
     from rulka.folios.output.asking import recover
 
     FolioJob.objects.update(state="running", worker="gone:1")
-    monkeypatch.setattr(jobs, "is_left", lambda worker, own=False: True)
+    monkeypatch.setattr("rulka.work.services.jobs.is_left", lambda worker, own=False: True)
     assert recover(False) == 1 and FolioJob.objects.get().state == "waiting"
     FolioJob.objects.update(cancel=True)
     background.make(job.pk)

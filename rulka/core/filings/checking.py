@@ -437,6 +437,11 @@ class _Checks:
                     )  # fmt: skip
                 elif one.is_empty:
                     yield Problem(f"Nothing was written as '{one.title}'.", "Write it in the folio.", place)
+                elif not one.is_begun:
+                    yield Problem(
+                        f"Nobody wrote '{one.title}' yet: it stands as it begins.", "Write it in the folio.", place,
+                        warns=True,
+                    )  # fmt: skip
                 elif not one.finished:
                     yield Problem(
                         f"'{one.title}' isn't done yet.",

@@ -121,6 +121,8 @@ class Words:
     finished: bool
     of_period: str = ""
     is_written: bool = True
+    is_begun: bool = True
+    """Whether somebody wrote it, rather than that it stands as it begins."""
 
 
 def number_shown(text: str, mark: str = ".") -> Decimal | None:

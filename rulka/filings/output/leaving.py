@@ -10,8 +10,9 @@ from rulka.core.errors import RulkaError
 from rulka.core.proof.origin import Altered
 from rulka.filings.library.opening import open_filing
 from rulka.filings.models import Filing
-from rulka.filings.output.making import Filed, Tell, filed
+from rulka.filings.output.making import Filed, Tell, filed, quiet, required_checks
 from rulka.filings.running.reading import FilingReading
+from rulka.formats.output.stamp import Stamp
 from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
@@ -22,10 +23,16 @@ from rulka.work.services.leaving import Left
 
 
 def leave(reading: FilingReading, form: str, *, at: datetime, tell: Tell | None = None) -> Filed:
-    """A filing as somebody reads it, checked and validated, known from then on by its bytes."""
-    made = filed(reading, form, tell) if tell is not None else filed(reading, form)
-    leave_as(_left(reading), form, lambda stamp: made.data, by_digest=True)
-    return made
+    """A filing as somebody reads it, checked and validated, with its origin in its foot."""
+    made: list[Filed] = []
+
+    def write(stamp: Stamp) -> bytes:
+        made.append(filed(reading, form, tell or quiet, stamp.line))
+        return made[0].data
+
+    required_checks(reading)
+    leave_as(_left(reading), form, write, by_digest=True)
+    return made[0]
 
 
 def _left(reading: FilingReading) -> Left:

@@ -37,8 +37,8 @@ OWN_STYLE: Final = (
 Tell = Callable[[int, int], None]
 
 
-def _quiet(done: int, of: int) -> None:
-    pass
+def quiet(done: int, of: int) -> None:
+    """Nobody hears how far it is."""
 
 
 @dataclass
@@ -73,14 +73,14 @@ def required_checks(reading: FilingReading) -> None:
 
 
 @as_usual()
-def filed(reading: FilingReading, form: str, tell: Tell = _quiet) -> Filed:
-    """A filing whose checks hold, validated before it is handed out."""
+def filed(reading: FilingReading, form: str, tell: Tell = quiet, origin: str = "") -> Filed:
+    """A filing whose checks hold, validated before it is handed out; `origin` is said in its foot."""
     if form not in FORMS:
         raise NotFound(f"There is no filing as '{form[:20]}'.", hint=one_of(form, FORMS), subject="format")
     tell(0, 3)
     required_checks(reading)
     tell(1, 3)
-    made = written(reading, form)
+    made = written(reading, form, origin)
     tell(2, 3)
     told = judged_apart(made.data, form, package_of(reading.taxonomy_row))
     if told["messages"]:
@@ -97,15 +97,15 @@ def filed(reading: FilingReading, form: str, tell: Tell = _quiet) -> Filed:
     return made
 
 
-def written(reading: FilingReading, form: str) -> Filed:
+def written(reading: FilingReading, form: str, origin: str = "") -> Filed:
     """The file as it is, judged by nobody."""
-    page, untold, says = _page(reading)
+    page, untold, says = _page(reading, origin)
     if form == "ixbrl":
         return Filed(page.data, [*says, *(f"In words, not reported: {one}." for one in untold)])
     definition = reading.definition
     data = instance(
         reading.taxonomy, (definition.scheme, definition.identifier), most_exact(reading.facts),
-        text_facts_of(reading.material), page.words, _about(reading),
+        text_facts_of(reading.material), page.words, f"{_about(reading)}. {origin}",
     )  # fmt: skip
     return Filed(data, says)
 
@@ -116,7 +116,7 @@ def _about(reading: FilingReading) -> str:
     return f"{', '.join(filter(None, about))}, revision {folio.places().view.revision}"
 
 
-def _page(reading: FilingReading) -> tuple[Inlined, list[str], list[str]]:
+def _page(reading: FilingReading, origin: str) -> tuple[Inlined, list[str], list[str]]:
     sections: list[InlineSection] = []
     facts: list[Fact] = []
     untold: list[str] = []
@@ -131,7 +131,7 @@ def _page(reading: FilingReading) -> tuple[Inlined, list[str], list[str]]:
         sections.append(InlineSection(read.section.key, f"{number} {read.section.title}", body))
     definition = reading.definition
     concepts = reading.taxonomy.concepts
-    page = Page(reading.filing.title, _about(reading), f"{faces(True)}{STYLE.read_text()}{OWN_STYLE}")
+    page = Page(reading.filing.title, _about(reading), f"{faces(True)}{STYLE.read_text()}{OWN_STYLE}", origin)
     made = inlined(
         page, sections, reading.taxonomy, (definition.scheme, definition.identifier), facts,
         text_facts_of(reading.material), lambda name: concepts[name].kind == "block",

@@ -107,7 +107,7 @@ def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = Non
 def _context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> dict[str, Any]:
     reading = asked.reading
     material, checks = reading.material, reading.checks
-    sent = request.POST.dict() if problem is not None else {}
+    sent = {"concept": "", **(request.POST.dict() if problem is not None else {})}
     parts = list(_parts(asked))
     part = asked.part if any(one.name == asked.part for one in parts) else parts[0].name if parts else ""
     chosen = Chosen(asked, part)

@@ -18,7 +18,6 @@ from rulka.filings.library.taxonomies import forget, load, taxonomies_of
 from rulka.filings.models import Filing, Taxonomy
 from rulka.folios.library.opening import open_folio
 from rulka.formats.filings.package import MOST_BYTES
-from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.library.on_shelves import may_run_among
 
@@ -56,7 +55,7 @@ def _list(request: HttpRequest, seat: Seat, problem: RulkaError | None = None) -
         definition = definition_of(one)
         tags = sum(len(each.lines) for each in definition.statements) + len(definition.texts)
         lines.append(FilingLine(one, definition.folio, definition.taxonomy, tags, one.pk in opens))
-    used = _used(seat.ledger)
+    used = _used(seat)
     context = {
         "where": "folios", "seat": seat, "lines": lines, "problem": problem,
         "taxonomies": [TaxonomyLine(one, used.get(one.name, [])) for one in taxonomies_of(seat.ledger)],
@@ -65,11 +64,19 @@ def _list(request: HttpRequest, seat: Seat, problem: RulkaError | None = None) -
     return render(request, "filings/list.html", context, status=422 if problem is not None else 200)
 
 
-def _used(ledger: Ledger) -> dict[str, list[str]]:
-    """The filings that follow each taxonomy, whoever sees them."""
+def _used(seat: Seat) -> dict[str, list[str]]:
+    """The filings that follow each taxonomy: those that somebody sees by title, the others by how many they are."""
+    seen = {one.pk for one in seen_filings(seat.ledger, seat.person)}
     found: dict[str, list[str]] = {}
-    for one in seen_filings(ledger, None):
-        found.setdefault(definition_of(one).taxonomy, []).append(one.title)
+    others: dict[str, int] = {}
+    for one in seen_filings(seat.ledger, None):
+        name = definition_of(one).taxonomy
+        if one.pk in seen:
+            found.setdefault(name, []).append(one.title)
+        else:
+            others[name] = others.get(name, 0) + 1
+    for name, count in others.items():
+        found.setdefault(name, []).append("one more" if count == 1 else f"{count} more")
     return found
 
 
@@ -83,7 +90,7 @@ def taxonomy(request: HttpRequest) -> HttpResponse:
             found = next((one for one in taxonomies_of(seat.ledger) if one.pk == number), None)
             if found is None:
                 raise NotFound("There is no such taxonomy.", hint="Load the page again.", subject="taxonomy")
-            forget(found, _used(seat.ledger).get(found.name, []), seat.person)
+            forget(found, _used(seat).get(found.name, []), seat.person)
             request.session["filing-told"] = f"{found.name} is taken away."
         else:
             file = request.FILES.get("file")

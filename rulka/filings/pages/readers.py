@@ -48,7 +48,8 @@ class Asked:
     def to(self, place: Place) -> str:
         """Where a place of the filing is shown."""
         part = place.statement or ("words" if place.section else self.part)
-        return f"?{self.query(part=part, line=place.line or place.section, column=place.column, panel='tag')}"
+        line, column = place.line or place.section, "" if place.line else place.column
+        return f"?{self.query(part=part, line=line, column=column, panel='tag')}"
 
 
 def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:

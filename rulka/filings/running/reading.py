@@ -116,7 +116,7 @@ class FilingReading:
         empty = read.form == "none" or (read.form == "text" and read.section.is_written and read.document.is_empty)
         return Words(
             read.section.key, read.section.title, read.form, empty, finished, read.row.period if read.is_frozen else "",
-            read.section.is_written,
+            read.section.is_written, not read.section.is_written or read.content is not None,
         )  # fmt: skip
 
     @cached_property

@@ -44,6 +44,10 @@ class ReadFile:
     parts: tuple[ReadPart, ...]
 
 
+ENDS = 8_000
+"""Bytes at both ends of a filing in which its origin is looked for."""
+
+
 def read_back(content: bytes, name: str) -> ReadFile:
     """A file's content by place; raises RulkaError where it is none of the forms that leave, or too large."""
     if len(content) > MOST_BYTES:
@@ -60,6 +64,10 @@ def read_back(content: bytes, name: str) -> ReadFile:
         form, properties, parts = "xls", [], _old(content, name)
     elif start.startswith(b"%PDF"):
         form, properties, parts = "pdf", *_pdf(content, name)
+    elif start.startswith(
+        b"<?xml"
+    ):  # a filing: it says its origin at its begin or in its foot, and is known by its bytes
+        form, properties, parts = "xml", [(content[:ENDS] + content[-ENDS:]).decode("utf-8", "replace")], []
     elif start.startswith(b"<"):
         form, properties, parts = "html", *_html(content, name)
     elif start.startswith((b"{", b"[")):

@@ -128,6 +128,8 @@ def test_nothing_tagged_is_nothing_judged():
 def test_an_unfinished_text_warns_only():
     checks = judged(material(words=(Words("words", "In words", "text", False, False),)))
     assert verdict_on(checks) == "warns" and [one.code for one in checks if one.state == "warns"] == ["texts"]
+    unwritten = judged(material(words=(Words("words", "In words", "text", False, False, is_begun=False),)))
+    assert "as it begins" in next(one for one in unwritten if one.code == "texts").problems[0].message
 
 
 # thousands with one decimal: 700.4 + 300.4 = 1,000.8, each rounded to tenths of a thousand

@@ -93,7 +93,8 @@ REFUSED = [
      "coast:Fuel → coast:IncomeHeading"),
     ("a schema that isn't valid", changed(schema=schema().replace(
         'periodType="duration" xbrli:balance="debit" nillable="true"/>',
-        'periodType="sometimes" xbrli:balance="debit" nillable="true"/>')), "sometimes"),
+        'periodType="sometimes" xbrli:balance="debit" nillable="true"/>')),
+     "Item coast:Wages must have a valid periodType"),
 ]  # fmt: skip
 
 
