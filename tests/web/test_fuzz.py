@@ -100,6 +100,11 @@ GOOD = {
     "step": ("hold", "keep", "release", "hand in", "give up", "accept", "send back", "take back", "free"),
     "source": ("statement:result|wages|now###", "statement:result", "worksheet:sums|Sheet!A1:B4", "extract:rows"),
     "version": ("0", "1"),
+    "concept": ("x:Wages", "x:Words"),
+    "taxonomy": ("tiny",),
+    "folio": ("pack",),
+    "reported": ("yes", "no"),
+    "sign": ("turned", "as shown"),
     "text": ("10\t4000\tSales", "=RULKA.ACTIVITY(A2)", "=1+1"),
     "function": ("RULKA.ACTIVITY", "SUM"),
     "helper": ("account", "period", "narrow"),
@@ -151,7 +156,7 @@ def value_of(name: str) -> st.SearchStrategy[str]:
     return st.one_of(st.sampled_from(GOOD.get(name, ("1",))), st.sampled_from(ODD))
 
 
-APPS = ("ledger", "statements", "worksheets", "extracts", "overviews", "folios", "people", "work")
+APPS = ("ledger", "statements", "worksheets", "extracts", "overviews", "folios", "filings", "people", "work")
 
 
 def state() -> dict[str, int]:

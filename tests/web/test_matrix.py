@@ -14,6 +14,7 @@ from django.urls import reverse
 from rulka.core.proof.origin import CODE
 from rulka.dispatch.models import Delivery, Dispatch, Sending
 from rulka.extracts.models import Extract, ExtractRun
+from rulka.filings.models import Filing, FilingJob
 from rulka.folios.models import Content, Folio, FolioJob, Section
 from rulka.ledger.models import Feed
 from rulka.overviews.models import Overview
@@ -94,6 +95,12 @@ def world(small, command, settings):
                                      file_name="Hidden.docx")  # fmt: skip
     pages = FolioJob.objects.create(ledger="s", folio=folio.pk, name="secret-pack", person=zoe.pk, form="pdf",
                                     state="ready", file_name="Hidden pack.pdf")  # fmt: skip
+    Filing.objects.create(ledger=ledger, name="secret-duty", shelf=shelf, person=zoe, body={
+        **Filing.objects.get(name="return").body, "filing": "secret-duty", "title": "Hidden return",
+        "folio": "secret-pack"})  # fmt: skip
+    made = FilingJob.objects.create(ledger="s", filing=Filing.objects.get(name="secret-duty").pk, person=zoe.pk,
+                                    name="secret-duty", form="xbrl", period="2026-P01", state="ready",
+                                    file_name="Hidden return.xbrl")  # fmt: skip
     files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
     delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
                                        state="delivered", answer="Hidden answer", files=files)  # fmt: skip
@@ -101,7 +108,8 @@ def world(small, command, settings):
         "identity": ("f" * 24, delivery.identity),
         "name": {"extracts": ("rows", "secret-rows"), "dispatch": ("no-pack", "hidden-pack"),
                  "overviews": ("glance", "secret-board"), "folios": ("pack", "secret-pack"),
-                 "worksheets": ("sums", "private"), "statements": ("result", "board"), "tables": ("bound", "closed"),
+                 "filings": ("return", "secret-duty"), "worksheets": ("sums", "private"),
+                 "statements": ("result", "board"), "tables": ("bound", "closed"),
                  "people": ("nobody", "nobody")},
         "kind": ("statement", "statement"),
         "of": ("statement", "statement"),
@@ -110,7 +118,8 @@ def world(small, command, settings):
         "entity": ("A", "B"),
         "number": {"shelf": shelf.pk, "edition": edition.pk, "output": output.pk, "entry": "X9",
                    "sending": sending.pk, "delivery": delivery.pk, "run": run.pk,
-                   "version": version.pk, "page": pages.pk},
+                   "version": version.pk, "page": pages.pk, "filing": made.pk},
+        "folio": ("pack", "secret-pack"),
         "key": ("words", "words"),
         "pk": {"feed": feed.pk, "load": load.pk},
         "username": ("zoe", "zoe"),

@@ -36,7 +36,7 @@ from rulka.statements.models import Edition, Explanation
 from rulka.worksheets.models import StoredSheet
 from rulka.worksheets.running import live
 from tests.web.test_fuzz import ROUTES
-from tests.web.world import EXTRACT, FOLIO, OVERVIEW, load_worksheet
+from tests.web.world import EXTRACT, FOLIO, OVERVIEW, load_filing, load_worksheet
 
 LEDGER = {
     "name": "Three and Sons",
@@ -180,6 +180,7 @@ def house(small, command, db, tmp_path) -> Ledger:
     command("load_extract", file, ledger="h")
     file.write_text(FOLIO.replace("period: 2026-P01", "period: 2026-P02"))
     command("load_folio", file, ledger="h", open=True)
+    load_filing(command, "h")
     ledger = Ledger.objects.get(code="h")
     sheet = StoredSheet.objects.get(worksheet__ledger=ledger, number=1)
     sizes = {"box": [60, 60, 60, 60], "width": 480, "height": 200}
@@ -367,6 +368,13 @@ def addresses(house: Ledger, editions: list[Edition]) -> Iterator[tuple[str, str
         elif route in ("folio", "fill-place", "take-section", "folio-places"):
             for args, given in of_folios(route):
                 yield route, reverse(route, args=args) + "?" + urlencode({**where, **given})
+        elif route == "filing":
+            for given in ({"part": "result", "line": "wages"}, {"panel": "checks"}, {"part": "words", "line": "words"},
+                          {"part": "result", "at": "2026-P01"}):  # fmt: skip
+                yield route, reverse(route, args=["return"]) + "?" + urlencode({**where, **given})
+        elif route == "search-concepts":
+            query = urlencode({**where, "part": "result", "line": "wages", "q": "wages"})
+            yield route, reverse(route, args=["return"]) + "?" + query
         elif route in ("worksheet-picture", "worksheet-fetching"):
             continue  # they know pictures and loads, no figures
         elif route == "worksheet-offer":

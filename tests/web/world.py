@@ -5,6 +5,7 @@ from __future__ import annotations
 import tempfile
 from pathlib import Path
 
+from rulka.filings.models import Taxonomy
 from rulka.ledger.feeds.settings import save_feed
 from rulka.ledger.models import Ledger
 from rulka.statements.models import Definition, Explanation, Shelf
@@ -142,6 +143,45 @@ sections:
 """A folio of everything it can show, open for writing."""
 
 
+TOLD = {
+    "title": "Tiny", "version": "1", "identifier": "tiny", "entry": "http://tiny.example/tiny.xsd",
+    "namespaces": {"x": "http://tiny.example/tiny"}, "roles": {}, "arcs": {}, "cubes": [], "within": "scenario",
+    "concepts": [
+        {"name": "x:Wages", "label": "Wages", "kind": "money", "period": "duration", "balance": "debit",
+         "abstract": False, "labels": [], "about": ""},
+        {"name": "x:Words", "label": "Words", "kind": "block", "period": "duration", "balance": "", "abstract": False,
+         "labels": [], "about": ""},
+    ],
+}  # fmt: skip
+"""A taxonomy as its reader tells it."""
+
+FILING = """
+filing: return
+title: Return
+folio: pack
+taxonomy: tiny
+scheme: http://tiny.example
+identifier: "7"
+statements:
+- statement: result
+  lines: [{line: wages, label: Wages, concept: "x:Wages"}]
+  columns: [{column: now}]
+texts: [{concept: "x:Words", sections: [words]}]
+"""
+
+
+def load_filing(command, ledger: str) -> None:
+    """A filing of the folio by a tiny taxonomy, whose package isn't there."""
+    Taxonomy.objects.create(
+        ledger=Ledger.objects.get(code=ledger), name="tiny", title="Tiny", version="1", entry=TOLD["entry"],
+        digest=ledger, data=b"", told=TOLD,
+    )  # fmt: skip
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "return.yaml"
+        path.write_text(FILING)
+        command("load_filing", path, ledger=ledger)
+
+
 BOUNDED = {
     "table": "bound",
     "rows": [{"of": "account", "level": "posted", "total": "All"}],
@@ -177,6 +217,7 @@ def make_world(small, command) -> Ledger:
         command("load_overview", path, ledger="s")
         path.write_text(FOLIO)
         command("load_folio", path, ledger="s", open=True)
+    load_filing(command, "s")
     ledger = Ledger.objects.get(code="s")
     Shelf.objects.create(ledger=ledger, name="Board")
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})
