@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
-from urllib.parse import urlencode
+from urllib.parse import urlencode, urlsplit
 
 from django.http import HttpRequest
 from django.urls import reverse
@@ -44,13 +44,19 @@ def shell(request: HttpRequest) -> dict[str, Any]:
         "seat": seat,
         "former": step(-1),
         "next": step(1),
+        "page_path": _page(request),
         "any_period": urlencode({"to": _page(request), **other}),
     }
 
 
 def _page(request: HttpRequest) -> str:
-    """The address of the page that a request is about: a fragment of a statement belongs to the statement's."""
+    """The address of the page that a request is about: a fragment of a statement belongs to the statement's, a refused
+    form to the page that it was sent from."""
     match = request.resolver_match
     if match and "name" in match.kwargs and request.path.startswith(reverse("statements")):
         return reverse("statement", args=[match.kwargs["name"]])
+    if request.method == "POST":
+        sent_from = urlsplit(request.headers.get("Referer", ""))
+        if sent_from.netloc == request.get_host() and sent_from.path:
+            return sent_from.path
     return request.path

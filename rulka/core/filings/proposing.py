@@ -10,7 +10,7 @@ from typing import Final
 
 from rulka.core.filings.facts import FITS, Material
 from rulka.core.filings.reported import Cell, Line, Reported
-from rulka.core.filings.taxonomy import Concept, Taxonomy
+from rulka.core.filings.taxonomy import Concept, Taxonomy, words_of
 
 LEAST: Final = 0.5
 """Below that nothing is proposed."""
@@ -18,8 +18,10 @@ LEAST: Final = 0.5
 SEEN: Final = 0.35
 """Below that nothing is shown to choose from."""
 
-SMALL: Final = frozenset({"and", "of", "the", "for", "to", "in", "a", "on", "from", "total"})
 MOST: Final = 6
+CANDIDATES: Final = 30
+"""Concepts that are looked at letter by letter: those with most words in common."""
+
 UNLIKE: Final = 0.65
 """What a total is worth for a line that is none, and the other way round."""
 
@@ -33,19 +35,14 @@ class Proposal:
     why: str
 
 
-def words_of(text: str) -> list[str]:
-    """A label in its words: small letters, plurals as one, what only joins left out."""
-    split = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", text)
-    found = re.findall(r"[^\W_]+", split.casefold())
-    return [one[:-1] if len(one) > 3 and one.endswith("s") else one for one in found if one not in SMALL]
-
-
 def alike(first: str, second: str) -> float:
-    """How alike two labels are, from 0 to 1: by the words that they share, and by their letters."""
-    own, other = set(words_of(first)), set(words_of(second))
-    if not own or not other:
+    """How alike two labels are, from 0 to 1: by the words that they share, then by their letters; 0 where they share
+    none."""
+    own, other = words_of(first), words_of(second)
+    common = len(own & other)
+    if not common:
         return 0.0
-    shared = len(own & other) / max(len(own), len(other))
+    shared = common / max(len(own), len(other))
     return 0.7 * shared + 0.3 * SequenceMatcher(None, first.casefold(), second.casefold()).ratio()
 
 
@@ -55,35 +52,36 @@ def best_label(concept: Concept, label: str) -> float:
     return max(alike(label, one) for one in (concept.label, *concept.labels, local))
 
 
-def fitting(taxonomy: Taxonomy, cells: Iterable[Cell]) -> list[Concept]:
-    """The concepts that take all of some figures, by kind of unit and time."""
+def fits_cells(concept: Concept, cells: Iterable[Cell]) -> bool:
+    """Whether a concept takes all of some figures, by kind of unit and time."""
     shown = [one for one in cells if one.is_shown]
-    times = {one.time.kind for one in shown if one.time is not None}
-    whats = {one.what for one in shown}
-    return [
-        one for one in taxonomy.reportable
-        if one.is_numeric and (not times or times == {one.period}) and all(what in FITS[one.kind] for what in whats)
-    ]  # fmt: skip
+    return concept.is_numeric and all(
+        one.what in FITS[concept.kind] and (one.time is None or one.time.kind == concept.period) for one in shown
+    )
 
 
 def proposals(
     material: Material, reported: Reported, line: Line, former: Mapping[str, str], most: int = MOST
 ) -> list[Proposal]:
     """The concepts nearest to a line; `former` says by label what lines were tagged as elsewhere or before."""
+    taxonomy = material.taxonomy
     cells = [cell for (key, _), cell in reported.cells.items() if key == line.key]
     said = former.get(line.label.casefold(), "")
-    totals = {one.total for one in material.taxonomy.sums}
+    near = [*taxonomy.near(line.label, CANDIDATES), *([taxonomy.concepts[said]] if said in taxonomy.concepts else [])]
+    totals = {one.total for one in taxonomy.sums}
     found = []
-    for concept in fitting(material.taxonomy, cells):
+    for concept in dict.fromkeys(near):
+        if not fits_cells(concept, cells):
+            continue
         fits, why = best_label(concept, line.label), "alike by its label"
-        if line.above and set(words_of(line.label)) & set(words_of(concept.label)):
+        if line.above:
             fits = max(fits, 0.9 * best_label(concept, f"{line.above[-1]} {line.label}"))
         if totals and line.strong != (concept.name in totals):
             fits *= UNLIKE
         if said == concept.name:
             fits, why = 1.0, "tagged so before"
         if fits >= SEEN:
-            found.append(Proposal(concept, min(fits, 1.0), why))
+            found.append(Proposal(concept, 1.0 if concept.name == said else min(fits, 0.99), why))
     return sorted(found, key=lambda one: -one.fits)[:most]
 
 

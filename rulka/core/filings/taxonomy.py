@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
+from functools import cached_property, lru_cache
 from typing import Any, Final, Literal
 
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -18,6 +20,17 @@ KINDS: Final[Mapping[Kind, str]] = {
 }  # fmt: skip
 NUMERIC: Final = ("money", "number", "pure", "shares", "per share")
 TIMES: Final[Mapping[Time, str]] = {"instant": "at a day", "duration": "over a time"}
+
+
+SMALL: Final = frozenset({"and", "of", "the", "for", "to", "in", "a", "on", "from", "total"})
+
+
+@lru_cache(maxsize=100_000)
+def words_of(text: str) -> frozenset[str]:
+    """A label in its words: small letters, plurals as one, what only joins left out."""
+    split = re.sub(r"(?<=[a-z])(?=[A-Z])", " ", text)
+    found = re.findall(r"[^\W_]+", split.casefold())
+    return frozenset(one[:-1] if len(one) > 3 and one.endswith("s") else one for one in found if one not in SMALL)
 
 
 @dataclass(frozen=True)
@@ -119,6 +132,26 @@ class Taxonomy:
         """Whether a concept may be reported with these members: by one of its cubes; without any, whatever is said."""
         own = [cube for cube in self.cubes if concept in cube.concepts]
         return not own or any(cube.takes(members) for cube in own)
+
+    @cached_property
+    def _by_word(self) -> Mapping[str, list[tuple[Concept, int]]]:
+        """The concepts that bear a word in some name, and how many words that name has."""
+        found: dict[str, list[tuple[Concept, int]]] = {}
+        for concept in self.reportable:
+            for name in (concept.label, *concept.labels, concept.name.partition(":")[2]):
+                words = words_of(name)
+                for word in words:
+                    found.setdefault(word, []).append((concept, len(words)))
+        return found
+
+    def near(self, label: str, most: int) -> list[Concept]:
+        """The concepts that share most words with a label, most of them first."""
+        words = words_of(label)
+        shared: dict[str, float] = {}
+        for word in words:
+            for concept, count in self._by_word.get(word, ()):
+                shared[concept.name] = shared.get(concept.name, 0.0) + 1 / max(count, len(words))
+        return [self.concepts[name] for name in sorted(shared, key=lambda name: -shared[name])[:most]]
 
     @property
     def reportable(self) -> Iterator[Concept]:

@@ -9,15 +9,15 @@ from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
+from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import RulkaError
 from rulka.core.filings.checking import Judged, verdict_on
 from rulka.core.filings.definitions import ColumnTag, LineTag
 from rulka.core.filings.facts import Place
-from rulka.core.filings.proposing import all_proposals, best_label, fitting, moved_to, proposals, searched
+from rulka.core.filings.proposing import all_proposals, best_label, fits_cells, moved_to, proposals, searched
 from rulka.core.filings.reported import Column, Line, Reported
-from rulka.core.filings.taxonomy import Concept
 from rulka.filings.editing.tagging import former_tags
 from rulka.filings.library.storing import TEXTS
 from rulka.filings.library.taxonomies import taxonomies_of
@@ -107,22 +107,34 @@ def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = Non
 def _context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> dict[str, Any]:
     reading = asked.reading
     material, checks = reading.material, reading.checks
-    sent = {"concept": "", **(request.POST.dict() if problem is not None else {})}
+    sent = request.POST.dict() if problem is not None else {}
     parts = list(_parts(asked))
     part = asked.part if any(one.name == asked.part for one in parts) else parts[0].name if parts else ""
     chosen = Chosen(asked, part)
+    shown = _shown(chosen)
     failing = [one for one in checks if one.state == "fails"]
-    shown = sum(cell.is_shown for one in material.statements for cell in one.cells.values())
+    figures = sum(cell.is_shown for one in material.statements for cell in one.cells.values())
     return {
         "parts": parts, "part": part, "period_title": reading.reading.period.title,
         "node": reading.reading.outline.node, "revision": reading.reading.places().view.revision,
         "taxonomy": reading.taxonomy, "taxonomy_row": reading.taxonomy_row, "folio": reading.folio,
         "verdict": verdict_on(checks), "verdict_told": VERDICTS[verdict_on(checks)], "failing": failing,
-        "facts": len(reading.facts), "shown": shown,
+        "facts": len(reading.facts), "shown": figures,
         "checks": [_check(asked, one) for one in checks], "sent": sent,
         "jobs": jobs_of(asked.filing, asked.seat.person), "forms": list(TITLES.items()),
-        "period": reading.reading.period, "periods": _periods(asked), **_shown(chosen), **_about(asked, sent),
+        "period": reading.reading.period, "periods": _periods(asked), "entered": _entered(shown["tag"], sent),
+        **shown, **_about(asked, sent),
     }  # fmt: skip
+
+
+def _entered(tag: Any, sent: Mapping[str, str]) -> dict[str, str]:
+    """What the fields of a tag hold: what was sent and refused, else what is."""
+    scale = getattr(tag, "scale", None)
+    own = {
+        "concept": getattr(tag, "concept", ""), "unit": getattr(tag, "unit", ""),
+        "scale": "" if scale is None else str(scale),
+    }  # fmt: skip
+    return {name: sent.get(name, value) for name, value in own.items()}
 
 
 def _periods(asked: Asked) -> list[tuple[str, str]]:
@@ -152,7 +164,7 @@ def _check(asked: Asked, one: Judged) -> CheckLine:
 
 def _leads(asked: Asked, one: Judged, place: Place) -> str:
     if one.code == "who":
-        return f"?{asked.query(panel='about')}"
+        return f"{reverse('filing', args=[asked.filing.name])}?{asked.query(panel='about')}"
     return asked.to(place) if any((place.statement, place.section)) else ""
 
 
@@ -323,12 +335,10 @@ def search(request: HttpRequest, name: str) -> HttpResponse:
     asked = asked_for(request, name)
     found = searched(asked.reading.taxonomy, request.GET.get("q", ""), most=200)
     reported = asked.reading.material.statement(asked.part)
-    takes: list[Concept] = []
-    if reported is not None:
-        takes = fitting(asked.reading.taxonomy, [one for (key, _), one in reported.cells.items() if key == asked.line])
-    fits = {one.name for one in takes}
+    cells = [] if reported is None else [one for (key, _), one in reported.cells.items() if key == asked.line]
+    fits = {one.name for one in found if fits_cells(one, cells) and reported is not None}
     if asked.part == "words":
-        fits = {one.name for one in asked.reading.taxonomy.reportable if one.kind in ("block", "text")}
+        fits = {one.name for one in found if one.kind in ("block", "text")}
     found.sort(key=lambda one: one.name not in fits)
     context = {
         "found": [(one, one.name in fits) for one in found[:MOST_SEARCHED]], "more": max(len(found) - MOST_SEARCHED, 0),

@@ -49,7 +49,8 @@ class Asked:
         """Where a place of the filing is shown."""
         part = place.statement or ("words" if place.section else self.part)
         line, column = place.line or place.section, "" if place.line else place.column
-        return f"?{self.query(part=part, line=line, column=column, panel='tag')}"
+        where = reverse("filing", args=[self.filing.name])
+        return f"{where}?{self.query(part=part, line=line, column=column, panel='tag')}"
 
 
 def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
