@@ -55,8 +55,13 @@ def told(facts) -> set[tuple[object, ...]]:
     }  # fmt: skip
 
 
-@pytest.mark.parametrize("form", ["ixbrl", "xbrl"])
-@pytest.mark.parametrize("period", ["2026-P12", "2025-P12"])
+@pytest.mark.parametrize(
+    ("period", "form"),
+    [
+        ("2026-P12", "ixbrl"), ("2026-P12", "xbrl"), ("2025-P12", "xbrl"),
+        pytest.param("2025-P12", "ixbrl", marks=pytest.mark.slow),
+    ],
+)  # fmt: skip
 def test_a_year_passes_the_validator_and_its_facts_are_those_of_the_statements(ternwick, command, tmp_path, period,
                                                                                form):  # fmt: skip
     version, out = filing().version, tmp_path / "filing"

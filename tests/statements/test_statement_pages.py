@@ -280,7 +280,9 @@ def test_traces_of_balances_add_up(row, column, accountant, monkeypatch):
     assert walk(accountant, f"panel=trace&row={row}&column={column}") >= 4
 
 
-@pytest.mark.parametrize("column", ["opening", "debits", "credits", "closing"])
+@pytest.mark.parametrize(
+    "column", ["closing", *(pytest.param(name, marks=pytest.mark.slow) for name in ("opening", "debits", "credits"))]
+)
 def test_traces_of_the_trial_balance_add_up(column, accountant, monkeypatch):
     monkeypatch.setattr("tests.statements.test_statement_pages.NAME", "trial-balance")
     for row in ("balance-sheet-accounts:3210", "balance-sheet-accounts:1810", "accounts.total"):

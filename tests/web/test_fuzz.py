@@ -184,7 +184,7 @@ def world(small, command, db, settings, tmp_path):
 def test_odd_requests_are_refused_in_words(world, caplog):
     for route, held in ROUTES:
         if route not in LEAVE:
-            ask_oddly(route, held, 3)
+            ask_oddly(route, held, 2)
     assert "Incident" not in caplog.text
 
 

@@ -586,6 +586,8 @@ def kept_editions(client: Client) -> list[Edition]:
 STEPS = [3, pytest.param(1, marks=pytest.mark.slow)]
 """Every third address is read each time, all of them in the long runs."""
 
+FEWER = [6, *(pytest.param(step, marks=pytest.mark.slow) for step in (3, 1))]
+
 
 def read_by(client: Client, house: Ledger, editions: list[Edition], step: int) -> list[tuple[str, str]]:
     """The addresses that are read, one for each step."""
@@ -605,7 +607,7 @@ def test_nothing_outside_of_a_fence_shows_anywhere(who, step, house, command):
     compare(before, everything(client, asked, command, "fay"), step)
 
 
-@pytest.mark.parametrize("step", STEPS)
+@pytest.mark.parametrize("step", FEWER)
 def test_nothing_finer_than_a_seal_shows_anywhere(step, house, command):
     Ledger.objects.update(sealed="5000")
     client, _ = asking(house, {}, opens_seals=False)
@@ -616,7 +618,7 @@ def test_nothing_finer_than_a_seal_shows_anywhere(step, house, command):
     compare(before, everything(client, asked, command, "fay"), step)
 
 
-@pytest.mark.parametrize("step", STEPS)
+@pytest.mark.parametrize("step", FEWER)
 def test_whoever_sees_all_does_see_the_difference(step, house, command):
     """The test itself: what is altered shows to those who may see it."""
     client, _ = asking(house, {}, opens_seals=True)
