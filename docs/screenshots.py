@@ -39,10 +39,6 @@ VIEWS = {
         "accountant",
         f"/statements/income-statement/trace/?{WHERE}&panel=trace&row=fuel&column=ytd-difference&by=drivers",
     ),
-    "balance-sheet": (
-        "accountant",
-        f"/statements/balance-sheet/?{WHERE}&panel=trace&row=retained-earnings&column=now&by=period",
-    ),
     "group": ("accountant", f"/statements/income-by-entity/?{WHERE}&panel=footing"),
     "picker": (
         "accountant",
@@ -54,6 +50,7 @@ VIEWS = {
     "month": ("accountant", f"/month/?{WHERE}"),
     "overview": ("director", f"/overviews/group/?{WHERE}&of=group&window=date"),
     "folio": ("accountant", "/folios/board-pack/?ledger=ternwick&section=fuel"),
+    "filing": ("accountant", "/filings/annual-return/?ledger=ternwick&part=annual-income&line=fuel"),
     "person": ("administrator", "/people/person/ships-lead/"),
 }
 

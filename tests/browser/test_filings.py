@@ -76,7 +76,7 @@ def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back
     page.get_by_label("Who files: scheme").fill("http://registry.saltmarch.example/companies")
     page.get_by_label("Identifier").fill("SM-1")
     page.locator("#keep-about").click()
-    for part, columns in (("Balance sheet", ("End of FY2026", "End of FY2025")),
+    for part, columns in (("Balance sheet", ("End of March 2026", "End of March 2025")),
                           ("Fares and sailings", ("North", "Islands", "Sound", "All crossings"))):  # fmt: skip
         page.locator(".sections a", has_text=part).click()
         page.locator("#take-proposals").click()
@@ -86,7 +86,7 @@ def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back
             page.locator("#tag").click()
         for column in columns:
             page.locator("thead a", has_text=column).click()
-            last = column in ("Islands", "North", "Sound", "End of FY2025")
+            last = column in ("Islands", "North", "Sound", "End of March 2025")
             page.locator("#leave-column" if last else "#report-column").click()
     page.get_by_role("link", name="Checks", exact=True).click()
     expect(page.locator("#panel .verdict")).to_have_text("All checks hold: it can be filed.")

@@ -242,17 +242,25 @@ def test_a_new_one_is_begun_from_its_folio_and_taken_away(ternwick):
 # taxonomies -----------------------------------------------------------------------------------------------------------
 
 
+def loaded(client, data: bytes, **more) -> str:
+    """What the list says once a package was read."""
+    sent = client.post(address("load-taxonomy"), {"file": SimpleUploadedFile("s.zip", data), **more})
+    assert sent.status_code == 302 and "s.zip: waits its turn" in text_of(client.get(sent["Location"]))
+    background.make(FilingJob.objects.filter(form="load").latest("pk").pk)
+    partial = client.get(sent["Location"], headers={"HX-Request": "true"})
+    assert b"<html" not in partial.content and b"hx-get" not in partial.content
+    return text_of(partial)
+
+
 def test_packages_are_loaded_once_and_kept_while_they_are_followed(ternwick):
     client, where = signed_in("accountant"), address("load-taxonomy")
-    again = client.post(where, {"file": SimpleUploadedFile("s.zip", package(2026))})
-    assert again.status_code == 302 and "was there" in text_of(client.get(again["Location"]))
-    other = Year(2026).files() | {"more.txt": "x"}
-    refused = client.post(where, {"file": SimpleUploadedFile("s.zip", packed(other, "s"))})
-    assert refused.status_code == 422 and "Another package is loaded as" in text_of(refused)
-    named = client.post(where, {"file": SimpleUploadedFile("s.zip", packed(other, "s")), "name": "Second one"})
-    assert named.status_code == 302 and Taxonomy.objects.filter(name="second-one").exists()
-    broken = client.post(where, {"file": SimpleUploadedFile("s.zip", b"nothing")})
-    assert broken.status_code == 422 and "It is no .zip" in text_of(broken)
+    assert "was there as saltmarch-registry-annual-accounts-2026" in loaded(client, package(2026))
+    other = packed(Year(2026).files() | {"more.txt": "x"}, "s")
+    assert "refused , nothing was kept: s.zip: Another package is loaded as" in loaded(client, other)
+    assert "loaded as second-one" in loaded(client, other, name="Second one")
+    assert Taxonomy.objects.filter(name="second-one").exists()
+    assert "It is no .zip" in loaded(client, b"nothing")
+    assert not [one for one in FilingJob.objects.all() if one.file and files.find(one.file)]
     assert client.post(where, {}).status_code == 422
     used, unused = (Taxonomy.objects.get(name=name) for name in ("saltmarch-registry-annual-accounts-2026", NEXT))
     kept = client.post(where, {"do": "forget", "taxonomy": used.pk})

@@ -302,10 +302,10 @@ def test_folios_in_and_out_by_command(ternwick, command, tmp_path):
 def test_a_text_that_is_none_is_refused_and_changes_nothing(ternwick, command, tmp_path, text, why):
     from django.core.management.base import CommandError
 
-    file = tmp_path / "bad.yaml"
+    from rulka.folios.models import Folio
+
+    file, before = tmp_path / "bad.yaml", Folio.objects.filter(ledger=ternwick).count()
     file.write_text(text)
     with pytest.raises(CommandError, match=why):
         command("load_folio", file, ledger="ternwick")
-    from rulka.folios.models import Folio
-
-    assert Folio.objects.filter(ledger=ternwick).count() == 1
+    assert Folio.objects.filter(ledger=ternwick).count() == before

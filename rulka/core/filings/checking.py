@@ -20,6 +20,7 @@ from rulka.core.filings.facts import (
     text_facts_of,
     unit_of,
 )
+from rulka.core.filings.reported import number_shown
 from rulka.core.filings.taxonomy import KINDS, TIMES, Concept
 
 State = Literal["holds", "fails", "warns", "not judged"]
@@ -326,6 +327,12 @@ class _Checks:
             )  # fmt: skip
 
     def scale(self) -> Found:
+        for one in self.cells:
+            if one.is_tagged and one.cell.is_shown and number_shown(one.cell.text, one.cell.mark) is None:
+                yield Problem(
+                    f"{one.name}: '{one.cell.text}' can't be read as a number.",
+                    "Write it plainly in its statement, or leave it out.", one.place,
+                )  # fmt: skip
         for fact in self.facts:
             if fact.cell.exact is None:
                 continue

@@ -16,6 +16,7 @@ ZERO: Final = "\u2013"
 
 MINUSES: Final = "\u2212-"
 NUMBER: Final = re.compile(r"[0-9]{1,24}(\.[0-9]{1,12})?", re.ASCII)
+CODE: Final = re.compile(r"^[A-Z]{3}[\u00a0 ]")
 GROUPS: Final = "\u00a0\u202f ,.'\u2019"
 
 
@@ -125,9 +126,14 @@ class Words:
     """Whether somebody wrote it, rather than that it stands as it begins."""
 
 
+def _without_currency(text: str) -> str:
+    """A figure without the currency's code before it."""
+    return CODE.sub("", text.strip(), count=1)
+
+
 def number_shown(text: str, mark: str = ".") -> Decimal | None:
     """The number that a text shows, without its scale; None where it shows none."""
-    plain = text.strip()
+    plain = _without_currency(text)
     if plain == ZERO:
         return Decimal(0)
     negative = plain.startswith("(") and plain.endswith(")")
@@ -150,5 +156,5 @@ def decimals_shown(text: str, mark: str = ".") -> int:
 
 
 def digits_shown(text: str) -> str:
-    """The part of a text that is its number: without sign, brackets and percent."""
-    return text.strip().strip("()").lstrip(MINUSES).rstrip("%").strip("\u00a0\u202f ")
+    """The part of a text that is its number: without currency, sign, brackets and percent."""
+    return _without_currency(text).strip("()").lstrip(MINUSES).rstrip("%").strip("\u00a0\u202f ")

@@ -50,13 +50,18 @@ def package_of(taxonomy: Taxonomy) -> bytes:
     return bytes(Taxonomy.objects.values_list("data", flat=True).get(pk=taxonomy.pk))
 
 
+def required_loader(person: Person | None) -> None:
+    """Refuse whoever loads none."""
+    if person is not None and not person.may_edit:
+        raise RulkaError("You may look at taxonomies, not load them.", hint="Ask an accountant.", code="rights")
+
+
 def load(
     ledger: Ledger, data: bytes, file: str, person: Person | None, *, entry: str = "", name: str = ""
 ) -> tuple[Taxonomy, bool]:
     """Read a package in a process of its own and keep it. Whether it is new; one that is there already with the same
     bytes stays as it is, with others it is refused."""
-    if person is not None and not person.may_edit:
-        raise RulkaError("You may look at taxonomies, not load them.", hint="Ask an accountant.", code="rights")
+    required_loader(person)
     told = read_apart(data, file, entry)
     name = slug(name or f"{told['title']} {told['version']}")[:80] or "taxonomy"
     digest = sha256(data).hexdigest()

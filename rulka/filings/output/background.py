@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.filings.library.opening import filing_numbered
+from rulka.filings.library.taxonomies import load
 from rulka.filings.models import Filing, FilingJob
 from rulka.filings.output import jobs
 from rulka.filings.output.leaving import leave
@@ -21,6 +22,9 @@ from rulka.people.models import Person
 from rulka.work.services import files
 from rulka.work.services.outputs import Cancelled
 
+LOAD = "load"
+"""What a job does that reads a taxonomy package, rather than that it makes a file."""
+
 
 def make(number: int) -> None:
     """Do a queued job."""
@@ -28,7 +32,7 @@ def make(number: int) -> None:
     if job is None:
         return
     try:
-        values = _made(job)
+        values = _loaded(job) if job.form == LOAD else _made(job)
     except Cancelled:
         jobs.end(number, FilingJob.State.CANCELLED)
     except RulkaError as error:
@@ -42,10 +46,30 @@ def reading_for(filing: Filing, person: Person, period: str = "") -> FilingReadi
     return FilingReading(filing, fence_of(person, filing.ledger.code), person, period)
 
 
-def _made(job: FilingJob) -> dict[str, Any]:
-    ledger, person = find_ledger(job.ledger), find_person(job.person)
+def _whoever_asked(job: FilingJob) -> Person:
+    person = find_person(job.person)
     if person is None or not person.is_active:
         raise NotFound("Whoever asked for it is gone.", hint="Ask for it again.", subject=job.name)
+    return person
+
+
+def _loaded(job: FilingJob) -> dict[str, Any]:
+    """A package read and kept as a taxonomy; its file is needed no longer once that is decided."""
+    ledger, person, where = find_ledger(job.ledger), _whoever_asked(job), files.find(job.file)
+    if where is None:
+        raise NotFound("The package is gone.", hint="Load it again.", subject=job.name)
+    asked = {name: str(job.told.get(name, "")) for name in ("entry", "name")}
+    try:
+        made, is_new = load(ledger, where.read_bytes(), job.name, person, **asked)
+    except RulkaError:
+        where.unlink(missing_ok=True)
+        raise
+    where.unlink(missing_ok=True)
+    return {"file": "", "told": {"taxonomy": made.name, "new": is_new}}
+
+
+def _made(job: FilingJob) -> dict[str, Any]:
+    ledger, person = find_ledger(job.ledger), _whoever_asked(job)
     filing = filing_numbered(ledger, job.filing, person)
     reading = reading_for(filing, person, job.period)
 

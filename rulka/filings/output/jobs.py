@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rulka.core.errors import NotFound
 from rulka.filings.models import Filing, FilingJob
+from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.work.services.jobs import Jobs
 
@@ -24,6 +25,11 @@ def jobs_of(filing: Filing, person: Person) -> list[FilingJob]:
     """What somebody asked for of a filing, the newest first."""
     found = FilingJob.objects.filter(ledger=filing.ledger.code, filing=filing.pk, person=person.pk)
     return list(found[:SHOWN])
+
+
+def loads_of(ledger: Ledger, person: Person) -> list[FilingJob]:
+    """The packages that somebody had loaded, the newest first."""
+    return list(FilingJob.objects.filter(ledger=ledger.code, filing=0, person=person.pk)[:SHOWN])
 
 
 JOBS = Jobs(FilingJob)

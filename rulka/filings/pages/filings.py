@@ -14,8 +14,10 @@ from rulka.core.values import key_in
 from rulka.filings.editing import tagging
 from rulka.filings.library.opening import seen_filings
 from rulka.filings.library.storing import definition_of
-from rulka.filings.library.taxonomies import forget, load, taxonomies_of
+from rulka.filings.library.taxonomies import forget, taxonomies_of
 from rulka.filings.models import Filing, Taxonomy
+from rulka.filings.output.asking import ask_load
+from rulka.filings.output.jobs import loads_of
 from rulka.folios.library.opening import open_folio
 from rulka.formats.filings.package import MOST_BYTES
 from rulka.ledger.seat import Seat, seat_of
@@ -59,8 +61,10 @@ def _list(request: HttpRequest, seat: Seat, problem: RulkaError | None = None) -
     context = {
         "where": "folios", "seat": seat, "lines": lines, "problem": problem,
         "taxonomies": [TaxonomyLine(one, used.get(one.name, [])) for one in taxonomies_of(seat.ledger)],
-        "told": request.session.pop("filing-told", ""),
+        "told": request.session.pop("filing-told", ""), "loads": loads_of(seat.ledger, seat.person)[:4],
     }  # fmt: skip
+    if request.headers.get("HX-Request"):
+        return render(request, "filings/_loads.html", context)
     return render(request, "filings/list.html", context, status=422 if problem is not None else 200)
 
 
@@ -96,11 +100,10 @@ def taxonomy(request: HttpRequest) -> HttpResponse:
             file = request.FILES.get("file")
             if file is None or not file.name or (file.size or 0) > MOST_BYTES:
                 raise RulkaError("No package came, or it is too large.", hint="Choose a .zip.", subject="package")
-            made, is_new = load(
+            ask_load(
                 seat.ledger, file.read(), file.name, seat.person, entry=sent.get("entry", "").strip(),
                 name=sent.get("name", "").strip(),
             )  # fmt: skip
-            request.session["filing-told"] = f"{made.title} {made.version}{' is loaded' if is_new else ' was there'}."
     except RulkaError as error:
         return _list(request, seat, error)
     return HttpResponseRedirect(f"{reverse('filings')}?{seat.query}")

@@ -115,9 +115,17 @@ class FilingReading:
         finished = read.is_frozen or not read.section.turns
         empty = read.form == "none" or (read.form == "text" and read.section.is_written and read.document.is_empty)
         return Words(
-            read.section.key, read.section.title, read.form, empty, finished, read.row.period if read.is_frozen else "",
+            read.section.key, read.section.title, read.form, empty, finished, self._frozen_for(read),
             read.section.is_written, not read.section.is_written or read.content is not None,
         )  # fmt: skip
+
+    def _frozen_for(self, read: SectionRead) -> str:
+        """The period that a section is done for, with its node where that is another one than the filing's; empty while
+        its figures follow the filing."""
+        if not read.is_frozen:
+            return ""
+        own = self.reading.outline.node
+        return read.row.period if read.row.node == own else f"{read.row.period} at {read.row.node or 'no node'}"
 
     @cached_property
     def checks(self) -> list[Judged]:

@@ -35,18 +35,23 @@ def reported_from(computed: Computed, shown: Shown) -> Reported:
     lines = {key for key, _ in shown.cells}
     columns = {key for _, key in shown.cells}
     rows = [row for row in computed.rows if row.key in lines or (shown.whole and row.has_figures and not row.hidden)]
-    cells = {
-        place: _cell(computed, computed.row(place[0]), computed.column(place[1]), cell)
-        for place, cell in shown.cells.items()
-        if place[0] in computed.rows_by_key
-    }
+    known_columns = {one.key for one in computed.columns}
+    cells, gone = {}, dict[str, None]()
+    for place, cell in shown.cells.items():
+        if place[0] in computed.rows_by_key and place[1] in known_columns:
+            cells[place] = _cell(computed, computed.row(place[0]), computed.column(place[1]), cell)
+        else:  # a done section shows what the statement doesn't have any more
+            gone[place[0]] = None
+            exact = Decimal(cell.value) if cell.value else None
+            cells[place] = Cell(computed.statement.name, *place, cell.text, exact)
     above = _sections_above(computed.rows)
     plan = computed.plan
     known = {*computed.rows_by_key, *plan.names.lines, *(f"{key}.total" for key in plan.names.lines)}
     return Reported(
         name=computed.statement.name, title=computed.statement.title, sections=tuple(shown.sections),
-        lines=tuple(
-            Line(row.key, row.label, above[row.key], row.depth, row.is_total, row.has_figures) for row in rows
+        lines=(
+            *(Line(row.key, row.label, above[row.key], row.depth, row.is_total, row.has_figures) for row in rows),
+            *(Line(key, key) for key in gone if key not in computed.rows_by_key),
         ),
         columns=tuple(
             Column(one.key, ", ".join(filter(None, (one.group, one.heading))), one.kind != "figures")

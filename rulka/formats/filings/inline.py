@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from html import escape
@@ -29,6 +30,9 @@ TAGS: Final = frozenset((
     "th", "thead", "tr", "ul",
 ))  # fmt: skip
 BLOCKS: Final = frozenset(("section", "figure", "figcaption", "nav", "header", "footer", "article", "main"))
+NAME: Final = re.compile(r"n-[a-z0-9-]{1,120}", re.ASCII)
+"""Names that are given here; those of files from elsewhere may come twice."""
+
 ATTRIBUTES: Final = frozenset(("class", "id", "title", "href", "src", "alt", "colspan", "rowspan", "scope", "style"))
 
 
@@ -189,7 +193,7 @@ def _taken(node: Any) -> Any:
         tag = name if name in TAGS else "div" if name in BLOCKS else "span"
         made = etree.Element(clark(XHTML, tag))
         for attribute, value in node.attrib.items():
-            if attribute in ATTRIBUTES and (attribute != "style" or name != "col"):
+            if attribute in ATTRIBUTES and (attribute != "style" or name != "col") and _is_safe(attribute, value):
                 made.set(attribute, value)
         if tag == "img" and not made.get("alt"):
             made.set("alt", "picture")
@@ -197,6 +201,15 @@ def _taken(node: Any) -> Any:
     for one in node:
         made.append(_taken(one))
     return made
+
+
+def _is_safe(attribute: str, value: str) -> bool:
+    """Whether an attribute runs nothing, fetches nothing, and is a name where it has to be one."""
+    if attribute == "href":
+        return value.startswith(("https://", "http://", "mailto:", "#"))
+    if attribute == "src":
+        return value.startswith("data:image/")
+    return attribute != "id" or NAME.fullmatch(value) is not None
 
 
 def _facts(parent: Any, facts: Sequence[Fact], named: Named) -> None:

@@ -69,6 +69,8 @@ PLANTED: list[tuple[str, dict[str, Any], str, str]] = [
      "and is turned"),
     ("a wrong scale", {"raw": body(lines={"fuel": {"concept": "x:Fuel", "sign": "turned", "scale": "3"}})}, "scale",
      "reported as 250,000"),
+    ("a figure that is no number", {"statement": reported(fuel=cell("fuel", text="about 250"))}, "scale",
+     "'about 250' can't be read"),
     ("a member that isn't there", {"raw": body(lines={"fares": {"concept": "x:Fares", "members": {"x:RouteAxis":
                                                                                                   "x:South"}}})},
      "members", "no member 'x:South'"),

@@ -25,6 +25,7 @@ SHOWN = [
     ("12.5\u00a0%", ".", Decimal("12.5")),
     ("\u2013", ".", Decimal(0)),
     ("0", ".", Decimal(0)),
+    ("EUR\u00a0(1\u00a0234.5)", ".", Decimal("-1234.5")),
     ("n/m", ".", None),
     ("", ".", None),
     ("\u0661\u0662", ".", None),  # other scripts' digits
