@@ -54,7 +54,7 @@ def find(seat: Seat, text: str) -> list[FoundKind]:
 
 
 def matching(things: Iterable[Thing], text: str, words: Callable[[Thing], tuple[str, str]]) -> list[Thing]:
-    """The things whose code or name hold every word of a text, the closest first: the code itself, codes and names that
+    """The things whose code or name hold every word of a text, the closest first: the code or name itself, codes and names that
     begin so, then the others."""
     asked = text.casefold().split()
     whole = text.casefold()
@@ -62,7 +62,7 @@ def matching(things: Iterable[Thing], text: str, words: Callable[[Thing], tuple[
     for thing in things:
         code, name = (word.casefold() for word in words(thing))
         if all(word in code or word in name for word in asked):
-            rank = 0 if code == whole else 1 if code.startswith(whole) else 2 if name.startswith(whole) else 3
+            rank = 0 if whole in (code, name) else 1 if code.startswith(whole) else 2 if name.startswith(whole) else 3
             ranked.append((rank, code, thing))
     return [thing for _, _, thing in sorted(ranked, key=lambda one: one[:2])]
 

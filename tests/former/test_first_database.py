@@ -23,6 +23,7 @@ def first(tmp_path_factory):
     return var
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("who", ["", "kim", "lea"])
 def test_figures_are_what_they_were(first, who):
     seen_by = ["--as", who] if who else []
@@ -38,6 +39,7 @@ def test_the_first_database_has_something_to_lose():
     assert any(value not in (None, "0.00") for _, values in SEEN["result"] for value in values)
 
 
+@pytest.mark.slow
 def test_who_signed_in_then_signs_in_now(first):
     told = python(
         first,

@@ -178,6 +178,7 @@ def test_a_full_disk_leaves_no_half_backup(house):
     assert list(room.iterdir()) == []
 
 
+@pytest.mark.slow
 def test_a_backup_while_a_load_is_written_and_people_edit_holds_one_state(house, small, tmp_path):
     """A load is written and a statement edited while backups are made: each holds a revision, and an edit, as a whole;
     the one made after them brings back all, elsewhere."""

@@ -105,6 +105,7 @@ def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
     Session.objects.create(session_key="open", session_data="", expire_date=timezone.now() + timedelta(minutes=1))
     told = tidying.tidy()
     assert told == {
+        "filings": 0,
         "outputs": 2,
         "jobs": 1,
         "sessions": 1,

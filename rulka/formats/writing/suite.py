@@ -13,8 +13,6 @@ from html import escape
 from pathlib import Path
 from typing import Any, Final
 
-from fontTools.ttLib import TTFont
-from fontTools.varLib.instancer import instantiateVariableFont
 from pptx import Presentation
 from pptx.util import Emu
 
@@ -58,6 +56,9 @@ def _alone() -> tuple[str, ...]:
 @cache
 def _plain_font(family: str, weight: int) -> bytes:
     """A font of ours in one weight, as desktop programs read it."""
+    from fontTools.ttLib import TTFont
+    from fontTools.varLib.instancer import instantiateVariableFont
+
     font = instantiateVariableFont(TTFont(FONTS / FACES[family]), {"wght": weight})
     font.flavor = None
     bold = weight > 500
