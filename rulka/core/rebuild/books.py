@@ -1,0 +1,88 @@
+"""Every column that a table could have, as a vector by account: node, scenario, measure and window."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.sparse import csr_matrix
+
+from rulka.core.books.balances import Source
+from rulka.core.books.book import View
+from rulka.core.books.calendar import Window
+from rulka.core.books.chart import CodeList, IntArray
+from rulka.core.compute.nodes import Node, nodes_of
+from rulka.core.errors import RulkaError
+
+MOST = 20_000
+"""Columns that are tried."""
+
+
+@dataclass(frozen=True)
+class Reading:
+    """One column that a table could have: `first` and `last` are periods of the calendar, both included."""
+
+    node: str
+    scenario: str
+    measure: str
+    first: int
+    last: int
+
+
+@dataclass(frozen=True, eq=False)
+class Tried:
+    """All of them: `amounts` `(accounts, readings)` in minor units with `digits` decimals, debit positive."""
+
+    accounts: CodeList
+    readings: tuple[Reading, ...]
+    amounts: IntArray
+    digits: IntArray
+
+    def of_node(self, node: str) -> IntArray:
+        """The places of a node's readings."""
+        return np.flatnonzero([one.node == node for one in self.readings])
+
+
+def tried_in(view: View) -> Tried:
+    """What the ledger holds, column by column; months, years to date, years and closing balances of each scenario and
+    node, in the node's currency, those of several in the group's."""
+    periods = [one for one in view.frame.calendar.periods if not one.adjusting]
+    readings: list[Reading] = []
+    blocks, digits = [], []
+    for node in nodes_of(view):
+        for scenario in view.frame.scenarios:
+            try:
+                found = _of_node(view, node, scenario, [one.index for one in periods])
+            except RulkaError:  # without a rate there is nothing to show in the group's currency
+                continue
+            for reading, amounts in found:
+                if amounts.any():
+                    readings.append(reading)
+                    blocks.append(amounts)
+                    digits.append(node.digits)
+                if len(readings) > MOST:
+                    raise RulkaError("The ledger has too many columns to try.", hint="Name a node or a year.")
+    every = np.stack(blocks, axis=1) if blocks else np.zeros((len(view.frame.accounts), 0), dtype=np.int64)
+    return Tried(view.frame.accounts, tuple(readings), every, np.array(digits, dtype=np.int64))
+
+
+def _of_node(view: View, node: Node, scenario: str, periods: list[int]) -> Iterator[tuple[Reading, IntArray]]:
+    balances = view.balances_of(Source(scenario, translated=node.is_mixed))
+    keys = np.flatnonzero(node.keys)
+    shape = (len(view.frame.accounts), len(keys))
+    gather = csr_matrix((np.ones(len(keys), dtype=np.int64), (view.keys.account[keys], np.arange(len(keys)))), shape)
+    starts = view.frame.calendar.first_of_year()
+    years = view.frame.calendar.years
+    year_of = {one.index: years.index(one.year) for one in view.frame.calendar.periods}
+
+    def summed(amounts: IntArray) -> IntArray:
+        found: IntArray = np.asarray(gather @ amounts[keys], dtype=np.int64)
+        return found
+
+    for place in periods:
+        first = int(starts[year_of[place]])
+        windows = [("activity", place, place)] + ([("activity", first, place)] if first != place else [])
+        for measure, begins, ends in [*windows, ("closing", place, place)]:
+            amounts = summed(balances.measure(measure, Window(begins, ends, "")))
+            yield Reading(node.code, scenario, measure, begins, ends), amounts
