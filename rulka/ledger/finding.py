@@ -54,8 +54,8 @@ def find(seat: Seat, text: str) -> list[FoundKind]:
 
 
 def matching(things: Iterable[Thing], text: str, words: Callable[[Thing], tuple[str, str]]) -> list[Thing]:
-    """The things whose code or name hold every word of a text, the closest first: the code or name itself, codes and names that
-    begin so, then the others."""
+    """The things whose code or name hold every word of a text, the closest first: the code or name itself, codes and
+    names that begin so, then the others."""
     asked = text.casefold().split()
     whole = text.casefold()
     ranked = []

@@ -12,7 +12,7 @@ from rulka.core.books.balances import Source
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Window
 from rulka.core.books.chart import CodeList, IntArray
-from rulka.core.compute.nodes import Node, nodes_of
+from rulka.core.compute.nodes import Node, find_node, nodes_of
 from rulka.core.errors import RulkaError
 
 MOST = 20_000
@@ -44,13 +44,13 @@ class Tried:
         return np.flatnonzero([one.node == node for one in self.readings])
 
 
-def tried_in(view: View) -> Tried:
+def tried_in(view: View, only: str = "") -> Tried:
     """What the ledger holds, column by column; months, years to date, years and closing balances of each scenario and
-    node, in the node's currency, those of several in the group's."""
+    node (`only` one of them where it is named), in the node's currency, those of several in the group's."""
     periods = [one for one in view.frame.calendar.periods if not one.adjusting]
     readings: list[Reading] = []
     blocks, digits = [], []
-    for node in nodes_of(view):
+    for node in [find_node(view, only)] if only else nodes_of(view):
         for scenario in view.frame.scenarios:
             try:
                 found = _of_node(view, node, scenario, [one.index for one in periods])

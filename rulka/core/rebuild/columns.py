@@ -44,6 +44,8 @@ class FoundColumn:
     ties: tuple[int, ...] = ()
     compares: Comparison | None = None
     of: tuple[int, int] = (-1, -1)
+    times: int = 100
+    """What a percent is written in: hundredths, or 1 for a plain ratio."""
 
 
 @dataclass(frozen=True)
@@ -74,7 +76,8 @@ def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundC
         return []
     comparing = {one.at: one for one in _comparisons(given)}
     least = int(tried.digits.min())
-    scales = [scale for scale in SCALES if all(scale + least >= decimals for decimals in given.decimals)]
+    plain = [decimals for decimals in given.decimals if decimals <= least + max(SCALES)]
+    scales = [scale for scale in SCALES if any(decimals <= least + scale for decimals in plain)]
     points, shares = _scores(given, tried, features, scales)
     found = []
     for at_scale, scale in enumerate(scales):
@@ -116,7 +119,7 @@ def _scores(given: Given, tried: Tried, features: Features, scales: list[int]) -
         kinds = (np.sort(named[:, place]), np.sort(np.abs(along[runs.ends] - along[runs.begins])))
         for at_scale, scale in enumerate(scales):
             for at, own in enumerate(figures):
-                if len(own):
+                if len(own) and given.decimals[at] <= scale + int(tried.digits[place]):
                     step, loose = steps_of(given, at, scale, int(tried.digits[place]))
                     weighed = [_rare(sums, own * step, loose) for sums in kinds]
                     rare = np.max([np.where(hit, rare, -MISS) for rare, hit in weighed], axis=0)
@@ -182,24 +185,26 @@ def _comparisons(given: Given) -> Iterator[FoundColumn]:
                 continue
             compares = _compared(numbers[rows], given.decimals, at, first, second)
             if compares is not None:
-                yield FoundColumn(at, compares=compares, of=(first, second))
+                yield FoundColumn(at, compares=compares[0], of=(first, second), times=compares[1])
                 break
 
 
-def _compared(numbers: IntArray, decimals: tuple[int, ...], at: int, first: int, second: int) -> Comparison | None:
+def _compared(
+    numbers: IntArray, decimals: tuple[int, ...], at: int, first: int, second: int
+) -> tuple[Comparison, int] | None:
     own, one, other = (numbers[:, place] / 10.0 ** decimals[place] for place in (at, first, second))
     loose = sum(0.5 * 10.0 ** -decimals[place] for place in (at, first, second)) + 1e-9
     if not own.any() or (own == one).all() or (own == other).all():
         return None
     if (np.abs(own - (one - other)) <= loose).all():
-        return "difference"
+        return "difference", 1
     if first < second and (np.abs(own - (one + other)) <= loose).all():
-        return "sum"
+        return "sum", 1
     based = other != 0
     if based.sum() >= 3:
-        percent = (one[based] - other[based]) / np.abs(other[based]) * 100
-        off = np.abs(own[based] - percent)
-        wide = 0.5 * 10.0 ** -decimals[at] + 100 * loose / np.abs(other[based])
-        if (off <= wide + 1e-6).all():
-            return "percent"
+        part = (one[based] - other[based]) / np.abs(other[based])
+        for times in (100, 1):
+            wide = 0.5 * 10.0 ** -decimals[at] + times * loose / np.abs(other[based])
+            if (np.abs(own[based] - times * part) <= wide + 1e-6).all():
+                return "percent", times
     return None

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
 
 from rulka.core.books.book import View
-from rulka.core.books.chart import IntArray
+from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading, Tried, tried_in
 from rulka.core.rebuild.columns import FoundColumns, found_columns, steps_of
 from rulka.core.rebuild.features import features_of
@@ -43,13 +44,16 @@ class Proposal:
     lines: tuple[ProposedLine, ...]
 
 
-def proposed(given: Given, view: View) -> Proposal | None:
-    """The likeliest proposal; None where no column of the table is found in the ledger."""
-    tried = tried_in(view)
+def proposed(given: Given, view: View, node: str = "") -> Proposal:
+    """The likeliest proposal, at a node where it is named; NotFound where no column is found in the ledger."""
+    tried = tried_in(view, node)
     features = features_of(tried.accounts, np.asarray(tried.amounts.any(axis=1)), runs=False)
     every = found_columns(given, tried, features)
     if not every:
-        return None
+        raise NotFound(
+            "No column of the table is found in the ledger.",
+            hint="Look whether it is of this ledger, and whether its figures are sums of accounts.", subject="table",
+        )  # fmt: skip
     return _for(given, tried, every[0])
 
 
@@ -64,7 +68,14 @@ def _for(given: Given, tried: Tried, found: FoundColumns) -> Proposal:
     features = features_of(tried.accounts, np.asarray(amounts.any(axis=1)))
     sums = features.sums(amounts)
     numbers, shown = given.numbers[:, columns], given.shown[:, columns]
-    parts = structure_of(numbers, shown, exact=not loose.any())
+    named = np.abs(sums[: features.named])
+
+    def is_named(row: int) -> bool:
+        """Whether what the chart names by itself gives a row's figures."""
+        off = np.abs(named - np.abs(numbers[row] * step))
+        return bool((off <= loose)[:, shown[row]].all(axis=1).any())
+
+    parts = _structured(numbers, shown, is_named, exact=not loose.any())
     leaves = [at for at, part in enumerate(parts) if part.kind == "line"]
     offered = [
         choices_for(features, sums, numbers[at] * step, loose, shown[at], given.rows[at].caption, tried.accounts)
@@ -78,6 +89,21 @@ def _for(given: Given, tried: Tried, found: FoundColumns) -> Proposal:
         lines.append(_line(row.caption, part, *by_row.get(at, ([], -1)), free))
     readings = tuple(tried.readings[one.reading] if one.reading >= 0 else None for one in found.columns)
     return Proposal(found, readings, tuple(lines))
+
+
+def _structured(numbers: IntArray, shown: BoolArray, is_named: Callable[[int], bool], *, exact: bool) -> list[Part]:
+    """The last line before a total is always the total less the others: where such a difference is something that the
+    chart names, it is a line."""
+    plain: frozenset[int] = frozenset()
+    while True:
+        parts = structure_of(numbers, shown, exact=exact, plain=plain)
+        lines = {
+            row for row, part in enumerate(parts)
+            if part.kind == "calculation" and any(sign < 0 for _, sign in part.of) and is_named(row)
+        }  # fmt: skip
+        if not lines - plain:
+            return parts
+        plain |= lines
 
 
 def _free(offered: Sequence[Sequence[Choice]], taken: Sequence[int]) -> IntArray:

@@ -26,16 +26,22 @@ class Part:
     of: tuple[tuple[int, int], ...] = ()
 
 
-def structure_of(numbers: IntArray, shown: BoolArray, *, exact: bool) -> list[Part]:
-    """What each row is. Figures are in steps of their last decimal; `exact` ones were not rounded, so that totals have
-    to agree to the step, others within half a step for each part."""
+def structure_of(
+    numbers: IntArray, shown: BoolArray, *, exact: bool, plain: frozenset[int] = frozenset()
+) -> list[Part]:
+    """What each row is; those that are `plain` are lines, whatever they come to. Figures are in steps of their last
+    decimal; `exact` ones were not rounded, so that totals have to agree to the step, others within half a step for each
+    part."""
     found: list[Part] = []
     stack: list[int] = []
     for row in range(len(numbers)):
         if not shown[row].any():
             found.append(Part("words"))
             continue
-        part = _total(numbers, shown, stack, row, exact) or _signed(numbers, shown, stack, row, exact) or Part("line")
+        part = None
+        if row not in plain:
+            part = _total(numbers, shown, stack, row, exact) or _signed(numbers, shown, stack, row, exact)
+        part = part or Part("line")
         found.append(part)
         for place, _ in part.of:
             stack.remove(place)

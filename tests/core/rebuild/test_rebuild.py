@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from rulka.core.rebuild.proposing import Proposal, proposed
+from rulka.core.rebuild.statement import bodies_of, odd_cells
 from rulka.core.rebuild.structure import structure_of
 from tests.core.rebuild.world import COLUMNS, Yard, table_of, yard
 
@@ -43,7 +44,7 @@ def test_a_table_in_cents_is_found_whole(seed, ordered):
     made = yard(seed, ordered=ordered)
     columns = ["month", "budget", "year", "before"]
     proposal = proposed(table_of(made, "A", columns), made.view())
-    assert proposal is not None and (proposal.found.node, proposal.found.scale) == ("A", 0)
+    assert (proposal.found.node, proposal.found.scale) == ("A", 0)
     calendar = made.works.fiscal_calendar()
     for name, reading in zip(columns, proposal.readings, strict=True):
         scenario, months = COLUMNS[name]
@@ -51,6 +52,8 @@ def test_a_table_in_cents_is_found_whole(seed, ordered):
         periods = [calendar.periods[place] for place in range(reading.first, reading.last + 1)]
         assert [(one.start.year, one.start.month) for one in periods] == months
     assert proposal.lines[-1].kind == "total" and len(proposal.lines[-1].of) == len(made.groups)
+    bodies = bodies_of(table_of(made, "A", columns), proposal, made.view(), "Again")
+    assert odd_cells(table_of(made, "A", columns), proposal, bodies, made.view()) == []
     right, sure, wrong = found_groups(made, proposal)
     assert (right, wrong) == (len(made.groups), 0) and sure == len(made.groups)
 

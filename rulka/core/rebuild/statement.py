@@ -1,0 +1,227 @@
+"""A proposal as a statement like any other: its texts, and what the engine makes of it, cell by cell."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+from fractions import Fraction
+from typing import Any
+
+from rulka.core.books.book import View
+from rulka.core.books.calendar import FiscalCalendar, Period
+from rulka.core.compute.statement import run_statement
+from rulka.core.definitions.keys import slug
+from rulka.core.definitions.spans import span_from
+from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import statement_from
+from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.given import Given
+from rulka.core.rebuild.proposing import Proposal
+
+Body = dict[str, Any]
+UNITS = {0: "units", 3: "thousands", 6: "millions"}
+
+
+@dataclass(frozen=True)
+class Bodies:
+    """The texts of a statement and its parts, the period that it is seen from, and which of its lines and columns are
+    those of the table (by place; None for a row without a line)."""
+
+    statement: Body
+    spine: Body
+    span: Body
+    period: Period
+    labels: tuple[str | None, ...]
+
+
+@dataclass(frozen=True)
+class OddCell:
+    """A figure of the table that the statement shows otherwise."""
+
+    row: int
+    column: int
+    given: Decimal
+    computed: Decimal | None
+
+
+def bodies_of(given: Given, proposal: Proposal, view: View, title: str) -> Bodies:
+    """A proposal's texts. Rows that weren't found are headings, so that nothing is made up for them."""
+    calendar = view.frame.calendar
+    period = _period(proposal, calendar)
+    labels = _unlike([row.caption or f"Row {at + 1}" for at, row in enumerate(given.rows)])
+    name = slug(title)[:70] or "rebuilt"
+    spine = {"spine": name, "title": title, "covers": "nothing", "lines": _lines(proposal, labels)}
+    span = {"span": name, "title": title, "columns": list(_columns(given, proposal, period, calendar))}
+    statement = {
+        "statement": name, "title": title, "spine": name, "span": name,
+        "figures": {"unit": UNITS[proposal.found.scale], "decimals": str(min(2, max(given.decimals)))},
+    }  # fmt: skip
+    shown = tuple(
+        label if line.state in ("sure", "doubtful", "total") else None
+        for label, line in zip(labels, proposal.lines, strict=True)
+    )
+    return Bodies(statement, spine, span, period, shown)
+
+
+def _unlike(captions: Sequence[str]) -> list[str]:
+    """Captions that formulas can tell apart."""
+    seen: dict[str, int] = {}
+    found = []
+    for caption in captions:
+        plain = " ".join(caption.replace('"', "'").split())
+        seen[plain.casefold()] = seen.get(plain.casefold(), 0) + 1
+        count = seen[plain.casefold()]
+        found.append(plain if count == 1 else f"{plain} {count}")
+    return found
+
+
+def _period(proposal: Proposal, calendar: FiscalCalendar) -> Period:
+    """The period that a table is seen from: the last one with actuals that a column ends at."""
+    actual = [one.last for one in proposal.readings if one is not None and one.scenario == "actual"]
+    every = actual or [one.last for one in proposal.readings if one is not None]
+    return calendar.periods[max(every)]
+
+
+# lines ----------------------------------------------------------------------------------------------------------------
+
+
+def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
+    """Lines in the table's order: a total's rows become a section, a row of words before them its heading."""
+    items: list[tuple[int, Body]] = []
+    calculated: set[int] = set()
+    for at, line in enumerate(proposal.lines):
+        label = labels[at]
+        if line.kind == "words" or line.state == "not found":
+            items.append((at, {"heading": label}))
+        elif line.kind == "line":
+            items.append((at, {"line": label, "accounts": line.selection, "sign": _sign(line.sign)}))
+        elif line.kind == "total" and not calculated & {place for place, _ in line.of}:
+            items = _sectioned(items, at, label, {place for place, _ in line.of}, labels)
+        else:
+            calculated.add(at)
+            items.append((at, {"calculation": label, "formula": _formula(line.of, labels)}))
+    return [body for _, body in items]
+
+
+def _sign(sign: int) -> str:
+    return "as booked" if sign > 0 else "flipped"
+
+
+def _sectioned(
+    items: list[tuple[int, Body]], at: int, label: str, parts: set[int], labels: Sequence[str]
+) -> list[tuple[int, Body]]:
+    first = next(place for place, (row, _) in enumerate(items) if row in parts)
+    title, inner = f"{label}, in parts", items[first:]
+    if first and "heading" in items[first - 1][1] and items[first - 1][0] not in parts:
+        title, first = items[first - 1][1]["heading"], first - 1
+    if title in labels and title == label:
+        title = f"{label}, in parts"
+    section = {"section": title, "lines": [body for _, body in inner], "total": label}
+    return [*items[:first], (at, section)]
+
+
+def _formula(of: Sequence[tuple[int, int]], labels: Sequence[str]) -> str:
+    terms = [f'{"-" if sign < 0 else "+"} "{labels[place]}"' for place, sign in of]
+    return " ".join(terms).removeprefix("+ ")
+
+
+# columns --------------------------------------------------------------------------------------------------------------
+
+
+def _columns(given: Given, proposal: Proposal, period: Period, calendar: FiscalCalendar) -> Any:
+    for at, (heading, reading) in enumerate(zip(given.headings, proposal.readings, strict=True)):
+        found = proposal.found.columns[at]
+        own: Body = {"column": f"c{at + 1}", "heading": heading or f"Column {at + 1}"}
+        if reading is not None:
+            yield {**own, **_read(reading, period, calendar)}
+        elif found.compares in ("difference", "percent"):
+            yield {**own, found.compares: [f"c{one + 1}" for one in found.of]}
+        elif found.compares == "sum":
+            yield {**own, "sum": [f"c{one + 1}" for one in found.of]}
+
+
+def _read(reading: Reading, period: Period, calendar: FiscalCalendar) -> Body:
+    """A reading as it is asked for from the period: its measure, window and shift."""
+    last = calendar.periods[reading.last]
+    found: Body = {} if reading.measure == "activity" else {"measure": reading.measure}
+    found |= {} if reading.scenario == "actual" else {"scenario": reading.scenario}
+    if reading.first != reading.last:
+        found["window"] = "year to date"
+    if last.index != period.index:
+        years = last.year - period.year
+        steps = last.index - period.index
+        found["shift"] = _told(years, "year") if last.number == period.number else _told(steps, "period")
+    return found
+
+
+def _told(count: int, unit: str) -> str:
+    return f"{'-' if count < 0 else '+'}{abs(count)} {unit}{'' if abs(count) == 1 else 's'}"
+
+
+# held against the table -----------------------------------------------------------------------------------------------
+
+
+def odd_cells(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
+    """The figures of the table that the engine shows otherwise, each rounded as the table is; of rows that were found,
+    in columns that were."""
+    statement = statement_from(bodies.statement, spine_from(bodies.spine), span_from(bodies.span))
+    computed = run_statement(statement, view, bodies.period, proposal.found.node)
+    values = {row.label: row for row in computed.rows if row.has_figures}
+    keys = {column.key: place for place, column in enumerate(computed.columns)}
+    found = []
+    for row, (line, label) in enumerate(zip(given.rows, bodies.labels, strict=True)):
+        for column, value in enumerate(line.values):
+            place = keys.get(f"c{column + 1}")
+            if label is None or value is None or place is None:
+                continue
+            shown = values[label].values[place] if label in values else None
+            rounded = _rounded(shown, proposal, column, given)
+            if rounded is None or abs(rounded - value) > _loose(given, column, proposal):
+                found.append(OddCell(row, column, value, rounded))
+    return found
+
+
+def _loose(given: Given, column: int, proposal: Proposal) -> Decimal:
+    """How far a comparison of rounded columns may be off."""
+    compares = proposal.found.columns[column].compares
+    if compares is None:
+        return Decimal(0)
+    rounded = proposal.found.scale or compares == "percent"
+    return Decimal(1).scaleb(-given.decimals[column]) if rounded else Decimal(0)
+
+
+def _rounded(value: Fraction | None, proposal: Proposal, column: int, given: Given) -> Decimal | None:
+    if value is None:
+        return None
+    found = proposal.found.columns[column]
+    scaled = value * found.times if found.compares == "percent" else value / 10**proposal.found.scale
+    steps = scaled * 10 ** given.decimals[column]
+    whole = int(abs(steps) + Fraction(1, 2))
+    return (Decimal(whole) if steps >= 0 else -Decimal(whole)).scaleb(-given.decimals[column])
+
+
+def as_mapping(given: Given, proposal: Proposal, bodies: Bodies, odd: Sequence[OddCell]) -> Mapping[str, Any]:
+    """A proposal as plain data."""
+    return {
+        "found": {"node": proposal.found.node, "period": bodies.period.code, "scale": proposal.found.scale},
+        "columns": [
+            {
+                "heading": heading, "state": "found" if reading or found.compares else "not found",
+                **(vars(reading) if reading is not None else {}), "compares": found.compares,
+                "others": len(found.ties),
+            }
+            for heading, reading, found in zip(
+                given.headings, proposal.readings, proposal.found.columns, strict=True
+            )
+        ],
+        "lines": [
+            {"label": line.caption, "state": line.state, "selection": line.selection, "candidates": list(line.others)}
+            for line in proposal.lines
+        ],
+        "cells": [
+            {"line": given.rows[one.row].caption, "column": given.headings[one.column], "given": str(one.given),
+             "computed": None if one.computed is None else str(one.computed)}
+            for one in odd
+        ],
+    }  # fmt: skip
