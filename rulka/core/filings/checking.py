@@ -149,6 +149,9 @@ class _Checks:
             yield Problem(
                 f"You see a part of the whole: {self.material.part}.", "Let somebody make it who sees everything."
             )
+        for one in self.cells:
+            if one.cell.word == "sealed" and not one.is_left_out:
+                yield Problem(f"{one.name} is sealed for you.", "Let somebody make it who may open it.", one.place)
         for name, why in self.material.problems.items():
             yield Problem(f"The statement '{name}' can't be shown: {why}", "", Place(name))
 

@@ -3,7 +3,7 @@ tagged as."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -152,9 +152,3 @@ def _yes(text: Any) -> bool:
 
 def _members(raw: Mapping[str, Any]) -> Mapping[str, str]:
     return {str(axis): str(member) for axis, member in dict(raw.get("members", {})).items()}
-
-
-def statement_names(sources: Sequence[str]) -> list[str]:
-    """The statements that sources of places name, each once, in order."""
-    kinds = (source.partition(":") for source in sources)
-    return list(dict.fromkeys(rest.partition("|")[0] for kind, _, rest in kinds if kind == "statement"))

@@ -82,10 +82,10 @@ def _alike(first: str, second: str) -> float:
     return SequenceMatcher(None, first.casefold(), second.casefold()).ratio() if second else 0.0
 
 
-def chosen_together(offered: Sequence[Sequence[Choice]], *, without: set[tuple[int, int]] = frozenset()) -> list[int]:  # type: ignore[assignment]
+def chosen_together(offered: Sequence[Sequence[Choice]]) -> list[int]:
     """For each line which of its choices, -1 for none: as many lines as can be, with the fewest accounts shared, and
-    what speaks most for it. `without` are (line, choice) that are not to be taken."""
-    pairs = [(line, at) for line, every in enumerate(offered) for at in range(len(every)) if (line, at) not in without]
+    what speaks most for it."""
+    pairs = [(line, at) for line, every in enumerate(offered) for at in range(len(every))]
     if not pairs:
         return [-1] * len(offered)
     accounts = sorted({int(place) for line, at in pairs for place in np.flatnonzero(offered[line][at].mask)})

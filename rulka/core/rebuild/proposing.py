@@ -83,10 +83,10 @@ def _for(given: Given, tried: Tried, found: FoundColumns) -> Proposal:
     ]
     taken = chosen_together(offered)
     by_row = dict(zip(leaves, zip(offered, taken, strict=True), strict=True))
-    free = _free(offered, taken)
+    counts = _counts(offered, taken)
     lines = []
     for at, (row, part) in enumerate(zip(given.rows, parts, strict=True)):
-        lines.append(_line(row.caption, part, *by_row.get(at, ([], -1)), free))
+        lines.append(_line(row.caption, part, *by_row.get(at, ([], -1)), counts))
     readings = tuple(tried.readings[one.reading] if one.reading >= 0 else None for one in found.columns)
     return Proposal(found, readings, tuple(lines))
 
@@ -106,7 +106,7 @@ def _structured(numbers: IntArray, shown: BoolArray, is_named: Callable[[int], b
         plain |= lines
 
 
-def _free(offered: Sequence[Sequence[Choice]], taken: Sequence[int]) -> IntArray:
+def _counts(offered: Sequence[Sequence[Choice]], taken: Sequence[int]) -> IntArray:
     """How often each account is taken."""
     masks = [every[at].mask for every, at in zip(offered, taken, strict=True) if at >= 0]
     return np.sum(masks, axis=0, dtype=np.int64) if masks else np.zeros(0, dtype=np.int64)

@@ -110,8 +110,7 @@ def _context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> 
     sent = request.POST.dict() if problem is not None else {}
     parts = list(_parts(asked))
     part = asked.part if any(one.name == asked.part for one in parts) else parts[0].name if parts else ""
-    chosen = Chosen(asked, part)
-    shown = _shown(chosen)
+    shown = _shown(asked, part)
     failing = [one for one in checks if one.state == "fails"]
     figures = sum(cell.is_shown for one in material.statements for cell in one.cells.values())
     return {
@@ -192,20 +191,9 @@ def _parts(asked: Asked) -> Iterator[PartLine]:
         )
 
 
-@dataclass
-class Chosen:
+def _shown(asked: Asked, part: str) -> dict[str, Any]:
     """What is chosen on the page."""
-
-    asked: Asked
-    part: str
-
-    @property
-    def reported(self) -> Reported | None:
-        return self.asked.reading.material.statement(self.part)
-
-
-def _shown(chosen: Chosen) -> dict[str, Any]:
-    asked, reported = chosen.asked, chosen.reported
+    reported = asked.reading.material.statement(part)
     empty: dict[str, Any] = {
         "reported": reported, "lines": [], "columns": [], "line": None, "column": None, "section": None, "words": [],
         "tag": None, "concept": None, "offers": [], "axes": [], "gone": "", "moves": [], "following": "",
@@ -213,7 +201,7 @@ def _shown(chosen: Chosen) -> dict[str, Any]:
     }  # fmt: skip
     if reported is not None:
         return {**empty, **_statement(asked, reported)}
-    return {**empty, **_words(asked)} if chosen.part == "words" else empty
+    return {**empty, **_words(asked)} if part == "words" else empty
 
 
 def _statement(asked: Asked, reported: Reported) -> dict[str, Any]:

@@ -18,6 +18,9 @@ from rulka.core.proof.terms import Terms, terms_of
 from rulka.folios.running.places import unit_of
 from rulka.formats.figures import digits_of
 
+SEALED: Final = "sealed"
+"""What stands where a seal hides a figure."""
+
 WHATS: Final[Mapping[str, What]] = {"money": "money", "quantity": "quantity", "percent": "ratio", "other": "ratio"}
 
 
@@ -44,6 +47,13 @@ def reported_from(computed: Computed, shown: Shown) -> Reported:
             gone[place[0]] = None
             exact = Decimal(cell.value) if cell.value else None
             cells[place] = Cell(computed.statement.name, *place, cell.text, exact)
+    for row in rows:
+        for column in computed.columns:
+            place = (row.key, column.key)
+            if column.key not in columns or place in cells:
+                continue
+            if row.word_at(computed.place(column.key)) == SEALED:
+                cells[place] = Cell(computed.statement.name, *place, SEALED, None, word=SEALED)
     above = _sections_above(computed.rows)
     plan = computed.plan
     known = {*computed.rows_by_key, *plan.names.lines, *(f"{key}.total" for key in plan.names.lines)}

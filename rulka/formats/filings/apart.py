@@ -61,7 +61,6 @@ def _read(data: bytes, name: str, entry_name: str) -> dict[str, Any]:
         if model is None:
             raise RulkaError("It can't be read.", hint=_said(messages) or "Ask its registry.", subject=name[:80])
         told = _told(model, package, entry.href)
-    check_circles(told)
     if not told["concepts"]:
         raise RulkaError("It has no concept.", hint="Choose another entry point.", subject=name[:80])
     if messages:

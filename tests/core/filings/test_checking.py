@@ -42,6 +42,8 @@ def test_values_are_those_that_show_with_signs_turned():
 PLANTED: list[tuple[str, dict[str, Any], str, str]] = [
     ("nobody files", {"raw": body(identifier="")}, "who", "Nothing says who files"),
     ("a part is seen", {"part": "TF only"}, "whole", "a part of the whole: TF only"),
+    ("a sealed figure", {"statement": reported(fuel=cell("fuel", text="sealed", exact=None, word="sealed"))}, "whole",
+     "Fuel, 2026 is sealed for you"),
     ("a statement can't be shown", {"problems": {"gone": "It is closed."}}, "whole", "'gone' can't be shown"),
     ("a section of another year", {"words": (Words("words", "In words", "text", False, True, "2025-P12"),)},
      "current", "'In words' is done for 2025-P12"),

@@ -94,7 +94,7 @@ def test_both_forms_say_the_same_and_the_validator_has_nothing_against_them(taxo
     assert texts[0].keys() == texts[1].keys() == {"coast:BasisOfPreparation", "coast:YearInWords"}
     basis = texts[0]["coast:BasisOfPreparation"]
     assert basis.index("foremost") < basis.index("One") < basis.index("Second ")
-    assert "alert" not in texts[0]["coast:YearInWords"] or "<script" not in texts[0]["coast:YearInWords"]
+    assert "<script" not in texts[0]["coast:YearInWords"]
     assert not any(word in made.data for word in (b"onclick", b"<script", b"javascript", b'id="1 2"'))
 
 
