@@ -39,6 +39,10 @@ class Tried:
     amounts: IntArray
     digits: IntArray
 
+    @property
+    def nodes(self) -> list[str]:
+        return list(dict.fromkeys(one.node for one in self.readings))
+
     def of_node(self, node: str) -> IntArray:
         """The places of a node's readings."""
         return np.flatnonzero([one.node == node for one in self.readings])

@@ -11,23 +11,40 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
+from scipy.sparse import csr_matrix
 
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.rebuild.books import Tried
-from rulka.core.rebuild.features import Features
+from rulka.core.rebuild.features import LONGEST, Features
+from rulka.core.rebuild.few import sets_of
 from rulka.core.rebuild.given import SCALES, Given
 
 MISS = 0.4
 """What a figure that no sum gives takes away."""
 
-LEAST = 0.25
-"""The part of a column's figures that have to be found for it to be looked at."""
+LEAST = 4.0
+"""The points that a column has to make to be looked at."""
+
+WEAK = 0.5
+"""The part of a column's figures below which sums of a few accounts are looked at as well."""
+
+DEEP, WIDE = 80, 300
+"""Accounts up to which sums of three of them are looked through, and of two."""
+
+SEEDS = 8
+"""Columns and readings, the likeliest at a node, from which the others are looked for."""
+
+MOST_HITS = 100
+"""Sets that give a figure, more than which say nothing."""
+
+LIKELY = 3
+"""Nodes and scales that are looked at so."""
+
+NEARBY = 20
+"""How many times farther than a hit sums are counted to tell how dense they lie."""
 
 NEAR = 0.9
 """Of the best reading's points what another one has that finds the same part of a column: both fit."""
-
-LONGEST = 60
-"""Accounts in a run whose sum is looked for."""
 
 FloatArray = npt.NDArray[np.float64]
 Comparison = Literal["difference", "percent", "sum"]
@@ -79,9 +96,18 @@ def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundC
     plain = [decimals for decimals in given.decimals if decimals <= least + max(SCALES)]
     scales = [scale for scale in SCALES if any(decimals <= least + scale for decimals in plain)]
     points, shares = _scores(given, tried, features, scales)
-    found = []
+    found = sorted(_at_nodes(given, tried, scales, comparing, points, shares), key=lambda one: -one.score)
+    if found and all(one.share >= WEAK for one in found[0].columns if one.compares is None):
+        return found
+    again = list(_together(given, tried, features, scales, comparing, points))
+    return sorted(again, key=lambda one: -one.score) or found
+
+
+def _at_nodes(
+    given: Given, tried: Tried, scales: list[int], comparing: dict[int, FoundColumn], points: FloatArray, shares: FloatArray
+) -> Iterator[FoundColumns]:
     for at_scale, scale in enumerate(scales):
-        for node in dict.fromkeys(one.node for one in tried.readings):
+        for node in tried.nodes:
             places = tried.of_node(node)
             columns, total = [], 0.0
             for at in range(len(given.headings)):
@@ -92,14 +118,13 @@ def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundC
                 ties = [int(one) for one in places[alike] if one != best]
                 if at in comparing:
                     columns.append(comparing[at])
-                elif share >= LEAST:
+                elif own.max() >= LEAST:
                     columns.append(FoundColumn(at, best, share, tuple(ties)))
                     total += float(own.max())
                 else:
                     columns.append(FoundColumn(at))
             if any(one.reading >= 0 for one in columns):
-                found.append(FoundColumns(node, scale, tuple(_settled(columns, tried)), total))
-    return sorted(found, key=lambda one: -one.score)
+                yield FoundColumns(node, scale, tuple(_settled(columns, tried)), total)
 
 
 def _scores(given: Given, tried: Tried, features: Features, scales: list[int]) -> tuple[FloatArray, FloatArray]:
@@ -114,9 +139,8 @@ def _scores(given: Given, tried: Tried, features: Features, scales: list[int]) -
         figures.append(np.unique(own[own > 0]))
     named = np.abs(features.masks[: features.named].astype(np.int64) @ tried.amounts)
     runs = _runs(tried)
-    for place in range(count):
-        along = np.concatenate([[0], np.cumsum(tried.amounts[runs.order, place])])
-        kinds = (np.sort(named[:, place]), np.sort(np.abs(along[runs.ends] - along[runs.begins])))
+
+    def score(place: int, kinds: list[IntArray]) -> None:
         for at_scale, scale in enumerate(scales):
             for at, own in enumerate(figures):
                 if len(own) and given.decimals[at] <= scale + int(tried.digits[place]):
@@ -126,6 +150,10 @@ def _scores(given: Given, tried: Tried, features: Features, scales: list[int]) -
                     hit = np.any([hit for _, hit in weighed], axis=0)
                     points[at_scale, at, place] = rare.sum()
                     shares[at_scale, at, place] = hit.mean()
+
+    for place in range(count):
+        along = np.concatenate([[0], np.cumsum(tried.amounts[runs.order, place])])
+        score(place, [np.sort(named[:, place]), np.sort(np.abs(along[runs.ends] - along[runs.begins]))])
     return points, shares
 
 
@@ -135,6 +163,126 @@ def _rare(sums: IntArray, wanted: IntArray, loose: int) -> tuple[FloatArray, Boo
     around = np.searchsorted(sums, wanted * 2) - np.searchsorted(sums, wanted // 2)
     chance = (around + 1) * (2 * loose + 1) / (1.5 * wanted)
     return np.clip(-np.log10(np.maximum(chance, 1e-8)), 0.0, 8.0), high > low
+
+
+# columns that are weak alone --------------------------------------------------------------------------------------------
+
+
+def _together(
+    given: Given, tried: Tried, features: Features, scales: list[int], comparing: dict[int, FoundColumn],
+    points: FloatArray,
+) -> Iterator[FoundColumns]:  # fmt: skip
+    """Columns found from one of them: the few accounts that give its figures have to give those of the others too."""
+    own = [at for at in range(len(given.headings)) if at not in comparing]
+    tried_at = [
+        (float(points[at_scale][own][:, tried.of_node(node)].max(axis=1).sum()), scale, node)
+        for at_scale, scale in enumerate(scales) for node in tried.nodes
+    ]  # fmt: skip
+    for _, scale, node in sorted(tried_at, reverse=True)[:LIKELY] if own else ():
+        places = tried.of_node(node)
+        sets = _sets(tried, features, places)
+        weighed = points[scales.index(scale)]
+        seeds = sorted(((weighed[at, place], at, int(place)) for at in own for place in places), reverse=True)
+        best: FoundColumns | None = None
+        for _, at, place in seeds[:SEEDS]:
+            if given.decimals[at] > scale + int(tried.digits[place]):
+                continue
+            found = _from(given, tried, places, sets, scale, at, place, own)
+            total = sum(score for _, score, _, _ in found.values())
+            if found and (best is None or total > best.score):
+                columns = [comparing[one] if one in comparing else found.get(one, (-1, 0.0, 0.0, ()))
+                           for one in range(len(given.headings))]  # fmt: skip
+                told = [
+                    one if isinstance(one, FoundColumn) else FoundColumn(at, one[0], one[2], one[3])
+                    for at, one in enumerate(columns)
+                ]
+                best = FoundColumns(node, scale, tuple(_settled(told, tried)), total)
+        if best is not None and best.score >= LEAST:
+            yield best
+
+
+def _sets(tried: Tried, features: Features, places: IntArray) -> list[IntArray]:
+    """Sets of accounts as rows of places, one behind the last for none: a few, runs, and what the chart names."""
+    none = len(tried.accounts)
+    used = np.flatnonzero(tried.amounts[:, places].any(axis=1) & ~tried.accounts.of_type("statistical"))
+    few = sets_of(len(used), 3 if len(used) <= DEEP else 2 if len(used) <= WIDE else 1)
+    blocks = [np.append(used, none)[few]]
+    runs = [used[at : at + count] for count in range(4, min(len(used), LONGEST)) for at in range(len(used) - count + 1)]
+    named = [np.flatnonzero(mask) for mask in features.masks[: features.named] if mask.sum() > 3]
+    for every in (runs, named):
+        if every:
+            full = np.full((len(every), max(map(len, every))), none, dtype=np.int64)
+            for row, one in enumerate(every):
+                full[row, : len(one)] = one
+            blocks.append(full)
+    return blocks
+
+
+def _summed(amounts: IntArray, blocks: list[IntArray]) -> IntArray:
+    """`(sets, columns)`, block after block."""
+    padded = np.vstack([amounts, np.zeros((1, amounts.shape[1]), dtype=np.int64)])
+    return np.concatenate([
+        np.sum([padded[block[:, at]] for at in range(block.shape[1])], axis=0, dtype=np.int64) for block in blocks
+    ])  # fmt: skip
+
+
+def _chosen(blocks: list[IntArray], places: IntArray, none: int) -> IntArray:
+    """Sets by place over all blocks, as masks `(sets, accounts)`."""
+    masks = np.zeros((len(places), none + 1), dtype=bool)
+    start = 0
+    for block in blocks:
+        own = np.flatnonzero((places >= start) & (places < start + len(block)))
+        masks[own[:, None], block[places[own] - start]] = True
+        start += len(block)
+    return masks[:, :none]
+
+
+def _from(
+    given: Given, tried: Tried, places: IntArray, sets: list[IntArray], scale: int, seed: int, place: int, own: list[int]
+) -> dict[int, tuple[int, float, float, tuple[int, ...]]]:
+    """By column (reading, points, part found, ties), as they follow from what gives the figures of one of them."""
+    digits = int(tried.digits[place])
+    step, loose = steps_of(given, seed, scale, digits)
+    sums = _summed(tried.amounts[:, [place]], sets)[:, 0]
+    order = np.argsort(sums, kind="stable")
+    sums = sums[order]
+    rows, hits, signs = [], [], []
+    for row in np.flatnonzero(given.shown[:, seed] & (given.numbers[:, seed] != 0)):
+        for sign in (1, -1):
+            target = sign * int(given.numbers[row, seed]) * step
+            low, high = np.searchsorted(sums, target - loose), np.searchsorted(sums, target + loose, side="right")
+            if 0 < high - low <= MOST_HITS:
+                rows.append(np.full(high - low, row))
+                hits.append(order[low:high])
+                signs.append(np.full(high - low, sign))
+    if not rows:
+        return {}
+    row_of, sign_of = np.concatenate(rows), np.concatenate(signs)
+    masks = _chosen(sets, np.concatenate(hits), len(tried.accounts))
+    every = csr_matrix(masks, dtype=np.int64) @ tried.amounts[:, places] * sign_of[:, None]
+    counted = int((given.shown[:, seed] & (given.numbers[:, seed] != 0)).sum())
+    found: dict[int, tuple[int, float, float, tuple[int, ...]]] = {}
+    for at in own:
+        if at == seed:
+            found[at] = (place, 0.0, len(set(row_of.tolist())) / max(counted, 1), ())
+            continue
+        step, loose = steps_of(given, at, scale, digits)
+        off = np.abs(every - (given.numbers[row_of, at] * step)[:, None])
+        shown = given.shown[row_of, at] & (given.numbers[row_of, at] != 0)
+        half = max(loose, 1)
+        hit = (off <= loose) & shown[:, None]
+        near = (off <= NEARBY * half) & shown[:, None] & ~hit
+        firsts = np.flatnonzero(np.diff(row_of, prepend=-1))
+        any_hit = np.logical_or.reduceat(hit, firsts, axis=0)
+        chance = np.add.reduceat(near, firsts, axis=0) / NEARBY + 0.01
+        points = np.where(any_hit, np.clip(-np.log10(chance), 0.0, 2.0), -0.05).sum(axis=0)
+        best = int(np.argmax(points))
+        if points[best] >= 1.0:
+            ties = np.flatnonzero((points >= points[best] * NEAR) & (any_hit.sum(axis=0) == any_hit[:, best].sum()))
+            part = any_hit[:, best].sum() / max(counted, 1)
+            others = tuple(int(places[one]) for one in ties if one != best)
+            found[at] = (int(places[best]), float(points[best]), float(part), others)
+    return found
 
 
 @dataclass(frozen=True, eq=False)

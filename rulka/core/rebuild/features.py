@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
+from rulka.core.books.selection import select
 
 KEYWORDS = ("to", "only", "except", "under", "type", "category")
+
+FEW, LONGEST = 150, 60
+"""Accounts up to which all runs are tried, and the longest run of more."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -21,10 +25,17 @@ class Features:
     texts: tuple[tuple[str, ...], ...]
     masks: BoolArray
     named: int
+    widths: dict[str, int] = field(default_factory=dict)
 
     def sums(self, amounts: IntArray) -> IntArray:
         """`(features, columns)` of amounts `(accounts, columns)`."""
         return np.asarray(self.masks.astype(np.int64) @ amounts, dtype=np.int64)
+
+    def width(self, text: str, accounts: CodeList) -> int:
+        """How many accounts of the chart a text selects, with figures or without."""
+        if text not in self.widths:
+            self.widths[text] = int(select(text, accounts).mask.sum())
+        return self.widths[text]
 
 
 def features_of(accounts: CodeList, used: BoolArray, *, runs: bool = True) -> Features:
@@ -47,9 +58,10 @@ def features_of(accounts: CodeList, used: BoolArray, *, runs: bool = True) -> Fe
     return Features(texts, masks, named)
 
 
-def _quoted(code: str) -> str:
+def quoted(code: str) -> str:
+    """A code as selections write it."""
     plain = code.replace(".", "").replace("-", "").isalnum() and code.casefold() not in KEYWORDS
-    return code if plain else '"' + code.replace('"', "") + '"'
+    return code if plain else '"' + code.replace('"', '""') + '"'
 
 
 def _named(accounts: CodeList) -> Iterator[tuple[str, BoolArray]]:
@@ -58,15 +70,17 @@ def _named(accounts: CodeList) -> Iterator[tuple[str, BoolArray]]:
     for place, item in enumerate(every):
         mask = np.zeros(len(every), dtype=bool)
         mask[place] = True
-        yield _quoted(item.code), mask
+        yield quoted(item.code), mask
     for item in every:
         below = accounts.below[item.code]
         if len(below) > 1:
             mask = np.zeros(len(every), dtype=bool)
             mask[below] = True
-            yield f"under:{_quoted(item.code)}", mask
+            yield f"under:{quoted(item.code)}", mask
     for kind in dict.fromkeys(item.type for item in every):
         yield f"type:{kind}", np.array([item.type == kind for item in every])
+    for pair in (("revenue", "expense"), ("liability", "equity")):
+        yield ", ".join(f"type:{kind}" for kind in pair), np.array([item.type in pair for item in every])
     for category in dict.fromkeys(item.category for item in every if item.category):
         yield f'category:"{category}"', np.array([item.category == category for item in every]) & ~statistical
     longest = max((len(item.code) for item in every), default=0)
@@ -77,10 +91,11 @@ def _named(accounts: CodeList) -> Iterator[tuple[str, BoolArray]]:
 
 
 def _ranges(accounts: CodeList, used: BoolArray) -> Iterator[tuple[str, BoolArray]]:
-    """From one used account to another, by code."""
+    """From one used account to another, by code; in large charts no longer than lines are."""
     places = np.flatnonzero(used & ~accounts.of_type("statistical"))
+    most = len(places) if len(places) <= FEW else LONGEST
     for at, first in enumerate(places):
-        for last in places[at + 1 :]:
+        for last in places[at + 1 : at + 1 + most]:
             mask = np.zeros(len(accounts), dtype=bool)
             mask[first : last + 1] = True
-            yield f"{_quoted(accounts.items[first].code)} to {_quoted(accounts.items[last].code)}", mask
+            yield f"{quoted(accounts.items[first].code)} to {quoted(accounts.items[last].code)}", mask

@@ -2,36 +2,51 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 
 from rulka.core.books.book import View
-from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading, Tried, tried_in
+from rulka.core.rebuild.chance import SURE, Wanted, steps_in
 from rulka.core.rebuild.columns import FoundColumns, found_columns, steps_of
 from rulka.core.rebuild.features import features_of
+from rulka.core.rebuild.finding import Search, is_no_chance, offered
 from rulka.core.rebuild.given import Given
-from rulka.core.rebuild.lines import Choice, choices_for, chosen_together
+from rulka.core.rebuild.lines import Choice, Chosen, Choosing
 from rulka.core.rebuild.structure import Kind, Part, structure_of
 
 State = Literal["sure", "doubtful", "not found", "total", "words"]
+Tell = Callable[[int, int, str], None]
+"""Told how far it is: done, of how many, and what is being done; raises to stop it."""
+
+MOST_OTHERS = 5
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """Accounts that a line may mean: what selects them, with which sign they are shown, and their names."""
+
+    selection: str
+    sign: int
+    names: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class ProposedLine:
-    """A row of the table as a line of a statement: `selection` are its accounts, `others` select other accounts that
-    give the same figures."""
+    """A row of the table as a line of a statement: `selection` are its accounts, `others` give the same figures."""
 
     caption: str
     kind: Kind
     state: State
     selection: str = ""
     sign: int = 1
-    others: tuple[str, ...] = ()
+    others: tuple[Candidate, ...] = ()
     of: tuple[tuple[int, int], ...] = ()
 
 
@@ -44,9 +59,15 @@ class Proposal:
     lines: tuple[ProposedLine, ...]
 
 
-def proposed(given: Given, view: View, node: str = "") -> Proposal:
+def _silent(done: int, of: int, what: str) -> None:
+    return
+
+
+def proposed(given: Given, view: View, node: str = "", tell: Tell = _silent) -> Proposal:
     """The likeliest proposal, at a node where it is named; NotFound where no column is found in the ledger."""
+    tell(0, 100, "reading the ledger")
     tried = tried_in(view, node)
+    tell(10, 100, "looking for the columns")
     features = features_of(tried.accounts, np.asarray(tried.amounts.any(axis=1)), runs=False)
     every = found_columns(given, tried, features)
     if not every:
@@ -54,74 +75,154 @@ def proposed(given: Given, view: View, node: str = "") -> Proposal:
             "No column of the table is found in the ledger.",
             hint="Look whether it is of this ledger, and whether its figures are sums of accounts.", subject="table",
         )  # fmt: skip
-    return _for(given, tried, every[0])
+    return _Work(given, tried, every[0], tell).proposal()
 
 
-def _for(given: Given, tried: Tried, found: FoundColumns) -> Proposal:
-    read = found.read
-    columns = [one.at for one in read]
-    places = np.array([one.reading for one in read])
-    steps = [steps_of(given, one.at, found.scale, int(tried.digits[one.reading])) for one in read]
-    step = np.array([one for one, _ in steps], dtype=np.int64)
-    loose = np.array([one for _, one in steps], dtype=np.int64)
-    amounts = tried.amounts[:, places]
-    features = features_of(tried.accounts, np.asarray(amounts.any(axis=1)))
-    sums = features.sums(amounts)
-    numbers, shown = given.numbers[:, columns], given.shown[:, columns]
-    named = np.abs(sums[: features.named])
+class _Work:
+    """One table at one node, scale and set of columns."""
 
-    def is_named(row: int) -> bool:
-        """Whether what the chart names by itself gives a row's figures."""
-        off = np.abs(named - np.abs(numbers[row] * step))
-        return bool((off <= loose)[:, shown[row]].all(axis=1).any())
+    def __init__(self, given: Given, tried: Tried, found: FoundColumns, tell: Tell) -> None:
+        self.given, self.tried, self.found, self.tell = given, tried, found, tell
+        read = found.read
+        columns = [one.at for one in read]
+        steps = [steps_of(given, one.at, found.scale, int(tried.digits[one.reading])) for one in read]
+        self.step = np.array([one for one, _ in steps], dtype=np.int64)
+        self.loose = np.array([one for _, one in steps], dtype=np.int64)
+        amounts = tried.amounts[:, [one.reading for one in read]]
+        features = features_of(tried.accounts, np.asarray(amounts.any(axis=1)))
+        self.search = Search(tried.accounts, amounts, features, features.sums(amounts))
+        self.steps = steps_in(amounts)
+        self.numbers, self.shown = given.numbers[:, columns], given.shown[:, columns]
+        self.choices: dict[int, list[Choice]] = {}
 
-    parts = _structured(numbers, shown, is_named, exact=not loose.any())
-    leaves = [at for at, part in enumerate(parts) if part.kind == "line"]
-    offered = [
-        choices_for(features, sums, numbers[at] * step, loose, shown[at], given.rows[at].caption, tried.accounts)
-        for at in leaves
-    ]
-    taken = chosen_together(offered)
-    by_row = dict(zip(leaves, zip(offered, taken, strict=True), strict=True))
-    counts = _counts(offered, taken)
-    lines = []
-    for at, (row, part) in enumerate(zip(given.rows, parts, strict=True)):
-        lines.append(_line(row.caption, part, *by_row.get(at, ([], -1)), counts))
-    readings = tuple(tried.readings[one.reading] if one.reading >= 0 else None for one in found.columns)
-    return Proposal(found, readings, tuple(lines))
+    def wanted(self, row: int) -> Wanted:
+        return Wanted(self.numbers[row] * self.step, self.loose, self.steps, self.shown[row])
+
+    def named(self, row: int) -> list[Choice]:
+        if row not in self.choices:
+            self.choices[row] = self.search.named(self.given.rows[row].caption, self.wanted(row))
+        return self.choices[row]
+
+    def is_line(self, row: int, within: Sequence[int]) -> bool:
+        """Whether a row is something by itself: what the chart names, and not just what the rows that it would come of
+        are already."""
+        inside = [one.mask for other in within for one in self.named(other)[:1] if is_no_chance(one)]
+        counted = np.any(inside, axis=0) if inside else np.zeros(len(self.search.accounts), dtype=bool)
+        return any(is_no_chance(one) and not (one.mask & counted).any() for one in self.named(row))
+
+    def proposal(self) -> Proposal:
+        self.tell(30, 100, "looking what adds up")
+        parts = structure_of(
+            self.numbers, self.shown, exact=not self.loose.any(), is_line=self.is_line
+        )  # fmt: skip
+        leaves = [row for row, part in enumerate(parts) if part.kind == "line"]
+        every = {row: list(offered(self.named(row))) for row in leaves}
+        self._beyond(leaves, every, parts)
+        sided = _sided([every[row] for row in leaves], self.search.accounts)
+        choosing = Choosing(sided)
+        self.tell(90, 100, "choosing together")
+        best = choosing.chosen()
+        lines = []
+        for row, part in enumerate(parts):
+            caption = self.given.rows[row].caption
+            if part.kind == "words":
+                lines.append(ProposedLine(caption, "words", "words"))
+            elif part.kind != "line":
+                lines.append(ProposedLine(caption, part.kind, "total", of=part.of))
+            else:
+                lines.append(self._line(caption, choosing, best, leaves.index(row)))
+        readings = tuple(self.tried.readings[one.reading] if one.reading >= 0 else None for one in self.found.columns)
+        return Proposal(self.found, readings, tuple(lines))
+
+    def _beyond(self, leaves: Sequence[int], every: dict[int, list[Choice]], parts: Sequence[Part]) -> None:
+        """Lines that are nothing that the chart names, nor a run."""
+        open_rows = [row for row in leaves if not every[row] and not self.wanted(row).is_nothing]
+        for at, row in enumerate(open_rows):
+            self.tell(40 + 20 * at // len(open_rows), 100, "looking for sets together")
+            every[row] = list(offered(self.search.joined(self.given.rows[row].caption, self.wanted(row))))
+        for _ in range(3):
+            open_rows = [row for row in open_rows if not every[row]]
+            free = ~self._taken(leaves, every)
+            for at, row in enumerate(open_rows):
+                self.tell(60 + 20 * at // len(open_rows), 100, "looking for a few accounts")
+                every[row] = list(offered(self.search.few(self.given.rows[row].caption, self.wanted(row), free)))
+            self._rest(leaves, every, parts)
+            if all(not every[row] for row in open_rows):
+                break
+        free = ~self._taken(leaves, every)
+        for row in [row for row in open_rows if not every[row]]:
+            every[row] = self.search.but_one(self.given.rows[row].caption, self.wanted(row), free)
+
+    def _taken(self, leaves: Sequence[int], every: dict[int, list[Choice]]) -> BoolArray:
+        """Accounts of lines that are sure as far as they are seen alone."""
+        taken = np.zeros(len(self.search.accounts), dtype=bool)
+        for row in leaves:
+            if len(every[row]) == 1 and is_no_chance(every[row][0]):
+                taken |= every[row][0].mask
+        return taken
+
+    def _rest(self, leaves: Sequence[int], every: dict[int, list[Choice]], parts: Sequence[Part]) -> None:
+        """The one line of a total that is not found, where the total's accounts are known."""
+        for total, part in enumerate(parts):
+            rows = [row for row, _ in part.of]
+            missing = [row for row in rows if row in every and not every[row]]
+            if part.kind != "total" or len(missing) != 1 or any(row not in every for row in rows):
+                continue
+            others = [every[row][0].mask for row in rows if row != missing[0]]
+            for whole in self.named(total):
+                found = self.search.rest(
+                    self.given.rows[missing[0]].caption, self.wanted(missing[0]), whole.mask, others
+                )  # fmt: skip
+                if found:
+                    every[missing[0]] = found
+                    break
+
+    def _line(self, caption: str, choosing: Choosing, best: Chosen, line: int) -> ProposedLine:
+        every = choosing.offered[line]
+        if best.taken[line] < 0:
+            return ProposedLine(caption, "line", "not found", others=tuple(map(self._candidate, every[:MOST_OTHERS])))
+        taken = every[best.taken[line]]
+        others = [one for one in choosing.others(best, line) if _competes(one, taken)]
+        rest = [self.mask_of(choosing, best, other) for other in range(len(best.taken)) if other != line]
+        shared = bool((taken.mask & np.any(rest, axis=0)).any()) if rest else False
+        state: State = "sure" if not others and not shared and is_no_chance(taken) else "doubtful"
+        told = tuple(self._candidate(one) for one in others[:MOST_OTHERS])
+        return ProposedLine(caption, "line", state, taken.text, taken.sign, told)
+
+    def mask_of(self, choosing: Choosing, best: Chosen, line: int) -> BoolArray:
+        at = best.taken[line]
+        return choosing.offered[line][at].mask if at >= 0 else np.zeros(len(self.search.accounts), dtype=bool)
+
+    def _candidate(self, choice: Choice) -> Candidate:
+        items = self.search.accounts.items
+        names = [f"{items[place].code} {items[place].name}" for place in np.flatnonzero(choice.mask)[:6]]
+        return Candidate(choice.text, choice.sign, tuple(names))
 
 
-def _structured(numbers: IntArray, shown: BoolArray, is_named: Callable[[int], bool], *, exact: bool) -> list[Part]:
-    """The last line before a total is always the total less the others: where such a difference is something that the
-    chart names, it is a line."""
-    plain: frozenset[int] = frozenset()
-    while True:
-        parts = structure_of(numbers, shown, exact=exact, plain=plain)
-        lines = {
-            row for row, part in enumerate(parts)
-            if part.kind == "calculation" and any(sign < 0 for _, sign in part.of) and is_named(row)
-        }  # fmt: skip
-        if not lines - plain:
-            return parts
-        plain |= lines
+def _sided(every: Sequence[Sequence[Choice]], accounts: CodeList) -> list[list[Choice]]:
+    """Choices on the side of the books that most lines of the table are on have more that speaks for them."""
+    income = accounts.of_type("revenue") | accounts.of_type("expense")
+
+    def side(choice: Choice) -> bool | None:
+        inside = income[choice.mask]
+        return True if inside.all() else False if not inside.any() else None
+
+    votes = Counter(side(choices[0]) for choices in every if len({side(one) for one in choices}) == 1)
+    if not votes or votes[True] == votes[False]:
+        return [list(choices) for choices in every]
+    most = votes[True] > votes[False]
+    return [
+        [replace(one, speaks=one.speaks + (1.0 if side(one) is most else 0.0), on_side=side(one) is most)
+         for one in choices]
+        for choices in every
+    ]  # fmt: skip
 
 
-def _counts(offered: Sequence[Sequence[Choice]], taken: Sequence[int]) -> IntArray:
-    """How often each account is taken."""
-    masks = [every[at].mask for every, at in zip(offered, taken, strict=True) if at >= 0]
-    return np.sum(masks, axis=0, dtype=np.int64) if masks else np.zeros(0, dtype=np.int64)
-
-
-def _line(caption: str, part: Part, offered: Sequence[Choice], taken: int, counts: IntArray) -> ProposedLine:
-    if part.kind == "words":
-        return ProposedLine(caption, "words", "words")
-    if part.kind != "line":
-        return ProposedLine(caption, part.kind, "total", of=part.of)
-    if taken < 0:
-        return ProposedLine(caption, "line", "not found", others=tuple(one.text for one in offered[:5]))
-    chosen = offered[taken]
-    left = counts - chosen.mask
-    others = [one for one in offered if one is not chosen and not (one.mask & (left > 0)).any()]
-    shared = bool((chosen.mask & (left > 0)).any())
-    state: State = "doubtful" if others or shared else "sure"
-    return ProposedLine(caption, "line", state, chosen.text, chosen.sign, tuple(one.text for one in others[:5]))
+def _competes(other: Choice, taken: Choice) -> bool:
+    """Whether a choice that gives the same figures leaves a line doubtful: not where it lies on the other side of the
+    books, is no more likely a name, or is far more likely chance."""
+    if taken.on_side and not other.on_side and other.near <= taken.near:
+        return False
+    if taken.near >= 0.999 > other.near + 0.1:
+        return False
+    return not (is_no_chance(taken) and other.expected > 10 * SURE and other.near < taken.near)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import product
 from typing import Literal
@@ -14,33 +15,49 @@ Kind = Literal["line", "total", "calculation", "words"]
 LONG = 1_000
 """Steps from which on two equal figures are told apart from small ones that are equal by chance."""
 
-MOST_SIGNED = 4
+MOST_SIGNED = 6
 """Open rows whose signed combinations are tried."""
+
+
+IsLine = Callable[[int, Sequence[int]], bool]
 
 
 @dataclass(frozen=True)
 class Part:
-    """A row's part in the whole: `of` are the rows that it adds up with their signs, by place."""
+    """A row's part in the whole: `of` are the rows that it adds up with their signs, by place; `odd` is the one column
+    that doesn't agree."""
 
     kind: Kind
     of: tuple[tuple[int, int], ...] = ()
+    odd: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class _Table:
+    numbers: IntArray
+    shown: BoolArray
+    exact: bool
 
 
 def structure_of(
-    numbers: IntArray, shown: BoolArray, *, exact: bool, plain: frozenset[int] = frozenset()
+    numbers: IntArray, shown: BoolArray, *, exact: bool, is_line: IsLine = lambda row, within: False
 ) -> list[Part]:
-    """What each row is; those that are `plain` are lines, whatever they come to. Figures are in steps of their last
-    decimal; `exact` ones were not rounded, so that totals have to agree to the step, others within half a step for each
-    part."""
+    """What each row is. Figures are in steps of their last decimal; `exact` ones were not rounded, so that totals have
+    to agree to the step, others within half a step for each part. A row that `is_line` says to be one (told which rows
+    it would come of, down to the lines) is not taken for a difference of these, nor for a total that one column speaks
+    against: the last line before a total is always the total less the others."""
+    table = _Table(numbers, shown, exact)
     found: list[Part] = []
     stack: list[int] = []
     for row in range(len(numbers)):
         if not shown[row].any():
             found.append(Part("words"))
             continue
-        part = None
-        if row not in plain:
-            part = _total(numbers, shown, stack, row, exact) or _signed(numbers, shown, stack, row, exact)
+        part = _total(table, stack, row) or _signed(table, stack, row)
+        if part is not None and part.kind == "calculation" and is_line(row, _within(found, part)):
+            part = None
+        elif part is None and not is_line(row, ()):
+            part = _but_one(table, stack, row)
         part = part or Part("line")
         found.append(part)
         for place, _ in part.of:
@@ -49,30 +66,60 @@ def structure_of(
     return found
 
 
-def _agrees(numbers: IntArray, shown: BoolArray, parts: list[tuple[int, int]], row: int, exact: bool) -> bool:
-    columns = shown[row]
-    summed = sum((sign * numbers[place] for place, sign in parts), np.zeros(numbers.shape[1], dtype=np.int64))
-    loose = 0 if exact else (len(parts) + 1) // 2
-    close = np.abs(summed[columns] - numbers[row][columns]) <= loose
-    return bool(close.all()) and bool(numbers[row][columns].any())
+def _within(found: list[Part], part: Part) -> tuple[int, ...]:
+    rows = [row for row, _ in part.of]
+    for row in rows:
+        rows.extend(place for place, _ in found[row].of)
+    return tuple(rows)
 
 
-def _total(numbers: IntArray, shown: BoolArray, stack: list[int], row: int, exact: bool) -> Part | None:
+def _total(table: _Table, stack: list[int], row: int) -> Part | None:
     """The last rows that stand open, added up; one alone where its figures are too long to be equal by chance."""
-    least = 1 if (np.abs(numbers[row][shown[row]]) >= LONG).sum() > 1 else 2
-    for count in range(least, len(stack) + 1):
-        parts = [(place, 1) for place in stack[-count:]]
-        if _agrees(numbers, shown, parts, row, exact):
-            return Part("total", tuple(parts))
+    columns = table.shown[row]
+    if not stack or not table.numbers[row][columns].any():
+        return None
+    least = 1 if (np.abs(table.numbers[row][columns]) >= LONG).sum() > 1 else 2
+    sums = np.cumsum(table.numbers[stack[::-1]], axis=0)
+    loose = np.zeros(len(stack)) if table.exact else (np.arange(1, len(stack) + 1) + 1) // 2
+    close = (np.abs(sums - table.numbers[row])[:, columns] <= loose[:, None]).all(axis=1)
+    counts = np.flatnonzero(close[least - 1 :])
+    return None if not len(counts) else Part("total", tuple((place, 1) for place in stack[-(int(counts[0]) + least) :]))
+
+
+def _signed(table: _Table, stack: list[int], row: int) -> Part | None:
+    """The last rows that stand open, some of them taken away."""
+    for count in range(2, len(stack) + 1):
+        for parts in _combined(stack[-count:]):
+            off = _off(table, parts, row)
+            if not off.any() and table.numbers[row][table.shown[row]].any():
+                return Part("calculation", parts)
     return None
 
 
-def _signed(numbers: IntArray, shown: BoolArray, stack: list[int], row: int, exact: bool) -> Part | None:
-    """The last rows that stand open, some of them taken away."""
-    for count in range(2, min(MOST_SIGNED, len(stack)) + 1):
-        places = stack[-count:]
-        for signs in product((1, -1), repeat=count - 1):
-            parts = list(zip(places, (1, *signs), strict=True))
-            if -1 in signs and _agrees(numbers, shown, parts, row, exact):
-                return Part("calculation", tuple(parts))
+def _combined(places: list[int]) -> list[tuple[tuple[int, int], ...]]:
+    """The first row, others added or taken away; of many rows all others taken away."""
+    rest = [(-1,) * (len(places) - 1)] if len(places) > MOST_SIGNED else list(product((1, -1), repeat=len(places) - 1))
+    return [tuple(zip(places, (1, *signs), strict=True)) for signs in rest if -1 in signs]
+
+
+def _off(table: _Table, parts: tuple[tuple[int, int], ...], row: int) -> BoolArray:
+    """In which columns the parts don't add up to a row, of those that it shows."""
+    summed = sum((sign * table.numbers[place] for place, sign in parts), np.zeros_like(table.numbers[row]))
+    loose = 0 if table.exact else (len(parts) + 1) // 2
+    return np.asarray((np.abs(summed - table.numbers[row]) > loose) & table.shown[row])
+
+
+def _but_one(table: _Table, stack: list[int], row: int) -> Part | None:
+    """A total, or a difference, that all columns but one agree with: so many of them, or so long, that it's no chance."""
+    long = np.abs(table.numbers[row]) >= (LONG if table.exact else 10)
+    for signed in (False, True):
+        for count in range(2, min(len(stack), 40) + 1):
+            places = stack[-count:]
+            every = _combined(places) if signed else [tuple((place, 1) for place in places)]
+            for parts in every:
+                off = _off(table, parts, row)
+                agreeing = table.shown[row] & ~off & long
+                least = (1 if table.exact and len(table.shown[row]) == 2 else 2) if table.exact else 3
+                if off.sum() == 1 and agreeing.sum() >= least:
+                    return Part("calculation" if signed else "total", parts, int(np.flatnonzero(off)[0]))
     return None

@@ -1,0 +1,116 @@
+"""Sums of a few accounts grouped by no order: sums of up to three met with sums of up to three."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+from itertools import combinations
+from math import comb
+
+import numpy as np
+
+from rulka.core.books.chart import IntArray
+from rulka.core.rebuild.chance import Wanted, expected_hits
+from rulka.core.rebuild.meeting import meeting
+
+TRIPLES, PAIRS = 120, 700
+"""Accounts of which sums of three, of two are made."""
+
+MOST = 24
+"""Sets that are looked at for a row."""
+
+CHECKED = 4_000_000
+"""Pairs of sums that are held against a row at most."""
+
+SAMPLES = 20_000
+
+
+@dataclass(frozen=True, eq=False)
+class Few:
+    """All sets of up to `size` of some accounts: `sets` `(sets, size)` holds places among `accounts`, -1 for none;
+    `sums` `(sets, columns)`."""
+
+    accounts: IntArray
+    amounts: IntArray
+    sets: IntArray
+    sums: IntArray
+
+    @property
+    def size(self) -> int:
+        return int(self.sets.shape[1])
+
+
+@dataclass(frozen=True)
+class Met:
+    """Sets of accounts (by place) whose sums are a row's figures, the smallest first, and how many were to be expected
+    by chance of each one's size and smaller ones; `cut` when there were too many to look at all."""
+
+    sets: tuple[tuple[int, ...], ...]
+    expected: tuple[float, ...]
+    cut: bool
+
+
+def few_of(amounts: IntArray, accounts: IntArray) -> Few:
+    """Sets of some accounts (by place) and their sums; of three, of two or of one as there are few or many."""
+    count = len(accounts)
+    size = 3 if count <= TRIPLES else 2 if count <= PAIRS else 1
+    size = min(size, max(count, 1))
+    sets = sets_of(count, size)
+    own = np.vstack([amounts[accounts], np.zeros((1, amounts.shape[1]), dtype=np.int64)])
+    return Few(accounts, amounts, sets, np.asarray(own[sets].sum(axis=1)))
+
+
+@lru_cache(maxsize=8)
+def sets_of(count: int, size: int) -> IntArray:
+    """All sets of up to `size` of so many things, `(sets, size)`, -1 for none; none at all is one of them."""
+    found = [np.full((1, size), -1, dtype=np.int64)]
+    for taken in range(1, size + 1):
+        own = np.full((comb(count, taken), size), -1, dtype=np.int64)
+        own[:, :taken] = np.fromiter(
+            (place for one in combinations(range(count), taken) for place in one), dtype=np.int64
+        ).reshape(-1, taken)
+        found.append(own)
+    return np.concatenate(found)
+
+
+def met(few: Few, wanted: Wanted) -> Met:
+    """Which sets of up to twice the size give a row's figures, each of them without a smaller one inside."""
+    if not len(few.accounts) or wanted.is_nothing:
+        return Met((), (), False)
+    found: set[tuple[int, ...]] = set()
+    checked, cut = 0, False
+    for first, second in meeting(few.sums, few.sums, wanted):
+        checked += len(first)
+        ahead = first <= second
+        for one, other in zip(few.sets[first[ahead]], few.sets[second[ahead]], strict=True):
+            own = [int(place) for place in (*one, *other) if place >= 0]
+            if len(set(own)) == len(own):
+                found.add(tuple(sorted(int(few.accounts[place]) for place in own)))
+        if checked > CHECKED or len(found) > 50 * MOST:
+            cut = True
+            break
+    least: list[tuple[int, ...]] = []
+    for entry in sorted(found, key=lambda one: (len(one), one)):
+        if not any(set(smaller) <= set(entry) for smaller in least):
+            least.append(entry)
+        if len(least) == MOST:
+            cut = True
+            break
+    by_size: dict[int, float] = {}
+    for size in range(1, max(map(len, least), default=0) + 1):
+        by_size[size] = by_size.get(size - 1, 0.0) + _expected(few, wanted, size)
+    return Met(tuple(least), tuple(by_size[len(one)] for one in least), cut)
+
+
+def _expected(few: Few, wanted: Wanted, size: int) -> float:
+    """Chance hits among all sets of a size, told from some of them."""
+    count = len(few.accounts)
+    every = comb(count, size)
+    if every <= SAMPLES:
+        sets: Sequence[Sequence[int]] = list(combinations(range(count), size))
+        chosen = np.array(sets, dtype=np.int64)
+    else:
+        chosen = np.argsort(np.random.default_rng(size).random((SAMPLES, count)), axis=1)[:, :size]
+    sums = few.amounts[few.accounts][chosen].sum(axis=1)
+    return expected_hits(np.asarray(sums), wanted, times=every / len(chosen))
