@@ -43,7 +43,7 @@ LIKELY = 3
 NEARBY = 20
 """How many times farther than a hit sums are counted to tell how dense they lie."""
 
-NEAR = 0.9
+NEAR = 0.75
 """Of the best reading's points what another one has that finds the same part of a column: both fit."""
 
 FloatArray = npt.NDArray[np.float64]
@@ -97,14 +97,19 @@ def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundC
     scales = [scale for scale in SCALES if any(decimals <= least + scale for decimals in plain)]
     points, shares = _scores(given, tried, features, scales)
     found = sorted(_at_nodes(given, tried, scales, comparing, points, shares), key=lambda one: -one.score)
-    if found and all(one.share >= WEAK for one in found[0].columns if one.compares is None):
+    if found and float(np.median([one.share for one in found[0].read])) >= WEAK:
         return found
     again = list(_together(given, tried, features, scales, comparing, points))
     return sorted(again, key=lambda one: -one.score) or found
 
 
 def _at_nodes(
-    given: Given, tried: Tried, scales: list[int], comparing: dict[int, FoundColumn], points: FloatArray, shares: FloatArray
+    given: Given,
+    tried: Tried,
+    scales: list[int],
+    comparing: dict[int, FoundColumn],
+    points: FloatArray,
+    shares: FloatArray,
 ) -> Iterator[FoundColumns]:
     for at_scale, scale in enumerate(scales):
         for node in tried.nodes:
@@ -238,7 +243,14 @@ def _chosen(blocks: list[IntArray], places: IntArray, none: int) -> IntArray:
 
 
 def _from(
-    given: Given, tried: Tried, places: IntArray, sets: list[IntArray], scale: int, seed: int, place: int, own: list[int]
+    given: Given,
+    tried: Tried,
+    places: IntArray,
+    sets: list[IntArray],
+    scale: int,
+    seed: int,
+    place: int,
+    own: list[int],
 ) -> dict[int, tuple[int, float, float, tuple[int, ...]]]:
     """By column (reading, points, part found, ties), as they follow from what gives the figures of one of them."""
     digits = int(tried.digits[place])
@@ -315,9 +327,10 @@ def _settled(columns: list[FoundColumn], tried: Tried) -> Iterator[FoundColumn]:
             continue
         every = (one.reading, *one.ties)
 
-        def fits(place: int) -> tuple[int, int, bool]:
+        def fits(place: int) -> tuple[int, int, bool, bool]:
             reading = tried.readings[place]
-            return ends[reading.last], measures[reading.measure], reading.scenario == "actual"
+            own = measures[reading.measure]
+            return ends[reading.last], own, reading.scenario == "actual", reading.measure == "activity"
 
         best = max(every, key=fits)
         yield replace(one, reading=best, ties=tuple(place for place in every if place != best))
@@ -348,11 +361,12 @@ def _compared(
         return "difference", 1
     if first < second and (np.abs(own - (one + other)) <= loose).all():
         return "sum", 1
-    based = other != 0
+    based = np.abs(other) > 3 * 10.0 ** -decimals[second]
     if based.sum() >= 3:
-        part = (one[based] - other[based]) / np.abs(other[based])
+        whole = np.abs(other[based])
+        part = (one[based] - other[based]) / whole
         for times in (100, 1):
-            wide = 0.5 * 10.0 ** -decimals[at] + times * loose / np.abs(other[based])
+            wide = 0.5 * 10.0 ** -decimals[at] + times * loose * (1 + np.abs(part)) / (whole - loose / 3)
             if (np.abs(own[based] - times * part) <= wide + 1e-6).all():
                 return "percent", times
     return None

@@ -1,4 +1,5 @@
-"""Sums of a few accounts grouped by no order: sums of up to three met with sums of up to three."""
+"""Sums of accounts grouped by no order: sums of up to three met with sums of up to three; of few accounts those of one
+half of them with those of the other."""
 
 from __future__ import annotations
 
@@ -20,6 +21,9 @@ TRIPLES, PAIRS = 120, 700
 MOST = 24
 """Sets that are looked at for a row."""
 
+HALVED = 32
+"""Accounts up to which all their sets are looked through, half with half."""
+
 CHECKED = 4_000_000
 """Pairs of sums that are held against a row at most."""
 
@@ -28,17 +32,15 @@ SAMPLES = 20_000
 
 @dataclass(frozen=True, eq=False)
 class Few:
-    """All sets of up to `size` of some accounts: `sets` `(sets, size)` holds places among `accounts`, -1 for none;
-    `sums` `(sets, columns)`."""
+    """Sets of some accounts to be met in pairs: `left` and `right` `(sets, size)` hold places among `accounts`, -1 for
+    none; sums `(sets, columns)`."""
 
     accounts: IntArray
     amounts: IntArray
-    sets: IntArray
-    sums: IntArray
-
-    @property
-    def size(self) -> int:
-        return int(self.sets.shape[1])
+    left: IntArray
+    right: IntArray
+    left_sums: IntArray
+    right_sums: IntArray
 
 
 @dataclass(frozen=True)
@@ -52,13 +54,29 @@ class Met:
 
 
 def few_of(amounts: IntArray, accounts: IntArray) -> Few:
-    """Sets of some accounts (by place) and their sums; of three, of two or of one as there are few or many."""
+    """Sets of some accounts (by place) and their sums: each half's where they are few, else sets of up to three, two or
+    one."""
     count = len(accounts)
-    size = 3 if count <= TRIPLES else 2 if count <= PAIRS else 1
-    size = min(size, max(count, 1))
-    sets = sets_of(count, size)
     own = np.vstack([amounts[accounts], np.zeros((1, amounts.shape[1]), dtype=np.int64)])
-    return Few(accounts, amounts, sets, np.asarray(own[sets].sum(axis=1)))
+    if count <= HALVED:
+        left, right = _subsets(0, count // 2), _subsets(count // 2, count)
+    else:
+        left = right = sets_of(count, 3 if count <= TRIPLES else 2 if count <= PAIRS else 1)
+    return Few(accounts, amounts, left, right, _sums(own, left), _sums(own, right))
+
+
+def _sums(own: IntArray, sets: IntArray) -> IntArray:
+    total = np.zeros((len(sets), own.shape[1]), dtype=np.int64)
+    for at in range(sets.shape[1]):
+        total += own[sets[:, at]]
+    return total
+
+
+@lru_cache(maxsize=32)
+def _subsets(first: int, last: int) -> IntArray:
+    """All subsets of the places from one up to another, as rows padded with -1."""
+    bits = (np.arange(2 ** (last - first))[:, None] >> np.arange(last - first)) & 1
+    return np.where(bits.astype(bool), np.arange(first, last), -1)
 
 
 @lru_cache(maxsize=8)
@@ -75,15 +93,15 @@ def sets_of(count: int, size: int) -> IntArray:
 
 
 def met(few: Few, wanted: Wanted) -> Met:
-    """Which sets of up to twice the size give a row's figures, each of them without a smaller one inside."""
+    """Which sets that two of these make give a row's figures, each of them without a smaller one inside."""
     if not len(few.accounts) or wanted.is_nothing:
         return Met((), (), False)
     found: set[tuple[int, ...]] = set()
     checked, cut = 0, False
-    for first, second in meeting(few.sums, few.sums, wanted):
+    for first, second in meeting(few.left_sums, few.right_sums, wanted):
         checked += len(first)
-        ahead = first <= second
-        for one, other in zip(few.sets[first[ahead]], few.sets[second[ahead]], strict=True):
+        ahead = (first <= second) | (few.left is not few.right)
+        for one, other in zip(few.left[first[ahead]], few.right[second[ahead]], strict=True):
             own = [int(place) for place in (*one, *other) if place >= 0]
             if len(set(own)) == len(own):
                 found.add(tuple(sorted(int(few.accounts[place]) for place in own)))

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -38,6 +39,15 @@ class Search:
     @property
     def used(self) -> BoolArray:
         return np.asarray(self.amounts.any(axis=1))
+
+    @cached_property
+    def income(self) -> BoolArray:
+        return self.accounts.of_type("revenue") | self.accounts.of_type("expense")
+
+    def is_income(self, mask: BoolArray) -> bool | None:
+        """Whether all of some accounts are income or costs, none of them (False), or some."""
+        inside = self.income[mask]
+        return True if inside.all() else False if not inside.any() else None
 
     def named(self, caption: str, wanted: Wanted, odd: int | None = None) -> list[Choice]:
         """Sets that the chart names, and runs."""

@@ -56,7 +56,13 @@ def best_text(caption: str, features: Features, place: int, accounts: CodeList) 
     def rank(text: str) -> tuple[float, int, int, int, int]:
         near = max(alike(caption, _said(text, accounts)), single)
         whole = text.startswith(("under:", "category:", "type:"))
-        return (-round(near, 2), 0 if whole else 1, features.width(text, accounts), 0 if "*" not in text else 1, len(text))
+        return (
+            -round(near, 2),
+            0 if whole else 1,
+            features.width(text, accounts),
+            0 if "*" not in text else 1,
+            len(text),
+        )
 
     best = min(features.texts[place], key=rank)
     return best, -rank(best)[0]
@@ -139,7 +145,9 @@ class Choosing:
         """The best solution; with a line's choice where `only` names one."""
         if not self.pairs:
             return Chosen((-1,) * len(self.offered), 0, 0)
-        most = [0.0 if only and pair[0] == only[0] and pair != only else 1.0 for pair in self.pairs] + [np.inf] * self.extra
+        most = [0.0 if only and pair[0] == only[0] and pair != only else 1.0 for pair in self.pairs] + [
+            np.inf
+        ] * self.extra
         solved = milp(
             np.array([*self.worth, *([SHARED] * self.extra)]), constraints=self.limits,
             integrality=np.array([1] * len(self.pairs) + [0] * self.extra), bounds=Bounds(0, np.array(most)),

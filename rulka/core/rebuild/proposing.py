@@ -10,7 +10,7 @@ from typing import Literal
 import numpy as np
 
 from rulka.core.books.book import View
-from rulka.core.books.chart import BoolArray, CodeList
+from rulka.core.books.chart import BoolArray
 from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading, Tried, tried_in
 from rulka.core.rebuild.chance import SURE, Wanted, steps_in
@@ -18,8 +18,8 @@ from rulka.core.rebuild.columns import FoundColumns, found_columns, steps_of
 from rulka.core.rebuild.features import features_of
 from rulka.core.rebuild.finding import Search, is_no_chance, offered
 from rulka.core.rebuild.given import Given
-from rulka.core.rebuild.lines import Choice, Chosen, Choosing
-from rulka.core.rebuild.structure import Kind, Part, structure_of
+from rulka.core.rebuild.lines import Choice, Choosing, Chosen
+from rulka.core.rebuild.structure import Kind, Part, Within, structure_of
 
 State = Literal["sure", "doubtful", "not found", "total", "words"]
 Tell = Callable[[int, int, str], None]
@@ -103,11 +103,15 @@ class _Work:
             self.choices[row] = self.search.named(self.given.rows[row].caption, self.wanted(row))
         return self.choices[row]
 
-    def is_line(self, row: int, within: Sequence[int]) -> bool:
-        """Whether a row is something by itself: what the chart names, and not just what the rows that it would come of
-        are already."""
-        inside = [one.mask for other in within for one in self.named(other)[:1] if is_no_chance(one)]
-        counted = np.any(inside, axis=0) if inside else np.zeros(len(self.search.accounts), dtype=bool)
+    def is_line(self, row: int, within: Within) -> bool:
+        """Whether a row is something by itself: what the chart names, and not just what the lines that it would come of
+        are already. A total itself is asked only where nothing is known of its lines: books sum to zero, so that
+        all that it leaves out gives its figures too."""
+        counted = np.zeros(len(self.search.accounts), dtype=bool)
+        for top, lines in within:
+            found = [one.mask for line in lines for one in self.named(line)[:1] if is_no_chance(one)]
+            for mask in found or [one.mask for one in self.named(top)[:1] if is_no_chance(one)]:
+                counted |= mask
         return any(is_no_chance(one) and not (one.mask & counted).any() for one in self.named(row))
 
     def proposal(self) -> Proposal:
@@ -118,7 +122,8 @@ class _Work:
         leaves = [row for row, part in enumerate(parts) if part.kind == "line"]
         every = {row: list(offered(self.named(row))) for row in leaves}
         self._beyond(leaves, every, parts)
-        sided = _sided([every[row] for row in leaves], self.search.accounts)
+        self._this_side(leaves, every)
+        sided = _sided([every[row] for row in leaves], self.search)
         choosing = Choosing(sided)
         self.tell(90, 100, "choosing together")
         best = choosing.chosen()
@@ -152,6 +157,22 @@ class _Work:
         free = ~self._taken(leaves, every)
         for row in [row for row in open_rows if not every[row]]:
             every[row] = self.search.but_one(self.given.rows[row].caption, self.wanted(row), free)
+
+    def _this_side(self, leaves: Sequence[int], every: dict[int, list[Choice]]) -> None:
+        """Lines found on the other side of the books alone, as what they accumulate mirrors them, are looked for on the
+        table's side too."""
+        most = most_on([every[row] for row in leaves], self.search)
+        if most is None:
+            return
+        free = ~self._taken(leaves, every) & (self.search.income if most else ~self.search.income)
+        for row in leaves:
+            if every[row] and not any(self.search.is_income(one.mask) is most for one in every[row]):
+                caption, wanted = self.given.rows[row].caption, self.wanted(row)
+                found = [
+                    *offered(self.search.joined(caption, wanted)),
+                    *offered(self.search.few(caption, wanted, free)),
+                ]
+                every[row] += [one for one in found if self.search.is_income(one.mask) is most][:MOST_OTHERS]
 
     def _taken(self, leaves: Sequence[int], every: dict[int, list[Choice]]) -> BoolArray:
         """Accounts of lines that are sure as far as they are seen alone."""
@@ -199,21 +220,26 @@ class _Work:
         return Candidate(choice.text, choice.sign, tuple(names))
 
 
-def _sided(every: Sequence[Sequence[Choice]], accounts: CodeList) -> list[list[Choice]]:
+def most_on(every: Sequence[Sequence[Choice]], search: Search) -> bool | None:
+    """Whether most lines are of income and costs (True) or of what stands in a balance sheet; None where none is most.
+    Lines that may be on either side say nothing."""
+    votes = Counter(
+        search.is_income(choices[0].mask)
+        for choices in every if len({search.is_income(one.mask) for one in choices}) == 1
+    )  # fmt: skip
+    return None if votes[True] == votes[False] else votes[True] > votes[False]
+
+
+def _sided(every: Sequence[Sequence[Choice]], search: Search) -> list[list[Choice]]:
     """Choices on the side of the books that most lines of the table are on have more that speaks for them."""
-    income = accounts.of_type("revenue") | accounts.of_type("expense")
-
-    def side(choice: Choice) -> bool | None:
-        inside = income[choice.mask]
-        return True if inside.all() else False if not inside.any() else None
-
-    votes = Counter(side(choices[0]) for choices in every if len({side(one) for one in choices}) == 1)
-    if not votes or votes[True] == votes[False]:
+    most = most_on(every, search)
+    if most is None:
         return [list(choices) for choices in every]
-    most = votes[True] > votes[False]
     return [
-        [replace(one, speaks=one.speaks + (1.0 if side(one) is most else 0.0), on_side=side(one) is most)
-         for one in choices]
+        [
+            replace(one, speaks=one.speaks + (1.0 if on_side else 0.0), on_side=on_side)
+            for one in choices for on_side in (search.is_income(one.mask) is most,)
+        ]
         for choices in every
     ]  # fmt: skip
 

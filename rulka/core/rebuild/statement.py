@@ -57,9 +57,10 @@ def bodies_of(given: Given, proposal: Proposal, view: View, title: str) -> Bodie
         "statement": name, "title": title, "spine": name, "span": name,
         "figures": {"unit": UNITS[proposal.found.scale], "decimals": str(min(2, max(given.decimals)))},
     }  # fmt: skip
+    lost = lost_rows(proposal)
     shown = tuple(
-        label if line.state in ("sure", "doubtful", "total") else None
-        for label, line in zip(labels, proposal.lines, strict=True)
+        label if line.state in ("sure", "doubtful", "total") and at not in lost else None
+        for at, (label, line) in enumerate(zip(labels, proposal.lines, strict=True))
     )
     return Bodies(statement, spine, span, period, shown)
 
@@ -90,9 +91,10 @@ def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
     """Lines in the table's order: a total's rows become a section, a row of words before them its heading."""
     items: list[tuple[int, Body]] = []
     calculated: set[int] = set()
+    lost = lost_rows(proposal)
     for at, line in enumerate(proposal.lines):
         label = labels[at]
-        if line.kind == "words" or line.state == "not found":
+        if line.kind == "words" or line.state == "not found" or at in lost:
             items.append((at, {"heading": label}))
         elif line.kind == "line":
             items.append((at, {"line": label, "accounts": line.selection, "sign": _sign(line.sign)}))
@@ -104,6 +106,25 @@ def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
     return [body for _, body in items]
 
 
+def lost_rows(proposal: Proposal) -> set[int]:
+    """Calculations that can't be written: what they start from was not found."""
+    lost: set[int] = set()
+    for at, line in enumerate(proposal.lines):
+        parts = [proposal.lines[row].state == "not found" or row in lost for row, _ in line.of]
+        if any(parts) and (line.kind == "calculation" or all(parts)):
+            lost.add(at)
+    return lost
+
+
+def incomplete_rows(proposal: Proposal) -> set[int]:
+    """Totals and calculations that something is missing from."""
+    found: set[int] = set()
+    for at, line in enumerate(proposal.lines):
+        if any(proposal.lines[row].state == "not found" or row in found for row, _ in line.of):
+            found.add(at)
+    return found
+
+
 def _sign(sign: int) -> str:
     return "as booked" if sign > 0 else "flipped"
 
@@ -111,7 +132,7 @@ def _sign(sign: int) -> str:
 def _sectioned(
     items: list[tuple[int, Body]], at: int, label: str, parts: set[int], labels: Sequence[str]
 ) -> list[tuple[int, Body]]:
-    first = next(place for place, (row, _) in enumerate(items) if row in parts)
+    first = next(place for place, (row, body) in enumerate(items) if row in parts)
     title, inner = f"{label}, in parts", items[first:]
     if first and "heading" in items[first - 1][1] and items[first - 1][0] not in parts:
         title, first = items[first - 1][1]["heading"], first - 1
@@ -163,14 +184,17 @@ def _told(count: int, unit: str) -> str:
 
 
 def odd_cells(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
-    """The figures of the table that the engine shows otherwise, each rounded as the table is; of rows that were found,
-    in columns that were."""
+    """The figures of the table that the engine shows otherwise, each rounded as the table is; of rows that were found
+    whole, in columns that were."""
     statement = statement_from(bodies.statement, spine_from(bodies.spine), span_from(bodies.span))
     computed = run_statement(statement, view, bodies.period, proposal.found.node)
     values = {row.label: row for row in computed.rows if row.has_figures}
     keys = {column.key: place for place, column in enumerate(computed.columns)}
     found = []
+    incomplete = incomplete_rows(proposal)
     for row, (line, label) in enumerate(zip(given.rows, bodies.labels, strict=True)):
+        if row in incomplete:
+            continue
         for column, value in enumerate(line.values):
             place = keys.get(f"c{column + 1}")
             if label is None or value is None or place is None:

@@ -19,7 +19,10 @@ MOST_SIGNED = 6
 """Open rows whose signed combinations are tried."""
 
 
-IsLine = Callable[[int, Sequence[int]], bool]
+Within = Sequence[tuple[int, Sequence[int]]]
+"""Rows that another one would come of, each with the lines that are below it."""
+
+IsLine = Callable[[int, Within], bool]
 
 
 @dataclass(frozen=True)
@@ -43,9 +46,9 @@ def structure_of(
     numbers: IntArray, shown: BoolArray, *, exact: bool, is_line: IsLine = lambda row, within: False
 ) -> list[Part]:
     """What each row is. Figures are in steps of their last decimal; `exact` ones were not rounded, so that totals have
-    to agree to the step, others within half a step for each part. A row that `is_line` says to be one (told which rows
-    it would come of, down to the lines) is not taken for a difference of these, nor for a total that one column speaks
-    against: the last line before a total is always the total less the others."""
+    to agree to the step, others within half a step for each part. A row that `is_line` says to be one (told what it
+    would come of) is not taken for a difference of these: the last line before a total is always the total less the
+    others."""
     table = _Table(numbers, shown, exact)
     found: list[Part] = []
     stack: list[int] = []
@@ -53,11 +56,11 @@ def structure_of(
         if not shown[row].any():
             found.append(Part("words"))
             continue
-        part = _total(table, stack, row) or _signed(table, stack, row)
-        if part is not None and part.kind == "calculation" and is_line(row, _within(found, part)):
-            part = None
-        elif part is None and not is_line(row, ()):
-            part = _but_one(table, stack, row)
+        part = None
+        for tried in (_total, _signed, _but_one):
+            part = part or tried(table, stack, row)
+            if part is not None and part.kind == "calculation" and is_line(row, _within(found, part)):
+                part = None
         part = part or Part("line")
         found.append(part)
         for place, _ in part.of:
@@ -66,11 +69,14 @@ def structure_of(
     return found
 
 
-def _within(found: list[Part], part: Part) -> tuple[int, ...]:
-    rows = [row for row, _ in part.of]
-    for row in rows:
-        rows.extend(place for place, _ in found[row].of)
-    return tuple(rows)
+def _within(found: list[Part], part: Part) -> list[tuple[int, list[int]]]:
+    every = []
+    for top, _ in part.of:
+        rows = [top]
+        for row in rows:
+            rows.extend(place for place, _ in found[row].of)
+        every.append((top, [row for row in rows if found[row].kind == "line"]))
+    return every
 
 
 def _total(table: _Table, stack: list[int], row: int) -> Part | None:

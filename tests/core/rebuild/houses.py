@@ -57,7 +57,10 @@ def house(seed: int, habit: str = "tidy") -> House:
     mirrors: dict[str, str] = {}
     taken: set[str] = set()
     base = 1000
-    for layout, kinds in ((BALANCE, ("asset", "asset", "liability", "equity")), (INCOME, ("revenue", *["expense"] * 4))):
+    for layout, kinds in (
+        (BALANCE, ("asset", "asset", "liability", "equity")),
+        (INCOME, ("revenue", *["expense"] * 4)),
+    ):
         for (_, _, captions), kind in zip(layout, kinds, strict=True):
             base += 1000 - base % 1000
             for caption in captions:
@@ -70,7 +73,11 @@ def house(seed: int, habit: str = "tidy") -> House:
                     base += chance.choice((1, 5, 10))
                     code = str(base) if habit != "untidy" else _untidy(chance, taken)
                     codes.append(code)
-                    name = caption if count == 1 else f"{caption} {chance.choice('north south east west pier'.split())} {place + 1}"
+                    name = (
+                        caption
+                        if count == 1
+                        else f"{caption} {chance.choice(['north', 'south', 'east', 'west', 'pier'])} {place + 1}"
+                    )
                     accounts.append({"code": code, "type": kind, "name": name, "parent": ""})
                 if habit == "below" and count > 1:
                     own = f"{codes[0][:2]}{caption[:3].upper()}"
@@ -171,7 +178,9 @@ def columns_of(year: int, month: int) -> dict[str, Column]:
     }  # fmt: skip
 
 
-def sum_of(made: House, entity: str, accounts: Sequence[str], scenario: str, months: Sequence[tuple[int, int]]) -> Decimal:
+def sum_of(
+    made: House, entity: str, accounts: Sequence[str], scenario: str, months: Sequence[tuple[int, int]]
+) -> Decimal:
     """Debit positive, by plain addition."""
     found = Decimal(0)
     for code in accounts:

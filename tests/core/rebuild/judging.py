@@ -35,7 +35,9 @@ def judged(made: House, entity: str, given: Given, truth: list[Row], proposal: P
             continue
         counts["lines"] += 1
         mask = select(line.selection, view.frame.accounts).mask if line.selection else None
-        found = set() if mask is None else {view.frame.accounts.items[int(at)].code for at in np.flatnonzero(mask)} & used
+        found = (
+            set() if mask is None else {view.frame.accounts.items[int(at)].code for at in np.flatnonzero(mask)} & used
+        )
         right = found == own
         counts["right"] += right
         counts[line.state] += 1
