@@ -10,7 +10,7 @@ from scipy.sparse import csr_matrix
 
 from rulka.core.books.balances import Source
 from rulka.core.books.book import View
-from rulka.core.books.calendar import Window
+from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import CodeList, IntArray
 from rulka.core.compute.nodes import Node, find_node, nodes_of
 from rulka.core.errors import RulkaError
@@ -28,6 +28,10 @@ class Reading:
     measure: str
     first: int
     last: int
+
+    @property
+    def window(self) -> Window:
+        return Window(self.first, self.last, "")
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,10 +52,12 @@ class Tried:
         return np.flatnonzero([one.node == node for one in self.readings])
 
 
-def tried_in(view: View, only: str = "") -> Tried:
+def tried_in(view: View, only: str = "", period: Period | None = None) -> Tried:
     """What the ledger holds, column by column; months, years to date, years and closing balances of each scenario and
-    node (`only` one of them where it is named), in the node's currency, those of several in the group's."""
-    periods = [one for one in view.frame.calendar.periods if not one.adjusting]
+    node (`only` one of them where it is named), in the node's currency, those of several in the group's. Of a
+    statement of a known period those that end when its columns may: then, a month before, at ends of years, and the
+    same in other years."""
+    periods = [one for one in view.frame.calendar.periods if not one.adjusting and _may_end(one, period, view)]
     readings: list[Reading] = []
     blocks, digits = [], []
     for node in [find_node(view, only)] if only else nodes_of(view):
@@ -69,6 +75,13 @@ def tried_in(view: View, only: str = "") -> Tried:
                     raise RulkaError("The ledger has too many columns to try.", hint="Name a node or a year.")
     every = np.stack(blocks, axis=1) if blocks else np.zeros((len(view.frame.accounts), 0), dtype=np.int64)
     return Tried(view.frame.accounts, tuple(readings), every, np.array(digits, dtype=np.int64))
+
+
+def _may_end(one: Period, period: Period | None, view: View) -> bool:
+    if period is None:
+        return True
+    last = max(other.number for other in view.frame.calendar.periods if other.year == one.year and not other.adjusting)
+    return one.number in (period.number, last) or one.index in (period.index - 1, period.index + 1)
 
 
 def _of_node(view: View, node: Node, scenario: str, periods: list[int]) -> Iterator[tuple[Reading, IntArray]]:

@@ -63,6 +63,8 @@ class FoundColumn:
     of: tuple[int, int] = (-1, -1)
     times: int = 100
     """What a percent is written in: hundredths, or 1 for a plain ratio."""
+    open: bool = False
+    """Whether others fit not only as well, but suit the other columns as well too."""
 
 
 @dataclass(frozen=True)
@@ -97,10 +99,11 @@ def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundC
     scales = [scale for scale in SCALES if any(decimals <= least + scale for decimals in plain)]
     points, shares = _scores(given, tried, features, scales)
     found = sorted(_at_nodes(given, tried, scales, comparing, points, shares), key=lambda one: -one.score)
-    if found and float(np.median([one.share for one in found[0].read])) >= WEAK:
+    strong = bool(found) and all(one.share >= WEAK for one in found[0].read)
+    if strong and len(found[0].read) + len(comparing) == len(given.headings):
         return found
-    again = list(_together(given, tried, features, scales, comparing, points))
-    return sorted(again, key=lambda one: -one.score) or found
+    again = sorted(_together(given, tried, features, scales, comparing, points), key=lambda one: -one.score)
+    return again if again and (not strong or len(again[0].read) > len(found[0].read)) else found
 
 
 def _at_nodes(
@@ -170,7 +173,7 @@ def _rare(sums: IntArray, wanted: IntArray, loose: int) -> tuple[FloatArray, Boo
     return np.clip(-np.log10(np.maximum(chance, 1e-8)), 0.0, 8.0), high > low
 
 
-# columns that are weak alone --------------------------------------------------------------------------------------------
+# columns that are weak alone ------------------------------------------------------------------------------------------
 
 
 def _together(
@@ -333,7 +336,8 @@ def _settled(columns: list[FoundColumn], tried: Tried) -> Iterator[FoundColumn]:
             return ends[reading.last], own, reading.scenario == "actual", reading.measure == "activity"
 
         best = max(every, key=fits)
-        yield replace(one, reading=best, ties=tuple(place for place in every if place != best))
+        others = tuple(place for place in every if place != best)
+        yield replace(one, reading=best, ties=others, open=any(fits(place) == fits(best) for place in others))
 
 
 def _comparisons(given: Given) -> Iterator[FoundColumn]:

@@ -1,5 +1,5 @@
-"""What a row may add up: sets that the chart names and runs, two of them together or one less another, a few accounts in
-no order, and the same where one column speaks against it."""
+"""What a row may add up: sets that the chart names and runs, two of them together or one less another, a few accounts
+in no order, and the same where one column speaks against it."""
 
 from __future__ import annotations
 

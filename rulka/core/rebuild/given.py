@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from decimal import Decimal
+from difflib import SequenceMatcher
 from functools import cached_property
 
 import numpy as np
@@ -27,11 +28,22 @@ class GivenRow:
 
 @dataclass(frozen=True)
 class Given:
-    """A table of captions and figures. `decimals` are those that each column shows."""
+    """A table of captions and figures. `decimals` are those that each column shows; `tables` says by column of which
+    table it is, where several months of a statement were joined: 0 is the one that is rebuilt."""
 
     headings: tuple[str, ...]
     rows: tuple[GivenRow, ...]
     decimals: tuple[int, ...]
+    tables: tuple[int, ...] = ()
+
+    def of_table(self, table: int) -> list[int]:
+        """The columns of one table."""
+        return [at for at, one in enumerate(self.tables or (0,) * len(self.headings)) if one == table]
+
+    @property
+    def is_joined(self) -> bool:
+        """Whether it is several months."""
+        return any(self.tables)
 
     @cached_property
     def numbers(self) -> IntArray:
@@ -74,3 +86,34 @@ def given_from(headings: Sequence[str], rows: Sequence[tuple[str, Sequence[Decim
 def _decimals(value: Decimal | None) -> int:
     exponent = value.as_tuple().exponent if value is not None else 0
     return max(-exponent, 0) if isinstance(exponent, int) else 0
+
+
+def joined(every: Sequence[Given]) -> Given:
+    """Several months of a statement beside each other, the first one's rows with those of the others that it hasn't
+    between; RulkaError where they have hardly a caption in common."""
+    first, *others = every
+    for number, other in enumerate(others, 1):
+        first = _beside(first, other, number)
+    return first
+
+
+def _beside(first: Given, other: Given, number: int) -> Given:
+    names, others = ([row.caption.casefold() for row in one.rows] for one in (first, other))
+    blank: list[tuple[Decimal | None, ...]] = [(None,) * len(one.headings) for one in (first, other)]
+    rows: list[GivenRow] = []
+    same = 0
+    for kind, a, b, c, d in SequenceMatcher(None, names, others, autojunk=False).get_opcodes():
+        if kind == "equal":
+            same += b - a
+            for one, two in zip(first.rows[a:b], other.rows[c:d], strict=True):
+                rows.append(GivenRow(one.caption, one.values + two.values))
+        else:
+            rows += [GivenRow(one.caption, one.values + blank[1]) for one in first.rows[a:b]]
+            rows += [GivenRow(two.caption, blank[0] + two.values) for two in other.rows[c:d]]
+    if same * 2 < min(len(names), len(others)):
+        raise RulkaError(
+            f"Table {number + 1} has {same} of {len(others)} captions in common with the first.",
+            hint="Give another month of the same statement.", subject="table",
+        )  # fmt: skip
+    tables = (first.tables or (0,) * len(first.headings)) + (number,) * len(other.headings)
+    return Given(first.headings + other.headings, tuple(rows), first.decimals + other.decimals, tables)

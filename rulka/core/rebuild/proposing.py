@@ -3,25 +3,28 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Literal
 
 import numpy as np
 
 from rulka.core.books.book import View
+from rulka.core.books.calendar import Period
 from rulka.core.books.chart import BoolArray
 from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading, Tried, tried_in
 from rulka.core.rebuild.chance import SURE, Wanted, steps_in
-from rulka.core.rebuild.columns import FoundColumns, found_columns, steps_of
+from rulka.core.rebuild.columns import FoundColumn, FoundColumns, found_columns, steps_of
 from rulka.core.rebuild.features import features_of
 from rulka.core.rebuild.finding import Search, is_no_chance, offered
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.lines import Choice, Choosing, Chosen
 from rulka.core.rebuild.structure import Kind, Part, Within, structure_of
 
-State = Literal["sure", "doubtful", "not found", "total", "words"]
+State = Literal["sure", "doubtful", "not found", "told", "total", "words"]
+"""What is known of a row: a line is `told` where somebody said what it is."""
+
 Tell = Callable[[int, int, str], None]
 """Told how far it is: done, of how many, and what is being done; raises to stop it."""
 
@@ -48,34 +51,85 @@ class ProposedLine:
     sign: int = 1
     others: tuple[Candidate, ...] = ()
     of: tuple[tuple[int, int], ...] = ()
+    names: tuple[str, ...] = ()
+    """The first accounts that the selection holds, by code and name."""
+
+
+@dataclass(frozen=True)
+class Rival:
+    """Another node and scale that a table may be of, and its points as a part of the best one's."""
+
+    node: str
+    scale: int
+    part: float
 
 
 @dataclass(frozen=True)
 class Proposal:
-    """What a table is: at which node and scale, its columns, its lines."""
+    """What a table is: at which node and scale, its columns (with what else each may be), its lines."""
 
     found: FoundColumns
     readings: tuple[Reading | None, ...]
     lines: tuple[ProposedLine, ...]
+    ties: tuple[tuple[Reading, ...], ...] = ()
+    rivals: tuple[Rival, ...] = ()
+
+
+@dataclass(frozen=True)
+class Asked:
+    """What is known beforehand: node, the period that the table is of, scale, and what some columns are."""
+
+    node: str = ""
+    period: Period | None = None
+    scale: int | None = None
+    columns: Mapping[int, Reading] = field(default_factory=dict)
+
+
+ASKED = Asked()
+WORTH = 4.0
+"""Points that all columns together have to make."""
+
+RIVAL = 0.8
+"""The part of the best one's points that another node or scale has to have to be asked for."""
 
 
 def _silent(done: int, of: int, what: str) -> None:
     return
 
 
-def proposed(given: Given, view: View, node: str = "", tell: Tell = _silent) -> Proposal:
-    """The likeliest proposal, at a node where it is named; NotFound where no column is found in the ledger."""
+def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = _silent) -> Proposal:
+    """The likeliest proposal; NotFound where no column is found in the ledger."""
     tell(0, 100, "reading the ledger")
-    tried = tried_in(view, node)
+    tried = tried_in(view, asked.node, asked.period)
     tell(10, 100, "looking for the columns")
     features = features_of(tried.accounts, np.asarray(tried.amounts.any(axis=1)), runs=False)
-    every = found_columns(given, tried, features)
+    every = [
+        one for one in found_columns(given, tried, features)
+        if one.score >= WORTH and (asked.scale is None or one.scale == asked.scale)
+    ]  # fmt: skip
     if not every:
         raise NotFound(
             "No column of the table is found in the ledger.",
             hint="Look whether it is of this ledger, and whether its figures are sums of accounts.", subject="table",
         )  # fmt: skip
-    return _Work(given, tried, every[0], tell).proposal()
+    best = every[0]
+    rivals = [
+        Rival(one.node, one.scale, one.score / best.score) for one in every[1:] if one.score >= RIVAL * best.score
+    ]
+    made = _Work(given, tried, _as_told(best, tried, asked), tell).proposal()
+    return replace(made, rivals=tuple(rivals[:MOST_OTHERS]))
+
+
+def _as_told(found: FoundColumns, tried: Tried, asked: Asked) -> FoundColumns:
+    """Columns of which it is known what they are."""
+    places = {reading: at for at, reading in enumerate(tried.readings)}
+    columns = list(found.columns)
+    for at, reading in asked.columns.items():
+        place = places.get(replace(reading, node=found.node))
+        if place is None or not 0 <= at < len(columns):
+            raise NotFound("The ledger has no such column.", hint="Choose another one.", subject=f"column {at + 1}")
+        columns[at] = FoundColumn(at, place, 1.0)
+    return replace(found, columns=tuple(columns))
 
 
 class _Work:
@@ -136,8 +190,10 @@ class _Work:
                 lines.append(ProposedLine(caption, part.kind, "total", of=part.of))
             else:
                 lines.append(self._line(caption, choosing, best, leaves.index(row)))
-        readings = tuple(self.tried.readings[one.reading] if one.reading >= 0 else None for one in self.found.columns)
-        return Proposal(self.found, readings, tuple(lines))
+        known = self.tried.readings
+        readings = tuple(known[one.reading] if one.reading >= 0 else None for one in self.found.columns)
+        ties = tuple(tuple(known[at] for at in one.ties[:MOST_OTHERS]) for one in self.found.columns)
+        return Proposal(self.found, readings, tuple(lines), ties)
 
     def _beyond(self, leaves: Sequence[int], every: dict[int, list[Choice]], parts: Sequence[Part]) -> None:
         """Lines that are nothing that the chart names, nor a run."""
@@ -208,7 +264,9 @@ class _Work:
         shared = bool((taken.mask & np.any(rest, axis=0)).any()) if rest else False
         state: State = "sure" if not others and not shared and is_no_chance(taken) else "doubtful"
         told = tuple(self._candidate(one) for one in others[:MOST_OTHERS])
-        return ProposedLine(caption, "line", state, taken.text, taken.sign, told)
+        return ProposedLine(
+            caption, "line", state, taken.text, taken.sign, told, names=self._candidate(taken).names
+        )  # fmt: skip
 
     def mask_of(self, choosing: Choosing, best: Chosen, line: int) -> BoolArray:
         at = best.taken[line]

@@ -15,6 +15,7 @@ from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
+from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.proposing import Proposal
@@ -48,7 +49,7 @@ class OddCell:
 def bodies_of(given: Given, proposal: Proposal, view: View, title: str) -> Bodies:
     """A proposal's texts. Rows that weren't found are headings, so that nothing is made up for them."""
     calendar = view.frame.calendar
-    period = _period(proposal, calendar)
+    period = period_of(given, proposal, calendar, 0)
     labels = _unlike([row.caption or f"Row {at + 1}" for at, row in enumerate(given.rows)])
     name = slug(title)[:70] or "rebuilt"
     spine = {"spine": name, "title": title, "covers": "nothing", "lines": _lines(proposal, labels)}
@@ -77,10 +78,16 @@ def _unlike(captions: Sequence[str]) -> list[str]:
     return found
 
 
-def _period(proposal: Proposal, calendar: FiscalCalendar) -> Period:
-    """The period that a table is seen from: the last one with actuals that a column ends at."""
-    actual = [one.last for one in proposal.readings if one is not None and one.scenario == "actual"]
-    every = actual or [one.last for one in proposal.readings if one is not None]
+def period_of(given: Given, proposal: Proposal, calendar: FiscalCalendar, table: int) -> Period:
+    """The period that one of the tables is seen from: the last one with actuals that a column ends at."""
+    readings = [proposal.readings[at] for at in given.of_table(table)]
+    actual = [one.last for one in readings if one is not None and one.scenario == "actual"]
+    every = actual or [one.last for one in readings if one is not None]
+    if not every:
+        raise NotFound(
+            "No column of the table is found in the ledger.", hint="Name node and period, if you know them.",
+            subject=f"table {table + 1}",
+        )  # fmt: skip
     return calendar.periods[max(every)]
 
 
@@ -132,7 +139,7 @@ def _sign(sign: int) -> str:
 def _sectioned(
     items: list[tuple[int, Body]], at: int, label: str, parts: set[int], labels: Sequence[str]
 ) -> list[tuple[int, Body]]:
-    first = next(place for place, (row, body) in enumerate(items) if row in parts)
+    first = next(place for place, (row, _) in enumerate(items) if row in parts)
     title, inner = f"{label}, in parts", items[first:]
     if first and "heading" in items[first - 1][1] and items[first - 1][0] not in parts:
         title, first = items[first - 1][1]["heading"], first - 1
@@ -151,8 +158,11 @@ def _formula(of: Sequence[tuple[int, int]], labels: Sequence[str]) -> str:
 
 
 def _columns(given: Given, proposal: Proposal, period: Period, calendar: FiscalCalendar) -> Any:
-    for at, (heading, reading) in enumerate(zip(given.headings, proposal.readings, strict=True)):
-        found = proposal.found.columns[at]
+    first = given.of_table(0)
+    for at in first:
+        heading, reading, found = given.headings[at], proposal.readings[at], proposal.found.columns[at]
+        if not set(found.of) - {-1} <= set(first):
+            continue
         own: Body = {"column": f"c{at + 1}", "heading": heading or f"Column {at + 1}"}
         if reading is not None:
             yield {**own, **_read(reading, period, calendar)}
@@ -185,24 +195,40 @@ def _told(count: int, unit: str) -> str:
 
 def odd_cells(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
     """The figures of the table that the engine shows otherwise, each rounded as the table is; of rows that were found
-    whole, in columns that were."""
+    whole, in columns that were. Other months are run as well, at their own periods."""
+    whole = [row for row in range(len(given.rows)) if row not in incomplete_rows(proposal)]
+    return [cell for cell in differences(given, proposal, bodies, view) if cell.row in whole]
+
+
+def differences(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
+    """All figures that the engine shows otherwise, also of totals that something is missing from."""
     statement = statement_from(bodies.statement, spine_from(bodies.spine), span_from(bodies.span))
-    computed = run_statement(statement, view, bodies.period, proposal.found.node)
-    values = {row.label: row for row in computed.rows if row.has_figures}
-    keys = {column.key: place for place, column in enumerate(computed.columns)}
-    found = []
-    incomplete = incomplete_rows(proposal)
-    for row, (line, label) in enumerate(zip(given.rows, bodies.labels, strict=True)):
-        if row in incomplete:
-            continue
-        for column, value in enumerate(line.values):
-            place = keys.get(f"c{column + 1}")
-            if label is None or value is None or place is None:
-                continue
-            shown = values[label].values[place] if label in values else None
-            rounded = _rounded(shown, proposal, column, given)
-            if rounded is None or abs(rounded - value) > _loose(given, column, proposal):
-                found.append(OddCell(row, column, value, rounded))
+    calendar = view.frame.calendar
+    asked = {one["column"]: {key: one[key] for key in one if key not in ("column", "heading")}
+             for one in bodies.span["columns"]}  # fmt: skip
+    first, found = given.of_table(0), []
+    for table in sorted(set(given.tables or (0,))):
+        own = given.of_table(table)
+        try:
+            period = bodies.period if table == 0 else period_of(given, proposal, calendar, table)
+        except NotFound:
+            continue  # the other month's columns are not found: they are told as such
+        computed = run_statement(statement, view, period, proposal.found.node)
+        values = {row.label: row for row in computed.rows if row.has_figures}
+        keys = {column.key: place for place, column in enumerate(computed.columns)}
+        for at, column in enumerate(own):
+            key = f"c{first[at] + 1}" if at < len(first) else ""
+            reading = proposal.readings[column]
+            if table and (reading is None or asked.get(key) != _read(reading, period, calendar)):
+                continue  # another column than the first table's
+            for row, (line, label) in enumerate(zip(given.rows, bodies.labels, strict=True)):
+                value, place = line.values[column], keys.get(key)
+                if label is None or value is None or place is None:
+                    continue
+                shown = values[label].values[place] if label in values else None
+                rounded = _rounded(shown, proposal, column, given)
+                if rounded is None or abs(rounded - value) > _loose(given, column, proposal):
+                    found.append(OddCell(row, column, value, rounded))
     return found
 
 
@@ -240,7 +266,8 @@ def as_mapping(given: Given, proposal: Proposal, bodies: Bodies, odd: Sequence[O
             )
         ],
         "lines": [
-            {"label": line.caption, "state": line.state, "selection": line.selection, "candidates": list(line.others)}
+            {"label": line.caption, "state": line.state, "selection": line.selection,
+             "candidates": [one.selection for one in line.others]}
             for line in proposal.lines
         ],
         "cells": [

@@ -116,7 +116,8 @@ def _off(table: _Table, parts: tuple[tuple[int, int], ...], row: int) -> BoolArr
 
 
 def _but_one(table: _Table, stack: list[int], row: int) -> Part | None:
-    """A total, or a difference, that all columns but one agree with: so many of them, or so long, that it's no chance."""
+    """A total, or a difference, that all columns but one agree with: so many of them, or so long, that it is no
+    chance."""
     long = np.abs(table.numbers[row]) >= (LONG if table.exact else 10)
     for signed in (False, True):
         for count in range(2, min(len(stack), 40) + 1):

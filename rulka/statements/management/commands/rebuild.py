@@ -9,7 +9,7 @@ from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
 
-from rulka.core.rebuild.proposing import proposed
+from rulka.core.rebuild.proposing import Asked, proposed
 from rulka.core.rebuild.statement import as_mapping, bodies_of, odd_cells
 from rulka.formats.definition_file import write_definitions
 from rulka.formats.intake.finished_table import read_finished
@@ -33,7 +33,7 @@ class Command(RulkaCommand):
         ledger, file = find_ledger(options["ledger"]), options["file"]
         view = view_of(ledger, fence_asked(options["person"], ledger))
         given = read_finished(file)
-        proposal = proposed(given, view, options["node"])
+        proposal = proposed(given, view, Asked(options["node"]))
         bodies = bodies_of(given, proposal, view, options["title"] or file.stem)
         odd = odd_cells(given, proposal, bodies, view)
         if options["format"] == "yaml":
