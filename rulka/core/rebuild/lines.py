@@ -42,6 +42,7 @@ class Choice:
     expected: float
     odd: int | None = None
     on_side: bool = True
+    quantity: bool = False
 
     @property
     def is_called_so(self) -> bool:

@@ -53,6 +53,8 @@ class ProposedLine:
     of: tuple[tuple[int, int], ...] = ()
     names: tuple[str, ...] = ()
     """The first accounts that the selection holds, by code and name."""
+    quantity: bool = False
+    """Whether it counts things, which are not written in thousands."""
 
 
 @dataclass(frozen=True)
@@ -212,7 +214,20 @@ class _Work:
                 break
         free = ~self._taken(leaves, every)
         for row in [row for row in open_rows if not every[row]]:
-            every[row] = self.search.but_one(self.given.rows[row].caption, self.wanted(row), free)
+            every[row] = self._quantities(row) or self.search.but_one(
+                self.given.rows[row].caption, self.wanted(row), free
+            )
+
+    def _quantities(self, row: int) -> list[Choice]:
+        """In a table of thousands, what counts things in ones."""
+        if not self.found.scale:
+            return []
+        steps = [steps_of(self.given, one.at, 0, int(self.tried.digits[one.reading])) for one in self.found.read]
+        step, loose = (np.array([one[at] for one in steps], dtype=np.int64) for at in (0, 1))
+        wanted = Wanted(self.numbers[row] * step, loose, self.steps, self.shown[row])
+        counted = self.search.accounts.of_type("statistical")
+        found = self.search.named(self.given.rows[row].caption, wanted)
+        return [replace(one, quantity=True) for one in found if counted[one.mask].all()]
 
     def _this_side(self, leaves: Sequence[int], every: dict[int, list[Choice]]) -> None:
         """Lines found on the other side of the books alone, as what they accumulate mirrors them, are looked for on the
@@ -265,7 +280,8 @@ class _Work:
         state: State = "sure" if not others and not shared and is_no_chance(taken) else "doubtful"
         told = tuple(self._candidate(one) for one in others[:MOST_OTHERS])
         return ProposedLine(
-            caption, "line", state, taken.text, taken.sign, told, names=self._candidate(taken).names
+            caption, "line", state, taken.text, taken.sign, told, names=self._candidate(taken).names,
+            quantity=taken.quantity,
         )  # fmt: skip
 
     def mask_of(self, choosing: Choosing, best: Chosen, line: int) -> BoolArray:

@@ -226,7 +226,7 @@ def differences(given: Given, proposal: Proposal, bodies: Bodies, view: View) ->
                 if label is None or value is None or place is None:
                     continue
                 shown = values[label].values[place] if label in values else None
-                rounded = _rounded(shown, proposal, column, given)
+                rounded = _rounded(shown, proposal, row, column, given)
                 if rounded is None or abs(rounded - value) > _loose(given, column, proposal):
                     found.append(OddCell(row, column, value, rounded))
     return found
@@ -241,11 +241,12 @@ def _loose(given: Given, column: int, proposal: Proposal) -> Decimal:
     return Decimal(1).scaleb(-given.decimals[column]) if rounded else Decimal(0)
 
 
-def _rounded(value: Fraction | None, proposal: Proposal, column: int, given: Given) -> Decimal | None:
+def _rounded(value: Fraction | None, proposal: Proposal, row: int, column: int, given: Given) -> Decimal | None:
     if value is None:
         return None
     found = proposal.found.columns[column]
-    scaled = value * found.times if found.compares == "percent" else value / 10**proposal.found.scale
+    scale = 0 if proposal.lines[row].quantity else proposal.found.scale
+    scaled = value * found.times if found.compares == "percent" else value / 10**scale
     steps = scaled * 10 ** given.decimals[column]
     whole = int(abs(steps) + Fraction(1, 2))
     return (Decimal(whole) if steps >= 0 else -Decimal(whole)).scaleb(-given.decimals[column])

@@ -13,6 +13,7 @@ from typing import Final
 
 from rulka.core.errors import RulkaError
 from rulka.core.rebuild.given import Given, given_from
+from rulka.formats.intake.pdf_table import rows_of_pdf
 from rulka.formats.intake.table_file import is_workbook, look_at, read_rows, sheets_of
 
 NOTHING: Final = frozenset(("", "n/m", "n/a", "n.m.", "n.a.", "na", "nm", "x"))
@@ -20,12 +21,15 @@ ZERO: Final = frozenset(("-", "\u2013", "\u2014", "\u2212"))
 GROUPS: Final = " \u00a0\u202f\u2009'\u2019"
 NUMBER: Final = re.compile(r"[0-9][0-9.,]{0,40}", re.ASCII)
 MOST_SHEETS: Final = 20
+MOST_TEXT: Final = 400_000
 LEAST: Final = 0.4
 """The part of the rows with captions under which a column has to hold figures."""
 
 
 def read_finished(path: Path) -> Given:
-    """A table of a .csv, or of the sheet of a workbook that holds most figures."""
+    """A table of a .csv, of a PDF with text, or of the sheet of a workbook that holds most figures."""
+    if path.suffix.casefold() == ".pdf":
+        return given_of(rows_of_pdf(path.read_bytes(), path.name), path.name)
     look = look_at(path)
     if not is_workbook(path):
         return given_of([cells for _, cells in read_rows(path, look)], path.name)
@@ -40,6 +44,19 @@ def read_finished(path: Path) -> Given:
     if not found:
         raise problem or RulkaError("The workbook is empty.", hint="Choose another one.", subject=path.name)
     return max(found, key=lambda one: int(one.shown.sum()))
+
+
+def pasted(text: str) -> Given:
+    """A table that was pasted: cells between tabs, semicolons, or two spaces and more."""
+    if len(text) > MOST_TEXT:
+        raise RulkaError("The text is too long for a statement.", hint="Paste the table alone.", subject="text")
+    lines = text.replace("\r\n", "\n").split("\n")
+    between = next((mark for mark in ("\t", ";") if sum(mark in line for line in lines) * 3 > len(lines)), "")
+    rows = [line.split(between) if between else re.split(r" {2,}", line.strip()) for line in lines]
+    width = max((len(row) for row in rows), default=0)
+    if not between:  # figures stand on the right, however many there are
+        rows = [[row[0], *[""] * (width - len(row)), *row[1:]] for row in rows]
+    return given_of(rows, "text")
 
 
 def given_of(rows: Sequence[Sequence[str]], where: str) -> Given:
@@ -62,12 +79,14 @@ def given_of(rows: Sequence[Sequence[str]], where: str) -> Given:
         )
     begins = _first_row(full, first, captions, figures)
     headings = [" ".join(filter(None, (row[at].strip() for row in full[:begins]))) for at in figures]
-    found = []
+    found: list[tuple[str, list[Decimal | None]]] = []
     for row in full[begins:]:
         caption = " ".join(row[captions].split())
         values = [number_of(row[at], mark) for at in figures]
         if caption or any(value is not None for value in values):
             found.append((caption, values))
+    while found and all(value is None for value in found[-1][1]):  # notes below the table
+        found.pop()
     return given_from([one[:120] for one in headings], found)
 
 
