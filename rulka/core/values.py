@@ -40,6 +40,11 @@ def key_in(text: str) -> int:
     return int(text) if is_whole(text) else 0
 
 
+def place_in(text: str) -> int:
+    """A place in a list, counted from 0, as an address names it; -1, where nothing is, where it is none."""
+    return int(text) if is_whole(text) else -1
+
+
 def amount(text: str, subject: str) -> Decimal:
     """A plain decimal: digits with a point, perhaps a minus; RulkaError otherwise."""
     if AMOUNT.fullmatch(text.strip()) is None:

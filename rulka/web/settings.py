@@ -63,6 +63,7 @@ INSTALLED_APPS = [
     "rulka.work",
     "rulka.ledger",
     "rulka.statements",
+    "rulka.rebuilds",
     "rulka.extracts",
     "rulka.worksheets",
     "rulka.overviews",

@@ -40,6 +40,7 @@ urlpatterns = [
     path("overviews/", include("rulka.overviews.urls")),
     path("folios/", include("rulka.folios.urls")),
     path("filings/", include("rulka.filings.urls")),
+    path("rebuilds/", include("rulka.rebuilds.urls")),
     path("desk/<str:key>/", desk, name="desk-root"),
     path("desk/<str:key>/<path:file>", desk, name="desk"),
     path("dispatch/", include("rulka.dispatch.urls")),

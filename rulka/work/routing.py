@@ -10,7 +10,7 @@ WORK_APPS = {"work", "django_tasks_database", "sessions"}
 WORK_MODELS = (
     {("people", name) for name in ("signinfailures", "visit", "recorded", "usedcode")}
     | {("dispatch", name) for name in ("sending", "delivery", "looked")}
-    | {("extracts", "extractrun"), ("folios", "foliojob"), ("filings", "filingjob")}
+    | {("extracts", "extractrun"), ("folios", "foliojob"), ("filings", "filingjob"), ("rebuilds", "rebuild")}
 )
 """Models of other apps that stand there too: what is written while somebody signs in, the record, and what was sent."""
 

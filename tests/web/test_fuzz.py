@@ -156,7 +156,18 @@ def value_of(name: str) -> st.SearchStrategy[str]:
     return st.one_of(st.sampled_from(GOOD.get(name, ("1",))), st.sampled_from(ODD))
 
 
-APPS = ("ledger", "statements", "worksheets", "extracts", "overviews", "folios", "filings", "people", "work")
+APPS = (
+    "ledger",
+    "statements",
+    "worksheets",
+    "extracts",
+    "overviews",
+    "folios",
+    "filings",
+    "rebuilds",
+    "people",
+    "work",
+)
 
 
 def state() -> dict[str, int]:

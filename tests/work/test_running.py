@@ -106,6 +106,7 @@ def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
     told = tidying.tidy()
     assert told == {
         "filings": 0,
+        "rebuilds": 0,
         "outputs": 2,
         "jobs": 1,
         "sessions": 1,

@@ -11,7 +11,7 @@ import numpy as np
 
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.rebuild.chance import SURE, Wanted, expected_hits
-from rulka.core.rebuild.features import Features
+from rulka.core.rebuild.features import Features, features_of
 from rulka.core.rebuild.few import Few, few_of, met
 from rulka.core.rebuild.lines import CALLED_SO, MOST, Choice, best_text, codes_text, nearest_name
 from rulka.core.rebuild.meeting import meeting
@@ -22,6 +22,9 @@ SIDES = (("revenue",), ("expense",), ("asset",), ("liability", "equity"), ("reve
 
 OFFERED = 0.5
 """Chance hits that are expected of a set at most to be offered, where nothing but figures speaks for it."""
+
+LIKELY_NAME = 0.6
+"""Likeness from which on a name is offered for a row of zeros."""
 
 SAMPLES = 20_000
 
@@ -121,6 +124,18 @@ class Search:
                 chance = expected * (len(met_here.sets) if met_here.cut else 1)
                 text = codes_text(places, self.accounts)
                 found.append(Choice(text, sign, mask, near, near - 0.02 * len(places), chance, odd))
+        return _best(found)
+
+    def called(self, caption: str, most: bool | None) -> list[Choice]:
+        """Sets without figures that are called like a caption, those on the table's side of the books first: nothing
+        else tells what a row of zeros adds up."""
+        features = features_of(self.accounts, ~self.used, runs=False)
+        found = []
+        for place in range(features.named):
+            text, near = best_text(caption, features, place, self.accounts)
+            if near >= LIKELY_NAME:
+                on_side = most is None or self.is_income(features.masks[place]) is most
+                found.append(Choice(text, 1, features.masks[place], near, near + on_side, float("inf")))
         return _best(found)
 
     def _pool(self, own: BoolArray) -> Few:

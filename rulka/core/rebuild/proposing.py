@@ -192,6 +192,10 @@ class _Work:
                 lines.append(ProposedLine(caption, part.kind, "total", of=part.of))
             else:
                 lines.append(self._line(caption, choosing, best, leaves.index(row)))
+                if self.wanted(row).is_nothing:
+                    called = self.search.called(caption, most_on(sided, self.search))
+                    named = tuple(map(self._candidate, called[:MOST_OTHERS]))
+                    lines[-1] = ProposedLine(caption, "line", "not found", others=named)
         known = self.tried.readings
         readings = tuple(known[one.reading] if one.reading >= 0 else None for one in self.found.columns)
         ties = tuple(tuple(known[at] for at in one.ties[:MOST_OTHERS]) for one in self.found.columns)

@@ -8,8 +8,11 @@ from decimal import Decimal
 from fractions import Fraction
 from typing import Any
 
+import numpy as np
+
 from rulka.core.books.book import View
 from rulka.core.books.calendar import FiscalCalendar, Period
+from rulka.core.books.selection import select
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spans import span_from
@@ -46,13 +49,21 @@ class OddCell:
     computed: Decimal | None
 
 
-def bodies_of(given: Given, proposal: Proposal, view: View, title: str) -> Bodies:
-    """A proposal's texts. Rows that weren't found are headings, so that nothing is made up for them."""
+def bodies_of(
+    given: Given, proposal: Proposal, view: View, title: str, accounts: Mapping[str, int | None] | None = None
+) -> Bodies:
+    """A proposal's texts. Rows that weren't found are headings, so that nothing is made up for them. Where it was said
+    of `accounts` which lines have them and which none, the statement owes a place to all others of their types."""
     calendar = view.frame.calendar
     period = period_of(given, proposal, calendar, 0)
     labels = _unlike([row.caption or f"Row {at + 1}" for at, row in enumerate(given.rows)])
     name = slug(title)[:70] or "rebuilt"
-    spine = {"spine": name, "title": title, "covers": "nothing", "lines": _lines(proposal, labels)}
+    spine = {
+        "spine": name,
+        "title": title,
+        "covers": _covers(proposal, view, accounts),
+        "lines": _lines(proposal, labels),
+    }
     span = {"span": name, "title": title, "columns": list(_columns(given, proposal, period, calendar))}
     statement = {
         "statement": name, "title": title, "spine": name, "span": name,
@@ -64,6 +75,22 @@ def bodies_of(given: Given, proposal: Proposal, view: View, title: str) -> Bodie
         for at, (label, line) in enumerate(zip(labels, proposal.lines, strict=True))
     )
     return Bodies(statement, spine, span, period, shown)
+
+
+def _covers(proposal: Proposal, view: View, accounts: Mapping[str, int | None] | None) -> str:
+    """All accounts of the types that its lines select from, but those that are left out on purpose; none where rows are
+    open, or nobody was asked."""
+    if accounts is None or any(line.state == "not found" for line in proposal.lines):
+        return "nothing"
+    chart = view.frame.accounts
+    taken = np.zeros(len(chart), dtype=bool)
+    for line in proposal.lines:
+        if line.selection:
+            taken |= select(line.selection, chart).mask
+    types = dict.fromkeys(item.type for place, item in enumerate(chart.items) if taken[place])
+    left = ['"' + code.replace('"', '""') + '"' for code, taker in accounts.items() if taker is None]
+    text = ", ".join(f"type:{one}" for one in types if one != "statistical")
+    return (text + (" except " + ", ".join(left) if left else "")) or "nothing"
 
 
 def _unlike(captions: Sequence[str]) -> list[str]:

@@ -1,0 +1,300 @@
+"""What the page of a rebuild shows: the table as it was with the proposal beside it, and one question at a time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from decimal import Decimal
+
+import numpy as np
+
+from rulka.core.books.balances import Source
+from rulka.core.books.selection import select
+from rulka.core.compute.nodes import find_node, nodes_of
+from rulka.core.money import grouped
+from rulka.core.rebuild.answering import Question, Unplaced, odd_columns
+from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.given import SCALES, Given
+from rulka.core.rebuild.lines import alike
+from rulka.core.rebuild.proposing import Candidate, ProposedLine
+from rulka.ledger.seat import Seat
+from rulka.rebuilds.output.making import Shown
+
+STATES = {
+    "sure": "sure", "doubtful": "doubtful", "not found": "not found", "told": "chosen", "total": "adds up",
+    "words": "",
+}  # fmt: skip
+SCALE_WORDS = {0: "units", 3: "thousands", 6: "millions"}
+FREE = 120
+"""Accounts that are offered for a line."""
+
+
+@dataclass(frozen=True)
+class CellShown:
+    """A figure as it was given; `ledger` where the ledger has another one."""
+
+    text: str
+    ledger: str = ""
+    off: str = ""
+
+
+@dataclass(frozen=True)
+class RowShown:
+    """A row with what it is taken for."""
+
+    row: int
+    line: ProposedLine
+    state: str
+    accounts: str
+    cells: list[CellShown]
+    chosen: bool
+
+
+@dataclass(frozen=True)
+class ColumnShown:
+    """A column with what it is taken for."""
+
+    column: int
+    heading: str
+    told: str
+    tone: str
+
+
+@dataclass(frozen=True)
+class Offered:
+    """One answer of several: its value and words."""
+
+    value: str
+    title: str
+    names: tuple[str, ...] = ()
+    checked: bool = False
+
+
+@dataclass(frozen=True)
+class FreeAccount:
+    """An account that no other line has, with its figures in the table's columns."""
+
+    code: str
+    name: str
+    figures: list[str]
+    checked: bool
+
+
+@dataclass(frozen=True)
+class Asking:
+    """A question with its words and answers."""
+
+    question: Question
+    title: str
+    what: str
+    offered: tuple[Offered, ...] = ()
+    accounts: tuple[Unplaced, ...] = ()
+    takers: tuple[Offered, ...] = ()
+    free: tuple[FreeAccount, ...] = ()
+    typed: str = ""
+
+
+def number(value: Decimal | None, decimals: int) -> str:
+    """A figure as the table writes it."""
+    if value is None:
+        return ""
+    return grouped(int(value.scaleb(decimals).to_integral_value()), decimals)
+
+
+def rows_of(shown: Shown, chosen: int) -> list[RowShown]:
+    """All rows, each figure with what the ledger has instead."""
+    given = shown.given
+    off = {(cell.row, cell.column): cell for cell in shown.off}
+    found = []
+    for row, (line, own) in enumerate(zip(shown.proposal.lines, given.rows, strict=True)):
+        cells = []
+        for column in given.of_table(0):
+            decimals, cell = given.decimals[column], off.get((row, column))
+            text = number(own.values[column], decimals)
+            if cell is None:
+                cells.append(CellShown(text))
+            else:
+                computed = "nothing" if cell.computed is None else number(cell.computed, decimals)
+                apart = cell.given - (cell.computed or Decimal(0))
+                cells.append(CellShown(text, computed, number(apart, decimals)))
+        found.append(RowShown(row, line, STATES[line.state], line.selection, cells, row == chosen))
+    return found
+
+
+def columns_of(shown: Shown, seat: Seat) -> list[ColumnShown]:
+    """What each column is taken for."""
+    odd = odd_columns(shown.given, shown.odd)
+    found = []
+    for at in shown.given.of_table(0):
+        column, reading = shown.proposal.found.columns[at], shown.proposal.readings[at]
+        tone = "sure"
+        if reading is not None:
+            told = reading_words(reading, seat)
+            tone = "doubtful" if (column.open or at in odd) and at not in shown.answers.columns else "sure"
+        elif column.compares:
+            first, second = (shown.given.headings[one] or f"column {one + 1}" for one in column.of)
+            told = {"difference": f"{first} less {second}", "sum": f"{first} and {second}",
+                    "percent": f"{first} against {second}, percent"}[column.compares]  # fmt: skip
+        else:
+            told, tone = "not found", "lost"
+        found.append(ColumnShown(at, shown.given.headings[at] or f"Column {at + 1}", told, tone))
+    return found
+
+
+def reading_words(reading: Reading, seat: Seat) -> str:
+    """A reading in words: which figures, of when."""
+    calendar = seat.view.frame.calendar
+    first, last = calendar.periods[reading.first], calendar.periods[reading.last]
+    when = last.title if reading.first == reading.last else f"{first.title} to {last.title}"
+    measure = "" if reading.measure == "activity" else f", {reading.measure}"
+    return f"{reading.scenario}{measure}, {when}"
+
+
+# questions ------------------------------------------------------------------------------------------------------------
+
+
+def asking(shown: Shown, question: Question, seat: Seat) -> Asking:
+    """A question in words."""
+    given, proposal = shown.given, shown.proposal
+    caption = given.rows[question.row].caption if question.row >= 0 else ""
+    heading = given.headings[question.column] if question.column >= 0 else ""
+    if question.about == "node":
+        return Asking(question, "Which node and scale?", "More than one fits the figures.", _nodes(shown))
+    if question.about == "column":
+        what = "The ledger has other figures in most of its rows." if proposal.readings[question.column] else (
+            "None of the ledger's columns gives its figures."
+        )  # fmt: skip
+        offered = _readings(shown, question.column, seat)
+        what = "Each of these gives the same figures." if len(offered) > 1 else what
+        return Asking(question, f"What is {heading or f'column {question.column + 1}'}?", what, offered)
+    if question.about == "month":
+        return Asking(
+            question, "Have you another month?",
+            "One column in thousands can be made of almost any accounts; the same statement of one more month settles "
+            "most lines.",
+        )  # fmt: skip
+    if question.about == "line":
+        return Asking(
+            question, f"Which accounts are {caption}?", "Each of these gives the same figures in every column.",
+            _candidates(question.candidates, proposal.lines[question.row].selection),
+        )  # fmt: skip
+    if question.about == "missing":
+        return choosing(shown, question.row, seat, question)
+    if question.about == "cell":
+        cell = next(one for one in shown.odd if (one.row, one.column) == (question.row, question.column))
+        decimals = given.decimals[question.column]
+        computed = "nothing" if cell.computed is None else number(cell.computed, decimals)
+        return Asking(
+            question, f"Mistyped? {caption}, {heading}",
+            f"The table says {number(cell.given, decimals)}, the ledger {computed}.",
+        )  # fmt: skip
+    takers = tuple(
+        Offered(str(row), line.caption) for row, line in enumerate(proposal.lines) if line.selection
+    )  # fmt: skip
+    return Asking(
+        question, "Where do these accounts belong?", "No line selects them. What is left out here stays left out; "
+        "accounts that come later are told as not placed.", accounts=question.accounts, takers=takers,
+    )  # fmt: skip
+
+
+def _nodes(shown: Shown) -> tuple[Offered, ...]:
+    own = shown.proposal.found
+    every = [(own.node, own.scale), *((one.node, one.scale) for one in shown.proposal.rivals)]
+    return tuple(
+        Offered(f"{node}|{scale}", f"{node}, in {SCALE_WORDS[scale]}", checked=at == 0)
+        for at, (node, scale) in enumerate(every)
+    )  # fmt: skip
+
+
+def _readings(shown: Shown, column: int, seat: Seat) -> tuple[Offered, ...]:
+    own = shown.proposal.readings[column]
+    every = ([own] if own is not None else []) + list(shown.proposal.ties[column])
+    return tuple(
+        Offered(reading_value(one), reading_words(one, seat), checked=at == 0) for at, one in enumerate(every)
+    )  # fmt: skip
+
+
+def reading_value(one: Reading) -> str:
+    """A reading as a form's value."""
+    return f"{one.scenario}|{one.measure}|{one.first}|{one.last}"
+
+
+def _candidates(every: tuple[Candidate, ...], chosen: str) -> tuple[Offered, ...]:
+    return tuple(Offered(one.selection, one.selection, one.names, one.selection == chosen) for one in every)
+
+
+def choosing(shown: Shown, row: int, seat: Seat, question: Question | None = None) -> Asking:
+    """A line whose accounts are chosen: what no other line has, with figures, and a selection to be written."""
+    line = shown.proposal.lines[row]
+    question = question or Question("missing", row, candidates=line.others)
+    what = "Choose others, if you know better."
+    if is_nothing(shown.given, row):
+        what = "It shows nothing but zeros, so that figures can't tell its accounts."
+    elif line.state == "not found":
+        what = "Nothing was found that gives its figures."
+    return Asking(
+        question, f"Which accounts are {line.caption}?", what,
+        _candidates(question.candidates, line.selection), free=tuple(_free(shown, row, seat)), typed=line.selection,
+    )  # fmt: skip
+
+
+def is_nothing(given: Given, row: int) -> bool:
+    """Whether a row shows nothing but zeros."""
+    return not any(given.rows[row].values)
+
+
+def _free(shown: Shown, row: int, seat: Seat) -> list[FreeAccount]:
+    view, given, proposal = seat.view, shown.given, shown.proposal
+    accounts = view.frame.accounts
+    taken, own = np.zeros(len(accounts), dtype=bool), np.zeros(len(accounts), dtype=bool)
+    for at, line in enumerate(proposal.lines):
+        if line.selection:
+            (own if at == row else taken)[:] |= select(line.selection, accounts).mask
+    node = find_node(view, proposal.found.node)
+    columns = [at for at in given.of_table(0) if proposal.readings[at] is not None]
+    sums = []
+    for at in columns:
+        reading = proposal.readings[at]
+        assert reading is not None
+        balances = view.balances_of(Source(reading.scenario, translated=node.is_mixed))
+        amounts = np.where(node.keys, balances.measure(reading.measure, reading.window), 0)
+        summed = np.zeros(len(accounts), dtype=np.int64)
+        np.add.at(summed, view.keys.account, amounts)
+        sums.append(summed)
+    zeros = is_nothing(given, row)
+    caption = proposal.lines[row].caption
+    types = {accounts.items[place].type for place in np.flatnonzero(taken)}
+
+    def rank(place: int) -> tuple[bool, bool, float]:
+        item = accounts.items[place]
+        most = -alike(caption, item.name) if zeros else -abs(float(sums[0][place])) if sums else 0.0
+        return not own[place], item.type not in types, most
+
+    places = [
+        place for place in range(len(accounts))
+        if own[place] or (not taken[place] and zeros != any(one[place] for one in sums))
+    ]  # fmt: skip
+    places.sort(key=rank)
+    return [
+        FreeAccount(
+            accounts.items[place].code, accounts.items[place].name,
+            [_scaled(int(one[place]), node.digits, given, at, proposal.found.scale)
+             for one, at in zip(sums, columns, strict=True)],
+            bool(own[place]),
+        )
+        for place in places[:FREE]
+    ]  # fmt: skip
+
+
+def _scaled(amount: int, digits: int, given: Given, column: int, scale: int) -> str:
+    value = Decimal(amount).scaleb(-digits - scale)
+    decimals = given.decimals[column]
+    return number(value.quantize(Decimal(1).scaleb(-decimals)), decimals)
+
+
+def node_choices(seat: Seat) -> list[tuple[str, str]]:
+    """All nodes, for whoever knows better."""
+    return [(one.code, one.name) for one in nodes_of(seat.view)]
+
+
+def scale_choices() -> list[tuple[int, str]]:
+    return [(scale, SCALE_WORDS[scale]) for scale in SCALES]
