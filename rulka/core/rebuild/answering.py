@@ -11,10 +11,11 @@ import numpy as np
 
 from rulka.core.books.balances import Source
 from rulka.core.books.book import View
-from rulka.core.books.chart import BoolArray
+from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.selection import select
-from rulka.core.compute.nodes import find_node
+from rulka.core.compute.nodes import Node, find_node
 from rulka.core.errors import RulkaError
+from rulka.core.rebuild.books import Reading
 from rulka.core.rebuild.columns import steps_of
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.proposing import Candidate, Proposal, ProposedLine
@@ -106,9 +107,7 @@ def _sign(given: Given, proposal: Proposal, row: int, mask: BoolArray, view: Vie
         value = given.rows[row].values[at]
         if reading is None or value is None:
             continue
-        balances = view.balances_of(Source(reading.scenario, translated=node.is_mixed))
-        keys = node.keys & mask[view.keys.account]
-        amount = int(balances.measure(reading.measure, reading.window)[keys].sum())
+        amount = int(sums_of(reading, view, node)[mask].sum())
         step, _ = steps_of(given, at, proposal.found.scale, node.digits)
         figure = int(given.numbers[row, at]) * step
         for sign in off:
@@ -186,11 +185,19 @@ def unplaced(proposal: Proposal, view: View) -> list[Unplaced]:
 
 
 def _used(proposal: Proposal, view: View) -> BoolArray:
+    """Accounts that come to something at the node in any column."""
     node = find_node(view, proposal.found.node)
     used = np.zeros(len(view.frame.accounts), dtype=bool)
     for reading in proposal.readings:
         if reading is not None:
-            balances = view.balances_of(Source(reading.scenario, translated=node.is_mixed))
-            amounts = balances.measure(reading.measure, reading.window)
-            used[view.keys.account[node.keys & (amounts != 0)]] = True
+            used |= sums_of(reading, view, node) != 0
     return used
+
+
+def sums_of(reading: Reading, view: View, node: Node) -> IntArray:
+    """`(accounts,)` a column's amounts at a node, debit positive, in its minor units."""
+    balances = view.balances_of(Source(reading.scenario, translated=node.is_mixed))
+    amounts = balances.measure(reading.measure, reading.window)
+    summed = np.zeros(len(view.frame.accounts), dtype=np.int64)
+    np.add.at(summed, view.keys.account[node.keys], amounts[node.keys])
+    return summed

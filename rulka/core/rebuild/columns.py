@@ -28,6 +28,9 @@ LEAST = 4.0
 WEAK = 0.5
 """The part of a column's figures below which sums of a few accounts are looked at as well."""
 
+PLENTY = 6
+"""Rows with figures that agree, from which on one in ten may be mistyped."""
+
 DEEP, WIDE = 80, 300
 """Accounts up to which sums of three of them are looked through, and of two."""
 
@@ -319,7 +322,8 @@ def _runs(tried: Tried) -> _Runs:
 
 
 def _settled(columns: list[FoundColumn], tried: Tried) -> Iterator[FoundColumn]:
-    """Where several readings fit a column as well, the one that ends when most columns end, and measures as they do."""
+    """Where several readings fit a column as well, the one that ends when most columns end, and measures as they do;
+    of those that are alike in every account, as when nothing was booked since, the first."""
     clear = [tried.readings[one.reading] for one in columns if one.reading >= 0 and not one.ties]
     clear = clear or [tried.readings[one.reading] for one in columns if one.reading >= 0]
     ends = Counter(one.last for one in clear)
@@ -335,13 +339,14 @@ def _settled(columns: list[FoundColumn], tried: Tried) -> Iterator[FoundColumn]:
             own = measures[reading.measure]
             return ends[reading.last], own, reading.scenario == "actual", reading.measure == "activity"
 
-        best = max(every, key=fits)
+        best = max(every, key=lambda place: (*fits(place), -tried.readings[place].last))
         others = tuple(place for place in every if place != best)
-        yield replace(one, reading=best, ties=others, open=any(fits(place) == fits(best) for place in others))
+        unlike = [at for at in others if (tried.amounts[:, at] != tried.amounts[:, best]).any()]
+        yield replace(one, reading=best, ties=others, open=any(fits(at) == fits(best) for at in unlike))
 
 
 def _comparisons(given: Given) -> Iterator[FoundColumn]:
-    """Columns that are a difference, sum or percent of two before them in every row that shows all three."""
+    """Columns that are a difference, sum or percent of two before them in the rows that show all three."""
     numbers, shown = given.numbers, given.shown
     for at in range(len(given.headings)):
         for first, second in permutations(range(at), 2):
@@ -361,9 +366,9 @@ def _compared(
     loose = sum(0.5 * 10.0 ** -decimals[place] for place in (at, first, second)) + 1e-9
     if not own.any() or (own == one).all() or (own == other).all():
         return None
-    if (np.abs(own - (one - other)) <= loose).all():
+    if _mostly(np.abs(own - (one - other)) <= loose, own):
         return "difference", 1
-    if first < second and (np.abs(own - (one + other)) <= loose).all():
+    if first < second and _mostly(np.abs(own - (one + other)) <= loose, own):
         return "sum", 1
     based = np.abs(other) > 3 * 10.0 ** -decimals[second]
     if based.sum() >= 3:
@@ -371,6 +376,12 @@ def _compared(
         part = (one[based] - other[based]) / whole
         for times in (100, 1):
             wide = 0.5 * 10.0 ** -decimals[at] + times * loose * (1 + np.abs(part)) / (whole - loose / 3)
-            if (np.abs(own[based] - times * part) <= wide + 1e-6).all():
+            if _mostly(np.abs(own[based] - times * part) <= wide + 1e-6, own[based]):
                 return "percent", times
     return None
+
+
+def _mostly(close: BoolArray, own: FloatArray) -> bool:
+    """Whether rows agree: all of them, or so many that the others are mistyped."""
+    off = int((~close).sum())
+    return off == 0 or (off <= len(close) // 10 and int((close & (own != 0)).sum()) >= PLENTY)

@@ -55,6 +55,8 @@ class ProposedLine:
     """The first accounts that the selection holds, by code and name."""
     quantity: bool = False
     """Whether it counts things, which are not written in thousands."""
+    zeros: bool = False
+    """Whether it shows nothing but zeros: nothing is missing where it is left out."""
 
 
 @dataclass(frozen=True)
@@ -195,7 +197,7 @@ class _Work:
                 if self.wanted(row).is_nothing:
                     called = self.search.called(caption, most_on(sided, self.search))
                     named = tuple(map(self._candidate, called[:MOST_OTHERS]))
-                    lines[-1] = ProposedLine(caption, "line", "not found", others=named)
+                    lines[-1] = ProposedLine(caption, "line", "not found", others=named, zeros=True)
         known = self.tried.readings
         readings = tuple(known[one.reading] if one.reading >= 0 else None for one in self.found.columns)
         ties = tuple(tuple(known[at] for at in one.ties[:MOST_OTHERS]) for one in self.found.columns)

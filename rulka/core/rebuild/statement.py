@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 from fractions import Fraction
@@ -21,7 +21,7 @@ from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading
 from rulka.core.rebuild.given import Given
-from rulka.core.rebuild.proposing import Proposal
+from rulka.core.rebuild.proposing import Proposal, ProposedLine
 
 Body = dict[str, Any]
 UNITS = {0: "units", 3: "thousands", 6: "millions"}
@@ -80,7 +80,7 @@ def bodies_of(
 def _covers(proposal: Proposal, view: View, accounts: Mapping[str, int | None] | None) -> str:
     """All accounts of the types that its lines select from, but those that are left out on purpose; none where rows are
     open, or nobody was asked."""
-    if accounts is None or any(line.state == "not found" for line in proposal.lines):
+    if accounts is None or any(is_open(line) for line in proposal.lines):
         return "nothing"
     chart = view.frame.accounts
     taken = np.zeros(len(chart), dtype=bool)
@@ -126,25 +126,44 @@ def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
     items: list[tuple[int, Body]] = []
     calculated: set[int] = set()
     lost = lost_rows(proposal)
+    unseen = lost | {at for at, line in enumerate(proposal.lines) if line.state == "not found"}
     for at, line in enumerate(proposal.lines):
         label = labels[at]
         if line.kind == "words" or line.state == "not found" or at in lost:
             items.append((at, {"heading": label}))
         elif line.kind == "line":
             items.append((at, {"line": label, "accounts": line.selection, "sign": _sign(line.sign)}))
-        elif line.kind == "total" and not calculated & {place for place, _ in line.of}:
+        elif (
+            line.kind == "total"
+            and not calculated & {place for place, _ in line.of}
+            and _is_section(proposal, items, at)
+        ):
             items = _sectioned(items, at, label, {place for place, _ in line.of}, labels)
         else:
             calculated.add(at)
-            items.append((at, {"calculation": label, "formula": _formula(line.of, labels)}))
+            items.append((at, {"calculation": label, "formula": _formula(line.of, labels, unseen)}))
     return [body for _, body in items]
+
+
+def _is_section(proposal: Proposal, items: list[tuple[int, Body]], at: int) -> bool:
+    """Whether a total ends a section: it adds up lines, or words stand before what it adds up. Others are worked out of
+    the totals before them."""
+    parts = {row for row, _ in proposal.lines[at].of}
+    first = next(place for place, (row, _) in enumerate(items) if row in parts)
+    headed = first > 0 and "heading" in items[first - 1][1] and items[first - 1][0] not in parts
+    return headed or all(proposal.lines[row].kind == "line" for row in parts)
+
+
+def is_open(line: ProposedLine) -> bool:
+    """Whether a line's figures are missing: it was not found, and shows other than zeros."""
+    return line.state == "not found" and not line.zeros
 
 
 def lost_rows(proposal: Proposal) -> set[int]:
     """Calculations that can't be written: what they start from was not found."""
     lost: set[int] = set()
     for at, line in enumerate(proposal.lines):
-        parts = [proposal.lines[row].state == "not found" or row in lost for row, _ in line.of]
+        parts = [is_open(proposal.lines[row]) or row in lost for row, _ in line.of]
         if any(parts) and (line.kind == "calculation" or all(parts)):
             lost.add(at)
     return lost
@@ -154,7 +173,7 @@ def incomplete_rows(proposal: Proposal) -> set[int]:
     """Totals and calculations that something is missing from."""
     found: set[int] = set()
     for at, line in enumerate(proposal.lines):
-        if any(proposal.lines[row].state == "not found" or row in found for row, _ in line.of):
+        if any(is_open(proposal.lines[row]) or row in found for row, _ in line.of):
             found.add(at)
     return found
 
@@ -176,8 +195,8 @@ def _sectioned(
     return [*items[:first], (at, section)]
 
 
-def _formula(of: Sequence[tuple[int, int]], labels: Sequence[str]) -> str:
-    terms = [f'{"-" if sign < 0 else "+"} "{labels[place]}"' for place, sign in of]
+def _formula(of: Sequence[tuple[int, int]], labels: Sequence[str], without: Collection[int]) -> str:
+    terms = [f'{"-" if sign < 0 else "+"} "{labels[place]}"' for place, sign in of if place not in without]
     return " ".join(terms).removeprefix("+ ")
 
 

@@ -54,7 +54,13 @@ def _answered(request: HttpRequest, seat: Seat, found: Rebuild) -> None:
         cell = [_whole(sent.get("row", "")), _whole(sent.get("column", ""))]
         keeping.keep_answers(found, {**kept, "cells": [*kept.get("cells", []), cell]})
     elif do == "accounts":
-        placed = {code: _taker(sent.get(f"to-{code}", "")) for code in sent.getlist("code")[:400]}
+        taken = {code: sent.get(f"to-{code}", "?") for code in sent.getlist("code")[:400]}
+        if open_ones := [code for code, text in taken.items() if text == "?"]:
+            raise RulkaError(
+                f"{', '.join(open_ones[:5])} have figures: say where they belong.", hint="Choose a line, or left out.",
+                subject="accounts",
+            )  # fmt: skip
+        placed = {code: _taker(text) for code, text in taken.items()}
         keeping.keep_answers(found, {**kept, "accounts": {**kept.get("accounts", {}), **placed}})
     elif do == "afresh":
         keeping.keep_answers(found, {})

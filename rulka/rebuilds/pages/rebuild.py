@@ -148,7 +148,7 @@ def _apart(shown: Shown, row: int) -> list[tuple[str, str, str, str]]:
     found = []
     for at in shown.given.of_table(0):
         value = shown.given.rows[row].values[at]
-        if value is None:
+        if value is None or shown.proposal.readings[at] is None:
             continue
         decimals, cell = shown.given.decimals[at], off.get(at)
         computed = value if cell is None or cell.computed is None else cell.computed

@@ -7,11 +7,10 @@ from decimal import Decimal
 
 import numpy as np
 
-from rulka.core.books.balances import Source
 from rulka.core.books.selection import select
 from rulka.core.compute.nodes import find_node, nodes_of
 from rulka.core.money import grouped
-from rulka.core.rebuild.answering import Question, Unplaced, odd_columns
+from rulka.core.rebuild.answering import LEFT_OUT, Question, Unplaced, odd_columns, sums_of
 from rulka.core.rebuild.books import Reading
 from rulka.core.rebuild.given import SCALES, Given
 from rulka.core.rebuild.lines import alike
@@ -116,7 +115,8 @@ def rows_of(shown: Shown, chosen: int) -> list[RowShown]:
                 computed = "nothing" if cell.computed is None else number(cell.computed, decimals)
                 apart = cell.given - (cell.computed or Decimal(0))
                 cells.append(CellShown(text, computed, number(apart, decimals)))
-        found.append(RowShown(row, line, STATES[line.state], line.selection, cells, row == chosen))
+        state = "left out" if shown.answers.lines.get(row) == LEFT_OUT else STATES[line.state]
+        found.append(RowShown(row, line, state, line.selection, cells, row == chosen))
     return found
 
 
@@ -251,15 +251,8 @@ def _free(shown: Shown, row: int, seat: Seat) -> list[FreeAccount]:
             (own if at == row else taken)[:] |= select(line.selection, accounts).mask
     node = find_node(view, proposal.found.node)
     columns = [at for at in given.of_table(0) if proposal.readings[at] is not None]
-    sums = []
-    for at in columns:
-        reading = proposal.readings[at]
-        assert reading is not None
-        balances = view.balances_of(Source(reading.scenario, translated=node.is_mixed))
-        amounts = np.where(node.keys, balances.measure(reading.measure, reading.window), 0)
-        summed = np.zeros(len(accounts), dtype=np.int64)
-        np.add.at(summed, view.keys.account, amounts)
-        sums.append(summed)
+    readings = [proposal.readings[at] for at in columns]
+    sums = [sums_of(reading, view, node) for reading in readings if reading is not None]
     zeros = is_nothing(given, row)
     caption = proposal.lines[row].caption
     types = {accounts.items[place].type for place in np.flatnonzero(taken)}
