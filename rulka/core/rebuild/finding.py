@@ -65,7 +65,8 @@ class Search:
                 named = place < self.features.named
                 speaks = near + (1.0 if named else 0.4)
                 mask = self.features.masks[place]
-                found.append(Choice(text, sign, mask, near, speaks, few if named else expected, odd))
+                chance = few if named else expected
+                found.append(Choice(text, sign, mask, near, speaks, chance, odd, is_named=bool(named)))
         return _best(found)
 
     def joined(self, caption: str, wanted: Wanted) -> list[Choice]:

@@ -32,7 +32,7 @@ CALLED_SO = 0.85
 class Choice:
     """One set of accounts that gives a line's figures: its text, its sign (-1 where the table shows credits as
     positive), how near its name comes to the caption, what speaks for it, and how many such sets chance would give;
-    `odd` is the one column whose figure it doesn't give."""
+    `odd` is the one column whose figure it doesn't give; `is_named` whether the chart names the set as a whole."""
 
     text: str
     sign: int
@@ -43,6 +43,7 @@ class Choice:
     odd: int | None = None
     on_side: bool = True
     quantity: bool = False
+    is_named: bool = False
 
     @property
     def is_called_so(self) -> bool:

@@ -170,7 +170,9 @@ class _Work:
             found = [one.mask for line in lines for one in self.named(line)[:1] if is_no_chance(one)]
             for mask in found or [one.mask for one in self.named(top)[:1] if is_no_chance(one)]:
                 counted |= mask
-        return any(is_no_chance(one) and not (one.mask & counted).any() for one in self.named(row))
+        return any(
+            one.is_named and is_no_chance(one) and not (one.mask & counted).any() for one in self.named(row)
+        )  # fmt: skip
 
     def proposal(self) -> Proposal:
         self.tell(30, 100, "looking what adds up")

@@ -21,6 +21,7 @@ from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading
 from rulka.core.rebuild.given import Given
+from rulka.core.rebuild.headings import living_heading
 from rulka.core.rebuild.proposing import Proposal, ProposedLine
 
 Body = dict[str, Any]
@@ -71,7 +72,7 @@ def bodies_of(
     }  # fmt: skip
     lost = lost_rows(proposal)
     shown = tuple(
-        label if line.state in ("sure", "doubtful", "total") and at not in lost else None
+        label if line.state not in ("words", "not found") and at not in lost else None
         for at, (label, line) in enumerate(zip(labels, proposal.lines, strict=True))
     )
     return Bodies(statement, spine, span, period, shown)
@@ -129,6 +130,8 @@ def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
     unseen = lost | {at for at, line in enumerate(proposal.lines) if line.state == "not found"}
     for at, line in enumerate(proposal.lines):
         label = labels[at]
+        if line.zeros and line.state == "not found":
+            continue
         if line.kind == "words" or line.state == "not found" or at in lost:
             items.append((at, {"heading": label}))
         elif line.kind == "line":
@@ -209,13 +212,25 @@ def _columns(given: Given, proposal: Proposal, period: Period, calendar: FiscalC
         heading, reading, found = given.headings[at], proposal.readings[at], proposal.found.columns[at]
         if not set(found.of) - {-1} <= set(first):
             continue
-        own: Body = {"column": f"c{at + 1}", "heading": heading or f"Column {at + 1}"}
+        heading = _heading(heading or f"Column {at + 1}", proposal, at, calendar)
+        own: Body = {"column": f"c{at + 1}", "heading": heading}
         if reading is not None:
             yield {**own, **_read(reading, period, calendar)}
         elif found.compares in ("difference", "percent"):
             yield {**own, found.compares: [f"c{one + 1}" for one in found.of]}
         elif found.compares == "sum":
             yield {**own, "sum": [f"c{one + 1}" for one in found.of]}
+
+
+def _heading(text: str, proposal: Proposal, column: int, calendar: FiscalCalendar) -> str:
+    """A heading that follows the period; of a comparison that of what is compared."""
+    while proposal.readings[column] is None and proposal.found.columns[column].of[0] >= 0:
+        column = proposal.found.columns[column].of[0]
+    reading = proposal.readings[column]
+    if reading is None:
+        return text.replace("{", "(").replace("}", ")")
+    first, last = calendar.periods[reading.first], calendar.periods[reading.last]
+    return living_heading(text, first.start, last.end)
 
 
 def _read(reading: Reading, period: Period, calendar: FiscalCalendar) -> Body:

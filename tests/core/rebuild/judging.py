@@ -30,6 +30,9 @@ def judged(made: House, entity: str, given: Given, truth: list[Row], proposal: P
     used = made.used(entity)
     for line, (caption, codes, _) in zip(proposal.lines, truth, strict=True):
         own = set(codes) & used
+        if not codes and line.kind == "line":  # a total or a result is worked out, never a set of accounts
+            counts["wrong total"] += 1
+            bad.append((caption, line.state, line.selection, ()))
         row = next(at for at, one in enumerate(given.rows) if one.caption == caption)
         if not own or not any(given.rows[row].values):
             continue
