@@ -28,6 +28,9 @@ LEAST = 4.0
 WEAK = 0.5
 """The part of a column's figures below which sums of a few accounts are looked at as well."""
 
+LONG = 10_000
+"""What amounts of money come to, and percents don't."""
+
 PLENTY = 6
 """Rows with figures that agree, from which on one in ten may be mistyped."""
 
@@ -87,9 +90,16 @@ class FoundColumns:
 
 def steps_of(given: Given, at: int, scale: int, digits: int) -> tuple[int, int]:
     """(minor units in a step of a column's last decimal, half of what was rounded away); a step below a minor unit is
-    one."""
+    one. Beside columns that are written to the minor unit, one of whole amounts is exact."""
     power = scale + digits - given.decimals[at]
-    return (10**power, 10**power // 2) if power > 0 else (1, 0)
+    if power <= 0:
+        return 1, 0
+    most = given.largest
+    beside = scale == 0 and any(
+        decimals == digits and most[other] >= max(LONG, most[at] / 1000)
+        for other, decimals in enumerate(given.decimals)
+    )
+    return 10**power, 0 if beside else 10**power // 2
 
 
 def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundColumns]:

@@ -52,6 +52,12 @@ class Given:
         return np.array(steps, dtype=np.int64).reshape(len(self.rows), len(self.headings))
 
     @cached_property
+    def largest(self) -> tuple[float, ...]:
+        """The largest figure of each column."""
+        steps = np.abs(self.numbers).max(axis=0, initial=0)
+        return tuple(float(one) / 10**decimals for one, decimals in zip(steps, self.decimals, strict=True))
+
+    @cached_property
     def shown(self) -> BoolArray:
         """`(rows, columns)`: where a number stands."""
         found = [[value is not None for value in row.values] for row in self.rows]

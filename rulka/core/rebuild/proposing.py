@@ -177,7 +177,7 @@ class _Work:
     def proposal(self) -> Proposal:
         self.tell(30, 100, "looking what adds up")
         parts = structure_of(
-            self.numbers, self.shown, exact=not self.loose.any(), is_line=self.is_line
+            self.numbers, self.shown, rounded=self.loose > 0, is_line=self.is_line
         )  # fmt: skip
         leaves = [row for row, part in enumerate(parts) if part.kind == "line"]
         every = {row: list(offered(self.named(row))) for row in leaves}

@@ -288,6 +288,8 @@ def differences(given: Given, proposal: Proposal, bodies: Bodies, view: View) ->
                     continue
                 shown = values[label].values[place] if label in values else None
                 rounded = _rounded(shown, proposal, row, column, given)
+                if rounded is None and value == 0:
+                    continue  # a percent of nothing is written as zero by many
                 if rounded is None or abs(rounded - value) > _loose(given, column, proposal):
                     found.append(OddCell(row, column, value, rounded))
     return found

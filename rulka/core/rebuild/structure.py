@@ -15,6 +15,9 @@ Kind = Literal["line", "total", "calculation", "words"]
 LONG = 1_000
 """Steps from which on two equal figures are told apart from small ones that are equal by chance."""
 
+ROUNDED, EXACT = 3, 4
+"""Rounded columns that an exact one is worth; how many of them have to agree where one speaks against it."""
+
 MOST_SIGNED = 6
 """Open rows whose signed combinations are tried."""
 
@@ -39,17 +42,17 @@ class Part:
 class _Table:
     numbers: IntArray
     shown: BoolArray
-    exact: bool
+    rounded: BoolArray
 
 
 def structure_of(
-    numbers: IntArray, shown: BoolArray, *, exact: bool, is_line: IsLine = lambda row, within: False
+    numbers: IntArray, shown: BoolArray, *, rounded: BoolArray, is_line: IsLine = lambda row, within: False
 ) -> list[Part]:
-    """What each row is. Figures are in steps of their last decimal; `exact` ones were not rounded, so that totals have
-    to agree to the step, others within half a step for each part. A row that `is_line` says to be one (told what it
+    """What each row is. Figures are in steps of their last decimal; in columns that were not `rounded` totals have to
+    agree to the step, in others within half a step for each part. A row that `is_line` says to be one (told what it
     would come of) is not taken for a difference of these: the last line before a total is always the total less the
     others."""
-    table = _Table(numbers, shown, exact)
+    table = _Table(numbers, shown, rounded)
     found: list[Part] = []
     stack: list[int] = []
     for row in range(len(numbers)):
@@ -86,8 +89,8 @@ def _total(table: _Table, stack: list[int], row: int) -> Part | None:
         return None
     least = 1 if (np.abs(table.numbers[row][columns]) >= LONG).sum() > 1 else 2
     sums = np.cumsum(table.numbers[stack[::-1]], axis=0)
-    loose = np.zeros(len(stack)) if table.exact else (np.arange(1, len(stack) + 1) + 1) // 2
-    close = (np.abs(sums - table.numbers[row])[:, columns] <= loose[:, None]).all(axis=1)
+    loose = ((np.arange(1, len(stack) + 1) + 1) // 2)[:, None] * table.rounded
+    close = (np.abs(sums - table.numbers[row]) <= loose)[:, columns].all(axis=1)
     counts = np.flatnonzero(close[least - 1 :])
     return None if not len(counts) else Part("total", tuple((place, 1) for place in stack[-(int(counts[0]) + least) :]))
 
@@ -111,14 +114,15 @@ def _combined(places: list[int]) -> list[tuple[tuple[int, int], ...]]:
 def _off(table: _Table, parts: tuple[tuple[int, int], ...], row: int) -> BoolArray:
     """In which columns the parts don't add up to a row, of those that it shows."""
     summed = sum((sign * table.numbers[place] for place, sign in parts), np.zeros_like(table.numbers[row]))
-    loose = 0 if table.exact else (len(parts) + 1) // 2
+    loose = (len(parts) + 1) // 2 * table.rounded
     return np.asarray((np.abs(summed - table.numbers[row]) > loose) & table.shown[row])
 
 
 def _but_one(table: _Table, stack: list[int], row: int) -> Part | None:
     """A total, or a difference, that all columns but one agree with: so many of them, or so long, that it is no
     chance."""
-    long = np.abs(table.numbers[row]) >= (LONG if table.exact else 10)
+    long = np.abs(table.numbers[row]) >= np.where(table.rounded, 10, LONG)
+    least = ROUNDED if len(long) == 2 or table.rounded.all() else EXACT
     for signed in (False, True):
         for count in range(2, min(len(stack), 40) + 1):
             places = stack[-count:]
@@ -126,7 +130,6 @@ def _but_one(table: _Table, stack: list[int], row: int) -> Part | None:
             for parts in every:
                 off = _off(table, parts, row)
                 agreeing = table.shown[row] & ~off & long
-                least = (1 if table.exact and len(table.shown[row]) == 2 else 2) if table.exact else 3
-                if off.sum() == 1 and agreeing.sum() >= least:
+                if off.sum() == 1 and np.where(table.rounded, 1, ROUNDED)[agreeing].sum() >= least:
                     return Part("calculation" if signed else "total", parts, int(np.flatnonzero(off)[0]))
     return None

@@ -72,10 +72,10 @@ def rebuilds_of(ledger: Ledger, person: Person) -> list[Rebuild]:
 
 def find_rebuild(ledger: Ledger, number: int, person: Person) -> Rebuild:
     """One's own; nobody else's is there."""
-    required_editor(person)
     found = Rebuild.objects.filter(pk=number, ledger=ledger.code, person=person.pk).first()
     if found is None:
         raise NotFound("There is no such table any more.", hint="Give it again.", subject="table")
+    required_editor(person)
     return found
 
 

@@ -63,7 +63,7 @@ def test_structure_is_read_from_figures_alone():
     rows = [[5, 7], [3, 1], [8, 8], [2, 2], [4, 1], [6, 3], [2, 5], [0, 0]]
     shown = np.ones((8, 2), dtype=bool)
     shown[7] = False
-    parts = structure_of(np.array(rows, dtype=np.int64), shown, exact=True)
+    parts = structure_of(np.array(rows, dtype=np.int64), shown, rounded=np.zeros(2, dtype=bool))
     assert [one.kind for one in parts] == ["line", "line", "total", "line", "line", "total", "calculation", "words"]
     assert parts[2].of == ((0, 1), (1, 1)) and parts[6].of == ((2, 1), (5, -1))
 
@@ -71,5 +71,5 @@ def test_structure_is_read_from_figures_alone():
 def test_rounded_totals_may_be_off_by_half_a_step_a_part():
     rows = np.array([[3, 3], [3, 3], [3, 3], [10, 10]], dtype=np.int64)  # 3.4 + 3.4 + 3.4 = 10.2
     shown = np.ones((4, 2), dtype=bool)
-    assert structure_of(rows, shown, exact=False)[3].kind == "total"
-    assert structure_of(rows, shown, exact=True)[3].kind == "line"
+    assert structure_of(rows, shown, rounded=np.ones(2, dtype=bool))[3].kind == "total"
+    assert structure_of(rows, shown, rounded=np.zeros(2, dtype=bool))[3].kind == "line"
