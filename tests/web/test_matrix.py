@@ -21,6 +21,7 @@ from rulka.overviews.models import Overview
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
+from rulka.rebuilds.models import Rebuild
 from rulka.statements.models import Definition, Edition, Shelf, ShelfRight
 from rulka.work.models import Load, Output
 from rulka.worksheets.models import BoundedTable, Worksheet
@@ -101,6 +102,10 @@ def world(small, command, settings):
     made = FilingJob.objects.create(ledger="s", filing=Filing.objects.get(name="secret-duty").pk, person=zoe.pk,
                                     name="secret-duty", form="xbrl", period="2026-P01", state="ready",
                                     file_name="Hidden return.xbrl")  # fmt: skip
+    table = {"headings": ["Now"], "decimals": [2], "tables": [0],
+             "rows": [{"caption": "Hidden caption", "values": ["1.00"]}]}  # fmt: skip
+    rebuild = Rebuild.objects.create(ledger="s", person=zoe.pk, title="Hidden table", files=["Hidden.csv"],
+                                     tables=[table], state="failed", problem="Hidden problem")  # fmt: skip
     files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
     delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
                                        state="delivered", answer="Hidden answer", files=files)  # fmt: skip
@@ -118,7 +123,8 @@ def world(small, command, settings):
         "entity": ("A", "B"),
         "number": {"shelf": shelf.pk, "edition": edition.pk, "output": output.pk, "entry": "X9",
                    "sending": sending.pk, "delivery": delivery.pk, "run": run.pk,
-                   "version": version.pk, "page": pages.pk, "filing": made.pk},
+                   "version": version.pk, "page": pages.pk, "filing": made.pk, "rebuild": rebuild.pk,
+                   "rebuilt": rebuild.pk},
         "folio": ("pack", "secret-pack"),
         "key": ("words", "words"),
         "pk": {"feed": feed.pk, "load": load.pk},

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -14,6 +15,7 @@ MOST_LETTERS = 200_000
 GAP = 1.0
 """Widths of a letter's height between two cells of a line at least."""
 
+FIGURE = re.compile(r"[0-9][0-9.,' \u00a0\u202f]*", re.ASCII)
 APART = 6.0
 """Points between the right edges of two columns at least."""
 
@@ -132,5 +134,4 @@ def _column(cell: _Cell, columns: Sequence[float]) -> int:
 
 
 def _is_figure(text: str) -> bool:
-    plain = text.strip("()%+- \u2212\u2013")
-    return bool(plain) and plain[0].isdigit() and all(one.isdigit() or one in ".,' \u00a0\u202f" for one in plain)
+    return FIGURE.fullmatch(text.strip("()%+- \u2212\u2013")) is not None
