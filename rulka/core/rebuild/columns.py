@@ -4,7 +4,7 @@ columns that compare others are told from those."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from itertools import permutations
 from typing import Literal
@@ -184,6 +184,34 @@ def _rare(sums: IntArray, wanted: IntArray, loose: int) -> tuple[FloatArray, Boo
     around = np.searchsorted(sums, wanted * 2) - np.searchsorted(sums, wanted // 2)
     chance = (around + 1) * (2 * loose + 1) / (1.5 * wanted)
     return np.clip(-np.log10(np.maximum(chance, 1e-8)), 0.0, 8.0), high > low
+
+
+def columns_again(given: Given, tried: Tried, found: FoundColumns, lines: Mapping[int, IntArray]) -> FoundColumns:
+    """The columns once lines are known, by row as `(accounts,)` of 1, -1 and 0: where another reading gives more of a
+    column's figures by them than the one that was found, it is that one."""
+    rows = np.array(list(lines), dtype=np.int64)
+    places = tried.of_node(found.node)
+    if not len(rows):
+        return found
+    sums = np.stack(list(lines.values())) @ tried.amounts[:, places]
+    columns = []
+    for column in found.columns:
+        at = column.at
+        own = rows[given.shown[rows, at] & (given.numbers[rows, at] != 0)]
+        if column.compares is not None or not len(own):
+            columns.append(column)
+            continue
+        step, loose = steps_of(given, at, found.scale, int(tried.digits[places[0]]))
+        off = np.abs(sums[np.isin(rows, own)] - (given.numbers[own, at] * step)[:, None])
+        hits = (off <= loose).sum(axis=0)
+        now = int(hits[places == column.reading].max(initial=0))
+        best = int(np.argmax(hits))
+        if hits[best] <= now or hits[best] * 2 < len(own):
+            columns.append(column)
+            continue
+        ties = tuple(int(one) for one in places[hits == hits[best]] if one != places[best])
+        columns.append(FoundColumn(at, int(places[best]), float(hits[best]) / len(own), ties))
+    return replace(found, columns=tuple(_settled(columns, tried)))
 
 
 # columns that are weak alone ------------------------------------------------------------------------------------------

@@ -11,11 +11,11 @@ import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
-from rulka.core.books.chart import BoolArray
+from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.errors import NotFound
 from rulka.core.rebuild.books import Reading, Tried, tried_in
 from rulka.core.rebuild.chance import SURE, Wanted, steps_in
-from rulka.core.rebuild.columns import FoundColumn, FoundColumns, found_columns, steps_of
+from rulka.core.rebuild.columns import FoundColumn, FoundColumns, columns_again, found_columns, steps_of
 from rulka.core.rebuild.features import features_of
 from rulka.core.rebuild.finding import Search, is_no_chance, offered
 from rulka.core.rebuild.given import Given
@@ -90,6 +90,9 @@ class Asked:
 
 
 ASKED = Asked()
+AGAIN = 2
+"""How often columns are looked for again once lines are known."""
+
 WORTH = 4.0
 """Points that all columns together have to make."""
 
@@ -120,7 +123,15 @@ def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = _silen
     rivals = [
         Rival(one.node, one.scale, one.score / best.score) for one in every[1:] if one.score >= RIVAL * best.score
     ]
-    made = _Work(given, tried, _as_told(best, tried, asked), tell).proposal()
+    columns = _as_told(best, tried, asked)
+    work = _Work(given, tried, columns, tell)
+    made = work.proposal()
+    for _ in range(AGAIN):
+        again = _as_told(columns_again(given, tried, columns, work.taken), tried, asked)
+        if [one.reading for one in again.columns] == [one.reading for one in columns.columns]:
+            break
+        columns, work = again, _Work(given, tried, again, tell)
+        made = work.proposal()
     return replace(made, rivals=tuple(rivals[:MOST_OTHERS]))
 
 
@@ -152,6 +163,8 @@ class _Work:
         self.steps = steps_in(amounts)
         self.numbers, self.shown = given.numbers[:, columns], given.shown[:, columns]
         self.choices: dict[int, list[Choice]] = {}
+        self.taken: dict[int, IntArray] = {}
+        """The lines that were found, by row: their accounts as 1, or -1 where they are shown turned."""
 
     def wanted(self, row: int) -> Wanted:
         return Wanted(self.numbers[row] * self.step, self.loose, self.steps, self.shown[row])
@@ -187,6 +200,9 @@ class _Work:
         choosing = Choosing(sided)
         self.tell(90, 100, "choosing together")
         best = choosing.chosen()
+        for row, at, choices in zip(leaves, best.taken, choosing.offered, strict=True):
+            if at >= 0 and not choices[at].quantity:
+                self.taken[row] = choices[at].mask.astype(np.int64) * choices[at].sign
         lines = []
         for row, part in enumerate(parts):
             caption = self.given.rows[row].caption
