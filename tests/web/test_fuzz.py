@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from decimal import Decimal
 from functools import cache
 from pathlib import Path
 
@@ -15,10 +16,18 @@ from django.urls import NoReverseMatch, URLPattern, URLResolver, get_resolver, r
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from rulka.core.compute.nodes import find_node
+from rulka.core.rebuild.answering import sums_of
+from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.given import given_from
+from rulka.core.rebuild.plain import given_plain
 from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import view_of
 from rulka.people.library.persons import make_person
-from rulka.people.library.rights import grant
+from rulka.people.library.rights import fence_of, grant
 from rulka.people.models import Person
+from rulka.rebuilds.models import Rebuild
+from rulka.rebuilds.output.finding import find
 from tests.web.world import make_world
 
 ROOT = Path(__file__).parent.parent.parent / "rulka"
@@ -75,6 +84,7 @@ GOOD = {
         "start-kind", "start-columns", "start-pages", "again", "save", "load",
         "fields", "column", "formula", "remove", "left", "sort", "top", "condition", "ask", "unask", "copy-asks",
         "title", "copy", "shelf", "delete", "drop",
+        "line", "leave", "cell", "node", "search", "column-read", "column-out", "alone", "afresh",
     ),
     "path": ("accounts", "title", "sign", "window", "narrow", "figures.decimals", "page.header", "top", "tolerance"),
     "lines": ("sales", "sales,wages"),
@@ -190,6 +200,21 @@ def world(small, command, db, settings, tmp_path):
         members = {"department": "10"} if username == "lea" else {}
         grant(person, "s", "", "", members, opens_seals=username == "amy")
     Ledger.objects.update(sealed="5000")
+    rebuilt("amy")
+
+
+def rebuilt(username: str) -> None:
+    """A table of somebody's, found."""
+    person = Person.objects.get(username=username)
+    view = view_of(Ledger.objects.get(code="s"), fence_of(person, "s"))
+    node, reading = find_node(view, "A"), Reading("A", "actual", "closing", 12, 12)
+    sums = sums_of(reading, view, node)
+    rows = [(item.name, [Decimal(int(sums[at])).scaleb(-2)]) for at, item in enumerate(view.frame.accounts.items)]
+    table = given_plain(given_from(["Now"], rows))
+    made = Rebuild.objects.create(ledger="s", person=person.pk, title="T", files=["t.csv"], tables=[table])
+    find(made.pk)
+    made.refresh_from_db()
+    assert made.state in ("ready", "failed"), made.state
 
 
 def test_odd_requests_are_refused_in_words(world, caplog):

@@ -25,6 +25,7 @@ from rulka.core.rebuild.headings import living_heading
 from rulka.core.rebuild.proposing import Proposal, ProposedLine
 
 Body = dict[str, Any]
+LONGEST_LABEL = 150
 UNITS = {0: "units", 3: "thousands", 6: "millions"}
 
 
@@ -99,7 +100,7 @@ def _unlike(captions: Sequence[str]) -> list[str]:
     seen: dict[str, int] = {}
     found = []
     for caption in captions:
-        plain = " ".join(caption.replace('"', "'").split())
+        plain = " ".join(caption.replace('"', "'").split())[:LONGEST_LABEL]
         seen[plain.casefold()] = seen.get(plain.casefold(), 0) + 1
         count = seen[plain.casefold()]
         found.append(plain if count == 1 else f"{plain} {count}")

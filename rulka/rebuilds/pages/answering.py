@@ -52,6 +52,8 @@ def _answered(request: HttpRequest, seat: Seat, found: Rebuild) -> None:
         _line(seat, found, sent, kept, do)
     elif do == "cell":
         cell = [_whole(sent.get("row", "")), _whole(sent.get("column", ""))]
+        if cell not in [[one.row, one.column] for one in Shown(found, seat).odd]:
+            raise NotFound("That figure is the ledger's.", hint="Load the page again.", subject="figure")
         keeping.keep_answers(found, {**kept, "cells": [*kept.get("cells", []), cell]})
     elif do == "accounts":
         taken = {code: sent.get(f"to-{code}", "?") for code in sent.getlist("code")[:400]}
@@ -60,7 +62,8 @@ def _answered(request: HttpRequest, seat: Seat, found: Rebuild) -> None:
                 f"{', '.join(open_ones[:5])} have figures: say where they belong.", hint="Choose a line, or left out.",
                 subject="accounts",
             )  # fmt: skip
-        placed = {code: _taker(text) for code, text in taken.items()}
+        unplaced = {one.code for asked in Shown(found, seat).questions for one in asked.accounts}
+        placed = {code: _taker(text) for code, text in taken.items() if code in unplaced}
         keeping.keep_answers(found, {**kept, "accounts": {**kept.get("accounts", {}), **placed}})
     elif do == "afresh":
         keeping.keep_answers(found, {})
@@ -124,6 +127,9 @@ def _read(seat: Seat, sent: Any, found: Rebuild) -> Reading:
 
 def _line(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any], do: str) -> None:
     row = _whole(sent.get("row", ""))
+    every = Shown(found, seat).proposal.lines
+    if row >= len(every) or every[row].kind != "line":
+        raise NotFound("There is no such line.", hint="Load the page again.", subject="line")
     lines = {key: text for key, text in kept.get("lines", {}).items() if key != str(row)}
     if do != "again":
         text = LEFT_OUT if do == "leave" else selection_in(sent)
