@@ -18,6 +18,7 @@ from rulka.core.rebuild.books import Tried
 from rulka.core.rebuild.features import LONGEST, Features
 from rulka.core.rebuild.few import sets_of
 from rulka.core.rebuild.given import SCALES, Given
+from rulka.core.rebuild.telling import Tell, silent
 
 MISS = 0.4
 """What a figure that no sum gives takes away."""
@@ -102,7 +103,7 @@ def steps_of(given: Given, at: int, scale: int, digits: int) -> tuple[int, int]:
     return 10**power, 0 if beside else 10**power // 2
 
 
-def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundColumns]:
+def found_columns(given: Given, tried: Tried, features: Features, tell: Tell = silent) -> list[FoundColumns]:
     """What the columns may be, the likeliest node and scale first."""
     if not tried.readings:
         return []
@@ -110,12 +111,12 @@ def found_columns(given: Given, tried: Tried, features: Features) -> list[FoundC
     least = int(tried.digits.min())
     plain = [decimals for decimals in given.decimals if decimals <= least + max(SCALES)]
     scales = [scale for scale in SCALES if any(decimals <= least + scale for decimals in plain)]
-    points, shares = _scores(given, tried, features, scales)
+    points, shares = _scores(given, tried, features, scales, tell)
     found = sorted(_at_nodes(given, tried, scales, comparing, points, shares), key=lambda one: -one.score)
     strong = bool(found) and all(one.share >= WEAK for one in found[0].read)
     if strong and len(found[0].read) + len(comparing) == len(given.headings):
         return found
-    again = sorted(_together(given, tried, features, scales, comparing, points), key=lambda one: -one.score)
+    again = sorted(_together(given, tried, features, scales, comparing, points, tell), key=lambda one: -one.score)
     return again if again and (not strong or len(again[0].read) > len(found[0].read)) else found
 
 
@@ -148,7 +149,9 @@ def _at_nodes(
                 yield FoundColumns(node, scale, tuple(_settled(columns, tried)), total)
 
 
-def _scores(given: Given, tried: Tried, features: Features, scales: list[int]) -> tuple[FloatArray, FloatArray]:
+def _scores(
+    given: Given, tried: Tried, features: Features, scales: list[int], tell: Tell
+) -> tuple[FloatArray, FloatArray]:
     """`(scales, columns, readings)`: how well a column's figures are found among a reading's sums, and which part of
     them."""
     count, width = len(tried.readings), len(given.headings)
@@ -173,6 +176,8 @@ def _scores(given: Given, tried: Tried, features: Features, scales: list[int]) -
                     shares[at_scale, at, place] = hit.mean()
 
     for place in range(count):
+        if place % 100 == 0:
+            tell(10 + 10 * place // count, 100, "looking for the columns")
         along = np.concatenate([[0], np.cumsum(tried.amounts[runs.order, place])])
         score(place, [np.sort(named[:, place]), np.sort(np.abs(along[runs.ends] - along[runs.begins]))])
     return points, shares
@@ -219,7 +224,7 @@ def columns_again(given: Given, tried: Tried, found: FoundColumns, lines: Mappin
 
 def _together(
     given: Given, tried: Tried, features: Features, scales: list[int], comparing: dict[int, FoundColumn],
-    points: FloatArray,
+    points: FloatArray, tell: Tell,
 ) -> Iterator[FoundColumns]:  # fmt: skip
     """Columns found from one of them: the few accounts that give its figures have to give those of the others too."""
     own = [at for at in range(len(given.headings)) if at not in comparing]
@@ -234,6 +239,7 @@ def _together(
         seeds = sorted(((weighed[at, place], at, int(place)) for at in own for place in places), reverse=True)
         best: FoundColumns | None = None
         for _, at, place in seeds[:SEEDS]:
+            tell(20, 100, "looking for the columns by their lines")
             if given.decimals[at] > scale + int(tried.digits[place]):
                 continue
             found = _from(given, tried, places, sets, scale, at, place, own)

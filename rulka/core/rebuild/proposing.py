@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from time import monotonic
 from typing import Literal
 
 import numpy as np
@@ -21,12 +22,10 @@ from rulka.core.rebuild.finding import Search, is_no_chance, offered
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.lines import Choice, Choosing, Chosen
 from rulka.core.rebuild.structure import Kind, Part, Within, structure_of
+from rulka.core.rebuild.telling import Tell, silent
 
 State = Literal["sure", "doubtful", "not found", "told", "total", "words"]
 """What is known of a row: a line is `told` where somebody said what it is."""
-
-Tell = Callable[[int, int, str], None]
-"""Told how far it is: done, of how many, and what is being done; raises to stop it."""
 
 MOST_OTHERS = 5
 
@@ -90,6 +89,9 @@ class Asked:
 
 
 ASKED = Asked()
+MOST_SECONDS = 120
+"""Seconds after which no more is looked for."""
+
 AGAIN = 2
 """How often columns are looked for again once lines are known."""
 
@@ -100,18 +102,14 @@ RIVAL = 0.8
 """The part of the best one's points that another node or scale has to have to be asked for."""
 
 
-def _silent(done: int, of: int, what: str) -> None:
-    return
-
-
-def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = _silent) -> Proposal:
+def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = silent) -> Proposal:
     """The likeliest proposal; NotFound where no column is found in the ledger."""
     tell(0, 100, "reading the ledger")
     tried = tried_in(view, asked.node, asked.period)
     tell(10, 100, "looking for the columns")
     features = features_of(tried.accounts, np.asarray(tried.amounts.any(axis=1)), runs=False)
     every = [
-        one for one in found_columns(given, tried, features)
+        one for one in found_columns(given, tried, features, tell)
         if one.score >= WORTH and (asked.scale is None or one.scale == asked.scale)
     ]  # fmt: skip
     if not every:
@@ -163,6 +161,7 @@ class _Work:
         self.steps = steps_in(amounts)
         self.numbers, self.shown = given.numbers[:, columns], given.shown[:, columns]
         self.choices: dict[int, list[Choice]] = {}
+        self.began = monotonic()
         self.taken: dict[int, IntArray] = {}
         """The lines that were found, by row: their accounts as 1, or -1 where they are shown turned."""
 
@@ -205,6 +204,7 @@ class _Work:
                 self.taken[row] = choices[at].mask.astype(np.int64) * choices[at].sign
         lines = []
         for row, part in enumerate(parts):
+            self.tell(90 + 10 * row // len(parts), 100, "asking whether anything else fits")
             caption = self.given.rows[row].caption
             if part.kind == "words":
                 lines.append(ProposedLine(caption, "words", "words"))
@@ -226,15 +226,18 @@ class _Work:
         open_rows = [row for row in leaves if not every[row] and not self.wanted(row).is_nothing]
         for at, row in enumerate(open_rows):
             self.tell(40 + 20 * at // len(open_rows), 100, "looking for sets together")
-            every[row] = list(offered(self.search.joined(self.given.rows[row].caption, self.wanted(row))))
+            if not self.is_late:
+                every[row] = list(offered(self.search.joined(self.given.rows[row].caption, self.wanted(row))))
         for _ in range(3):
             open_rows = [row for row in open_rows if not every[row]]
             free = ~self._taken(leaves, every)
             for at, row in enumerate(open_rows):
                 self.tell(60 + 20 * at // len(open_rows), 100, "looking for a few accounts")
+                if self.is_late:
+                    break
                 every[row] = list(offered(self.search.few(self.given.rows[row].caption, self.wanted(row), free)))
             self._rest(leaves, every, parts)
-            if all(not every[row] for row in open_rows):
+            if self.is_late or all(not every[row] for row in open_rows):
                 break
         free = ~self._taken(leaves, every)
         for row in [row for row in open_rows if not every[row]]:
@@ -293,15 +296,22 @@ class _Work:
                     every[missing[0]] = found
                     break
 
+    @property
+    def is_late(self) -> bool:
+        """Whether so much time has gone that what is not found stays so; what was not tried otherwise is doubtful."""
+        return monotonic() - self.began > MOST_SECONDS
+
     def _line(self, caption: str, choosing: Choosing, best: Chosen, line: int) -> ProposedLine:
         every = choosing.offered[line]
         if best.taken[line] < 0:
             return ProposedLine(caption, "line", "not found", others=tuple(map(self._candidate, every[:MOST_OTHERS])))
         taken = every[best.taken[line]]
-        others = [one for one in choosing.others(best, line) if _competes(one, taken)]
+        late = self.is_late
+        fit = every if late else choosing.others(best, line)
+        others = [one for one in fit if one is not taken and _competes(one, taken)]
         rest = [self.mask_of(choosing, best, other) for other in range(len(best.taken)) if other != line]
         shared = bool((taken.mask & np.any(rest, axis=0)).any()) if rest else False
-        state: State = "sure" if not others and not shared and is_no_chance(taken) else "doubtful"
+        state: State = "sure" if not late and not others and not shared and is_no_chance(taken) else "doubtful"
         told = tuple(self._candidate(one) for one in others[:MOST_OTHERS])
         return ProposedLine(
             caption, "line", state, taken.text, taken.sign, told, names=self._candidate(taken).names,
