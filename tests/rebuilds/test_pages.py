@@ -75,7 +75,7 @@ def test_a_table_is_found_asked_about_and_made(table):
     assert "waits its turn" in page(client, rebuild)
     find(rebuild.pk)
     rebuild.refresh_from_db()
-    assert rebuild.state == "ready" and rebuild.done == 90
+    assert rebuild.state == "ready" and rebuild.done >= 90
     shown = page(client, rebuild)
     assert "Question 1 of 3" in shown and "Which accounts are Freight?" in shown and "ledger \u2212376 679.52" in shown
     # nothing is made while anything is open

@@ -42,6 +42,8 @@ class Tried:
     readings: tuple[Reading, ...]
     amounts: IntArray
     digits: IntArray
+    passed: tuple[str, ...] = ()
+    """Nodes and scenarios that could not be read, as for want of a rate."""
 
     @property
     def nodes(self) -> list[str]:
@@ -60,11 +62,13 @@ def tried_in(view: View, only: str = "", period: Period | None = None) -> Tried:
     periods = [one for one in view.frame.calendar.periods if not one.adjusting and _may_end(one, period, view)]
     readings: list[Reading] = []
     blocks, digits = [], []
+    passed: list[str] = []
     for node in [find_node(view, only)] if only else nodes_of(view):
         for scenario in view.frame.scenarios:
             try:
-                found = _of_node(view, node, scenario, [one.index for one in periods])
-            except RulkaError:  # without a rate there is nothing to show in the group's currency
+                found = list(_of_node(view, node, scenario, [one.index for one in periods]))
+            except RulkaError as error:  # without a rate there is nothing to show in the group's currency
+                passed.append(f"{node.code}, {scenario} ({error.message})")
                 continue
             for reading, amounts in found:
                 if amounts.any():
@@ -74,7 +78,7 @@ def tried_in(view: View, only: str = "", period: Period | None = None) -> Tried:
                 if len(readings) > MOST:
                     raise RulkaError("The ledger has too many columns to try.", hint="Name a node or a year.")
     every = np.stack(blocks, axis=1) if blocks else np.zeros((len(view.frame.accounts), 0), dtype=np.int64)
-    return Tried(view.frame.accounts, tuple(readings), every, np.array(digits, dtype=np.int64))
+    return Tried(view.frame.accounts, tuple(readings), every, np.array(digits, dtype=np.int64), tuple(passed))
 
 
 def _may_end(one: Period, period: Period | None, view: View) -> bool:

@@ -115,7 +115,9 @@ def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = silent
     if not every:
         raise NotFound(
             "No column of the table is found in the ledger.",
-            hint="Look whether it is of this ledger, and whether its figures are sums of accounts.", subject="table",
+            hint="Look whether it is of this ledger, and whether its figures are sums of accounts."
+            + (f" Not looked at: {'; '.join(tried.passed[:3])}" if tried.passed else ""),
+            subject="table",
         )  # fmt: skip
     best = every[0]
     rivals = [
