@@ -113,6 +113,10 @@ def test_what_is_known_is_looked_for_again(table):
     rebuild.refresh_from_db()
     assert rebuild.state == "waiting" and rebuild.asked == {"node": "TF", "period": "October 2026", "scale": 0}
     assert "still being looked for" in asked(client, rebuild, do="alone")
+    made = client.post(reverse("make-rebuilt", args=[rebuild.pk]) + WHERE, {"title": "Of what was found before"})
+    assert made.status_code == 422 and "Nothing is found yet" in plain(made)
+    month = client.post(reverse("rebuild-month", args=[rebuild.pk]) + WHERE, {"text": table})
+    assert month.status_code == 422 and "still being looked for" in plain(month)
     find(rebuild.pk)
     rebuild.refresh_from_db()
     assert rebuild.state == "ready"

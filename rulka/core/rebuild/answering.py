@@ -144,7 +144,8 @@ def questions(
     for cell in odd:
         if (cell.row, cell.column) not in answers.cells and cell.column not in asked:
             found.append(Question("cell", cell.row, cell.column))
-    missing = [one for one in unplaced(proposal, view) if one.code not in answers.accounts]
+    left = {code for code, taker in answers.accounts.items() if taker is None}
+    missing = [one for one in unplaced(proposal, view) if one.code not in left]
     if missing:
         found.append(Question("account", accounts=tuple(missing)))
     return found

@@ -13,7 +13,7 @@ from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.rebuild.chance import SURE, Wanted, expected_hits
 from rulka.core.rebuild.features import Features, features_of
 from rulka.core.rebuild.few import Few, few_of, met
-from rulka.core.rebuild.lines import CALLED_SO, MOST, Choice, best_text, codes_text, nearest_name
+from rulka.core.rebuild.lines import MOST, Choice, best_text, codes_text, nearest_name
 from rulka.core.rebuild.meeting import meeting
 
 SIDES = (("revenue",), ("expense",), ("asset",), ("liability", "equity"), ("revenue", "expense"),
@@ -174,12 +174,12 @@ class Search:
 
 def is_no_chance(choice: Choice) -> bool:
     """Whether so few such sets were to be expected that it is none by chance; a name counts for a lot."""
-    return choice.expected * (0.02 if choice.near >= CALLED_SO else 1.0) <= SURE
+    return choice.expected * (0.02 if choice.is_called_so else 1.0) <= SURE
 
 
 def offered(choices: Iterable[Choice]) -> Iterator[Choice]:
     """Those that more than figures or more than chance speaks for."""
-    return (one for one in choices if one.expected <= OFFERED or one.near >= CALLED_SO)
+    return (one for one in choices if one.expected <= OFFERED or one.is_called_so)
 
 
 def _best(found: list[Choice]) -> list[Choice]:

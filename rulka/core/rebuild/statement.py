@@ -258,8 +258,13 @@ def _told(count: int, unit: str) -> str:
 def odd_cells(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
     """The figures of the table that the engine shows otherwise, each rounded as the table is; of rows that were found
     whole, in columns that were. Other months are run as well, at their own periods."""
-    whole = [row for row in range(len(given.rows)) if row not in incomplete_rows(proposal)]
-    return [cell for cell in differences(given, proposal, bodies, view) if cell.row in whole]
+    return of_whole_rows(proposal, differences(given, proposal, bodies, view))
+
+
+def of_whole_rows(proposal: Proposal, cells: Sequence[OddCell]) -> list[OddCell]:
+    """Those of rows that nothing is missing from."""
+    incomplete = incomplete_rows(proposal)
+    return [cell for cell in cells if cell.row not in incomplete]
 
 
 def differences(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:

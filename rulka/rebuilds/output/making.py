@@ -13,7 +13,7 @@ from rulka.core.rebuild.answering import Answers, Question, questions, with_answ
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.plain import proposal_again
 from rulka.core.rebuild.proposing import Proposal
-from rulka.core.rebuild.statement import Bodies, OddCell, bodies_of, differences, odd_cells
+from rulka.core.rebuild.statement import Bodies, OddCell, bodies_of, differences, of_whole_rows
 from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat
 from rulka.people.models import Person
@@ -34,12 +34,16 @@ class Shown:
         self.rebuild = rebuild
         self.given: Given = given_in(rebuild)
         self.answers = answers_in(rebuild) if answers is None else answers
+        if rebuild.state != Rebuild.State.READY:
+            raise RulkaError(
+                "Nothing is found yet.", hint="Wait for the search, or search again.", subject=rebuild.title
+            )
         if rebuild.found is None or rebuild.fence != seat.view.fence.digest:
             raise RulkaError("What you may see has changed since.", hint="Search again.", subject=rebuild.title)
         self.proposal: Proposal = with_answers(self.given, proposal_again(rebuild.found), self.answers, seat.view)
         self.bodies: Bodies = bodies_of(self.given, self.proposal, seat.view, rebuild.title, self.answers.accounts)
-        self.odd: list[OddCell] = odd_cells(self.given, self.proposal, self.bodies, seat.view)
         self.off: list[OddCell] = differences(self.given, self.proposal, self.bodies, seat.view)
+        self.odd: list[OddCell] = of_whole_rows(self.proposal, self.off)
         self.questions: list[Question] = questions(self.given, self.proposal, self.answers, self.odd, seat.view)
 
     @property

@@ -159,6 +159,8 @@ def month(request: HttpRequest, number: int) -> HttpResponse:
     seat = seat_of(request)
     found = keeping.find_rebuild(seat.ledger, number, seat.person)
     try:
+        if found.is_open:
+            raise RulkaError("It is still being looked for.", hint="Wait for it, or stop it.", subject=found.title)
         given, name = table_in(request)
         keeping.add_table(found, given, name)
     except RulkaError as error:

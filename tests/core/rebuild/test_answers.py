@@ -85,6 +85,9 @@ def test_accounts_are_placed_or_left_out_and_others_of_their_types_are_owed_a_pl
     told = with_answers(given, proposal, answers, view)
     assert codes[0] in told.lines[row].selection
     assert asked_of(given, proposal, answers, view) == []
+    # placed on a row that has no accounts it is placed nowhere, and asked again
+    nowhere = Answers(accounts={**answers.accounts, codes[0]: 0})
+    assert [one.about for one in asked_of(given, proposal, nowhere, view)] == ["account"]
     covers = bodies_of(given, told, view, "Again", answers.accounts).spine["covers"]
     assert covers.startswith("type:") and ("except" in covers) == (len(codes) > 1)
 
