@@ -217,12 +217,8 @@ def change_entry(
     rows = [_changed_row(row, values, partners) for row in entry_rows(ledger, entry)]
     calendar = calendar_of(ledger)
     with stage() as staged:
-        block = EntryBlock(
-            [row.row for row in rows],
-            tuple(zip(*(row[1:-1] for row in rows), strict=True)),
-            tuple(zip(*(row.members for row in rows), strict=True)),
-        )
-        errors = staged.fill(books_of(ledger), lambda: [block])
+        block = EntryBlock.of(rows)
+        errors = staged.fill(books_of(ledger), lambda _: [block])
         if errors:
             error = errors[0]
             error.subject = error.subject.rpartition("column ")[2] or "entry"

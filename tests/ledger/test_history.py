@@ -9,6 +9,7 @@ import itertools
 import random
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -288,21 +289,31 @@ def test_rows_of_an_entry_may_stand_apart(small, command):
 
 
 def test_blocks_and_single_rows_give_the_same_entries(demo_folder):
-    """The quick way for whole blocks and the way row by row agree on heads, lines and digests."""
+    """Arrays and single entries agree on digests, and on how many lines and amounts there are."""
     from rulka.core.intake.blocks import BlockChecker
+    from rulka.core.intake.entries import EntryChecker, group_rows
+    from rulka.formats.intake.arrow_columns import join
     from rulka.formats.intake.ledger_folder import LedgerFolder
     from rulka.ledger.loading.master_data import MasterData
 
     folder = LedgerFolder.open(Path(demo_folder) / "ledger")
     read = folder.settings()
     books = MasterData(None, folder, read).read()
-    quick, slow = BlockChecker(books), BlockChecker(books)
-    heads, lines = [], []
-    for block_heads, columns in quick.check(folder.entry_blocks(read.dimensions)):
-        heads += block_heads
-        lines += [(line, quick.places[place], *rest) for line, place, *rest in zip(*columns, strict=True)]
-    slow_heads, columns = slow.check_scattered(folder.entry_blocks(read.dimensions))
-    assert heads == slow_heads and len(heads) > 10_000
-    assert lines == [(line, slow.places[place], *rest) for line, place, *rest in zip(*columns, strict=True)]
-    assert quick.sums == slow.sums and quick.absolute == slow.absolute
+    quick, slow = BlockChecker(books, join), EntryChecker(books)
+    found = {}
+    for checked in quick.check(folder.entry_blocks(read.dimensions)):
+        ends = checked.first + checked.count
+        names = zip(checked.entity.texts(), checked.number.texts(), strict=True)
+        for name, digest, begin, end in zip(names, checked.digest, checked.first, ends, strict=True):
+            found[name] = (digest, checked.lines.line.texts()[begin:end] if len(found) % 50 == 0 else end - begin)
+    rows = [
+        row
+        for block in folder.entry_blocks(read.dimensions)
+        for row in block.entry_rows(np.arange(len(block.rows), dtype=np.int64))
+    ]
+    for at, (name, group) in enumerate(group_rows(rows).items()):
+        entry = slow.check(group)
+        lines = [line.line for line in entry.lines]
+        assert found.pop(name) == (entry.digest(), lines if at % 50 == 0 else len(lines))
+    assert not found and at > 10_000
     assert quick.errors == slow.errors == []

@@ -26,6 +26,7 @@ STATUSES = {"": POSTED, "posted": POSTED, "pending": PENDING}
 EFFECTS = {"": ACTIVITY, "normal": ACTIVITY, "adjusting": ACTIVITY, "opening": OPENING, "closing": CLOSING}
 UNIT, RECORD = "\x1f", "\x1e"
 """Control characters, which no cell may hold, so that joined cells can't be mistaken for others."""
+TOO_LARGE = "A ledger holds less than 2^62 minor units in all."
 DATE = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}", re.ASCII)
 
 
@@ -353,12 +354,7 @@ class EntryChecker:
             self._add("Debit and credit are both filled.", row.row, "credit", "Keep one of them, or write two lines.")
         historical = None
         if row.historical_amount:
-            historical = self._value(
-                partial(parse_minor, digits=self.books.group_digits),
-                row.historical_amount,
-                row.row,
-                "historical_amount",
-            )
+            historical = self._signed(row.historical_amount, self.books.group_digits, row.row, "historical_amount")
         foreign = self._foreign(row) if row.transaction_amount or row.transaction_currency else None
         if len(self.errors) > before:
             return None
@@ -375,7 +371,7 @@ class EntryChecker:
                 "Write its three letters.",
             )
             return None
-        return self._value(partial(parse_minor, digits=digits), row.transaction_amount, row.row, "transaction_amount")
+        return self._signed(row.transaction_amount, digits, row.row, "transaction_amount")
 
     def _place(self, row: EntryRow) -> tuple[tuple[str, ...], int]:
         """Members with none written out, and the decimals allowed; unknown codes collect as errors."""
@@ -392,6 +388,12 @@ class EntryChecker:
             self._unknown("Entity", row.partner_entity, row.row, "partner_entity", self.books.digits)
         return tuple(members), QUANTITY_DIGITS if type_ == "statistical" else self.books.digits.get(row.entity, 2)
 
+    def _signed(self, text: str, digits: int, row: int, column: str) -> int | None:
+        value = self._value(partial(parse_minor, digits=digits), text, row, column)
+        if value is not None and abs(value) >= LIMIT:
+            self._add(f"'{text}' is too large.", row, column, TOO_LARGE)
+        return value
+
     def _amount(self, text: str, digits: int, row: int, column: str) -> int:
         try:
             value = parse_minor(text, digits)
@@ -401,7 +403,7 @@ class EntryChecker:
         if value < 0:
             self._add(f"'{text}' is negative.", row, column, "Write it positive on the other side.")
         elif value >= LIMIT:
-            self._add(f"'{text}' is too large.", row, column, "A ledger holds less than 2^62 minor units in all.")
+            self._add(f"'{text}' is too large.", row, column, TOO_LARGE)
         return value
 
     def _unique(self, rows: Sequence[EntryRow]) -> None:
@@ -488,11 +490,7 @@ def _budget(row: BudgetRow, books: Books, errors: list[RulkaError]) -> Budget | 
         errors.append(row_error(f"{error}.", row.row, "amount"))
         return None
     if abs(amount) >= LIMIT:
-        errors.append(
-            row_error(
-                f"'{row.amount}' is too large.", row.row, "amount", "A ledger holds less than 2^62 minor units in all."
-            )
-        )
+        errors.append(row_error(f"'{row.amount}' is too large.", row.row, "amount", TOO_LARGE))
         return None
     return Budget(row.scenario, row.entity, row.account, members, books.calendar.by_code[row.period], amount, row.note)
 

@@ -6,22 +6,34 @@ import csv
 import io
 import json
 import re
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
+
+import numpy as np
+import pyarrow as pa
 
 from rulka.core.books.calendar import FiscalCalendar, Period, listed_calendar, monthly_calendar
+from rulka.core.books.chart import IntArray
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors
 from rulka.core.intake.blocks import FIELDS, EntryBlock
+from rulka.core.intake.columns import Column
 from rulka.core.intake.entries import BudgetRow, EntryRow, parse_date, row_error
+from rulka.formats.intake.arrow_columns import MOST_IN_A_ROW, column_of, plain_table, table_of, whole_rows
 
-BLOCK = 1_024
-"""Rows of entries that are read and checked at a time."""
+BLOCK = 16_384
+"""Rows of entries that are read at a time where they are read one by one."""
+CHUNK = 8 << 20
+"""Bytes of entries that are read and checked at a time."""
+MOST_HELD = 64 << 20
+"""Bytes without the end of a row, from which on they are read row by row, which says what is wrong."""
+TOGETHER = 65_536
+"""Rows in a block of entries that were brought together."""
 CONTROL = re.compile(r"[\x00-\x09\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 MOST_ERRORS = 2000
-csv.field_size_limit(1_000_000)
+csv.field_size_limit(MOST_IN_A_ROW)
 
 
 @dataclass(frozen=True)
@@ -60,6 +72,19 @@ TABLES = {
     )
 }
 SETTINGS = ("name", "group_currency", "calendar", "retained_earnings", "translation_reserve", "dimensions", "calendars")
+
+
+class _Read(NamedTuple):
+    """What of a file was read: its header, the place of each known column, bytes and rows."""
+
+    header: Sequence[str]
+    place: dict[str, int]
+    offset: int
+    row: int
+
+
+EntryTable = tuple[IntArray, pa.Table, _Read]
+"""Rows of entries.csv: their numbers, their cells by column, the file."""
 
 
 @dataclass(frozen=True)
@@ -239,40 +264,54 @@ class LedgerFolder:
         for row, cells, place in self._rows(name, dimensions):
             yield row, {column: cells[at] for column, at in place.items()}
 
-    def entry_blocks(self, dimensions: Sequence[str], size: int = BLOCK) -> Iterator[EntryBlock]:
-        """Rows of entries.csv column by column, a block at a time; absent optional columns are empty."""
-        for rows, block, place, header in self._whole_entries(dimensions, size):
-            columns = list(zip(*block, strict=True))
-            empty = ("",) * len(block)
-            picked: list[Sequence[str]] = [columns[place[name]] if name in place else empty for name in FIELDS]
-            if self.keep:
-                unknown = [(at, name) for at, name in enumerate(header) if name not in place]
-                if unknown:
-                    picked[FIELDS.index("attributes")] = _attributes(
-                        [name for _, name in unknown], [columns[at] for at, _ in unknown]
-                    )
+    def entry_blocks(self, dimensions: Sequence[str], *, together: bool = False) -> Iterator[EntryBlock]:
+        """Rows of entries.csv column by column, a block at a time; absent optional columns are empty. `together`
+        brings the rows of an entry together that stand apart in the file, for which it is held whole."""
+        tables = self._entry_tables(dimensions)
+        for rows, table, file in _brought_together(tables) if together else tables_of_whole_entries(tables):
+            columns = [column_of(table.column(at)) for at in range(table.num_columns)]
+            empty = Column.empty(len(rows))
+            picked = {name: columns[at] for name, at in file.place.items()}
+            unknown = [(name, columns[at]) for at, name in enumerate(file.header) if name not in file.place]
+            if self.keep and unknown:
+                picked["attributes"] = Column.of(_attributes(unknown))
             yield EntryBlock(
-                rows, tuple(picked), tuple(columns[place[key]] if key in place else empty for key in dimensions)
+                rows,
+                tuple(picked.get(name, empty) for name in FIELDS),
+                tuple(picked.get(key, empty) for key in dimensions),
             )
 
-    def _whole_entries(
-        self, dimensions: Sequence[str], size: int
-    ) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
-        """Blocks that no entry is cut by: the last one's rows wait for the next block."""
-        waiting_rows: list[int] = []
-        waiting: list[list[str]] = []
-        place: dict[str, int] = {}
-        header: list[str] = []
-        for rows, block, place, header in self._blocks("entries.csv", dimensions, size):
-            rows, block = waiting_rows + rows, waiting + block
-            entity, entry, last = place["entity"], place["entry"], len(block) - 1
-            while last and block[last - 1][entry] == block[-1][entry] and block[last - 1][entity] == block[-1][entity]:
-                last -= 1
-            waiting_rows, waiting = rows[last:], block[last:]
-            if last:
-                yield rows[:last], block[:last], place, header
-        if waiting:
-            yield waiting_rows, waiting, place, header
+    def _entry_tables(self, dimensions: Sequence[str]) -> Iterator[EntryTable]:
+        """entries.csv in pieces: as a whole piece where it is plain; from the first that isn't on, row by row."""
+        name = "entries.csv"
+        file: _Read | None = None
+        with (self.path / name).open("rb") as raw:
+            start = raw.readline(MOST_IN_A_ROW)
+            plain = start.endswith(b"\n") and start.count(b'"') % 2 == 0 and b"\r" not in start[:-2]
+            if plain and (header := _plain_header(start)):
+                place = self._header(TABLES[name], header, dimensions)
+                if place is None:
+                    return
+                file = _Read(header, place, len(start), 1)
+                data = b""
+                while more := raw.read(CHUNK):
+                    data += more
+                    whole = whole_rows(data) if len(more) == CHUNK else len(data)
+                    if not whole and len(data) < MOST_HELD:
+                        continue
+                    table = plain_table(data[:whole], len(header)) if whole else None
+                    if table is None:
+                        break
+                    data = data[whole:]
+                    yield _numbers(file.row, table.num_rows), table, file
+                    file = _Read(header, place, file.offset + whole, file.row + table.num_rows)
+                    if self.watch:
+                        self.watch(file.row - 1, file.offset)
+                else:
+                    if not data:
+                        return
+        for rows, block, known in self._blocks(name, dimensions, BLOCK, file):
+            yield np.array(rows, dtype=np.int64), table_of(block, len(known.header)), known
 
     def budgets(self, dimensions: Sequence[str]) -> Iterator[BudgetRow]:
         """Rows of budgets.csv."""
@@ -283,14 +322,14 @@ class LedgerFolder:
             )
 
     def _rows(self, name: str, dimensions: Sequence[str]) -> Iterator[tuple[int, list[str], dict[str, int]]]:
-        for rows, block, place, _ in self._blocks(name, dimensions, 500):
+        for rows, block, file in self._blocks(name, dimensions, 500):
             for row, cells in zip(rows, block, strict=True):
-                yield row, cells, place
+                yield row, cells, file.place
 
     def _blocks(
-        self, name: str, dimensions: Sequence[str], size: int
-    ) -> Iterator[tuple[list[int], list[list[str]], dict[str, int], list[str]]]:
-        """Sound rows with their numbers, the place of each known column, and the header."""
+        self, name: str, dimensions: Sequence[str], size: int, read: _Read | None = None
+    ) -> Iterator[tuple[list[int], list[list[str]], _Read]]:
+        """Sound rows with their numbers, after what was read before."""
         table, path = TABLES[name], self.path / name
         if not path.is_file():
             return
@@ -299,30 +338,32 @@ class LedgerFolder:
                 RulkaError("The file has zero bytes.", hint="Write at least its header row.", subject=name)
             )
             return
-        row = 1
+        row = read.row if read else 1
         try:
-            with (
-                path.open("rb") as raw,
-                io.TextIOWrapper(raw, encoding="utf-8-sig", errors="strict", newline="") as file,
-            ):
-                reader = csv.reader(file, strict=True)
-                header = next(reader, [])
-                place = self._header(table, header, dimensions)
-                if place is None:
-                    return
-                while True:
-                    block: list[list[str]] = []
-                    try:
-                        block.extend(islice(reader, size))
-                    finally:  # what was read before a damaged row is sound
-                        rows, sound = self._sound(name, header, row, block)
-                        row += len(block)
-                    if self.watch and name == "entries.csv":
-                        self.watch(row - 1, raw.tell())
-                    if sound:
-                        yield rows, sound, place, header
-                    if len(block) < size or len(self.errors) >= MOST_ERRORS:
-                        return
+            with path.open("rb") as raw:
+                raw.seek(read.offset if read else 0)
+                encoding = "utf-8" if read else "utf-8-sig"
+                with io.TextIOWrapper(raw, encoding=encoding, errors="strict", newline="") as file:
+                    reader = csv.reader(file, strict=True)
+                    if read is None:
+                        header = next(reader, [])
+                        place = self._header(table, header, dimensions)
+                        if place is None:
+                            return
+                        read = _Read(header, place, 0, 1)
+                    while True:
+                        block: list[list[str]] = []
+                        try:
+                            block.extend(islice(reader, size))
+                        finally:  # what was read before a damaged row is sound
+                            rows, sound = self._sound(name, read.header, row, block)
+                            row += len(block)
+                        if self.watch and name == "entries.csv":
+                            self.watch(row - 1, raw.tell())
+                        if sound:
+                            yield rows, sound, read
+                        if len(block) < size or len(self.errors) >= MOST_ERRORS:
+                            return
         except UnicodeDecodeError:
             self._refuse("The file is not UTF-8 here.", name, row + 1, "Save it as UTF-8 and load again.")
         except csv.Error as error:
@@ -378,11 +419,58 @@ class LedgerFolder:
             )
 
 
-def _attributes(names: Sequence[str], columns: Sequence[Sequence[str]]) -> list[str]:
+def _plain_header(line: bytes) -> list[str]:
+    """The header's cells; nothing where it is no plain CSV."""
+    try:
+        return next(csv.reader([line.decode("utf-8-sig")], strict=True), [])
+    except (UnicodeDecodeError, csv.Error):
+        return []
+
+
+def _numbers(after: int, rows: int) -> IntArray:
+    return np.arange(after + 1, after + 1 + rows, dtype=np.int64)
+
+
+def tables_of_whole_entries(tables: Iterable[EntryTable]) -> Iterator[EntryTable]:
+    """Tables that no entry is cut by: the last one's rows wait for the next table."""
+    waiting: EntryTable | None = None
+    for rows, table, file in tables:
+        if waiting is not None:
+            rows, table = np.concatenate([waiting[0], rows]), pa.concat_tables([waiting[1], table])
+        starts = np.flatnonzero(np.diff(_entries(table, file)))
+        last = int(starts[-1]) + 1 if len(starts) else 0
+        waiting = (rows[last:], table.slice(last), file)
+        if last:
+            yield rows[:last], table.slice(0, last), file
+    if waiting is not None:
+        yield waiting
+
+
+def _brought_together(tables: Iterable[EntryTable]) -> Iterator[EntryTable]:
+    """All rows, those of an entry behind each other, entries in the order in which they appear first."""
+    held = list(tables)
+    if not held:
+        return
+    file, table = held[-1][2], pa.concat_tables([table for _, table, _ in held])
+    entries = _entries(table, file)
+    _, first, group = np.unique(entries, return_index=True, return_inverse=True)
+    order = np.argsort(first[group], kind="stable")
+    rows, table = np.concatenate([rows for rows, _, _ in held])[order], table.take(order)
+    pieces = ((rows[at : at + TOGETHER], table.slice(at, TOGETHER), file) for at in range(0, len(rows), TOGETHER))
+    yield from tables_of_whole_entries(pieces)
+
+
+def _entries(table: pa.Table, file: _Read) -> IntArray:
+    """A number for each row that says of which entry it is, whole in this table."""
+    entity, entry = (column_of(table.column(file.place[name])) for name in ("entity", "entry"))
+    return entity.codes * len(entry.values) + entry.codes
+
+
+def _attributes(columns: Sequence[tuple[str, Column]]) -> list[str]:
     """Each row's filled cells of these columns as a JSON object, nothing where all are empty."""
     texts = []
-    for cells in zip(*columns, strict=True):
-        filled = {name: cell for name, cell in zip(names, cells, strict=True) if cell}
+    for cells in zip(*(column.texts() for _, column in columns), strict=True):
+        filled = {name: cell for (name, _), cell in zip(columns, cells, strict=True) if cell}
         texts.append(json.dumps(filled, ensure_ascii=False, separators=(",", ":")) if filled else "")
     return texts
 

@@ -10,12 +10,19 @@ import numpy as np
 from django.db import connection
 
 from rulka.core.books.chart import IntArray
+from rulka.ledger.loading.bulk import put_columns
 from rulka.ledger.models import Revision
 from rulka.ledger.reading.changes import merged
 
 Change = dict[tuple[int, int, int, int, int], list[int]]
 """(scenario, key, period, status, effect) -> debit, credit, count added."""
 
+MANY_ROWS = 50_000
+"""Rows that are written at a time."""
+BALANCE = ("scenario_id", "key_id", "period", "status", "effect", "debit", "credit", "count")
+ADDED = " ON CONFLICT (scenario_id, period, status, effect, key_id) DO UPDATE SET " + ", ".join(
+    f"{name} = {name} + excluded.{name}" for name in BALANCE[5:]
+)
 ARRAYS = ("keys", "debits", "credits", "counts")
 
 
@@ -30,13 +37,9 @@ def write_balances(changes: Change, added: IntArray, revision: Revision) -> None
     chunk = rows[:, [0, 2, 3, 4]]
     starts = [0, *(np.flatnonzero((chunk[1:] != chunk[:-1]).any(axis=1)) + 1).tolist(), len(rows)]
     with connection.cursor() as cursor:
-        cursor.executemany(
-            "INSERT INTO ledger_balance (scenario_id, key_id, period, status, effect, debit, credit, count) "
-            "VALUES (%s, %s, %s, %s, %s, %s, %s, %s) ON CONFLICT (scenario_id, period, status, effect, key_id) DO "
-            "UPDATE SET "
-            "debit = debit + excluded.debit, credit = credit + excluded.credit, count = count + excluded.count",
-            rows.tolist(),
-        )
+        for part in np.array_split(rows, len(rows) // MANY_ROWS + 1):
+            columns = dict(zip(BALANCE, part.T.tolist(), strict=True))
+            put_columns("ledger_balance", columns, ADDED)
         for start, end in pairwise(starts):
             place = chunk[start].tolist()
             cursor.execute(

@@ -143,12 +143,8 @@ def _historical(report: LoadReport, digits: dict[str, int], group_digits: int) -
     """Lines that say they were worth a credit in the group's currency where they debit, or the other way round."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT s.entity, s.number, l.line, p.account, l.debit - l.credit, l.historical_amount, s.line_row FROM "
-            "temp.stage_entry s "
-            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id "
-            "= l.place "
-            "WHERE s.state IN (0, 1) AND l.historical_amount IS NOT NULL AND l.historical_amount <> 0 "
-            "AND (l.debit > l.credit) <> (l.historical_amount > 0) ORDER BY l.id"
+            "SELECT s.entity, s.number, w.line, w.account, w.own, w.worth, s.line_row FROM temp.stage_worth w "
+            "CROSS JOIN temp.stage_entry s ON s.id = w.entry WHERE s.state IN (0, 1) ORDER BY w.rowid"
         )
         rows = [
             [entity, number, line, account, minor_text(own, digits[entity]), minor_text(worth, group_digits), str(row)]
@@ -209,10 +205,8 @@ def _openings(report: LoadReport, ledger: Ledger, calendar: FiscalCalendar) -> N
     """New opening entries beside what the ledger already carries into their period: both would count."""
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT s.entity, s.period, p.account, SUM(l.debit - l.credit) FROM temp.stage_entry s "
-            "JOIN temp.stage_line l ON l.id BETWEEN s.first AND s.first + s.lines - 1 JOIN temp.stage_place p ON p.id "
-            "= l.place "
-            "WHERE s.state = 0 AND s.kind = 'opening' GROUP BY 1, 2, 3"
+            "SELECT s.entity, s.period, o.account, SUM(o.amount) FROM temp.stage_opening o "
+            "CROSS JOIN temp.stage_entry s ON s.id = o.entry WHERE s.state = 0 GROUP BY 1, 2, 3"
         )
         staged = cursor.fetchall()
     if not staged or not ledger.revision:
@@ -288,10 +282,9 @@ def _counterparties(report: LoadReport, ledger: Ledger, wanted: Sequence[Wanted]
     stored = set(Counterparty.objects.filter(ledger=ledger).values_list("code", flat=True))
     with connection.cursor() as cursor:
         cursor.execute(
-            "SELECT c.counterparty, c.name FROM (SELECT counterparty, MAX(counterparty_name) AS name FROM "
-            "temp.stage_line WHERE counterparty <> '' GROUP BY 1) c "
+            "SELECT c.code, c.name FROM temp.stage_party c "
             # written like the condition of the partial index, so that it is used
-            "WHERE NOT EXISTS (SELECT 1 FROM ledger_journalline j WHERE j.counterparty = c.counterparty AND NOT "
+            "WHERE NOT EXISTS (SELECT 1 FROM ledger_journalline j WHERE j.counterparty = c.code AND NOT "
             "(j.counterparty = '')) ORDER BY 1"
         )
         fresh = {code: name for code, name in cursor.fetchall() if code not in stored}

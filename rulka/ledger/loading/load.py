@@ -18,15 +18,18 @@ from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.intake.entries import Budget, check_budgets, check_total, code_problem
 from rulka.formats.intake.ledger_folder import LedgerFolder, in_file
 from rulka.formats.intake.ledger_source import ledger_folder
+from rulka.ledger.loading.bulk import references_unchecked
 from rulka.ledger.loading.checking import find, preview, vanished_ids
 from rulka.ledger.loading.master_data import MasterData
 from rulka.ledger.loading.report import ACCEPT, COMMAND_RULES, REFUSE, LoadReport
 from rulka.ledger.loading.staging import Stage, stage
-from rulka.ledger.loading.writing import LoadWriter
+from rulka.ledger.loading.writing import MANY_LINES, LoadWriter
 from rulka.ledger.models import Feed, Ledger
 from rulka.ledger.reading.queries import snapshot
 
 MANY_ENTRIES = 5_000
+MOST_ANALYSED = 1_000
+"""Rows of each index that are looked at to learn how selective it is."""
 
 
 class _DryRun(Exception):
@@ -132,7 +135,7 @@ def _check(
         ledger = Ledger.objects.filter(code=loading.code).first()
         master = MasterData(ledger, folder, settings)
         books = master.read()
-        errors = staged.fill(books, lambda: folder.entry_blocks(settings.dimensions))
+        errors = staged.fill(books, lambda together: folder.entry_blocks(settings.dimensions, together=together))
         folder.errors += [in_file("entries.csv", error) for error in errors]
         budgets, errors = check_budgets(folder.budgets(settings.dimensions), books)
         folder.errors += [in_file("budgets.csv", error) for error in errors]
@@ -170,7 +173,7 @@ def _write(
     if loading.watch:
         loading.watch("writing", staged.lines, staged.lines)
     try:
-        with transaction.atomic():
+        with references_unchecked(staged.lines >= MANY_LINES), transaction.atomic():
             target = _unmoved(loading.code, ledger)
             writer = LoadWriter(
                 target, source=master.folder.name, person=loading.person, report=report, feed=loading.feed
@@ -183,6 +186,7 @@ def _write(
         pass
     if not loading.dry_run and report.tally("entries").new > MANY_ENTRIES:
         with connection.cursor() as cursor:
+            cursor.execute(f"PRAGMA analysis_limit = {MOST_ANALYSED}")
             cursor.execute("ANALYZE")
     return Outcome("accepted", report)
 

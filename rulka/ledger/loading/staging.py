@@ -1,27 +1,29 @@
-"""Checked entries on their way into the tables: kept in temporary tables, which lock nobody out, until they are
-written.
+"""Checked entries on their way into the tables. Heads wait in temporary tables and lines in an unnamed file: they lock
+nobody out, and go away with the process, whatever ends it.
 
-`stage_entry` holds heads, `stage_line` lines in the same order, `stage_place` the distinct posting keys by code.
+`stage_entry` holds heads; `stage_worth` lines whose historical amount has the other sign; `stage_opening` what opening
+entries bring by account; `stage_party` the counterparties that lines name.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Sequence
+import pickle
+import tempfile
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from typing import Any
+from typing import Any, NamedTuple
 
+import numpy as np
 from django.db import connection
 
-from rulka.core.books.calendar import period_number
-from rulka.core.intake.blocks import BlockChecker, Columns, EntryBlock, EntryHead, Place, PlacedLine, Scattered
-from rulka.core.intake.entries import Books
+from rulka.core.books.chart import IntArray
+from rulka.core.intake.blocks import BlockChecker, Checked, EntryBlock, Head, Lines, Place, Scattered
+from rulka.core.intake.columns import grouped
+from rulka.core.intake.entries import LINE_TEXTS, Books
+from rulka.formats.intake.arrow_columns import join
+from rulka.ledger.loading.bulk import put_columns
 
 NEW, CHANGED, SAME, OLDER = range(4)
-LINE_TEXTS = (
-    'description, source, document, counterparty, counterparty_name, "user", batch, transaction_currency, attributes'
-)
-LINE_FIELDS = ['"user"' if name == "user" else name for name in PlacedLine._fields]
-OPTIONAL_AMOUNTS = ("historical_amount", "transaction_amount")
 ENTRY_COLUMNS = {
     "id": "INTEGER PRIMARY KEY",
     "entity": "TEXT",
@@ -35,33 +37,25 @@ ENTRY_COLUMNS = {
     "digest": "BLOB",
     "line_row": "INT",
     "lines": "INT",
-    "first": "INT",
 }
 """What an entry brings, in the order in which it is put in; `MARKED` is what it means against the ledger."""
 MARKED = {"state": "INT DEFAULT 0", "entry_id": "INT"}
-LINE_COLUMNS = {
-    "id": "INTEGER PRIMARY KEY",
-    "entry": "INT",
-    "line": "TEXT",
-    "place": "INT DEFAULT 0",
-    "debit": "INT DEFAULT 0",
-    "credit": "INT DEFAULT 0",
-    **dict.fromkeys(OPTIONAL_AMOUNTS, "INT"),
-    **dict.fromkeys(LINE_TEXTS.split(", "), "TEXT DEFAULT ''"),
-}
-PLACE_COLUMNS = {"id": "INTEGER PRIMARY KEY", "entity": "TEXT", "account": "TEXT", "money": "INT"}
 TABLES = {
     "stage_entry": {**ENTRY_COLUMNS, **MARKED},
-    "stage_line": LINE_COLUMNS,
-    "stage_place": {**PLACE_COLUMNS, "key_id": "INT"},
+    "stage_worth": {"entry": "INT", "line": "TEXT", "account": "TEXT", "own": "INT", "worth": "INT"},
+    "stage_opening": {"entry": "INT", "account": "TEXT", "amount": "INT"},
+    "stage_party": {"code": "TEXT PRIMARY KEY", "name": "TEXT"},
 }
 """Each table's columns by name: made from, filled and read by."""
 
 
-def insert_into(table: str, columns: Iterable[str]) -> str:
-    """The statement that puts rows of these columns into a temporary table."""
-    names = list(columns)
-    return f"INSERT INTO temp.{table} ({', '.join(names)}) VALUES ({', '.join(['%s'] * len(names))})"
+LARGER_NAME = " ON CONFLICT (code) DO UPDATE SET name = MAX(name, excluded.name)"
+
+
+def _put_rows(table: str, rows: Iterable[tuple[Any, ...]], tail: str = "") -> None:
+    columns = [list(column) for column in zip(*rows, strict=True)]
+    if columns:
+        put_columns(f"temp.{table}", dict(zip(TABLES[table], columns, strict=True)), tail)
 
 
 def drop_stage() -> None:
@@ -86,78 +80,115 @@ def stage() -> Iterator[Stage]:
         for name, columns in TABLES.items():
             told = ", ".join(f"{column} {kind}" for column, kind in columns.items())
             cursor.execute(f"CREATE TEMP TABLE {name} ({told})")
+        made = Stage()
         try:
-            yield Stage()
+            yield made
         finally:
+            made.close()
             if not connection.needs_rollback:
                 drop_stage()
             if former is not None:
                 cursor.execute(f"PRAGMA temp_store = {former}")
 
 
+class Staged(NamedTuple):
+    """Staged entries of one block, by the ids of their heads in `stage_entry` and (where compared) in the ledger; both,
+    `head` and `count`, (entries,)."""
+
+    ids: IntArray
+    entry_ids: IntArray
+    head: IntArray
+    count: IntArray
+    lines: Lines
+
+
 class Stage:
-    """What a load brings, checked, and what it means against the ledger as stored."""
+    """What a load brings, checked, and what it means against the ledger as stored. Lines count `heads` and `places`."""
 
     def __init__(self) -> None:
         self.entries = self.lines = 0
+        self.heads: list[Head] = []
         self.places: list[Place] = []
         self.sums: dict[tuple[str, str, int], list[int]] = {}
         self.absolute = 0
+        self._blocks = tempfile.TemporaryFile()  # noqa: SIM115 (closed by `stage`)
 
-    def fill(self, books: Books, blocks: Callable[[], Iterable[EntryBlock]]) -> list[Any]:
-        """Check all blocks into the tables; returns the errors. Grouped whole where the rows of an entry stand
-        apart."""
-        checker = BlockChecker(books)
+    def close(self) -> None:
+        """Let the lines go."""
+        self._blocks.close()
+
+    def fill(self, books: Books, blocks: Callable[[bool], Iterable[EntryBlock]]) -> list[Any]:
+        """Check all blocks; returns the errors. Blocks are asked for once more, with the rows of each entry brought
+        together, where they stand apart."""
+        checker = BlockChecker(books, join)
         try:
-            for heads, lines in checker.check(blocks()):
-                self._put(heads, lines)
+            self._fill(checker, blocks(False))
         except Scattered:
             with connection.cursor() as cursor:
                 for name in TABLES:
                     cursor.execute(f"DELETE FROM temp.{name}")
+            self._blocks.seek(0)
+            self._blocks.truncate()
             self.entries = self.lines = 0
-            checker = BlockChecker(books)
-            self._put(*checker.check_scattered(blocks()))
-        self.places, self.sums, self.absolute = checker.places, checker.sums, checker.absolute
-        with connection.cursor() as cursor:
-            rows = [(at, place.entity, place.account, int(place.money)) for at, place in enumerate(self.places)]
-            cursor.executemany(insert_into("stage_place", PLACE_COLUMNS), rows)
+            checker = BlockChecker(books, join)
+            self._fill(checker, blocks(True))
+        self.heads, self.places = checker.heads, checker.places
+        self.sums, self.absolute = checker.sums, checker.absolute
         return checker.errors
 
-    def _put(self, heads: list[EntryHead], lines: Columns) -> None:
-        if not heads:
-            return
-        entries, at, first = [], self.entries, self.lines
-        owners: list[int] = []
-        for head in heads:
-            at += 1
-            entries.append(
-                (
-                    at,
-                    head.entity,
-                    head.number,
-                    head.date,
-                    period_number(head.period),
-                    head.status,
-                    head.effect,
-                    head.kind,
-                    moment_text(head.moment),
-                    head.digest,
-                    head.row,
-                    head.lines,
-                    first + 1,
+    def _fill(self, checker: BlockChecker, blocks: Iterable[EntryBlock]) -> None:
+        for checked in checker.check(blocks):
+            if len(checked):
+                self._put(checked, checker.heads, checker.places)
+
+    def _put(self, checked: Checked, heads: list[Head], places: list[Place]) -> None:
+        first, last = self.entries + 1, self.entries + len(checked)
+        told = [heads[at] for at in checked.head.tolist()]
+        entries = [
+            list(range(first, last + 1)),
+            checked.entity.texts(),
+            checked.number.texts(),
+            [head.date for head in told],
+            [head.period for head in told],
+            [head.status for head in told],
+            [head.effect for head in told],
+            [head.kind for head in told],
+            checked.moment.pick([moment_text(moment) for moment in checked.moment.values]).tolist(),
+            checked.digest,
+            checked.row.tolist(),
+            checked.count.tolist(),
+        ]
+        put_columns("temp.stage_entry", dict(zip(ENTRY_COLUMNS, entries, strict=True)))
+        owner = np.repeat(np.arange(first, last + 1), checked.count)
+        _put_rows("stage_worth", _worth_otherwise(checked.lines, owner, places))
+        _put_rows("stage_opening", _openings(checked, owner, heads, places))
+        _put_rows(
+            "stage_party", _parties(checked.lines), " ON CONFLICT (code) DO UPDATE SET name = MAX(name, excluded.name)"
+        )
+        pickle.dump((first, checked.head, checked.count, checked.lines), self._blocks, protocol=5)
+        self.entries, self.lines = last, self.lines + len(checked.lines.place)
+
+    def staged(self, state: int) -> Iterator[Staged]:
+        """The entries of a state with their lines, a block at a time."""
+        self._blocks.seek(0)
+        last = 0
+        while last < self.entries:
+            first, head, count, lines = pickle.load(self._blocks)
+            last = first + len(head) - 1
+            with connection.cursor() as cursor:
+                cursor.execute(
+                    "SELECT id, entry_id FROM temp.stage_entry WHERE id BETWEEN %s AND %s AND state = %s ORDER BY id",
+                    [first, last, state],
                 )
-            )
-            owners += [at] * head.lines
-            first += head.lines
-        with connection.cursor() as cursor:
-            cursor.executemany(insert_into("stage_entry", ENTRY_COLUMNS), entries)
-            filled = [(name, column) for name, column in zip(LINE_FIELDS, lines, strict=True) if _told(name, column)]
-            cursor.executemany(
-                insert_into("stage_line", ("entry", *(name for name, _ in filled))),
-                list(zip(owners, *(column for _, column in filled), strict=True)),
-            )
-        self.entries, self.lines = at, first
+                found = np.array(cursor.fetchall(), dtype=np.int64).reshape(-1, 2)
+            if not len(found):
+                continue
+            if len(found) < len(head):
+                wanted = np.zeros(len(head), dtype=bool)
+                wanted[found[:, 0] - first] = True
+                lines = lines.take(np.repeat(wanted, count))
+                head, count = head[wanted], count[wanted]
+            yield Staged(found[:, 0], found[:, 1], head, count, lines)
 
     def compare(self, ledger_id: int | None) -> None:
         """Mark each entry as new, changed, same or older than what is stored."""
@@ -199,9 +230,35 @@ class Stage:
             return count, cursor.fetchall()
 
 
-def _told(name: str, column: Sequence[Any]) -> bool:
-    """Whether a column of lines says more than its default; an amount of zero is more than none."""
-    return any(column) or (name in OPTIONAL_AMOUNTS and any(value is not None for value in column)) or name == "line"
+def _worth_otherwise(lines: Lines, owner: IntArray, places: list[Place]) -> Iterator[tuple[Any, ...]]:
+    """Lines that debit and say they were worth a credit in the group's currency, or the other way round."""
+    if lines.historical is None:
+        return
+    own = (lines.debit - lines.credit).tolist()
+    for at, worth in enumerate(lines.historical):
+        if worth and (own[at] > 0) != (worth > 0):
+            line = lines.line.values[lines.line.codes[at]]
+            yield int(owner[at]), line, places[lines.place[at]].account, own[at], worth
+
+
+def _openings(checked: Checked, owner: IntArray, heads: list[Head], places: list[Place]) -> Iterator[tuple[Any, ...]]:
+    """What opening entries bring, by entry and account."""
+    opening = np.fromiter((head.kind == "opening" for head in heads), dtype=bool, count=len(heads))[checked.head]
+    if not opening.any():
+        return
+    lines = checked.lines
+    for at in checked.lines_of(np.flatnonzero(opening)).tolist():
+        yield int(owner[at]), places[lines.place[at]].account, int(lines.debit[at] - lines.credit[at])
+
+
+def _parties(lines: Lines) -> Iterator[tuple[str, str]]:
+    """The counterparties that lines name, with the name that they give them."""
+    code, name = (lines.texts[LINE_TEXTS.index(field)] for field in ("counterparty", "counterparty_name"))
+    if code.is_empty:
+        return
+    found, _ = grouped([(code.codes, len(code.values)), (name.codes, len(name.values))], len(code.codes))
+    pairs = zip(code.take(found).texts(), name.take(found).texts(), strict=True)
+    yield from ((party, called) for party, called in pairs if party)
 
 
 def moment_text(moment: str) -> str | None:

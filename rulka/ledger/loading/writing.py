@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager, nullcontext
+from itertools import islice
 from typing import Any
 
 import numpy as np
 from django.db import connection
+from django.db.models import Max
 from django.utils import timezone
 
 from rulka.core.books.calendar import period_number
 from rulka.core.books.frame import POSTED
 from rulka.core.intake.entries import NO_MEMBER, Budget, check_total
 from rulka.ledger.loading.balances import Change, write_balances
+from rulka.ledger.loading.bulk import check_references, last_ids, put_columns
+from rulka.ledger.loading.lines import LINE_NAMES, Sums, line_rows, put_lines
 from rulka.ledger.loading.master_data import Wanted, compare_wanted
 from rulka.ledger.loading.report import LoadReport
-from rulka.ledger.loading.staging import CHANGED, LINE_TEXTS, NEW, SAME, Stage
+from rulka.ledger.loading.staging import CHANGED, NEW, SAME, Stage, Staged
 from rulka.ledger.models import (
     Account,
     Entity,
@@ -33,10 +37,8 @@ from rulka.ledger.models import (
 MANY_LINES = 20_000
 """From here on a first load builds the line indices afterwards."""
 
-LINE_COLUMNS = (
-    f"line, key_id, period, date, status, effect, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS}"
-)
-LINE_WIDTH = len(LINE_COLUMNS.split(", "))
+LINE_COLUMNS = ", ".join(LINE_NAMES)
+LINE_WIDTH = len(LINE_NAMES)
 
 
 @contextmanager
@@ -86,6 +88,7 @@ class LoadWriter:
         withdraw: Sequence[int] = (),
     ) -> None:
         """Write everything; a revision is made only when something moved. `withdraw` are ids of entries to take out."""
+        last = last_ids()
         if values is not None:
             self._settings(values)
         for one in wanted:
@@ -103,6 +106,7 @@ class LoadWriter:
             return
         check_total(self.absolute)
         self._finish()
+        check_references(last)
 
     # master data ----------------------------------------------------------------------------------------------------
 
@@ -178,14 +182,13 @@ class LoadWriter:
                 (self.account_ids[account], self.entity_ids[entity], self.entity_ids[partner] if partner else None, ids)
             )
         fresh = list(dict.fromkeys(identity for identity in identities if identity not in self.key_ids))
-        made = PostingKey.objects.bulk_create(
-            [
-                PostingKey(ledger=self.ledger, account_id=a, entity_id=e, partner_id=p, members=m)
-                for a, e, p, m in fresh
-            ],
-            batch_size=2_000,
-        )
-        self.key_ids |= {identity: key.pk for identity, key in zip(fresh, made, strict=True)}
+        if fresh:
+            last = PostingKey.objects.aggregate(last=Max("pk"))["last"] or 0
+            made = list(range(last + 1, last + 1 + len(fresh)))
+            names = ("account_id", "entity_id", "partner_id", "members")
+            columns = {name: list(column) for name, column in zip(names, zip(*fresh, strict=True), strict=True)}
+            put_columns("ledger_postingkey", {"id": made, "ledger_id": [self.ledger.pk] * len(made), **columns})
+            self.key_ids |= zip(fresh, made, strict=True)
         return [self.key_ids[identity] for identity in identities]
 
     # entries --------------------------------------------------------------------------------------------------------
@@ -202,21 +205,17 @@ class LoadWriter:
     def _write_entries(self, stage: Stage) -> None:
         self.actual = self.scenario_ids["actual"]
         key_ids = self._keys([place[:4] for place in stage.places])
-        self.place_keys = key_ids
+        self.place_keys = np.array(key_ids, dtype=np.int64)
         with connection.cursor() as cursor:
-            cursor.executemany(
-                "UPDATE temp.stage_place SET key_id = %s WHERE id = %s", [(key, at) for at, key in enumerate(key_ids)]
-            )
             stage.compare(self.ledger.pk)
             tallies, entries, lines = stage.tally(), self.report.tally("entries"), self.report.tally("lines")
             entries.new, lines.new = tallies.get(NEW, (0, 0))
             entries.same, lines.same = tallies.get(SAME, (0, 0))
             self._write_older(stage)
-            self._write_new(cursor, lines.new)
-            cursor.execute("SELECT id, entry_id FROM temp.stage_entry WHERE state = %s ORDER BY id", [CHANGED])
-            changed = cursor.fetchall()
-            for staged, entry_id in changed:
-                self._change(cursor, staged, entry_id)
+            self._write_new(cursor, stage, lines.new)
+            if CHANGED in tallies:
+                for staged in stage.staged(CHANGED):
+                    self._change_all(cursor, stage, staged)
             cursor.execute(
                 "UPDATE ledger_journalentry SET modified_at = s.modified_at FROM temp.stage_entry s "
                 "WHERE s.state = %s AND s.entry_id = ledger_journalentry.id AND s.modified_at IS NOT "
@@ -234,7 +233,7 @@ class LoadWriter:
         if count > len(older):
             self.report.notes.append(f"... and {count - len(older)} more entries that are older than what is stored")
 
-    def _write_new(self, cursor: Any, lines: int) -> None:
+    def _write_new(self, cursor: Any, stage: Stage, lines: int) -> None:
         """New entries in bulk, and what they add to balances."""
         cursor.execute("SELECT COALESCE(MAX(id), 0) FROM ledger_journalentry")
         base = cursor.fetchone()[0]
@@ -248,48 +247,33 @@ class LoadWriter:
             "s.entity ORDER BY s.id",
             [self.ledger.pk, self.now, self.feed.pk if self.feed else None, NEW, self.ledger.pk],
         )
+        if not lines:
+            return
         first = lines >= MANY_LINES and not JournalLine.objects.exists()
-        texts = ", ".join(f"l.{name}" for name in LINE_TEXTS.split(", "))
+        sums = Sums(self.actual, stage.heads, self.place_keys)
         with _indexed_afterwards() if first else nullcontext():
-            cursor.execute(
-                f"INSERT INTO ledger_journalline ({LINE_COLUMNS}, entry_id, revision) SELECT l.line, p.key_id, "
-                f"s.period, s.date, s.status, s.effect, "
-                f"l.debit, l.credit, l.historical_amount, l.transaction_amount, {texts}, s.entry_id, %s "
-                "FROM temp.stage_line l CROSS JOIN temp.stage_entry s ON s.id = l.entry CROSS JOIN temp.stage_place p "
-                "ON p.id = l.place "
-                "WHERE s.state = %s ORDER BY l.id",
-                [self.now, NEW],
-            )
-        cursor.execute(
-            "SELECT s.period, s.status, s.effect, p.key_id, SUM(l.debit), SUM(l.credit), COUNT(*) FROM "
-            "temp.stage_line l "
-            "CROSS JOIN temp.stage_entry s ON s.id = l.entry CROSS JOIN temp.stage_place p ON p.id = l.place WHERE "
-            "s.state = %s GROUP BY 1, 2, 3, 4",
-            [NEW],
-        )
-        sums = np.array(cursor.fetchall(), dtype=np.int64).reshape(-1, 7)
-        self.added = np.column_stack([np.full(len(sums), self.actual), sums[:, 3], sums[:, :3], sums[:, 4:]])
-        self.absolute += int(sums[:, 4:6].sum())
+            for staged in stage.staged(NEW):
+                put_lines(stage.heads, staged, self.place_keys, self.now)
+                sums.add(staged)
+        self.added = sums.total()
+        self.absolute += int(self.added[:, 5:7].sum())
 
-    def _change(self, cursor: Any, staged: int, entry_id: int) -> None:
+    def _change_all(self, cursor: Any, stage: Stage, staged: Staged) -> None:
+        """Replace the changed entries of a block."""
+        rows = line_rows(stage.heads, staged, self.place_keys)
+        counts = staged.count.tolist()
+        for one, entry_id, count in zip(staged.ids.tolist(), staged.entry_ids.tolist(), counts, strict=True):
+            self._change(cursor, one, entry_id, {row[0]: row for row in islice(rows, count)})
+
+    def _change(self, cursor: Any, staged: int, entry_id: int, wanted: dict[str, tuple[Any, ...]]) -> None:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
         tally = self.report.tally("lines")
         cursor.execute(
-            "SELECT first, lines, date, period, status, effect, kind, modified_at, digest, line_row FROM "
-            "temp.stage_entry WHERE id = %s",
+            "SELECT date, period, status, effect, kind, modified_at, digest, line_row FROM temp.stage_entry WHERE id = "
+            "%s",
             [staged],
         )
-        first, count, date, period, status, effect, kind, modified_at, digest, row = cursor.fetchone()
-        cursor.execute(
-            f"SELECT line, place, debit, credit, historical_amount, transaction_amount, {LINE_TEXTS} FROM "
-            f"temp.stage_line "
-            "WHERE id BETWEEN %s AND %s ORDER BY id",
-            [first, first + count - 1],
-        )
-        wanted = {
-            row[0]: (row[0], self.place_keys[row[1]], period, date, status, effect, *row[2:])
-            for row in cursor.fetchall()
-        }
+        date, period, status, effect, kind, modified_at, digest, row = cursor.fetchone()
         former = self._former(cursor, entry_id)
         fresh, moved = [], False
         for code, line in wanted.items():
