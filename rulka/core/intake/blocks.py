@@ -165,13 +165,15 @@ class Checked:
     @property
     def first(self) -> IntArray:
         """Where each entry's lines begin."""
-        return np.cumsum(self.count) - self.count
+        first: IntArray = np.cumsum(self.count) - self.count
+        return first
 
     def lines_of(self, entries: IntArray) -> IntArray:
         """The lines of some entries, by their places."""
         count = self.count[entries]
         within = np.arange(count.sum()) - np.repeat(np.cumsum(count) - count, count)
-        return np.repeat(self.first[entries], count) + within
+        lines: IntArray = np.repeat(self.first[entries], count) + within
+        return lines
 
     def take(self, entries: IntArray) -> Checked:
         """Some of the entries, in another order, with their lines."""
@@ -292,7 +294,8 @@ class BlockChecker:
     def _of_places(self, places: IntArray, tell: Callable[[Place], int]) -> IntArray:
         """A number of each line's place; a place of -1 says 0."""
         told = np.fromiter(map(tell, self.places), dtype=np.int64, count=len(self.places))
-        return np.append(told, 0)[places]
+        numbers: IntArray = np.append(told, 0)[places]
+        return numbers
 
     # over arrays ----------------------------------------------------------------------------------------------------
 

@@ -65,6 +65,8 @@ def _is_plain(data: bytes, held: np.ndarray, quotes: IntArray) -> bool:
         if ((held[leads] >= FIRST_CONTROL) & (held[leads] <= LAST_CONTROL)).any():
             return False
     ends = _row_ends(held, quotes)
+    if not len(ends):
+        return False
     lengths = np.diff(ends, prepend=-1) - 1
     lengths = lengths - (held[ends - 1] == RETURN)
     return bool(lengths.min() > 0 and lengths.max() < MOST_IN_A_ROW and _are_plain(held, quotes))

@@ -32,6 +32,8 @@ MOST_HELD = 64 << 20
 TOGETHER = 65_536
 """Rows in a block of entries that were brought together."""
 CONTROL = re.compile(r"[\x00-\x09\x0b\x0c\x0e-\x1f\x7f-\x9f]")
+UNREADABLE = re.compile("[\udc80-\udcff]")
+"""What bytes become that are no UTF-8."""
 MOST_ERRORS = 2000
 csv.field_size_limit(MOST_IN_A_ROW)
 
@@ -343,10 +345,13 @@ class LedgerFolder:
             with path.open("rb") as raw:
                 raw.seek(read.offset if read else 0)
                 encoding = "utf-8" if read else "utf-8-sig"
-                with io.TextIOWrapper(raw, encoding=encoding, errors="strict", newline="") as file:
+                with io.TextIOWrapper(raw, encoding=encoding, errors="surrogateescape", newline="") as file:
                     reader = csv.reader(file, strict=True)
                     if read is None:
                         header = next(reader, [])
+                        if UNREADABLE.search("".join(header)):
+                            self._unreadable(name, 1)
+                            return
                         place = self._header(table, header, dimensions)
                         if place is None:
                             return
@@ -356,28 +361,31 @@ class LedgerFolder:
                         try:
                             block.extend(islice(reader, size))
                         finally:  # what was read before a damaged row is sound
-                            rows, sound = self._sound(name, read.header, row, block)
+                            rows, sound, readable = self._sound(name, read.header, row, block)
                             row += len(block)
                         if self.watch and name == "entries.csv":
                             self.watch(row - 1, raw.tell())
                         if sound:
                             yield rows, sound, read
-                        if len(block) < size or len(self.errors) >= MOST_ERRORS:
+                        if not readable or len(block) < size or len(self.errors) >= MOST_ERRORS:
                             return
-        except UnicodeDecodeError:
-            self._refuse("The file is not UTF-8 here.", name, row + 1, "Save it as UTF-8 and load again.")
         except csv.Error as error:
             self._refuse(f"Not readable as CSV: {error}.", name, row + 1, "Quote cells as RFC 4180 says.")
 
     def _sound(
-        self, name: str, header: list[str], before: int, block: list[list[str]]
-    ) -> tuple[list[int], list[list[str]]]:
-        """The rows of a block that are as wide as the header and hold no control character; the others are told."""
+        self, name: str, header: Sequence[str], before: int, block: list[list[str]]
+    ) -> tuple[list[int], list[list[str]], bool]:
+        """The rows of a block that are as wide as the header and hold no control character; the others are told. Last,
+        whether all of it is UTF-8; after a row that isn't, nothing is looked at."""
         width = len(header)
         if set(map(len, block)) <= {width} and "".join(map("".join, block)).isprintable():
-            return list(range(before + 1, before + 1 + len(block))), block
-        rows, sound = [], []
+            return list(range(before + 1, before + 1 + len(block))), block, True
+        rows: list[int] = []
+        sound: list[list[str]] = []
         for row, cells in enumerate(block, before + 1):
+            if UNREADABLE.search("".join(cells)):
+                self._unreadable(name, row)
+                return rows, sound, False
             if len(cells) != width:
                 what = "is empty" if not cells else f"has {len(cells)} cells where the header has {width}"
                 self._refuse(f"The row {what}.", name, row, "Quote cells that hold a comma; remove empty lines.")
@@ -387,7 +395,10 @@ class LedgerFolder:
             else:
                 rows.append(row)
                 sound.append(cells)
-        return rows, sound
+        return rows, sound, True
+
+    def _unreadable(self, file: str, row: int) -> None:
+        self._refuse("The file is not UTF-8 here.", file, row, "Save it as UTF-8 and load again.")
 
     def _refuse(self, message: str, file: str, row: int, hint: str = "", column: str = "") -> None:
         self.errors.append(in_file(file, row_error(message, row, column, hint)))

@@ -11,7 +11,8 @@ import pickle
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
-from typing import Any, NamedTuple
+from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from django.db import connection
@@ -91,7 +92,8 @@ def stage() -> Iterator[Stage]:
                 cursor.execute(f"PRAGMA temp_store = {former}")
 
 
-class Staged(NamedTuple):
+@dataclass(frozen=True)
+class Staged:
     """Staged entries of one block, by the ids of their heads in `stage_entry` and (where compared) in the ledger; both,
     `head` and `count`, (entries,)."""
 
