@@ -24,15 +24,15 @@ from bench.statement import best
 FIRST = date(2021, 1, 1)
 DAYS = 5 * 365
 ENTITIES = [f"E{n:02d}" for n in range(10)]
-ACCOUNTS = [f"{n}" for n in range(1000, 1500)]
 DEPARTMENTS = [f"{n}" for n in range(100, 130)]
 
 
-def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) -> None:
+def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0, accounts: int = 500) -> None:
     """A ledger of about 15,000 posting keys over 60 periods, skewed as ledgers are; entries of two to four lines.
 
     `first` numbers the entries on, `changed` repeats that many earlier entries with another amount.
     """
+    chart = [f"{number}" for number in range(2 * accounts, 3 * accounts)]
     folder.mkdir(parents=True, exist_ok=True)
     dice = random.Random(first + 1)
     calendar = {"first_month": 1, "year_label": "start", "first_year": 2021, "last_year": 2026, "adjusting_periods": 1}
@@ -42,7 +42,7 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
                 "name": "Bench",
                 "group_currency": "EUR",
                 "calendar": calendar,
-                "retained_earnings": ACCOUNTS[250],
+                "retained_earnings": chart[accounts // 2],
                 "dimensions": ["department"],
             }
         )
@@ -59,10 +59,10 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0) 
     table(
         "accounts.csv",
         "code,name,type",
-        [[code, f"Account {code}", kinds[at // 100]] for at, code in enumerate(ACCOUNTS)],
+        [[code, f"Account {code}", kinds[5 * at // accounts]] for at, code in enumerate(chart)],
     )
     table("members.csv", "dimension,code,name", [["department", code, f"Department {code}"] for code in DEPARTMENTS])
-    keys = [(dice.choice(ACCOUNTS), dice.choice(DEPARTMENTS)) for _ in range(1_500)]
+    keys = [(dice.choice(chart), dice.choice(DEPARTMENTS)) for _ in range(3 * accounts)]
 
     def entries() -> Any:
         written, number = 0, first

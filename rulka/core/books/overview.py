@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,6 +31,10 @@ class Held:
 def held_by_period(view: View) -> list[list[Held]]:
     """Actual lines of every kind and status inside the fence, `(entities, periods)`; under a seal no sealed line is
     counted, and the amounts are those of posted ones."""
+    return view.kept(("held by period",), lambda: _held_by_period(view))
+
+
+def _held_by_period(view: View) -> list[list[Held]]:
     frame, keys = view.frame, view.keys
     moved = view.movements("actual")
     shape = (len(frame.entities), len(frame.calendar.periods))
@@ -52,49 +57,54 @@ def held_by_period(view: View) -> list[list[Held]]:
 
 @dataclass(frozen=True)
 class AccountUse:
-    """How one account was used by some entities: amounts in minor units, debit positive; periods as indices, None where
-    never. How many `lines` a sealed account has is None."""
+    """How accounts were used by some entities over all time, `(accounts,)` each: how many lines, their first and last
+    period as indices, -1 where never. Of sealed accounts the lines are not to be told."""
 
-    balances: tuple[int, ...]
-    lines: int | None
-    first: int | None
-    last: int | None
+    lines: IntArray
+    first: IntArray
+    last: IntArray
 
 
-def account_use(view: View, entities: BoolArray, last: int, periods: int = 24) -> list[AccountUse]:
-    """For each account the balances of the last periods up to `last` (carrying accounts their closing, the others their
-    activity), how many lines it has over all time, and its first and last period with any."""
-    frame, keys = view.frame, view.keys
-    chosen = view.keys_of(entities)
-    balances = view.balances("actual")
-    first = max(0, last + 1 - periods)
-    shape = (len(frame.accounts), last + 1 - first)
-    closing, activity = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
-    np.add.at(closing, keys.account[chosen], balances.closing[chosen, first : last + 1])
-    net = balances.debits - balances.credits
-    np.add.at(activity, keys.account[chosen], np.diff(net, axis=1)[chosen, first : last + 1])
-    shown = np.where(frame.carrying()[:, None], closing, activity)
-    shown[view.withheld] = 0
-    counts = np.zeros((len(frame.accounts), len(frame.calendar.periods)), dtype=np.int64)
-    moved = view.movements("actual")
+def account_use(view: View, entities: BoolArray) -> AccountUse:
+    """How many lines each account has, and its first and last period with any."""
+    return view.kept(("account use", entities.tobytes()), lambda: _account_use(view, entities))
+
+
+def _account_use(view: View, entities: BoolArray) -> AccountUse:
+    moved, chosen = view.movements("actual"), view.keys_of(entities)
     mask = chosen[moved.key]
-    np.add.at(counts, (keys.account[moved.key[mask]], moved.period[mask]), moved.count[mask])
-    found = []
-    for at in range(len(frame.accounts)):
-        used = np.flatnonzero(counts[at])
-        found.append(
-            AccountUse(
-                tuple(shown[at].tolist()),
-                None if view.sealed[at] else int(counts[at].sum()),
-                int(used[0]) if len(used) else None,
-                int(used[-1]) if len(used) else None,
-            )
-        )
-    return found
+    counts = np.zeros((len(view.frame.accounts), len(view.frame.calendar.periods)), dtype=np.int64)
+    np.add.at(counts, (view.keys.account[moved.key[mask]], moved.period[mask]), moved.count[mask])
+    used = counts != 0
+    never = ~used.any(axis=1)
+    first, last = used.argmax(axis=1), used.shape[1] - 1 - used[:, ::-1].argmax(axis=1)
+    first[never] = last[never] = -1
+    return AccountUse(counts.sum(axis=1), first, last)
+
+
+def account_course(view: View, entities: BoolArray, last: int, accounts: Sequence[int], periods: int = 24) -> IntArray:
+    """Balances of some accounts in the last periods up to `last`, `(accounts asked for, periods)`, minor units, debit
+    positive: of carrying accounts their closing, of the others their activity; nothing of what a seal withholds."""
+    frame, balances = view.frame, view.balances("actual")
+    first = max(0, last + 1 - periods)
+    place = np.full(len(frame.accounts), -1, dtype=np.int64)
+    place[list(accounts)] = np.arange(len(accounts))
+    place[view.withheld] = -1
+    rows = place[view.keys.account]
+    keys = np.flatnonzero(view.keys_of(entities) & (rows >= 0))
+    closing, activity = np.zeros((2, len(accounts), last + 1 - first), dtype=np.int64)
+    np.add.at(closing, rows[keys], balances.closing[keys, first : last + 1])
+    net = balances.debits[keys, first : last + 2] - balances.credits[keys, first : last + 2]
+    np.add.at(activity, rows[keys], np.diff(net, axis=1))
+    return np.where(frame.carrying()[list(accounts), None], closing, activity)
 
 
 def lines_by_member(view: View, dimension: str) -> IntArray:
     """How many actual lines inside the fence, sealed ones left out, each member of a dimension has, over all time."""
+    return view.kept(("lines by member", dimension), lambda: _lines_by_member(view, dimension))
+
+
+def _lines_by_member(view: View, dimension: str) -> IntArray:
     moved = view.movements("actual")
     counts = np.zeros(len(view.frame.dimensions[dimension]), dtype=np.int64)
     at = list(view.frame.dimensions).index(dimension)
@@ -126,7 +136,7 @@ def compare_scenarios(view: View, entities: BoolArray, window: Window, one: str,
     return Compared(rows, (int(first[result].sum()), int(second[result].sum())))
 
 
-def spark_points(amounts: tuple[int, ...], width: int = 88, height: int = 18) -> str:
+def spark_points(amounts: Sequence[int], width: int = 88, height: int = 18) -> str:
     """A small line of amounts as points of an SVG polyline; nothing when all are zero."""
     if not any(amounts) or len(amounts) < 2:
         return ""

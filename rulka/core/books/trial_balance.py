@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
-from itertools import groupby
 
 import numpy as np
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
-from rulka.core.books.chart import BoolArray
+from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.frame import Frame
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.money import QUANTITY_DIGITS
@@ -41,6 +39,53 @@ class TrialBalanceRow:
         return self.opening, self.debits, self.credits, self.closing
 
 
+@dataclass(frozen=True)
+class TrialBalance:
+    """Rows by entity, account and member as places in the frame, `(rows,)` each; amounts `(rows, 4)`: opening, debits,
+    credits, closing."""
+
+    frame: Frame
+    by: str
+    entity: IntArray
+    account: IntArray
+    member: IntArray
+    amounts: IntArray
+    sealed: BoolArray
+
+    def __len__(self) -> int:
+        return len(self.entity)
+
+    def rows(self, start: int = 0, stop: int | None = None) -> list[TrialBalanceRow]:
+        """Some of the rows in words."""
+        frame, some = self.frame, slice(start, stop)
+        columns = (self.entity, self.account, self.member, self.amounts, self.sealed)
+        rows = []
+        for e, a, m, amounts, sealed in zip(*(column[some].tolist() for column in columns), strict=True):
+            account = frame.accounts.items[a]
+            digits = QUANTITY_DIGITS if account.type == "statistical" or sealed else int(frame.digits[e])
+            member = frame.dimensions[self.by].items[m].code if self.by and not sealed else ""
+            opening, debits, credits, closing = amounts
+            entity = frame.entities.items[e].code
+            told = (entity, account.code, account.name, opening, debits, credits, closing, digits, member, sealed)
+            rows.append(TrialBalanceRow(*told))
+        return rows
+
+    def parts(self) -> list[EntityPart]:
+        """The rows of each entity, with their totals; quantities are in no total."""
+        if not len(self):
+            return []
+        starts = np.flatnonzero(np.diff(self.entity, prepend=-1))
+        money = ~self.frame.accounts.of_type("statistical")[self.account]
+        totals = np.add.reduceat(self.amounts * money[:, None], starts).tolist()
+        sealed = np.logical_or.reduceat(self.sealed, starts).tolist()
+        parts, stops = [], [*starts[1:].tolist(), len(self)]
+        for start, stop, total, hides in zip(starts.tolist(), stops, totals, sealed, strict=True):
+            opening, debits, credits, closing = total
+            told = None if hides else (opening, debits, credits, closing)
+            parts.append(EntityPart(self.frame.entities.items[self.entity[start]].code, start, stop, told))
+        return parts
+
+
 def trial_balance(
     view: View,
     first: Period,
@@ -50,7 +95,7 @@ def trial_balance(
     scenario: str = "actual",
     pending: bool = False,
     by: str = "",
-) -> list[TrialBalanceRow]:
+) -> TrialBalance:
     """Opening before the first period, closing after the last; rows that are zero throughout are left out.
 
     Sorted by entity and account, statistical accounts and rolled retained earnings included, no totals. `by` breaks
@@ -61,7 +106,7 @@ def trial_balance(
             f"{first.code} comes after {last.code}.", hint="Give the earlier period first.", subject="period range"
         )
     frame, keys = view.frame, view.keys
-    chosen = view.keys_of(_entity_mask(view, entity))
+    inside = view.keys_of(_entity_mask(view, entity))
     balances = view.balances(scenario, pending=pending)
     if by and by not in frame.dimensions:
         raise NotFound(
@@ -71,71 +116,41 @@ def trial_balance(
     seal = view.seal
     is_fine = seal is not None and (pending or not seal.is_whole or not view.by_group or not {by} <= {"", *seal.grain})
     hidden = view.coarse if is_fine else np.zeros(len(frame.accounts), dtype=bool)
-    chosen = chosen & ~hidden[keys.account]
-    shape = (len(frame.entities), len(frame.accounts), len(frame.dimensions[by]) if by else 1)
-    sums = []
-    for amounts in (
-        balances.opening[:, first.index],
-        balances.debits[:, last.index + 1] - balances.debits[:, first.index],
-        balances.credits[:, last.index + 1] - balances.credits[:, first.index],
-        balances.closing[:, last.index],
-    ):
-        total = np.zeros(shape, dtype=np.int64)
-        np.add.at(total, (keys.entity[chosen], keys.account[chosen], members[chosen]), amounts[chosen])
-        sums.append(total)
-    rows = _sealed_rows(view, entity, hidden)
-    for e, a, m in np.argwhere(np.any([total != 0 for total in sums], axis=0)):
-        account = frame.accounts.items[a]
-        member = frame.dimensions[by].items[m].code if by else ""
-        digits = QUANTITY_DIGITS if account.type == "statistical" else int(frame.digits[e])
-        opening, debits, credits, closing = (int(total[e, a, m]) for total in sums)
-        rows.append(
-            TrialBalanceRow(
-                frame.entities.items[e].code,
-                account.code,
-                account.name,
-                opening,
-                debits,
-                credits,
-                closing,
-                digits,
-                member,
-            )
-        )
-    order = (frame.entities.index, frame.accounts.index)
-    return sorted(rows, key=lambda row: (order[0][row.entity], order[1][row.account])) if hidden.any() else rows
-
-
-def _sealed_rows(view: View, entity: str, hidden: BoolArray) -> list[TrialBalanceRow]:
-    """A row without amounts for each account of an entity that may not be told apart like this."""
-    if not hidden.any():
-        return []
-    frame, keys = view.frame, view.keys
-    chosen = view.keys_of(_entity_mask(view, entity)) & hidden[keys.account]
-    pairs = sorted({(int(keys.entity[key]), int(keys.account[key])) for key in np.flatnonzero(chosen)})
-    return [
-        TrialBalanceRow(
-            frame.entities.items[e].code,
-            frame.accounts.items[a].code,
-            frame.accounts.items[a].name,
-            0,
-            0,
-            0,
-            0,
-            2,
-            is_sealed=True,
-        )
-        for e, a in pairs
-    ]
+    at = np.flatnonzero(inside & ~hidden[keys.account])
+    amounts = np.column_stack(
+        [
+            balances.opening[at, first.index],
+            balances.debits[at, last.index + 1] - balances.debits[at, first.index],
+            balances.credits[at, last.index + 1] - balances.credits[at, first.index],
+            balances.closing[at, last.index],
+        ]
+    )
+    count = len(frame.dimensions[by]) if by else 1
+    codes = (keys.entity[at] * len(frame.accounts) + keys.account[at]) * count + members[at]
+    found, group = np.unique(codes, return_inverse=True)
+    total = np.zeros((len(found), 4), dtype=np.int64)
+    np.add.at(total, group, amounts)
+    filled = (total != 0).any(axis=1)
+    codes, total = found[filled], total[filled]
+    closed = inside & hidden[keys.account]
+    sealed = np.unique(keys.entity[closed] * len(frame.accounts) + keys.account[closed])
+    codes = np.concatenate([codes, sealed * count])
+    order = np.argsort(codes, kind="stable")
+    codes = codes[order]
+    amounts = np.concatenate([total, np.zeros((len(sealed), 4), dtype=np.int64)])[order]
+    place, member = np.divmod(codes, count)
+    entities, accounts = np.divmod(place, len(frame.accounts))
+    return TrialBalance(frame, by, entities, accounts, member, amounts, order >= len(total))
 
 
 @dataclass(frozen=True)
 class EntityPart:
-    """One entity's rows, and opening, debits, credits and closing over its money accounts in minor units; None where
-    some are sealed."""
+    """One entity's rows by their places, and opening, debits, credits and closing over its money accounts in minor
+    units; None where some are sealed."""
 
     entity: str
-    rows: tuple[TrialBalanceRow, ...]
+    start: int
+    stop: int
     totals: tuple[int, int, int, int] | None
 
     @property
@@ -145,22 +160,6 @@ class EntityPart:
             return False
         opening, debits, credits, closing = self.totals
         return opening == closing == 0 and debits == credits
-
-
-def by_entity(rows: Iterable[TrialBalanceRow], frame: Frame) -> list[EntityPart]:
-    """A trial balance in parts by entity; quantities are in no total."""
-    parts = []
-    for entity, group in groupby(rows, key=lambda row: row.entity):
-        own = tuple(group)
-        money = [row for row in own if frame.accounts[row.account].type != "statistical"]
-        sums = (
-            sum(row.opening for row in money),
-            sum(row.debits for row in money),
-            sum(row.credits for row in money),
-            sum(row.closing for row in money),
-        )
-        parts.append(EntityPart(entity, own, None if any(row.is_sealed for row in own) else sums))
-    return parts
 
 
 def _entity_mask(view: View, entity: str) -> BoolArray:

@@ -12,8 +12,16 @@ from django.utils.http import url_has_allowed_host_and_scheme, urlencode
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from rulka.core.books.calendar import Period, period_code, period_number
-from rulka.core.books.chart import TYPES, CodeList
-from rulka.core.books.overview import account_use, compare_scenarios, held_by_period, lines_by_member, spark_points
+from rulka.core.books.chart import TYPES, CodeList, Item
+from rulka.core.books.frame import Frame
+from rulka.core.books.overview import (
+    account_course,
+    account_use,
+    compare_scenarios,
+    held_by_period,
+    lines_by_member,
+    spark_points,
+)
 from rulka.core.compute.nodes import find_node
 from rulka.core.definitions.windows import read_window, window_at
 from rulka.core.errors import NotFound, RulkaError
@@ -24,6 +32,7 @@ from rulka.ledger.editing import editor_of
 from rulka.ledger.models import ClosedPeriod, Rate
 from rulka.ledger.pages.common import money, page, sees_whole
 from rulka.ledger.pages.forms import AccountForm, MemberForm, PeriodForm, taken
+from rulka.ledger.pages.pieces import Piece, Pieces
 from rulka.ledger.placement import placements
 from rulka.ledger.reading.queries import budget_counts
 from rulka.ledger.seat import Seat, seat_of
@@ -179,76 +188,101 @@ def accounts(request: HttpRequest) -> HttpResponse:
             return redirect(f"{reverse('ledger-accounts')}?{_kept(request)}")
         except RulkaError as error:
             problem = error
-    return page(
-        request,
-        seat,
-        "ledger-accounts",
-        "ledger/accounts.html",
-        _accounts(request, seat, code) | {"problem": problem, "entered": entered},
-        status=422 if problem else 200,
-    )
+    shown = _Accounts(request, seat, code)
+    part = shown.pieces.answer(request, "ledger/_account_rows.html", [shown.context])
+    if part is not None:
+        return part
+    context = shown.context | {"problem": problem, "entered": entered}
+    return page(request, seat, "ledger-accounts", "ledger/accounts.html", context, status=422 if problem else 200)
 
 
 def _kept(request: HttpRequest) -> str:
     return request.GET.urlencode()
 
 
-def _accounts(request: HttpRequest, seat: Seat, code: str) -> dict[str, Any]:
-    view, frame = seat.view, seat.view.frame
-    node = find_node(view, seat.node)
-    uses = account_use(view, node.entities, seat.period.index)
-    placed = placements(seat.ledger, view, seat.person)
-    seen = view.visible_accounts()
-    search, of_type = request.GET.get("search", "").strip().lower(), request.GET.get("type", "")
-    unused = request.GET.get("unused") == "1"
-    rows: list[dict[str, Any]] = []
-    for at, depth in _indented(frame.accounts):
-        item, use = frame.accounts.items[at], uses[at]
-        if (
-            not seen[at]
-            or (search and search not in f"{item.code} {item.name} {item.category}".lower())
-            or (of_type and item.type != of_type)
-        ):
-            continue
-        if use.first is not None and unused:
-            continue
-        digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
-        rows.append(
-            {
-                "item": item,
-                "depth": 0 if search or of_type else min(depth, 4),
-                "balance": "sealed" if view.withheld[at] else money(use.balances[-1], digits),
-                "points": spark_points(use.balances),
-                "lines": use.lines,
-                "first": frame.calendar.periods[use.first].code if use.first is not None else "",
-                "last": frame.calendar.periods[use.last].code if use.last is not None else "",
-                "placed": placed.get(item.code, []),
-                "sealed": bool(view.sealed[at]),
-                "negative": use.balances[-1] < 0,
-            }
-        )
-    if code and (code not in frame.accounts.index or not seen[frame.accounts.index[code]]):
-        raise NotFound(f"Account '{code}' does not exist.", subject="account")
-    chosen = next((row for row in rows if row["item"].code == code), None)
-    if code and chosen is None:
-        chosen = {
-            "item": frame.accounts[code],
-            "placed": placed.get(code, []),
-            "lines": uses[frame.accounts.index[code]].lines,
+class _Accounts:
+    """The accounts that fit what was asked, in pieces, and the one that was chosen."""
+
+    def __init__(self, request: HttpRequest, seat: Seat, code: str) -> None:
+        self.view, self.frame, self.seat = seat.view, seat.view.frame, seat
+        self.node = find_node(self.view, seat.node)
+        self.use = account_use(self.view, self.node.entities)
+        self.placed = placements(seat.ledger, self.view, seat.person)
+        search, of_type = request.GET.get("search", "").strip().lower(), request.GET.get("type", "")
+        unused = request.GET.get("unused") == "1"
+        listed = self._fitting(search, of_type, unused=unused)
+        chosen = self._chosen(code)
+        self.pieces = Pieces(request, seat)
+        places = [at for at, _ in listed]
+        pieces = self.pieces.cut(len(listed), places.index(chosen) if chosen in places else -1)
+        for piece in pieces:
+            if piece.written:
+                piece.rows = self._rows(listed[piece.start : piece.stop], flat=bool(search or of_type))
+        self.context = {
+            "pieces": pieces,
+            "here": self.pieces.here,
+            "seat": seat,
+            "chosen": self._told(chosen) if chosen is not None else None,
+            "types": TYPES,
+            "node": self.node,
+            "nodes": seat.nodes,
+            "search": request.GET.get("search", ""),
+            "of_type": of_type,
+            "unused": unused,
+            "categories": sorted(
+                {
+                    item.category
+                    for item, inside in zip(self.frame.accounts.items, self.view.visible_accounts(), strict=True)
+                    if inside and item.category
+                }
+            ),
         }
-    return {
-        "rows": rows,
-        "chosen": chosen,
-        "types": TYPES,
-        "node": node,
-        "nodes": seat.nodes,
-        "search": request.GET.get("search", ""),
-        "of_type": of_type,
-        "unused": unused,
-        "categories": sorted(
-            {item.category for item, inside in zip(frame.accounts.items, seen, strict=True) if inside and item.category}
-        ),
-    }
+
+    def _fitting(self, search: str, of_type: str, *, unused: bool) -> list[tuple[int, int]]:
+        """(place, depth) of each account to list."""
+        seen, items, first = self.view.visible_accounts(), self.frame.accounts.items, self.use.first.tolist()
+        return [
+            (at, depth)
+            for at, depth in self.view.kept(("accounts indented",), lambda: _indented(self.frame.accounts))
+            if seen[at]
+            and (not of_type or items[at].type == of_type)
+            and not (unused and first[at] >= 0)
+            and (not search or search in f"{items[at].code} {items[at].name} {items[at].category}".lower())
+        ]
+
+    def _chosen(self, code: str) -> int | None:
+        if not code:
+            return None
+        at = self.frame.accounts.index.get(code)
+        if at is None or not self.view.visible_accounts()[at]:
+            raise NotFound(f"Account '{code}' does not exist.", subject="account")
+        return at
+
+    def _told(self, at: int) -> dict[str, Any]:
+        item = self.frame.accounts.items[at]
+        lines = None if self.view.sealed[at] else int(self.use.lines[at])
+        return {"item": item, "placed": self.placed.get(item.code, []), "lines": lines}
+
+    def _rows(self, listed: list[tuple[int, int]], *, flat: bool) -> list[dict[str, Any]]:
+        places, view, codes = [at for at, _ in listed], self.view, [one.code for one in self.frame.calendar.periods]
+        courses = account_course(view, self.node.entities, self.seat.period.index, places).tolist()
+        rows = []
+        for (at, depth), course in zip(listed, courses, strict=True):
+            first, last = int(self.use.first[at]), int(self.use.last[at])
+            told = self._told(at)
+            digits = QUANTITY_DIGITS if told["item"].type == "statistical" else self.node.digits
+            rows.append(
+                told
+                | {
+                    "depth": 0 if flat else min(depth, 4),
+                    "balance": "sealed" if view.withheld[at] else money(course[-1], digits),
+                    "points": spark_points(course),
+                    "first": codes[first] if first >= 0 else "",
+                    "last": codes[last] if last >= 0 else "",
+                    "sealed": bool(view.sealed[at]),
+                }
+            )
+        return rows
 
 
 @require_http_methods(["GET", "POST"])
@@ -301,17 +335,21 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     counts = budget_counts(seat.ledger, view)
     listed = [(scenario, counts.get(scenario.code)) for scenario in seat.ledger.scenarios.order_by("pk")]
     one, other = request.GET.get("one", ""), request.GET.get("other", "")
-    rows, total = [], None
+    cut = Pieces(request, seat)
+    pieces, total = list[Piece](), None
     if one and other:
         window = window_at(
             frame.calendar, read_window("year" if request.GET.get("whole") else "year to date"), seat.period
         )
         assert window is not None  # every period has its year
         found = compare_scenarios(view, node.entities, window, one, other)
-        for at, a, b in found.rows:
-            item = frame.accounts.items[at]
-            digits = QUANTITY_DIGITS if item.type == "statistical" else node.digits
-            rows.append((item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)))
+        pieces = cut.cut(len(found.rows))
+        for piece in pieces:
+            if piece.written:
+                piece.rows = [_compared(frame, row, node.digits) for row in found.rows[piece.start : piece.stop]]
+        part = cut.answer(request, "ledger/_scenario_rows.html", [{"pieces": pieces}])
+        if part is not None:
+            return part
         total = ("sealed", "sealed", "sealed", window.title)
         if found.results is not None:
             a, b = found.results
@@ -320,13 +358,22 @@ def scenarios(request: HttpRequest) -> HttpResponse:
         "listed": listed,
         "one": one,
         "other": other,
-        "rows": rows,
+        "pieces": pieces,
+        "here": cut.here,
         "total": total,
         "node": node,
         "nodes": seat.nodes,
         "whole": request.GET.get("whole"),
     }
     return page(request, seat, "ledger-scenarios", "ledger/scenarios.html", context)
+
+
+def _compared(frame: Frame, row: tuple[int, int, int], money_digits: int) -> tuple[Item, str, str, str]:
+    """An account with both its amounts and their difference, as text."""
+    at, a, b = row
+    item = frame.accounts.items[at]
+    digits = QUANTITY_DIGITS if item.type == "statistical" else money_digits
+    return item, grouped(a, digits), grouped(b, digits), grouped(b - a, digits)
 
 
 @require_GET

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_GET, require_http_methods
 from rulka.core.books.calendar import period_code
 from rulka.core.books.frame import Frame
 from rulka.core.books.selection import select
-from rulka.core.books.trial_balance import TrialBalanceRow, by_entity, trial_balance
+from rulka.core.books.trial_balance import TrialBalance, TrialBalanceRow, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
 from rulka.core.values import whole
@@ -21,6 +21,7 @@ from rulka.formats.figures import plain_text
 from rulka.ledger import editing
 from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
 from rulka.ledger.pages.common import exact, page
+from rulka.ledger.pages.pieces import Pieces
 from rulka.ledger.reading.calendars import in_own_calendar
 from rulka.ledger.reading.entries import seen_entry
 from rulka.ledger.reading.history import view_at
@@ -215,7 +216,7 @@ def _members(seat: Seat, key: int) -> list[str]:
 # trial balance ------------------------------------------------------------------------------------------------------
 
 
-def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[list[TrialBalanceRow], dict[str, Any]]:
+def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, dict[str, Any]]:
     asked = request.GET
     view, mark = seat.view, ""
     revision = asked.get("revision", "")
@@ -259,16 +260,23 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     problem: RulkaError | None = None
     groups: list[dict[str, Any]] = []
     about: dict[str, Any] = {}
+    pieces = Pieces(request, seat)
     try:
-        rows, about = _trial_balance(request, seat)
+        found, about = _trial_balance(request, seat)
         frame = about["frame"]
-        for part in by_entity(rows, frame):
+        for part in found.parts():
             at = frame.entities.index[part.entity]
+            cut = pieces.cut(part.stop - part.start)
+            for piece in cut:
+                if piece.written:
+                    rows = found.rows(part.start + piece.start, part.start + piece.stop)
+                    piece.rows = [_shown(row, frame) for row in rows]
             groups.append(
                 {
                     "entity": frame.entities.items[at],
                     "currency": frame.currencies[at],
-                    "rows": [_shown(row, frame) for row in part.rows],
+                    "pieces": cut,
+                    "by": about["by"],
                     "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals]
                     if part.totals
                     else [SEALED] * 4,
@@ -277,11 +285,15 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
             )
     except RulkaError as error:
         problem = error
+    only = pieces.answer(request, "ledger/_balance_rows.html", groups)
+    if only is not None:
+        return only
     seen = seat.view.visible_entities()
     own = zip(seat.view.frame.entities.items, seat.view.frame.entity_calendars, seen, strict=True)
     calendars = {item.code: name for item, name, inside in own if name and inside}
     context = {
         "groups": groups,
+        "here": pieces.here,
         "range": _range(request, about),
         "about": about,
         "problem": problem,
@@ -336,7 +348,7 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
             *([plain_text(row.member)] if about["by"] else []),
             *(SEALED if row.is_sealed else minor_text(amount, row.digits) for amount in row.amounts),
         ]
-        for row in rows
+        for row in rows.rows()
     ]
     start = len(headings) - 4
     asked = {"asked": request.GET.dict(), "run": {"lines": [[*row[:2], *row[start:]] for row in cells]}, "lines": False}

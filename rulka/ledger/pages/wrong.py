@@ -17,6 +17,7 @@ from rulka.core.money import exact_text, grouped
 from rulka.ledger import judging
 from rulka.ledger.editing import editor_of
 from rulka.ledger.pages.common import page, sees_whole
+from rulka.ledger.pages.pieces import Pieces
 from rulka.ledger.reading.entries import show_entry
 from rulka.ledger.reading.suspects import Suspect, suspects, tuning_of
 from rulka.ledger.seat import Seat, seat_of
@@ -57,8 +58,16 @@ def _page(request: HttpRequest, seat: Seat, *, problem: RulkaError | None = None
     except RulkaError as error:
         context["empty"] = error
     chosen = next((one for one in found if one.chosen), None)
+    standing, cut = [one for one in found if one.one.stands], Pieces(request, seat)
+    pieces = cut.cut(len(standing), standing.index(chosen) if chosen in standing else -1)
+    for piece in pieces:
+        piece.rows = standing[piece.start : piece.stop]
+    part = cut.answer(request, "ledger/_wrong_rows.html", [{"pieces": pieces, "seat": seat}])
+    if part is not None and request.method == "GET":
+        return part
     context |= {
-        "standing": [one for one in found if one.one.stands],
+        "pieces": pieces,
+        "here": cut.here,
         "dismissed": [one for one in found if not one.one.stands],
         "chosen": chosen,
         "entries": _entries(seat, chosen) if chosen else [],

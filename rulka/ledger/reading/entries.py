@@ -15,6 +15,7 @@ from rulka.core.money import QUANTITY_DIGITS, minor_text
 from rulka.formats.currencies import currency_digits, minor_digits
 from rulka.ledger.models import Account, JournalEntry, JournalLine, JournalLineFormer, Ledger, PostingKey, Scenario
 from rulka.ledger.reading.queries import calendar_of, within
+from rulka.ledger.reading.trace_columns import places
 
 
 def find_entry(ledger: Ledger, entity: str, number: str) -> JournalEntry:
@@ -76,19 +77,18 @@ def seen_entry(ledger: Ledger, view: View, entity: str, number: str) -> SeenEntr
     Unknown to whom no line of it is visible, nor was before it was withdrawn.
     """
     entry = find_entry(ledger, entity, number)
-    ids = view.keys.ids
-    place = {int(ids[key]): key for key in range(len(ids)) if ids[key]}
-    mine = within("key", list(place))
+    place = places(view)
+    every = entry.lines.select_related("key__account", "key__partner").order_by("pk")
     lines = [
-        SeenLine(line, place[line.key_id], view.digits_of(place[line.key_id]))
-        for line in entry.lines.filter(**mine).select_related("key__account", "key__partner").order_by("pk")
+        SeenLine(line, place[line.key_id], view.digits_of(place[line.key_id])) for line in every if line.key_id in place
     ]
-    former = JournalLineFormer.objects.filter(entry=entry, **mine).select_related("key__account")
+    former = JournalLineFormer.objects.filter(entry=entry).select_related("key__account")
     gone = [
         FormerLine(line, place[line.key_id], view.digits_of(place[line.key_id]))
         for line in former.order_by("-until_revision", "line")
+        if line.key_id in place
     ]
-    hidden = entry.lines.count() > len(lines)
+    hidden = len(every) > len(lines)
     if not lines and (hidden or not gone):
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
     return SeenEntry(entry, tuple(lines), tuple(gone), hidden)

@@ -45,6 +45,13 @@ def line_keys(view: View) -> str:
     )
 
 
+def _mine(ledger: Ledger, view: View) -> tuple[str, str | int]:
+    """What says of a line `l` that somebody may see it, and its value."""
+    if _sees_every_line(view):
+        return "EXISTS (SELECT 1 FROM ledger_postingkey k WHERE k.id = l.key_id AND k.ledger_id = %s)", ledger.pk
+    return "+l.key_id IN (SELECT value FROM json_each(%s))", line_keys(view)
+
+
 def _sees_every_line(view: View) -> bool:
     return view.fence.is_open
 
@@ -63,12 +70,11 @@ def _rows(sql: str, values: Sequence[Any]) -> list[tuple[Any, ...]]:
 def documents(ledger: Ledger, view: View, text: str, most: int) -> list[tuple[str, int]]:
     """Documents whose number begins with a text, and how many visible lines each has."""
     found: dict[str, int] = {}
-    keys = line_keys(view)
+    mine, keys = _mine(ledger, view)
     for first, last in _beginnings(text):
         rows = _rows(
             "SELECT l.document, COUNT(*) FROM ledger_journalline l WHERE NOT (l.document = '') AND l.document >= %s "
-            "AND l.document < %s AND +l.key_id IN (SELECT value FROM json_each(%s)) GROUP BY l.document ORDER BY "
-            "l.document LIMIT %s",
+            f"AND l.document < %s AND {mine} GROUP BY l.document ORDER BY l.document LIMIT %s",
             [first, last, keys, most],
         )
         found.update(rows)
@@ -78,12 +84,13 @@ def documents(ledger: Ledger, view: View, text: str, most: int) -> list[tuple[st
 def entries(ledger: Ledger, view: View, text: str, most: int) -> list[tuple[str, str, str]]:
     """(entity, number, date) of entries whose number begins with a text and that have a visible line."""
     found: dict[tuple[str, str], str] = {}
+    mine, keys = _mine(ledger, view)
     for first, last in _beginnings(text):
         rows = _rows(
             "SELECT y.code, e.number, e.date FROM ledger_entity y JOIN ledger_journalentry e ON e.entity_id = y.id "
             "WHERE y.ledger_id = %s AND e.number >= %s AND e.number < %s AND EXISTS (SELECT 1 FROM ledger_journalline "
-            "l WHERE l.entry_id = e.id AND +l.key_id IN (SELECT value FROM json_each(%s))) ORDER BY e.number LIMIT %s",
-            [ledger.pk, first, last, line_keys(view), most],
+            f"l WHERE l.entry_id = e.id AND {mine}) ORDER BY e.number LIMIT %s",
+            [ledger.pk, first, last, keys, most],
         )
         found.update({(code, number): str(day) for code, number, day in rows})
     return [(*name, day) for name, day in sorted(found.items(), key=lambda pair: pair[0][1])][:most]
@@ -116,6 +123,7 @@ def amounts(ledger: Ledger, view: View, amount: Fraction, *, near: bool) -> list
     digits = {QUANTITY_DIGITS, *view.frame.digits.tolist()}
     span = (abs(amount) * (1 - NEAR), abs(amount) * (1 + NEAR)) if near else (abs(amount), abs(amount))
     place = places(view)
+    mine, keys = _mine(ledger, view)
     found = []
     for decimals in sorted(digits):
         low, high = (end * 10**decimals for end in span)
@@ -125,9 +133,8 @@ def amounts(ledger: Ledger, view: View, amount: Fraction, *, near: bool) -> list
         rows = _rows(
             "SELECT y.code, e.number, l.date, l.key_id, l.document, l.description, l.debit - l.credit FROM "
             "ledger_journalline l CROSS JOIN ledger_journalentry e ON e.id = l.entry_id CROSS JOIN ledger_entity y ON "
-            "y.id = e.entity_id WHERE l.debit + l.credit BETWEEN %s AND %s AND y.ledger_id = %s AND +l.key_id IN "
-            "(SELECT value FROM json_each(%s)) LIMIT %s",
-            [int(first), int(last), ledger.pk, line_keys(view), MOST_ROWS],
+            f"y.id = e.entity_id WHERE l.debit + l.credit BETWEEN %s AND %s AND y.ledger_id = %s AND {mine} LIMIT %s",
+            [int(first), int(last), ledger.pk, keys, MOST_ROWS],
         )
         for code, number, day, key, document, text, net in rows:
             at = place[key]

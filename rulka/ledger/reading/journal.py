@@ -21,6 +21,7 @@ from rulka.core.money import QUANTITY_DIGITS, exact_text
 from rulka.core.values import amount, is_whole, quoted
 from rulka.ledger.models import JournalLine, Ledger
 from rulka.ledger.reading.queries import snapshot
+from rulka.ledger.reading.trace_columns import places
 
 PAGE = 100
 MOST_COMPARED = 10**12
@@ -230,7 +231,7 @@ class Journal:
         if self.wanted.is_simple:
             rows = (moved.key[self.mask], moved.count[self.mask], moved.debit[self.mask], moved.credit[self.mask])
         else:
-            place = {int(key): at for at, key in enumerate(keys.ids) if key}
+            place = places(self.view)
             with connection.cursor() as cursor:
                 where, values = self._where(None)
                 cursor.execute(
@@ -357,7 +358,7 @@ class Journal:
     def _lines(self, ids: list[int]) -> list[JournalRow]:
         found = JournalLine.objects.select_related("entry__entity", "key__account", "key__partner").in_bulk(ids)
         frame, keys = self.view.frame, self.view.keys
-        place = {int(key): at for at, key in enumerate(keys.ids) if key}
+        place = places(self.view)
         rows = []
         for pk in ids:
             line = found[pk]

@@ -69,18 +69,7 @@ def tuning_of(ledger: Ledger) -> Tuning:
 
 def _arrivals(ledger: Ledger, view: View, period: Period) -> Arrivals:
     number = period_number(period.code)
-    places = {period_number(one.code): one.index for one in view.frame.calendar.periods}
-    entries = JournalEntry.objects.filter(ledger=ledger)
-    came = entries.filter(period=number, revision__gt=1).values_list("revision", flat=True).distinct()
-    before = {}
-    mine = within("key", view.keys.ids[view.keys.ids > 0].tolist())
-    for revision in came:
-        if view.fence.hides_nothing:
-            last = entries.filter(revision__lt=revision).aggregate(last=Max("period"))["last"]
-        else:  # what others booked is no matter of theirs
-            lines = JournalLine.objects.filter(revision__lt=revision, **mine)
-            last = lines.aggregate(last=Max("period"))["last"]
-        before[revision] = places.get(last, -1) if last is not None else -1
+    before = view.kept(("came before", period.code), lambda: _came_before(ledger, view, number))
     closed = {}
     for shut in ClosedPeriod.objects.standing().of_ledger(ledger).filter(period=number).select_related("entity"):
         first = ledger.revisions.filter(at__gt=shut.at).aggregate(first=Min("number"))["first"]
@@ -88,3 +77,20 @@ def _arrivals(ledger: Ledger, view: View, period: Period) -> Arrivals:
         if entity is not None and first is not None:
             closed[(entity, period.index)] = int(first)
     return Arrivals(before, closed)
+
+
+def _came_before(ledger: Ledger, view: View, number: int) -> dict[int, int]:
+    """For each revision that brought entries of a period, the last period with entries before it, as an index."""
+    places = {period_number(one.code): one.index for one in view.frame.calendar.periods}
+    entries = JournalEntry.objects.filter(ledger=ledger)
+    came = entries.filter(period=number, revision__gt=1).values_list("revision", flat=True).distinct()
+    before = {}
+    for revision in came:
+        if view.fence.hides_nothing:
+            last = entries.filter(revision__lt=revision).aggregate(last=Max("period"))["last"]
+        else:  # what others booked is no matter of theirs
+            mine = within("key", view.keys.ids[view.keys.ids > 0].tolist())
+            lines = JournalLine.objects.filter(revision__lt=revision, **mine)
+            last = lines.aggregate(last=Max("period"))["last"]
+        before[revision] = places.get(last, -1) if last is not None else -1
+    return before

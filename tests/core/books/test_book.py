@@ -82,7 +82,7 @@ def test_fence_narrows_entities_accounts_and_members_together():
     def seen(**bounds):
         return [
             (row.entity, row.account)
-            for row in trial_balance(found.within(Fence.of(**bounds)), CALENDAR.periods[0], CALENDAR.periods[-1])
+            for row in trial_balance(found.within(Fence.of(**bounds)), CALENDAR.periods[0], CALENDAR.periods[-1]).rows()
         ]
 
     assert seen(entities="C") == [("C", "10"), ("C", "40")]

@@ -186,7 +186,7 @@ def test_what_is_finer_than_a_seals_grain_makes_no_difference(data, works, spine
         rows = [
             trial_balance(
                 view, *(view.frame.calendar.period(code) for code in ("2025-P01", at)), pending=pending, by=by
-            )
+            ).rows()
             for view in (book_of(works).within(fence), book_of(other).within(fence))
         ]
         assert rows[0] == rows[1]

@@ -137,7 +137,7 @@ def test_whole_charts_agree_with_the_trial_balance(data, works, fence):
         cells[0, column] = f'=RULKA.{measure}(A1#,RULKA.BETWEEN("2025-P02","2026-P03"),,"{entity}")'
     calculation = sheet_of(works, fence, cells, "2026-P03")
     rows = (
-        {row.account: row for row in trial_balance(view, first, last, entity=entity)}
+        {row.account: row for row in trial_balance(view, first, last, entity=entity).rows()}
         if (view.visible_entities()[view.frame.entities.index[entity]])
         else {}
     )

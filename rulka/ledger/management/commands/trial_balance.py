@@ -55,7 +55,7 @@ class Command(RulkaCommand):
             scenario=options["scenario"],
             pending=options["with_pending"],
         )
-        cells = [_texts(row) for row in rows]
+        cells = [_texts(row) for row in rows.rows()]
         self.deliver(_json(cells) if options["format"] == "json" else _csv(cells), options)
 
 

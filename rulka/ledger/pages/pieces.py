@@ -1,0 +1,73 @@
+"""Long lists in pieces: the first is written, the others come once they are near, or all of them for whom asks so."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+
+from rulka.core.values import whole
+from rulka.ledger.seat import Seat
+
+MANY = 90
+"""Rows from which a list comes in pieces."""
+SIZE = 60
+ROW_HEIGHT = 26
+
+
+@dataclass
+class Piece:
+    """Rows that follow each other, by their places in the list; `rows` is filled where they are written."""
+
+    number: int
+    start: int
+    stop: int
+    written: bool
+    rows: Sequence[Any] = field(default_factory=tuple)
+
+    @property
+    def count(self) -> int:
+        return self.stop - self.start
+
+    @property
+    def height(self) -> int:
+        """Pixels that the rows take once they are written."""
+        return self.count * ROW_HEIGHT
+
+
+class Pieces:
+    """How the lists of a page are cut. `here` is the address that a piece is asked for at."""
+
+    def __init__(self, request: HttpRequest, seat: Seat) -> None:
+        asked = request.GET.copy()
+        given = asked.pop("piece", [""])[0]
+        self.every = given == "all"
+        self.only = whole(given, "piece") if given and not self.every else None
+        for name, value in (("ledger", seat.ledger.code), ("period", seat.period.code), ("node", seat.node)):
+            asked.setdefault(name, value)
+        self.here = asked.urlencode()
+        self.count = 0
+
+    def cut(self, rows: int, needed: int = -1) -> list[Piece]:
+        """The next list of the page in pieces; the one with the row `needed` is written too."""
+        size = SIZE if rows > MANY else max(rows, 1)
+        pieces = []
+        for start in range(0, rows, size):
+            number, stop = self.count, min(start + size, rows)
+            chosen = number == self.only if self.only is not None else number == 0 or start <= needed < stop
+            pieces.append(Piece(number, start, stop, self.every or chosen))
+            self.count += 1
+        return pieces
+
+    def answer(self, request: HttpRequest, template: str, lists: Sequence[dict[str, Any]]) -> HttpResponse | None:
+        """The one piece that was asked for, out of lists with their `pieces`; None where a whole page was."""
+        if self.only is None:
+            return None
+        for one in lists:
+            for piece in one["pieces"]:
+                if piece.number == self.only:
+                    return render(request, template, {**one, "piece": piece, "here": self.here})
+        return HttpResponse(status=204)
