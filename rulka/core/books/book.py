@@ -35,6 +35,8 @@ from rulka.core.money import QUANTITY_DIGITS
 
 MOST_BALANCES = 24
 MOST_KEPT = 2_000
+MOST_BYTES = 128 << 20
+"""Bytes of arrays by key that are kept beside balances."""
 Made = TypeVar("Made")
 
 
@@ -56,6 +58,8 @@ class Book:
         self._movements = movements
         self._balances: OrderedDict[Hashable, Balances] = OrderedDict()
         self._kept: OrderedDict[Hashable, object] = OrderedDict()
+        self._arrays: OrderedDict[Hashable, tuple[object, int]] = OrderedDict()
+        self._array_bytes = 0
         self._lock = RLock()  # requests share a book: what is kept is made by one of them
 
     def balances(self, scenario: str, *, pending: bool = False) -> Balances:
@@ -129,6 +133,19 @@ class Book:
         """Sums of journal lines by some of their fields, over the periods `first` to `last`, both included; kept."""
         until = len(self.frame.calendar.periods) - 1 if last is None else last
         return self.kept(("grouped", fields, first, until), lambda: self.journal.grouped(fields, first, until))
+
+    def kept_arrays(self, name: Hashable, make: Callable[[], Made], size: Callable[[Made], int]) -> Made:
+        """Arrays made once; those asked for last are kept, up to a bound of bytes."""
+        with self._lock:
+            if name not in self._arrays:
+                made = make()
+                self._arrays[name] = made, size(made)
+                self._array_bytes += size(made)
+                while self._array_bytes > MOST_BYTES and len(self._arrays) > 1:
+                    _, (_, gone) = self._arrays.popitem(last=False)
+                    self._array_bytes -= gone
+            self._arrays.move_to_end(name)
+            return cast(Made, self._arrays[name][0])
 
     def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
         """Something derived from this book, made once; the book never changes."""
@@ -214,6 +231,10 @@ class View:
     def kept(self, name: Hashable, make: Callable[[], Made]) -> Made:
         """Something derived from what is seen here, made once; neither the book nor the fence ever changes."""
         return self._book.kept((name, self.fence), make)
+
+    def kept_arrays(self, name: Hashable, make: Callable[[], Made], size: Callable[[Made], int]) -> Made:
+        """The same for arrays by key, up to a bound of bytes."""
+        return self._book.kept_arrays((name, self.fence), make, size)
 
     # figures
 

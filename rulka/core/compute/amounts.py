@@ -45,7 +45,16 @@ def read_vector(view: View, reading: Reading, by_day: str) -> Vector | None:
         return None
     if window.by_day:
         return view.kept(("days", reading, by_day), lambda: _by_day(view, reading, window, by_day))
-    balances = view.balances_of(source)
+    return view.kept_arrays(("vector", reading), lambda: _whole_periods(view, reading, window), _size)
+
+
+def _size(vector: Vector) -> int:
+    return vector.amounts.nbytes + vector.booked.nbytes
+
+
+def _whole_periods(view: View, reading: Reading, window: Window) -> Vector:
+    """A measure over whole periods."""
+    balances = view.balances_of(reading.source)
     booked = balances.booked(window)
     if reading.measure != "average":
         return Vector(balances.measure(reading.measure, window), booked)
@@ -241,22 +250,29 @@ class Classes:
 
 def classes_of(masks: Sequence[BoolArray], keys: int) -> Classes:
     """Group keys by which leaves hold them; class 0 is held by none."""
-    if not masks:
-        return Classes(np.zeros(keys, dtype=np.int64), sparse.csr_matrix((0, 1), dtype=np.int64), 1)
-    table = np.array(masks, dtype=bool)
-    packed = np.packbits(table, axis=0)
+    held = [np.flatnonzero(mask) for mask in masks]
+    leaf = np.repeat(np.arange(len(held)), [len(own) for own in held])
+    key = np.concatenate([np.zeros(0, dtype=np.int64), *held])
+    order = np.argsort(key, kind="stable")
+    leaf, counts = leaf[order], np.bincount(key, minlength=keys)
+    starts = np.cumsum(counts) - counts
     of_key = np.zeros(keys, dtype=np.int64)
-    for start in range(0, len(packed), 6):  # six bytes of bits beside a class number fit into one int64
-        word = np.zeros(keys, dtype=np.int64)
-        for row in packed[start : start + 6]:
-            word = (word << 8) | row
-        _, word = np.unique(word, return_inverse=True)
-        _, of_key = np.unique(of_key * (int(word.max(initial=0)) + 1) + word.reshape(-1), return_inverse=True)
-        of_key = of_key.reshape(-1)
-    count = int(of_key.max(initial=-1)) + 1
-    first = np.zeros(count, dtype=np.int64)
-    first[of_key[::-1]] = np.arange(keys - 1, -1, -1)
-    return Classes(of_key, sparse.csr_matrix(table[:, first].astype(np.int64)), count)
+    rows, columns, classes = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)], 1
+    for count in np.unique(counts).tolist():
+        if not count:
+            continue
+        alike = np.flatnonzero(counts == count)
+        holders = leaf[starts[alike, None] + np.arange(count)]  # which leaves hold each of these keys
+        code = np.zeros(len(alike), dtype=np.int64)
+        for place in range(count):
+            _, first, code = np.unique(code * len(held) + holders[:, place], return_index=True, return_inverse=True)
+        of_key[alike] = classes + code
+        rows.append(holders[first].ravel())
+        columns.append(np.repeat(np.arange(classes, classes + len(first)), count))
+        classes += len(first)
+    row, column = np.concatenate(rows), np.concatenate(columns)
+    shape = (len(held), classes)
+    return Classes(of_key, sparse.csr_matrix((np.ones(len(row), dtype=np.int64), (row, column)), shape=shape), classes)
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from rulka.core.compute.detail_rows import DetailRow, detail_rows
 from rulka.core.compute.figures import Figures, shows, summed, total
 from rulka.core.compute.judging import Judged
 from rulka.core.compute.leaves import Leaf
-from rulka.core.compute.readings import GROSS, Readings
+from rulka.core.compute.readings import Readings
 from rulka.core.compute.summing import Sums
 from rulka.core.definitions.expressions import (
     COMPARISONS,
@@ -44,7 +44,7 @@ class Cells:
         self.details: dict[str, list[DetailRow]] = {}
         self.leaf_of: dict[str, Leaf] = dict(self.plan.leaves.by_key)
         self.minor: dict[str, list[int | None]] = {}
-        self.scales: dict[tuple[int, bool], list[tuple[int, bool, bool]]] = {}
+        self.scales: dict[tuple[int, bool], list[tuple[int, bool]]] = {}
         self.units: dict[str, str] = {}
         self.path: list[str] = []
         self.sealed: dict[str, set[int]] = {}
@@ -103,40 +103,35 @@ class Cells:
         """One leaf: signed minor units where nothing is divided, and the value in major units."""
         values: list[Value] = []
         minor: list[int | None] = []
-        for place, (column, amount, (scale, is_whole, takes_line_sign)) in enumerate(
-            zip(self.columns, amounts, self._scales(leaf), strict=True)
+        may_seal = self.plan.view.seal is not None
+        for place, (amount, (scale, is_whole), sign) in enumerate(
+            zip(amounts, self._scales(leaf), self.readings.signs(leaf), strict=True)
         ):
-            if scale and shows(leaf.line, column) and self.readings.is_sealed(leaf, column):
-                self._seal(leaf.key, place)
-                scale = 0
-            if not scale or (leaf.line.columns and not shows(leaf.line, column)):
+            if may_seal and scale:
+                column = self.columns[place]
+                if shows(leaf.line, column) and self.readings.is_sealed(leaf, column):
+                    self._seal(leaf.key, place)
+                    scale = 0
+            if not scale or (leaf.line.columns and not shows(leaf.line, self.columns[place])):
                 values.append(None)
                 minor.append(None)
                 continue
-            signed = amount * (
-                self.readings.line_sign(leaf, column) if takes_line_sign else self.readings.sign(leaf, column)
-            )
-            values.append(Fraction(signed, scale))
-            minor.append(signed if is_whole else None)
+            values.append(Fraction(amount * sign, scale))
+            minor.append(amount * sign if is_whole else None)
         self.values[leaf.key], self.minor[leaf.key] = values, minor
 
-    def _scales(self, leaf: Leaf) -> list[tuple[int, bool, bool]]:
-        """By column: what a leaf's amount is divided by (0 where nothing can be read), whether that is the minor unit
-        alone, and whether it takes the line's sign."""
+    def _scales(self, leaf: Leaf) -> list[tuple[int, bool]]:
+        """By column: what a leaf's amount is divided by (0 where nothing can be read), and whether that is the minor
+        unit alone."""
         name = (leaf.group, leaf.is_quantity)
         if name not in self.scales:
             found = []
             for column in self.columns:
                 vector = self.readings.vector(leaf, column) if column.has_figures else None
                 if vector is None:
-                    found.append((0, False, False))
+                    found.append((0, False))
                     continue
-                takes_line_sign = self.readings.reading(
-                    leaf, column
-                ).measure not in GROSS and not self.readings.of_quantities(leaf, column)
-                found.append(
-                    (vector.divisor * 10 ** self.readings.digits(leaf, column), vector.divisor == 1, takes_line_sign)
-                )
+                found.append((vector.divisor * 10 ** self.readings.digits(leaf, column), vector.divisor == 1))
             self.scales[name] = found
         return self.scales[name]
 
@@ -183,12 +178,13 @@ class Cells:
             self.units[line.key] = ""
         for line in walk:
             self._unit(line)
+        made = [line for line in walk if line.kind != "line" or line.expand]
         for place, column in enumerate(self.columns):
             if column.kind == "text":
                 continue
             if self.comparer.is_base[place]:
                 done: set[str] = set()
-                for line in walk:
+                for line in made:
                     self._value(line, place, done)
                 continue
             for line in walk:
@@ -231,7 +227,7 @@ class Cells:
         return self.units[line.key]
 
     def _value(self, line: LineDef, place: int, done: set[str]) -> Value:
-        if line.key in done:
+        if line.key in done or (line.kind == "line" and not line.expand):  # a plain line is as it was presented
             return self._at(line.key, place)
         if line.key in self.path:
             labels = [self.lines[key].label for key in [*self.path[self.path.index(line.key) :], line.key]]

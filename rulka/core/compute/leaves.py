@@ -167,13 +167,20 @@ class _Line:
         quantities = accounts & self.statistical
         is_quantity = bool(accounts.any()) and bool((quantities == accounts).all())
         of_key = self.keys.account
+        if quantities.any():
+            of_leaf = mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key]
+            of_quantities = mask & quantities[of_key]
+        else:
+            whole = mask is self.narrowed.keys and accounts is self.accounts and not self.line.intercompany
+            of_leaf = mask if whole else mask & accounts[of_key]  # what is narrowed holds no other accounts
+            of_quantities = self.view.kept(("no keys",), lambda: np.zeros(len(self.keys), dtype=bool))
         return Leaf(
             key,
             label,
             kind,
             self.line,
-            mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key],
-            mask & quantities[of_key],
+            of_leaf,
+            of_quantities,
             accounts,
             is_quantity,
             self.narrowed.names_accounts,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
+
 import numpy as np
 
 from rulka.core.books.balances import Balances, Source
@@ -51,6 +53,8 @@ class Readings:
         self._parts: dict[tuple[str, str], tuple[BoolArray, int]] = {}
         self._signs: dict[tuple[str, Narrowing | None], int] = {}
         self._sealed: dict[tuple[str, str], bool] = {}
+        self._kinds: dict[tuple[int, bool], tuple[list[int], list[int]]] = {}
+        self._narrowed_alike: list[int] = []
 
     def reading(self, leaf: Leaf, column: Column) -> Reading:
         """What a leaf reads in a column."""
@@ -177,6 +181,41 @@ class Readings:
         if self.of_quantities(leaf, column):
             return -1 if leaf.line.sign == "flipped" else 1
         return self.line_sign(leaf, column)
+
+    def signs(self, leaf: Leaf) -> list[int]:
+        """`sign` in each column that has figures, 1 in the others."""
+        kind_of, samples = self._kinds_of(leaf)
+        told = [self.sign(leaf, self.plan.columns[at]) if at >= 0 else 1 for at in samples]
+        return [told[kind] for kind in kind_of]
+
+    def _kinds_of(self, leaf: Leaf) -> tuple[list[int], list[int]]:
+        """Columns in kinds that turn a leaf alike, which leaves of one group agree on: each column's kind, and a column
+        of each kind, -1 for those without figures."""
+        name = (leaf.group, leaf.is_quantity)
+        if name not in self._kinds:
+            known: dict[Hashable, int] = {}
+            samples: list[int] = []
+            kind_of = []
+            for place, column in enumerate(self.plan.columns):
+                kind: Hashable = None
+                if column.has_figures:
+                    measure = self.reading(leaf, column).measure
+                    alike = self.of_quantities(leaf, column)
+                    kind = (measure, column.asked.credits, alike, self.narrowed_alike[place])
+                if kind not in known:
+                    known[kind] = len(samples)
+                    samples.append(place if column.has_figures else -1)
+                kind_of.append(known[kind])
+            self._kinds[name] = kind_of, samples
+        return self._kinds[name]
+
+    @property
+    def narrowed_alike(self) -> list[int]:
+        """By column a number for how it narrows accounts, by which lines take their sign."""
+        if not self._narrowed_alike:
+            known: dict[Narrowing | None, int] = {}
+            self._narrowed_alike = [known.setdefault(column.names_accounts, len(known)) for column in self.plan.columns]
+        return self._narrowed_alike
 
     def line_sign(self, leaf: Leaf, column: Column) -> int:
         """The presented sign of a leaf's line in a column, whatever the measure."""

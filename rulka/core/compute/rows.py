@@ -124,6 +124,8 @@ class _Rows:
         self.units = figures.units
         self.comparer = figures.comparer
         self.panel = 1
+        self.judging = [self._judging(place) for place in range(len(self.columns))]
+        self.plain_blanks: dict[tuple[str, ...], frozenset[int]] = {}
         self.known_directions: dict[tuple[str, Narrowing | None], int] = {}
 
     def _values(self, key: str) -> Values:
@@ -332,7 +334,12 @@ class _Rows:
         return tuple(accounts.items[place].code for place in np.flatnonzero(mask))
 
     def _directions(self, line: LineDef) -> tuple[int, ...]:
-        return tuple(self._direction(line, self._judging(place)) for place in range(len(self.columns)))
+        found: dict[int, int] = {}
+        alike = self.readings.narrowed_alike
+        for place in self.judging:
+            if alike[place] not in found:
+                found[alike[place]] = self._direction(line, place)
+        return tuple(found[alike[place]] for place in self.judging)
 
     def _judging(self, place: int) -> int:
         """The column whose figures a comparison is about: the first it works on."""

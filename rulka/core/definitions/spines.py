@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any, Literal, get_args
 
 from rulka.core.books.frame import QUANTITIES
@@ -176,6 +177,49 @@ def raw_lines(lines: Iterable[Any]) -> Iterator[Any]:
         yield from raw_lines(line.get("lines", ()))
 
 
+@lru_cache(maxsize=20_000)
+def _line_of(own: str, key: str, override: Override) -> LineDef:
+    """A line without those within it, from its own mapping as text: most lines of a spine that is edited are as they
+    were."""
+    raw = json.loads(own)
+    kind = next(kind for kind in LINE_KINDS if kind in raw)
+    written = raw.get("formula", raw.get("holds", ""))
+    expand = raw.get("expand", ())
+    kinds = (expand,) if isinstance(expand, str) else tuple(expand)
+    below = raw.get("rows") == "below"
+    return LineDef(
+        kind=kind,
+        label="" if kind in UNLABELLED else raw[kind],
+        key=key,
+        accounts=read_narrowing(raw.get("accounts", "")),
+        expand=() if below else kinds,
+        below=kinds if below else (),
+        sort=raw.get("sort", SORTS[0]),
+        top=int(raw.get("top", "0")),
+        others=raw.get("others", "All others"),
+        formula=read_formula(written) if written else None,
+        agree=tuple(raw.get("agree", ())),
+        tolerance=Fraction(raw.get("tolerance", "0")),
+        prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
+        columns=tuple(raw.get("columns", ())),
+        sign=raw.get("sign", ""),
+        override=override,
+        intercompany=raw.get("intercompany", ""),
+        hide=raw.get("hide", ""),
+        ruling=raw.get("ruling", ""),
+        favourable=raw.get("favourable", ""),
+        total=raw.get("total", ""),
+        show=raw.get("show", ""),
+        panel=raw.get("panel", ""),
+        exempt=raw.get("rounding", "") == "exempt",
+        look=look_from(raw.get("look", {})),
+        detail=raw.get("detail", ""),
+        explain=read_threshold(raw["explain"]) if raw.get("explain") else None,
+        owner=raw.get("owner", ""),
+        volume=read_narrowing(raw["volume"]) if raw.get("volume") else None,
+    )
+
+
 class _Reader:
     """Reads lines; `problems` are selections and formulas that can't be read."""
 
@@ -189,51 +233,15 @@ class _Reader:
         label = "" if kind in UNLABELLED else raw[kind]
         key = self.keys.give(raw.get("key", ""), label or kind, self.where)
         override = self._override(raw, f"{self.where}, line {label or key}")
-        accounts, formula, threshold, volume = EVERYTHING, None, None, None
+        own = json.dumps({name: value for name, value in raw.items() if name not in ("lines", "key")})
         try:
-            accounts = read_narrowing(raw.get("accounts", ""))
-            written = raw.get("formula", raw.get("holds", ""))
-            formula = read_formula(written) if written else None
-            threshold = read_threshold(raw["explain"]) if raw.get("explain") else None
-            volume = read_narrowing(raw["volume"]) if raw.get("volume") else None
+            line = _line_of(own, key, override)
         except RulkaError as error:
             error.subject = f"line {label}"
             self.problems.append(error)
-        expand = raw.get("expand", ())
-        kinds = (expand,) if isinstance(expand, str) else tuple(expand)
-        below = raw.get("rows") == "below"
-        return LineDef(
-            kind=kind,
-            label=label,
-            key=key,
-            accounts=accounts,
-            expand=() if below else kinds,
-            below=kinds if below else (),
-            sort=raw.get("sort", SORTS[0]),
-            top=int(raw.get("top", "0")),
-            others=raw.get("others", "All others"),
-            formula=formula,
-            agree=tuple(raw.get("agree", ())),
-            tolerance=Fraction(raw.get("tolerance", "0")),
-            prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
-            columns=tuple(raw.get("columns", ())),
-            sign=raw.get("sign", ""),
-            override=override,
-            intercompany=raw.get("intercompany", ""),
-            hide=raw.get("hide", ""),
-            ruling=raw.get("ruling", ""),
-            favourable=raw.get("favourable", ""),
-            total=raw.get("total", ""),
-            show=raw.get("show", ""),
-            panel=raw.get("panel", ""),
-            exempt=raw.get("rounding", "") == "exempt",
-            look=look_from(raw.get("look", {})),
-            lines=tuple(self.line(inner) for inner in raw.get("lines", ())),
-            detail=raw.get("detail", ""),
-            explain=threshold,
-            owner=raw.get("owner", ""),
-            volume=volume,
-        )
+            line = LineDef(kind=kind, label=label, key=key)
+        inner = tuple(self.line(one) for one in raw.get("lines", ()))
+        return replace(line, lines=inner) if inner else line
 
     def _override(self, raw: Mapping[str, Any], place: str) -> Override:
         try:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from rulka.core.books.balances import Source
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -88,15 +89,23 @@ def ledger_balances(computed: Computed, why: str) -> list[Check]:
     if why or not columns:
         return [Check("ledger-balance", NOT_JUDGED, why or SEALED)]
     frame, keys = computed.view.frame, computed.view.keys
-    money = ~frame.accounts.of_type("statistical")[keys.account]
+    money = np.flatnonzero(~frame.accounts.of_type("statistical")[keys.account])
+    money = money[np.argsort(keys.entity[money], kind="stable")]
+    entities, starts = np.unique(keys.entity[money], return_index=True)
+    rests = dict[tuple[Source, int], dict[int, int]]()
     apart: list[str] = []
     for column in columns:
         assert column.window is not None
         node = computed.plan.node_of(column)
-        closing = computed.view.balances_of(computed.readings.plain(column)[0].source).measure("closing", column.window)
-        for place in np.flatnonzero(node.entities):
-            rest = int(closing[money & (keys.entity == place)].sum())
-            if rest:
+        source = computed.readings.plain(column)[0].source
+        if (source, column.window.last) not in rests:
+            closing = computed.view.balances_of(source).measure("closing", column.window)[money]
+            added = np.add.reduceat(closing, starts) if len(money) else closing
+            rests[source, column.window.last] = {
+                place: rest for place, rest in zip(entities.tolist(), added.tolist(), strict=True) if rest
+            }
+        for place, rest in rests[source, column.window.last].items():
+            if node.entities[place]:
                 digits = frame.group_digits if computed.plan.translated else int(frame.digits[place])
                 apart.append(f"{frame.entities.items[place].code}, {column.heading}: {computed.figure(rest, digits)}")
     return [Check("ledger-balance", FAILS if apart else HOLDS, "; ".join(apart[:12]))]

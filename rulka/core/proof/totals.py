@@ -15,9 +15,7 @@ from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.spines import LineDef
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, Check
-from rulka.core.proof.placed import (
-    only_accounts,
-)
+from rulka.core.proof.placed import only_accounts
 
 
 def totals(computed: Computed, why: str) -> Check:
@@ -46,12 +44,20 @@ def totals(computed: Computed, why: str) -> Check:
     )
 
 
+def _equals(value: Fraction | None, amount: int, scale: int) -> bool:
+    """Whether a value is an amount divided by a scale; nothing, where that is 0."""
+    if value is None or not scale:
+        return value is None and not scale
+    return value.numerator * scale == amount * value.denominator
+
+
 class _Again:
     """Amounts of lines once more, by another way than the engine's: from what the whole node holds by account."""
 
     def __init__(self, computed: Computed) -> None:
         self.computed = computed
         self.columns = [column for column in computed.columns if column.has_figures]
+        self.at = [computed.plan.place(column.key) for column in self.columns]
         self.any_quantities = any(column.shows_quantities for column in self.columns)
         self.by_account: dict[int, IntArray] = {}
         self.scales: dict[tuple[int, bool], list[int]] = {}
@@ -65,6 +71,10 @@ class _Again:
         line sign."""
         line = self.computed.line(row.line)
         own = list(self._leaves(line, row.unit == "quantity"))
+        if own and not self.any_quantities and self._read_alike(own):
+            unseen = row.blank | row.sealed_at
+            cells = zip(places, self._summed(own), self._scales(own[0]), strict=True)
+            return all(place in unseen or _equals(row.values[place], amount, scale) for place, amount, scale in cells)
         every = list(self._leaves(line, None)) if self.any_quantities else own
         for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
             if (
@@ -74,6 +84,22 @@ class _Again:
             ):
                 return False
         return True
+
+    def _read_alike(self, leaves: list[Leaf]) -> bool:
+        """Whether some leaves show in every column, and are divided by the same there."""
+        first = leaves[0]
+        return all(
+            leaf.group == first.group and leaf.is_quantity == first.is_quantity and not leaf.line.columns
+            for leaf in leaves
+        )
+
+    def _summed(self, leaves: list[Leaf]) -> list[int]:
+        """By column what leaves come to, each in its sign."""
+        signed = [
+            [amount * signs[at] for amount, at in zip(self._amounts(leaf), self.at, strict=True)]
+            for leaf, signs in ((leaf, self.computed.readings.signs(leaf)) for leaf in leaves)
+        ]
+        return signed[0] if len(signed) == 1 else [sum(amounts) for amounts in zip(*signed, strict=True)]
 
     def _is(self, value: Fraction | None, leaves: list[Leaf], at: int, column: Column) -> bool:
         amounts: dict[int, int] = {}
@@ -118,7 +144,7 @@ class _Again:
             statistical = self.computed.view.frame.accounts.of_type("statistical")
             chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
             if self.simple[leaf.line.key] and not leaf.member:
-                found = self._table(leaf)[chosen].sum(axis=0).tolist()
+                found = self._table(leaf)[np.flatnonzero(chosen)].sum(axis=0).tolist()
                 own_way = self._of_quantities(leaf)
             else:
                 found, own_way = [0] * len(self.columns), list(range(len(self.columns)))
