@@ -9,11 +9,13 @@ from difflib import SequenceMatcher
 from functools import lru_cache
 
 import numpy as np
-from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import lil_matrix
 
 from rulka.core.books.chart import BoolArray, CodeList
+from rulka.core.later import later
 from rulka.core.rebuild.features import Features, quoted
+
+optimize = later("scipy.optimize")
 
 MOST = 12
 """Candidates of a line that are weighed."""
@@ -140,7 +142,7 @@ class Choosing:
                 matrix[len(offered) + column[int(place)], at] = 1
         for at in range(self.extra):
             matrix[len(offered) + at, len(self.pairs) + at] = -1
-        self.limits = LinearConstraint(matrix.tocsr(), -np.inf, 1)
+        self.limits = optimize.LinearConstraint(matrix.tocsr(), -np.inf, 1)
         self.worth = [-(FOUND + offered[line][choice].speaks) for line, choice in self.pairs]
 
     def chosen(self, only: tuple[int, int] | None = None) -> Chosen:
@@ -150,9 +152,9 @@ class Choosing:
         most = [0.0 if only and pair[0] == only[0] and pair != only else 1.0 for pair in self.pairs] + [
             np.inf
         ] * self.extra
-        solved = milp(
+        solved = optimize.milp(
             np.array([*self.worth, *([SHARED] * self.extra)]), constraints=self.limits,
-            integrality=np.array([1] * len(self.pairs) + [0] * self.extra), bounds=Bounds(0, np.array(most)),
+            integrality=np.array([1] * len(self.pairs) + [0] * self.extra), bounds=optimize.Bounds(0, np.array(most)),
             options={"time_limit": 10},
         )  # fmt: skip
         taken = [-1] * len(self.offered)

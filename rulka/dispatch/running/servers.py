@@ -11,15 +11,20 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from hashlib import sha256
 from pathlib import PurePosixPath
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import asyncssh
 from django.conf import settings
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
 from rulka.dispatch.library.servers import SECRETS
 from rulka.dispatch.models import Server
 from rulka.people.library.sealing import opened
+
+if TYPE_CHECKING:
+    import asyncssh
+else:
+    asyncssh = later("asyncssh")
 
 SECONDS = 20
 MOST_NUMBERS = 1_000

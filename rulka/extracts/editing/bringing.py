@@ -11,7 +11,6 @@ from rulka.core.extracting.fields import RowKind
 from rulka.extracts.library.storing import TEXTS, store_extract
 from rulka.extracts.models import Extract
 from rulka.extracts.running.checking import check_in
-from rulka.formats.intake.foreign_query import read_foreign
 from rulka.formats.intake.guessing import WORDS
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.row_reader import reading
@@ -35,6 +34,8 @@ def sets_of(ledger: Ledger, fence: Fence) -> Mapping[str, RowKind]:
 
 def drafted(ledger: Ledger, fence: Fence, text: str, title: str = "") -> Draft:
     """What a query or list from elsewhere becomes, and what of it is unknown; nothing is made yet."""
+    from rulka.formats.intake.foreign_query import read_foreign  # its parser takes long to read
+
     return draft(read_foreign(text), sets_of(ledger, fence), WORDS, " ".join(title.split())[:120] or USUAL_TITLE)
 
 

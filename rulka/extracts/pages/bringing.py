@@ -13,7 +13,6 @@ from rulka.core.errors import RulkaError
 from rulka.extracts.editing.bringing import bring, drafted
 from rulka.extracts.library.storing import TEXTS
 from rulka.formats.extract_file import EXTRACTS
-from rulka.formats.intake.foreign_query import MOST_TEXT
 from rulka.formats.intake.table_file import find_encoding
 from rulka.ledger.seat import seat_of
 
@@ -45,6 +44,8 @@ def _text(request: HttpRequest) -> str:
     sent = request.FILES.get("file")
     if sent is None:
         return request.POST.get("text", "").replace("\r\n", "\n")
+    from rulka.formats.intake.foreign_query import MOST_TEXT
+
     data: bytes = sent.read(MOST_TEXT * 2 + 1)
     try:
         return data.decode(find_encoding(data[:200_000])).replace("\r\n", "\n")

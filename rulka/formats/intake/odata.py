@@ -12,20 +12,26 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from decimal import Decimal
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import urljoin, urlsplit
 
-import httpcore
-import httpx
 from jsonschema import Draft202012Validator
 from jsonschema.exceptions import best_match
 from tenacity import Retrying, retry_if_exception_type, stop_after_attempt, wait_exponential
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
 from rulka.core.values import is_whole
 from rulka.formats.intake.bounds import Bounds
 from rulka.formats.intake.ledger_folder import TABLES
 from rulka.formats.intake.outside import Outside, body_of, client_for, read_json
+
+if TYPE_CHECKING:
+    import httpcore
+    import httpx
+else:
+    httpx = later("httpx")
+    httpcore = later("httpcore")
 
 TRIES = 4
 MOST_PAGES = 20_000

@@ -10,13 +10,18 @@ import time
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from urllib.parse import urlsplit
 
 import httpcore
-import httpx
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import httpx
+else:
+    httpx = later("httpx")
 
 MOST_ANSWER = 64_000_000
 """Bytes of one answer, unpacked."""

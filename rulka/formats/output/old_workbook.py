@@ -5,14 +5,19 @@ from __future__ import annotations
 
 import io
 from datetime import date, datetime, time
-from typing import Any
-
-import openpyxl
-import xlwt
-from openpyxl.cell.cell import Cell
-from openpyxl.worksheet.worksheet import Worksheet
+from typing import TYPE_CHECKING, Any
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import openpyxl
+    import xlwt
+    from openpyxl.cell.cell import Cell
+    from openpyxl.worksheet.worksheet import Worksheet
+else:
+    openpyxl = later("openpyxl")
+    xlwt = later("xlwt")
 
 MOST_ROWS = 65_536
 MOST_COLUMNS = 256

@@ -4,16 +4,21 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import lxml.html
-import mammoth
 from docx import Document as open_docx
 from docx.oxml.ns import qn
 
 from rulka.core.folios.writing import LINKS
+from rulka.core.later import later
 from rulka.formats.writing.docx_write import TAG, tag_in
 from rulka.formats.writing.xml import words_of
+
+if TYPE_CHECKING:
+    import mammoth
+else:
+    mammoth = later("mammoth")
 
 KEPT = frozenset(
     ("p", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "li", "table", "thead", "tbody", "tr", "td", "th", "strong",

@@ -8,12 +8,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from html import escape
 from pathlib import Path
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-import pikepdf
-
+from rulka.core.later import later
 from rulka.formats.output.html import FONTS, faces
 from rulka.formats.writing.suite import nothing_fetched
+
+if TYPE_CHECKING:
+    import pikepdf
+else:
+    pikepdf = later("pikepdf")
 
 STYLE: Final = Path(__file__).parent / "paper.css"
 A4: Final = (595.28, 841.89)
