@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import base64
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 from html import escape
@@ -12,6 +12,7 @@ from pathlib import Path
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.pages import COUNTED, Boxes, PageDef, filled, pieces
 from rulka.core.proof.checks import FAILS, Check, verdict_on
+from rulka.formats.output.many_pages import MANY, draw_many
 from rulka.formats.output.page import (
     Page,
     ShownCell,
@@ -119,19 +120,53 @@ def as_html_pages(
 ) -> str:
     """A statement for several nodes, or several statements, each on a page of its own; cut after `most_rows` rows where
     it says so. Figures lead to their trace where `link` says where that is."""
-    shown = [_cut(noted(show(page.computed), page.notes), most_rows) for page in pages]
-    style = faces(embed_fonts) + STYLE + _paper(pages[0].computed.statement.page, shown)
-    head = (
-        f'<meta charset="utf-8"><title>{escape(shown[0].title)}, '
-        f"{escape(shown[0].period)}</title><style>{style}</style>"
-        f"{stamp_head(stamp)}"
-    )
-    few = sum(len(one.rows) * len(one.columns) for one in shown) <= MOST_LINKS
-    bodies = [
-        _page(_linked(one, page.computed, link if few else None), page, ledger, at, logo, stamp)
-        for one, page in zip(shown, pages, strict=True)
-    ]
-    return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
+    return _Sheets(pages, ledger, at, logo, most_rows, link, stamp).html(embed_fonts=embed_fonts)
+
+
+class _Sheets:
+    """The pages of a document, one section each."""
+
+    def __init__(
+        self,
+        pages: list[Page],
+        ledger: str,
+        at: datetime,
+        logo: str,
+        most_rows: int,
+        link: Link | None,
+        stamp: Stamp | None,
+    ) -> None:
+        self.pages, self.stamp, self.of = pages, stamp, pages[0].computed.statement.page
+        self.shown = [_cut(noted(show(page.computed), page.notes), most_rows) for page in pages]
+        few = sum(len(one.rows) * len(one.columns) for one in self.shown) <= MOST_LINKS
+        self.bodies = [
+            _page(_linked(one, page.computed, link if few else None), page, ledger, at, logo, stamp)
+            for one, page in zip(self.shown, pages, strict=True)
+        ]
+
+    def html(self, *, embed_fonts: bool = False) -> str:
+        """All sections."""
+        return self._document(faces(embed_fonts) + STYLE + _paper(self.of, self.shown), self.bodies)
+
+    def some(self, places: Sequence[int], start: int, total: int) -> str:
+        """Some sections, on paper whose first page has a number and that has so many pages in all."""
+        paper = f"{_paper(self.of, self.shown, total)} @page :first {{ counter-set: page {start}; }}"
+        marked = [
+            self.bodies[place].replace("<section ", f"<section id=s{number} ", 1) for number, place in enumerate(places)
+        ]
+        return self._document(faces(False) + STYLE + paper, marked)
+
+    def titled(self) -> Iterator[tuple[ShownStatement, Page]]:
+        """Each section as shown with what it is made from."""
+        return zip(self.shown, self.pages, strict=True)
+
+    def _document(self, style: str, bodies: Sequence[str]) -> str:
+        first = self.shown[0]
+        head = (
+            f'<meta charset="utf-8"><title>{escape(first.title)}, {escape(first.period)}</title>'
+            f"<style>{style}</style>{stamp_head(self.stamp)}"
+        )
+        return f'<!doctype html><html lang="en"><head>{head}</head><body>{"".join(bodies)}</body></html>'
 
 
 def stamp_head(stamp: Stamp | None) -> str:
@@ -176,11 +211,12 @@ CHARACTER = 1.75
 """Millimetres that a figure's character takes at the usual size."""
 
 
-def _paper(page: PageDef, shown: list[ShownStatement]) -> str:
-    """Paper, margin boxes and what of the table depends on them."""
+def _paper(page: PageDef, shown: list[ShownStatement], total: int = 0) -> str:
+    """Paper, margin boxes and what of the table depends on them; `total` is how many pages there are, where the paper
+    can't count them itself."""
     orientation = page.orientation or ("landscape" if max(len(one.columns) for one in shown) > 5 else "portrait")
     boxes = "".join(
-        f"@{edge}-{CSS_PLACES[place]} {{ {BOX} content: {_content(f'{edge}-{place}', text)}; }}\n"
+        f"@{edge}-{CSS_PLACES[place]} {{ {BOX} content: {_content(f'{edge}-{place}', text, total)}; }}\n"
         for edge, texts in (("top", page.header), ("bottom", page.footer))
         for place, text in texts
         if text
@@ -201,10 +237,12 @@ BOX = 'font: 8pt "Source Sans 3"; color: #69706c;'
 CSS_PLACES = {"left": "left", "centre": "center", "right": "right"}
 
 
-def _content(name: str, text: str) -> str:
+def _content(name: str, text: str, total: int = 0) -> str:
     """A margin box's content: texts that each page sets for itself, between the numbers that the paper counts."""
     parts = [
-        f"counter({kind})" if kind in COUNTED else f"string({name}-{at})"
+        (f'"{total}"' if total and kind == "pages" else f"counter({kind})")
+        if kind in COUNTED
+        else f"string({name}-{at})"
         for at, (kind, _) in enumerate(pieces(text, {}))
     ]
     return " ".join(parts)
@@ -331,15 +369,20 @@ def _text(cell: ShownCell) -> str:
 
 def _row(row: ShownRow, shown: ShownStatement) -> str:
     cells = "".join(
-        f'<td class="{"w" if cell.words else "f"} {cell.verdict} {"red" if cell.red else ""} '
-        f'{"opens" if cell.opens_group else ""}">'
-        f"{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{_text(cell)}</td>"
+        f"<td class={_classes(cell)}>{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{_text(cell)}</td>"
         for cell in row.cells
     )
     note = f"<sup>{escape(row.note)}</sup>" if row.note else ""
     label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}{note}</td>' if shown.has_label else ""
     outer = " outer" if row.kind == "section" and not row.depth else ""
     return f'<tr class="{row.classes}{outer}">{label}{cells}</tr>'
+
+
+def _classes(cell: ShownCell) -> str:
+    """A cell's classes as an attribute's value, which most cells need no quotes for: paper reads every sign of it."""
+    told = ["w" if cell.words else "f", cell.verdict, "red" if cell.red else "", "opens" if cell.opens_group else ""]
+    named = [name for name in told if name]
+    return named[0] if len(named) == 1 else f'"{" ".join(named)}"'
 
 
 def _checks(checks: list[Check]) -> str:
@@ -364,20 +407,11 @@ def as_pdf_pages(
     link: Link | None = None,
     stamp: Stamp | None = None,
 ) -> bytes:
-    """A statement for several nodes on paper, each beginning a page."""
+    """A statement for several nodes on paper, each beginning a page; many of them are drawn by several processes."""
+    sheets = _Sheets(pages, ledger, at, logo, most_rows, link, stamp)
+    if len(pages) >= MANY:
+        titles = [one.title if page.computed.statement.page.title_block else "" for one, page in sheets.titled()]
+        return draw_many(sheets.some, [len(one.rows) for one in sheets.shown], titles)
     from weasyprint import HTML
 
-    return bytes(
-        HTML(
-            string=as_html_pages(
-                pages,
-                ledger=ledger,
-                at=at,
-                embed_fonts=False,
-                logo=logo,
-                most_rows=most_rows,
-                link=link,
-                stamp=stamp,
-            )
-        ).write_pdf()
-    )
+    return bytes(HTML(string=sheets.html()).write_pdf())
