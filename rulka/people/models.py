@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import ClassVar
 
 from django.contrib.auth.models import AbstractUser, Group
@@ -36,7 +37,14 @@ class Person(AbstractUser):
     def rights(self) -> frozenset[str]:
         """What this person may do: what comes with the role, what was given to them, or to a group of theirs."""
         given = GivenRight.objects.filter(models.Q(person=self) | models.Q(group__in=self.groups.all()))
-        return frozenset(ROLES.get(self.role, ())) | frozenset(given.values_list("right", flat=True))
+        return self._with_role(given.values_list("right", flat=True))
+
+    def _with_role(self, given: Iterable[str]) -> frozenset[str]:
+        return frozenset(ROLES.get(self.role, ())) | frozenset(given)
+
+    def knows_rights(self, given: Iterable[str]) -> None:
+        """Take what was given to this person as read, where it is read for many people at once."""
+        self.__dict__["rights"] = self._with_role(given)
 
     def may(self, right: str) -> bool:
         """Whether this person has one of RIGHTS; nobody has who was deactivated."""

@@ -13,7 +13,7 @@ from django.db import models, transaction
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
 from rulka.core.sending.letters import addresses_in
-from rulka.people.library.rights import access_of
+from rulka.people.library.rights import accesses_to
 from rulka.people.models import Access, Person
 
 DEMO_PEOPLE: dict[str, dict[str, Any]] = {
@@ -81,14 +81,12 @@ def an_administrator_can_sign_in() -> bool:
 def people_of(ledger_code: str) -> list[Person]:
     """The people who may see a ledger, by name."""
     own = models.Q(accesses__ledger__code=ledger_code) | models.Q(groups__accesses__ledger__code=ledger_code)
-    return list(Person.objects.filter(own, is_active=True).distinct().order_by("username"))
+    return list(Person.objects.filter(own, is_active=True).distinct().order_by("username").prefetch_related("groups"))
 
 
 def fences_of(ledger_code: str) -> list[tuple[Person, Fence]]:
     """The people who may see a ledger, each with their bounds, by name."""
-    people = people_of(ledger_code)
-    found = ((person, access_of(person, ledger_code)) for person in people)
-    return [(person, access.own_fence()) for person, access in found if access is not None]
+    return [(person, access.own_fence()) for person, access in accesses_to(people_of(ledger_code), ledger_code)]
 
 
 @transaction.atomic

@@ -3,19 +3,20 @@ are alternatives: what lies inside of any of them shows."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from django.apps import apps
 from django.contrib.auth.models import Group
+from django.db.models import Q
 
 from rulka.core.books.fence import DEPTHS, LETS_NOTHING_THROUGH, Bounds, Fence
 from rulka.core.books.inside import bounds_inside
 from rulka.core.books.narrowing import Narrowing, parse_narrowing
 from rulka.core.books.selection import parse_selection
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.people.models import Access, GroupAccess, Person, Reach
+from rulka.people.models import Access, GivenRight, GroupAccess, Person, Reach
 
 NodesOf = Callable[[Any, str, str], tuple[Narrowing, ...] | None]
 _NODES: list[NodesOf] = []
@@ -114,6 +115,29 @@ def _joined(person: Person, reaches: Iterable[Reach]) -> list[LedgerAccess]:
 def access_of(person: Person, ledger_code: str) -> LedgerAccess | None:
     """What a person may see of one ledger; None where nothing."""
     return next((one for one in accesses_of(person) if one.ledger.code == ledger_code), None)
+
+
+def accesses_to(people: Sequence[Person], ledger_code: str) -> list[tuple[Person, LedgerAccess]]:
+    """What several people may see of one ledger, of those who see anything; their rights are known afterwards."""
+    groups = {person.pk: {group.pk for group in person.groups.all()} for person in people}
+    own: dict[int, list[Reach]] = {}
+    for one in Access.objects.filter(person__in=people, ledger__code=ledger_code).select_related("ledger"):
+        own.setdefault(one.person_id, []).append(one)
+    every = set().union(*groups.values())
+    shared = list(
+        GroupAccess.objects.filter(group__in=every, ledger__code=ledger_code)
+        .select_related("ledger", "group")
+        .order_by("group__name")
+    )
+    given = list(GivenRight.objects.filter(Q(person__in=people) | Q(group__in=every)))
+    found = []
+    for person in people:
+        mine = groups[person.pk]
+        person.knows_rights(one.right for one in given if one.person_id == person.pk or one.group_id in mine)
+        reaches = [*own.get(person.pk, ()), *(one for one in shared if one.group_id in mine)]
+        if reaches and person.is_active:
+            found.append((person, LedgerAccess(person, reaches[0].ledger, tuple(reaches))))
+    return found
 
 
 def bounded_by(ledger: Any, scope: str = "", node: str = "") -> list[tuple[Person, str]]:

@@ -20,6 +20,7 @@ from rulka.ledger.reading.entries import entries_in_sight
 from rulka.ledger.reading.suspects import suspects
 from rulka.ledger.seat import Seat
 from rulka.people.library.persons import people_of
+from rulka.people.library.rights import accesses_to
 from rulka.people.models import Person
 from rulka.statements.models import Explanation
 from rulka.statements.running.explained import (
@@ -191,7 +192,11 @@ def _accounts(computed: Computed, chosen: Explained | None) -> set[str]:
 
 def named_explainers(ledger: Ledger) -> list[tuple[str, str]]:
     """(name they sign in with, what they are called) of the people of a ledger who may explain variances."""
-    return [(person.username, person.called) for person in people_of(ledger.code) if person.may_explain]
+    return [
+        (person.username, person.called)
+        for person, _ in accesses_to(people_of(ledger.code), ledger.code)
+        if person.may_explain
+    ]
 
 
 def waiting(explained: Sequence[Explained]) -> int:

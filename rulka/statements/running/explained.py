@@ -89,7 +89,7 @@ def explained_of(ledger: Ledger, computed: Computed) -> list[Explained]:
         if one.period < period and one.text:
             former[(one.line, one.column)] = one
     said = {key: _said(one) for key, one in now.items()}
-    people = explainers(ledger, computed)
+    people: dict[str, Person] | None = None
     found = []
     for item in items_of(computed, said):
         own, last = now.get(item.key), former.get(item.key)
@@ -97,6 +97,8 @@ def explained_of(ledger: Ledger, computed: Computed) -> list[Explained]:
         if owner is None and item.variance is not None:
             usual = last.owner.username if last and last.owner else ""
             proposed = proposed_owners(computed, item.variance, usual)
+            if people is None:
+                people = explainers(ledger, computed)
             owner = next((people[name] for name in proposed if name in people), None)
         due = own.due if own and own.due else due_of(computed)
         style = style_of(item.variance.row, item.variance.column, computed) if item.variance else None
