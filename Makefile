@@ -17,7 +17,6 @@ css: ## build the styles, copy the vendored scripts
 	npm install --no-save --no-audit --no-fund && npm run vendor && npm run css
 screenshots: ## take the pictures of docs/screenshots again
 	$(PYTHON) -m docs.screenshots
-bench: ## performance as ratios against a general-purpose engine
-	$(PYTHON) -m bench.statement
-	$(PYTHON) -m bench.intake --large 5000000
+bench: ## all that people wait for, as one table with ratios
+	$(PYTHON) -m bench.table
 .PHONY: help dev demo test test-fast check css screenshots bench
