@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import csv
+import html
 import io
 import json
+import re
 from decimal import ROUND_HALF_UP, Decimal
+from urllib.parse import parse_qsl
 
+import lxml.html
 import openpyxl
 import pytest
 from django.urls import reverse
@@ -15,6 +19,7 @@ from rulka.core.books.fence import NO_FENCE
 from rulka.core.proof.splits import open_figure, split
 from rulka.core.proof.trace import trace_cell
 from rulka.ledger.models import ClosedPeriod, JournalEntry, JournalLine, Ledger
+from rulka.ledger.pages import pieces
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter
 from rulka.ledger.reading.queries import view_of
@@ -409,3 +414,55 @@ def test_own_calendar_on_a_statement_traces_to_its_journal_lines(small, command,
         "own, calendar April year",
         "stands, calendar April year",
     ]
+
+
+# long lists ---------------------------------------------------------------------------------------------------------
+
+LISTS = {
+    "accounts": ("ledger-accounts", {"unused": ""}),
+    "trial balance": ("ledger-trial-balance", {}),
+    "two scenarios": ("ledger-scenarios", {"one": "actual", "other": "budget", "whole": "1"}),
+}
+
+
+def body_rows(page: str) -> list[list[str]]:
+    """The cells of all rows that are written, in their order."""
+    tables = lxml.html.fromstring(f"<html><body><table>{page}</table></body></html>" if "<html" not in page else page)
+    return [
+        [" ".join(cell.text_content().split()) for cell in row]
+        for row in tables.xpath("//table[not(@class) or contains(@class, 'rows')]/tbody[not(@class)]/tr")
+    ]
+
+
+@pytest.mark.parametrize("username", ["accountant", "ships-lead"])
+@pytest.mark.parametrize("name", LISTS)
+def test_pieces_of_a_long_list_are_the_whole_list(ternwick, client, monkeypatch, name, username):
+    where, query = LISTS[name]
+    query = query | {"period": "2027-P07"}
+    person = as_(client, username)
+    if username == "ships-lead" and name == "two scenarios":
+        query |= {"node": "TF"}
+    monkeypatch.setattr(pieces, "MANY", 10_000)
+    whole = body_rows(get(person, where, **query))
+    monkeypatch.setattr(pieces, "MANY", 8)
+    monkeypatch.setattr(pieces, "SIZE", 7)
+    first = get(person, where, **query)
+    waiting = re.findall(r'<tbody class="waiting" hx-get="\?([^"]*)', first)
+    assert len(whole) > 8 and waiting
+    assert body_rows(get(person, where, **query, piece="all")) == whole
+    found = {}
+    for address in waiting:
+        asked = dict(parse_qsl(html.unescape(address)))
+        found[int(asked["piece"])] = body_rows(person.get(reverse(where), asked).content.decode())
+    assert (0 not in found and sorted(found) == list(range(1, len(waiting) + 1))) or name == "trial balance"
+    written = body_rows(first)
+    assert sorted(written + [row for rows in found.values() for row in rows]) == sorted(whole)
+    assert person.get(reverse(where), query | {"piece": "9999"}).status_code == 204
+    assert person.get(reverse(where), query | {"piece": "x"}).status_code == 422
+
+
+def test_the_account_that_was_chosen_is_written_wherever_it_stands(ternwick, client, monkeypatch):
+    monkeypatch.setattr(pieces, "MANY", 10)
+    monkeypatch.setattr(pieces, "SIZE", 7)
+    page = get(as_(client, "accountant"), "ledger-accounts", period="2027-P07", account="6110")
+    assert any(row[0].startswith("6110 ") for row in body_rows(page))

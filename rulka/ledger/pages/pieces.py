@@ -12,8 +12,8 @@ from django.shortcuts import render
 from rulka.core.values import whole
 from rulka.ledger.seat import Seat
 
-MANY = 90
-"""Rows from which a list comes in pieces."""
+MANY = 150
+"""Rows from which a list comes in pieces, and that are written of a page at first."""
 SIZE = 60
 ROW_HEIGHT = 26
 
@@ -50,6 +50,7 @@ class Pieces:
             asked.setdefault(name, value)
         self.here = asked.urlencode()
         self.count = 0
+        self.written = 0
 
     def cut(self, rows: int, needed: int = -1) -> list[Piece]:
         """The next list of the page in pieces; the one with the row `needed` is written too."""
@@ -57,9 +58,13 @@ class Pieces:
         pieces = []
         for start in range(0, rows, size):
             number, stop = self.count, min(start + size, rows)
-            chosen = number == self.only if self.only is not None else number == 0 or start <= needed < stop
-            pieces.append(Piece(number, start, stop, self.every or chosen))
+            if self.only is not None:
+                chosen = number == self.only
+            else:
+                chosen = self.every or self.written < MANY or start <= needed < stop
+            pieces.append(Piece(number, start, stop, chosen))
             self.count += 1
+            self.written += MANY if rows > MANY else rows
         return pieces
 
     def answer(self, request: HttpRequest, template: str, lists: Sequence[dict[str, Any]]) -> HttpResponse | None:
