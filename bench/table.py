@@ -229,11 +229,11 @@ def _keys(address: str) -> float:
         page.goto(f"{address}sign-in/")
         page.get_by_role("button", name="Accountant").first.click()
         page.wait_for_url(lambda url: "sign-in" not in url)
-        page.goto(f"{address}statements/income-statement/?period=2027-P07&node=TF&panel=line&row=fuel")
+        page.goto(f"{address}statements/balance-sheet/?period=2027-P07&node=TF&panel=line&row=prepaid-costs")
         taken = []
         for turn in range(8):
             field = page.locator("#set-accounts")
-            wanted = "6110 to 6198" if turn % 2 == 0 else "6110 to 6199"
+            wanted = "1610 to 1698" if turn % 2 == 0 else "1610 to 1699"
             field.fill(wanted)
             page.evaluate("performance.clearMarks(); performance.clearMeasures()")
             field.press("Enter")

@@ -15,6 +15,7 @@ from rulka.ledger.seat import Seat
 MANY = 150
 """Rows from which a list comes in pieces, and that are written of a page at first."""
 SIZE = 60
+"""Rows of a list's first piece; those that follow have twice as many, since each takes room while it waits."""
 ROW_HEIGHT = 26
 
 
@@ -54,10 +55,10 @@ class Pieces:
 
     def cut(self, rows: int, needed: int = -1) -> list[Piece]:
         """The next list of the page in pieces; the one with the row `needed` is written too."""
-        size = SIZE if rows > MANY else max(rows, 1)
+        starts = [0, *range(SIZE, rows, 2 * SIZE)] if rows > MANY else [0][:rows]
         pieces = []
-        for start in range(0, rows, size):
-            number, stop = self.count, min(start + size, rows)
+        for start, stop in zip(starts, [*starts[1:], rows], strict=True):
+            number = self.count
             if self.only is not None:
                 chosen = number == self.only
             else:
