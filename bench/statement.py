@@ -199,8 +199,9 @@ def main() -> None:
     print(f"all cells of all nodes: {ours:.1f} ms; duckdb {told}; ratio 1/{quickest / ours:.1f}")
     run_statement(definition, view, period, "E03")
     one = best(lambda: run_statement(definition, view, period, "E03"))
-    foot = best(lambda: footing(run_statement(definition, view, period, "E03")))
-    print(f"one node, presented and totalled: {one:.1f} ms; footed as well: {foot:.1f} ms")
+    fresh = iter([run_statement(definition, view, period, "E03") for _ in range(20)])  # each is footed once
+    foot = best(lambda: footing(next(fresh)))
+    print(f"one node, presented and totalled: {one:.1f} ms; footing it: {foot:.1f} ms")
 
 
 if __name__ == "__main__":

@@ -87,8 +87,11 @@ def covered_of(computed: Computed) -> BoolArray:
     An account that only heads others, with nothing booked on it, is owed none.
     """
     accounts, spine = computed.view.frame.accounts, computed.statement.spine
-    heads = np.fromiter(
-        (len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts)
+    heads = computed.view.kept(
+        ("heads of accounts",),
+        lambda: np.fromiter(
+            (len(accounts.below[item.code]) > 1 for item in accounts.items), dtype=bool, count=len(accounts)
+        ),
     )
     return _wanted(computed, spine.covers) & computed.view.visible_accounts() & ~(heads & ~computed.booked_accounts)
 

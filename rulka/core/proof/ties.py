@@ -41,7 +41,7 @@ def ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Chec
     judged: set[str] = set()
     for column, amounts in plain_columns(computed):
         place = computed.place(column.key)
-        if any(computed.readings.is_sealed(leaf, column) for _, leaf in rows):
+        if computed.view.seal is not None and any(computed.readings.is_sealed(leaf, column) for _, leaf in rows):
             continue
         held = int(computed.amounts[whole, place].sum())
         for at, leaf in others:
@@ -134,10 +134,14 @@ def result(computed: Computed, why: str) -> list[Check]:
     if why or not columns:
         return [Check("result", NOT_JUDGED, why or SEALED)]
     apart = []
+    of_results = results[computed.view.keys.account]
+    own: dict[int, IntArray] = {}
     for column in columns:
         assert column.window is not None
         node = computed.plan.node_of(column)
-        keys = np.flatnonzero(results[computed.view.keys.account] & node.keys)
+        if id(node) not in own:
+            own[id(node)] = np.flatnonzero(of_results & node.keys)
+        keys = own[id(node)]
         balances = computed.view.balances_of(computed.readings.plain(column)[0].source)
         last = column.window.last
         calendar = computed.plan.calendar_of(column)
