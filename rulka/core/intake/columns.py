@@ -61,10 +61,6 @@ class Column(NamedTuple):
         """The same column of some rows, in another order."""
         return Column(self.codes[rows], self.values)
 
-    def used(self) -> list[str]:
-        """The values that rows have."""
-        return [self.values[code] for code in np.unique(self.codes).tolist()]
-
 
 def laid_after(first: Column, second: Column) -> Column:
     """The rows of one column after those of another."""

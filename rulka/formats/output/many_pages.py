@@ -55,7 +55,7 @@ def draw_many(write: Write, lengths: Sequence[int], titles: Sequence[str]) -> by
     parts = [list(range(start, end)) for start, end in pairwise(ends) if start < end]
     drawn: list[_Drawn | None] = [None] * len(parts)
     with ThreadPoolExecutor(lanes) as pool:
-        for _ in range(3):  # as guessed; with what is known then; nothing is left after that
+        for _ in range(3):  # as guessed; with what is known then; nothing may be left after that
             begins, total = [0, *accumulate(counts)], sum(counts)
             wanted = [
                 at for at, (part, one) in enumerate(zip(parts, drawn, strict=True))
@@ -67,6 +67,8 @@ def draw_many(write: Write, lengths: Sequence[int], titles: Sequence[str]) -> by
             for at, one in zip(wanted, made, strict=True):
                 drawn[at] = one
             counts = [pages for one in drawn if one is not None for pages in one.pages]
+        else:
+            raise RuntimeError("The sections take other numbers of pages each time they are drawn.")
     return _joined([one for one in drawn if one is not None], titles, begins)
 
 

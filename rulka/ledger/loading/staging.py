@@ -164,9 +164,7 @@ class Stage:
         owner = np.repeat(np.arange(first, last + 1), checked.count)
         _put_rows("stage_worth", _worth_otherwise(checked.lines, owner, places))
         _put_rows("stage_opening", _openings(checked, owner, heads, places))
-        _put_rows(
-            "stage_party", _parties(checked.lines), " ON CONFLICT (code) DO UPDATE SET name = MAX(name, excluded.name)"
-        )
+        _put_rows("stage_party", _parties(checked.lines), LARGER_NAME)
         pickle.dump((first, checked.head, checked.count, checked.lines), self._blocks, protocol=5)
         self.entries, self.lines = last, self.lines + len(checked.lines.place)
 

@@ -135,8 +135,7 @@ def accesses_to(people: Sequence[Person], ledger_code: str) -> list[tuple[Person
         mine = groups[person.pk]
         person.knows_rights(one.right for one in given if one.person_id == person.pk or one.group_id in mine)
         reaches = [*own.get(person.pk, ()), *(one for one in shared if one.group_id in mine)]
-        if reaches and person.is_active:
-            found.append((person, LedgerAccess(person, reaches[0].ledger, tuple(reaches))))
+        found += [(person, access) for access in _joined(person, reaches) if person.is_active]
     return found
 
 
