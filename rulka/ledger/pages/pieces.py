@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -55,9 +56,9 @@ class Pieces:
 
     def cut(self, rows: int, needed: int = -1) -> list[Piece]:
         """The next list of the page in pieces; the one with the row `needed` is written too."""
-        starts = [0, *range(SIZE, rows, 2 * SIZE)] if rows > MANY else [0][:rows]
+        ends = [*range(SIZE, rows, 2 * SIZE)] if rows > MANY else []
         pieces = []
-        for start, stop in zip(starts, [*starts[1:], rows], strict=True):
+        for start, stop in pairwise([0, *ends, rows] if rows else []):
             number = self.count
             if self.only is not None:
                 chosen = number == self.only
@@ -69,8 +70,8 @@ class Pieces:
         return pieces
 
     def answer(self, request: HttpRequest, template: str, lists: Sequence[dict[str, Any]]) -> HttpResponse | None:
-        """The one piece that was asked for, out of lists with their `pieces`; None where a whole page was."""
-        if self.only is None:
+        """The one piece that was asked for, out of lists with their `pieces`; None where a whole page was, or a change."""
+        if self.only is None or request.method != "GET":
             return None
         for one in lists:
             for piece in one["pieces"]:

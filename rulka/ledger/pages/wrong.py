@@ -63,7 +63,7 @@ def _page(request: HttpRequest, seat: Seat, *, problem: RulkaError | None = None
     for piece in pieces:
         piece.rows = standing[piece.start : piece.stop]
     part = cut.answer(request, "ledger/_wrong_rows.html", [{"pieces": pieces, "seat": seat}])
-    if part is not None and request.method == "GET":
+    if part is not None:
         return part
     context |= {
         "pieces": pieces,
