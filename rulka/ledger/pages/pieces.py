@@ -70,7 +70,7 @@ class Pieces:
         return pieces
 
     def answer(self, request: HttpRequest, template: str, lists: Sequence[dict[str, Any]]) -> HttpResponse | None:
-        """The one piece that was asked for, out of lists with their `pieces`; None where a whole page was, or a change."""
+        """The one piece that was asked for, out of lists with their `pieces`; None for a whole page or a change."""
         if self.only is None or request.method != "GET":
             return None
         for one in lists:
