@@ -8,6 +8,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
@@ -22,7 +23,8 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.feeds.asking import pull_on_opening
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
-from rulka.people.library.rights import accesses_of
+from rulka.people.library.persons import readers_of
+from rulka.people.library.rights import LedgerAccess, accesses_of
 from rulka.people.models import Person
 from rulka.work.services.backups import held_since
 from rulka.work.services.waiting import aside
@@ -72,11 +74,16 @@ class Seat:
     beside: str = ""
     """Nodes that stand beside it, their codes with commas between them."""
 
-    @property
+    @cached_property
     def query(self) -> str:
         """What an address has to carry to show the same figures."""
         own = {name: value for name, value in (("of", self.of), ("beside", self.beside)) if value}
         return urlencode({"ledger": self.ledger.code, "period": self.period.code, "node": self.node, **own})
+
+    @cached_property
+    def readers(self) -> list[tuple[Person, LedgerAccess]]:
+        """The people who may see the ledger, each with what they may see of it, read once."""
+        return readers_of(self.ledger.code)
 
     def stepped(self, by: int) -> Period | None:
         """The next or former period, adjusting ones too."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
@@ -71,6 +71,11 @@ _BOOKS: dict[int, tuple[object, Book]] = {}
 def view_of(ledger: Ledger, fence: Fence) -> View:
     """The ledger through a fence, as it is now; read again only when its revision moved."""
     return _book_of(ledger).within(fence)
+
+
+def views_of(ledger: Ledger) -> Callable[[Fence], View]:
+    """The ledger as it is now through any fence, read once for several."""
+    return _book_of(ledger).within
 
 
 def frame_of(ledger: Ledger) -> Frame:

@@ -10,10 +10,9 @@ from django.contrib.auth.models import Group
 from django.contrib.auth.password_validation import validate_password
 from django.db import models, transaction
 
-from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
 from rulka.core.sending.letters import addresses_in
-from rulka.people.library.rights import accesses_to
+from rulka.people.library.rights import LedgerAccess, accesses_to
 from rulka.people.models import Access, Person
 
 DEMO_PEOPLE: dict[str, dict[str, Any]] = {
@@ -84,9 +83,9 @@ def people_of(ledger_code: str) -> list[Person]:
     return list(Person.objects.filter(own, is_active=True).distinct().order_by("username").prefetch_related("groups"))
 
 
-def fences_of(ledger_code: str) -> list[tuple[Person, Fence]]:
-    """The people who may see a ledger, each with their bounds, by name."""
-    return [(person, access.own_fence()) for person, access in accesses_to(people_of(ledger_code), ledger_code)]
+def readers_of(ledger_code: str) -> list[tuple[Person, LedgerAccess]]:
+    """The people who may see a ledger, each with what they may see of it, by name."""
+    return accesses_to(people_of(ledger_code), ledger_code)
 
 
 @transaction.atomic

@@ -126,6 +126,7 @@ class Parts:
     others: list[tuple[Definition, Raw]] = field(default_factory=list)
     made: list[tuple[Definition, Raw]] = field(default_factory=list)
     clipboard: Mapping[str, Any] | None = None
+    used: dict[tuple[str, str], list[Definition]] = field(default_factory=dict)
 
     def make(self, kind: str, body: Raw) -> str:
         """A new definition under a free name, which it is told."""
@@ -143,6 +144,13 @@ class Parts:
             self.changing.append(kind)
         return self.bodies[kind]
 
+    def users(self, part: Definition) -> list[Definition]:
+        """The statements that use a part, asked once."""
+        named = (part.kind, part.name)
+        if named not in self.used:
+            self.used[named] = _users(part)
+        return self.used[named]
+
     def beside(self) -> Iterator[Raw]:
         """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the
         spine.
@@ -154,7 +162,7 @@ class Parts:
             return
         mine = {definition.pk for definition in self.definitions.values()}
         ledger = self.definitions["statement"].ledger
-        for parts in with_parts(ledger, statements_using(ledger, "spine", self.definitions["spine"].name)):
+        for parts in with_parts(ledger, self.users(self.definitions["spine"])):
             for definition in parts.values():
                 if definition.kind in ("statement", "span") and definition.pk not in mine:
                     mine.add(definition.pk)
@@ -213,7 +221,9 @@ def change_statement(
             edit = entry(statement.ledger, statement.name, person, edited.told, Edit.State.DONE, window)
             for definition, body in written:
                 write_body(definition, body, edit)
-            _check([definition for definition, _ in written], sight.view.frame, statement)
+            if any(definition.kind == "statement" for definition, _ in written):
+                parts.used.clear()  # it may use other parts now, or name lines anew
+            _check([definition for definition, _ in written], sight.view.frame, parts.users, statement)
         now = with_parts(statement.ledger, [statement])[0] if "statement" in parts.changing else parts.definitions
         outcome = outcome_of(now, sight)
     return Done(edited.told, edited.chosen, outcome, now)
@@ -246,7 +256,7 @@ def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
         if kind not in parts.definitions or parts.bodies[kind] == parts.definitions[kind].body:
             continue
         definition = parts.definitions[kind]
-        users = statements_using(statement.ledger, kind, definition.name)
+        users = parts.users(definition)
         if kind in parts.changing and len(users) > 1:
             choice = parts.share.get(kind, "")
             if choice == "own":
@@ -276,7 +286,16 @@ def _own_copy(parts: Parts, kind: str) -> Definition:
     return made
 
 
-def _check(written: list[Definition], frame: Frame, run: Definition | None = None) -> None:
+def _users(part: Definition) -> list[Definition]:
+    return statements_using(part.ledger, part.kind, part.name)
+
+
+def _check(
+    written: list[Definition],
+    frame: Frame,
+    users_of: Callable[[Definition], list[Definition]],
+    run: Definition | None = None,
+) -> None:
     """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
     up twice."""
     errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
@@ -288,7 +307,7 @@ def _check(written: list[Definition], frame: Frame, run: Definition | None = Non
             users[definition.pk] = definition
         else:
             check_definition(definition, frame)
-            users |= {user.pk: user for user in statements_using(definition.ledger, definition.kind, definition.name)}
+            users |= {user.pk: user for user in users_of(definition)}
     if run is not None and run not in written:
         users.pop(run.pk, None)
     if users:
@@ -412,7 +431,7 @@ def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, 
         body = copy.deepcopy(spine.body)
         told = freeze_in(body, key, computed)
         write_body(spine, body, entry(ledger, name, person, told, Edit.State.DONE))
-        _check([spine], frame_of(ledger))
+        _check([spine], frame_of(ledger), _users)
         run(definitions_of(ledger, name), period, node, NO_FENCE)
     return told
 

@@ -54,10 +54,17 @@ def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
 
 def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
     """The statements that use a spine, span or scope, by title."""
-    found = Definition.objects.filter(ledger=ledger, kind="statement", **{f"body__{kind}": name}).select_related(
-        "ledger"
-    )
-    return sorted(found, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
+    return users_of(ledger, {kind: name})[kind]
+
+
+def users_of(ledger: Ledger, parts: Mapping[str, str]) -> dict[str, list[Definition]]:
+    """By kind the statements that use one of some parts, whose names are given by kind too; by title."""
+    uses = Q()
+    for kind, name in parts.items():
+        uses |= Q(**{f"body__{kind}": name})
+    every = Definition.objects.filter(uses, ledger=ledger, kind="statement").select_related("ledger") if parts else ()
+    found = sorted(every, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
+    return {kind: [one for one in found if one.body.get(kind) == name] for kind, name in parts.items()}
 
 
 Definitions = Mapping[str, Definition]

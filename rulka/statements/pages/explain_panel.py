@@ -15,12 +15,9 @@ from rulka.core.money import grouped
 from rulka.core.proof.explaining import unexplained
 from rulka.core.proof.terms import terms_of
 from rulka.formats.figures import figure_text
-from rulka.ledger.models import Ledger
 from rulka.ledger.reading.entries import entries_in_sight
 from rulka.ledger.reading.suspects import suspects
 from rulka.ledger.seat import Seat
-from rulka.people.library.persons import people_of
-from rulka.people.library.rights import accesses_to
 from rulka.people.models import Person
 from rulka.statements.models import Explanation
 from rulka.statements.running.explained import (
@@ -83,7 +80,7 @@ def _called(person: Person | None) -> str:
 
 def explain_context(seat: Seat, computed: Computed, state: dict[str, str], *, room: bool) -> dict[str, Any]:
     """What is to be explained of a run, with the one that the address chooses open."""
-    explained = explained_of(seat.ledger, computed)
+    explained = explained_of(seat.ledger, computed, lambda: seat.readers)
     chosen = next((one for one in explained if one.item.key == (state.get("row"), state.get("column"))), None)
     items = [_shown(one, seat, one is chosen) for one in explained]
     left = unexplained([one.item for one in explained])
@@ -190,13 +187,9 @@ def _accounts(computed: Computed, chosen: Explained | None) -> set[str]:
     return {items[place].code for place in np.flatnonzero(mask)}
 
 
-def named_explainers(ledger: Ledger) -> list[tuple[str, str]]:
+def named_explainers(seat: Seat) -> list[tuple[str, str]]:
     """(name they sign in with, what they are called) of the people of a ledger who may explain variances."""
-    return [
-        (person.username, person.called)
-        for person, _ in accesses_to(people_of(ledger.code), ledger.code)
-        if person.may_explain
-    ]
+    return [(person.username, person.called) for person, _ in seat.readers if person.may_explain]
 
 
 def waiting(explained: Sequence[Explained]) -> int:

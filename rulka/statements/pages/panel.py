@@ -29,7 +29,7 @@ from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
 from rulka.ledger.reading.trace_panel import Places, known_crumbs, leading, trace_panel
 from rulka.ledger.seat import Seat
-from rulka.statements.library.assemble import statements_using
+from rulka.statements.library.assemble import users_of
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.statements.library.storing import SHARED, stamp_of, title_of
@@ -139,13 +139,11 @@ class About:
     def shared(self) -> dict[str, list[tuple[str, str]]]:
         """For spine, span and scope the (name, title) of the other statements that use it."""
         statement = self.definitions["statement"]
-        used = {
-            kind: statements_using(statement.ledger, kind, self.definitions[kind].name)
-            for kind in ("spine", "span", "scope")
-            if kind in self.definitions
-        }
+        parts = {kind: self.definitions[kind].name for kind in SHARED if kind in self.definitions}
+        used = users_of(statement.ledger, parts)
+        seen = {user.pk for user in seen_among(self.seat.person, {one for users in used.values() for one in users})}
         return {
-            kind: [(user.name, title_of(user)) for user in seen_among(self.seat.person, users) if user != statement]
+            kind: [(user.name, title_of(user)) for user in users if user.pk in seen and user != statement]
             for kind, users in used.items()
         }
 
@@ -199,7 +197,7 @@ def _line(about: About) -> dict[str, Any]:
             computed.view.frame,
             [column.key for column in computed.columns],
             SIGNS[1] if flipped else SIGNS[0],
-            named_explainers(about.seat.ledger),
+            named_explainers(about.seat),
         ),
     }
 
@@ -293,7 +291,7 @@ def _page(about: About) -> dict[str, Any]:
         calendars=bool(about.computed.view.frame.calendars),
         columns=[column.key for column in about.computed.columns if column.kind == "difference"],
         node="" if "." in node else node,
-        people=named_explainers(about.seat.ledger),
+        people=named_explainers(about.seat),
     )
     return {"template": "statements/_panel_page.html", "groups": groups, "tokens": TOKENS}
 
@@ -342,7 +340,7 @@ def _nodes(about: About) -> dict[str, Any]:
 
 def _editions(about: About) -> dict[str, Any]:
     return {
-        "left": waiting(explained_of(about.seat.ledger, about.computed)),
+        "left": waiting(explained_of(about.seat.ledger, about.computed, lambda: about.seat.readers)),
         "template": "statements/_panel_editions.html",
         "editions": editions_of(
             about.seat.ledger, about.definitions["statement"].name, about.seat.view, about.seat.person

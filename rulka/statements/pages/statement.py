@@ -58,7 +58,7 @@ def statement_context(
     hidden = opened["show_hidden"]
     sent = request.POST if request.method == "POST" else request.GET
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
-    explained = explained_of(seat.ledger, outcome.computed)
+    explained = explained_of(seat.ledger, outcome.computed, lambda: seat.readers)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
     return {
         **opened,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from rulka.core.books.book import View
@@ -10,7 +12,7 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.nodes import find_node
 from rulka.core.errors import RulkaError
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.queries import view_of
+from rulka.ledger.reading.queries import views_of
 
 
 def fence_text(view: View) -> str:
@@ -19,13 +21,17 @@ def fence_text(view: View) -> str:
     return "" if view.fence.hides_nothing else view.fence.all_the_way_down.digest
 
 
-def bounds_of(ledger: Ledger, computed: Computed, fence: Fence | None = None) -> str:
-    """What names the bounds of a run's node for its reader, or for whoever is behind another fence: nothing where all
-    of the node, and of those that columns name, lies within them, so that everybody who sees them sees the same."""
-    view = computed.view if fence is None else view_of(ledger, fence)
+def bounds_of(ledger: Ledger, computed: Computed) -> str:
+    """What names the bounds of a run's node for its reader: nothing where all of the node, and of those that columns
+    name, lies within them, so that everybody who sees them sees the same."""
+    return "" if computed.view.fence.hides_nothing else bounds_within(computed.view, computed, views_of(ledger))
+
+
+def bounds_within(view: View, computed: Computed, through: Callable[[Fence], View]) -> str:
+    """The same for whoever has another view of a run's ledger; `through` gives the ledger through any fence."""
     if view.fence.hides_nothing:
         return ""
-    whole = view_of(ledger, view.fence.unbounded)
+    whole = through(view.fence.unbounded)
     nodes = (computed.node, *(column.node for column in computed.columns if column.node is not None))
     for code in {node.code for node in nodes}:
         counts = [_booked(one, code, computed) for one in (view, whole)]

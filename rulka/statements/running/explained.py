@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from fractions import Fraction
+from functools import cached_property
 
+from rulka.core.books.book import View
+from rulka.core.books.fence import Fence
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.looks import ANY_STYLE, NumberStyle
@@ -23,10 +26,12 @@ from rulka.core.proof.explaining import (
 )
 from rulka.formats.figures import style_of, written
 from rulka.ledger.models import Ledger
-from rulka.people.library.persons import fences_of
+from rulka.ledger.reading.queries import views_of
+from rulka.people.library.persons import readers_of
+from rulka.people.library.rights import LedgerAccess
 from rulka.people.models import Person
 from rulka.statements.models import Explanation
-from rulka.statements.running.bounds import bounds_of
+from rulka.statements.running.bounds import bounds_of, bounds_within
 
 STATES: dict[str, State] = {
     "open": "open",
@@ -76,9 +81,13 @@ def exact_value(text: str) -> Value:
     return Fraction(text) if text else None
 
 
-def explained_of(ledger: Ledger, computed: Computed) -> list[Explained]:
+Readers = Sequence[tuple[Person, LedgerAccess]]
+"""People with what they may see of a ledger."""
+
+
+def explained_of(ledger: Ledger, computed: Computed, readers: Callable[[], Readers] | None = None) -> list[Explained]:
     """What is to be explained of a statement at its node and period, within the reader's bounds; nothing where it asks
-    for nothing."""
+    for nothing. `readers` are the ledger's, where they are known already."""
     if not asks_anything(computed):
         return []
     stored = _stored(ledger, computed)
@@ -89,7 +98,7 @@ def explained_of(ledger: Ledger, computed: Computed) -> list[Explained]:
         if one.period < period and one.text:
             former[(one.line, one.column)] = one
     said = {key: _said(one) for key, one in now.items()}
-    people: dict[str, Person] | None = None
+    people = Explainers(ledger, computed, readers)
     found = []
     for item in items_of(computed, said):
         own, last = now.get(item.key), former.get(item.key)
@@ -97,23 +106,53 @@ def explained_of(ledger: Ledger, computed: Computed) -> list[Explained]:
         if owner is None and item.variance is not None:
             usual = last.owner.username if last and last.owner else ""
             proposed = proposed_owners(computed, item.variance, usual)
-            if people is None:
-                people = explainers(ledger, computed)
-            owner = next((people[name] for name in proposed if name in people), None)
+            owner = next(filter(None, map(people.find, proposed)), None)
         due = own.due if own and own.due else due_of(computed)
         style = style_of(item.variance.row, item.variance.column, computed) if item.variance else None
         found.append(Explained(item, own, owner, due, last, style))
     return found
 
 
+class Explainers:
+    """Who may explain the variances of a run: whose role lets them, and who sees its figures. Each is judged when
+    somebody asks for them."""
+
+    def __init__(self, ledger: Ledger, computed: Computed, readers: Callable[[], Readers] | None = None) -> None:
+        self.ledger, self.computed = ledger, computed
+        self._read = readers or (lambda: readers_of(ledger.code))
+        self._found: dict[str, Person | None] = {}
+
+    def find(self, name: str) -> Person | None:
+        """Whoever signs in with a name; None where they may not explain it, or don't see it."""
+        if name not in self._found:
+            person, access = self._readers.get(name, (None, None))
+            sees = person is not None and access is not None and person.may_explain and self._sees(access)
+            self._found[name] = person if sees else None
+        return self._found[name]
+
+    def every(self) -> dict[str, Person]:
+        """All of them, by the names they sign in with."""
+        return {name: person for name in self._readers if (person := self.find(name)) is not None}
+
+    @cached_property
+    def _readers(self) -> dict[str, tuple[Person, LedgerAccess]]:
+        return {person.username: (person, access) for person, access in self._read()}
+
+    @cached_property
+    def _through(self) -> Callable[[Fence], View]:
+        return views_of(self.ledger)
+
+    @cached_property
+    def _bounds(self) -> str:
+        return bounds_within(self.computed.view, self.computed, self._through)
+
+    def _sees(self, access: LedgerAccess) -> bool:
+        return bounds_within(self._through(access.own_fence()), self.computed, self._through) == self._bounds
+
+
 def explainers(ledger: Ledger, computed: Computed) -> dict[str, Person]:
     """Who may explain variances and sees the figures of a run, by the name they sign in with."""
-    bounds = bounds_of(ledger, computed)
-    return {
-        person.username: person
-        for person, fence in fences_of(ledger.code)
-        if person.may_explain and bounds_of(ledger, computed, fence) == bounds
-    }
+    return Explainers(ledger, computed).every()
 
 
 def asks_anything(computed: Computed) -> bool:
