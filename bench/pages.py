@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import argparse
 import os
+import re
 import statistics
 import tempfile
 import time
@@ -92,19 +93,27 @@ def pages() -> dict[str, tuple[float, int]]:
 def edits() -> tuple[float, int]:
     """Milliseconds of an edit of the wide statement's accounts, and the bytes that come back."""
     browser, size, turn = client(), 0, 0
+    held: dict[str, str] = {}
 
     def edit() -> None:
-        nonlocal size, turn
+        nonlocal size, turn, held
         turn += 1
         accounts = "10056 to 10062" if turn % 2 else "10056 to 10063"
-        values = {"do": "line-change", "key": "line-7", "path": "accounts", "value": accounts, "share-spine": "all"}
+        asked = {"do": "line-change", "key": "line-7", "path": "accounts", "value": accounts, "share-spine": "all"}
+        values = {**asked, **held}
         answer = browser.post(f"/statements/wide/edit/?{PERIOD}", values, headers={"HX-Request": "true"})
         if f"accounts to {accounts}" not in answer.content.decode():
             raise SystemExit("The edit was refused.")
-        size = len(answer.content)
+        size, held = len(answer.content), held_in(answer.content.decode())
 
     edit()
     return middle(edit, 7), size
+
+
+def held_in(page: str) -> dict[str, str]:
+    """What a window of a browser holds after an answer, and says with its next edit."""
+    fields = ("stamp", "window", "sent", "blocks")
+    return {name: re.search(f'name="{name}" value="([^"]*)"', page)[1] for name in fields}  # type: ignore[index]
 
 
 def main() -> None:

@@ -68,11 +68,12 @@ def edits(name: str, key: str, first: str, other: str) -> tuple[list[float], int
     """Milliseconds of nine edits after a first one, and the bytes that come back."""
     from django.test import Client
 
+    from bench.pages import held_in
     from rulka.people.models import Person
 
     client = Client(HTTP_HOST="localhost")
     client.force_login(Person.objects.get(username="accountant"))
-    times, size = [], 0
+    times, size, held = [], 0, dict[str, str]()
     for at in range(10):
         values = {
             "do": "line-change",
@@ -80,13 +81,14 @@ def edits(name: str, key: str, first: str, other: str) -> tuple[list[float], int
             "path": "accounts",
             "value": other if at % 2 == 0 else first,
             "share-spine": "all",
+            **held,
         }
         before = time.perf_counter()
         response = client.post(f"/statements/{name}/edit/{WHERE}", values, headers={"HX-Request": "true"})
         times.append((time.perf_counter() - before) * 1000)
         if f"accounts to {values['value']}" not in response.content.decode():
             raise SystemExit(f"The edit of {name} was refused.")
-        size = len(response.content)
+        size, held = len(response.content), held_in(response.content.decode())
     return times[1:], size
 
 

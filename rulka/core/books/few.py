@@ -28,5 +28,16 @@ class Few(Generic[Made]):
             self._kept.move_to_end(name)
             return self._kept[name]
 
+    def put(self, name: Hashable, thing: Made) -> None:
+        """Keep a thing under a name, in the place of what was kept there."""
+        with self._lock:
+            self._kept.pop(name, None)
+            self.get(name, lambda: thing)
+
+    def find(self, name: Hashable) -> Made | None:
+        """What is kept under a name; None where nothing is, or not any more."""
+        with self._lock:
+            return self._kept.get(name)
+
     def __len__(self) -> int:
         return len(self._kept)

@@ -25,7 +25,7 @@ from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
 from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.library import catalogue, storing, versions
-from rulka.statements.library.assemble import Definitions, definitions_of_statement
+from rulka.statements.library.assemble import Definitions, definitions_of
 from rulka.statements.library.opening import open_definition, open_statement
 from rulka.statements.pages.fields import SELECTIONS
 from rulka.statements.pages.panel import STATE
@@ -56,11 +56,15 @@ def answer(
     definitions: Definitions | None = None,
     **extra: Any,
 ) -> HttpResponse:
-    """After an edit: the fragment for a script, the page again for a plain request."""
+    """After an edit: for a script what changed, or all of it; the page again for a plain request."""
     problem = extra.get("problem") or extra.get("question")
     if request.headers.get("HX-Request"):
-        context = statement_context(request, seat, name, asked, outcome, definitions, **extra)
-        return render(request, "statements/_work.html", {**context, "fragment": True})
+        context = {**statement_context(request, seat, name, asked, outcome, definitions, **extra), "fragment": True}
+        if context["changed"] is None:
+            return render(request, "statements/_work.html", context)
+        changed = render(request, "statements/_changed.html", {**context, "rows_only": True})
+        changed["HX-Retarget"], changed["HX-Reswap"] = "#panel", "morph:outerHTML"
+        return changed
     if problem:
         status = 409 if isinstance(problem, (ChangedSince, SharedPart)) else 422
         return render(
@@ -232,7 +236,7 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]
         told = turn(statement, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
-    definitions = definitions_of_statement(statement)
+    definitions = definitions_of(seat.ledger, name)  # the statement itself may be what was turned
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     return answer(
         request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}."

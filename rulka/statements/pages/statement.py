@@ -33,6 +33,7 @@ from rulka.statements.output.templates import names_of
 from rulka.statements.pages.blocks import Blocks
 from rulka.statements.pages.explain_panel import explain_context, waiting
 from rulka.statements.pages.panel import State, panel_context
+from rulka.statements.pages.sent import remember, shown_in
 from rulka.statements.running import runs
 from rulka.statements.running.compared import compared
 from rulka.statements.running.explained import asks_anything, explained_of
@@ -60,17 +61,25 @@ def statement_context(
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
     explained = explained_of(seat.ledger, outcome.computed, lambda: seat.readers)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
+    marked = marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained])
+    window = sent.get("window") or secrets.token_hex(6)
+    cut = [] if beside_of(seat) else blocks.cut(shown.rows)
+    place = (seat.person.pk, request.session.session_key, window[:20], name)
+    former = shown_in(place, sent.get("sent", ""))
+    now = remember(place, shown, marked, cut, (seat.query, hidden, opened["paper"]))
     return {
         **opened,
-        "window": sent.get("window") or secrets.token_hex(6),
+        "window": window,
+        "sent": now.number,
+        "changed": None if former is None or opened["paper"] else now.changed_since(former, sent.get("blocks", "")),
         "paper_pages": range(1, preview_page(seat, definitions, 1)[1] + 1) if opened["paper"] else (),
         "last_export": request.session.get("last-export"),
         "shown": shown,
         "translated_part": outcome.computed.plan.translated and seat.view.is_part,
-        "blocks": [] if beside_of(seat) else blocks.cut(shown.rows),
+        "blocks": cut,
         "unplaced": next((check for check in outcome.checks if check.code == "placed"), None),
         "latest": latest_revision(seat.ledger),
-        "marks": marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained]),
+        "marks": marked,
         "waiting": waiting(explained),
         "taken": f"{(perf_counter() - before) * 1000:.0f}",
         "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,

@@ -29,18 +29,39 @@ def figure_rows(
     row_chosen: str,
 ) -> SafeString:
     """The body rows of one half of the page; every text is escaped here."""
-    # large statements leave out of addresses what the session knows anyway
-    base = "?" if len(shown.rows) * len(shown.columns) > MANY else f"?{escape(query)}&amp;"
-    writer = _Writer(shown, base, marks, set(chosen), row_chosen)
+    writer = _Writer(shown, query, marks, set(chosen), row_chosen)
     # all that varies is escaped where it is written
     return mark_safe("\n".join(writer.row(row) for row in panel))
 
 
+@register.simple_tag
+def changed_rows(
+    shown: ShownStatement,
+    changed: Sequence[ShownRow],
+    query: str,
+    marks: Mapping[str, Sequence[Mark]],
+    state: Mapping[str, Any],
+) -> SafeString:
+    """Rows that take the place of those on the page, each found by its id."""
+    writer = _Writer(shown, query, marks, set(keys_in(state, "lines")), str(state.get("row", "")), swapped=True)
+    return mark_safe("\n".join(writer.row(row) for row in changed))
+
+
 class _Writer:
     def __init__(
-        self, shown: ShownStatement, base: str, marks: Mapping[str, Sequence[Mark]], chosen: set[str], row_chosen: str
+        self,
+        shown: ShownStatement,
+        query: str,
+        marks: Mapping[str, Sequence[Mark]],
+        chosen: set[str],
+        row_chosen: str,
+        *,
+        swapped: bool = False,
     ) -> None:
-        self.shown, self.base, self.marks, self.chosen, self.row_chosen = shown, base, marks, chosen, row_chosen
+        self.shown, self.marks, self.chosen, self.row_chosen = shown, marks, chosen, row_chosen
+        # large statements leave out of addresses what the session knows anyway
+        self.base = "?" if len(shown.rows) * len(shown.columns) > MANY else f"?{escape(query)}&amp;"
+        self.swap = ' hx-swap-oob="morph"' if swapped else ""
 
     def row(self, row: ShownRow) -> str:
         if row.kind == "filler":
@@ -48,8 +69,8 @@ class _Writer:
         key = escape(row.key)
         is_chosen = row.line in self.chosen or (not self.chosen and row.key == self.row_chosen)
         begin = (
-            f'<tr class="{escape(row.classes)}{" chosen" if is_chosen else ""}" data-row="{key}" '
-            f'data-line="{escape(row.line)}">'
+            f'<tr id="row-{key}" class="{escape(row.classes)}{" chosen" if is_chosen else ""}" data-row="{key}" '
+            f'data-line="{escape(row.line)}"{self.swap}>'
         )
         begin += f'<td class="mark">{self._marks(row.key)}</td>'
         if row.kind in ("text", "spacer", "page-break", "page break"):

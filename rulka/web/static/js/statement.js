@@ -79,17 +79,21 @@
   function fetchBlock(block) {
     const number = block.dataset.block;
     if (!fetching.has(number)) {
+      const shown = el("stamp").elements.stamp.value;
       const address = el("work").dataset.rows.replace(/0\/$/, `${number}/`);
       fetching.set(number, fetch(`${address}?${figures().dataset.query}`, { headers: { "HX-Request": "true" } })
         .then((answer) => (answer.ok ? answer.text() : Promise.reject(new Error(answer.statusText))))
         .then((text) => {
           const now = el(`block-${number}`);
+          // an edit was answered meanwhile: these rows may be those before it
+          if (el("stamp").elements.stamp.value !== shown) { fetching.delete(number); return now && fetchBlock(now); }
           if (now?.classList.contains("waiting")) {
             now.outerHTML = text;
             const kept = el("stamp").elements.blocks;
             kept.value = [...new Set([...kept.value.split(","), number])].filter(Boolean).join(",");
             watch();
           }
+          return undefined;
         }).finally(() => fetching.delete(number)));
     }
     return fetching.get(number);
@@ -98,6 +102,15 @@
   function watch() {
     near.disconnect();
     figures()?.querySelectorAll("tbody.waiting").forEach((block) => near.observe(block));
+  }
+  // blocks that came while an edit was under way, which its answer doesn't know, are fetched again
+  function renew() {
+    const known = el("stamp").elements.blocks.value.split(",");
+    figures().querySelectorAll("tbody[data-block]:not(.waiting)").forEach((block) => {
+      if (known.includes(block.dataset.block)) return;
+      block.classList.add("waiting");
+      fetchBlock(block);
+    });
   }
   // the row after one, fetched first where it waits
   function beyond(row, by) {
@@ -550,7 +563,10 @@
     const lines = (state.get("lines") || "").split(",").filter(Boolean);
     const columns = (state.get("columns") || "").split(",").filter(Boolean);
     if (lines.length || columns.length) mark(lines, columns);
-    else figures().querySelectorAll("tr.chosen").forEach((row) => row.classList.toggle("chosen", row.dataset.row === panel.dataset.row));
+    else {
+      figures().querySelectorAll("tr.chosen").forEach((row) => row.classList.toggle("chosen", row.dataset.row === panel.dataset.row));
+      heads().forEach((head) => head.closest("th").classList.remove("chosen"));
+    }
     if (!lines.length && !columns.length && panel.dataset.row) figures().querySelector(`tr[data-row="${CSS.escape(panel.dataset.row)}"]`)?.classList.add("chosen");
     if (["chosen", "form"].includes(place)) {
       const row = figures().querySelector("tr.chosen");
@@ -582,8 +598,10 @@
   });
   document.addEventListener("htmx:afterSettle", (event) => {
     if (!["panel", "work"].includes(event.target.id)) return;
-    const was = event.target.id === "work" ? left : null;
+    const edited = event.target.id === "work" || event.detail.xhr?.getResponseHeader("HX-Retarget") === "#panel";
+    const was = edited ? left : null;
     if (was) left = null;
+    if (edited) renew();
     settle();
     watch();
     freeze();
