@@ -15,7 +15,6 @@ import waitress
 def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rulka.web.settings")
     application = import_module("rulka.web.wsgi").application
-    import_module("rulka.web.urls")  # else the first page waits for all other pages' code
     ready = Path(os.environ["RULKA_VAR"]) / "demo-ready"
     while not ready.exists():
         time.sleep(0.02)

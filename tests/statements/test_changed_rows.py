@@ -11,8 +11,12 @@ import pytest
 from django.urls import reverse
 
 from rulka.core.books.few import Few
+from rulka.core.compute import cells
+from rulka.core.definitions import spines
+from rulka.ledger.reading.queries import _BOOKS
 from rulka.people.models import Person
 from rulka.statements.library.storing import load_definitions
+from rulka.statements.running import nodes
 from tests.statements.test_editing import FRAGMENT, WHERE
 
 pytestmark = pytest.mark.django_db
@@ -63,6 +67,10 @@ class Window:
         return self.send("edit-statement", **shared, **values)
 
     def matches_the_page(self):
+        """Read anew by somebody who knows nothing of what was shown, computed or read before."""
+        for kept in (_BOOKS, cells._presented.cache_clear, spines._spine_of.cache_clear, spines._line_of.cache_clear):
+            kept() if callable(kept) else kept.clear()
+        nodes._SHOWN._kept.clear()
         anew = Window(self.client, self.name)
         assert (self.rows, self.heads, self.around) == (anew.rows, anew.heads, anew.around)
 

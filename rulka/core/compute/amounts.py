@@ -248,15 +248,19 @@ class Classes:
     count: int = field(default=0)
 
 
-def classes_of(masks: Sequence[BoolArray], keys: int) -> Classes:
-    """Group keys by which leaves hold them; class 0 is held by none."""
-    held = [np.flatnonzero(mask) for mask in masks]
+def classes_of(held: Sequence[IntArray], keys: int) -> Classes:
+    """Group keys by which leaves hold them, of each leaf the places of those; class 0 is held by none."""
     leaf = np.repeat(np.arange(len(held)), [len(own) for own in held])
     key = np.concatenate([np.zeros(0, dtype=np.int64), *held])
-    order = np.argsort(key, kind="stable")
-    leaf, counts = leaf[order], np.bincount(key, minlength=keys)
-    starts = np.cumsum(counts) - counts
+    counts = np.bincount(key, minlength=keys)
     of_key = np.zeros(keys, dtype=np.int64)
+    if not (counts > 1).any():  # each key has one holder at most, as on most statements: a class for each leaf
+        of_key[key] = leaf + 1
+        each = np.arange(len(held))
+        ones = sparse.csr_matrix((np.ones(len(held), dtype=np.int64), (each, each + 1)), (len(held), len(held) + 1))
+        return Classes(of_key, ones, len(held) + 1)
+    leaf = leaf[np.argsort(key, kind="stable")]
+    starts = np.cumsum(counts) - counts
     rows, columns, classes = [np.zeros(0, dtype=np.int64)], [np.zeros(0, dtype=np.int64)], 1
     for count in np.unique(counts).tolist():
         if not count:

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from fractions import Fraction
-from functools import partial
+from functools import lru_cache, partial
 
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.compute import comparing
@@ -30,6 +30,20 @@ from rulka.core.errors import RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 
 
+@lru_cache(maxsize=8192)
+def _presented(
+    amounts: tuple[int, ...], scales: tuple[tuple[int, bool], ...], signs: tuple[int, ...]
+) -> tuple[tuple[Value, ...], tuple[int | None, ...]]:
+    """By column the value in major units, and signed minor units where nothing is divided; most lines of a statement
+    that is edited are as they were."""
+    values: list[Value] = []
+    minor: list[int | None] = []
+    for amount, (scale, is_whole), sign in zip(amounts, scales, signs, strict=True):
+        values.append(Fraction(amount * sign, scale) if scale else None)
+        minor.append(amount * sign if scale and is_whole else None)
+    return tuple(values), tuple(minor)
+
+
 class Cells:
     """The values of every line in every column: leaves first, then what is made of them, column by column."""
 
@@ -44,7 +58,7 @@ class Cells:
         self.details: dict[str, list[DetailRow]] = {}
         self.leaf_of: dict[str, Leaf] = dict(self.plan.leaves.by_key)
         self.minor: dict[str, list[int | None]] = {}
-        self.scales: dict[tuple[int, bool], list[tuple[int, bool]]] = {}
+        self.scales: dict[tuple[Hashable, bool], tuple[tuple[int, bool], ...]] = {}
         self.units: dict[str, str] = {}
         self.path: list[str] = []
         self.sealed: dict[str, set[int]] = {}
@@ -101,9 +115,13 @@ class Cells:
 
     def _present_leaf(self, leaf: Leaf, amounts: list[int]) -> None:
         """One leaf: signed minor units where nothing is divided, and the value in major units."""
+        may_seal = self.plan.view.seal is not None
+        if not may_seal and not leaf.line.columns:
+            told = _presented(tuple(amounts), self._scales(leaf), self.readings.signs(leaf))
+            self.values[leaf.key], self.minor[leaf.key] = list(told[0]), list(told[1])
+            return
         values: list[Value] = []
         minor: list[int | None] = []
-        may_seal = self.plan.view.seal is not None
         for place, (amount, (scale, is_whole), sign) in enumerate(
             zip(amounts, self._scales(leaf), self.readings.signs(leaf), strict=True)
         ):
@@ -120,7 +138,7 @@ class Cells:
             minor.append(amount * sign if is_whole else None)
         self.values[leaf.key], self.minor[leaf.key] = values, minor
 
-    def _scales(self, leaf: Leaf) -> list[tuple[int, bool]]:
+    def _scales(self, leaf: Leaf) -> tuple[tuple[int, bool], ...]:
         """By column: what a leaf's amount is divided by (0 where nothing can be read), and whether that is the minor
         unit alone."""
         name = (leaf.group, leaf.is_quantity)
@@ -132,7 +150,7 @@ class Cells:
                     found.append((0, False))
                     continue
                 found.append((vector.divisor * 10 ** self.readings.digits(leaf, column), vector.divisor == 1))
-            self.scales[name] = found
+            self.scales[name] = tuple(found)
         return self.scales[name]
 
     def _details(self, leaf: Leaf) -> None:

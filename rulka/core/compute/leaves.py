@@ -10,7 +10,8 @@ from typing import Literal
 import numpy as np
 
 from rulka.core.books.book import View
-from rulka.core.books.chart import BoolArray, CodeList
+from rulka.core.books.chart import BoolArray, CodeList, IntArray
+from rulka.core.books.few import Few
 from rulka.core.books.narrowing import Clause, KeyMask, codes_of
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
@@ -19,6 +20,8 @@ from rulka.core.errors import RulkaError, one_of
 LeafKind = Literal["line", "account", "subtotal", "member", "detail", "others", "sealed"]
 SEALED = "Sealed detail"
 MOST_LEAVES = 20_000
+MOST_LINES = 4_000
+"""Lines whose leaves a view keeps."""
 
 FLIPPED_BY_CONVENTION = {
     "both positive": ("liability", "equity", "revenue"),
@@ -48,10 +51,30 @@ class Leaf:
     account: str = ""
     member: str = ""
     detail: str = ""
-    group: int = 0
+    group: Hashable = 0
     """Leaves of one group read the same of every column: same override, clauses on journal lines and part, accounts
     named or not."""
     inner: tuple[Leaf, ...] = ()
+
+    @cached_property
+    def held(self) -> IntArray:
+        """The posting keys it sums, by their places."""
+        return np.flatnonzero(self.mask)
+
+    @cached_property
+    def held_quantities(self) -> IntArray:
+        """Those of its statistical accounts."""
+        return np.flatnonzero(self.quantities)
+
+    @cached_property
+    def places(self) -> IntArray:
+        """The accounts it may hold, by their places."""
+        return np.flatnonzero(self.accounts)
+
+    @cached_property
+    def places_of_line(self) -> IntArray:
+        """The accounts of its whole line, by their places."""
+        return np.flatnonzero(self.of_line)
 
     def walk(self) -> Iterator[Leaf]:
         yield self
@@ -87,7 +110,7 @@ def leaves_of(spine: SpineDef, view: View, *, has_quantities: bool = False) -> L
 class _Leaves:
     def __init__(self, spine: SpineDef, view: View, has_quantities: bool) -> None:
         self.spine, self.view, self.has_quantities = spine, view, has_quantities
-        self.groups: dict[Hashable, int] = {}
+        self.known: Few[_OfLine] = view.kept(("leaves by line",), lambda: Few(MOST_LINES))
         self.warnings: dict[str, tuple[str, ...]] = {}
         self.notes: dict[str, tuple[str, ...]] = {}
 
@@ -112,21 +135,35 @@ class _Leaves:
         return Leaves(by_line, self.warnings, self.notes)
 
     def _of(self, line: LineDef) -> tuple[Leaf, ...]:
+        """The leaves of a line; kept with the view too, since most lines of a spine that is edited are as they were."""
+        found = self.known.get((line, self.has_quantities), lambda: self._read(line))
+        self.warnings[line.key] = found.warnings
+        if found.notes:
+            self.notes[line.key] = found.notes
+        return found.leaves
+
+    def _read(self, line: LineDef) -> _OfLine:
         mask = self.view.mask(line.accounts)
-        self.warnings[line.key] = mask.warnings
-        leaves = tuple(_Line(line, self.view, mask, self.groups).leaves())
+        leaves = tuple(_Line(line, self.view, mask).leaves())
         statistical = self.view.frame.accounts.of_type("statistical")
         mixes = mask.names_accounts and bool((statistical & mask.accounts).any())
-        if mixes and not line.expand and not leaves[0].is_quantity and not self.has_quantities:
-            self.notes[line.key] = ("statistical accounts are left out of a money line",)
-        return leaves
+        leaves_out = mixes and not line.expand and not leaves[0].is_quantity and not self.has_quantities
+        notes = ("statistical accounts are left out of a money line",) if leaves_out else ()
+        return _OfLine(leaves, mask.warnings, notes)
+
+
+@dataclass(frozen=True, eq=False)
+class _OfLine:
+    leaves: tuple[Leaf, ...]
+    warnings: tuple[str, ...]
+    notes: tuple[str, ...]
 
 
 class _Line:
-    """Expands one line; `groups` numbers what reads alike, over all lines of the spine."""
+    """Expands one line."""
 
-    def __init__(self, line: LineDef, view: View, mask: KeyMask, groups: dict[Hashable, int]) -> None:
-        self.line, self.view, self.narrowed, self.groups = line, view, mask, groups
+    def __init__(self, line: LineDef, view: View, mask: KeyMask) -> None:
+        self.line, self.view, self.narrowed = line, view, mask
         self.frame, self.keys = view.frame, view.keys
         self.statistical = self.frame.accounts.of_type("statistical")
         self.accounts = mask.accounts & view.visible_accounts()
@@ -189,13 +226,15 @@ class _Line:
             account,
             member,
             detail,
-            self._group(),
+            self.group,
             inner,
         )
 
-    def _group(self) -> int:
+    @cached_property
+    def group(self) -> Hashable:
+        """What stands for all that lines have to have alike to be read alike: one thing for each, over all spines."""
         alike = (self.line.override, self.narrowed.by_line, self.line.intercompany, self.narrowed.names_accounts)
-        return self.groups.setdefault(alike, len(self.groups))
+        return self.view.kept(("alike", alike), object)
 
     def _expanded(self, prefix: str, mask: BoolArray, accounts: BoolArray, kinds: tuple[str, ...]) -> list[Leaf]:
         kind, rest = kinds[0], kinds[1:]
@@ -294,9 +333,15 @@ class _Line:
                 yield self._leaf(key, label, "member", inside, accounts, member=item.code, inner=inner)
 
 
-def types_of(accounts: BoolArray, view: View) -> set[str]:
-    """The account types in a mask of accounts."""
-    return {view.frame.accounts.items[place].type for place in np.flatnonzero(accounts)}
+def types_of(accounts: BoolArray | None, view: View) -> set[str]:
+    """The account types in a mask of accounts; none without one."""
+    return set() if accounts is None else types_at(np.flatnonzero(accounts), view)
+
+
+def types_at(places: IntArray, view: View) -> set[str]:
+    """The types of accounts, by their places."""
+    items = view.frame.accounts.items
+    return {items[place].type for place in places.tolist()}
 
 
 def default_sign(types: set[str], convention: str) -> int:
@@ -313,8 +358,8 @@ def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view
     accounts."""
     if leaf.line.sign:
         return -1 if leaf.line.sign == "flipped" else 1
-    chosen = leaf.of_line if column_accounts is None or leaf.names_accounts else column_accounts
-    types = types_of(chosen, view)
+    of_line = column_accounts is None or leaf.names_accounts
+    types = types_at(leaf.places_of_line, view) if of_line else types_of(column_accounts, view)
     return default_sign(types - {"statistical"} or types, convention)
 
 
@@ -323,5 +368,6 @@ def direction_of_leaf(leaf: Leaf, column_accounts: BoolArray | None, sign: int, 
     type."""
     if leaf.line.favourable:
         return {"higher": 1, "lower": -1}.get(leaf.line.favourable, 0)
-    types = types_of(leaf.accounts if column_accounts is None or leaf.names_accounts else column_accounts, view)
+    of_leaf = column_accounts is None or leaf.names_accounts
+    types = types_at(leaf.places, view) if of_leaf else types_of(column_accounts, view)
     return -sign if types and types <= {"revenue", "expense"} else 0

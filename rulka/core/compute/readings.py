@@ -47,13 +47,13 @@ class Readings:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self._readings: dict[tuple[int, str], Reading] = {}
-        self._vectors: dict[tuple[int, str], Vector | None] = {}
+        self._readings: dict[tuple[Hashable, str], Reading] = {}
+        self._vectors: dict[tuple[Hashable, str], Vector | None] = {}
         self._plain: dict[str, tuple[Reading, Vector | None]] = {}
         self._parts: dict[tuple[str, str], tuple[BoolArray, int]] = {}
         self._signs: dict[tuple[str, Narrowing | None], int] = {}
         self._sealed: dict[tuple[str, str], bool] = {}
-        self._kinds: dict[tuple[int, bool], tuple[list[int], list[int]]] = {}
+        self._kinds: dict[tuple[Hashable, bool], tuple[list[int], list[int]]] = {}
         self._narrowed_alike: list[int] = []
 
     def reading(self, leaf: Leaf, column: Column) -> Reading:
@@ -182,11 +182,11 @@ class Readings:
             return -1 if leaf.line.sign == "flipped" else 1
         return self.line_sign(leaf, column)
 
-    def signs(self, leaf: Leaf) -> list[int]:
+    def signs(self, leaf: Leaf) -> tuple[int, ...]:
         """`sign` in each column that has figures, 1 in the others."""
         kind_of, samples = self._kinds_of(leaf)
         told = [self.sign(leaf, self.plan.columns[at]) if at >= 0 else 1 for at in samples]
-        return [told[kind] for kind in kind_of]
+        return tuple([told[kind] for kind in kind_of])
 
     def _kinds_of(self, leaf: Leaf) -> tuple[list[int], list[int]]:
         """Columns in kinds that turn a leaf alike, which leaves of one group agree on: each column's kind, and a column

@@ -125,7 +125,12 @@ class _Rows:
         self.comparer = figures.comparer
         self.panel = 1
         self.judging = [self._judging(place) for place in range(len(self.columns))]
-        self.plain_blanks: dict[tuple[str, ...], frozenset[int]] = {}
+        self.plain_blanks: dict[tuple[tuple[str, ...], bool], frozenset[int]] = {}
+        self.may_miss = [
+            place
+            for place, column in enumerate(self.columns)
+            if column.kind == "check" or any(self.columns[self.plan.place(key)].is_empty for key in column.of)
+        ]
         self.known_directions: dict[tuple[str, Narrowing | None], int] = {}
 
     def _values(self, key: str) -> Values:
@@ -191,21 +196,18 @@ class _Rows:
 
     def _blanks(self, line: LineDef) -> frozenset[int]:
         """Columns in which a line shows nothing: those it isn't limited to, those without a time, and text."""
-        judged_only = line.kind == "check"
-        return frozenset(
-            place
-            for place, column in enumerate(self.columns)
-            if not shows(line, column)
-            or column.is_empty
-            or column.kind == "text"
-            or (judged_only and not self.comparer.is_base[place])
-            or (column.kind == "check" and self._is_missing(line, place))
-            or (
-                column.of
-                and any(self.columns[self.plan.place(key)].is_empty for key in column.of)
-                and self._is_missing(line, place)
+        name = (line.columns, line.kind == "check")
+        if name not in self.plain_blanks:
+            self.plain_blanks[name] = frozenset(
+                place
+                for place, column in enumerate(self.columns)
+                if not shows(line, column)
+                or column.is_empty
+                or column.kind == "text"
+                or (line.kind == "check" and not self.comparer.is_base[place])
             )
-        )
+        missing = frozenset(place for place in self.may_miss if self._is_missing(line, place))
+        return self.plain_blanks[name] | missing if missing else self.plain_blanks[name]
 
     def _is_missing(self, line: LineDef, place: int) -> bool:
         values = self.figures.values.get(line.key)
@@ -255,7 +257,7 @@ class _Rows:
         if leaf.detail:
             rows += [self._detail(line, leaf, detail, depth) for detail in self.ranked.details[leaf.key]]
             return
-        codes = tuple(self.plan.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
+        codes = tuple(self.plan.view.frame.accounts.items[place].code for place in leaf.places)
         row = self._row(
             line,
             "others" if leaf.kind == "sealed" else leaf.kind,
@@ -298,7 +300,7 @@ class _Rows:
 
     def _others(self, line: LineDef, leaf: Leaf, depth: int) -> Row:
         """What the top rows leave, in one row."""
-        codes = tuple(self.plan.view.frame.accounts.items[place].code for place in np.flatnonzero(leaf.accounts))
+        codes = tuple(self.plan.view.frame.accounts.items[place].code for place in leaf.places)
         values = self._values(leaf.key)
         return self._row(line, "others", depth, key=leaf.key, label=line.others, codes=codes, values=values, ruling="")
 
@@ -322,16 +324,16 @@ class _Rows:
 
     def _codes(self, line: LineDef) -> tuple[str, ...]:
         accounts = self.plan.view.frame.accounts
-        mask = np.zeros(len(accounts), dtype=bool)
+        statistical = accounts.of_type("statistical")
+        held = []
         todo = [line]
         while todo:
             current = todo.pop()
             for leaf in self.plan.leaves.by_line.get(current.key, ()) if not current.is_closed else ():
-                mask |= leaf.accounts & (
-                    accounts.of_type("statistical") if leaf.is_quantity else ~accounts.of_type("statistical")
-                )
+                held.append(leaf.places[statistical[leaf.places] == leaf.is_quantity])
             todo.extend(current.lines)
-        return tuple(accounts.items[place].code for place in np.flatnonzero(mask))
+        places = held[0] if len(held) == 1 else np.unique(np.concatenate(held)) if held else ()
+        return tuple([accounts.items[place].code for place in places])
 
     def _directions(self, line: LineDef) -> tuple[int, ...]:
         found: dict[int, int] = {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Hashable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
@@ -56,7 +56,7 @@ def _sum_together(group: Sequence[Readings]) -> tuple[IntArray, IntArray]:
     places = [place for place, column in enumerate(first.columns) if column.has_figures]
     shape = (len(group), len(leaves), len(first.columns))
     amounts, booked = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
-    by_group: dict[int, list[int]] = {}
+    by_group: dict[Hashable, list[int]] = {}
     for at, leaf in enumerate(leaves):
         by_group.setdefault(leaf.group, []).append(at)
     for name, ats in by_group.items():
@@ -74,9 +74,9 @@ def _sum_together(group: Sequence[Readings]) -> tuple[IntArray, IntArray]:
                 continue
             nodes = [first.node_of(first.columns[wanted[0]])] if own else [own.plan.node for own in group]
             keys = [node.keys for node in nodes]
-            masks = [leaves[at].quantities if quantity else leaves[at].mask for at in ats]
+            held = [leaves[at].held_quantities if quantity else leaves[at].held for at in ats]
             kept = ("classes", first.statement.spine, name, quantity)
-            classes = first.view.kept(kept, partial(classes_of, masks, len(keys[0])))
+            classes = first.view.kept(kept, partial(classes_of, held, len(keys[0])))
             named = ("reach", kept, first.statement.scope, first.translated, tuple(node.code for node in nodes))
             reach = first.view.kept(named, partial(reach_of, classes, keys))
             cells = sums(

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
+from functools import lru_cache
 
 from rulka.core.errors import RulkaError
 
 
+@lru_cache(maxsize=20_000)
 def slug(label: str) -> str:
     """`Total income (net)` to `total-income-net`: how a key is made from a label."""
     return re.sub(r"[^a-z0-9]+", "-", label.lower()).strip("-") or "line"

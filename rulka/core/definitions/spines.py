@@ -92,6 +92,14 @@ class LineDef:
     volume: Narrowing | None = None
     """The statistical accounts that drive it: what it is paid for."""
 
+    def __hash__(self) -> int:
+        """Kept: a line is the name under which a view keeps what it selects."""
+        return self._hash
+
+    @cached_property
+    def _hash(self) -> int:
+        return hash((self.kind, self.key, self.label, self.accounts, self.formula, self.lines))
+
     @property
     def reads_quantities(self) -> bool:
         """Whether it reads quantities by a measure of its own."""
@@ -148,6 +156,13 @@ def spine_from(body: Mapping[str, Any]) -> SpineDef:
 
     Selections and formulas that can't be read are told all at once, each with its line.
     """
+    return _spine_of(json.dumps(body))
+
+
+@lru_cache(maxsize=64)
+def _spine_of(text: str) -> SpineDef:
+    """A spine from its mapping as text: what is read again mostly is as it was."""
+    body = json.loads(text)
     reader = _Reader(body)
     lines = tuple(reader.line(raw) for raw in body["lines"])
     if reader.problems:

@@ -113,16 +113,16 @@ def keeping_keys(edit: Callable[Concatenate[Raw, P], Edited]) -> Callable[Concat
     def kept(body: Raw, *arguments: P.args, **named: P.kwargs) -> Edited:
         pinned = {id(spot.raw): (spot.raw, key) for key, spot in spots(body).items()}
         edited = edit(body, *arguments, **named)
-        chosen = {id(spots(body)[key].raw) for key in edited.chosen}
+        known = spots(body)
+        chosen = {id(known[key].raw) for key in edited.chosen}
         for _ in range(len(pinned) + 1):
-            moved = [
-                spot for key, spot in spots(body).items() if id(spot.raw) in pinned and pinned[id(spot.raw)][1] != key
-            ]
+            moved = [spot for key, spot in known.items() if pinned.get(id(spot.raw), (None, key))[1] != key]
             if not moved:
                 break
             for spot in moved:
                 spot.raw["key"] = pinned[id(spot.raw)][1]
-        now = tuple(key for key, spot in spots(body).items() if id(spot.raw) in chosen)
+            known = spots(body)
+        now = tuple(key for key, spot in known.items() if id(spot.raw) in chosen)
         return Edited(edited.told, now)
 
     return cast(Callable[Concatenate[Raw, P], Edited], kept)

@@ -3,7 +3,7 @@ any direction."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, Literal
@@ -205,7 +205,7 @@ def _passing(pool: Pool) -> tuple[tuple[str, tuple[str, ...]], ...]:
 
 def pools_of(computed: Computed, terms: Sequence[Term]) -> tuple[Pool, ...]:
     """The pools of some terms; terms that read alike and count alike are one."""
-    together: dict[tuple[str, int, Fraction, int], list[Term]] = {}
+    together: dict[tuple[str, Hashable, Fraction, int], list[Term]] = {}
     for term in terms:
         factor = factor_of(computed, term)
         if factor and not term.is_closed:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from rulka.core.books.balances import Source
+from rulka.core.books.book import View
+from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -75,6 +77,23 @@ def ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Chec
     return Check("ledger-tie", FAILS if apart else HOLDS, "; ".join(apart))
 
 
+def _rests(view: View, source: Source, window: Window) -> dict[int, int]:
+    """By entity what its money accounts come to at a window's end, where that isn't nothing; kept with the view."""
+
+    def by_entity() -> tuple[IntArray, IntArray, IntArray]:
+        money = np.flatnonzero(~view.frame.accounts.of_type("statistical")[view.keys.account])
+        money = money[np.argsort(view.keys.entity[money], kind="stable")]
+        return money, *np.unique(view.keys.entity[money], return_index=True)
+
+    def rests() -> dict[int, int]:
+        money, entities, starts = view.kept(("money by entity",), by_entity)
+        closing = view.balances_of(source).measure("closing", window)[money]
+        added = np.add.reduceat(closing, starts) if len(money) else closing
+        return {place: rest for place, rest in zip(entities.tolist(), added.tolist(), strict=True) if rest}
+
+    return view.kept(("rests", source, window.last), rests)
+
+
 def ledger_balances(computed: Computed, why: str) -> list[Check]:
     """Debits equal credits over all money accounts of each entity that the columns of actual figures reach."""
     columns = [
@@ -88,23 +107,13 @@ def ledger_balances(computed: Computed, why: str) -> list[Check]:
     columns = [column for column in columns if computed.readings.is_judged(column, every)]
     if why or not columns:
         return [Check("ledger-balance", NOT_JUDGED, why or SEALED)]
-    frame, keys = computed.view.frame, computed.view.keys
-    money = np.flatnonzero(~frame.accounts.of_type("statistical")[keys.account])
-    money = money[np.argsort(keys.entity[money], kind="stable")]
-    entities, starts = np.unique(keys.entity[money], return_index=True)
-    rests = dict[tuple[Source, int], dict[int, int]]()
+    frame = computed.view.frame
     apart: list[str] = []
     for column in columns:
         assert column.window is not None
         node = computed.plan.node_of(column)
         source = computed.readings.plain(column)[0].source
-        if (source, column.window.last) not in rests:
-            closing = computed.view.balances_of(source).measure("closing", column.window)[money]
-            added = np.add.reduceat(closing, starts) if len(money) else closing
-            rests[source, column.window.last] = {
-                place: rest for place, rest in zip(entities.tolist(), added.tolist(), strict=True) if rest
-            }
-        for place, rest in rests[source, column.window.last].items():
+        for place, rest in _rests(computed.view, source, column.window).items():
             if node.entities[place]:
                 digits = frame.group_digits if computed.plan.translated else int(frame.digits[place])
                 apart.append(f"{frame.entities.items[place].code}, {column.heading}: {computed.figure(rest, digits)}")

@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from fractions import Fraction
 
 import numpy as np
 
 from rulka.core.books.chart import IntArray
+from rulka.core.books.few import Few
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
-from rulka.core.compute.figures import shows
+from rulka.core.compute.figures import Values, shows
 from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.spines import LineDef
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, Check
 from rulka.core.proof.placed import only_accounts
+
+MOST_STATEMENTS = 16
+"""Statements, each at a node and period, of which a view keeps which rows agreed."""
 
 
 def totals(computed: Computed, why: str) -> Check:
@@ -51,6 +55,17 @@ def _equals(value: Fraction | None, amount: int, scale: int) -> bool:
     return value.numerator * scale == amount * value.denominator
 
 
+_Told = tuple[Values, frozenset[int], tuple[int, ...], tuple[int, ...], tuple[int, ...]]
+
+
+def _all_equal(
+    values: Values, unseen: frozenset[int], amounts: Iterable[int], scales: Iterable[int], places: Iterable[int]
+) -> bool:
+    """Whether a row's values are amounts divided by scales, at all places that it shows."""
+    cells = zip(places, amounts, scales, strict=True)
+    return all(place in unseen or _equals(values[place], amount, scale) for place, amount, scale in cells)
+
+
 class _Again:
     """Amounts of lines once more, by another way than the engine's: from what the whole node holds by account."""
 
@@ -59,10 +74,13 @@ class _Again:
         self.columns = [column for column in computed.columns if column.has_figures]
         self.at = [computed.plan.place(column.key) for column in self.columns]
         self.any_quantities = any(column.shows_quantities for column in self.columns)
-        self.by_account: dict[int, IntArray] = {}
-        self.scales: dict[tuple[int, bool], list[int]] = {}
-        self.quantities: dict[int, list[int]] = {}
+        self.by_account: dict[Hashable, IntArray] = {}
+        self.scales: dict[tuple[Hashable, bool], tuple[int, ...]] = {}
+        self.quantities: dict[Hashable, list[int]] = {}
         self.of_leaf: dict[str, list[int]] = {}
+        # rows that were compared before and agreed, with all that was compared: most are as they were before an edit
+        few: Few[dict[str, _Told]] = computed.view.kept(("rows that agreed",), lambda: Few(MOST_STATEMENTS))
+        self.agreed = few.get((computed.statement.name, computed.node.code, computed.period.code), dict)
         self.known = {line.key for line in computed.statement.spine.walk() if line.kind in ("line", "section")}
         self.simple = {line.key: only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
 
@@ -72,9 +90,12 @@ class _Again:
         line = self.computed.line(row.line)
         own = list(self._leaves(line, row.unit == "quantity"))
         if own and not self.any_quantities and self._read_alike(own):
-            unseen = row.blank | row.sealed_at
-            cells = zip(places, self._summed(own), self._scales(own[0]), strict=True)
-            return all(place in unseen or _equals(row.values[place], amount, scale) for place, amount, scale in cells)
+            told = (row.values, row.blank | row.sealed_at, self._summed(own), self._scales(own[0]), tuple(places))
+            if self.agreed.get(row.key) != told:
+                if not _all_equal(*told):
+                    return False
+                self.agreed[row.key] = told
+            return True
         every = list(self._leaves(line, None)) if self.any_quantities else own
         for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
             if (
@@ -93,13 +114,13 @@ class _Again:
             for leaf in leaves
         )
 
-    def _summed(self, leaves: list[Leaf]) -> list[int]:
+    def _summed(self, leaves: list[Leaf]) -> tuple[int, ...]:
         """By column what leaves come to, each in its sign."""
         signed = [
             [amount * signs[at] for amount, at in zip(self._amounts(leaf), self.at, strict=True)]
             for leaf, signs in ((leaf, self.computed.readings.signs(leaf)) for leaf in leaves)
         ]
-        return signed[0] if len(signed) == 1 else [sum(amounts) for amounts in zip(*signed, strict=True)]
+        return tuple(signed[0] if len(signed) == 1 else [sum(amounts) for amounts in zip(*signed, strict=True)])
 
     def _is(self, value: Fraction | None, leaves: list[Leaf], at: int, column: Column) -> bool:
         amounts: dict[int, int] = {}
@@ -117,7 +138,7 @@ class _Again:
             return value.numerator * scale == amount * value.denominator
         return value == sum((Fraction(amount, scale) for scale, amount in amounts.items()), Fraction(0))
 
-    def _scales(self, leaf: Leaf) -> list[int]:
+    def _scales(self, leaf: Leaf) -> tuple[int, ...]:
         """By column what a leaf's amount is divided by, 0 where nothing can be read; leaves of one group read the
         same."""
         name = (leaf.group, leaf.is_quantity)
@@ -126,7 +147,7 @@ class _Again:
             for column in self.columns:
                 vector = self.computed.readings.vector(leaf, column)
                 found.append(vector.divisor * 10 ** self.computed.readings.digits(leaf, column) if vector else 0)
-            self.scales[name] = found
+            self.scales[name] = tuple(found)
         return self.scales[name]
 
     def _leaves(self, line: LineDef, quantities: bool | None) -> Iterator[Leaf]:
@@ -142,9 +163,9 @@ class _Again:
         """A leaf in each column, debit positive minor units."""
         if leaf.key not in self.of_leaf:
             statistical = self.computed.view.frame.accounts.of_type("statistical")
-            chosen = leaf.accounts & (statistical if leaf.is_quantity else ~statistical)
+            chosen = leaf.places[statistical[leaf.places] == leaf.is_quantity]
             if self.simple[leaf.line.key] and not leaf.member:
-                found = self._table(leaf)[np.flatnonzero(chosen)].sum(axis=0).tolist()
+                found = self._table(leaf)[chosen].sum(axis=0).tolist()
                 own_way = self._of_quantities(leaf)
             else:
                 found, own_way = [0] * len(self.columns), list(range(len(self.columns)))

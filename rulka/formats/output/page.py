@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
 from itertools import groupby
 from typing import NamedTuple, Protocol, TypeVar
 
@@ -13,7 +14,7 @@ from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
-from rulka.core.money import GAP, MINUS, round_half_away
+from rulka.core.money import GAP, MINUS, READ_AS, round_half_away
 from rulka.core.proof.checks import Check
 from rulka.core.proof.explaining import NO_NOTES, Notes
 from rulka.formats.figures import DASH, EXPANDED, cell_words, separators, style_of, unit_title, verdict_of, written
@@ -138,11 +139,38 @@ class ShownStatement:
         return bool(self.heads)
 
 
-def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bool] | None = None) -> ShownStatement:
+_Kept = tuple[tuple[Row, bool, bool], ShownRow]
+
+
+class ShownBefore:
+    """The rows that were shown last, with all that they were shown by: those that are as they were aren't written
+    anew."""
+
+    def __init__(self) -> None:
+        self._held: tuple[object, dict[str, _Kept]] = (None, {})
+
+    def by(self, means: object) -> dict[str, _Kept]:
+        """What was shown by the same means."""
+        former, rows = self._held
+        return rows if former == means else {}
+
+    def hold(self, means: object, rows: dict[str, _Kept]) -> None:
+        """Keep what is shown now instead."""
+        self._held = means, rows
+
+
+def show(
+    computed: Computed,
+    *,
+    hidden: bool = False,
+    within: Callable[[int], bool] | None = None,
+    before: ShownBefore | None = None,
+) -> ShownStatement:
     """Turn figures into texts, once, for every page and paper; `hidden` shows hidden lines and columns too, for
     somebody who edits.
 
-    `within` says by its place which rows get their cells; the others stand there without any.
+    `within` says by its place which rows get their cells; the others stand there without any. `before` holds what was
+    shown of the statement before.
     """
     shown = [(place, column) for place, column in enumerate(computed.columns) if hidden or not column.hidden]
     steps = 2 if computed.statement.spine.totals == "stepped" else 1
@@ -152,14 +180,22 @@ def show(computed: Computed, *, hidden: bool = False, within: Callable[[int], bo
     separated = separators(computed.statement)
     writer = _Writer(computed, shown, opens, stepped=steps == 2, separated=separated)
     visible = [row for row in computed.rows if hidden or not row.hidden]
-    rows = tuple(
-        replace(
-            writer.row(row, bare=within is not None and not within(place)),
-            holds=row.kind in EXPANDED and below.line == row.line and below.depth > row.depth,
-            ghost=row.hidden,
+    asked = [
+        (
+            row,
+            within is not None and not within(place),
+            row.kind in EXPANDED and below.line == row.line and below.depth > row.depth,
         )
         for place, (row, below) in enumerate(zip(visible, [*visible[1:], *visible[-1:]], strict=True))
-    )
+    ]
+    known = before.by(writer.means) if before else {}
+    written_rows = []
+    for one in asked:
+        told = known.get(one[0].key)
+        written_rows.append(told if told is not None and told[0] == one else (one, writer.row(*one)))
+    if before:
+        before.hold(writer.means, {one[0].key: (one, row) for one, row in written_rows})
+    rows = tuple(row for _, row in written_rows)
     second = {row.key for row in computed.rows if row.panel == 2}
     widths = [1 if column.kind == "text" else steps for _, column in shown]
     return ShownStatement(
@@ -340,7 +376,18 @@ class _Writer:
         totals = [column.key for _, column in reversed(shown) if column.is_total][:MOST_KEPT] if not stepped else []
         self.keep = {key: f"tot-{at}" + (" tot-last" if at == len(totals) - 1 else "") for at, key in enumerate(totals)}
 
-    def row(self, row: Row, *, bare: bool = False) -> ShownRow:
+    @cached_property
+    def means(self) -> object:
+        """All that a row is written by besides itself."""
+        statement, nodes = self.computed.statement, [self.computed.plan.node_of(column) for _, column in self.shown]
+        settings = replace(statement, spine=replace(statement.spine, lines=()))
+        of_nodes = [(node.code, node.currency, node.digits) for node in nodes]
+        columns = [(place, column, opening) for (place, column), opening in zip(self.shown, self.opens, strict=True)]
+        every = [(column.key, column.series, column.kind) for column in self.computed.columns]
+        own = (self.stepped, self.has_lead, self.first, self.keep, READ_AS.get())
+        return settings, of_nodes, columns, every, own
+
+    def row(self, row: Row, bare: bool, holds: bool) -> ShownRow:
         cells: list[ShownCell] = []
         for (place, column), opening in () if bare else zip(self.shown, self.opens, strict=True):
             cell = self._cell(row, place, column, opening)
@@ -355,7 +402,18 @@ class _Writer:
             else:
                 cells.append(cell)
         return ShownRow(
-            row.key, row.label, row.kind, row.depth, row.above, row.below, row.unit, tuple(cells), row.line, row.look
+            row.key,
+            row.label,
+            row.kind,
+            row.depth,
+            row.above,
+            row.below,
+            row.unit,
+            tuple(cells),
+            row.line,
+            row.look,
+            holds,
+            row.hidden,
         )
 
     def _trend(self, row: Row) -> str:

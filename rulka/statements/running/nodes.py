@@ -6,16 +6,20 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from rulka.core.books.few import Few
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.nodes import find_node
 from rulka.core.compute.statement import run_nodes
-from rulka.formats.output.page import ShownStatement, show, side_by_side
+from rulka.formats.output.page import ShownBefore, ShownStatement, show, side_by_side
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.running.runs import Outcome, has_own_nodes, node_asked, page_nodes, run_pages
 
 MOST_BESIDE = 8
 """Nodes that stand beside another at most."""
+
+_SHOWN: Few[ShownBefore] = Few(40)
+"""What was shown last of some pages."""
 
 
 @dataclass(frozen=True)
@@ -91,8 +95,10 @@ def computed_beside(seat: Seat, outcome: Outcome) -> list[Computed]:
 
 def shown_with_beside(seat: Seat, outcome: Outcome, *, hidden: bool, within: Callable[[int], bool]) -> ShownStatement:
     """The page's texts; with nodes beside it, all of them on one page and in full."""
-    every = computed_beside(seat, outcome)
-    first = show(outcome.computed, hidden=hidden, within=None if len(every) > 1 else within)
+    every, computed = computed_beside(seat, outcome), outcome.computed
+    page = (seat.ledger.pk, computed.statement.name, computed.node.code, computed.period.code, hidden)
+    before = _SHOWN.get((page, seat.view.fence), ShownBefore)
+    first = show(computed, hidden=hidden, within=None if len(every) > 1 else within, before=before)
     if len(every) == 1:
         return first
     return side_by_side([first, *(show(one, hidden=hidden) for one in every[1:])], [one.node.code for one in every])
