@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import io
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import pikepdf
-import pypdfium2
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
 from django.shortcuts import render
 from django.urls import reverse
@@ -14,6 +12,7 @@ from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError
+from rulka.core.later import later
 from rulka.folios.models import FolioJob
 from rulka.folios.output import jobs
 from rulka.folios.output.asking import ask
@@ -23,6 +22,13 @@ from rulka.folios.pages.folio import page_of
 from rulka.folios.pages.readers import Asked, asked_for, back
 from rulka.formats.output.paper import page_picture
 from rulka.work.services import files
+
+if TYPE_CHECKING:
+    import pikepdf
+    import pypdfium2
+else:
+    pikepdf = later("pikepdf")
+    pypdfium2 = later("pypdfium2")
 
 
 @require_POST

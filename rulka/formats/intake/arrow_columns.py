@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.compute as pc
-import pyarrow.csv as pcsv
 
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.intake.columns import Column, Part
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+    import pyarrow.compute as pc
+    import pyarrow.csv as pcsv
+else:
+    pa = later("pyarrow")
+    pc = later("pyarrow.compute")
+    pcsv = later("pyarrow.csv")
 
 NEWLINE, RETURN, QUOTE, COMMA = b'\n\r",'
 MOST_IN_A_ROW = 1_000_000

@@ -10,10 +10,9 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import islice
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeAlias
 
 import numpy as np
-import pyarrow as pa
 
 from rulka.core.books.calendar import FiscalCalendar, Period, listed_calendar, monthly_calendar
 from rulka.core.books.chart import IntArray
@@ -21,7 +20,13 @@ from rulka.core.errors import NotFound, RulkaError, RulkaErrors
 from rulka.core.intake.blocks import FIELDS, EntryBlock
 from rulka.core.intake.columns import Column
 from rulka.core.intake.entries import BudgetRow, EntryRow, parse_date, row_error
+from rulka.core.later import later
 from rulka.formats.intake.arrow_columns import MOST_IN_A_ROW, column_of, plain_table, table_of, whole_rows
+
+if TYPE_CHECKING:
+    import pyarrow as pa
+else:
+    pa = later("pyarrow")
 
 BLOCK = 16_384
 """Rows of entries that are read at a time where they are read one by one."""
@@ -85,7 +90,7 @@ class _Read(NamedTuple):
     row: int
 
 
-EntryTable = tuple[IntArray, pa.Table, _Read]
+EntryTable: TypeAlias = "tuple[IntArray, pa.Table, _Read]"
 """Rows of entries.csv: their numbers, their cells by column, the file."""
 
 

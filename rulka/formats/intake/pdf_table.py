@@ -5,10 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-
-import pypdfium2
+from typing import TYPE_CHECKING
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import pypdfium2
+else:
+    pypdfium2 = later("pypdfium2")
 
 MOST_PAGES = 20
 MOST_LETTERS = 200_000

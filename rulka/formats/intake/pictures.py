@@ -3,10 +3,17 @@
 from __future__ import annotations
 
 import io
-
-from PIL import Image, UnidentifiedImageError
+from typing import TYPE_CHECKING
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import PIL
+    import PIL.Image as images
+else:
+    PIL = later("PIL")
+    images = later("PIL.Image")
 
 MOST_PIXELS = 4_000_000
 FORMS = {"PNG": "image/png", "JPEG": "image/jpeg"}
@@ -17,7 +24,7 @@ def checked_picture(data: bytes, most: int, subject: str) -> tuple[str, int, int
     if len(data) > most:
         raise RulkaError(f"The picture is larger than {most // 1_000} kB.", hint="Make it smaller.", subject=subject)
     try:
-        with Image.open(io.BytesIO(data), formats=list(FORMS)) as image:
+        with images.open(io.BytesIO(data), formats=list(FORMS)) as image:
             form, (width, height) = image.format or "", image.size
             if width * height > MOST_PIXELS:
                 raise RulkaError(
@@ -26,7 +33,7 @@ def checked_picture(data: bytes, most: int, subject: str) -> tuple[str, int, int
                     subject=subject,
                 )
             image.verify()
-    except (UnidentifiedImageError, OSError, SyntaxError, Image.DecompressionBombError):
+    except (PIL.UnidentifiedImageError, OSError, SyntaxError, images.DecompressionBombError):
         raise RulkaError(
             "This is no picture that can be used.", hint="Choose a PNG or JPEG file.", subject=subject
         ) from None

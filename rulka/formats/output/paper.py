@@ -3,10 +3,15 @@
 from __future__ import annotations
 
 import io
-
-import pypdfium2
+from typing import TYPE_CHECKING
 
 from rulka.core.errors import NotFound
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import pypdfium2
+else:
+    pypdfium2 = later("pypdfium2")
 
 DOTS = 96
 """Dots an inch of a preview."""

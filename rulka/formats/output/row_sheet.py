@@ -5,10 +5,15 @@ from __future__ import annotations
 import io
 from collections.abc import Iterable, Sequence
 from decimal import Decimal
+from typing import TYPE_CHECKING
 
-import xlsxwriter
-
+from rulka.core.later import later
 from rulka.formats.output.stamp import Stamp, set_origin
+
+if TYPE_CHECKING:
+    import xlsxwriter
+else:
+    xlsxwriter = later("xlsxwriter")
 
 
 def rows_workbook(

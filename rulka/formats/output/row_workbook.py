@@ -9,19 +9,24 @@ from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from pathlib import Path
-from typing import Any, Final
-
-import xlsxwriter
-from xlsxwriter.utility import xl_col_to_name, xl_range
+from typing import TYPE_CHECKING, Any, Final
 
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.definitions import FORMATS, TOTAL_WORDS
 from rulka.core.extracting.pivots import Pivot
 from rulka.core.extracting.query import plain
+from rulka.core.later import later
 from rulka.core.money import as_usual
 from rulka.formats.output.native_pivot import HOW, NativePivot, PivotColumn, add_pivot
 from rulka.formats.output.rows import Row, RowColumn, value_of
 from rulka.formats.output.stamp import Stamp, set_origin
+
+if TYPE_CHECKING:
+    import xlsxwriter
+    import xlsxwriter.utility as utility
+else:
+    xlsxwriter = later("xlsxwriter")
+    utility = later("xlsxwriter.utility")
 
 MOST_ROWS: Final = 1_048_576 - 10
 MOST_SHEETS: Final = 200
@@ -157,7 +162,7 @@ class RowWorkbook:
             page.set_footer(f"&L{self.stamp.line[:200].replace('&', '&&')}&R&P")
         page.repeat_rows(above)
         _on_paper(page)
-        self.sheets.append((sheet.name, xl_range(above, 0, max(at - 1, above), width)))
+        self.sheets.append((sheet.name, utility.xl_range(above, 0, max(at - 1, above), width)))
 
     def _sums(self, page: Any, sheet: RowSheet, units: Sequence[str], first: int, last: int, widths: list[int]) -> None:
         """The sums above the headings: as formulas that follow a filter where all is in one currency."""
@@ -171,7 +176,7 @@ class RowWorkbook:
                 value = value_of(by_unit[unit], column.shows)
                 widths[at] = max(widths[at], len(f"{value:,}") + 2)
                 if len(units) == 1 and sheet.count:
-                    name = xl_col_to_name(at)
+                    name = utility.xl_col_to_name(at)
                     page.write_formula(row, at, f"=SUBTOTAL(109,{name}{first + 1}:{name}{last + 1})", style, value)
                 else:
                     page.write_number(row, at, value, style)
@@ -205,7 +210,7 @@ class RowWorkbook:
         for place, column in enumerate(self.columns):
             style = self._format(bold=True, bg_color="#F3F0E6", num_format=self.number_format(column))
             if place in sums:
-                name, last = xl_col_to_name(place), at + count
+                name, last = utility.xl_col_to_name(place), at + count
                 formula = f"=SUBTOTAL(109,{name}{at + 2}:{name}{last + 1})"
                 page.write_formula(at, place, formula, style, value_of(sums[place], column.shows))
             elif place == sheet.by:
@@ -328,7 +333,7 @@ class RowWorkbook:
             self._chart(page, first_row, min(end - 1, first_row + 29), width, width + count, end + 2, caption)
         if not real:
             return None
-        location = xl_range(start, 0, end, width + count)
+        location = utility.xl_range(start, 0, end, width + count)
         return self._native(pivot, all_values, location, (1 + depth if depth else 1, width), caption)
 
     def _not_real(self, how: str) -> str:

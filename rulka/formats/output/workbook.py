@@ -7,11 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
-
-import xlsxwriter
-from xlsxwriter.format import Format
-from xlsxwriter.utility import xl_rowcol_to_cell
-from xlsxwriter.workbook import Workbook
+from typing import TYPE_CHECKING
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -20,12 +16,20 @@ from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operat
 from rulka.core.definitions.keys import numbered
 from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.pages import Boxes, filled, pieces
+from rulka.core.later import later
 from rulka.core.money import as_decimal
 from rulka.core.proof.checks import Check, verdict_on
 from rulka.core.proof.explaining import Notes
 from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
 from rulka.formats.output.page import Page, note_lines, page_values
 from rulka.formats.output.stamp import Stamp, set_origin
+
+if TYPE_CHECKING:
+    import xlsxwriter
+    import xlsxwriter.utility as utility
+else:
+    xlsxwriter = later("xlsxwriter")
+    utility = later("xlsxwriter.utility")
 
 TITLE_ROWS = 5
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
@@ -55,12 +59,12 @@ class _Book:
     def __init__(self, about: About) -> None:
         self.about = about
         self.buffer = io.BytesIO()
-        self.book: Workbook = xlsxwriter.Workbook(self.buffer, {"in_memory": True})
+        self.book: xlsxwriter.Workbook = xlsxwriter.Workbook(self.buffer, {"in_memory": True})
         self.book.set_calc_mode("auto")
-        self.formats: dict[tuple[tuple[str, object], ...], Format] = {}
+        self.formats: dict[tuple[tuple[str, object], ...], xlsxwriter.format.Format] = {}
         self.names: set[str] = set()
 
-    def format(self, **properties: object) -> Format:
+    def format(self, **properties: object) -> xlsxwriter.format.Format:
         key = tuple(sorted(properties.items()))
         if key not in self.formats:
             self.formats[key] = self.book.add_format(
@@ -241,7 +245,7 @@ class _Sheet:
             if column.has_figures and column.series and not column.is_total
         ]
         if series and row.has_figures:
-            cells = f"{xl_rowcol_to_cell(at, series[0] + 1)}:{xl_rowcol_to_cell(at, series[-1] + 1)}"
+            cells = f"{utility.xl_rowcol_to_cell(at, series[0] + 1)}:{utility.xl_rowcol_to_cell(at, series[-1] + 1)}"
             self.sheet.add_sparkline(at, place + 1, {"range": cells, "series_color": SOFT})
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
@@ -250,7 +254,7 @@ class _Sheet:
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
             if self._is_gross(column):
                 return ""
-            a, b = (xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.of)
+            a, b = (utility.xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.of)
             if column.kind == "percent":
                 return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
             places = self.computed.digits_of(row, column) if row.unit in ("money", "quantity") else 12
@@ -286,7 +290,7 @@ class _Sheet:
         if isinstance(tree, Number):
             return f"{as_decimal(tree.value).normalize():f}"
         if isinstance(tree, Name):
-            return str(xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1))
+            return str(utility.xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1))
         assert isinstance(tree, Operation)
         return f"({self._expression(tree.left, place)}{tree.sign}{self._expression(tree.right, place)})"
 
@@ -371,7 +375,7 @@ def _ranges(rows: list[int], column: int) -> list[str]:
     start = former = rows[0]
     for row in [*rows[1:], -2]:
         if row != former + 1:
-            first, last = xl_rowcol_to_cell(start, column), xl_rowcol_to_cell(former, column)
+            first, last = utility.xl_rowcol_to_cell(start, column), utility.xl_rowcol_to_cell(former, column)
             parts.append(first if first == last else f"{first}:{last}")
             start = row
         former = row

@@ -5,10 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Final
+from typing import TYPE_CHECKING, Final
 
-from openpyxl.formula import Tokenizer
-from openpyxl.formula.tokenizer import Token, TokenizerError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    import openpyxl.formula.tokenizer as tokenizer
+else:
+    tokenizer = later("openpyxl.formula.tokenizer")
+
 
 CELL = r"\$?[A-Za-z]{1,3}\$?[0-9]{1,7}"
 AREA: Final = re.compile(rf"(?P<first>{CELL})(?::(?P<last>{CELL}))?\Z")
@@ -104,13 +109,13 @@ def _walk(formula: str, maps: Maps, home: str, only: Callable[[Touched], bool]) 
     if not formula or not _may_name(formula, maps, home):
         return formula, []
     try:
-        tokens = Tokenizer(f"={formula.replace('#', _SPILLED)}").items
-    except (TokenizerError, IndexError):
+        tokens = tokenizer.Tokenizer(f"={formula.replace('#', _SPILLED)}").items
+    except (tokenizer.TokenizerError, IndexError):
         return formula, []  # nothing that a spreadsheet writes; it stays as it is
     parts, found = [], []
     for token in tokens:
         text = token.value
-        if token.type == Token.OPERAND and token.subtype == Token.RANGE:
+        if token.type == tokenizer.Token.OPERAND and token.subtype == tokenizer.Token.RANGE:
             text, told = _reference(text, maps, home, only)
             found += told
         parts.append(text)

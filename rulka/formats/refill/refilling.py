@@ -12,13 +12,13 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import IO, Any, Final
+from typing import IO, TYPE_CHECKING, Any, Final
 from xml.sax.saxutils import escape, quoteattr, unescape
 
 from lxml import etree
-from openpyxl.formula.translate import TranslatorError
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
 from rulka.core.proof.origin import plain_number
 from rulka.core.values import is_whole
 from rulka.formats.refill import formulas
@@ -53,6 +53,11 @@ from rulka.formats.refill.sheets import (
     used_zone,
     width_of,
 )
+
+if TYPE_CHECKING:
+    import openpyxl.formula.translate as translate
+else:
+    translate = later("openpyxl.formula.translate")
 
 CUSTOM: Final = "docProps/custom.xml"
 LINKS: Final = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/hyperlink"
@@ -699,7 +704,7 @@ class _Shifted:
     def __call__(self, number: int) -> str:
         try:
             return str(self.translator.translate_formula(f"{self.column}{number}"))[1:]
-        except TranslatorError:
+        except translate.TranslatorError:
             return "#REF!"
 
 

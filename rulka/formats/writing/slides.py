@@ -7,19 +7,29 @@ from collections.abc import Iterator, Mapping, Sequence
 from copy import deepcopy
 from functools import cache
 from hashlib import sha256
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 from lxml import etree
-from pptx import Presentation
-from pptx.opc.constants import RELATIONSHIP_TYPE as RELATED
-from pptx.opc.package import PartFactory
-from pptx.opc.packuri import PackURI
-from pptx.oxml.ns import qn
-from pptx.util import Emu, Pt
 
 from rulka.core.folios.styles import Looks
+from rulka.core.later import later
 
-WIDE, HIGH = Emu(12_192_000), Emu(6_858_000)
+if TYPE_CHECKING:
+    import pptx
+    import pptx.opc.constants as constants
+    import pptx.opc.package as package_of
+    import pptx.opc.packuri as packuri
+    import pptx.oxml.ns as ns
+    import pptx.util as units
+else:
+    pptx = later("pptx")
+    constants = later("pptx.opc.constants")
+    package_of = later("pptx.opc.package")
+    packuri = later("pptx.opc.packuri")
+    ns = later("pptx.oxml.ns")
+    units = later("pptx.util")
+
+WIDE, HIGH = 12_192_000, 6_858_000
 COLOURS: Final = {"dk1": "20292B", "lt1": "FFFFFF", "dk2": "1F5A4D", "lt2": "FDFCF8", "accent1": "1F5A4D",
                   "accent2": "74807C", "accent3": "A8741A", "accent4": "A43A2C", "accent5": "CFC7B4",
                   "accent6": "69706C", "hlink": "1F5A4D", "folHlink": "69706C"}  # fmt: skip
@@ -33,21 +43,21 @@ def _parsed(data: bytes) -> Any:
 @cache
 def usual_slides() -> bytes:
     """The slides whose master a folio has unless it was given another: no slide, our fonts and colours, 16 to 9."""
-    deck = Presentation()
+    deck = pptx.Presentation()
     sideways = WIDE / (deck.slide_width or WIDE)
-    deck.slide_width, deck.slide_height = WIDE, HIGH
+    deck.slide_width, deck.slide_height = units.Emu(WIDE), units.Emu(HIGH)
     master = deck.slide_master
     for shapes in (master.shapes, *(layout.shapes for layout in master.slide_layouts)):
         for shape in shapes:
             if _stands_itself(shape):
-                shape.left, shape.width = Emu(int(shape.left * sideways)), Emu(int(shape.width * sideways))
+                shape.left, shape.width = units.Emu(int(shape.left * sideways)), units.Emu(int(shape.width * sideways))
     theme = _theme(master)
     tree = _parsed(theme.blob)
     _set_theme(tree)
     theme._blob = etree.tostring(tree, xml_declaration=True, encoding="UTF-8", standalone=True)
     for style, size in (("titleStyle", 28), ("bodyStyle", 18)):
-        level = master._element.find(f"{qn('p:txStyles')}/{qn(f'p:{style}')}/{qn('a:lvl1pPr')}")
-        looks = level.find(qn("a:defRPr"))
+        level = master._element.find(f"{ns.qn('p:txStyles')}/{ns.qn(f'p:{style}')}/{ns.qn('a:lvl1pPr')}")
+        looks = level.find(ns.qn("a:defRPr"))
         looks.set("sz", str(size * 100))
         if style == "titleStyle":
             level.set("algn", "l")
@@ -62,22 +72,22 @@ def _saved(deck: Any) -> bytes:
 
 
 def _theme(master: Any) -> Any:
-    return master.part.part_related_by(RELATED.THEME)
+    return master.part.part_related_by(constants.RELATIONSHIP_TYPE.THEME)
 
 
 def _set_theme(tree: Any) -> None:
     for which, font in FONTS.items():
-        tree.find(f".//{qn('a:' + which + 'Font')}/{qn('a:latin')}").set("typeface", font)
+        tree.find(f".//{ns.qn('a:' + which + 'Font')}/{ns.qn('a:latin')}").set("typeface", font)
     for name, colour in COLOURS.items():
-        place = tree.find(f".//{qn('a:clrScheme')}/{qn('a:' + name)}")
+        place = tree.find(f".//{ns.qn('a:clrScheme')}/{ns.qn('a:' + name)}")
         for old in list(place):
             place.remove(old)
-        etree.SubElement(place, qn("a:srgbClr")).set("val", colour)
+        etree.SubElement(place, ns.qn("a:srgbClr")).set("val", colour)
 
 
 def new_slides(master: bytes, title: str, lines: Sequence[str] = ()) -> bytes:
     """Slides to begin with: one with a title and some words."""
-    deck = Presentation(io.BytesIO(master))
+    deck = pptx.Presentation(io.BytesIO(master))
     _emptied(deck)
     layouts = list(deck.slide_layouts)
     layout = next((one for one in layouts if one.name == "Title and Content"), layouts[0])
@@ -88,9 +98,11 @@ def new_slides(master: bytes, title: str, lines: Sequence[str] = ()) -> bytes:
     if body is not None and lines:
         body.text_frame.text = "\n".join(lines)
     elif lines:
-        box = slide.shapes.add_textbox(Emu(600_000), Emu(1_800_000), Emu(10_000_000), Emu(3_000_000))
+        box = slide.shapes.add_textbox(
+            units.Emu(600_000), units.Emu(1_800_000), units.Emu(10_000_000), units.Emu(3_000_000)
+        )
         box.text_frame.text = "\n".join(lines)
-        box.text_frame.paragraphs[0].font.size = Pt(18)
+        box.text_frame.paragraphs[0].font.size = units.Pt(18)
     deck.core_properties.title = title
     return _saved(deck)
 
@@ -103,12 +115,12 @@ def _emptied(deck: Any) -> None:
 
 def slide_lines(data: bytes) -> list[str]:
     """The words of slides, one line a paragraph; tables and notes too."""
-    return [line for slide in Presentation(io.BytesIO(data)).slides for line in _words(slide)]
+    return [line for slide in pptx.Presentation(io.BytesIO(data)).slides for line in _words(slide)]
 
 
 def slides_told(data: bytes) -> list[list[str]]:
     """The words of each slide by itself."""
-    return [list(_words(slide)) for slide in Presentation(io.BytesIO(data)).slides]
+    return [list(_words(slide)) for slide in pptx.Presentation(io.BytesIO(data)).slides]
 
 
 def _words(slide: Any) -> Iterator[str]:
@@ -132,13 +144,13 @@ def _shape_words(shapes: Any) -> Iterator[str]:
 
 def slides_looks(data: bytes) -> Looks:
     """How slides look: fonts and colours of their theme, size, layouts in use, the master itself."""
-    deck = Presentation(io.BytesIO(data))
+    deck = pptx.Presentation(io.BytesIO(data))
     used = {slide.slide_layout.slide_master.part.partname for slide in deck.slides}
     masters = [one for one in deck.slide_masters if one.part.partname in used] or [deck.slide_master]
     theme = _parsed(_theme(masters[0]).blob)
-    fonts = [theme.find(f".//{qn('a:' + which + 'Font')}/{qn('a:latin')}").get("typeface") for which in FONTS]
-    scheme = theme.find(f".//{qn('a:clrScheme')}")
-    colours = [str(place[0].get("val") if place[0].tag == qn("a:srgbClr") else place[0].get("lastClr", ""))
+    fonts = [theme.find(f".//{ns.qn('a:' + which + 'Font')}/{ns.qn('a:latin')}").get("typeface") for which in FONTS]
+    scheme = theme.find(f".//{ns.qn('a:clrScheme')}")
+    colours = [str(place[0].get("val") if place[0].tag == ns.qn("a:srgbClr") else place[0].get("lastClr", ""))
                for place in scheme if len(place)]  # fmt: skip
     parts = {
         "fonts": ", ".join(fonts),
@@ -151,31 +163,33 @@ def slides_looks(data: bytes) -> Looks:
 
 def _master_named(master: Any) -> str:
     """A master by its text sizes, background and layouts, in words and by what they come to."""
-    styles = master._element.find(qn("p:txStyles"))
+    styles = master._element.find(ns.qn("p:txStyles"))
     digest = sha256(etree.tostring(styles, method="c14n") if styles is not None else b"")
-    background = master._element.find(f"{qn('p:cSld')}/{qn('p:bg')}")
+    background = master._element.find(f"{ns.qn('p:cSld')}/{ns.qn('p:bg')}")
     digest.update(etree.tostring(background, method="c14n") if background is not None else b"")
-    title = master._element.find(f"{qn('p:txStyles')}/{qn('p:titleStyle')}/{qn('a:lvl1pPr')}/{qn('a:defRPr')}")
+    title = master._element.find(
+        f"{ns.qn('p:txStyles')}/{ns.qn('p:titleStyle')}/{ns.qn('a:lvl1pPr')}/{ns.qn('a:defRPr')}"
+    )
     size = int(title.get("sz", "0")) / 100 if title is not None else 0
     return f"{len(list(master.slide_layouts))} layouts, titles {size:g} pt, {digest.hexdigest()[:6]}"
 
 
 def slides_with_choices(data: bytes, chosen: Mapping[str, str], master: bytes) -> bytes:
     """Slides with what was chosen for their differences: the master's fonts, colours, size, or the master itself."""
-    theirs = Presentation(io.BytesIO(master))
-    size = _size(theirs if chosen.get("part:size") == "take" else Presentation(io.BytesIO(data)))
+    theirs = pptx.Presentation(io.BytesIO(master))
+    size = _size(theirs if chosen.get("part:size") == "take" else pptx.Presentation(io.BytesIO(data)))
     data = _resized(data, size)
     if chosen.get("part:slide master") == "take":
         data = on_master(data, _resized(master, size))
-    deck = Presentation(io.BytesIO(data))
+    deck = pptx.Presentation(io.BytesIO(data))
     theme = _parsed(_theme(theirs.slide_master).blob)
     for name, scheme in (("fonts", "fontScheme"), ("colours", "clrScheme")):
         if chosen.get(f"part:{name}") == "take":
             for one in deck.slide_masters:
                 part = _theme(one)
                 tree = _parsed(part.blob)
-                old = tree.find(f".//{qn('a:' + scheme)}")
-                old.getparent().replace(old, deepcopy(theme.find(f".//{qn('a:' + scheme)}")))
+                old = tree.find(f".//{ns.qn('a:' + scheme)}")
+                old.getparent().replace(old, deepcopy(theme.find(f".//{ns.qn('a:' + scheme)}")))
                 part._blob = etree.tostring(tree, xml_declaration=True, encoding="UTF-8", standalone=True)
     return _saved(deck)
 
@@ -186,30 +200,30 @@ def _size(deck: Any) -> tuple[int, int]:
 
 def _resized(data: bytes, size: tuple[int, int]) -> bytes:
     """Slides in another size: masters and layouts fill it, what stands on slides keeps its shape and is centred."""
-    deck = Presentation(io.BytesIO(data))
+    deck = pptx.Presentation(io.BytesIO(data))
     old = _size(deck)
     if old == size:
         return data
     across, down = size[0] / old[0], size[1] / old[1]
-    deck.slide_width, deck.slide_height = Emu(size[0]), Emu(size[1])
+    deck.slide_width, deck.slide_height = units.Emu(size[0]), units.Emu(size[1])
     for master in deck.slide_masters:
         for shapes in (master.shapes, *(layout.shapes for layout in master.slide_layouts)):
             for shape in shapes:
                 if _stands_itself(shape):
-                    shape.left, shape.width = Emu(int(shape.left * across)), Emu(int(shape.width * across))
-                    shape.top, shape.height = Emu(int(shape.top * down)), Emu(int(shape.height * down))
+                    shape.left, shape.width = units.Emu(int(shape.left * across)), units.Emu(int(shape.width * across))
+                    shape.top, shape.height = units.Emu(int(shape.top * down)), units.Emu(int(shape.height * down))
     times = min(across, down)
     left, top = (size[0] - old[0] * times) / 2, (size[1] - old[1] * times) / 2
     for slide in deck.slides:
         for shape in slide.shapes:
             if _stands_itself(shape):
-                shape.left, shape.width = Emu(int(left + shape.left * times)), Emu(int(shape.width * times))
-                shape.top, shape.height = Emu(int(top + shape.top * times)), Emu(int(shape.height * times))
+                shape.left, shape.width = units.Emu(int(left + shape.left * times)), units.Emu(int(shape.width * times))
+                shape.top, shape.height = units.Emu(int(top + shape.top * times)), units.Emu(int(shape.height * times))
             if getattr(shape, "has_table", False):
                 for column in shape.table.columns:
-                    column.width = Emu(int(column.width * times))
+                    column.width = units.Emu(int(column.width * times))
                 for row in shape.table.rows:
-                    row.height = Emu(int(row.height * times))
+                    row.height = units.Emu(int(row.height * times))
     return _saved(deck)
 
 
@@ -220,7 +234,7 @@ def _stands_itself(shape: Any) -> bool:
 
 def on_master(data: bytes, master: bytes) -> bytes:
     """The same slides on a master's layouts, each on the one of its layout's name, else on the one most like it."""
-    deck, made = Presentation(io.BytesIO(data)), Presentation(io.BytesIO(master))
+    deck, made = pptx.Presentation(io.BytesIO(data)), pptx.Presentation(io.BytesIO(master))
     _emptied(made)
     layouts = {one.name: one for one in made.slide_layouts}
     first = next(iter(made.slide_layouts))
@@ -239,7 +253,7 @@ def _copied(slide: Any, deck: Any, layout: Any) -> None:
         tree.remove(old)
     names: dict[str, str] = {}
     for relation in slide.part.rels.values():
-        if relation.reltype in (RELATED.SLIDE_LAYOUT, RELATED.NOTES_SLIDE):
+        if relation.reltype in (constants.RELATIONSHIP_TYPE.SLIDE_LAYOUT, constants.RELATIONSHIP_TYPE.NOTES_SLIDE):
             continue
         if relation.is_external:
             names[relation.rId] = added.part.relate_to(relation.target_ref, relation.reltype, is_external=True)
@@ -265,7 +279,9 @@ def _brought(part: Any, package: Any, known: dict[Any, Any]) -> Any:
     base = str(part.partname).removesuffix(f".{part.partname.ext}").rstrip("0123456789")
     taken = {str(one.partname) for one in package.iter_parts()} | {str(one.partname) for one in known.values()}
     count = next(at for at in range(1, 100_000) if f"{base}{at}.{part.partname.ext}" not in taken)
-    made = PartFactory(PackURI(f"{base}{count}.{part.partname.ext}"), part.content_type, package, part.blob)
+    made = package_of.PartFactory(
+        packuri.PackURI(f"{base}{count}.{part.partname.ext}"), part.content_type, package, part.blob
+    )
     known[part] = made
     for relation in part.rels.values():
         target = relation.target_ref if relation.is_external else _brought(relation.target_part, package, known)
@@ -278,11 +294,11 @@ def _brought(part: Any, package: Any, known: dict[Any, Any]) -> Any:
 def slides_merged(decks: Sequence[bytes], master: bytes, title: str, about: str = "") -> bytes:
     """Several decks as one: a deck with a master of its own brings it along, the others stand on the first one's. A
     file of slides has one size: the first deck's."""
-    made = Presentation(io.BytesIO(decks[0] if decks else master))
+    made = pptx.Presentation(io.BytesIO(decks[0] if decks else master))
     size = _size(made)
     own = {_master_named(one): one for one in made.slide_masters}
     for data in decks[1:]:
-        deck = Presentation(io.BytesIO(_resized(data, size)))
+        deck = pptx.Presentation(io.BytesIO(_resized(data, size)))
         known: dict[Any, Any] = {}
         for slide in deck.slides:
             layout = slide.slide_layout
@@ -304,23 +320,23 @@ def _with_master(slide: Any, deck: Any, known: dict[Any, Any]) -> None:
     part = _brought(slide.part, package, known)
     if is_new and source in known:
         free = _free_number(deck)
-        number = deck.part.relate_to(known[source], RELATED.SLIDE_MASTER)
-        for at, one in enumerate(known[source]._element.iter(qn("p:sldLayoutId")), 1):
+        number = deck.part.relate_to(known[source], constants.RELATIONSHIP_TYPE.SLIDE_MASTER)
+        for at, one in enumerate(known[source]._element.iter(ns.qn("p:sldLayoutId")), 1):
             one.set("id", str(free + at))
-        listed = deck.part._element.find(qn("p:sldMasterIdLst"))
-        entry = etree.SubElement(listed, qn("p:sldMasterId"))
+        listed = deck.part._element.find(ns.qn("p:sldMasterIdLst"))
+        entry = etree.SubElement(listed, ns.qn("p:sldMasterId"))
         entry.set("id", str(free))
-        entry.set(qn("r:id"), number)
-    number = deck.part.relate_to(part, RELATED.SLIDE)
+        entry.set(ns.qn("r:id"), number)
+    number = deck.part.relate_to(part, constants.RELATIONSHIP_TYPE.SLIDE)
     slides = deck.slides._sldIdLst
-    entry = etree.SubElement(slides, qn("p:sldId"))
+    entry = etree.SubElement(slides, ns.qn("p:sldId"))
     entry.set("id", str(max((int(one.get("id")) for one in slides if one.get("id")), default=255) + 1))
-    entry.set(qn("r:id"), number)
+    entry.set(ns.qn("r:id"), number)
 
 
 def _free_number(deck: Any) -> int:
     """A number beyond those of all masters and layouts, which share one row."""
-    used = [int(one.get("id")) for one in deck.part._element.iter(qn("p:sldMasterId")) if one.get("id")]
+    used = [int(one.get("id")) for one in deck.part._element.iter(ns.qn("p:sldMasterId")) if one.get("id")]
     for master in deck.slide_masters:
-        used += [int(one.get("id")) for one in master._element.iter(qn("p:sldLayoutId")) if one.get("id")]
+        used += [int(one.get("id")) for one in master._element.iter(ns.qn("p:sldLayoutId")) if one.get("id")]
     return max(used, default=2_147_483_648) + 1_000

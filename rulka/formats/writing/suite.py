@@ -11,14 +11,19 @@ import tempfile
 from functools import cache
 from html import escape
 from pathlib import Path
-from typing import Any, Final
-
-from pptx import Presentation
-from pptx.util import Emu
+from typing import TYPE_CHECKING, Any, Final
 
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
 from rulka.formats.output.html import FACES, FONTS, faces
 from rulka.formats.writing.docx_read import as_web_page
+
+if TYPE_CHECKING:
+    import pptx
+    import pptx.util as units
+else:
+    pptx = later("pptx")
+    units = later("pptx.util")
 
 SECONDS: Final = 240
 MOST_MEMORY: Final = 4_000_000_000
@@ -140,8 +145,8 @@ def _slides(data: bytes) -> bytes:
     """Slides by the words of their shapes, where these stand."""
     from weasyprint import HTML
 
-    deck = Presentation(io.BytesIO(data))
-    wide, high = deck.slide_width or Emu(12_192_000), deck.slide_height or Emu(6_858_000)
+    deck = pptx.Presentation(io.BytesIO(data))
+    wide, high = deck.slide_width or units.Emu(12_192_000), deck.slide_height or units.Emu(6_858_000)
     pages = []
     for slide in deck.slides:
         shapes = []

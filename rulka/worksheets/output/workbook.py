@@ -7,11 +7,9 @@ import io
 import json
 from dataclasses import dataclass
 from decimal import Decimal
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import xlsxwriter
-from PIL import Image
-
+from rulka.core.later import later
 from rulka.core.sheet.addresses import Key, cell_text, read_box
 from rulka.core.sheet.leaving import asks_ledger, for_elsewhere
 from rulka.core.sheet.showing import Shower
@@ -22,6 +20,13 @@ from rulka.formats.output.stamp import Stamp, set_origin
 from rulka.worksheets.output.runs import keys_of
 from rulka.worksheets.running.drawn import is_drawn, svg_on
 from rulka.worksheets.running.live import Live
+
+if TYPE_CHECKING:
+    import PIL.Image as images
+    import xlsxwriter
+else:
+    xlsxwriter = later("xlsxwriter")
+    images = later("PIL.Image")
 
 MODES = {
     "values": "values only",
@@ -159,7 +164,7 @@ class _Book:
             if found is None:
                 continue
             data = io.BytesIO(bytes(found.content))
-            with Image.open(data) as image:
+            with images.open(data) as image:
                 width, height = image.size
             scales = {"x_scale": one["width"] / width, "y_scale": one["height"] / height}
             options = {"image_data": data, "description": found.name, **scales}
