@@ -10,9 +10,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy import sparse
 
 from rulka.core.books.balances import Source
 from rulka.core.books.book import View
@@ -23,6 +23,12 @@ from rulka.core.books.journal import Grouped
 from rulka.core.books.narrowing import matches_text
 from rulka.core.compute.columns import Reading
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 
 @dataclass(frozen=True)

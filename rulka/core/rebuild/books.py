@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.sparse import csr_matrix
 
 from rulka.core.books.balances import Source
 from rulka.core.books.book import View
@@ -14,6 +14,12 @@ from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import CodeList, IntArray
 from rulka.core.compute.nodes import Node, find_node, nodes_of
 from rulka.core.errors import RulkaError
+from rulka.core.later import later
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 MOST = 20_000
 """Columns that are tried."""
@@ -92,7 +98,9 @@ def _of_node(view: View, node: Node, scenario: str, periods: list[int]) -> Itera
     balances = view.balances_of(Source(scenario, translated=node.is_mixed))
     keys = np.flatnonzero(node.keys)
     shape = (len(view.frame.accounts), len(keys))
-    gather = csr_matrix((np.ones(len(keys), dtype=np.int64), (view.keys.account[keys], np.arange(len(keys)))), shape)
+    gather = sparse.csr_matrix(
+        (np.ones(len(keys), dtype=np.int64), (view.keys.account[keys], np.arange(len(keys)))), shape
+    )
     starts = view.frame.calendar.first_of_year()
     years = view.frame.calendar.years
     year_of = {one.index: years.index(one.year) for one in view.frame.calendar.periods}

@@ -7,18 +7,23 @@ from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from itertools import permutations
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.sparse import csr_matrix
 
 from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.later import later
 from rulka.core.rebuild.books import Tried
 from rulka.core.rebuild.features import LONGEST, Features
 from rulka.core.rebuild.few import sets_of
 from rulka.core.rebuild.given import SCALES, Given
 from rulka.core.rebuild.telling import Tell, silent
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 MISS = 0.4
 """What a figure that no sum gives takes away."""
@@ -321,7 +326,7 @@ def _from(
         return {}
     row_of, sign_of = np.concatenate(rows), np.concatenate(signs)
     masks = _chosen(sets, np.concatenate(hits), len(tried.accounts))
-    every = csr_matrix(masks, dtype=np.int64) @ tried.amounts[:, places] * sign_of[:, None]
+    every = sparse.csr_matrix(masks, dtype=np.int64) @ tried.amounts[:, places] * sign_of[:, None]
     counted = int((given.shown[:, seed] & (given.numbers[:, seed] != 0)).sum())
     found: dict[int, tuple[int, float, float, tuple[int, ...]]] = {}
     for at in own:

@@ -7,13 +7,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from difflib import SequenceMatcher
 from functools import lru_cache
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.sparse import lil_matrix
 
 from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.later import later
 from rulka.core.rebuild.features import Features, quoted
+
+if TYPE_CHECKING:
+    from scipy import sparse
+else:
+    sparse = later("scipy.sparse")
 
 optimize = later("scipy.optimize")
 
@@ -135,7 +140,7 @@ class Choosing:
         accounts = sorted({int(place) for line, at in self.pairs for place in np.flatnonzero(offered[line][at].mask)})
         self.extra = len(accounts)
         column = {place: at for at, place in enumerate(accounts)}
-        matrix = lil_matrix((len(offered) + self.extra, len(self.pairs) + self.extra))
+        matrix = sparse.lil_matrix((len(offered) + self.extra, len(self.pairs) + self.extra))
         for at, (line, choice) in enumerate(self.pairs):
             matrix[line, at] = 1
             for place in np.flatnonzero(offered[line][choice].mask):
