@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import fcntl
-import gc
 import io
 import json
 import os
@@ -24,7 +23,6 @@ from hypothesis import settings as hypothesis_settings
 
 from demo.generate import generate
 from demo.taxonomy import package
-from rulka.web.memory import THRESHOLDS
 
 ROOT = Path(__file__).parent.parent
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)  # processes that tests start need not compile everything again
@@ -44,13 +42,6 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if marker is not None or "db" in getattr(item, "fixturenames", ()):
             given = marker.kwargs if marker else {}
             item.add_marker(pytest.mark.django_db(**given | {"databases": "__all__"}), append=False)
-
-
-def pytest_collection_finish() -> None:
-    """As a server does: what was read to test stays, so that no collection looks through it again and again."""
-    gc.collect()
-    gc.freeze()
-    gc.set_threshold(*THRESHOLDS)
 
 
 @pytest.fixture(scope="session", autouse=True)
