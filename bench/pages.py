@@ -98,7 +98,7 @@ def edits() -> tuple[float, int]:
     def edit() -> None:
         nonlocal size, turn, held
         turn += 1
-        accounts = "10056 to 10062" if turn % 2 else "10056 to 10063"
+        accounts = f"10056 to {11_000 + turn}"  # other ones each time, so that nothing of them is known
         asked = {"do": "line-change", "key": "line-7", "path": "accounts", "value": accounts, "share-spine": "all"}
         values = {**asked, **held}
         answer = browser.post(f"/statements/wide/edit/?{PERIOD}", values, headers={"HX-Request": "true"})

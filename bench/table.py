@@ -153,7 +153,7 @@ def _paper(count: int = 60) -> tuple[float, float, int]:
     from rulka.statements.running.runs import run_pages
 
     definitions = definitions_of(Ledger.objects.get(code="ternwick"), "department-results")
-    outcomes = run_pages(definitions, "2027-P07", "TF", NO_FENCE, pages="below")
+    outcomes = run_pages(definitions, "2027-P07", "TF", NO_FENCE, pages="all")
     given = [Page(one.computed, one.checks) for one in outcomes] * count
     taken = []
     for many in (html.MANY, sys.maxsize):

@@ -23,8 +23,8 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.feeds.asking import pull_on_opening
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
-from rulka.people.library.persons import readers_of
-from rulka.people.library.rights import LedgerAccess, accesses_of
+from rulka.people.library.persons import Readers
+from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
 from rulka.work.services.backups import held_since
 from rulka.work.services.waiting import aside
@@ -81,9 +81,9 @@ class Seat:
         return urlencode({"ledger": self.ledger.code, "period": self.period.code, "node": self.node, **own})
 
     @cached_property
-    def readers(self) -> list[tuple[Person, LedgerAccess]]:
-        """The people who may see the ledger, each with what they may see of it, read once."""
-        return readers_of(self.ledger.code)
+    def readers(self) -> Readers:
+        """The people who may see the ledger."""
+        return Readers(self.ledger.code)
 
     def stepped(self, by: int) -> Period | None:
         """The next or former period, adjusting ones too."""

@@ -20,6 +20,11 @@ pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 WHERE = "?period=2027-P07&node=TF"
 
 
+WHOLE = """() => htmx.ajax("POST", document.getElementById("work").dataset.edit, { source: "#sender", values: {
+  do: "statement-change", path: "figures.decimals", value: "0",
+  ...Object.fromEntries(new FormData(document.getElementById("stamp"))) } })"""
+
+
 @pytest.fixture(autouse=True)
 def signed_in(page: Page):
     page.goto("/sign-in/")
@@ -452,9 +457,30 @@ def test_large_statement_is_walked_and_edited(page: Page):
     expect(label(page, "line-80")).to_be_focused()  # fetched, since it waited
     page.keyboard.press("e")
     page.get_by_label("Label", exact=True).fill("Renamed")
-    page.get_by_label("Label", exact=True).press("Enter")
+    with page.expect_response("**/statements/large/edit/**") as answered:
+        page.get_by_label("Label", exact=True).press("Enter")
     done(page, "Line 80: Renamed.")
     expect(label(page, "line-80")).to_have_text("Renamed")
+    changed = answered.value.text()  # rows of the block that was fetched, and no table
+    assert answered.value.headers["hx-retarget"] == "#panel" and 'id="row-line-80"' in changed
+    assert '<table class="figures' not in changed and 'id="row-line-0"' not in changed
+    # rows that were read before an edit and arrive after its answer are fetched again
+    number = page.locator("tbody.waiting").first.get_attribute("data-block")
+    rows, late = f"**/statements/large/rows/{number}/**", []
+    page.route(rows, lambda route: late.append((route, route.fetch())), times=1)
+    page.locator(f"#block-{number}").scroll_into_view_if_needed()
+    for _ in range(100):
+        if late:
+            break
+        page.wait_for_timeout(50)
+    ((route, before),) = late
+    assert re.search(r"\.\d\d</a>", before.text())
+    page.evaluate(WHOLE)
+    expect(page.locator("#block-0 a.figure").filter(has_text=re.compile(r"\.\d\d$"))).to_have_count(0)
+    route.fulfill(response=before)
+    block = page.locator(f"#block-{number}:not(.waiting)")
+    expect(block).to_be_attached()
+    expect(block.locator("a.figure").filter(has_text=re.compile(r"\.\d\d$"))).to_have_count(0)
     for _ in range(20):  # the page may still go back to where it stood before the edit: whoever scrolls goes on
         page.locator(".scroll").evaluate("area => { area.scrollTop = area.scrollHeight }")
         with suppress(TimeoutError):

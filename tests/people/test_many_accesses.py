@@ -6,7 +6,7 @@ import pytest
 from django.contrib.auth.models import Group
 
 from rulka.people.duties import EXPLAIN
-from rulka.people.library.persons import people_of, readers_of
+from rulka.people.library.persons import Readers, people_of
 from rulka.people.library.rights import access_of
 from rulka.people.models import GivenRight, GroupAccess, Person
 
@@ -20,7 +20,7 @@ def test_fences_and_rights_read_at_once_are_those_of_each(ternwick):
     for name in ("guest", "gone"):
         Person.objects.create_user(name, is_active=name != "gone").groups.add(group)
     Person.objects.get(username="director").groups.add(group)
-    found = readers_of("ternwick")
+    found = list(Readers("ternwick"))
     assert [person.username for person, _ in found] == [person.username for person in people_of("ternwick")]
     assert "guest" in [person.username for person, _ in found] and "gone" not in [one.username for one, _ in found]
     for person, access in found:

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 from random import Random
+from urllib.parse import urlencode
 
 import lxml.html
 import pytest
@@ -26,9 +27,9 @@ FIELDS = ("stamp", "window", "sent", "blocks")
 class Window:
     """A browser's window on a statement: what it holds, and what it puts in its place."""
 
-    def __init__(self, client, name):
-        self.client, self.name = client, name
-        self.query = "&".join(f"{key}={value}" for key, value in WHERE.items())
+    def __init__(self, client, name, **query):
+        self.client, self.name, self.asked = client, name, query
+        self.query = urlencode({**WHERE, **query})
         self.parts = []
         self.show(client.get(f"{reverse('statement', args=[name])}?{self.query}").content.decode())
 
@@ -71,7 +72,7 @@ class Window:
         for kept in (_BOOKS, cells._presented.cache_clear, spines._spine_of.cache_clear, spines._line_of.cache_clear):
             kept() if callable(kept) else kept.clear()
         nodes._SHOWN._kept.clear()
-        anew = Window(self.client, self.name)
+        anew = Window(self.client, self.name, **self.asked)
         assert (self.rows, self.heads, self.around) == (anew.rows, anew.heads, anew.around)
 
 
@@ -113,6 +114,19 @@ def test_any_row_of_edits_leaves_what_a_new_page_shows(accountant, name):
             partly += window.send("undo")
         window.matches_the_page()
     assert partly > 4 and any(0 < rows < len(window.rows) for rows in window.parts)
+
+
+@pytest.mark.parametrize("query", [{"beside": "NF,TQ"}, {"hidden": "yes"}])
+def test_nodes_side_by_side_and_hidden_lines_get_their_rows_too(accountant, query):
+    window = Window(accountant, "income-statement", **query)
+    assert window.edit(do="line-change", key="fuel", path="accounts", value="6110 to 6120")
+    assert 0 < window.parts[-1] < len(window.rows)
+    window.matches_the_page()
+    window.edit(do="line-change", key="fuel", path="hide", value="always")
+    window.matches_the_page()
+    assert ("fuel" in window.rows) == ("hidden" in query)
+    assert not window.edit(do="statement-change", path="title", value="Another")  # the table says it too
+    window.matches_the_page()
 
 
 def test_only_what_changed_is_sent(accountant):

@@ -333,15 +333,21 @@ class _Line:
                 yield self._leaf(key, label, "member", inside, accounts, member=item.code, inner=inner)
 
 
-def types_of(accounts: BoolArray | None, view: View) -> set[str]:
-    """The account types in a mask of accounts; none without one."""
-    return set() if accounts is None else types_at(np.flatnonzero(accounts), view)
+def types_of(accounts: BoolArray, view: View) -> set[str]:
+    """The account types in a mask of accounts."""
+    return _types_at(np.flatnonzero(accounts), view)
 
 
-def types_at(places: IntArray, view: View) -> set[str]:
-    """The types of accounts, by their places."""
+def _types_at(places: IntArray, view: View) -> set[str]:
     items = view.frame.accounts.items
     return {items[place].type for place in places.tolist()}
+
+
+def _types_in(leaf: Leaf, own: IntArray, column_accounts: BoolArray | None, view: View) -> set[str]:
+    """The types of a leaf's own accounts (by their places), or of the column's where only it names accounts."""
+    if column_accounts is None or leaf.names_accounts:
+        return _types_at(own, view)
+    return types_of(column_accounts, view)
 
 
 def default_sign(types: set[str], convention: str) -> int:
@@ -358,8 +364,7 @@ def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view
     accounts."""
     if leaf.line.sign:
         return -1 if leaf.line.sign == "flipped" else 1
-    of_line = column_accounts is None or leaf.names_accounts
-    types = types_at(leaf.places_of_line, view) if of_line else types_of(column_accounts, view)
+    types = _types_in(leaf, leaf.places_of_line, column_accounts, view)
     return default_sign(types - {"statistical"} or types, convention)
 
 
@@ -368,6 +373,5 @@ def direction_of_leaf(leaf: Leaf, column_accounts: BoolArray | None, sign: int, 
     type."""
     if leaf.line.favourable:
         return {"higher": 1, "lower": -1}.get(leaf.line.favourable, 0)
-    of_leaf = column_accounts is None or leaf.names_accounts
-    types = types_at(leaf.places, view) if of_leaf else types_of(column_accounts, view)
+    types = _types_in(leaf, leaf.places, column_accounts, view)
     return -sign if types and types <= {"revenue", "expense"} else 0

@@ -39,6 +39,7 @@ def totals(computed: Computed, why: str) -> Check:
     if all(set(places) <= row.sealed_at for row in totals):
         return Check("totals", NOT_JUDGED, "Its figures are sealed for you.")
     wrong = [row for row in totals if not again.agrees(row, places)]
+    again.keep()
     names = ", ".join(row.label for row in wrong)
     return Check(
         "totals",
@@ -79,8 +80,9 @@ class _Again:
         self.quantities: dict[Hashable, list[int]] = {}
         self.of_leaf: dict[str, list[int]] = {}
         # rows that were compared before and agreed, with all that was compared: most are as they were before an edit
-        few: Few[dict[str, _Told]] = computed.view.kept(("rows that agreed",), lambda: Few(MOST_STATEMENTS))
-        self.agreed = few.get((computed.statement.name, computed.node.code, computed.period.code), dict)
+        self.kept: Few[dict[str, _Told]] = computed.view.kept(("rows that agreed",), lambda: Few(MOST_STATEMENTS))
+        self.named = (computed.statement.name, computed.node.code, computed.period.code)
+        self.before, self.agreed = self.kept.find(self.named) or {}, dict[str, _Told]()
         self.known = {line.key for line in computed.statement.spine.walk() if line.kind in ("line", "section")}
         self.simple = {line.key: only_accounts(line) for line in computed.statement.spine.walk() if line.kind == "line"}
 
@@ -91,10 +93,9 @@ class _Again:
         own = list(self._leaves(line, row.unit == "quantity"))
         if own and not self.any_quantities and self._read_alike(own):
             told = (row.values, row.blank | row.sealed_at, self._summed(own), self._scales(own[0]), tuple(places))
-            if self.agreed.get(row.key) != told:
-                if not _all_equal(*told):
-                    return False
-                self.agreed[row.key] = told
+            if self.before.get(row.key) != told and not _all_equal(*told):
+                return False
+            self.agreed[row.key] = told
             return True
         every = list(self._leaves(line, None)) if self.any_quantities else own
         for at, (place, column) in enumerate(zip(places, self.columns, strict=True)):
@@ -105,6 +106,10 @@ class _Again:
             ):
                 return False
         return True
+
+    def keep(self) -> None:
+        """Remember the rows that agreed for the next run of the statement."""
+        self.kept.put(self.named, self.agreed)
 
     def _read_alike(self, leaves: list[Leaf]) -> bool:
         """Whether some leaves show in every column, and are divided by the same there."""

@@ -412,8 +412,8 @@ class _Writer:
             tuple(cells),
             row.line,
             row.look,
-            holds,
-            row.hidden,
+            holds=holds,
+            ghost=row.hidden,
         )
 
     def _trend(self, row: Row) -> str:

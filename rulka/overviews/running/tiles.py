@@ -15,6 +15,7 @@ from rulka.core.overviews.filling import Asked, content, shared_scales, strip
 from rulka.core.overviews.tiles import Content, Point, Points, Strip, Words
 from rulka.ledger.reading.suspects import suspects
 from rulka.overviews.running.readings import StatementReadings
+from rulka.people.library.persons import Readers
 from rulka.statements.running.explained import Explained, explained_of, figure_of
 from rulka.statements.running.runs import run_at
 
@@ -90,9 +91,12 @@ def _explanations(tile: TileDef, readings: StatementReadings) -> Points:
     reader, definitions = readings.reader, readings.opened(tile.of)
     view, found = readings.view_of(tile.of), list[tuple[Computed, Explained]]()
     codes = readings.node.children if readings.node.is_mixed or len(readings.node.currencies) > 1 else ()
+    readers = Readers(reader.ledger.code)
     for code in codes or (readings.node.code,):
         computed = run_at(definitions, view, reader.period, code, reader.person)
-        found += [(computed, one) for one in explained_of(reader.ledger, computed) if one.item.state != "closed"]
+        found += [
+            (computed, one) for one in explained_of(reader.ledger, computed, readers) if one.item.state != "closed"
+        ]
     address = reverse("statement", args=[definitions["statement"].name])
     points = []
     for computed, one in found[:MOST_POINTS]:

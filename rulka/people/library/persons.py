@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from functools import cached_property
 from typing import Any
 
 from django.apps import apps
@@ -83,9 +84,18 @@ def people_of(ledger_code: str) -> list[Person]:
     return list(Person.objects.filter(own, is_active=True).distinct().order_by("username").prefetch_related("groups"))
 
 
-def readers_of(ledger_code: str) -> list[tuple[Person, LedgerAccess]]:
-    """The people who may see a ledger, each with what they may see of it, by name."""
-    return accesses_to(people_of(ledger_code), ledger_code)
+class Readers:
+    """The people who may see a ledger, each with what they may see of it, by name; read once, when somebody asks."""
+
+    def __init__(self, ledger_code: str) -> None:
+        self.ledger_code = ledger_code
+
+    def __iter__(self) -> Iterator[tuple[Person, LedgerAccess]]:
+        return iter(self._found)
+
+    @cached_property
+    def _found(self) -> list[tuple[Person, LedgerAccess]]:
+        return accesses_to(people_of(self.ledger_code), self.ledger_code)
 
 
 @transaction.atomic

@@ -293,7 +293,7 @@ def _users(part: Definition) -> list[Definition]:
 def _check(
     written: list[Definition],
     frame: Frame,
-    users_of: Callable[[Definition], list[Definition]],
+    used_by: Callable[[Definition], list[Definition]],
     run: Definition | None = None,
 ) -> None:
     """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
@@ -307,7 +307,7 @@ def _check(
             users[definition.pk] = definition
         else:
             check_definition(definition, frame)
-            users |= {user.pk: user for user in users_of(definition)}
+            users |= {user.pk: user for user in used_by(definition)}
     if run is not None and run not in written:
         users.pop(run.pk, None)
     if users:

@@ -17,7 +17,7 @@ from rulka.people.library import record
 from rulka.people.models import Person
 from rulka.statements.models import Explanation, ExplanationFile, ExplanationStep
 from rulka.statements.running.bounds import bounds_of
-from rulka.statements.running.explained import Explained, explained_of, explainers
+from rulka.statements.running.explained import Explained, Explainers, explained_of
 from rulka.statements.running.runs import Outcome
 
 MOST_TEXT = 4_000
@@ -160,7 +160,7 @@ def _judging(asked: Asked, state: str, remark: str) -> Callable[[Explanation, Ex
 def assign(asked: Asked, owner: str, due: str) -> Explanation:
     """Put somebody down for it (by the name they sign in with, empty for nobody), until a day (empty for the usual)."""
     _may(asked.person.may_edit, "put people down for variances", "an accountant")
-    people = explainers(asked.ledger, asked.outcome.computed)
+    people = Explainers(asked.ledger, asked.outcome.computed).every()
     if owner and owner not in people:
         raise NotFound(
             f"'{owner[:40]}' may not explain this, or doesn't see it.", hint="Choose one of the list.", subject="owner"

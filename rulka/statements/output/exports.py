@@ -19,6 +19,7 @@ from rulka.formats.output.text import as_csv, as_json, pages_json
 from rulka.formats.output.workbook import About, as_xlsx_pages
 from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
+from rulka.people.library.persons import Readers
 from rulka.statements.models import Picture, Template
 from rulka.statements.output.origins import left_of
 from rulka.statements.output.templates import filled, with_template
@@ -95,7 +96,8 @@ def export(
         pages = [(one, as_csv(one.computed)) for one in others] + [(last, as_csv(last.computed, stamp))]
         return "".join(f"{plain_text(one.computed.node.name)}\r\n{page}\r\n" for one, page in pages)
     at = timezone.localtime()
-    given = [Page(one.computed, one.checks, notes_of(explained_of(ledger, one.computed))) for one in outcomes]
+    readers = Readers(ledger.code)
+    given = [Page(one.computed, one.checks, notes_of(explained_of(ledger, one.computed, readers))) for one in outcomes]
     link = _links(outcomes[0], ledger, maker)
     if form in ("xlsx", "xls"):
         book = as_xlsx_pages(given, About(ledger.name, at, maker.person, link, stamp))

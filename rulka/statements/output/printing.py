@@ -27,7 +27,7 @@ def printed(seat: Seat, definitions: Definitions) -> bytes:
     """The PDF of what is shown; kept for a person while nothing that it depends on changes."""
     stamp = stamp_of(definitions)
     outcomes = outcomes_of(seat, definitions)
-    notes = tuple(notes_of(explained_of(seat.ledger, one.computed)) for one in outcomes)
+    notes = tuple(notes_of(explained_of(seat.ledger, one.computed, seat.readers)) for one in outcomes)
     kept = _kept((seat.ledger.pk, seat.view.revision, seat.person.pk, stamp, seat.query, seat.view.fence, notes))
     if not kept:
         content = export(outcomes, seat.ledger, "pdf", most_rows=MOST_PREVIEWED)

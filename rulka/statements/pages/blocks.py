@@ -27,6 +27,11 @@ class Block:
     height: int
 
 
+def numbers_in(asked: str) -> set[int]:
+    """The blocks that an address or a form names, with commas between their numbers."""
+    return {int(number) for number in asked.split(",") if is_whole(number)}
+
+
 class Blocks:
     """How the visible rows of a statement are cut, and which blocks are written."""
 
@@ -35,7 +40,7 @@ class Blocks:
         columns = sum(1 for column in computed.columns if hidden or not column.hidden)
         self.size = max(10, CELLS_OF_BLOCK // max(1, columns))
         self.needed = len(self.rows) * columns > MANY and not any(one.panel == 2 for one in computed.rows)
-        self.written = {int(number) for number in asked.split(",") if is_whole(number)} or {0, 1}
+        self.written = numbers_in(asked) or {0, 1}
         if row in self.rows:
             self.written.add(self.rows.index(row) // self.size)
 

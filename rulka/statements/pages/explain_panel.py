@@ -22,9 +22,9 @@ from rulka.people.models import Person
 from rulka.statements.models import Explanation
 from rulka.statements.running.explained import (
     Explained,
+    Explainers,
     asks_anything,
     explained_of,
-    explainers,
     figure_of,
     progress_of,
 )
@@ -80,7 +80,7 @@ def _called(person: Person | None) -> str:
 
 def explain_context(seat: Seat, computed: Computed, state: dict[str, str], *, room: bool) -> dict[str, Any]:
     """What is to be explained of a run, with the one that the address chooses open."""
-    explained = explained_of(seat.ledger, computed, lambda: seat.readers)
+    explained = explained_of(seat.ledger, computed, seat.readers)
     chosen = next((one for one in explained if one.item.key == (state.get("row"), state.get("column"))), None)
     items = [_shown(one, seat, one is chosen) for one in explained]
     left = unexplained([one.item for one in explained])
@@ -139,7 +139,7 @@ def _chosen(seat: Seat, computed: Computed, item: ShownItem) -> dict[str, Any]:
         "may_judge": person.may_accept and state in ("explained", "accepted") and not own,
         "may_assign": person.may_edit and is_open,
         "own": own,
-        "people": list(explainers(seat.ledger, computed).values()) if person.may_edit else [],
+        "people": list(Explainers(seat.ledger, computed, seat.readers).every().values()) if person.may_edit else [],
     }
 
 

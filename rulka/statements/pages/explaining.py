@@ -113,7 +113,7 @@ def _found(seat: Seat, definitions: Definitions, given: dict[str, Any], *, every
 
     judged = own is not None or any(variance.threshold for variance in found)
     kept = [variance for variance in found if every or not judged or exceeds(variance)]
-    explained = [] if compare else explained_of(seat.ledger, computed)
+    explained = [] if compare else explained_of(seat.ledger, computed, seat.readers)
     by_key = {one.item.key: one for one in explained}
     base = f"{seat.query}&{urlencode({'compare': compare})}" if compare else seat.query
     rows = [

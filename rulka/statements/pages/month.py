@@ -53,7 +53,7 @@ def _variances(seat: Seat, judged: Judged) -> Iterator[Item]:
     person = seat.person
     if judged.outcome is None or not (person.may_explain or person.may_accept):
         return
-    found = explained_of(seat.ledger, judged.outcome.computed)
+    found = explained_of(seat.ledger, judged.outcome.computed, seat.readers)
     mine = [one for one in found if one.owner == person and one.item.state in ("open", "sent back")]
     others = [one for one in found if one.item.state == "explained"] if person.may_accept else []
     several = [*(("explain", one) for one in mine), *(("accept", one) for one in others)]

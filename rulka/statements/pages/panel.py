@@ -340,7 +340,7 @@ def _nodes(about: About) -> dict[str, Any]:
 
 def _editions(about: About) -> dict[str, Any]:
     return {
-        "left": waiting(explained_of(about.seat.ledger, about.computed, lambda: about.seat.readers)),
+        "left": waiting(explained_of(about.seat.ledger, about.computed, about.seat.readers)),
         "template": "statements/_panel_editions.html",
         "editions": editions_of(
             about.seat.ledger, about.definitions["statement"].name, about.seat.view, about.seat.person

@@ -11,9 +11,8 @@ from dataclasses import dataclass, replace
 
 from rulka.core.books.few import Few
 from rulka.core.proof.marks import Mark
-from rulka.core.values import is_whole
 from rulka.formats.output.page import ShownRow, ShownStatement
-from rulka.statements.pages.blocks import Block
+from rulka.statements.pages.blocks import Block, numbers_in
 
 MOST = 200
 """Windows that are remembered."""
@@ -40,7 +39,7 @@ class Sent:
         (their numbers, with commas between them); None where more than rows changed."""
         if (self.around, self.order) != (former.around, former.order):
             return None
-        if not self.written <= {int(number) for number in held.split(",") if is_whole(number)}:
+        if not self.written <= numbers_in(held):
             return None
         return tuple(now[0] for key, now in self.rows.items() if former.rows.get(key) != now)
 

@@ -59,7 +59,7 @@ def statement_context(
     hidden = opened["show_hidden"]
     sent = request.POST if request.method == "POST" else request.GET
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
-    explained = explained_of(seat.ledger, outcome.computed, lambda: seat.readers)
+    explained = explained_of(seat.ledger, outcome.computed, seat.readers)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
     marked = marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained])
     window = sent.get("window") or secrets.token_hex(6)
@@ -159,7 +159,7 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
             outcome.computed,
             outcome.checks,
             suggestions(outcome.computed),
-            [one.item for one in explained_of(seat.ledger, outcome.computed)],
+            [one.item for one in explained_of(seat.ledger, outcome.computed, seat.readers)],
         ),
         "state": State(),
         "chosen": [],

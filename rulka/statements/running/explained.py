@@ -27,7 +27,7 @@ from rulka.core.proof.explaining import (
 from rulka.formats.figures import style_of, written
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import views_of
-from rulka.people.library.persons import readers_of
+from rulka.people.library.persons import Readers
 from rulka.people.library.rights import LedgerAccess
 from rulka.people.models import Person
 from rulka.statements.models import Explanation
@@ -81,13 +81,9 @@ def exact_value(text: str) -> Value:
     return Fraction(text) if text else None
 
 
-Readers = Sequence[tuple[Person, LedgerAccess]]
-"""People with what they may see of a ledger."""
-
-
-def explained_of(ledger: Ledger, computed: Computed, readers: Callable[[], Readers] | None = None) -> list[Explained]:
+def explained_of(ledger: Ledger, computed: Computed, readers: Readers | None = None) -> list[Explained]:
     """What is to be explained of a statement at its node and period, within the reader's bounds; nothing where it asks
-    for nothing. `readers` are the ledger's, where they are known already."""
+    for nothing. `readers` are the ledger's, where several ask for them."""
     if not asks_anything(computed):
         return []
     stored = _stored(ledger, computed)
@@ -117,9 +113,9 @@ class Explainers:
     """Who may explain the variances of a run: whose role lets them, and who sees its figures. Each is judged when
     somebody asks for them."""
 
-    def __init__(self, ledger: Ledger, computed: Computed, readers: Callable[[], Readers] | None = None) -> None:
+    def __init__(self, ledger: Ledger, computed: Computed, readers: Readers | None = None) -> None:
         self.ledger, self.computed = ledger, computed
-        self._read = readers or (lambda: readers_of(ledger.code))
+        self._every = readers or Readers(ledger.code)
         self._found: dict[str, Person | None] = {}
 
     def find(self, name: str) -> Person | None:
@@ -136,7 +132,7 @@ class Explainers:
 
     @cached_property
     def _readers(self) -> dict[str, tuple[Person, LedgerAccess]]:
-        return {person.username: (person, access) for person, access in self._read()}
+        return {person.username: (person, access) for person, access in self._every}
 
     @cached_property
     def _through(self) -> Callable[[Fence], View]:
@@ -148,11 +144,6 @@ class Explainers:
 
     def _sees(self, access: LedgerAccess) -> bool:
         return bounds_within(self._through(access.own_fence()), self.computed, self._through) == self._bounds
-
-
-def explainers(ledger: Ledger, computed: Computed) -> dict[str, Person]:
-    """Who may explain variances and sees the figures of a run, by the name they sign in with."""
-    return Explainers(ledger, computed).every()
 
 
 def asks_anything(computed: Computed) -> bool:

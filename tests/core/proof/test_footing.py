@@ -17,6 +17,7 @@ from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.proof.checks import CORE, FAILS, HOLDS, NOT_JUDGED, TITLES, WARNS, Check, verdict_on
 from rulka.core.proof.footing import footing
+from rulka.core.proof.totals import _Again
 from rulka.formats.output.text import read_checks
 from tests.books import Line, Works, book_of
 from tests.core.compute.test_cases import CASES
@@ -74,6 +75,21 @@ def test_a_total_that_is_not_the_sum_of_its_accounts_fails():
     assert (
         verdict_on(footing(wrong)) == verdict_on([Check("totals", FAILS)]) and verdict_on(footing(wrong)).exit_code == 3
     )
+
+
+def test_a_total_that_agreed_before_is_looked_at_again():
+    """What agreed is remembered with all that was compared: another figure, or another sum, is judged anew."""
+    computed = run()
+    wrong = with_row(computed, "result.total", values=(Fraction(76),))
+    for _ in range(2):
+        assert states(computed)["totals"] == (HOLDS, "")
+        assert states(wrong)["totals"] == (FAILS, "Does not foot: Sum")
+    assert states(computed)["totals"] == (HOLDS, "")
+    agreed = _Again(computed)
+    row = computed.row("result.total")
+    assert agreed.before["result.total"][0] == row.values
+    agreed.of_leaf = {leaf.key: [700] for leaf in computed.plan.leaves.walk()}
+    assert not agreed.agrees(row, [0])
 
 
 def test_a_line_that_is_not_the_sum_of_its_accounts_fails_where_there_are_no_totals():

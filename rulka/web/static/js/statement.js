@@ -219,9 +219,8 @@
   function send(values, then) {
     place = then || "spot";
     left = { ...at };
-    const stamp = el("stamp").elements.stamp.value, window = el("stamp").elements.window.value;
     const held = new FormData(el("panel-state"));
-    const given = { panel: held.get("panel") || "", ...values, stamp, window, blocks: el("stamp").elements.blocks.value };
+    const given = { panel: held.get("panel") || "", ...values, ...Object.fromEntries(new FormData(el("stamp"))) };
     return htmx.ajax("POST", el("work").dataset.edit, { source: "#sender", values: given });
   }
 
