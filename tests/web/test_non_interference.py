@@ -521,7 +521,7 @@ def panels(statement: str) -> Iterator[dict[str, str]]:
 
 
 CHANGING = re.compile(
-    r'[A-Za-z0-9]{64}|name="window" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
+    r'[A-Za-z0-9]{64}|name="(window|sent)" value="[^"]+"|nonce="[^"]+"|/static/[^"]+|'
     r"[0-9]{2}:[0-9]{2} UTC|[0-9]{4}, [0-9]{2}:[0-9]{2}|"
     r"printed [0-9]+ [A-Z][a-z]+ [0-9]{4}|[0-9]+ ms|[0-9]+\s(minute|second|hour)s?(\sago| old)?"
     rf"|{CODE.pattern}"

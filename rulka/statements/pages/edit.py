@@ -25,7 +25,7 @@ from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
 from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.library import catalogue, storing, versions
-from rulka.statements.library.assemble import Definitions, definitions_of
+from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_definition, open_statement
 from rulka.statements.pages.fields import SELECTIONS
 from rulka.statements.pages.panel import STATE
@@ -236,7 +236,7 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]
         told = turn(statement, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
-    definitions = definitions_of(seat.ledger, name)  # the statement itself may be what was turned
+    definitions = open_statement(seat.ledger, name, person=seat.person)  # the statement itself may be what was turned
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     return answer(
         request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}."
