@@ -63,7 +63,7 @@ def show(client) -> None:
         answer = client.get(address + WHERE)
         assert answer.status_code == 200, (address, answer.status_code)
         (text,) = re.findall(r"<main.*</main>", answer.content.decode(), re.S)
-        print(address, re.sub(r'nonce="[^"]*"|[A-Za-z0-9]{64}|name="window" value="[^"]*"', "", text))
+        print(address, re.sub(r'nonce="[^"]*"|[A-Za-z0-9]{64}|name="(?:window|sent)" value="[^"]*"', "", text))
 
 
 if __name__ == "__main__":
