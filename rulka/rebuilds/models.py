@@ -34,7 +34,7 @@ class Rebuild(Progress):
     worker = models.CharField(max_length=80, blank=True)
     fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that it was found within")
     revision = models.IntegerField(default=0, help_text="The ledger's revision that it was found in")
-    statement = models.CharField(max_length=80, blank=True, help_text="What became of it")
+    made = models.IntegerField(null=True, help_text="The key of the statement that became of it")
 
     class Meta:
         ordering: ClassVar = ["-pk"]

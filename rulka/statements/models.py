@@ -2,16 +2,31 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
+from collections.abc import Mapping
+from typing import Any, ClassVar
 
 from django.conf import settings
 from django.db import models
 
 from rulka.ledger.models import Ledger
 
+PARTS = ("spine", "span", "scope")
+"""The kinds of definitions that a statement is made of."""
+
+
+class Standing(models.Manager["Definition"]):
+    """The definitions that stand: one that was taken out keeps its row for all that names it, and may come back."""
+
+    def get_queryset(self) -> models.QuerySet[Definition]:
+        return super().get_queryset().filter(body__isnull=False)
+
 
 class Definition(models.Model):
-    """One spine, span, scope or statement: `body` is what its YAML document says, every scalar as text."""
+    """One spine, span, scope or statement. `body` is what its YAML document says but for names, every scalar as text;
+    none where it was taken out. Its own name is `name`; a statement names its parts by `spine`, `span` and `scope`.
+
+    So a rename writes one row. Files, formulas and addresses keep names: see `text`.
+    """
 
     class Kind(models.TextChoices):
         SPINE = "spine"
@@ -22,24 +37,68 @@ class Definition(models.Model):
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="definitions")
     kind = models.CharField(max_length=9, choices=Kind.choices)
     name = models.CharField(max_length=80)
-    body = models.JSONField()
+    body: models.JSONField[Any, Any] = models.JSONField(null=True)
+    spine = models.ForeignKey("self", null=True, on_delete=models.RESTRICT, related_name="+")
+    span = models.ForeignKey("self", null=True, on_delete=models.RESTRICT, related_name="+")
+    scope = models.ForeignKey("self", null=True, on_delete=models.RESTRICT, related_name="+")
+    owner = models.ForeignKey(
+        "self", null=True, on_delete=models.SET_NULL, related_name="own", help_text="The statement it was made for"
+    )
     version = models.IntegerField(default=1, help_text="Counts the changes of the body")
     shelf = models.ForeignKey("Shelf", null=True, on_delete=models.SET_NULL, related_name="definitions")
     tags = models.JSONField(default=list)
 
+    objects = Standing()
+    every = models.Manager["Definition"]()
+
     class Meta:
         ordering: ClassVar = ["pk"]
+        base_manager_name = "every"
         constraints: ClassVar = [
             models.UniqueConstraint(fields=["ledger", "kind", "name"], name="one_definition_a_name")
         ]
+
+    @property
+    def title(self) -> str:
+        """What people read of it: its title, its name where it has none."""
+        return str((self.body or {}).get("title", self.name))
+
+    @property
+    def is_gone(self) -> bool:
+        """Whether it was taken out."""
+        return self.body is None
+
+    @property
+    def state(self) -> dict[str, Any] | None:
+        """All that an edit can change of it, as history keeps it: the body, with the keys of its parts by kind where it
+        has any; None where it was taken out."""
+        if self.body is None:
+            return None
+        keys = {kind: getattr(self, f"{kind}_id") for kind in PARTS}
+        return {**self.body, **{kind: key for kind, key in keys.items() if key is not None}}
+
+    def take(self, state: Mapping[str, Any] | None) -> None:
+        """Have a state from now on; nothing is written."""
+        parts = PARTS if self.kind == self.Kind.STATEMENT else ()
+        self.body = None if state is None else {name: value for name, value in state.items() if name not in parts}
+        for kind in PARTS:
+            setattr(self, f"{kind}_id", (state or {}).get(kind) if kind in parts else None)
+
+    @property
+    def text(self) -> dict[str, Any]:
+        """What its YAML document says: its name and titles, the names of its parts, then the rest of its body."""
+        body = self.body or {}
+        titles = {name: body[name] for name in ("title", "subtitle") if name in body}
+        parts = {kind: part.name for kind in PARTS if (part := getattr(self, kind)) is not None}
+        return {self.kind: self.name, **titles, **parts, **body}
 
 
 class Edit(models.Model):
     """One thing that somebody did to a statement: what, in words, and all it changed, so that it can be taken back and
     done again.
 
-    `statement` is the name of the statement it was done on. `told` edits are entries of the history that can't be
-    undone by themselves: undoing, redoing, loading from a file.
+    `statement` is the one it was done on; none where a part alone was. `told` edits are entries of the history that
+    can't be undone by themselves: undoing, redoing, loading from a file.
     """
 
     class State(models.TextChoices):
@@ -49,7 +108,7 @@ class Edit(models.Model):
         TOLD = "told", "told"
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="edits")
-    statement = models.CharField(max_length=80)
+    statement = models.ForeignKey(Definition, null=True, on_delete=models.CASCADE, related_name="edits")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
     what = models.TextField()
@@ -58,34 +117,34 @@ class Edit(models.Model):
 
     class Meta:
         ordering: ClassVar = ["-pk"]
-        indexes: ClassVar = [models.Index(fields=["ledger", "statement", "-id"], name="edits_of_statement")]
+        indexes: ClassVar = [models.Index(fields=["statement", "-id"], name="edits_of_statement")]
 
 
 class Change(models.Model):
-    """What an edit did to one definition: both states, none where it was made or deleted; `version` is the one it led
-    to."""
+    """What an edit did to one definition: both states (see `Definition.state`), none where it was made or taken out;
+    `version` is the one it led to."""
 
     edit = models.ForeignKey(Edit, on_delete=models.CASCADE, related_name="changes")
-    kind = models.CharField(max_length=9, choices=Definition.Kind.choices)
-    name = models.CharField(max_length=80)
+    definition = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="changes")
     version = models.IntegerField(default=0)
     before = models.JSONField(null=True)
     after = models.JSONField(null=True)
 
     class Meta:
         ordering: ClassVar = ["pk"]
-        indexes: ClassVar = [models.Index(fields=["kind", "name", "-id"], name="changes_of_definition")]
+        indexes: ClassVar = [models.Index(fields=["definition", "-id"], name="changes_of_definition")]
 
 
 class SavedVersion(models.Model):
-    """A statement with its parts as somebody saved it under a name."""
+    """A statement with its parts as somebody saved it under a name: `states` are theirs, each with the key of what it
+    is `of`, the statement's first."""
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="saved_versions")
-    statement = models.CharField(max_length=80)
+    statement = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="saved_versions")
     name = models.CharField(max_length=120)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.SET_NULL)
     at = models.DateTimeField(auto_now_add=True)
-    bodies = models.JSONField()
+    states = models.JSONField()
 
     class Meta:
         ordering: ClassVar = ["-pk"]
@@ -158,12 +217,12 @@ class Visit(models.Model):
 class Edition(models.Model):
     """One run of a statement kept for good: its figures exactly, its definitions, the ledger's revision, who and when.
 
-    `run` is the JSON of the run, `shown` the page as it stood, `bodies` what it was computed from, `fence` the bounds
-    it was computed within.
+    `run` is the JSON of the run, `shown` the page as it stood, `bodies` the texts that it was computed from, `fence`
+    the bounds it was computed within.
     """
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="editions")
-    statement = models.CharField(max_length=80)
+    statement = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="editions")
     title = models.CharField(max_length=200)
     name = models.CharField(max_length=120)
     period = models.CharField(max_length=20)
@@ -178,9 +237,6 @@ class Edition(models.Model):
     )
     judged = models.TextField(blank=True, help_text="The seal that it was judged by; empty where by none")
     closed = models.BooleanField(default=False, help_text="It shows detail that its author closed for readers")
-    shelf = models.ForeignKey(
-        Shelf, null=True, on_delete=models.SET_NULL, related_name="+", help_text="Where its statement stood, once gone"
-    )
     notes = models.JSONField(default=list, help_text="The explanations it was kept with, as it prints them")
     missing = models.JSONField(default=list, help_text="What was not explained when it was kept")
     reason = models.TextField(blank=True, help_text="Why it was kept before all was explained")
@@ -206,7 +262,7 @@ class Explanation(models.Model):
         SENT_BACK = "sent back"
 
     ledger = models.ForeignKey(Ledger, on_delete=models.CASCADE, related_name="explanations")
-    statement = models.CharField(max_length=80)
+    statement = models.ForeignKey(Definition, on_delete=models.CASCADE, related_name="explanations")
     line = models.CharField(max_length=200)
     column = models.CharField(max_length=120)
     node = models.CharField(max_length=80)

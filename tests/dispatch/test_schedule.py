@@ -168,8 +168,10 @@ def test_when_an_edition_is_kept(ledger, amy):
     outcome = run(definitions, "2026-P01", "A", NO_FENCE, amy)
     editions = [keep_edition(definitions, name, outcome, person=amy) for name in ("first", "second")]
     listed = definitions_of(ledger, "by-department")  # which doesn't go with it
-    Edition.objects.create(ledger=ledger, statement="by-department", title="x", name="x", period="2026-P01", node="10",
-                           revision=1, run={}, shown={}, bodies=[one.body for one in listed.values()])  # fmt: skip
+    Edition.objects.create(
+        ledger=ledger, statement=listed["statement"], title="x", name="x", period="2026-P01", node="10", revision=1,
+        run={}, shown={}, bodies=[one.text for one in listed.values()],
+    )  # fmt: skip
     assert look(timezone.now() + timedelta(seconds=1)) == 2
     assert [name for name, *_ in occasions()] == [f"edition {one.pk}, {one.name}" for one in editions]
     assert {state for _, _, state, _ in occasions()} == {"asked"} and kept.name == "by-itself"

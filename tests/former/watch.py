@@ -59,12 +59,30 @@ def words(html: str) -> str:
 def history() -> list[Any]:
     from rulka.statements.models import Change, Edit
 
+    def text(definition: Any, state: Any) -> Any:
+        definition.take(state)
+        return None if state is None else definition.text
+
     edits = [
-        [edit.statement, edit.what, edit.state, edit.person.username if edit.person else ""]
-        for edit in Edit.objects.order_by("pk").select_related("person")
+        [
+            edit.statement.name if edit.statement else "",
+            edit.what,
+            edit.state,
+            edit.person.username if edit.person else "",
+        ]
+        for edit in Edit.objects.order_by("pk").select_related("person", "statement")
     ]
-    changes = list(Change.objects.order_by("pk").values_list("kind", "name", "version", "before", "after"))
-    return [edits, json.loads(json.dumps(changes))]
+    changes = [
+        [
+            one.definition.kind,
+            one.definition.name,
+            one.version,
+            text(one.definition, one.before),
+            text(one.definition, one.after),
+        ]
+        for one in Change.objects.order_by("pk").select_related("definition")
+    ]
+    return [edits, changes]
 
 
 def rights() -> dict[str, Any]:

@@ -98,7 +98,7 @@ def test_a_table_is_found_asked_about_and_made(table):
     assert made.status_code == 302 and "/statements/result-rebuilt/" in made.url and "node=TF" in made.url
     statement = plain(client.get(made.url))
     assert "Foots: every check holds" in statement and "\u2212376 679.52" in statement
-    note = Edit.objects.get(ledger__code="ternwick", statement="result-rebuilt").what
+    note = Edit.objects.get(ledger__code="ternwick", statement__name="result-rebuilt").what
     assert "rebuilt from result.csv" in note and "lines sure" in note and "1 chosen (Freight)" in note
     assert "mistyped in the table: Fuel" in note
     again = client.post(reverse("make-rebuilt", args=[rebuild.pk]) + WHERE, {"title": "result, REBUILT"})

@@ -11,7 +11,7 @@ from django.urls import reverse
 
 from rulka.core.edits.starting import KINDS, PATTERNS
 from rulka.people.models import Person
-from rulka.statements.models import Change, Definition, Edit
+from rulka.statements.models import Definition, Edit
 from tests.oracle import Oracle
 
 pytestmark = pytest.mark.django_db
@@ -44,7 +44,7 @@ def edit(client, name, do, **values):
 
 
 def body(kind, name):
-    return Definition.objects.get(kind=kind, name=name).body
+    return Definition.objects.get(kind=kind, name=name).text
 
 
 def value(response, row, column=0):
@@ -223,8 +223,8 @@ def test_every_change_raises_the_version_once(accountant):
     edit(accountant, "balance-sheet", "line-delete", lines="leases")
     accountant.post(address("undo", "balance-sheet"))
     accountant.post(address("redo", "balance-sheet"))
-    versions = list(Change.objects.filter(kind="spine", name="balance-sheet").values_list("version", flat=True))
-    assert versions == [2, 3, 4] and Definition.objects.get(kind="spine", name="balance-sheet").version == 4
+    spine = Definition.objects.get(kind="spine", name="balance-sheet")
+    assert list(spine.changes.values_list("version", flat=True)) == [2, 3, 4] and spine.version == 4
 
 
 # -- typing ----------------------------------------------------------------------------------------

@@ -251,7 +251,7 @@ def test_cancelled_and_failed_files_say_so(accountant, open_database):
     output.refresh_from_db()
     assert output.state == "cancelled" and not output.file
     accountant.post(address("ask-output", "department-results", of="TF"), {"form": "xlsx"})
-    Definition.objects.filter(kind="statement", name="department-results").delete()
+    accountant.post(address("delete-definition", "statement", "department-results"))
     call_command("work", once=True, verbosity=0)
     failed = Output.objects.first()
     assert failed.state == "failed" and "does not exist" in failed.problem

@@ -54,9 +54,9 @@ def world(small, command, settings):
     grant(zoe, "s", "", "", {}, opens_seals=True)
     shelf = Shelf.objects.create(ledger=ledger, name="Hidden shelf")
     ShelfRight.objects.create(shelf=shelf, person=zoe, level=3)
-    body = Definition.objects.get(kind="statement", name="result").body
-    Definition.objects.create(ledger=ledger, kind="statement", name="board", shelf=shelf,
-                              body={**body, "statement": "board", "title": "Hidden plan"})  # fmt: skip
+    board = Definition.objects.get(kind="statement", name="result")
+    board.pk, board.name, board.shelf, board.body = None, "board", shelf, {**board.body, "title": "Hidden plan"}
+    board.save()
     private = Worksheet.objects.create(ledger=ledger, name="private", title="Hidden sums", shelf=shelf, person=zoe)
     for sheet in Worksheet.objects.get(name="sums").sheets.all():
         sheet.pk, sheet.worksheet = None, private
@@ -70,7 +70,7 @@ def world(small, command, settings):
     kim.post(reverse("keep-edition", args=["board"]) + where, {"title": "Hidden edition"})
     edition = Edition.objects.get()
     asked = {"ledger": "s", "person": zoe.pk, "form": "csv", "period": "2026-P01", "node": "A"}
-    output = Output.objects.create(statement="board", name="Hidden file", **asked)
+    output = Output.objects.create(statement="board", of_definition=board.pk, name="Hidden file", **asked)
     load = Load.objects.create(ledger="t", feed_name="Hidden feed", source="Hidden path", state="refused")
     pack = Dispatch.objects.create(
         ledger=ledger, name="hidden-pack", title="Hidden pack", owner=zoe,

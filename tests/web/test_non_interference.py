@@ -32,7 +32,7 @@ from rulka.ledger.reading import history, queries
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Person
-from rulka.statements.models import Edition, Explanation
+from rulka.statements.models import Definition, Edition, Explanation
 from rulka.worksheets.models import StoredSheet
 from rulka.worksheets.running import live
 from tests.web.test_fuzz import ROUTES
@@ -189,10 +189,11 @@ def house(small, command, db, tmp_path) -> Ledger:
         {"picture": "d2", "kind": "overview", "name": "glance", "piece": "multiples", **sizes},
     ]
     sheet.save()
+    listed = Definition.objects.get(kind="statement", name="by-department")
     for node in ("10", "20"):  # somebody who sees the whole said something about each department
         for period in ("2026-P01", "2026-P02"):
             Explanation.objects.create(
-                ledger=ledger, statement="by-department", line="sales/4000", column="more", node=node, period=period,
+                ledger=ledger, statement=listed, line="sales/4000", column="more", node=node, period=period,
                 state="explained", text=f"said of {node}", value="1", proof=[["A", "E1"], ["B", "E2"]],
             )  # fmt: skip
     return ledger

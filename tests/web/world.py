@@ -222,9 +222,12 @@ def make_world(small, command) -> Ledger:
     Shelf.objects.create(ledger=ledger, name="Board")
     save_feed(ledger, {"name": "Files", "kind": "table", "location": ""})
     Load.objects.create(ledger="s", feed=None, feed_name="load_ledger", source="x", state=Load.State.REFUSED)
-    Output.objects.create(ledger="s", person=1, statement="result", form="csv", period="2026-P01", node="A")
+    result, listed = (Definition.objects.get(kind="statement", name=name) for name in ("result", "by-department"))
+    Output.objects.create(
+        ledger="s", person=1, statement="result", of_definition=result.pk, form="csv", period="2026-P01", node="A",
+    )  # fmt: skip
     Explanation.objects.create(
-        ledger=ledger, statement="by-department", line="sales/4000", column="more", node="10", period="2026-P01",
+        ledger=ledger, statement=listed, line="sales/4000", column="more", node="10", period="2026-P01",
         state="explained", text="As planned.", value="1", proof=[["A", "E3"]],
     )  # fmt: skip
     assert Definition.objects.filter(ledger=ledger).count() == 5

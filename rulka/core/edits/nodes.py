@@ -68,10 +68,10 @@ def _node(row: str, number: int) -> Raw:
     return node
 
 
-def set_nodes(body: Raw, text: str) -> Edited:
+def set_nodes(body: Raw, text: str, title: str) -> Edited:
     """Give a scope the nodes that a text says."""
     nodes = nodes_of_text(text)
     if nodes == body["nodes"]:
         return Edited("")
     body["nodes"] = nodes
-    return Edited(f"nodes of {body.get('title', body['scope'])} changed")
+    return Edited(f"nodes of {title} changed")

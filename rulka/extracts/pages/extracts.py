@@ -51,7 +51,7 @@ def extract_list(request: HttpRequest) -> HttpResponse:
         with reading(seat.ledger, seat.view.fence) as rows:
             context["sets"] = rows.names()
         known = seen_definitions(seat.ledger, seat.person, "statement")
-        context["statements"] = [(one.name, str(one.body.get("title", one.name))) for one in known]
+        context["statements"] = [(one.name, one.title) for one in known]
         context["queries"] = [(one.name, one.title) for one in usable_queries(seat.ledger, seat.person)]
     template = "extracts/_list.html" if request.headers.get("HX-Request") else "extracts/list.html"
     return render(request, template, context)

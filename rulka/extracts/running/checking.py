@@ -67,4 +67,4 @@ def _given(ledger: Ledger, view: View, definition: ExtractDef, person: Person | 
     if definition.rows != FIGURES:
         return []
     found = definitions_for(ledger, definition.of, person)["statement"]
-    return [Given(figures_set(str(found.body.get("title", found.name))), lambda: ())]
+    return [Given(figures_set(found.title), lambda: ())]

@@ -129,7 +129,7 @@ def _outline(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> 
     body = asked.folio.body
     seat = asked.seat
     things = {
-        "statement": [(one.name, str(one.body.get("title", one.name)))
+        "statement": [(one.name, one.title)
                       for one in seen_definitions(seat.ledger, seat.person, "statement", level=RUN)],
         "overview": [(one.name, one.title) for one in seen_overviews(seat.ledger, seat.person)],
         "worksheet": [(one.name, one.title) for one in seen_worksheets(seat.ledger, seat.person)],

@@ -107,7 +107,7 @@ def _things(asked: Asked, kind: str) -> list[tuple[str, str]]:
     if kind == "extract":
         return [(one.name, one.title) for one in runnable_extracts(ledger, person)]
     seen = seen_definitions(ledger, person, "statement", level=RUN)
-    return [(one.name, str(one.body.get("title", one.name))) for one in seen]
+    return [(one.name, one.title) for one in seen]
 
 
 def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:

@@ -22,17 +22,20 @@ XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
 
 def taken_file(
     ledger: Ledger, view: View, computed: Computed, said: Mapping[str, str], form: str, *, person: Person,
-    of: tuple[str, str, int | None],
+    of: tuple[str, str, int, int | None],
 ) -> HttpResponse:  # fmt: skip
-    """What a trace shows, as a CSV file or a workbook; `of` is the kind and name of what is traced, and its shelf."""
+    """What a trace shows, as a CSV file or a workbook; `of` is the kind, name and key of what is traced, and its
+    shelf."""
     if form not in ("csv", "xlsx"):
         raise NotFound(f"There is no file as '{form[:20]}'.", hint="Ask for csv or xlsx.", subject="file")
     taken = rows_of(ledger, view, computed, Address.of(said))
     rows = [[*_safe(taken, row)] for row in taken.rows]
     headings = [plain_text(heading) for heading in taken.headings]
-    page = {"name": of[1], "shelf": of[2], "said": dict(said), "run": {"lines": [[len(rows), str(taken.total)]]}}
-    kind = "trace" if of[0] == "statement" else f"{of[0]} trace"
-    left = left_rows(ledger, view, person, kind, of[1], computed.period.code, page, node=computed.node.code)
+    kind, name, key, shelf = of
+    run = {"lines": [[len(rows), str(taken.total)]]}
+    page = {"name": name, "of": key, "shelf": shelf, "said": dict(said), "run": run}
+    kind = "trace" if kind == "statement" else f"{kind} trace"
+    left = left_rows(ledger, view, person, kind, name, computed.period.code, page, node=computed.node.code)
     if form == "csv":
         content: str | bytes = "".join(rows_as_csv(left, headings, rows))
         response = HttpResponse(content, content_type="text/csv; charset=utf-8")

@@ -88,8 +88,7 @@ def _settings(asked: Asked, key: str, known: list[str], entered: Any) -> list[Se
     """The settings of a tile, with what was refused still in them."""
     frame = asked.readings.view.frame
     statements = [
-        (one.name, str(one.body.get("title", one.name)))
-        for one in seen_definitions(asked.seat.ledger, asked.seat.person, "statement", level=RUN)
+        (one.name, one.title) for one in seen_definitions(asked.seat.ledger, asked.seat.person, "statement", level=RUN)
     ]
     members = (
         (BY_CHILD, "what stands below the node"),

@@ -26,7 +26,7 @@ def overview_list(request: HttpRequest) -> HttpResponse:
     statements = []
     if seat.person.may_edit:
         known = seen_definitions(seat.ledger, seat.person, "statement", level=RUN)
-        statements = [(one.name, str(one.body.get("title", one.name))) for one in known]
+        statements = [(one.name, one.title) for one in known]
     context = {
         "where": "overviews", "seat": seat, "overviews": [(one, visits.get(one.pk), one == own) for one in seen],
         "statements": statements,

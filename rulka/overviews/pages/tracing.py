@@ -59,7 +59,7 @@ def take(request: HttpRequest, name: str, form: str) -> HttpResponse:
     """What a trace shows, as a file."""
     asked = asked_for(request, name)
     reading, _ = _reading(asked, request)
-    of = ("overview", asked.overview.name, asked.overview.shelf_id)
+    of = ("overview", asked.overview.name, asked.overview.pk, asked.overview.shelf_id)
     return taken_file(
         asked.seat.ledger, reading.computed.view, reading.computed, said_in(request.GET), form,
         person=asked.seat.person, of=of,

@@ -103,7 +103,7 @@ class StatementReadings:
             scope = None
             if asked.scope:
                 found = definition_for(self.reader.ledger, "scope", asked.scope, self.reader.person)
-                scope = scope_from(found.body)
+                scope = scope_from(found.text)
             return scope, asked.currency
         statement = read_by(self.opened(self.main), self.reader.person)
         return statement.scope, statement.currency

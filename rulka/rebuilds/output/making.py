@@ -19,10 +19,9 @@ from rulka.ledger.seat import Seat
 from rulka.people.models import Person
 from rulka.rebuilds.library.keeping import answers_in, given_in
 from rulka.rebuilds.models import Rebuild
-from rulka.statements.library.assemble import free_name
-from rulka.statements.library.opening import open_definition, seen_definitions
+from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import required_editor
-from rulka.statements.library.storing import entry, set_body, title_of
+from rulka.statements.library.storing import entry, reserve, state_in, write
 from rulka.statements.models import Definition
 
 
@@ -62,16 +61,17 @@ def make(ledger: Ledger, shown: Shown, title: str, person: Person) -> Definition
             f"{len(shown.questions)} questions are open.", hint="Answer them; nothing doubtful is taken by itself.",
             subject=title,
         )  # fmt: skip
-    if any(title_of(one).casefold() == title.casefold() for one in seen_definitions(ledger, person, "statement")):
+    if any(one.title.casefold() == title.casefold() for one in seen_definitions(ledger, person, "statement")):
         raise RulkaError(f"Another statement is called '{title}'.", hint="Choose another name.", subject="name")
     with transaction.atomic():
-        names = {kind: free_name(ledger, kind, title) for kind in ("statement", "spine", "span")}
-        edit = entry(ledger, names["statement"], person, _note(shown))
-        for kind, body in (("spine", shown.bodies.spine), ("span", shown.bodies.span)):
-            set_body(ledger, kind, names[kind], {**body, kind: names[kind], "title": title}, edit)
-        body = {**shown.bodies.statement, "title": title, **names}
-        set_body(ledger, "statement", names["statement"], body, edit)
-    return open_definition(ledger, "statement", names["statement"], person=person)
+        made = reserve(ledger, "statement", title)
+        parts = {kind: reserve(ledger, kind, title, owner=made) for kind in ("spine", "span")}
+        edit = entry(ledger, made, person, _note(shown))
+        for part, text in ((parts["spine"], shown.bodies.spine), (parts["span"], shown.bodies.span)):
+            write(part, {**state_in(ledger, text), "title": title}, edit)
+        own = {name: value for name, value in shown.bodies.statement.items() if name not in ("statement", *parts)}
+        write(made, {**own, "title": title, **{kind: part.pk for kind, part in parts.items()}}, edit)
+    return made
 
 
 def _note(shown: Shown) -> str:
@@ -92,9 +92,9 @@ def _note(shown: Shown) -> str:
     return "; ".join(parts)
 
 
-def mark_made(rebuild: Rebuild, statement: str) -> None:
+def mark_made(rebuild: Rebuild, statement: Definition) -> None:
     """Remember what became of it."""
-    Rebuild.objects.filter(pk=rebuild.pk).update(statement=statement, ended=timezone.now())
+    Rebuild.objects.filter(pk=rebuild.pk).update(made=statement.pk, ended=timezone.now())
 
 
 def tried(shown: Shown, seat: Seat, row: int, text: str) -> Shown:

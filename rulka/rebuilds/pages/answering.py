@@ -188,7 +188,7 @@ def make_statement(request: HttpRequest, number: int) -> HttpResponse:
         made = make(seat.ledger, shown, request.POST.get("title", ""), seat.person)
     except RulkaError as error:
         return page_of(request, seat, found, error)
-    mark_made(found, made.name)
+    mark_made(found, made)
     query = {"ledger": seat.ledger.code, "period": shown.bodies.period.code, "node": shown.proposal.found.node}
     return HttpResponseRedirect(reverse("statement", args=[made.name], query=query))
 

@@ -28,6 +28,7 @@ from rulka.rebuilds.pages.shown import (
     rows_of,
     scale_choices,
 )
+from rulka.statements.library.opening import name_of
 from rulka.statements.library.shelves import required_editor
 
 
@@ -78,7 +79,7 @@ def page_of(request: HttpRequest, seat: Seat, found: Rebuild, problem: RulkaErro
     """The page as it is, with what was wrong about a request."""
     context: dict[str, Any] = {
         "where": "statements", "seat": seat, "rebuild": found, "problem": problem,
-        "query": seat.query, "files": ", ".join(found.files),
+        "query": seat.query, "files": ", ".join(found.files), "made": name_of(found.made),
     }  # fmt: skip
     if found.state == Rebuild.State.READY:
         try:

@@ -303,7 +303,9 @@ ACTIONS: dict[str, Action] = {
     "spine-change": set_spine,
     "own-part": own_part,
     "scope-use": lambda parts, asked, now: use_scope(parts, asked.get("value", ""), now),
-    "scope-nodes": lambda parts, asked, now: set_nodes(parts.change("scope"), asked.get("value", "")),
+    "scope-nodes": lambda parts, asked, now: set_nodes(
+        parts.change("scope"), asked.get("value", ""), parts.definitions["scope"].title
+    ),
     **START_ACTIONS,
 }
 

@@ -31,26 +31,26 @@ from rulka.statements.library.assemble import (
     as_they_are,
     assemble_all,
     definitions_of,
-    free_name,
+    definitions_of_statement,
+    loaded_again,
     statements_using,
     with_parts,
 )
 from rulka.statements.library.opening import seen_among
 from rulka.statements.library.shelves import EDIT, RUN, required, required_editor
 from rulka.statements.library.storing import (
-    SHARED,
+    changes_of,
     check_definition,
     check_statement,
     entry,
     read_stamp,
-    set_body,
+    reserve,
     stamp_of,
     take_back,
-    title_of,
     turn,
-    write_body,
+    write,
 )
-from rulka.statements.models import Change, Definition, Edit
+from rulka.statements.models import PARTS, Change, Definition, Edit
 from rulka.statements.running.runs import Outcome, node_asked, read_by, run
 
 
@@ -76,7 +76,7 @@ class SharedPart(RulkaError):
 
     def __init__(self, part: Definition, users: list[Definition], seen: list[Definition]) -> None:
         self.kind, self.name = part.kind, part.name
-        self.titles = [title_of(user) for user in seen]
+        self.titles = [user.title for user in seen]
         self.is_more = len(seen) < len(users)
         more = ", and by what you don't see" if self.is_more else ""
         super().__init__(
@@ -115,10 +115,11 @@ def _who(edit: Edit, person: Person) -> str:
 
 @dataclass
 class Parts:
-    """A statement's definitions as an edit may change them; `changing` names those it means to change."""
+    """A statement's definitions, and their states as an edit may change them (see `Definition.state`); `changing` names
+    those it means to change."""
 
     definitions: dict[str, Definition]
-    bodies: dict[str, Raw]
+    states: dict[str, Raw]
     view: View
     person: Person
     share: Mapping[str, str] = field(default_factory=dict)
@@ -126,48 +127,54 @@ class Parts:
     others: list[tuple[Definition, Raw]] = field(default_factory=list)
     made: list[tuple[Definition, Raw]] = field(default_factory=list)
     clipboard: Mapping[str, Any] | None = None
-    used: dict[tuple[str, str], list[Definition]] = field(default_factory=dict)
+    used: dict[int, list[Definition]] = field(default_factory=dict)
 
-    def make(self, kind: str, body: Raw) -> str:
-        """A new definition under a free name, which it is told."""
-        ledger = self.definitions["statement"].ledger
-        name = free_name(ledger, kind, body[kind])
-        body[kind] = name
-        self.made.append((Definition(ledger=ledger, kind=kind, name=name, body=None, version=0), body))
-        return name
+    @property
+    def statement(self) -> Definition:
+        """The statement that is edited."""
+        return self.definitions["statement"]
+
+    def make(self, kind: str, wanted: str, state: Raw) -> Definition:
+        """A new part of the statement's own, under a free name."""
+        made = reserve(self.statement.ledger, kind, wanted, owner=self.statement)
+        self.made.append((made, state))
+        return made
 
     def change(self, kind: str) -> Raw:
-        """The body of a part, to be changed."""
-        if kind not in self.bodies:
+        """The state of a part, to be changed."""
+        if kind not in self.states:
             raise NotFound("This statement has no scope.", hint="Choose pages for its nodes first.", subject=kind)
         if kind not in self.changing:
             self.changing.append(kind)
-        return self.bodies[kind]
+        return self.states[kind]
 
     def users(self, part: Definition) -> list[Definition]:
         """The statements that use a part, asked once."""
-        named = (part.kind, part.name)
-        if named not in self.used:
-            self.used[named] = _users(part)
-        return self.used[named]
+        if part.pk not in self.used:
+            self.used[part.pk] = statements_using(part)
+        return self.used[part.pk]
 
     def beside(self) -> Iterator[Raw]:
-        """Bodies that may name lines of the spine: this statement, its span, and those of others that keep using the
-        spine.
+        """States that may name lines of the spine: this statement's, its span's, and those of others that keep using
+        the spine.
 
         Only an edit that renames reads them.
         """
-        yield from (self.bodies["statement"], self.bodies["span"])
+        yield from (self.states["statement"], self.states["span"])
         if self.share.get("spine") == "own":
             return
         mine = {definition.pk for definition in self.definitions.values()}
-        ledger = self.definitions["statement"].ledger
-        for parts in with_parts(ledger, self.users(self.definitions["spine"])):
+        for parts in with_parts(self.users(self.definitions["spine"])):
             for definition in parts.values():
                 if definition.kind in ("statement", "span") and definition.pk not in mine:
                     mine.add(definition.pk)
-                    self.others.append((definition, copy.deepcopy(definition.body)))
-        yield from (body for _, body in self.others)
+                    self.others.append((definition, state_of(definition)))
+        yield from (state for _, state in self.others)
+
+
+def state_of(definition: Definition) -> Raw:
+    """The state of a definition that stands, to be changed apart from it."""
+    return copy.deepcopy(definition.state or {})
 
 
 Asked = Mapping[str, str]
@@ -209,7 +216,7 @@ def change_statement(
         refuse_stale(definitions, stamp, person, window)
         parts = Parts(
             definitions,
-            {kind: copy.deepcopy(d.body) for kind, d in definitions.items()},
+            {kind: state_of(definition) for kind, definition in definitions.items()},
             sight.view,
             person,
             share or {},
@@ -218,13 +225,13 @@ def change_statement(
         written = list(_written(parts)) if edited.told else []
         if written:
             _drop_undone(statement, person)
-            edit = entry(statement.ledger, statement.name, person, edited.told, Edit.State.DONE, window)
-            for definition, body in written:
-                write_body(definition, body, edit)
+            edit = entry(statement.ledger, statement, person, edited.told, Edit.State.DONE, window)
+            for definition, state in written:
+                write(definition, state, edit)
             if any(definition.kind == "statement" for definition, _ in written):
                 parts.used.clear()  # it may use other parts now, or name lines anew
             _check([definition for definition, _ in written], sight.view.frame, parts.users, statement)
-        now = with_parts(statement.ledger, [statement])[0] if "statement" in parts.changing else parts.definitions
+        now = definitions_of_statement(statement) if "statement" in parts.changing else parts.definitions
         outcome = outcome_of(now, sight)
     return Done(edited.told, edited.chosen, outcome, now)
 
@@ -241,8 +248,8 @@ def refuse_stale(definitions: Definitions, stamp: str, person: Person, window: s
     if not stamp or stamp == stamp_of(definitions):
         return
     since, ledger = [], definitions["statement"].ledger
-    for kind, name, version in read_stamp(stamp):
-        found = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name, version__gt=version)
+    for key, version in read_stamp(stamp).items():
+        found = Change.objects.filter(edit__ledger=ledger, definition=key, version__gt=version)
         own = Q(edit__person=person, edit__window=window) if window else Q(pk=None)
         since += list(found.exclude(own).select_related("edit__person"))
     if since:
@@ -250,10 +257,9 @@ def refuse_stale(definitions: Definitions, stamp: str, person: Person, window: s
 
 
 def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
-    """The definitions an edit gives a new body; a shared part becomes one's own where that was asked for."""
-    statement = parts.definitions["statement"]
-    for kind in SHARED:
-        if kind not in parts.definitions or parts.bodies[kind] == parts.definitions[kind].body:
+    """The definitions an edit gives a new state; a shared part becomes one's own where that was asked for."""
+    for kind in PARTS:
+        if kind not in parts.definitions or parts.states[kind] == parts.definitions[kind].state:
             continue
         definition = parts.definitions[kind]
         users = parts.users(definition)
@@ -265,29 +271,21 @@ def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
                 raise SharedPart(definition, users, seen_among(parts.person, users))
             else:
                 required(parts.person, definition, EDIT)
-        yield definition, parts.bodies[kind]
+        yield definition, parts.states[kind]
     yield from parts.made
-    for definition, body in parts.others:
-        if body != definition.body:
-            yield definition, body
-    if parts.bodies["statement"] != statement.body:
-        yield statement, parts.bodies["statement"]
+    for definition, state in parts.others:
+        if state != definition.state:
+            yield definition, state
+    if parts.states["statement"] != parts.statement.state:
+        yield parts.statement, parts.states["statement"]
 
 
 def _own_copy(parts: Parts, kind: str) -> Definition:
-    """A part of the statement's own under a free name; the statement names it."""
-    statement = parts.definitions["statement"]
-    name = free_name(statement.ledger, kind, statement.name)
-    parts.bodies[kind][kind] = name
-    parts.bodies["statement"][kind] = name
-    # made with an empty body, so that undoing takes it away again
-    made = Definition(ledger=statement.ledger, kind=kind, name=name, body=None, version=0)
+    """A part of the statement's own under a free name, with nothing in it yet; the statement uses it."""
+    made = reserve(parts.statement.ledger, kind, parts.statement.name, owner=parts.statement)
+    parts.states["statement"][kind] = made.pk
     parts.definitions[kind] = made
     return made
-
-
-def _users(part: Definition) -> list[Definition]:
-    return statements_using(part.ledger, part.kind, part.name)
 
 
 def _check(
@@ -298,7 +296,7 @@ def _check(
 ) -> None:
     """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
     up twice."""
-    errors = [error for definition in written for error in check_changes(_before(definition), definition.body)]
+    errors = [error for definition in written for error in check_changes(_before(definition), definition.text)]
     if errors:
         raise together(errors)
     users: dict[int, Definition] = {}
@@ -311,12 +309,12 @@ def _check(
     if run is not None and run not in written:
         users.pop(run.pk, None)
     if users:
-        for statement in assemble_all(with_parts(written[0].ledger, list(users.values()))):
+        for statement in assemble_all(with_parts(list(users.values()))):
             check_statement(statement)
 
 
 def _before(definition: Definition) -> Raw | None:
-    latest = Change.objects.filter(edit__ledger=definition.ledger, kind=definition.kind, name=definition.name).last()
+    latest = definition.changes.last()
     return latest.before if latest else None
 
 
@@ -324,7 +322,7 @@ def _before(definition: Definition) -> Raw | None:
 
 
 def _edits(statement: Definition, person: Person, state: str) -> QuerySet[Edit]:
-    return Edit.objects.filter(ledger=statement.ledger, statement=statement.name, person=person, state=state)
+    return Edit.objects.filter(statement=statement, person=person, state=state)
 
 
 def last_edit(statement: Definition, person: Person) -> Edit | None:
@@ -359,7 +357,7 @@ def redo(statement: Definition, *, person: Person) -> str:
         edit = next_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to do again.", code="nothing-to-redo")
-        turn(edit, [(change, change.before, change.after) for change in edit.changes.all()], person, "Done again")
+        turn(edit, [(change, change.before, change.after) for change in changes_of(edit)], person, "Done again")
         edit.state = Edit.State.DONE
         edit.save(update_fields=["state"])
     return edit.what
@@ -383,7 +381,7 @@ def save_as_copy(
     Returns the new statement's name.
     """
     with transaction.atomic():
-        title = title or f"{title_of(loaded['statement'])}, my copy"
+        title = title or f"{loaded['statement'].title}, my copy"
         copied = copy_statement(loaded, title, person, stamp=stamp)
         change_statement(copied, do, person=person, sight=sight)
     return copied["statement"].name
@@ -396,25 +394,24 @@ def copy_statement(loaded: Definitions, title: str, person: Person, *, stamp: st
     statement = definitions["statement"]
     ledger = statement.ledger
     required(person, statement, RUN)
-    bodies = {kind: copy.deepcopy(definition.body) for kind, definition in definitions.items()}
-    changes = Change.objects.filter(edit__ledger=ledger, kind="statement", name=statement.name)
-    own = {(kind, definition.name) for kind, definition in definitions.items()} | {
-        (kind, (change.before or {}).get(kind, "")) for change in changes for kind in SHARED
-    }
-    for kind, part, version in read_stamp(stamp):
-        if (kind, part) not in own:
-            continue
-        later = Change.objects.filter(edit__ledger=ledger, kind=kind, name=part, version__gt=version).first()
-        if later is not None and later.before is not None:
-            bodies[kind] = copy.deepcopy(later.before)
-    new = free_name(ledger, "statement", title)
-    bodies["statement"] |= {"statement": new, "title": title}
-    for kind in ("spine", "span"):
-        bodies[kind][kind] = bodies["statement"][kind] = free_name(ledger, kind, title)
+    states = {kind: state_of(definition) for kind, definition in definitions.items()}
+    for key, version in read_stamp(stamp).items():
+        later = Change.objects.filter(definition=key, version__gt=version).select_related("definition").first()
+        if later is not None and later.before is not None and key in _had(statement):
+            states[later.definition.kind] = copy.deepcopy(later.before)
+    new = reserve(ledger, "statement", title)
+    made = {kind: reserve(ledger, kind, title, owner=new) for kind in ("spine", "span")}
     edit = entry(ledger, new, person, f"copied from {statement.name}")
-    for kind in ("spine", "span", "statement"):
-        set_body(ledger, kind, bodies[kind][kind], bodies[kind], edit)
-    return definitions_of(ledger, new)
+    for kind, part in made.items():
+        write(part, states[kind], edit)
+    write(new, states["statement"] | {"title": title} | {kind: part.pk for kind, part in made.items()}, edit)
+    return definitions_of_statement(new)
+
+
+def _had(statement: Definition) -> set[int]:
+    """The keys of a statement and of all parts that it ever had."""
+    states = [statement.state, *statement.changes.values_list("before", flat=True)]
+    return {statement.pk} | {state[kind] for state in states if state for kind in PARTS if kind in state}
 
 
 # -- what needs figures ----------------------------------------------------------------------------
@@ -428,11 +425,11 @@ def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, 
         definitions = definitions_of(ledger, name)
         spine = definitions["spine"]
         computed = run(definitions, period, node, NO_FENCE).computed
-        body = copy.deepcopy(spine.body)
-        told = freeze_in(body, key, computed)
-        write_body(spine, body, entry(ledger, name, person, told, Edit.State.DONE))
-        _check([spine], frame_of(ledger), _users)
-        run(definitions_of(ledger, name), period, node, NO_FENCE)
+        state = state_of(spine)
+        told = freeze_in(state, key, computed)
+        write(spine, state, entry(ledger, definitions["statement"], person, told, Edit.State.DONE))
+        _check([spine], frame_of(ledger), statements_using)
+        run(loaded_again(definitions["statement"]), period, node, NO_FENCE)
     return told
 
 

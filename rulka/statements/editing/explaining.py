@@ -73,7 +73,7 @@ def _change(asked: Asked, what: str, do: Callable[[Explanation, Explained], None
             )
         stored = found.stored or Explanation(
             ledger=asked.ledger,
-            statement=computed.statement.name,
+            statement=asked.outcome.definitions["statement"],
             line=asked.row,
             column=asked.column,
             node=computed.node.code,

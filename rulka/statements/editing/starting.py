@@ -4,7 +4,6 @@ on it."""
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
 
 from django.db import transaction
 
@@ -23,12 +22,12 @@ from rulka.core.edits.tree import Edited, Raw
 from rulka.core.errors import NotFound, RulkaError
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.editing.edit import Action, Asked, Parts
+from rulka.statements.editing.edit import Action, Asked, Parts, state_of
 from rulka.statements.library.assemble import free_name
 from rulka.statements.library.opening import open_definition, open_statement, seen_definitions
 from rulka.statements.library.shelves import EDIT, required_editor
-from rulka.statements.library.storing import entry, set_body, title_of
-from rulka.statements.models import Change, Definition, Edit, Edition, Explanation, SavedVersion
+from rulka.statements.library.storing import entry, reserve, state_in, write
+from rulka.statements.models import Definition, Edit
 
 FIRST = "income by nature"
 
@@ -38,20 +37,14 @@ def begin(ledger: Ledger, view: View, person: Person) -> Definition:
     required_editor(person)
     pattern = natural_pattern(FIRST, view.frame)
     with transaction.atomic():
-        name = free_name(ledger, "statement", "new-statement")
-        spine, span = free_name(ledger, "spine", name), free_name(ledger, "span", name)
-        edit = entry(ledger, name, person, "begun")
-        set_body(ledger, "spine", spine, start_spine(FIRST, spine, view.frame), edit)
-        set_body(ledger, "span", span, start_span(pattern, span, view.frame), edit)
-        body = {
-            "statement": name,
-            "title": "New statement",
-            "spine": spine,
-            "span": span,
-            "begun": {"as": FIRST, "columns": pattern},
-        }
-        set_body(ledger, "statement", name, body | _figures(FIRST), edit)
-    return open_definition(ledger, "statement", name, person=person)
+        made = reserve(ledger, "statement", "new-statement")
+        spine, span = (reserve(ledger, kind, made.name, owner=made) for kind in ("spine", "span"))
+        edit = entry(ledger, made, person, "begun")
+        write(spine, state_in(ledger, start_spine(FIRST, spine.name, view.frame)), edit)
+        write(span, state_in(ledger, start_span(pattern, span.name, view.frame)), edit)
+        state = {"title": "New statement", "begun": {"as": FIRST, "columns": pattern}, **_figures(FIRST)}
+        write(made, state | {"spine": spine.pk, "span": span.pk}, edit)
+    return made
 
 
 def _figures(kind: str) -> Raw:
@@ -70,13 +63,13 @@ def start_kind(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edite
     chose them."""
     statement, kind = parts.change("statement"), asked.get("value", "")
     spine = parts.change("spine")
-    name = spine["spine"]
     begun = statement.setdefault("begun", {})
     if kind.startswith("from "):
         return _start_from(parts, kind.removeprefix("from "), begun)
-    body = start_spine(kind, name, parts.view.frame, sources_of(parts.view) if kind == "cash roll-forward" else ())
+    sources = sources_of(parts.view) if kind == "cash roll-forward" else ()
+    text = start_spine(kind, parts.definitions["spine"].name, parts.view.frame, sources)
     spine.clear()
-    spine.update(body)
+    spine.update(state_in(parts.statement.ledger, text))
     was = begun.get("as", FIRST)
     former = natural_pattern(was, parts.view.frame)
     begun["as"] = kind
@@ -90,22 +83,20 @@ def start_kind(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edite
 
 
 def _start_from(parts: Parts, name: str, begun: Raw) -> Edited:
-    ledger = parts.definitions["statement"].ledger
-    opened = open_statement(ledger, name, person=parts.person)
+    opened = open_statement(parts.statement.ledger, name, person=parts.person)
     model = opened["statement"]
     for kind in ("spine", "span"):
-        body = parts.change(kind)
-        own = body[kind]
-        body.clear()
-        body.update(opened[kind].body | {kind: own})
-    statement = parts.change("statement")
+        state = parts.change(kind)
+        state.clear()
+        state.update(state_of(opened[kind]))
+    statement, theirs = parts.change("statement"), state_of(model)
     for setting in ("figures", "currency", "scope", "subtitle", "page"):
         statement.pop(setting, None)
-        if setting in model.body:
-            statement[setting] = model.body[setting]
+        if setting in theirs:
+            statement[setting] = theirs[setting]
     begun.update({"as": f"from {name}"})
     begun.pop("columns", None)
-    return Edited(f"begun from {title_of(model)}")
+    return Edited(f"begun from {model.title}")
 
 
 def start_columns(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
@@ -118,9 +109,10 @@ def start_columns(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Ed
 
 def _columns(parts: Parts, pattern: str) -> None:
     span = parts.change("span")
-    body = start_span(pattern, span["span"], parts.view.frame, parts.change("statement").get("begun", {}).get("as", ""))
+    begun_as = parts.change("statement").get("begun", {}).get("as", "")
+    text = start_span(pattern, parts.definitions["span"].name, parts.view.frame, begun_as)
     span.clear()
-    span.update(body)
+    span.update(state_in(parts.statement.ledger, text))
 
 
 def start_pages(parts: Parts, asked: Asked, now: Callable[[], Computed]) -> Edited:
@@ -140,14 +132,14 @@ def use_scope(parts: Parts, value: str, now: Callable[[], Computed]) -> Edited:
     statement.pop("scope", None)
     if value.startswith("new "):
         grow = value.removeprefix("new ")
-        body = start_scope(grow, f"{statement['statement']}-by-{grow}", parts.view.frame, now().node.code)
-        statement["scope"] = parts.make("scope", body)
+        name = f"{parts.statement.name}-by-{grow}"
+        text = start_scope(grow, name, parts.view.frame, now().node.code)
+        statement["scope"] = parts.make("scope", name, state_in(parts.statement.ledger, text)).pk
         return Edited(f"pages by {grow}")
     if value:
-        ledger = parts.definitions["statement"].ledger
-        scope = open_definition(ledger, "scope", value, person=parts.person)
-        statement["scope"] = scope.name
-        return Edited(f"pages for {title_of(scope)}")
+        scope = open_definition(parts.statement.ledger, "scope", value, person=parts.person)
+        statement["scope"] = scope.pk
+        return Edited(f"pages for {scope.title}")
     return Edited("one page for an entity")
 
 
@@ -167,56 +159,24 @@ def name_statement(ledger: Ledger, name: str, title: str, *, person: Person) -> 
             "A statement needs a name.", hint="Write what it shows, such as 'Income by department'.", subject="name"
         )
     with transaction.atomic():
-        statement = open_definition(ledger, "statement", name, person=person, level=EDIT)
-        name = statement.name
+        definitions = open_statement(ledger, name, person=person, level=EDIT)
+        statement = definitions["statement"]
         if "begun" not in statement.body:
-            raise NotFound(
-                f"{title_of(statement)} has its name already.", hint="Change its title instead.", subject="name"
-            )
+            raise NotFound(f"{statement.title} has its name already.", hint="Change its title instead.", subject="name")
         if any(
-            title_of(other).casefold() == title.casefold()
+            other.title.casefold() == title.casefold()
             for other in seen_definitions(ledger, person, "statement")
-            if other.name != name
+            if other.pk != statement.pk
         ):
             raise RulkaError(f"Another statement is called '{title}'.", hint="Choose another name.", subject="name")
-        names = {("statement", name): free_name(ledger, "statement", title)}
-        for kind in ("spine", "span", "scope"):
-            part = statement.body.get(kind, "")
-            if part.startswith(name):
-                names[kind, part] = free_name(ledger, kind, title)
-        for (kind, former), new in names.items():
-            Definition.objects.filter(ledger=ledger, kind=kind, name=former).update(name=new)
-            Change.objects.filter(edit__ledger=ledger, kind=kind, name=former).update(name=new)
-        Edit.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
-        for kept in (SavedVersion, Edition, Explanation):
-            kept.objects.filter(ledger=ledger, statement=name).update(statement=names["statement", name])
-        _rename_inside(ledger, names)
-        statement = open_definition(ledger, "statement", names["statement", name], person=person)
-        body = {key: value for key, value in statement.body.items() if key != "begun"} | {"title": title}
-        edit = entry(ledger, statement.name, person, f"named {title}", Edit.State.DONE)
-        for kind in ("spine", "span", "scope"):
-            if kind in body and (kind, body[kind]) in {(k, n) for (k, _), n in names.items()}:
-                part_body = open_definition(ledger, kind, body[kind], person=person).body
-                set_body(ledger, kind, body[kind], part_body | {"title": title}, edit)
-        set_body(ledger, "statement", statement.name, body, edit)
+        own = [part for part in definitions.values() if part.owner_id == statement.pk]
+        for definition in (statement, *own):
+            definition.name = free_name(ledger, definition.kind, title)
+            definition.save(update_fields=["name"])
+        edit = entry(ledger, statement, person, f"named {title}", Edit.State.DONE)
+        for part in own:
+            write(part, state_of(part) | {"title": title}, edit)
+        state = state_of(statement) | {"title": title}
+        del state["begun"]
+        write(statement, state, edit)
     return statement.name
-
-
-def _rename_inside(ledger: Ledger, names: dict[tuple[str, str], str]) -> None:
-    """Names inside of bodies and of all that is kept of them, so that undo still knows them."""
-
-    def renamed(body: Any) -> Any:
-        if not body:
-            return body
-        return {key: names.get((key, value), value) if isinstance(value, str) else value for key, value in body.items()}
-
-    for (kind, _), new in names.items():
-        for definition in Definition.objects.filter(ledger=ledger, kind=kind, name=new):
-            definition.body = renamed(definition.body)
-            definition.save(update_fields=["body"])
-        for change in Change.objects.filter(edit__ledger=ledger, kind=kind, name=new):
-            change.before, change.after = renamed(change.before), renamed(change.after)
-            change.save(update_fields=["before", "after"])
-    for saved in SavedVersion.objects.filter(ledger=ledger, statement__in=names.values()):
-        saved.bodies = [renamed(body) for body in saved.bodies]
-        saved.save(update_fields=["bodies"])

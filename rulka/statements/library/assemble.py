@@ -16,8 +16,9 @@ from rulka.core.definitions.spans import SpanDef, span_from
 from rulka.core.definitions.spines import SpineDef, spine_from
 from rulka.core.definitions.statements import StatementDef, statement_from
 from rulka.core.errors import NotFound, one_of
+from rulka.formats.definition_file import kind_of
 from rulka.ledger.models import Ledger
-from rulka.statements.models import Change, Definition
+from rulka.statements.models import PARTS, Definition
 
 
 def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
@@ -31,7 +32,11 @@ def find_definition(ledger: Ledger, kind: str, name: str) -> Definition:
     ]
     if len(titled) == 1:
         return titled[0]
-    raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, stored), subject=kind)
+    raise _unknown(kind, name, stored)
+
+
+def _unknown(kind: str, name: str, known: Iterable[str]) -> NotFound:
+    return NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, known), subject=kind)
 
 
 PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "place", "reach", "outputs", "editions")
@@ -39,32 +44,28 @@ PLACES = ("parts", "begin", "bring-back", "workbook", "delete", "shelves", "plac
 
 
 def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
-    """A name that no definition of the kind has or had: one that is gone may come back by undoing."""
+    """A name that no definition of the kind has: neither one that stands nor one that may come back."""
 
     def is_taken(name: str) -> bool:
-        stored = Definition.objects.filter(ledger=ledger, kind=kind, name=name)
-        return (
-            name in PLACES
-            or stored.exists()
-            or Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).exists()
-        )
+        return name in PLACES or Definition.every.filter(ledger=ledger, kind=kind, name=name).exists()
 
     return numbered(slug(wanted)[:70], is_taken)
 
 
-def statements_using(ledger: Ledger, kind: str, name: str) -> list[Definition]:
+def statements_using(part: Definition) -> list[Definition]:
     """The statements that use a spine, span or scope, by title."""
-    return users_of(ledger, {kind: name})[kind]
+    return users_of([part])[part.kind]
 
 
-def users_of(ledger: Ledger, parts: Mapping[str, str]) -> dict[str, list[Definition]]:
-    """By kind the statements that use one of some parts, whose names are given by kind too; by title."""
+def users_of(parts: Iterable[Definition]) -> dict[str, list[Definition]]:
+    """By kind the statements that use one of some parts, by title."""
+    wanted = {part.kind: part.pk for part in parts}
     uses = Q()
-    for kind, name in parts.items():
-        uses |= Q(**{f"body__{kind}": name})
-    every = Definition.objects.filter(uses, ledger=ledger, kind="statement").select_related("ledger") if parts else ()
-    found = sorted(every, key=lambda definition: str(definition.body.get("title", definition.name)).casefold())
-    return {kind: [one for one in found if one.body.get(kind) == name] for kind, name in parts.items()}
+    for kind, key in wanted.items():
+        uses |= Q(**{kind: key})
+    every = Definition.objects.filter(uses).select_related("ledger") if wanted else ()
+    found = sorted(every, key=lambda definition: definition.title.casefold())
+    return {kind: [one for one in found if getattr(one, f"{kind}_id") == key] for kind, key in wanted.items()}
 
 
 Definitions = Mapping[str, Definition]
@@ -78,79 +79,70 @@ def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
 
 def definitions_of_statement(statement: Definition) -> dict[str, Definition]:
     """A statement that is loaded already with its parts, by kind."""
-    return with_parts(statement.ledger, [statement])[0]
+    return with_parts([statement])[0]
 
 
-def with_parts(ledger: Ledger, statements: Sequence[Definition]) -> list[dict[str, Definition]]:
-    """Statements of a ledger, each with its parts by kind; refuses a part that doesn't exist."""
-    wanted = {
-        (kind, statement.body[kind])
-        for statement in statements
-        for kind in ("spine", "span", "scope")
-        if statement.body.get(kind)
-    }
-    query = Q()
-    for kind, part in wanted:
-        query |= Q(kind=kind, name=part)
-    stored = Definition.objects.filter(query, ledger=ledger).select_related("ledger") if wanted else ()
-    found = {(definition.kind, definition.name): definition for definition in stored}
+def with_parts(statements: Sequence[Definition]) -> list[dict[str, Definition]]:
+    """Statements, each with its parts by kind, read together; refuses a part that was taken out."""
+    wanted = {key for statement in statements for key in parts_named(statement).values()}
+    stored = Definition.objects.filter(pk__in=wanted).select_related("ledger") if wanted else ()
+    found = {definition.pk: definition for definition in stored}
+    for statement in statements:
+        for kind, key in parts_named(statement).items():
+            if key not in found:
+                known = Definition.objects.filter(ledger=statement.ledger_id, kind=kind).values_list("name", flat=True)
+                raise _unknown(kind, Definition.every.get(pk=key).name, known)
+            setattr(statement, kind, found[key])
     return [
-        {"statement": statement}
-        | {
-            kind: found.get((kind, statement.body[kind])) or find_definition(ledger, kind, statement.body[kind])
-            for kind in ("spine", "span", "scope")
-            if statement.body.get(kind)
-        }
+        {"statement": statement} | {kind: found[key] for kind, key in parts_named(statement).items()}
         for statement in statements
     ]
+
+
+def parts_named(statement: Definition) -> dict[str, int]:
+    """The keys of a statement's parts, by kind."""
+    keys = {kind: getattr(statement, f"{kind}_id") for kind in PARTS}
+    return {kind: key for kind, key in keys.items() if key is not None}
 
 
 def as_they_are(definitions: Definitions) -> dict[str, Definition]:
     """Definitions that were loaded before, loaded again only where somebody changed them since."""
     known = {definition.pk: definition.version for definition in definitions.values()}
     now = dict(Definition.objects.filter(pk__in=known).values_list("pk", "version"))
-    statement = definitions["statement"]
-    return dict(definitions) if now == known else definitions_of(statement.ledger, statement.name)
+    return dict(definitions) if now == known else loaded_again(definitions["statement"])
 
 
-def parts_of(statement: Definition) -> tuple[Definition, Definition]:
-    """The spine and the span of a statement."""
-    ledger = statement.ledger
-    return find_definition(ledger, "spine", statement.body["spine"]), find_definition(
-        ledger, "span", statement.body["span"]
-    )
+def loaded_again(statement: Definition) -> dict[str, Definition]:
+    """A statement that was loaded before as it is now, with its parts; refuses one that was taken out since."""
+    found = Definition.objects.filter(pk=statement.pk).select_related("ledger", "shelf").first()
+    if found is None:
+        raise NotFound(f"The statement '{statement.name}' does not exist.", subject="statement")
+    return definitions_of_statement(found)
 
 
-def scope_of(statement: Definition) -> Definition | None:
-    """The scope of a statement, None where it shows entities."""
-    name = statement.body.get("scope", "")
-    return find_definition(statement.ledger, "scope", name) if name else None
-
-
-def assemble(statement: Definition, parts: Definitions | None = None) -> StatementDef:
-    """A statement ready to be computed; `parts` are its spine, span and scope where they are loaded already."""
-    return next(assemble_all([parts or definitions_of(statement.ledger, statement.name)]))
+def assemble(definitions: Definitions) -> StatementDef:
+    """A statement ready to be computed."""
+    return next(assemble_all([definitions]))
 
 
 def assemble_all(every: Iterable[Definitions]) -> Iterator[StatementDef]:
     """Statements ready to be computed; a part that several use is read once."""
     spine, span, scope = cache(_spine), cache(_span), cache(_scope)
     for parts in every:
-        body = parts["statement"].body
-        nodes = scope(parts["scope"]) if body.get("scope") else None
-        yield statement_from(body, spine(parts["spine"]), span(parts["span"]), nodes)
+        nodes = scope(parts["scope"]) if "scope" in parts else None
+        yield statement_from(parts["statement"].text, spine(parts["spine"]), span(parts["span"]), nodes)
 
 
 def _spine(definition: Definition) -> SpineDef:
-    return spine_from(definition.body)
+    return spine_from(definition.text)
 
 
 def _span(definition: Definition) -> SpanDef:
-    return span_from(definition.body)
+    return span_from(definition.text)
 
 
 def _scope(definition: Definition) -> ScopeDef:
-    return scope_from(definition.body)
+    return scope_from(definition.text)
 
 
 def placed_accounts(statements: Sequence[Definition], view: View) -> dict[str, list[tuple[str, str]]]:
@@ -159,7 +151,7 @@ def placed_accounts(statements: Sequence[Definition], view: View) -> dict[str, l
     read = cache(_spine)
     if not statements:
         return found
-    for parts in with_parts(statements[0].ledger, statements):
+    for parts in with_parts(statements):
         statement = parts["statement"]
         mask = np.zeros(len(view.frame.accounts), dtype=bool)
         for line in read(parts["spine"]).walk():
@@ -167,14 +159,17 @@ def placed_accounts(statements: Sequence[Definition], view: View) -> dict[str, l
             if narrowed is not None and narrowed.names_accounts:
                 mask |= narrowed.accounts
         for at in np.flatnonzero(mask):
-            found.setdefault(view.frame.accounts.items[at].code, []).append(
-                (statement.name, str(statement.body.get("title", statement.name)))
-            )
+            found.setdefault(view.frame.accounts.items[at].code, []).append((statement.name, statement.title))
     return found
 
 
-def bodies_of(statement: Definition) -> list[dict[str, Any]]:
+def texts_of(definitions: Definitions) -> list[dict[str, Any]]:
     """All that a statement consists of, as its definition file says it."""
-    spine, span = parts_of(statement)
-    scope = scope_of(statement)
-    return [statement.body, spine.body, span.body, *([scope.body] if scope else [])]
+    return [definition.text for definition in definitions.values()]
+
+
+def made_up(ledger: Ledger, text: Mapping[str, Any], key: int, **values: Any) -> Definition:
+    """A definition that nothing stores, only read: of a text, with a key of its own."""
+    kind = kind_of(text)
+    body = {name: value for name, value in text.items() if name != kind and (kind != "statement" or name not in PARTS)}
+    return Definition(pk=key, ledger=ledger, kind=kind, name=str(text[kind]), body=body, **values)

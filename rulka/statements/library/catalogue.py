@@ -13,11 +13,11 @@ from rulka.core.edits.tree import quoted
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.assemble import placed_accounts, statements_using
+from rulka.statements.library.assemble import parts_named, placed_accounts, statements_using
 from rulka.statements.library.opening import open_definition, seen_among, seen_definitions
 from rulka.statements.library.shelves import EDIT, required_editor, rights_among
-from rulka.statements.library.storing import SHARED, entry, set_body, take_back, title_of
-from rulka.statements.models import Definition, Edit, Edition
+from rulka.statements.library.storing import entry, take_back, write
+from rulka.statements.models import PARTS, Definition, Edit
 
 
 @dataclass(frozen=True)
@@ -33,26 +33,24 @@ class UsedPart:
 
 def parts_with_users(ledger: Ledger, person: Person) -> list[UsedPart]:
     """Every part of the library that somebody may see, with where it is used, by kind and title."""
-    users: dict[tuple[str, str], list[tuple[str, str]]] = {}
+    users: dict[int, list[tuple[str, str]]] = {}
     every = list(Definition.objects.filter(ledger=ledger))
     rights = rights_among(person, every)
     stored = [definition for definition in every if rights.level(definition)]
     for statement in stored:
         if statement.kind == "statement":
-            for kind in SHARED:
-                users.setdefault((kind, statement.body.get(kind, "")), []).append((statement.name, title_of(statement)))
+            for key in parts_named(statement).values():
+                users.setdefault(key, []).append((statement.name, statement.title))
     parts = [
-        UsedPart(d.kind, d.name, title_of(d), tuple(users.get((d.kind, d.name), ())), d.shelf_id)
-        for d in stored
-        if d.kind in SHARED
+        UsedPart(d.kind, d.name, d.title, tuple(users.get(d.pk, ())), d.shelf_id) for d in stored if d.kind in PARTS
     ]
-    return sorted(parts, key=lambda part: (SHARED.index(part.kind), part.title.casefold()))
+    return sorted(parts, key=lambda part: (PARTS.index(part.kind), part.title.casefold()))
 
 
 def named_for(person: Person, users: Sequence[Definition]) -> str:
     """The titles of some statements, of those that somebody doesn't see only that there are any."""
     seen = seen_among(person, users)
-    told = [quoted([title_of(user) for user in seen], 12)] if seen else []
+    told = [quoted([user.title for user in seen], 12)] if seen else []
     return " and ".join([*told, *(["what you don't see"] if len(seen) < len(users) else [])])
 
 
@@ -61,41 +59,27 @@ def placements_seen(ledger: Ledger, view: View, person: Person) -> dict[str, lis
     return placed_accounts(seen_definitions(ledger, person, "statement"), view)
 
 
-def outlive(statement: Definition) -> None:
-    """Let the editions of a statement that goes stand where it stood."""
-    Edition.objects.filter(ledger=statement.ledger, statement=statement.name).update(shelf=statement.shelf)
-
-
 def delete(ledger: Ledger, kind: str, name: str, *, person: Person) -> Edit:
     """Take a definition out, so that it can be brought back; a part that statements use is refused with the list."""
-    if kind not in (*SHARED, "statement"):
-        raise NotFound(f"There is no kind '{kind}'.", hint=one_of(kind, (*SHARED, "statement")), subject="delete")
+    if kind not in (*PARTS, "statement"):
+        raise NotFound(f"There is no kind '{kind}'.", hint=one_of(kind, (*PARTS, "statement")), subject="delete")
     definition = open_definition(ledger, kind, name, person=person, level=EDIT)
-    name = definition.name
-    users = statements_using(ledger, kind, name) if kind in SHARED else []
+    users = statements_using(definition) if kind in PARTS else []
     if users:
         raise RulkaError(
-            f"The {kind} '{title_of(definition)}' is used by {named_for(person, users)}.",
+            f"The {kind} '{definition.title}' is used by {named_for(person, users)}.",
             hint="Give these another one, or delete them first.",
             subject=kind,
             code="used",
         )
+    own = list(definition.own.all()) if "begun" in definition.body else []
     with transaction.atomic():
-        edit = entry(
-            ledger,
-            name if kind == "statement" else "",
-            person,
-            f"{kind} {title_of(definition)} deleted",
-            Edit.State.DONE,
-        )
-        if kind == "statement":
-            outlive(definition)
-        set_body(ledger, kind, name, None, edit)
-        if "begun" in definition.body:  # what nobody named yet leaves nothing behind
-            for part in SHARED:
-                own = definition.body.get(part, "")
-                if own.startswith(name) and not statements_using(ledger, part, own):
-                    set_body(ledger, part, own, None, edit)
+        statement = definition if kind == "statement" else None
+        edit = entry(ledger, statement, person, f"{kind} {definition.title} deleted", Edit.State.DONE)
+        write(definition, None, edit)
+        for part in own:  # what nobody named yet leaves nothing behind
+            if not statements_using(part):
+                write(part, None, edit)
     return edit
 
 
@@ -112,5 +96,5 @@ def bring_back(ledger: Ledger, number: int, *, person: Person) -> str:
 
 def free_title(ledger: Ledger, wanted: str, *, person: Person) -> str:
     """A title that no statement has yet that somebody sees."""
-    taken = {title_of(definition).casefold() for definition in seen_definitions(ledger, person, "statement")}
+    taken = {definition.title.casefold() for definition in seen_definitions(ledger, person, "statement")}
     return numbered(wanted, lambda title: title.casefold() in taken, " ")

@@ -16,7 +16,7 @@ def node_of_scope(ledger: Ledger, scope: str, code: str) -> tuple[Narrowing, ...
     stored = Definition.objects.filter(ledger=ledger, kind="scope", name=scope).first()
     if stored is None:
         return None
-    paths = [path for top in scope_from(stored.body).nodes for path in _paths(ledger, top, code, ())]
+    paths = [path for top in scope_from(stored.text).nodes for path in _paths(ledger, top, code, ())]
     return paths[0] if len(paths) == 1 else None
 
 

@@ -22,6 +22,18 @@ def open_definition(ledger: Ledger, kind: str, name: str, *, person: Person, lev
     found = (
         Definition.objects.filter(ledger=ledger, kind=kind, name=name).select_related("ledger", "shelf").first()
     ) or _titled(ledger, kind, name, person)
+    return _opened(found, ledger, kind, name, person, level)
+
+
+def open_stored(ledger: Ledger, key: int, name: str, *, person: Person, level: int = RUN) -> dict[str, Definition]:
+    """A statement with its parts by its key, whatever it is called now, as `open_statement` does; `name` is what it was
+    called, for whom it isn't there."""
+    found = Definition.objects.filter(ledger=ledger, pk=key).select_related("ledger", "shelf").first()
+    return definitions_of_statement(_opened(found, ledger, "statement", name, person, level))
+
+
+def _opened(found: Definition | None, ledger: Ledger, kind: str, name: str, person: Person, level: int) -> Definition:
+    """The gate itself, for what was found."""
     if found is not None and not level_of(person, found):
         if Visit.objects.filter(person=person, definition=found).exists():
             raise RulkaError(
@@ -35,6 +47,11 @@ def open_definition(ledger: Ledger, kind: str, name: str, *, person: Person, lev
         raise NotFound(f"The {kind} '{name}' does not exist.", hint=one_of(name, known), subject=kind)
     required(person, found, level)
     return found
+
+
+def name_of(key: int | None) -> str:
+    """What a definition is called now, by its key; empty where it was taken out."""
+    return Definition.objects.filter(pk=key or 0).values_list("name", flat=True).first() or ""
 
 
 def open_statement(ledger: Ledger, name: str, *, person: Person, level: int = RUN) -> dict[str, Definition]:

@@ -160,7 +160,7 @@ def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "
     """The statements that somebody may at least see, by shelf; all words of a search have to be in title, subtitle,
     tags or names of parts."""
     stored = list(Definition.objects.filter(ledger=ledger).select_related("shelf"))
-    titles = {(d.kind, d.name): str(d.body.get("title", d.name)) for d in stored}
+    titles = {one.pk: one.title for one in stored}
     rights = rights_among(person, stored)
     visits = {visit.definition_id: visit for visit in Visit.objects.filter(person=person, definition__ledger=ledger)}
     seen = []
@@ -188,11 +188,11 @@ def library_of(ledger: Ledger, person: Person, *, search: str = "", tag: str = "
     )
 
 
-def _shelved(definition: Definition, titles: dict[tuple[str, str], str], level: int, favourite: bool) -> Shelved:
+def _shelved(definition: Definition, titles: Mapping[int, str], level: int, favourite: bool) -> Shelved:
     body = definition.body
     return Shelved(
         definition.name,
-        titles["statement", definition.name],
+        titles[definition.pk],
         body.get("subtitle", ""),
         tuple(definition.tags),
         definition.shelf.name if definition.shelf else "",
@@ -200,8 +200,8 @@ def _shelved(definition: Definition, titles: dict[tuple[str, str], str], level: 
         level,
         favourite,
         "begun" in body,
-        titles.get(("spine", body["spine"]), body["spine"]),
-        titles.get(("span", body["span"]), body["span"]),
+        titles.get(definition.spine_id or 0, ""),
+        titles.get(definition.span_id or 0, ""),
     )
 
 

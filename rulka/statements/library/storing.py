@@ -22,56 +22,86 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import frame_of
 from rulka.people.library import record
 from rulka.people.models import Person
-from rulka.statements.library.assemble import Definitions, assemble
-from rulka.statements.models import Change, Definition, Edit
+from rulka.statements.library.assemble import (
+    Definitions,
+    assemble,
+    definitions_of_statement,
+    find_definition,
+    free_name,
+)
+from rulka.statements.models import PARTS, Change, Definition, Edit
 
 
 def entry(
-    ledger: Ledger, statement: str, person: Person | None, what: str, state: str = Edit.State.TOLD, window: str = ""
+    ledger: Ledger,
+    statement: Definition | None,
+    person: Person | None,
+    what: str,
+    state: str = Edit.State.TOLD,
+    window: str = "",
 ) -> Edit:
     """An entry of the history, to which changes are added; `window` names the browser's window it was made in."""
-    thing = f"statement {statement}" if statement else "part"
+    thing = f"statement {statement.name}" if statement else "part"
     record.note(person, "changed", ledger=ledger.code, thing=thing, detail=what)
     return Edit.objects.create(ledger=ledger, statement=statement, person=person, what=what, state=state, window=window)
 
 
-def write_body(definition: Definition, body: dict[str, Any], edit: Edit) -> None:
-    """Give a definition its new body, with the change kept."""
+def reserve(ledger: Ledger, kind: str, wanted: str, *, owner: Definition | None = None) -> Definition:
+    """A definition under a free name, made from one that is wanted; there is nothing in it until `write`. `owner` is
+    the statement that it is made for."""
+    name = free_name(ledger, kind, wanted)
+    return Definition.every.create(ledger=ledger, kind=kind, name=name, body=None, version=0, owner=owner)
+
+
+def write(definition: Definition, state: Mapping[str, Any] | None, edit: Edit) -> None:
+    """Give a definition another state, none to take it out; what it was and what it became is kept."""
     definition.version += 1
     Change.objects.create(
-        edit=edit,
-        kind=definition.kind,
-        name=definition.name,
-        version=definition.version,
-        before=definition.body,
-        after=body,
+        edit=edit, definition=definition, version=definition.version, before=definition.state, after=state
     )
-    definition.body = body
-    definition.save(update_fields=["body", "version"] if definition.pk else None)
+    definition.take(state)
+    definition.save(update_fields=["body", *PARTS, "version"])
+
+
+def state_in(ledger: Ledger, text: Mapping[str, Any]) -> Raw:
+    """What a definition's file says without its name, and its parts by their keys; refuses parts that don't exist."""
+    kind = kind_of(text)
+    parts = PARTS if kind == "statement" else ()
+    return {
+        name: find_definition(ledger, name, value).pk if name in parts else value
+        for name, value in text.items()
+        if name != kind
+    }
 
 
 @transaction.atomic
-def load_definitions(ledger: Ledger, bodies: Iterable[Mapping[str, Any]], *, person: Person | None = None) -> list[str]:
-    """Store checked bodies, all or none; says what was new, changed or the same."""
-    told = []
+def load_definitions(ledger: Ledger, texts: Iterable[Mapping[str, Any]], *, person: Person | None = None) -> list[str]:
+    """Store checked texts, all or none; says what was new, changed or the same."""
+    told: dict[int, str] = {}
     touched = []
-    for body in bodies:
-        kind = kind_of(body)
-        name = body[kind]
-        stored = Definition.objects.filter(ledger=ledger, kind=kind, name=name).first()
+    every = list(enumerate(texts))
+    for at, text in sorted(every, key=lambda pair: kind_of(pair[1]) == "statement"):  # statements find their parts
+        kind = kind_of(text)
+        name = text[kind]
+        state = state_in(ledger, text)
+        stored = Definition.every.filter(ledger=ledger, kind=kind, name=name).first()
         if stored is None:
-            touched.append(Definition.objects.create(ledger=ledger, kind=kind, name=name, body=dict(body)))
-            told.append(f"{kind} {name}: new")
-        elif stored.body == body:
-            told.append(f"{kind} {name}: same")
+            stored = Definition(ledger=ledger, kind=kind, name=name)
+            stored.take(state)
+            stored.save()
+            told[at] = f"{kind} {name}: new"
+        elif stored.state == state:
+            told[at] = f"{kind} {name}: same"
+            continue
         else:
-            write_body(stored, dict(body), entry(ledger, name, person, "loaded from a file"))
-            touched.append(stored)
-            told.append(f"{kind} {name}: changed")
+            told[at] = f"{kind} {name}: {'new' if stored.is_gone else 'changed'}"
+            statement = stored if kind == "statement" else None
+            write(stored, state, entry(ledger, statement, person, "loaded from a file"))
+        touched.append(stored)
     frame = frame_of(ledger)
     for definition in touched:
         check_definition(definition, frame)
-    return told
+    return [told[at] for at, _ in every]
 
 
 def check_statement(statement: StatementDef) -> None:
@@ -83,17 +113,16 @@ def check_statement(statement: StatementDef) -> None:
 
 def check_definition(definition: Definition, frame: Frame) -> None:
     """Refuse what a schema can't: unreadable selections and formulas, parts and names that do not exist."""
-    body = definition.body
     if definition.kind == "statement":
-        check_statement(assemble(definition))
+        check_statement(assemble(definitions_of_statement(definition)))
         return
     if definition.kind == "span":
-        _refuse(unknown_in_span(span_from(body), frame))
+        _refuse(unknown_in_span(span_from(definition.text), frame))
         return
     if definition.kind == "scope":
-        _refuse(unknown_in_scope(scope_from(body), frame))
+        _refuse(unknown_in_scope(scope_from(definition.text), frame))
         return
-    checked = spine_from(body)
+    checked = spine_from(definition.text)
     _refuse(unknown_in_spine(checked, frame))
     check_names(checked)
 
@@ -105,58 +134,44 @@ def _refuse(errors: Iterable[RulkaError]) -> None:
         raise together(found)
 
 
-SHARED = ("spine", "span", "scope")
-
-
-def title_of(definition: Definition) -> str:
-    """A definition's title, its name where it has none."""
-    return str(definition.body.get("title", definition.name))
-
-
 def stamp_of(definitions: Definitions) -> str:
-    """What a page shows: each part with its version, so that an edit can tell what it was made on."""
-    return " ".join(f"{kind}:{definition.name}:{definition.version}" for kind, definition in definitions.items())
+    """What a page shows: the key of each part with its version, so that an edit can tell what it was made on."""
+    return " ".join(f"{definition.pk}:{definition.version}" for definition in definitions.values())
 
 
-def read_stamp(stamp: str) -> list[tuple[str, str, int]]:
-    """(kind, name, version) of each part that a stamp names; refuses what no page wrote."""
+def read_stamp(stamp: str) -> dict[int, int]:
+    """The version of each part that a stamp names, by its key; refuses what no page wrote."""
     found = [text.split(":") for text in stamp.split()]
-    if any(len(parts) != 3 or not is_whole(parts[2]) for parts in found):
+    if any(len(parts) != 2 or not all(map(is_whole, parts)) for parts in found):
         raise RulkaError("This page can't be read any more.", hint="Load it again.", code="stamp")
-    return [(kind, name, int(version)) for kind, name, version in found]
+    return {int(key): int(version) for key, version in found}
 
 
 def take_back(edit: Edit, person: Person) -> None:
     """Give all that an edit changed the state that it had before."""
-    turn(edit, [(change, change.after, change.before) for change in reversed(edit.changes.all())], person, "Undone")
+    turn(edit, [(change, change.after, change.before) for change in reversed(changes_of(edit))], person, "Undone")
     edit.state = Edit.State.UNDONE
     edit.save(update_fields=["state"])
+
+
+def changes_of(edit: Edit) -> list[Change]:
+    """What an edit changed, each with its definition as it is now: the same one where it changed it twice."""
+    found = list(edit.changes.select_related("definition__ledger"))
+    definitions = {change.definition_id: change.definition for change in found}
+    for change in found:
+        change.definition = definitions[change.definition_id]
+    return found
 
 
 def turn(edit: Edit, changes: list[tuple[Change, Any, Any]], person: Person, word: str) -> None:
     """Give every definition of an edit its other body, if it still has the one that the edit knows."""
     told = entry(edit.ledger, edit.statement, person, f"{word}: {edit.what}")
     for change, has, becomes in changes:
-        definition = Definition.objects.filter(ledger=edit.ledger, kind=change.kind, name=change.name).first()
-        if (definition.body if definition else None) != has:
+        definition = change.definition
+        if definition.state != has:
             raise RulkaError(
-                f"Somebody else changed the {change.kind} {change.name} since.",
+                f"Somebody else changed the {definition.kind} {definition.name} since.",
                 hint="Change it back by hand, or restore a version.",
                 code="changed-since",
             )
-        set_body(edit.ledger, change.kind, change.name, becomes, told)
-
-
-def set_body(ledger: Ledger, kind: str, name: str, body: Raw | None, edit: Edit) -> None:
-    """Give a definition a body, make it, or delete it where there is none."""
-    definition = Definition.objects.filter(ledger=ledger, kind=kind, name=name).first()
-    if definition is None:
-        latest = Change.objects.filter(edit__ledger=ledger, kind=kind, name=name).last()
-        definition = Definition(ledger=ledger, kind=kind, name=name, body=None, version=latest.version if latest else 0)
-    if body is None:
-        Change.objects.create(
-            edit=edit, kind=kind, name=name, version=definition.version + 1, before=definition.body, after=None
-        )
-        definition.delete()
-    else:
-        write_body(definition, body, edit)
+        write(definition, becomes, told)

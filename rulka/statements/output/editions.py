@@ -28,9 +28,8 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.people.library import record
 from rulka.people.models import Person
-from rulka.statements.library.assemble import Definitions
-from rulka.statements.library.shelves import EDIT, RUN, Rights, level_of, level_on
-from rulka.statements.library.storing import title_of
+from rulka.statements.library.assemble import Definitions, texts_of
+from rulka.statements.library.shelves import EDIT, RUN, level_of, rights_among
 from rulka.statements.models import Definition, Edition
 from rulka.statements.running.bounds import fence_text
 from rulka.statements.running.explained import Explained, explained_of, notes_of
@@ -104,15 +103,15 @@ def keep_edition(
     record.note(person, "kept", ledger=ledger.code, thing=f"statement {statement.name}", detail=told)
     return Edition.objects.create(
         ledger=ledger,
-        statement=statement.name,
-        title=title_of(statement),
+        statement=statement,
+        title=statement.title,
         name=title,
         period=computed.period.code,
         node=computed.node.code,
         revision=computed.view.revision,
         run=json.loads(as_json(computed, outcome.checks, ledger.code)),
         shown={name: value for name, value in asdict(noted(show(computed), notes)).items() if name != "panels"},
-        bodies=[definition.body for definition in definitions.values()],
+        bodies=texts_of(definitions),
         fence=fence_text(computed.view),
         seals=seals,
         judged=judged,
@@ -152,45 +151,36 @@ def _reason(explained: list[Explained], reason: str, person: Person) -> str:
 
 def find_edition(ledger: Ledger, number: str, view: View, person: Person) -> Edition:
     """An edition that somebody may open, see `may_open`; any other answers as one that doesn't exist."""
-    found = Edition.objects.filter(ledger=ledger, pk=key_in(number)).select_related("person", "shelf").first()
-    if found is None or not may_open(found, view, _level(found, person)):
+    found = Edition.objects.filter(ledger=ledger, pk=key_in(number)).select_related("person", "statement").first()
+    if found is None or not may_open(found, view, level_of(person, found.statement)):
         raise NotFound("This edition does not exist.", hint="Choose one of the list.", subject="edition")
     return found
 
 
 def kept_since(ledger: Ledger, statements: Iterable[str], since: datetime) -> list[Edition]:
     """The editions of some statements that were kept after a moment."""
-    kept = Edition.objects.filter(ledger=ledger, statement__in=list(statements), at__gt=since)
+    kept = Edition.objects.filter(ledger=ledger, statement__name__in=list(statements), at__gt=since)
     return list(kept.defer("run", "shown"))
 
 
 def is_there(edition: Edition) -> bool:
     """Whether an edition's statement still is."""
-    return Definition.objects.filter(ledger=edition.ledger, kind="statement", name=edition.statement).exists()
+    return not edition.statement.is_gone
 
 
-def _level(edition: Edition, person: Person) -> int:
-    """What somebody may do with an edition's statement, or might where it stood before it went."""
-    statement = Definition.objects.filter(ledger=edition.ledger, kind="statement", name=edition.statement).first()
-    return level_of(person, statement) if statement else level_on(person, edition.shelf_id)
-
-
-def editions_of(ledger: Ledger, name: str, view: View, person: Person) -> list[Edition]:
+def editions_of(statement: Definition, view: View, person: Person) -> list[Edition]:
     """The editions of a statement that somebody may open, newest first."""
-    found = list(
-        Edition.objects.filter(ledger=ledger, statement=name).select_related("person", "ledger").defer("run", "shown")
-    )
-    level = _level(found[0], person) if found else 0
+    found = statement.editions.select_related("person", "ledger").defer("run", "shown")
+    level = level_of(person, statement)
     return [edition for edition in found if may_open(edition, view, level)]
 
 
 def of_gone_statements(ledger: Ledger, view: View, person: Person) -> list[Edition]:
     """The editions that somebody may open of statements that were deleted, newest first."""
-    there = Definition.objects.filter(ledger=ledger, kind="statement").values("name")
-    found = Edition.objects.filter(ledger=ledger).exclude(statement__in=there)
-    editions = list(found.select_related("person", "ledger").defer("run", "shown"))
-    rights = Rights(person, {edition.shelf_id for edition in editions if edition.shelf_id})
-    return [edition for edition in editions if may_open(edition, view, rights.on_shelf(edition.shelf_id))]
+    found = Edition.objects.filter(ledger=ledger, statement__body__isnull=True)
+    editions = list(found.select_related("person", "ledger", "statement").defer("run", "shown"))
+    rights = rights_among(person, [edition.statement for edition in editions])
+    return [edition for edition in editions if may_open(edition, view, rights.level(edition.statement))]
 
 
 def statement_of(edition: Edition) -> StatementDef:
@@ -208,5 +198,5 @@ def statement_in(kept: Iterable[Mapping[str, Any]]) -> StatementDef:
 def recompute(edition: Edition, view: View, person: Person) -> Computed:
     """The edition's own definitions at its period and node, over the ledger as it is now, as somebody reads them."""
     statement = statement_of(edition)
-    statement = statement if _level(edition, person) >= EDIT else statement.for_readers()
+    statement = statement if level_of(person, edition.statement) >= EDIT else statement.for_readers()
     return run_statement(statement, view, view.frame.calendar.period(edition.period), edition.node)

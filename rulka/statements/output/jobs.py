@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from rulka.ledger.seat import Seat
+from rulka.statements.models import Definition
 from rulka.statements.output.tasks import make_output
 from rulka.work.models import Output
 from rulka.work.services import outputs
@@ -17,13 +18,14 @@ def recover(own: bool) -> int:
     return len(left)
 
 
-def ask(seat: Seat, name: str, form: str, node: str, address: str, *, pages: str = "all") -> Output:
+def ask(seat: Seat, statement: Definition, form: str, node: str, address: str, *, pages: str = "all") -> Output:
     """Queue a file with a page or sheet for a node and all below it, or with other `pages`."""
     output = outputs.create(
         ledger=seat.ledger.code,
         person=seat.person.pk,
         person_name=seat.person.title or seat.person.username,
-        statement=name,
+        statement=statement.name,
+        of_definition=statement.pk,
         form=form,
         period=seat.period.code,
         node=node,

@@ -9,7 +9,7 @@ from rulka.ledger.reading.queries import find_ledger
 from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
-from rulka.statements.library.opening import open_statement
+from rulka.statements.library.opening import open_stored
 from rulka.statements.output.exports import Maker, file_name, leave
 from rulka.statements.running.runs import run_pages, view_by
 from rulka.work.models import Output
@@ -38,7 +38,7 @@ def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, s
     person = find_person(output.person)
     if person is None:
         raise NotFound("Whoever asked for this file is gone.", hint="Ask for it again.", subject="output")
-    definitions = open_statement(ledger, output.statement, person=person)
+    definitions = open_stored(ledger, output.of_definition, output.statement, person=person)
     fence = fence_of(person, ledger.code)
     outcomes = run_pages(
         definitions,
@@ -61,7 +61,7 @@ def may_take(output: Output, person: Person) -> bool:
     within."""
     try:
         ledger = find_ledger(output.ledger)
-        definitions = open_statement(ledger, output.statement, person=person)
+        definitions = open_stored(ledger, output.of_definition, output.statement, person=person)
         return view_by(definitions, fence_of(person, ledger.code), person).fence.digest == output.fence
     except RulkaError:
         return False

@@ -19,6 +19,7 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
+from rulka.statements.library.assemble import texts_of
 from rulka.statements.library.shelves import EDIT, RUN, depth_on, level_on
 from rulka.statements.models import Definition
 from rulka.statements.output.editions import OF_LINES, statement_in
@@ -62,11 +63,12 @@ def left_of(outcomes: Sequence[Outcome], ledger: Ledger, *, person: int | None =
 
 def _page(outcome: Outcome, ledger: Ledger) -> dict[str, Any]:
     computed = outcome.computed
-    bodies = [definition.body for definition in outcome.definitions.values()]
+    bodies = texts_of(outcome.definitions)
     statement = statement_in(bodies)
     way = next((name for name, way in WAYS.items() if way(statement) == computed.statement), "")
     return {
         "statement": computed.statement.name,
+        "of": outcome.definitions["statement"].pk,
         "shelf": outcome.definitions["statement"].shelf_id,
         "period": computed.period.code,
         "node": computed.node.code,
@@ -227,11 +229,17 @@ def _may_see_page(kind: Kind, ledger: Ledger, page: Page, person: Person) -> boo
     return deep and level_on(person, shelf) >= kind.needs(page)
 
 
-def _shelf(ledger: Ledger, page: Page) -> int | None:
-    """Where a page's statement stands, or stood when the file left if it is gone."""
-    found = Definition.objects.filter(ledger=ledger, kind="statement", name=page["statement"]).first()
+def shelf_of(ledger: Ledger, page: Page, name: str) -> int | None:
+    """Where the statement of a page stands, or stood when it was taken out; where it did when the file left, if nothing
+    is known of it. Files that left long ago know its name alone."""
+    known = Definition.every.filter(ledger=ledger, kind="statement")
+    found = (known.filter(pk=page["of"]) if "of" in page else known.filter(name=page[name])).first()
     shelf: int | None = found.shelf_id if found else page["shelf"]
     return shelf
+
+
+def _shelf(ledger: Ledger, page: Page) -> int | None:
+    return shelf_of(ledger, page, "statement")
 
 
 def _shows_lines(page: Page) -> bool:

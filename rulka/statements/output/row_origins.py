@@ -10,8 +10,7 @@ from rulka.ledger.reading.journal import Journal, JournalFilter, came_to
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.models import Definition
-from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.origins import Kind, Page, Since, shelf_of
 from rulka.work.models import LeftFile
 
 
@@ -42,9 +41,7 @@ def _since_balances(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, pe
 
 
 def _shelf_of_trace(ledger: Ledger, page: Page) -> int | None:
-    found = Definition.objects.filter(ledger=ledger, kind="statement", name=page["name"]).first()
-    shelf: int | None = found.shelf_id if found else page["shelf"]
-    return shelf
+    return shelf_of(ledger, page, "name")
 
 
 JOURNAL = Kind(lambda ledger, page: None, lambda page: RUN, lambda page: True, _since_journal)

@@ -14,7 +14,7 @@ from rulka.formats.definition_file import kind_of
 from rulka.formats.output.page import page_values
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.assemble import Definitions, find_definition, made_up
 from rulka.statements.library.opening import definitions_for, open_statement, seen_definitions
 from rulka.statements.library.shelves import RUN, depth_on, level_of
 from rulka.statements.models import Definition, Edition
@@ -106,25 +106,24 @@ def definitions_sent(asked: Asked) -> Definitions:
     now = open_statement(asked.ledger, asked.name, person=asked.person)
     if not asked.edition:
         return now
-    kept = edition_sent(asked.ledger, now["statement"].name, asked.period)
     statement = now["statement"]
-    bodies = {kind_of(body): body for body in kept.bodies}
+    texts = {kind_of(text): text for text in edition_sent(statement, asked.period).bodies}
+    parts = {
+        kind: made_up(asked.ledger, text, now[kind].pk if kind in now else -at)
+        for at, (kind, text) in enumerate(texts.items(), 1)
+        if kind != "statement"
+    }
     return {
-        kind: Definition(
-            pk=now[kind].pk if kind in now else -at,  # only read, never kept
-            ledger=asked.ledger, kind=kind, name=str(body[kind]), body=body,
-            shelf=statement.shelf if kind == "statement" else None,
-        )
-        for at, (kind, body) in enumerate(bodies.items(), 1)
+        "statement": made_up(asked.ledger, texts["statement"], statement.pk, shelf=statement.shelf, **parts), **parts,
     }  # fmt: skip
 
 
-def edition_sent(ledger: Ledger, statement: str, period: str) -> Edition:
+def edition_sent(statement: Definition, period: str) -> Edition:
     """The newest edition of a statement for a period, whose revision and definitions are sent."""
-    found = Edition.objects.filter(ledger=ledger, statement=statement, period=period).defer("run", "shown").first()
+    found = statement.editions.filter(period=period).defer("run", "shown").first()
     if found is None:
         raise RulkaError(
-            f"No edition of '{statement}' is kept for {period}.", hint="Keep one first.", subject="edition"
+            f"No edition of '{statement.name}' is kept for {period}.", hint="Keep one first.", subject="edition"
         )
     return found
 
@@ -165,7 +164,7 @@ class _Statements:
         return Piece(page_values(outcomes[0].computed, asked.ledger.name, asked.at), content)
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
-        return edition_sent(ledger, name, period).revision
+        return edition_sent(find_definition(ledger, "statement", name), period).revision
 
     def check(self, ledger: Ledger, name: str, person: Person | None) -> None:
         definitions_for(ledger, name, person)
@@ -176,7 +175,7 @@ class _Statements:
 
     def names(self, ledger: Ledger, person: Person) -> list[tuple[str, str]]:
         seen = seen_definitions(ledger, person, "statement", level=RUN)
-        return sorted(((one.name, str(one.body.get("title", one.name))) for one in seen), key=lambda pair: pair[1])
+        return sorted(((one.name, one.title) for one in seen), key=lambda pair: pair[1])
 
 
 sends("statement", _Statements())

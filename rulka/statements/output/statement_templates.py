@@ -10,7 +10,6 @@ from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.opening import definitions_for
 from rulka.statements.library.shelves import EDIT, level_of
-from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition, Template
 from rulka.statements.output.origins import Page
 from rulka.statements.output.templates import Subject
@@ -19,7 +18,7 @@ from rulka.statements.output.templates import Subject
 def subject_for(definition: Definition, person: Person | None) -> Subject:
     """A statement as what templates are of."""
     may_change = person is None or level_of(person, definition) >= EDIT
-    return Subject(definition.ledger, "statement", definition.pk, definition.name, title_of(definition), may_change)
+    return Subject(definition.ledger, "statement", definition.pk, definition.name, definition.title, may_change)
 
 
 class OfStatements:

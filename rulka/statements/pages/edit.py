@@ -24,9 +24,10 @@ from rulka.statements.editing import edit as editing
 from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
 from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
-from rulka.statements.library import catalogue, storing, versions
+from rulka.statements.library import catalogue, versions
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_definition, open_statement
+from rulka.statements.models import PARTS
 from rulka.statements.pages.fields import SELECTIONS
 from rulka.statements.pages.panel import STATE
 from rulka.statements.pages.statement import statement_context
@@ -92,13 +93,12 @@ def _doing(request: HttpRequest, definitions: Definitions, sight: Sight) -> Call
 
 def _shares(request: HttpRequest, seat: Seat, definitions: Definitions) -> dict[str, str]:
     """What was said about shared parts: with this request, or in this visit for all their users."""
-    said = {kind: request.POST[f"share-{kind}"] for kind in storing.SHARED if request.POST.get(f"share-{kind}")}
+    said = {kind: request.POST[f"share-{kind}"] for kind in PARTS if request.POST.get(f"share-{kind}")}
     visit = request.session.get("share", [])
     for kind, definition in definitions.items():
-        place = f"{seat.ledger.code} {kind} {definition.name}"
-        if said.get(kind) == "all" and place not in visit:
-            request.session["share"] = visit = [*visit, place]
-        if place in visit:
+        if said.get(kind) == "all" and definition.pk not in visit:
+            request.session["share"] = visit = [*visit, definition.pk]
+        if definition.pk in visit:
             said.setdefault(kind, "all")
     return said
 
@@ -193,7 +193,7 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
     problem = None
     with transaction.atomic():
         try:
-            every = dict.fromkeys(storing.SHARED, "all")
+            every = dict.fromkeys(PARTS, "all")
             editing.change_statement(definitions, do, person=seat.person, sight=sight, share=every)
         except RulkaErrors as errors:
             problem = errors.errors[0]
@@ -330,7 +330,7 @@ def duplicate(request: HttpRequest, name: str) -> HttpResponse:
     """The statement again, with lines and columns of its own."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    wanted = f"{storing.title_of(definitions['statement'])}, copy"
+    wanted = f"{definitions['statement'].title}, copy"
     title = catalogue.free_title(seat.ledger, wanted, person=seat.person)
     made = editing.copy_statement(definitions, title, seat.person)["statement"]
     return redirect(f"{reverse('statement', args=[made.name])}?{seat.query}")

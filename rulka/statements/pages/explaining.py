@@ -29,7 +29,6 @@ from rulka.statements.editing import explaining
 from rulka.statements.editing.explaining import MOST_BYTES, Asked
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_statement
-from rulka.statements.library.storing import title_of
 from rulka.statements.pages.edit import address, answer
 from rulka.statements.pages.statement import trace_room
 from rulka.statements.running.compared import with_comparison
@@ -78,7 +77,7 @@ def variances_page(request: HttpRequest, name: str) -> HttpResponse:
         "seat": seat,
         "where": "statements",
         "name": name,
-        "title": title_of(definitions["statement"]),
+        "title": definitions["statement"].title,
         "given": given,
         "scenarios": [(code, titles.get(code, code)) for code in seat.view.frame.scenarios],
         "others": [*((code, titles.get(code, code)) for code in seat.view.frame.scenarios), *((n, n) for n in BEFORE)],

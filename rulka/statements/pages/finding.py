@@ -14,7 +14,6 @@ from rulka.ledger.finding import Found, FoundKind, matching, shown
 from rulka.ledger.seat import Seat
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN, SEE
-from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition
 
 Line = tuple[str, str, str, str]
@@ -26,8 +25,8 @@ def of_statements(seat: Seat, text: str) -> Iterator[FoundKind]:
     seen = seen_definitions(seat.ledger, seat.person, "statement", level=SEE)
     yield shown(
         "Statements",
-        matching(seen, text, lambda one: (one.name, title_of(one))),
-        lambda one: Found(title_of(one), "statement", _address(seat, one.name)),
+        matching(seen, text, lambda one: (one.name, one.title)),
+        lambda one: Found(one.title, "statement", _address(seat, one.name)),
     )
     runs = seen_definitions(seat.ledger, seat.person, "statement", level=RUN)
     yield shown(
@@ -42,14 +41,9 @@ def _address(seat: Seat, name: str, **query: str) -> str:
 
 
 def _lines(seat: Seat, statements: list[Definition]) -> list[Line]:
-    wanted = {one.body.get("spine", "") for one in statements}
-    spines = Definition.objects.filter(ledger=seat.ledger, kind="spine", name__in=wanted)
-    lines = {spine.name: _labels(json.dumps(spine.body, sort_keys=True)) for spine in spines}
-    return [
-        (one.name, title_of(one), key, label)
-        for one in statements
-        for key, label in lines.get(one.body.get("spine", ""), ())
-    ]
+    spines = Definition.objects.filter(pk__in={one.spine_id for one in statements})
+    lines = {spine.pk: _labels(json.dumps(spine.text, sort_keys=True)) for spine in spines}
+    return [(one.name, one.title, key, label) for one in statements for key, label in lines.get(one.spine_id or 0, ())]
 
 
 @lru_cache(maxsize=500)

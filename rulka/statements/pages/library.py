@@ -10,7 +10,6 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.library import catalogue, shelves
 from rulka.statements.library.opening import open_definition
-from rulka.statements.library.storing import title_of
 from rulka.statements.models import Shelf
 from rulka.statements.output import editions
 
@@ -105,7 +104,7 @@ def reach(request: HttpRequest, kind: str, name: str) -> HttpResponse:
     context = {
         "seat": seat,
         "definition": definition,
-        "title": title_of(definition),
+        "title": definition.title,
         "reach": shelves.reach_of(seat.ledger, definition.shelf),
         "where": "statements",
     }

@@ -83,4 +83,4 @@ def used_statements(seat: Seat) -> Iterator[Item]:
     for visit in Visit.objects.filter(person=seat.person, definition__in=seen)[:8]:
         one = seen[visit.definition_id]
         address = f"{reverse('statement', args=[one.name])}?{seat.query}"
-        yield Used(str(one.body.get("title", one.name)), "statement", address, visit.at)
+        yield Used(one.title, "statement", address, visit.at)

@@ -23,7 +23,6 @@ from rulka.ledger.seat import Seat, seat_of
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import pictures, shelves
 from rulka.statements.library.opening import open_statement
-from rulka.statements.library.storing import title_of
 from rulka.statements.models import Definition
 from rulka.statements.output import editions, jobs, making, moving
 from rulka.statements.output.exports import TYPES, Maker, file_name, leave
@@ -78,7 +77,7 @@ def download(request: HttpRequest, name: str, form: str) -> HttpResponse:
     ):  # paper takes its time: it is made while one goes on
         address_of = request.build_absolute_uri(reverse("statements"))
         output = jobs.ask(
-            seat, definitions["statement"].name, form, outcomes[0].computed.node.code, address_of, pages="node"
+            seat, definitions["statement"], form, outcomes[0].computed.node.code, address_of, pages="node"
         )
         return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
     content = leave(outcomes, seat.ledger, form, _maker(request, seat), template)
@@ -165,7 +164,7 @@ def ask_output(request: HttpRequest, name: str) -> HttpResponse:
     if form not in TYPES:
         raise NotFound(f"There is no export as '{form}'.", hint=one_of(form, TYPES), subject="export")
     node = node_asked(statement, node=seat.node, of=seat.of)
-    output = jobs.ask(seat, statement.name, form, node, request.build_absolute_uri(reverse("statements")))
+    output = jobs.ask(seat, statement, form, node, request.build_absolute_uri(reverse("statements")))
     return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
 
 
@@ -220,7 +219,7 @@ def edition(request: HttpRequest, number: str) -> HttpResponse:
     """An edition with the figures it was kept with; asked, what moved since, or what differs from another one."""
     seat = seat_of(request)
     found = editions.find_edition(seat.ledger, number, seat.view, seat.person)
-    every = editions.editions_of(seat.ledger, found.statement, seat.view, seat.person)
+    every = editions.editions_of(found.statement, seat.view, seat.person)
     others = [one for one in every if one.pk != found.pk]
     checks = read_checks(found.run)
     context: dict[str, Any] = {
@@ -253,7 +252,7 @@ def moved(request: HttpRequest, name: str) -> HttpResponse:
         "seat": seat,
         "where": "statements",
         "name": name,
-        "title": title_of(definitions["statement"]),
+        "title": definitions["statement"].title,
         "given": asked,
         "periods": [(period.code, period.title) for period in reversed(seat.view.frame.calendar.periods)],
         "revisions": list(seat.ledger.revisions.values_list("number", "at", "source")),

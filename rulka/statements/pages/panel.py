@@ -32,9 +32,9 @@ from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import users_of
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
-from rulka.statements.library.storing import SHARED, stamp_of, title_of
+from rulka.statements.library.storing import stamp_of
 from rulka.statements.library.versions import version_context
-from rulka.statements.models import Definition, Picture
+from rulka.statements.models import PARTS, Definition, Picture
 from rulka.statements.output.editions import editions_of
 from rulka.statements.pages.explain_panel import explain_context, named_explainers, waiting
 from rulka.statements.pages.fields import column_settings, line_settings, statement_settings
@@ -104,7 +104,7 @@ def panel_context(
         "stamp": stamp_of(definitions),
         "panel_url": reverse("statement-panel", args=[definitions["statement"].name]),
         "trace_base": about.base,
-        "parts_used": dict.fromkeys(SHARED, ()) | about.shared(),
+        "parts_used": dict.fromkeys(PARTS, ()) | about.shared(),
     }
     try:
         context.update(build[kind](about))
@@ -139,11 +139,10 @@ class About:
     def shared(self) -> dict[str, list[tuple[str, str]]]:
         """For spine, span and scope the (name, title) of the other statements that use it."""
         statement = self.definitions["statement"]
-        parts = {kind: self.definitions[kind].name for kind in SHARED if kind in self.definitions}
-        used = users_of(statement.ledger, parts)
+        used = users_of(self.definitions[kind] for kind in PARTS if kind in self.definitions)
         seen = {user.pk for user in seen_among(self.seat.person, {one for users in used.values() for one in users})}
         return {
-            kind: [(user.name, title_of(user)) for user in users if user.pk in seen and user != statement]
+            kind: [(user.name, user.title) for user in users if user.pk in seen and user != statement]
             for kind, users in used.items()
         }
 
@@ -303,7 +302,7 @@ def _start(about: About) -> dict[str, Any]:
     others = [
         one
         for one in seen_definitions(seat.ledger, seat.person, "statement", level=RUN)
-        if one.name != body["statement"]
+        if one != about.definitions["statement"]
     ]
     return {
         "template": "statements/_panel_start.html",
@@ -314,7 +313,7 @@ def _start(about: About) -> dict[str, Any]:
             ("", "One page, for the entity chosen above"),
             *((name, f"A page for each {name}") for name in frame.dimensions),
         ],
-        "models": [(f"from {other.name}", title_of(other)) for other in others if "begun" not in other.body],
+        "models": [(f"from {other.name}", other.title) for other in others if "begun" not in other.body],
         "suggested": suggestions(about.computed),
         "lines_by_label": _account_lines(about.computed),
     }
@@ -322,11 +321,11 @@ def _start(about: About) -> dict[str, Any]:
 
 def _nodes(about: About) -> dict[str, Any]:
     frame, definitions = about.computed.view.frame, about.definitions
-    used = definitions["statement"].body.get("scope", "")
+    used = definitions["scope"].name if "scope" in definitions else ""
     stored = seen_definitions(about.seat.ledger, about.seat.person, "scope", level=RUN)
     choices = [
         ("", "entities"),
-        *((scope.name, title_of(scope)) for scope in stored),
+        *((scope.name, scope.title) for scope in stored),
         *((f"new {name}", f"a new one by {name}") for name in frame.dimensions),
     ]
     text = text_of_nodes(definitions["scope"].body["nodes"]) if used else ""
@@ -342,9 +341,7 @@ def _editions(about: About) -> dict[str, Any]:
     return {
         "left": waiting(explained_of(about.seat.ledger, about.computed, about.seat.readers)),
         "template": "statements/_panel_editions.html",
-        "editions": editions_of(
-            about.seat.ledger, about.definitions["statement"].name, about.seat.view, about.seat.person
-        ),
+        "editions": editions_of(about.definitions["statement"], about.seat.view, about.seat.person),
     }
 
 
@@ -353,10 +350,9 @@ def _explain(about: About) -> dict[str, Any]:
 
 
 def _versions(about: About) -> dict[str, Any]:
-    ledger, name = about.seat.ledger, about.definitions["statement"].name
     return {
         "template": "statements/_panel_versions.html",
-        **version_context(ledger, name, about.state.get("one", ""), about.state.get("other", "")),
+        **version_context(about.definitions, about.state.get("one", ""), about.state.get("other", "")),
     }
 
 

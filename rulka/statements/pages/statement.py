@@ -25,7 +25,6 @@ from rulka.statements.library import shelves
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.leads import leads
 from rulka.statements.library.opening import open_statement
-from rulka.statements.library.storing import title_of
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.output.statement_templates import subject_for
@@ -208,7 +207,7 @@ def trace_room(
             **extra,
         }
     own = {"panel_url": reverse("statement-trace", args=[name]), "latest": latest_revision(seat.ledger)}
-    context |= {"title": title_of(definitions["statement"]), "page_url": reverse("statement", args=[name]), **own}
+    context |= {"title": definitions["statement"].title, "page_url": reverse("statement", args=[name]), **own}
     return render(request, "statements/trace.html", context, status=422 if extra.get("problem") else 200)
 
 
@@ -219,5 +218,6 @@ def statement_take(request: HttpRequest, name: str, form: str) -> HttpResponse:
     definitions = open_statement(seat.ledger, name, person=seat.person)
     looked_at = compared(definitions, request.GET.get("compare", ""), seat.view)
     outcome = editing.outcome_of(looked_at, editing.sight_of(seat, definitions["statement"]))
-    of = ("statement", definitions["statement"].name, definitions["statement"].shelf_id)
+    statement = definitions["statement"]
+    of = ("statement", statement.name, statement.pk, statement.shelf_id)
     return taken_file(seat.ledger, seat.view, outcome.computed, said_in(request.GET), form, person=seat.person, of=of)

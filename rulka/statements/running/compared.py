@@ -5,8 +5,7 @@ from __future__ import annotations
 from rulka.core.books.book import View
 from rulka.core.edits.comparing import Comparison, compared_span, comparison_from
 from rulka.ledger.reading.queries import scenario_titles
-from rulka.statements.library.assemble import Definitions
-from rulka.statements.models import Definition
+from rulka.statements.library.assemble import Definitions, made_up
 
 MADE_UP = 0
 """The key of a definition that nothing stores."""
@@ -23,4 +22,4 @@ def with_comparison(definitions: Definitions, asked: Comparison) -> Definitions:
     """The parts of a statement, its span replaced by that of a comparison."""
     ledger = definitions["statement"].ledger
     body = compared_span(asked, scenario_titles(ledger))
-    return {**definitions, "span": Definition(pk=MADE_UP, ledger=ledger, kind="span", name="compared", body=body)}
+    return {**definitions, "span": made_up(ledger, body, MADE_UP)}

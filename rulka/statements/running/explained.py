@@ -156,7 +156,8 @@ def _stored(ledger: Ledger, computed: Computed) -> list[Explanation]:
     return list(
         Explanation.objects.filter(
             ledger=ledger,
-            statement=computed.statement.name,
+            statement__kind="statement",
+            statement__name=computed.statement.name,
             node=computed.node.code,
             fence=bounds_of(ledger, computed),
             period__lte=computed.period.code,

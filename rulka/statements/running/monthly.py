@@ -47,7 +47,7 @@ def judged_statements(seat: Seat) -> list[Judged]:
     visits = dict(
         Visit.objects.filter(person=seat.person, definition__ledger=seat.ledger).values_list("definition", "at")
     )
-    seen.sort(key=lambda one: str(one.body.get("title", one.name)).casefold())
+    seen.sort(key=lambda one: one.title.casefold())
     seen.sort(key=lambda one: -visits[one.pk].timestamp() if one.pk in visits else 0.0)
     return [_judged(seat, one) for one in seen[:MOST_STATEMENTS]]
 
@@ -63,12 +63,12 @@ def _judged(seat: Seat, definition: Definition) -> Judged:
 
 
 def _digest(parts: Definitions) -> str:
-    return sha256(json.dumps({kind: one.body for kind, one in parts.items()}, sort_keys=True).encode()).hexdigest()
+    return sha256(json.dumps({kind: one.text for kind, one in parts.items()}, sort_keys=True).encode()).hexdigest()
 
 
 def _run(seat: Seat, parts: Definitions) -> Judged:
     definition = parts["statement"]
-    title = str(definition.body.get("title", definition.name))
+    title = definition.title
     node = node_asked(definition, node=seat.node, of="")
     try:
         outcome = run(parts, seat.period.code, node, seat.view.fence, seat.person)

@@ -38,7 +38,7 @@ class Outcome:
 def read_by(definitions: Definitions, person: Person | None) -> StatementDef:
     """A statement as somebody reads it: without detail that its author closed, where they may not edit it; a command
     for nobody reads all."""
-    statement = assemble(definitions["statement"], definitions)
+    statement = assemble(definitions)
     for_readers = statement.for_readers()
     if for_readers is statement or person is None or level_of(person, definitions["statement"]) >= EDIT:
         return statement
@@ -130,7 +130,7 @@ def all_below(statement: StatementDef, view: View, node: Node) -> list[Node]:
 
 def node_asked(statement: Definition, *, node: str, of: str) -> str:
     """Which node a page shows: the entity chosen for all pages, or `of` where the statement has nodes of its own."""
-    return of if statement.body.get("scope") or statement.body.get("currency") == "group" else node
+    return of if statement.scope_id or statement.body.get("currency") == "group" else node
 
 
 def has_own_nodes(statement: StatementDef) -> bool:

@@ -18,7 +18,7 @@ from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.assemble import free_name as free_statement_name
 from rulka.statements.library.opening import definitions_for
-from rulka.statements.library.storing import load_definitions, title_of
+from rulka.statements.library.storing import load_definitions
 from rulka.statements.running.runs import node_asked, page_nodes, run
 from rulka.worksheets.library.opening import required_editor
 from rulka.worksheets.library.storing import store_workbook
@@ -33,7 +33,7 @@ def open_as_worksheet(reader: Reader, name: str, *, of: str = "", title: str = "
     required_editor(reader.person)
     definitions = definitions_for(reader.ledger, name, reader.person)
     laid = laid_down(reader, definitions, of)
-    title = title or f"{title_of(definitions['statement'])}, worksheet"
+    title = title or f"{definitions['statement'].title}, worksheet"
     return store_workbook(reader.ledger, title, laid.workbook, person=reader.person)
 
 
@@ -43,7 +43,7 @@ def laid_down(reader: Reader, definitions: Definitions, of: str = "") -> LaidDow
     statement = definitions["statement"]
     node = node_asked(statement, node=reader.node, of=of)
     computed = _run(definitions, reader, reader.period, node)
-    laid = lay_down(computed, statement.name, title_of(statement), scoped=bool(computed.statement.scope))
+    laid = lay_down(computed, statement.name, statement.title, scoped=bool(computed.statement.scope))
     tried = [(reader.period, computed.node.code, computed), *_others(definitions, reader, computed)]
     for _ in range(MOST_ROUNDS):
         wrong = {place for one in tried for place in _wrong(laid, reader, *one)}
@@ -58,7 +58,7 @@ def laid_down(reader: Reader, definitions: Definitions, of: str = "") -> LaidDow
             if len(still) > 1
             else f"{cell_text(*still[0])} doesn't give the statement's figure.",
             hint="Place the statement as a block instead, and say what it is of.",
-            subject=title_of(statement),
+            subject=statement.title,
         )
     return laid
 

@@ -48,7 +48,7 @@ def blocks_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[
     person, ledger = page.seat.person, page.seat.ledger
     tables = [(table.name, table.title) for table in seen_tables(ledger, person)]
     seen = seen_definitions(ledger, person, "statement", level=RUN)
-    statements = [(one.name, str(one.body.get("title", one.name))) for one in seen]
+    statements = [(one.name, one.title) for one in seen]
     titles = {"table": dict(tables), "statement": dict(statements)}
     return {
         "template": "worksheets/_panel_blocks.html",

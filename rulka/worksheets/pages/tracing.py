@@ -61,7 +61,7 @@ def take(request: HttpRequest, name: str, form: str) -> HttpResponse:
         number = key_in(request.GET.get("ask", ""))
         ledger, view, computed = traced_question(asked.seat, live, _key(request, live), number)
         worksheet, person = asked.worksheet, asked.seat.person
-        of = ("worksheet", worksheet.name, worksheet.shelf_id)
+        of = ("worksheet", worksheet.name, worksheet.pk, worksheet.shelf_id)
         return taken_file(ledger, view, computed, figure_state(request.GET), form, person=person, of=of)
 
 

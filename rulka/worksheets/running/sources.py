@@ -36,7 +36,7 @@ from rulka.people.models import Person
 from rulka.statements.library.opening import definitions_for
 from rulka.statements.library.shelves import level_of
 from rulka.statements.library.storing import stamp_of
-from rulka.statements.running.runs import read_by
+from rulka.statements.running.runs import node_asked, read_by
 from rulka.worksheets.library.tables import open_table
 
 
@@ -218,8 +218,7 @@ class Figures:
             place = "statement"
             try:
                 definitions = definitions_for(self.ledger, question.statement, self.person)
-                own = definitions["statement"].body
-                node = question.node or ("" if own.get("scope") or own.get("currency") == "group" else self.node)
+                node = question.node or node_asked(definitions["statement"], node=self.node, of="")
                 place = "period or node"
                 at = self.view.frame.calendar.period(period)
                 self._runs[name] = run_statement(read_by(definitions, self.person), self.view, at, node)

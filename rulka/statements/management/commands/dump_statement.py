@@ -8,7 +8,7 @@ from typing import Any
 from rulka.formats.definition_file import write_definitions
 from rulka.ledger.commanding import RulkaCommand
 from rulka.ledger.reading.queries import find_ledger
-from rulka.statements.library.assemble import bodies_of, find_definition
+from rulka.statements.library.assemble import definitions_of, texts_of
 
 
 class Command(RulkaCommand):
@@ -19,5 +19,5 @@ class Command(RulkaCommand):
         parser.add_argument("name", help="the statement")
 
     def run(self, **options: Any) -> None:
-        statement = find_definition(find_ledger(options["ledger"]), "statement", options["name"])
-        self.deliver(write_definitions(bodies_of(statement)), options)
+        definitions = definitions_of(find_ledger(options["ledger"]), options["name"])
+        self.deliver(write_definitions(texts_of(definitions)), options)

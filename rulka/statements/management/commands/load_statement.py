@@ -23,8 +23,8 @@ class Command(RulkaCommand):
 
     def run(self, **options: Any) -> None:
         ledger = find_ledger(options["ledger"])
-        bodies = [body for path in options["files"] for body in read_definitions(_text(path), path.name)]
-        for told in load_definitions(ledger, bodies):
+        texts = [text for path in options["files"] for text in read_definitions(_text(path), path.name)]
+        for told in load_definitions(ledger, texts):
             self.stdout.write(told)
 
 
