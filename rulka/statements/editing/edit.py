@@ -28,10 +28,13 @@ from rulka.ledger.seat import Seat
 from rulka.people.models import Person
 from rulka.statements.library.assemble import (
     Definitions,
+    Known,
+    as_it_is,
     as_they_are,
     assemble_all,
     definitions_of,
     definitions_of_statement,
+    known_of,
     loaded_again,
     statements_using,
     with_parts,
@@ -128,6 +131,7 @@ class Parts:
     made: list[tuple[Definition, Raw]] = field(default_factory=list)
     clipboard: Mapping[str, Any] | None = None
     used: dict[int, list[Definition]] = field(default_factory=dict)
+    known: Known = field(default_factory=dict)
 
     @property
     def statement(self) -> Definition:
@@ -151,7 +155,7 @@ class Parts:
     def users(self, part: Definition) -> list[Definition]:
         """The statements that use a part, asked once."""
         if part.pk not in self.used:
-            self.used[part.pk] = statements_using(part)
+            self.used[part.pk] = statements_using(part, self.known)
         return self.used[part.pk]
 
     def beside(self) -> Iterator[Raw]:
@@ -164,7 +168,7 @@ class Parts:
         if self.share.get("spine") == "own":
             return
         mine = {definition.pk for definition in self.definitions.values()}
-        for parts in with_parts(self.users(self.definitions["spine"])):
+        for parts in with_parts(self.users(self.definitions["spine"]), self.known):
             for definition in parts.values():
                 if definition.kind in ("statement", "span") and definition.pk not in mine:
                     mine.add(definition.pk)
@@ -185,12 +189,14 @@ Action = Callable[[Parts, Asked, Callable[[], Computed]], Edited]
 
 @dataclass(frozen=True)
 class Done:
-    """What an edit did in words, what is chosen after it, and the statement as it is now."""
+    """What an edit did in words, what is chosen after it, and the statement as it is now; `known` is what was loaded
+    for it."""
 
     told: str
     chosen: tuple[str, ...]
     outcome: Outcome
     definitions: Definitions
+    known: Known
 
 
 def change_statement(
@@ -220,6 +226,7 @@ def change_statement(
             sight.view,
             person,
             share or {},
+            known=known_of(definitions),
         )
         edited = do(parts)
         written = list(_written(parts)) if edited.told else []
@@ -230,10 +237,11 @@ def change_statement(
                 write(definition, state, edit)
             if any(definition.kind == "statement" for definition, _ in written):
                 parts.used.clear()  # it may use other parts now, or name lines anew
-            _check([definition for definition, _ in written], sight.view.frame, parts.users, statement)
-        now = definitions_of_statement(statement) if "statement" in parts.changing else parts.definitions
+            parts.known.update({definition.pk: definition for definition, _ in written})
+            _check([definition for definition, _ in written], sight.view.frame, parts.users, parts.known, statement)
+        now = definitions_of_statement(statement, parts.known) if "statement" in parts.changing else parts.definitions
         outcome = outcome_of(now, sight)
-    return Done(edited.told, edited.chosen, outcome, now)
+    return Done(edited.told, edited.chosen, outcome, now, parts.known)
 
 
 def outcome_of(definitions: Definitions, sight: Sight) -> Outcome:
@@ -292,6 +300,7 @@ def _check(
     written: list[Definition],
     frame: Frame,
     used_by: Callable[[Definition], list[Definition]],
+    known: Known,
     run: Definition | None = None,
 ) -> None:
     """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
@@ -309,7 +318,7 @@ def _check(
     if run is not None and run not in written:
         users.pop(run.pk, None)
     if users:
-        for statement in assemble_all(with_parts(list(users.values()))):
+        for statement in assemble_all(with_parts(list(users.values()), known)):
             check_statement(statement)
 
 
@@ -322,7 +331,7 @@ def _before(definition: Definition) -> Raw | None:
 
 
 def _edits(statement: Definition, person: Person, state: str) -> QuerySet[Edit]:
-    return Edit.objects.filter(statement=statement, person=person, state=state)
+    return statement.edits.filter(person=person, state=state)
 
 
 def last_edit(statement: Definition, person: Person) -> Edit | None:
@@ -339,28 +348,33 @@ def _drop_undone(statement: Definition, person: Person) -> None:
     _edits(statement, person, Edit.State.UNDONE).update(state=Edit.State.DROPPED)
 
 
-def undo(statement: Definition, *, person: Person) -> str:
-    """Take back the person's latest edit; refused when somebody changed the same part since."""
+def undo(statement: Definition, *, person: Person) -> tuple[str, Definitions]:
+    """Take back the person's latest edit; refused when somebody changed the same part since. What it was, and the
+    statement as it is then."""
     required(person, statement, EDIT)
     with transaction.atomic():
+        statement = as_it_is(statement)
         edit = last_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
-        take_back(edit, person)
-    return edit.what
+        known = take_back(edit, person, {statement.pk: statement})
+        return edit.what, definitions_of_statement(statement, known)
 
 
-def redo(statement: Definition, *, person: Person) -> str:
-    """Do again what was undone last; refused when somebody changed the same part since."""
+def redo(statement: Definition, *, person: Person) -> tuple[str, Definitions]:
+    """Do again what was undone last; refused when somebody changed the same part since. What it was, and the statement
+    as it is then."""
     required(person, statement, EDIT)
     with transaction.atomic():
+        statement = as_it_is(statement)
         edit = next_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to do again.", code="nothing-to-redo")
-        turn(edit, [(change, change.before, change.after) for change in changes_of(edit)], person, "Done again")
+        changes, known = changes_of(edit, {statement.pk: statement})
+        turn(edit, [(change, change.before, change.after) for change in changes], person, "Done again")
         edit.state = Edit.State.DONE
         edit.save(update_fields=["state"])
-    return edit.what
+        return edit.what, definitions_of_statement(statement, known)
 
 
 # -- both at once ----------------------------------------------------------------------------------
@@ -428,7 +442,7 @@ def freeze_line(ledger: Ledger, name: str, key: str, *, period: str, node: str, 
         state = state_of(spine)
         told = freeze_in(state, key, computed)
         write(spine, state, entry(ledger, definitions["statement"], person, told, Edit.State.DONE))
-        _check([spine], frame_of(ledger), statements_using)
+        _check([spine], frame_of(ledger), statements_using, known_of(definitions))
         run(loaded_again(definitions["statement"]), period, node, NO_FENCE)
     return told
 

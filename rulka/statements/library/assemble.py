@@ -52,24 +52,35 @@ def free_name(ledger: Ledger, kind: str, wanted: str) -> str:
     return numbered(slug(wanted)[:70], is_taken)
 
 
-def statements_using(part: Definition) -> list[Definition]:
+Definitions = Mapping[str, Definition]
+"""A statement with its parts, by kind: loaded once, handed on."""
+
+Known = dict[int, Definition]
+"""Definitions that were loaded already, by their keys: what is asked for again is not loaded again."""
+
+
+def known_of(definitions: Definitions) -> Known:
+    """A statement with its parts as what is known."""
+    return {definition.pk: definition for definition in definitions.values()}
+
+
+def statements_using(part: Definition, known: Known | None = None) -> list[Definition]:
     """The statements that use a spine, span or scope, by title."""
-    return users_of([part])[part.kind]
+    return users_of([part], known)[part.kind]
 
 
-def users_of(parts: Iterable[Definition]) -> dict[str, list[Definition]]:
-    """By kind the statements that use one of some parts, by title."""
+def users_of(parts: Iterable[Definition], known: Known | None = None) -> dict[str, list[Definition]]:
+    """By kind the statements that use one of some parts, by title; they are known from then on."""
+    known = {} if known is None else known
     wanted = {part.kind: part.pk for part in parts}
     uses = Q()
     for kind, key in wanted.items():
         uses |= Q(**{kind: key})
-    every = Definition.objects.filter(uses).select_related("ledger") if wanted else ()
-    found = sorted(every, key=lambda definition: definition.title.casefold())
-    return {kind: [one for one in found if getattr(one, f"{kind}_id") == key] for kind, key in wanted.items()}
-
-
-Definitions = Mapping[str, Definition]
-"""A statement with its parts, by kind: loaded once, handed on."""
+    if wanted:
+        others = Definition.objects.filter(uses).exclude(pk__in=list(known)).select_related("ledger")
+        known.update({one.pk: one for one in others})
+    every = sorted((one for one in known.values() if not one.is_gone), key=lambda one: one.title.casefold())
+    return {kind: [one for one in every if getattr(one, f"{kind}_id") == key] for kind, key in wanted.items()}
 
 
 def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
@@ -77,24 +88,26 @@ def definitions_of(ledger: Ledger, name: str) -> dict[str, Definition]:
     return definitions_of_statement(find_definition(ledger, "statement", name))
 
 
-def definitions_of_statement(statement: Definition) -> dict[str, Definition]:
+def definitions_of_statement(statement: Definition, known: Known | None = None) -> dict[str, Definition]:
     """A statement that is loaded already with its parts, by kind."""
-    return with_parts([statement])[0]
+    return with_parts([statement], known)[0]
 
 
-def with_parts(statements: Sequence[Definition]) -> list[dict[str, Definition]]:
-    """Statements, each with its parts by kind, read together; refuses a part that was taken out."""
-    wanted = {key for statement in statements for key in parts_named(statement).values()}
-    stored = Definition.objects.filter(pk__in=wanted).select_related("ledger") if wanted else ()
-    found = {definition.pk: definition for definition in stored}
+def with_parts(statements: Sequence[Definition], known: Known | None = None) -> list[dict[str, Definition]]:
+    """Statements, each with its parts by kind, read together where they aren't known; they are from then on. Refuses a
+    part that was taken out."""
+    known = {} if known is None else known
+    wanted = {key for statement in statements for key in parts_named(statement).values() if key not in known}
+    if wanted:
+        known.update({one.pk: one for one in Definition.objects.filter(pk__in=wanted).select_related("ledger")})
     for statement in statements:
         for kind, key in parts_named(statement).items():
-            if key not in found:
-                known = Definition.objects.filter(ledger=statement.ledger_id, kind=kind).values_list("name", flat=True)
-                raise _unknown(kind, Definition.every.get(pk=key).name, known)
-            setattr(statement, kind, found[key])
+            if key not in known or known[key].is_gone:
+                names = Definition.objects.filter(ledger=statement.ledger_id, kind=kind).values_list("name", flat=True)
+                raise _unknown(kind, Definition.every.get(pk=key).name, names)
+            setattr(statement, kind, known[key])
     return [
-        {"statement": statement} | {kind: found[key] for kind, key in parts_named(statement).items()}
+        {"statement": statement} | {kind: known[key] for kind, key in parts_named(statement).items()}
         for statement in statements
     ]
 
@@ -112,12 +125,23 @@ def as_they_are(definitions: Definitions) -> dict[str, Definition]:
     return dict(definitions) if now == known else loaded_again(definitions["statement"])
 
 
+def as_it_is(statement: Definition) -> Definition:
+    """A statement that was loaded before, loaded again only where somebody changed it since; refuses one that was taken
+    out."""
+    now = Definition.objects.filter(pk=statement.pk).values_list("version", flat=True).first()
+    return statement if now == statement.version else _loaded_again(statement)
+
+
 def loaded_again(statement: Definition) -> dict[str, Definition]:
-    """A statement that was loaded before as it is now, with its parts; refuses one that was taken out since."""
+    """A statement that was loaded before as it is now, with its parts."""
+    return definitions_of_statement(_loaded_again(statement))
+
+
+def _loaded_again(statement: Definition) -> Definition:
     found = Definition.objects.filter(pk=statement.pk).select_related("ledger", "shelf").first()
     if found is None:
         raise NotFound(f"The statement '{statement.name}' does not exist.", subject="statement")
-    return definitions_of_statement(found)
+    return found
 
 
 def assemble(definitions: Definitions) -> StatementDef:

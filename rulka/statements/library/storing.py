@@ -24,6 +24,7 @@ from rulka.people.library import record
 from rulka.people.models import Person
 from rulka.statements.library.assemble import (
     Definitions,
+    Known,
     assemble,
     definitions_of_statement,
     find_definition,
@@ -147,20 +148,23 @@ def read_stamp(stamp: str) -> dict[int, int]:
     return {int(key): int(version) for key, version in found}
 
 
-def take_back(edit: Edit, person: Person) -> None:
-    """Give all that an edit changed the state that it had before."""
-    turn(edit, [(change, change.after, change.before) for change in reversed(changes_of(edit))], person, "Undone")
+def take_back(edit: Edit, person: Person, known: Known | None = None) -> Known:
+    """Give all that an edit changed the state that it had before; returns these definitions as they are then."""
+    changes, found = changes_of(edit, known)
+    turn(edit, [(change, change.after, change.before) for change in reversed(changes)], person, "Undone")
     edit.state = Edit.State.UNDONE
     edit.save(update_fields=["state"])
-
-
-def changes_of(edit: Edit) -> list[Change]:
-    """What an edit changed, each with its definition as it is now: the same one where it changed it twice."""
-    found = list(edit.changes.select_related("definition__ledger"))
-    definitions = {change.definition_id: change.definition for change in found}
-    for change in found:
-        change.definition = definitions[change.definition_id]
     return found
+
+
+def changes_of(edit: Edit, known: Known | None = None) -> tuple[list[Change], Known]:
+    """What an edit changed, and the definitions that it changed as they are now; some may be known already."""
+    changes, found = list(edit.changes.all()), dict(known or {})
+    others = {change.definition_id for change in changes} - set(found)
+    found |= Definition.every.select_related("ledger").in_bulk(others)
+    for change in changes:
+        change.definition = found[change.definition_id]
+    return changes, found
 
 
 def turn(edit: Edit, changes: list[tuple[Change, Any, Any]], person: Person, word: str) -> None:

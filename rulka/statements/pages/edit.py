@@ -140,7 +140,10 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
         return answer(request, seat, name, _asked(request.POST), problem=error, entered=request.POST)
     asked, meant = _after(request.POST, done), _meant(request.POST, sight)
     warned = "; ".join(meant.warnings) if meant else ""
-    return answer(request, seat, name, asked, done.outcome, done.definitions, done=_sentence(done.told), warned=warned)
+    return answer(
+        request, seat, name, asked, done.outcome, done.definitions,
+        known=done.known, done=_sentence(done.told), warned=warned,
+    )  # fmt: skip
 
 
 def _gone_to(request: HttpRequest, seat: Seat, name: str) -> HttpResponse:
@@ -228,15 +231,14 @@ def redo(request: HttpRequest, name: str) -> HttpResponse:
     return _turned(request, name, "Done again", editing.redo)
 
 
-def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., str]) -> HttpResponse:
+def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., tuple[str, Definitions]]) -> HttpResponse:
     seat = seat_of(request)
     statement = open_definition(seat.ledger, "statement", name, person=seat.person)
     name = statement.name
     try:
-        told = turn(statement, person=seat.person)
+        told, definitions = turn(statement, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
-    definitions = open_statement(seat.ledger, name, person=seat.person)  # the statement itself may be what was turned
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
     return answer(
         request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}."

@@ -29,12 +29,12 @@ from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
 from rulka.ledger.reading.trace_panel import Places, known_crumbs, leading, trace_panel
 from rulka.ledger.seat import Seat
-from rulka.statements.library.assemble import users_of
+from rulka.statements.library.assemble import Definitions, Known, known_of, users_of
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.statements.library.storing import stamp_of
 from rulka.statements.library.versions import version_context
-from rulka.statements.models import PARTS, Definition, Picture
+from rulka.statements.models import PARTS, Picture
 from rulka.statements.output.editions import editions_of
 from rulka.statements.pages.explain_panel import explain_context, named_explainers, waiting
 from rulka.statements.pages.fields import column_settings, line_settings, statement_settings
@@ -70,9 +70,15 @@ class State(dict[str, str]):
 
 
 def panel_context(
-    seat: Seat, outcome: Outcome, asked: QueryDict, definitions: Mapping[str, Definition], **extra: Any
+    seat: Seat,
+    outcome: Outcome,
+    asked: QueryDict,
+    definitions: Definitions,
+    known: Known | None = None,
+    **extra: Any,
 ) -> dict[str, Any]:
-    """Template and context of the panel; `asked` holds the address, see STATE."""
+    """Template and context of the panel; `asked` holds the address, see STATE. `known` are definitions that were loaded
+    already."""
     state = State({name: ",".join(asked.getlist(name)) for name in STATE if asked.get(name)})
     kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
     begun = "begun" in definitions["statement"].body
@@ -92,7 +98,7 @@ def panel_context(
     kind = state.get("panel", "")
     if kind not in build:
         kind = "footing" if not outcome.verdict.stands and not begun else "start"
-    about = About(seat, outcome, state, definitions)
+    about = About(seat, outcome, state, definitions, known or known_of(definitions))
     tabs = [*(["start"] if begun else []), *TABS]
     context: dict[str, Any] = {
         "panel": kind,
@@ -124,7 +130,8 @@ class About:
     seat: Seat
     outcome: Outcome
     state: dict[str, str]
-    definitions: Mapping[str, Definition]
+    definitions: Definitions
+    known: Known
 
     @property
     def computed(self) -> Computed:
@@ -139,7 +146,7 @@ class About:
     def shared(self) -> dict[str, list[tuple[str, str]]]:
         """For spine, span and scope the (name, title) of the other statements that use it."""
         statement = self.definitions["statement"]
-        used = users_of(self.definitions[kind] for kind in PARTS if kind in self.definitions)
+        used = users_of((self.definitions[kind] for kind in PARTS if kind in self.definitions), self.known)
         seen = {user.pk for user in seen_among(self.seat.person, {one for users in used.values() for one in users})}
         return {
             kind: [(user.name, user.title) for user in users if user.pk in seen and user != statement]
