@@ -44,9 +44,15 @@ def named(tree: ast.AST) -> Iterator[str]:
             yield node.attr
 
 
+@cache
+def names_in(path: Path) -> frozenset[str]:
+    """All names of a file, read once."""
+    return frozenset(named(tree_of(path)))
+
+
 def offenders(names: set[str], *homes: str) -> dict[str, set[str]]:
     """The files outside of some rooms that name any of these."""
-    found = {place(path): names & set(named(tree_of(path))) for path in FILES if not place(path).startswith(homes)}
+    found = {place(path): names & names_in(path) for path in FILES if not place(path).startswith(homes)}
     return {path: hits for path, hits in found.items() if hits}
 
 

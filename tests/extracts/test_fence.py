@@ -24,6 +24,7 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from tests.conftest import SMALL
 from tests.extracts.world import asking, below, journal, rows_of, total
+from tests.lengths import several
 
 pytestmark = pytest.mark.django_db
 
@@ -89,14 +90,14 @@ KEYS = ["entity", "account", "department", "entry", "line"]
 LESS = [HealthCheck.function_scoped_fixture]
 
 
-@settings(max_examples=8, suppress_health_check=LESS)
+@settings(max_examples=several(8), suppress_health_check=LESS)
 @given(data=st.data())
 def test_lines_behind_a_fence_are_those_inside_of_it(ternwick, data):
     ask_behind(ternwick, data)
 
 
 @pytest.mark.slow
-@settings(max_examples=150, suppress_health_check=LESS)
+@settings(max_examples=several(150), suppress_health_check=LESS)
 @given(data=st.data())
 def test_lines_behind_many_fences_are_those_inside_of_them(ternwick, data):
     ask_behind(ternwick, data)
@@ -147,14 +148,14 @@ def ask_behind(ternwick, data):
     }  # fmt: skip
 
 
-@settings(max_examples=3, suppress_health_check=LESS)
+@settings(max_examples=several(3), suppress_health_check=LESS)
 @given(fence=fences())
 def test_other_rows_behind_a_fence_are_of_what_is_inside(ternwick, fence, kept):
     ask_others(ternwick, fence, kept)
 
 
 @pytest.mark.slow
-@settings(max_examples=60, suppress_health_check=LESS)
+@settings(max_examples=several(60), suppress_health_check=LESS)
 @given(fence=fences())
 def test_other_rows_behind_many_fences_are_of_what_is_inside(ternwick, fence, kept):
     ask_others(ternwick, fence, kept)

@@ -23,6 +23,7 @@ from rulka.people.models import Person
 from standins.ledger_service import SECRET, start
 from tests.conftest import SMALL, table
 from tests.formats.intake.test_ledger_source import workbook, zipped
+from tests.lengths import several
 from tests.oracle import Oracle
 
 pytestmark = pytest.mark.django_db
@@ -164,7 +165,7 @@ def trial_balances(command, code: str, **options) -> list[str]:
     ]
 
 
-@settings(max_examples=15, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=several(15), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(plan=PLANS, blind=st.booleans())
 def test_any_split_and_order_of_loads_gives_the_final_state_and_keeps_the_former_ones(plan, blind, small, command):
     """Each load, by some source, brings entries in some version, again or corrected; `blind` leaves modified_at out:

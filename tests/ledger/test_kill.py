@@ -67,7 +67,7 @@ def wait_for(process: subprocess.Popen[bytes], marker: Path) -> None:
         time.sleep(0.002)
 
 
-@pytest.mark.parametrize("kills", [8, pytest.param(KILLS, marks=pytest.mark.slow)])
+@pytest.mark.parametrize("kills", [4, pytest.param(KILLS, marks=pytest.mark.slow)])
 def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp_path, kills):
     """Every second one is killed while it writes, the others at any moment from the start on."""
     var, marker, dice = tmp_path / "var", tmp_path / "marker", random.Random(7)

@@ -25,6 +25,7 @@ from rulka.ledger.reading.queries import view_of
 from rulka.overviews.running.readings import Reader, StatementReadings
 from rulka.overviews.running.tiles import filled, filled_page
 from rulka.statements.library.assemble import assemble, definitions_of
+from tests.lengths import several
 from tests.oracle import Oracle
 
 pytestmark = pytest.mark.django_db
@@ -93,7 +94,7 @@ CASES = st.tuples(
 )  # fmt: skip
 
 
-@settings(max_examples=14, suppress_health_check=LESS)
+@settings(max_examples=several(14), suppress_health_check=LESS)
 @given(case=CASES)
 def test_any_strip_shows_what_the_statement_does(results: Ledger, case: tuple[str, str, str, str, str]) -> None:
     name, period, node, window, label = case
@@ -119,7 +120,7 @@ def test_any_strip_shows_what_the_statement_does(results: Ledger, case: tuple[st
         assert (row.reached.value, row.left.value) == (to_date / target, target - to_date)
 
 
-@settings(max_examples=14, suppress_health_check=LESS)
+@settings(max_examples=several(14), suppress_health_check=LESS)
 @given(case=CASES)
 def test_any_bridge_starts_and_ends_at_the_statement_and_adds_up(
     results: Ledger, case: tuple[str, str, str, str, str]
@@ -161,7 +162,7 @@ def test_any_bridge_starts_and_ends_at_the_statement_and_adds_up(
             assert begins + sum(bars[0 if start is None else 1 : -1]) == bars[-1], key
 
 
-@settings(max_examples=7, suppress_health_check=LESS)
+@settings(max_examples=several(7), suppress_health_check=LESS)
 @given(case=CASES)
 def test_any_member_shows_what_its_own_run_does(results: Ledger, case: tuple[str, str, str, str, str]) -> None:
     name, period, _, window, label = case

@@ -13,6 +13,7 @@ from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, PENDING, POSTED
 from rulka.core.books.trial_balance import trial_balance
 from rulka.core.errors import RulkaError
 from tests.core.compute.test_statement import CALENDAR, LINES, book
+from tests.lengths import several
 
 CODES = ["10", "20", "30", "40", "41", "50", "51"]
 MOVES = st.lists(
@@ -52,7 +53,7 @@ def by_definition(moves, account, dept, at, whole, pending):
     return total
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(MOVES, st.booleans())
 def test_every_balance_equals_its_definition(moves, pending):
     found = book(moves)

@@ -14,6 +14,7 @@ from rulka.core.books.narrowing import read_narrowing
 from rulka.core.books.selection import SelectionError
 from tests.books import book_of
 from tests.core.compute.test_brute import ledgers
+from tests.lengths import several
 
 ENTITIES = {"": {"A", "B", "C"}, "A": {"A"}, "B, C": {"B", "C"}}
 ACCOUNTS = {"": None, "4*": ("4",), "10 to 21": ("1", "20", "21")}
@@ -29,7 +30,7 @@ def inside(line, entities, accounts, departments):
     )
 
 
-@settings(max_examples=80)
+@settings(max_examples=several(80))
 @given(
     ledgers(),
     st.sampled_from(list(ENTITIES)),
@@ -71,7 +72,7 @@ def test_view_holds_what_lies_inside_and_nothing_else(works, entities, accounts,
     )
 
 
-@settings(max_examples=40)
+@settings(max_examples=several(40))
 @given(ledgers(), st.sampled_from(list(ENTITIES)), st.sampled_from(list(DEPARTMENTS)))
 def test_balances_inside_are_those_of_a_ledger_that_has_no_more(works, entities, departments):
     """Fences on entities and members cut where results roll too, so the part is a ledger of its own."""
@@ -94,7 +95,7 @@ def by_account(view, scenario, pending, at):
     ).tolist()
 
 
-@settings(max_examples=40)
+@settings(max_examples=several(40))
 @given(ledgers(), st.sampled_from(["entity: A", "department: under:s", "40; entity: not C", "department: not d"]))
 def test_masks_of_a_part_are_the_whole_ones_cut(works, text):
     book, narrowing = book_of(works), read_narrowing(text)
@@ -126,7 +127,7 @@ def test_several_bounds_are_alternatives_and_one_that_is_open_opens_all():
     assert both.with_seal("50", None).unbounded == Fence.of(sealed="50")
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(
     ledgers(),
     st.lists(st.tuples(st.sampled_from(list(ENTITIES)), st.sampled_from(list(DEPARTMENTS))), min_size=1, max_size=3),
@@ -143,7 +144,7 @@ def test_a_view_through_several_bounds_is_a_ledger_of_what_lies_in_any(works, gi
     assert Counter(line.number for line in lines) == Counter(one.entry for one in mine if one.scenario == "actual")
 
 
-@settings(max_examples=5)
+@settings(max_examples=several(5))
 @given(ledgers())
 def test_nothing_shows_where_no_bound_lets_anything_through(works):
     view = book_of(works).within(Fence.around([LETS_NOTHING_THROUGH]))

@@ -20,6 +20,7 @@ from rulka.core.definitions.statements import statement_from
 from rulka.formats.definition_file import check_body
 from tests.books import Line, Works, book_of
 from tests.brute import Brute, Statement, days_between, figures, line_kind, text_of, walk
+from tests.lengths import several
 
 ACCOUNTS = [
     {"code": "10", "type": "asset"},
@@ -274,7 +275,7 @@ def hidden(wanted: Statement, line: dict[str, Any]) -> bool:
     return line.get("hide") == "when nothing was booked" and not wanted.any_booked(line)
 
 
-@settings(max_examples=150)
+@settings(max_examples=several(150))
 @given(st.data(), ledgers(), spines(), spans())
 def test_random_statement_equals_loops_over_its_lines(data, works, spine, span):
     brute = Brute(works)
@@ -296,7 +297,7 @@ def test_random_statement_equals_loops_over_its_lines(data, works, spine, span):
     compare(compute(works, spine, span, at, node), Statement(brute, spine, span, at, node))
 
 
-@settings(max_examples=80)
+@settings(max_examples=several(80))
 @given(st.data(), ledgers(), spines(plain=True), spans(plain=True))
 def test_random_translated_statement_equals_loops_over_its_lines(data, works, spine, span):
     brute = Brute(works)
@@ -308,7 +309,7 @@ def test_random_translated_statement_equals_loops_over_its_lines(data, works, sp
     compare(computed, Statement(brute, spine, span, at, node, translated=True), hiding=False)
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(ledgers())
 def test_translated_books_of_a_foreign_entity_sum_to_zero_and_share_without_loss(works):
     from rulka.core.books.balances import Source
@@ -321,7 +322,7 @@ def test_translated_books_of_a_foreign_entity_sum_to_zero_and_share_without_loss
     assert (balances.debits[keys].sum(axis=0) == balances.credits[keys].sum(axis=0)).all()
 
 
-@settings(max_examples=80)
+@settings(max_examples=several(80))
 @given(
     st.data(),
     ledgers(),
@@ -366,7 +367,7 @@ def test_expanded_rows_equal_loops_and_add_up(data, works, kind, selection):
     assert total == wanted.leaf(line, column) == computed.cells["all"][0]
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), st.sampled_from(["period", "monday", "sunday"]))
 def test_weeks_equal_loops_and_add_up_to_their_period(data, works, start):
     brute = Brute(works)
@@ -391,7 +392,7 @@ def test_weeks_equal_loops_and_add_up_to_their_period(data, works, start):
         assert values[place] == days_between(brute, column.window.start, column.window.end, money)
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), st.sampled_from(["department", "entity"]))
 def test_members_and_none_of_these_add_up_to_the_whole(data, works, each):
     brute = Brute(works)
@@ -426,7 +427,7 @@ def test_members_and_none_of_these_add_up_to_the_whole(data, works, each):
         assert values[place] == own, one.key
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers())
 def test_eliminations_add_up_and_what_is_left_between_companies_stands_on_its_line(data, works):
     brute = Brute(works)
@@ -460,7 +461,7 @@ def test_eliminations_add_up_and_what_is_left_between_companies_stands_on_its_li
     assert between == (0, gone, gone)
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), spines(plain=True), spans(plain=True))
 def test_every_traced_figure_agrees_with_its_parts(data, works, spine, span):
     from rulka.core.proof.splits import open_figure, split

@@ -21,6 +21,7 @@ from rulka.formats.definition_file import check_body
 from tests.books import Works, book_of
 from tests.brute import Brute, Pieces, Statement
 from tests.core.compute.test_brute import compare, ledgers, some, spines, written
+from tests.lengths import several
 
 NODES = {
     "n": "entity: A, B",
@@ -218,7 +219,7 @@ def crossed_at_random(data: Any, works: Works, span: dict[str, Any]) -> Any:
     return against_loops(works, spine, span, at, data.draw(st.sampled_from(["n", "m"])))
 
 
-@settings(max_examples=120)
+@settings(max_examples=several(120))
 @given(st.data(), ledgers(), crossed_spans())
 def test_crossed_features_equal_loops_and_agree_with_their_traces(data, works, span):
     computed = crossed_at_random(data, works, span)
@@ -229,7 +230,7 @@ def test_crossed_features_equal_loops_and_agree_with_their_traces(data, works, s
 
 
 @pytest.mark.slow
-@settings(max_examples=2500)
+@settings(max_examples=several(2500))
 @given(st.data(), ledgers(), crossed_spans())
 def test_crossed_features_equal_loops_at_length(data, works, span):
     computed = crossed_at_random(data, works, span)
@@ -237,7 +238,7 @@ def test_crossed_features_equal_loops_at_length(data, works, span):
         agree_with_traces(computed)
 
 
-@settings(max_examples=50)
+@settings(max_examples=several(50))
 @given(st.data(), ledgers(), spines(plain=True))
 def test_weeks_with_columns_and_totals_equal_loops(data, works, spine):
     works = noted(works, data.draw)

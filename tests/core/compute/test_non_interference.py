@@ -25,6 +25,7 @@ from rulka.core.proof.trace import trace_cell
 from rulka.formats.output.text import as_json
 from tests.books import Line, Works, book_of
 from tests.core.compute.test_brute import ledgers, spans, spines, written
+from tests.lengths import several
 
 SEALED = "50, 11, 40"
 IS_SEALED = ("50", "11", "40")
@@ -174,7 +175,7 @@ def asked(draw: Any, works: Works) -> str:
     return f"{year}-P{number:02d}"
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), spines(), spans())
 def test_what_is_finer_than_a_seals_grain_makes_no_difference(data, works, spine, span):
     works = with_finer(data.draw, works)
@@ -192,7 +193,7 @@ def test_what_is_finer_than_a_seals_grain_makes_no_difference(data, works, spine
         assert rows[0] == rows[1]
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), spines(), spans())
 def test_what_shows_under_a_seal_is_what_shows_without(data, works, spine, span):
     """A seal leaves figures out; it never changes one."""
@@ -229,7 +230,7 @@ OUTSIDE = {
 
 
 @pytest.mark.parametrize("what", OUTSIDE)
-@settings(max_examples=25)
+@settings(max_examples=several(25))
 @given(st.data(), ledgers(), spines(), spans())
 def test_what_lies_outside_of_a_fence_makes_no_difference(what, data, works, spine, span):
     fence, inside = OUTSIDE[what]

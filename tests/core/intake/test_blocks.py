@@ -15,6 +15,7 @@ from rulka.core.intake import columns
 from rulka.core.intake.blocks import FIELDS, BlockChecker, EntryBlock, Scattered
 from rulka.core.intake.entries import Books, EntryChecker, EntryRow, group_rows
 from rulka.formats.intake import arrow_columns
+from tests.lengths import several
 
 BOOKS = Books(
     calendar=monthly_calendar(first_month=4, year_label="end", first_year=2026, last_year=2027, adjusting_periods=1),
@@ -225,7 +226,7 @@ def random_rows(dice: random.Random, most: int = 12) -> list[dict[str, str]]:
     return rows
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=several(120), deadline=None)
 @given(seed=st.integers(0, 10**9))
 def test_random_mixtures_agree_whatever_blocks_they_come_in(seed):
     dice = random.Random(seed)
@@ -240,7 +241,7 @@ def test_random_mixtures_agree_whatever_blocks_they_come_in(seed):
     assert quickly(blocks, arrow_columns.join) == slow
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=several(120), deadline=None)
 @given(
     parts=st.lists(st.one_of(st.text(max_size=3), st.lists(st.text(max_size=3), min_size=4, max_size=4)), min_size=1)
 )

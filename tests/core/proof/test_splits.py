@@ -15,6 +15,7 @@ from rulka.core.proof.splits import Opened, directions, open_figure, split, step
 from tests.books import book_of
 from tests.core.compute.test_brute import ledgers, spans, spines
 from tests.core.compute.test_non_interference import SEALED, asked, statement_of, with_finer
+from tests.lengths import several
 
 MORE = [
     {"column": "gap", "difference": ["c0", "c1"]},
@@ -71,7 +72,7 @@ def run(data: Any, works: Any, spine: Any, span: Any, fence: Fence) -> Computed 
         return None
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=several(120), deadline=None)
 @given(st.data(), ledgers(), spines(), spans())
 def test_every_split_on_every_way_gives_the_figure_again(data, works, spine, span):
     fence = data.draw(

@@ -30,6 +30,7 @@ from tests.books import Line, Works, book_of
 from tests.core.compute.test_brute import ledgers, spans, spines
 from tests.core.compute.test_non_interference import SEALED
 from tests.core.proof.test_splits import figures, run
+from tests.lengths import several
 
 CALENDAR = {"first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2026, "adjusting_periods": 0}
 ACCOUNTS = [
@@ -151,7 +152,7 @@ def test_the_taken_parts_leave_no_fifth_of_either_side(amounts):
 FENCES = [Fence(), Fence.of(members={"department": "d"}), Fence.of(sealed=SEALED), Fence.of(entities="A")]
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=several(120), deadline=None)
 @given(st.data(), ledgers(), spines(), spans())
 def test_drivers_with_the_rest_are_the_figure(data, works, spine, span):
     computed = run(data, works, spine, span, data.draw(st.sampled_from(FENCES)))

@@ -19,6 +19,7 @@ from rulka.core.rebuild.statement import bodies_of, odd_cells
 from tests.core.rebuild.houses import House, Row, balance_table, house, income_table, regrouped
 from tests.core.rebuild.judging import judged
 from tests.core.rebuild.spoiling import mistyped
+from tests.lengths import few_of
 
 HABITS = ("tidy", "untidy", "below")
 MONTHS = ((2026, 5), (2026, 11))
@@ -71,8 +72,7 @@ def tried_with(kind: str, trials: Iterator[Trial]) -> Counter[str]:
     return counts
 
 
-@pytest.mark.parametrize("kind", KINDS)
-@pytest.mark.parametrize("habit", HABITS)
+@pytest.mark.parametrize(("kind", "habit"), few_of([(kind, habit) for kind in KINDS for habit in HABITS], each=4))
 def test_lines_are_found_on_other_charts(kind, habit):
     counts = tried_with(kind, iter([trial(kind, habit, 1, "B", (2026, 5))]))
     assert counts["lines"] > 8 and counts["right"] >= KINDS[kind] * counts["lines"], counts
@@ -111,7 +111,7 @@ def test_what_is_found_shows_other_months_too(habit):
             assert [float(value or 0) for value in values[row.caption]] == [float(value) for value in row.values]
 
 
-@pytest.mark.parametrize("seed", ["a", "b", "c", "d"])
+@pytest.mark.parametrize("seed", few_of("abcd", each=4))
 @pytest.mark.parametrize("habit", ["tidy", "untidy"])
 def test_a_mistyped_figure_is_named(seed, habit):
     one = trial("income, cents", habit, 1, "C", (2026, 5))

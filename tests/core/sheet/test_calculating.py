@@ -13,6 +13,7 @@ from rulka.core.sheet import calculating
 from rulka.core.sheet.addresses import cell_text, read_cell
 from rulka.core.sheet.calculating import Calculation, SheetCells
 from rulka.core.sheet.values import PENDING, SheetError
+from tests.lengths import several
 
 
 def calculated(cells: dict[str, str], **others: dict[str, str]) -> Calculation:
@@ -180,7 +181,7 @@ def test_reading_without_end_is_stopped(monkeypatch) -> None:
     assert "#NUM!" in values and Decimal(1_000) in values
 
 
-@settings(max_examples=40)
+@settings(max_examples=several(40))
 @given(st.integers(0, 10**6))
 def test_changes_one_by_one_give_what_a_fresh_calculation_gives(seed: int) -> None:
     chance = random.Random(seed)

@@ -18,6 +18,7 @@ from rulka.core.sheet.remap import Remap
 from rulka.core.sheet.steps import apply, inverses
 from rulka.core.sheet.tokens import moved
 from rulka.core.sheet.workbook import Cell, Sheet, Workbook
+from tests.lengths import several
 
 CALENDAR = monthly_calendar(first_month=4, year_label="end", first_year=2025, last_year=2028)
 
@@ -169,7 +170,7 @@ def test_sorting_and_summing_and_replacing():
     assert texts(workbook)["A3"] == "X" and texts(workbook)["C1"] == "=X1*2"
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.integers(0, 10**6))
 def test_any_steps_taken_back_give_what_was(seed):
     chance = random.Random(seed)

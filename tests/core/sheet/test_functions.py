@@ -22,6 +22,7 @@ from rulka.core.sheet.registry import FUNCTIONS
 from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.values import Array, SheetError
 from tests.core.sheet.cells import CELLS
+from tests.lengths import several
 
 CASES = Path(__file__).parents[2] / "cases" / "sheet"
 OUT = 19
@@ -137,7 +138,7 @@ def formulas(draw: Any, depth: int = 3) -> str:
     return f"{kind.upper()}({one},{other})"
 
 
-@settings(max_examples=150)
+@settings(max_examples=several(150))
 @given(formulas())
 def test_random_formulas_agree(formula: str) -> None:
     own, other = ours([formula])[0], theirs([formula])[0]

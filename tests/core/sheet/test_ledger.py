@@ -31,6 +31,7 @@ from rulka.core.sheet.values import Array, SheetError
 from tests.books import book_of
 from tests.core.compute.test_brute import ledgers
 from tests.core.compute.test_non_interference import OUTSIDE, SEALED, altered, with_finer
+from tests.lengths import several
 
 ACCOUNTS = ["4*", "50", "5*", "10, 20 to 31", "type:asset", "30", "90", "9*", "*", "40 to 91", "under:4", "11"]
 NARROWS = ["", "", "department: d", "department: under:s", "route: x", "department: not -; route: not y", "partner: A"]
@@ -96,7 +97,7 @@ def by_statement(works: Any, fence: Fence, asked: dict[str, str]) -> Any:
     return "sealed" if 0 in row.sealed_at else row.values[0]
 
 
-@settings(max_examples=250)
+@settings(max_examples=several(250))
 @given(st.data(), ledgers(), questions(), st.sampled_from(FENCES))
 def test_amounts_agree_with_statements(data, works, asked, fence):
     works = with_finer(data.draw, works)
@@ -124,7 +125,7 @@ def test_amounts_agree_with_statements(data, works, asked, fence):
     assert Fraction(value) == wanted, (asked, wanted)
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), st.sampled_from(FENCES))
 def test_whole_charts_agree_with_the_trial_balance(data, works, fence):
     works = with_finer(data.draw, works)
@@ -155,7 +156,7 @@ def test_whole_charts_agree_with_the_trial_balance(data, works, fence):
 
 
 @pytest.mark.parametrize("what", [*OUTSIDE, "seal"])
-@settings(max_examples=25)
+@settings(max_examples=several(25))
 @given(st.data(), ledgers(), st.lists(questions(), min_size=4, max_size=4))
 def test_what_lies_outside_or_is_finer_than_a_seal_makes_no_difference(what, data, works, many):
     works = with_finer(data.draw, works)
@@ -183,7 +184,7 @@ def test_what_lies_outside_or_is_finer_than_a_seal_makes_no_difference(what, dat
     assert one.values == two.values
 
 
-@settings(max_examples=60)
+@settings(max_examples=several(60))
 @given(st.data(), ledgers(), questions(), st.sampled_from(FENCES))
 def test_a_trace_of_an_amount_gives_the_amount(data, works, asked, fence):
     works = with_finer(data.draw, works)

@@ -28,6 +28,7 @@ from rulka.core.sheet.tracing import trace_cell_value
 from rulka.core.sheet.values import Array, SheetError
 from rulka.core.sheet.workbook import Cell, Sheet, Workbook, copied
 from tests.books import Line, Works, book_of
+from tests.lengths import several
 
 ACCOUNTS = [
     {"code": "4", "name": "Income", "type": "revenue"},
@@ -157,7 +158,7 @@ def test_what_a_sheet_misses_and_covers_twice_with_amounts():
     assert groups_of(House(works()).calculation, 1, house.source) == []
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=several(40), deadline=None)
 @given(st.lists(st.sampled_from(["40", "41", "5*", "50, 51", "4", "under:5", "52", "10"]), max_size=6))
 def test_coverage_counts_as_one_counts_by_hand(asked):
     house = House(works())
@@ -264,7 +265,7 @@ def test_nothing_beyond_a_table_is_answered(formula):
     assert isinstance(house.at("A1"), SheetError) and house.at("A1").note, formula
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=several(60), deadline=None)
 @given(
     st.sampled_from(["4", "5", "4, 5", "40, 51", "5*", ""]),
     st.sampled_from(["posted", "one below", "everything below", "as named"]),

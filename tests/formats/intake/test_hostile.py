@@ -21,6 +21,7 @@ from rulka.formats.intake.guessing import KnownCodes
 from rulka.formats.intake.ledger_source import ledger_folder
 from rulka.formats.intake.peek import look_into
 from rulka.formats.intake.table_file import TableLook, look_at, read_rows, sheet_rows
+from tests.lengths import several
 
 NONE = KnownCodes(frozenset(), frozenset(), {})
 
@@ -126,7 +127,7 @@ def sound() -> bytes:
         return workbook(Path(folder) / "whole.xlsx").read_bytes()
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=several(60), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.data())
 def test_damaged_archives_and_workbooks_are_refused_or_read(tmp_path, data):
     whole = sound()
@@ -146,7 +147,7 @@ def test_damaged_archives_and_workbooks_are_refused_or_read(tmp_path, data):
         pass
 
 
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=several(150), suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.binary(max_size=400) | st.text(max_size=200).map(lambda text: text.encode("utf-8", "surrogatepass")),
     st.sampled_from(["utf-8-sig", "utf-16", "cp1252", "no-such"]),
@@ -167,7 +168,7 @@ def test_definitions_that_nest_without_end_are_refused_soon(text):
     assert time.monotonic() - before < 10
 
 
-@settings(max_examples=150)
+@settings(max_examples=several(150))
 @given(st.text(st.sampled_from("abk:[]{},-\n \"'&*!|>%@?0#\t"), max_size=120))
 def test_any_text_is_a_definition_or_refused(text):
     with suppress(RulkaError):

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from rulka.core.errors import RulkaErrors
 from rulka.formats.intake import ledger_folder
 from rulka.formats.intake.ledger_folder import LedgerFolder
+from tests.lengths import several
 
 HEADER = "entity,entry,line,date,account,debit,credit,department,note"
 CELLS = [
@@ -82,7 +83,7 @@ def place(tmp_path_factory):
     return folder
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=several(400), deadline=None)
 @given(seed=st.integers(0, 10**9))
 def test_pieces_and_rows_give_the_same(place, seed):
     dice = random.Random(seed)

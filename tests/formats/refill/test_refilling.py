@@ -29,6 +29,7 @@ from tests.formats.refill.world import (
     some_rows,
     total_of,
 )
+from tests.lengths import several
 
 SUITE = shutil.which("soffice")
 ROWS, MORE = some_rows(40), some_rows(55, 10)
@@ -331,7 +332,7 @@ def test_lines_that_are_told_by_labels_are_followed_and_those_that_are_gone_say_
     assert moved_areas("A8:C11 E10 F9", rows) == "A8:C12 F10"
 
 
-@settings(deadline=None, max_examples=200)
+@settings(deadline=None, max_examples=several(200))
 @given(st.randoms(use_true_random=False), st.integers(3, 60), st.integers(3, 60), st.integers(1, 3))
 def test_a_range_over_all_rows_is_one_over_all_rows_whatever_their_number(chance, last, last_now, head_now):
     rows = RowMap(Rows(2, 3, last), Rows(head_now, head_now + 1, max(last_now, head_now + 1)))

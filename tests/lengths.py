@@ -1,0 +1,27 @@
+"""How much is tried: a usual run takes a third of what is random and few of many cases, `bin/test --all` all of it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from typing import Any
+
+import pytest
+
+ALL = os.environ.get("RULKA_TESTS") == "all"
+LEAST = 12
+
+
+def several(most: int) -> int:
+    """How many random examples are tried, of so many at length."""
+    return most if ALL else max(min(most, LEAST), most // 3)
+
+
+def few_of(cases: Iterable[Any], *, each: int) -> list[Any]:
+    """Cases for `parametrize`: every so-manieth in a usual run, the others among the slow ones."""
+    return [
+        case
+        if at % each == 0
+        else pytest.param(*(case if isinstance(case, tuple) else (case,)), marks=pytest.mark.slow)
+        for at, case in enumerate(cases)
+    ]
