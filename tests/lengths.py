@@ -18,7 +18,7 @@ def several(most: int) -> int:
 
 
 def few_of(cases: Iterable[Any], *, each: int) -> list[Any]:
-    """Cases for `parametrize`: every so-manieth in a usual run, the others among the slow ones."""
+    """Cases for `parametrize`: of which a usual run takes the first of `each` so many; the others are slow ones."""
     return [
         case
         if at % each == 0
