@@ -1,11 +1,11 @@
 """What can be set of a line, a column and a statement, in the order people think of it: what it shows, from where, how
-it looks."""
+it looks. `LINE`, `COLUMN` and `STATEMENT` are the tables; `_written` makes the fields of the panel of their rows."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from rulka.core.books.frame import MEASURES, Frame
 from rulka.core.books.selection import NOTHING
@@ -26,11 +26,13 @@ RULES = ("none", "single", "double", "thick", "dotted")
 YES_NO = ("yes", "no")
 COLUMN_HIDING = ("never", "always", "when empty", "when zero")
 
+Widget = Literal["text", "area", "tokens", "suggest", "choice", "person"]
+"""How a field is filled in: `suggest` takes any text and offers the usual ones, `person` one of the people."""
+
 
 @dataclass(frozen=True)
 class Setting:
-    """One field of the panel: `widget` is text, area, tokens, suggest or choice; `default` says what an empty one
-    means."""
+    """One field of the panel, with its value; `default` says what an empty one means."""
 
     path: str
     label: str
@@ -63,177 +65,300 @@ class Group:
         return {setting.path for setting in self.settings}
 
 
-class _Writer:
-    """Writes the fields of one raw line, column or statement."""
-
-    def __init__(self, raw: Raw, do: str) -> None:
-        self.raw, self.do = raw, do
-
-    def text(
-        self,
-        path: str,
-        label: str,
-        *,
-        default: str = "",
-        hint: str = "",
-        area: bool = False,
-        value: str | None = None,
-        example: str = "",
-    ) -> Setting:
-        given = value_of(self.raw, path) if value is None else value
-        return Setting(
-            path, label, given, "area" if area else "text", default=default, hint=hint, do=self.do, example=example
-        )
-
-    def choice(self, path: str, label: str, choices: Iterable[str], default: str, *, hint: str = "") -> Setting:
-        value = value_of(self.raw, path)
-        given = list(dict.fromkeys([*choices, *([value] if value else [])]))
-        return Setting(
-            path,
-            label,
-            value,
-            "choice",
-            (("", default), *((choice, choice) for choice in given)),
-            hint=hint,
-            do=self.do,
-        )
-
-    def person(self, path: str, label: str, people: Named, default: str) -> Setting:
-        """One of the people, or whoever was put down that is none of them any more."""
-        value = value_of(self.raw, path)
-        known = [("", default), *people]
-        known += [(value, value)] if value not in dict(known) else []
-        return Setting(path, label, value, "choice", tuple(known), do=self.do)
-
-    def suggest(self, path: str, label: str, choices: Iterable[str], default: str) -> Setting:
-        """A text that may be anything the engine reads, with the usual ones to pick from."""
-        return Setting(
-            path,
-            label,
-            value_of(self.raw, path),
-            "suggest",
-            tuple((choice, choice) for choice in choices),
-            default=default,
-            do=self.do,
-        )
-
-    def number(self, prefix: str = "look.number", *, folded: bool = True) -> Group:
-        return Group(
-            "Numbers",
-            (
-                self.choice(
-                    f"{prefix}.style", "Written as", ("amount", "percent", "per unit", "quantity"), "as they are"
-                ),
-                self.choice(f"{prefix}.decimals", "Decimals", "0123456", "as the statement"),
-                self.choice(f"{prefix}.unit", "Unit", UNITS, "as the statement"),
-                self.choice(f"{prefix}.negative", "Negative", ("minus", "brackets", "red"), "as the statement"),
-                self.choice(f"{prefix}.zero", "Zero", ("dash", "0", "blank"), "as the statement"),
-                self.choice(f"{prefix}.currency", "Currency", ("never", "first and totals"), "as the statement"),
-            ),
-            open=not folded,
-        )
+# the tables ---------------------------------------------------------------------------------------------------------
 
 
-def kind_setting(kind: str, kinds: Sequence[str], do: str) -> Setting:
-    """The choice of what a line or column is."""
-    return Setting("kind", "Kind", kind, "choice", tuple((choice, choice) for choice in kinds), do=do)
+@dataclass(frozen=True)
+class Of:
+    """What a row leaves to its surroundings, by a name that `_line`, `_column` or `_page` gives a value."""
 
+    name: str
+
+
+@dataclass(frozen=True)
+class Row:
+    """One setting: where it is written, what it is called, how it is filled in, for which kinds of lines or columns
+    there is it (for all where none is named), and `when`."""
+
+    path: str | Of
+    label: str | Of
+    widget: Widget = "text"
+    choices: Sequence[str] | Of = ()
+    default: str | Of = ""
+    kinds: tuple[str, ...] = ()
+    when: Of | None = None
+    hint: str | Of = ""
+    example: str | Of = ""
+    required: bool = False
+    do: str = ""
+    """What an edit of it is called, where not as of the whole table."""
+
+
+@dataclass(frozen=True)
+class Rows:
+    """Settings that belong together: folded at first where `folded`, but for when one of the settings that it `opens`
+    for is written."""
+
+    title: str
+    rows: tuple[Row, ...]
+    folded: bool = False
+    opens: tuple[str, ...] = ()
+
+
+def _numbers(prefix: str, kinds: tuple[str, ...] = ()) -> Rows:
+    """How figures are written, of a line or a column."""
+    styles, as_statement = ("amount", "percent", "per unit", "quantity"), "as the statement"
+    return Rows("Numbers", (
+        Row(f"{prefix}.style", "Written as", "choice", styles, "as they are", kinds),
+        Row(f"{prefix}.decimals", "Decimals", "choice", "0123456", as_statement, kinds),
+        Row(f"{prefix}.unit", "Unit", "choice", UNITS, as_statement, kinds),
+        Row(f"{prefix}.negative", "Negative", "choice", ("minus", "brackets", "red"), as_statement, kinds),
+        Row(f"{prefix}.zero", "Zero", "choice", ("dash", "0", "blank"), as_statement, kinds),
+        Row(f"{prefix}.currency", "Currency", "choice", ("never", "first and totals"), as_statement, kinds),
+    ), folded=True)  # fmt: skip
+
+
+LIN, CAL, SEC, CHECK = ("line",), ("calculation",), ("section",), ("check",)
+VALUED = ("line", "calculation", "section")
+LABELLED = tuple(kind for kind in lines.NEW if kind not in UNLABELLED)
+WORDED = tuple(kind for kind in lines.NEW if kind not in ("spacer", "page break"))
+EXPANDED, ITS_COLUMN, QUOTES = (
+    Of("expanded"),
+    "as the column",
+    'Labels as you read them, those of several words in "quotes"',
+)
+
+LINE = (
+    Rows("What it shows", (
+        Row("kind", "Kind", "choice", Of("kinds"), do="line-kind"),
+        Row("label", Of("label"), kinds=LABELLED, required=True),
+        Row("accounts", "Accounts", "area", default="none yet", kinds=LIN, example=Of("example")),
+        Row("formula", "Formula", "area", kinds=CAL, hint=QUOTES),
+        Row("total", "Label of its total", default="no total", kinds=SEC),
+        Row("show", "Its heading", "choice", ("total only",), "shown", SEC),
+        Row("panel", "Half of the page", "choice", ("second",), "goes on", SEC),
+        Row("holds", "What must be true", "area", default="says what must agree instead", kinds=CHECK),
+        Row("agree", "What must agree, one a row", "area", default="says what must be true instead", kinds=CHECK),
+        Row("tolerance", "Tolerance", default="0", kinds=CHECK),
+        Row("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
+    )),
+    Rows("From where", (
+        Row("sign", "Sign", "choice", SIGNS, Of("sign"), LIN),
+        Row("expand", "One row for each of", default="one row for all", kinds=LIN, hint=Of("expansions")),
+        Row("detail", "Detail for readers", "choice", ("closed",), "open", LIN),
+        Row("rows", "Its rows stand", "choice", ("below",), "in its place", LIN, EXPANDED),
+        Row("sort", "Rows sorted by", "choice", SORTS, "code", LIN, EXPANDED),
+        Row("top", "Only the largest", default="all", kinds=LIN, when=EXPANDED),
+        Row("others", "Label of the others", default="All others", kinds=LIN, when=EXPANDED),
+    )),
+    Rows("Instead of what its column reads", (
+        Row("measure", "Measure", "choice", MEASURES, ITS_COLUMN, LIN),
+        Row("window", "Window of time", "suggest", WINDOWS, ITS_COLUMN, LIN),
+        Row("shift", "Shifted by", "suggest", SHIFTS, "not shifted", LIN),
+        Row("scenario", "Scenario", "choice", Of("scenarios"), ITS_COLUMN, LIN),
+        Row("entries", "Entries", "choice", ENTRIES, ITS_COLUMN, LIN),
+        Row("intercompany", "Intercompany", "choice", ("difference",), "no", LIN),
+    ), folded=True, opens=("measure", "window", "shift", "scenario", "entries", "intercompany")),
+    Rows("Variances", (
+        Row("explain", "To explain beyond", default="as the statement", kinds=VALUED,
+            example="100 000 and 5 %, or never"),
+        Row("owner", "Explained by", "person", Of("people"), "by node", VALUED),
+        Row("volume", "Counted by", default="nothing", kinds=LIN, example="a statistical account, 9030"),
+    ), folded=True, opens=("explain",)),
+    Rows("How it looks", (
+        Row("hide", "Hide", "choice", HIDING, "by default", VALUED),
+        Row("favourable", "Better when", "choice", ("higher", "lower", "neither"), "by account type", VALUED),
+        Row("ruling", "Ruling", "choice", ("single", "double"), "by kind", VALUED),
+        Row("hide", "Hide", "choice", HIDING, "never", ("heading", "text", "spacer")),
+        Row("look.bold", "Bold", "choice", YES_NO, "by kind", WORDED),
+        Row("look.italic", "Italic", "choice", YES_NO, "no", WORDED),
+        Row("look.shade", "Shaded", "choice", ("light", "strong"), "no", WORDED),
+        Row("look.above", "Line above", "choice", RULES, "by kind", WORDED),
+        Row("look.below", "Line below", "choice", RULES, "by kind", WORDED),
+        Row("look.box", "Boxed", "choice", YES_NO, "no", WORDED),
+        Row("look.align", "Figures", "choice", ("left", "right", "centre"), "right", WORDED),
+        Row("look.indent", "Indented further by", "choice", "1234", "0", WORDED),
+        Row("look.note", "Note", default="none", kinds=WORDED),
+        Row("look.break", "Page break", "choice", ("before", "after"), "none", WORDED),
+        Row("look.keep", "Keep together", "choice", ("with next",), "no", WORDED),
+        Row("rounding", "Rounding", "choice", ("exempt",), "as the statement", VALUED),
+    ), folded=True),
+    _numbers("look.number", VALUED),
+    Rows("Only in some columns", (
+        Row("columns", "Columns by key", default="all", kinds=("line", "calculation", "check"), hint=Of("columns")),
+    ), folded=True),
+)  # fmt: skip
+"""The settings of a line."""
+
+READING, SERIES, DIFFERENCES = ("figures", "series"), ("series",), ("difference", "percent", "sum")
+TIMED, COUNTED, NODES = Of("timed"), Of("counted"), Of("nodes")
+CONSOLIDATION = ("before elimination", "eliminations", "after elimination")
+HEADING = "Tokens: {scenario} {window} {year} {period.end:%b %y} {member} …"
+AGAIN = "yes: derived again from this column's own lines"
+TOGETHER = "with commas between, a series with all its columns"
+
+COLUMN = (
+    Rows("What it shows", (
+        Row("kind", "Kind", "choice", Of("kinds"), do="column-kind"),
+        Row("heading", "Heading", default="by its key", hint=HEADING),
+        Row("each", "One for each", "choice", Of("each"), kinds=SERIES),
+        Row("total", "Heading of its total", default="no total", kinds=SERIES),
+        Row("within", "Cut from", "suggest", WINDOWS, Of("within"), SERIES, TIMED),
+        Row("totals", "Totals after each", default="none", kinds=SERIES, when=TIMED, hint="quarter, year"),
+        Row("none", "Heading of what is none of these", default="left out", kinds=SERIES, when=COUNTED),
+    )),
+    Rows("From where", (
+        Row("scenario", "Scenario", "choice", Of("scenarios"), "actual", READING),
+        Row("window", "Window of time", "suggest", WINDOWS, "period", READING, Of("windowed")),
+        Row("shift", "Shifted by", "suggest", SHIFTS, "not shifted", READING),
+        Row("measure", "Measure", "choice", MEASURES, "activity", READING),
+        Row("narrow", "Narrowed to", default="everything", kinds=READING, example=Of("example")),
+        Row("then", "Then, after the period", "choice", Of("others"), "nothing", READING),
+        Row("entries", "Entries", "choice", ENTRIES, "posted", READING),
+        Row("credits", "Credits", "choice", ("positive", "negative"), "positive", READING),
+        Row("node", "Node", "choice", NODES, "that of the page", READING, NODES),
+        Row("inside", "Inside of node", "choice", NODES, "all of it", READING, NODES),
+        Row("calendar", "Calendar", "choice", ("own", "group"), "as the statement", READING, Of("calendars")),
+        Row("part", "Consolidation", "choice", CONSOLIDATION, "before elimination", READING),
+        Row("weeks", "Weeks begin", "choice", WEEKDAYS, "with the period", READING),
+        Row("by day", "Budgets by day", "choice", ("refuse", "spread"), "refuse", READING),
+        Row("check", "Columns that together, by key", kinds=CHECK, hint=TOGETHER),
+        Row("equals", "must equal the column", kinds=CHECK),
+        Row("tolerance", "Tolerance", default="0", kinds=CHECK),
+        Row("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
+        Row(Of("kind"), "Of columns, by key", kinds=("difference", "percent"), hint="the first less the second"),
+        Row("sum", "Of columns, by key", kinds=("sum",), hint="with commas between"),
+        Row("base", "Percent of", default="the second", kinds=("percent",)),
+        Row("share", "Of column, by key", kinds=("share",)),
+        Row("line", "As a part of the line", kinds=("share",)),
+        Row("formula", "Formula over columns by key", "area", kinds=("formula",)),
+        Row("aggregates", "Totals", "choice", YES_NO, "by kind", (*DIFFERENCES, "formula"), hint=AGAIN),
+        Row("text", "Text", "choice", TEXTS, kinds=("text",)),
+    )),
+    Rows("How it looks", (
+        Row("group", "Headings above, one a row", "area", default="none"),
+        Row("hide", "Hide", "choice", COLUMN_HIDING, "never"),
+        Row("width", "Width in characters", default="as needed"),
+        Row("key", "Key", hint="how other columns name it", required=True),
+    ), folded=True),
+    _numbers("number"),
+)  # fmt: skip
+"""The settings of a column or a series."""
+
+SEPARATORS = ("space", "comma", "point", "apostrophe", "none")
+STATEMENT = (
+    Rows("Title", (Row("title", "Title"), Row("subtitle", "Below it", default="nothing"))),
+    Rows("Figures", (
+        Row("figures.unit", "Unit", "choice", UNITS, "units"),
+        Row("figures.decimals", "Decimals", "choice", "0123", "2"),
+        Row("figures.negative", "Negative", "choice", ("minus", "brackets", "red"), "minus"),
+        Row("figures.zero", "Zero", "choice", ("dash", "0", "blank"), "dash"),
+        Row("figures.currency", "Currency", "choice", ("never", "first and totals"), "never"),
+        Row("figures.rounding", "Rounding", "choice", ROUNDINGS, "exact"),
+        Row("figures.rest", "Takes the differences", "choice", Of("labels"), "largest remainder", when=Of("rounds")),
+        Row("figures.grouping", "Thousands", "choice", SEPARATORS, "space"),
+        Row("figures.decimal mark", "Decimal mark", "choice", ("point", "comma"), "point"),
+        Row("currency", "Currency of the page", "choice", ("group",), "the node's own"),
+        Row("calendar", "Calendar", "choice", ("own",), "the group's", when=Of("calendars")),
+    )),
+    Rows("Paper", (
+        Row("depth", "Output shows", "choice", DEPTHS, "figures"),
+        Row("page.paper", "Paper", "choice", PAPERS, "A4"),
+        Row("page.orientation", "Orientation", "choice", ORIENTATIONS, "by its columns"),
+        Row("page.fit", "Fit to", "choice", ("width",), "as it is"),
+        Row("page.heads", "Headings", "choice", ("once",), "on every page"),
+        Row("page.breaks", "New page", "choice", ("before sections",), "where it is full"),
+        Row("page.title", "Title block", "choice", ("left out",), "shown"),
+        Row("page.checks", "Checks", "choice", ("left out",), "shown"),
+        Row("page.logo", "Logo", "choice", Of("pictures"), "none"),
+    )),
+    Rows("To explain", (
+        Row("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),
+        *(Row(f"explain.types.{kind}", f"Of {kind}", default="the same")
+          for kind in ("revenue", "expense", "asset", "liability")),
+        Row("explain.columns", "In columns, by key", default="all differences", hint=Of("columns")),
+        Row("explain.due", "Days after the period", default="no date"),
+        Row(Of("owner of node"), Of("by node"), "person", Of("people"), "nobody", when=Of("node")),
+    ), folded=True, opens=("explain",)),
+    Rows("Headers, footers, notes", (
+        *(Row(f"page.{edge}.{place}", f"{title} {place}", "tokens", default=Of(f"{edge} {place}"))
+          for edge, title in (("header", "Top"), ("footer", "Foot")) for place in PLACES),
+        Row("page.notes", "Notes under it, one a row", "area", default="none"),
+    ), folded=True),
+)  # fmt: skip
+"""The settings of the page."""
+
+SPINE = (
+    Rows("Signs and places", (
+        Row("signs", "Signs", "choice", CONVENTIONS, "both positive"),
+        Row("totals", "Totals", "choice", ("stepped",), "in the same column"),
+        Row("covers", "Accounts it owes a place", default="all of the types it places",
+            example="type:revenue, type:expense or nothing"),
+    ), folded=True),
+)  # fmt: skip
+"""The settings that a statement's lines have in common."""
+
+SELECTIONS = ("accounts", "narrow", "covers", "volume")
+"""Settings that select; what they mean is told while they are typed."""
+
+# filled in ----------------------------------------------------------------------------------------------------------
 
 Named = Sequence[tuple[str, str]]
 """Names that are stored, with what people read."""
+
+
+def _written(table: Iterable[Rows], raw: Raw, kind: str, do: str, around: Mapping[str, Any]) -> list[Group]:
+    """The fields of a table for what is written, without groups that have none; `around` is what rows leave open, and
+    the values of what isn't written as it is shown, under `value of PATH`."""
+
+    def said(value: Any) -> Any:
+        return around[value.name] if isinstance(value, Of) else value
+
+    def setting(row: Row) -> Setting:
+        path, default = said(row.path), said(row.default)
+        value = around[f"value of {path}"] if f"value of {path}" in around else value_of(raw, path)
+        named: list[tuple[str, str]] = []
+        if row.widget == "person":
+            named = [("", default), *said(row.choices)]
+            named += [(value, value)] if value not in dict(named) else []
+        elif row.widget == "choice" and path == "kind":
+            named = [(choice, choice) for choice in said(row.choices)]
+        elif row.widget == "choice":
+            named = [("", default), *((one, one) for one in dict.fromkeys([*said(row.choices), value]) if one)]
+        elif row.widget == "suggest":
+            named = [(choice, choice) for choice in said(row.choices)]
+        chosen = row.widget in ("choice", "person")
+        return Setting(
+            path, said(row.label), value, "choice" if chosen else row.widget, tuple(named),
+            default="" if chosen else default, hint=said(row.hint), do=row.do or do, required=row.required,
+            example=said(row.example),
+        )  # fmt: skip
+
+    groups = []
+    for rows in table:
+        fields = [row for row in rows.rows if not row.kinds or kind in row.kinds]
+        settings = tuple(setting(row) for row in fields if row.when is None or said(row.when))
+        if settings:
+            is_open = not rows.folded or any(raw.get(path) for path in rows.opens)
+            groups.append(Group(rows.title, settings, is_open))
+    return groups
 
 
 def line_settings(
     raw: Raw, frame: Frame, column_keys: Sequence[str], default_sign: str, people: Named = ()
 ) -> list[Group]:
     """The fields of a line as it is written."""
-    kind, write = line_kind(raw), _Writer(raw, "line-change")
-    shows = [kind_setting(kind, tuple(lines.NEW), "line-kind")]
-    if kind not in UNLABELLED:
-        shows.append(
-            Setting(
-                "label",
-                "Label" if kind not in ("text", "heading") else "Text",
-                str(raw[kind]),
-                do="line-change",
-                required=True,
-            )
-        )
-    groups = [Group("What it shows", tuple(shows + _shows(kind, raw, write, frame)))]
-    expansions = (*EXPANSIONS, *frame.dimensions)
-    if kind == "line":
-        groups.append(
-            Group(
-                "From where",
-                (
-                    Setting(
-                        "sign",
-                        "Sign",
-                        value_of(raw, "sign"),
-                        "choice",
-                        (("", f"by account type ({default_sign})"), *((s, s) for s in SIGNS)),
-                        do="line-change",
-                    ),
-                    write.text("expand", "One row for each of", default="one row for all", hint=", ".join(expansions)),
-                    write.choice("detail", "Detail for readers", ("closed",), "open"),
-                    *(
-                        (
-                            write.choice("rows", "Its rows stand", ("below",), "in its place"),
-                            write.choice("sort", "Rows sorted by", SORTS, "code"),
-                            write.text("top", "Only the largest", default="all"),
-                            write.text("others", "Label of the others", default="All others"),
-                        )
-                        if raw.get("expand")
-                        else ()
-                    ),
-                ),
-            )
-        )
-        groups.append(
-            Group(
-                "Instead of what its column reads",
-                (
-                    write.choice("measure", "Measure", MEASURES, "as the column"),
-                    write.suggest("window", "Window of time", WINDOWS, "as the column"),
-                    write.suggest("shift", "Shifted by", SHIFTS, "not shifted"),
-                    write.choice("scenario", "Scenario", frame.scenarios, "as the column"),
-                    write.choice("entries", "Entries", ENTRIES, "as the column"),
-                    write.choice("intercompany", "Intercompany", ("difference",), "no"),
-                ),
-                open=any(
-                    raw.get(name) for name in ("measure", "window", "shift", "scenario", "entries", "intercompany")
-                ),
-            )
-        )
-    if kind in ("line", "calculation", "section"):
-        groups.append(Group("Variances", tuple(_explains(kind, write, people)), open=bool(raw.get("explain"))))
-    if kind not in ("page break",):
-        groups.append(Group("How it looks", tuple(_looks(kind, write)), open=False))
-    if kind in ("line", "calculation", "section"):
-        groups.append(write.number())
-    if kind in ("line", "calculation", "check"):
-        groups.append(
-            Group(
-                "Only in some columns",
-                (write.text("columns", "Columns by key", default="all", hint=", ".join(column_keys[:12])),),
-                open=False,
-            )
-        )
-    return groups
-
-
-def _explains(kind: str, write: _Writer, people: Named) -> list[Setting]:
-    found = [
-        write.text("explain", "To explain beyond", default="as the statement", example="100 000 and 5 %, or never"),
-        write.person("owner", "Explained by", people, "by node"),
-    ]
-    if kind == "line":
-        found.append(write.text("volume", "Counted by", default="nothing", example="a statistical account, 9030"))
-    return found
-
-
-SELECTIONS = ("accounts", "narrow", "covers", "volume")
-"""Settings that select; what they mean is told while they are typed."""
+    kind = line_kind(raw)
+    around = {
+        "kinds": tuple(lines.NEW), "label": "Text" if kind in ("text", "heading") else "Label",
+        "value of kind": kind, "value of label": str(raw.get(kind, "")), "example": example_of(frame),
+        "sign": f"by account type ({default_sign})", "expansions": ", ".join((*EXPANSIONS, *frame.dimensions)),
+        "expanded": raw.get("expand"), "scenarios": frame.scenarios, "people": people,
+        "columns": ", ".join(column_keys[:12]),
+    }  # fmt: skip
+    if raw.get("accounts") == NOTHING:
+        around["value of accounts"] = ""
+    return _written(LINE, raw, kind, "line-change", around)
 
 
 def example_of(frame: Frame, *, accounts: bool = True) -> str:
@@ -249,171 +374,19 @@ def example_of(frame: Frame, *, accounts: bool = True) -> str:
     return "; ".join(clauses)
 
 
-def _shows(kind: str, raw: Raw, write: _Writer, frame: Frame) -> list[Setting]:
-    if kind == "line":
-        accounts = "" if raw.get("accounts") == NOTHING else None
-        return [
-            write.text("accounts", "Accounts", area=True, default="none yet", value=accounts, example=example_of(frame))
-        ]
-    if kind == "calculation":
-        return [
-            write.text(
-                "formula", "Formula", area=True, hint='Labels as you read them, those of several words in "quotes"'
-            )
-        ]
-    if kind == "section":
-        return [
-            write.text("total", "Label of its total", default="no total"),
-            write.choice("show", "Its heading", ("total only",), "shown"),
-            write.choice("panel", "Half of the page", ("second",), "goes on"),
-        ]
-    if kind == "check":
-        return [
-            write.text("holds", "What must be true", area=True, default="says what must agree instead"),
-            write.text("agree", "What must agree, one a row", area=True, default="says what must be true instead"),
-            write.text("tolerance", "Tolerance", default="0"),
-            write.choice("print", "On the page", PRINTS, "when it fails"),
-        ]
-    return []
-
-
-def _looks(kind: str, write: _Writer) -> list[Setting]:
-    settings = []
-    if kind in ("line", "calculation", "section"):
-        settings = [
-            write.choice("hide", "Hide", HIDING, "by default"),
-            write.choice("favourable", "Better when", ("higher", "lower", "neither"), "by account type"),
-            write.choice("ruling", "Ruling", ("single", "double"), "by kind"),
-        ]
-    elif kind in ("heading", "text", "spacer"):
-        settings = [write.choice("hide", "Hide", HIDING, "never")]
-    if kind == "spacer":
-        return settings
-    return [
-        *settings,
-        write.choice("look.bold", "Bold", YES_NO, "by kind"),
-        write.choice("look.italic", "Italic", YES_NO, "no"),
-        write.choice("look.shade", "Shaded", ("light", "strong"), "no"),
-        write.choice("look.above", "Line above", RULES, "by kind"),
-        write.choice("look.below", "Line below", RULES, "by kind"),
-        write.choice("look.box", "Boxed", YES_NO, "no"),
-        write.choice("look.align", "Figures", ("left", "right", "centre"), "right"),
-        write.choice("look.indent", "Indented further by", "1234", "0"),
-        write.text("look.note", "Note", default="none"),
-        write.choice("look.break", "Page break", ("before", "after"), "none"),
-        write.choice("look.keep", "Keep together", ("with next",), "no"),
-        *(
-            (write.choice("rounding", "Rounding", ("exempt",), "as the statement"),)
-            if kind in ("line", "calculation", "section")
-            else ()
-        ),
-    ]
-
-
 def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[str]) -> list[Group]:
     """The fields of a column or a series as it is written."""
-    kind, write = columns.column_kind(raw), _Writer(raw, "column-change")
-    kinds = [name for name in columns.KINDS if not (in_series and name == "series")]
-    heading = write.text(
-        "heading",
-        "Heading",
-        default="by its key",
-        hint="Tokens: {scenario} {window} {year} {period.end:%b %y} {member} …",
-    )
-    shows = [kind_setting(kind, kinds, "column-kind"), heading]
-    source: list[Setting] = []
-    if kind == "series":
-        shows += [
-            write.choice("each", "One for each", (*TIME, "child", "entity", *frame.dimensions), "", hint=""),
-            write.text("total", "Heading of its total", default="no total"),
-        ]
-        if raw["each"] in TIME:
-            shows += [
-                write.suggest("within", "Cut from", WINDOWS, "period" if raw["each"] == "week" else "year to date"),
-                write.text("totals", "Totals after each", default="none", hint="quarter, year"),
-            ]
-        else:
-            shows.append(write.text("none", "Heading of what is none of these", default="left out"))
-    if kind in ("figures", "series"):
-        source = _reads(raw, write, frame, nodes, kind)
-    elif kind == "check":
-        source = [
-            write.text(
-                "check", "Columns that together, by key", hint="with commas between, a series with all its columns"
-            ),
-            write.text("equals", "must equal the column"),
-            write.text("tolerance", "Tolerance", default="0"),
-            write.choice("print", "On the page", PRINTS, "when it fails"),
-        ]
-    elif kind in ("difference", "percent", "sum"):
-        source = [
-            write.text(
-                kind, "Of columns, by key", hint="the first less the second" if kind != "sum" else "with commas between"
-            )
-        ]
-        source += [write.text("base", "Percent of", default="the second")] if kind == "percent" else []
-        source.append(
-            write.choice(
-                "aggregates", "Totals", YES_NO, "by kind", hint="yes: derived again from this column's own lines"
-            )
-        )
-    elif kind == "share":
-        source = [write.text("share", "Of column, by key"), write.text("line", "As a part of the line")]
-    elif kind == "formula":
-        source = [
-            write.text("formula", "Formula over columns by key", area=True),
-            write.choice(
-                "aggregates", "Totals", YES_NO, "by kind", hint="yes: derived again from this column's own lines"
-            ),
-        ]
-    else:
-        source = [write.choice("text", "Text", TEXTS, "")]
-    looks = (
-        write.text("group", "Headings above, one a row", area=True, default="none"),
-        write.choice("hide", "Hide", COLUMN_HIDING, "never"),
-        write.text("width", "Width in characters", default="as needed"),
-        Setting("key", "Key", columns.key_of(raw), hint="how other columns name it", do="column-change", required=True),
-    )
-    return [
-        Group("What it shows", tuple(shows)),
-        Group("From where", tuple(source)),
-        Group("How it looks", looks, open=False),
-        write.number("number"),
-    ]
-
-
-def _reads(raw: Raw, write: _Writer, frame: Frame, nodes: Sequence[str], kind: str) -> list[Setting]:
-    window = (
-        []
-        if kind == "series" and raw["each"] in TIME
-        else [write.suggest("window", "Window of time", WINDOWS, "period")]
-    )
-    return [
-        write.choice("scenario", "Scenario", frame.scenarios, "actual"),
-        *window,
-        write.suggest("shift", "Shifted by", SHIFTS, "not shifted"),
-        write.choice("measure", "Measure", MEASURES, "activity"),
-        write.text("narrow", "Narrowed to", default="everything", example=example_of(frame, accounts=False)),
-        write.choice(
-            "then", "Then, after the period", [name for name in frame.scenarios if name != "actual"], "nothing"
-        ),
-        write.choice("entries", "Entries", ENTRIES, "posted"),
-        write.choice("credits", "Credits", ("positive", "negative"), "positive"),
-        *(
-            (
-                write.choice("node", "Node", nodes, "that of the page"),
-                write.choice("inside", "Inside of node", nodes, "all of it"),
-            )
-            if nodes
-            else ()
-        ),
-        *((write.choice("calendar", "Calendar", ("own", "group"), "as the statement"),) if frame.calendars else ()),
-        write.choice(
-            "part", "Consolidation", ("before elimination", "eliminations", "after elimination"), "before elimination"
-        ),
-        write.choice("weeks", "Weeks begin", WEEKDAYS, "with the period"),
-        write.choice("by day", "Budgets by day", ("refuse", "spread"), "refuse"),
-    ]
+    kind = columns.column_kind(raw)
+    in_time = kind == "series" and raw["each"] in TIME
+    around = {
+        "kinds": [name for name in columns.KINDS if not (in_series and name == "series")], "value of kind": kind,
+        "value of key": columns.key_of(raw), "kind": kind, "each": (*TIME, "child", "entity", *frame.dimensions),
+        "timed": in_time, "counted": not in_time, "windowed": not in_time,
+        "within": "period" if raw.get("each") == "week" else "year to date", "scenarios": frame.scenarios,
+        "others": [name for name in frame.scenarios if name != "actual"],
+        "example": example_of(frame, accounts=False), "nodes": nodes, "calendars": frame.calendars,
+    }  # fmt: skip
+    return _written(COLUMN, raw, kind, "column-change", around)
 
 
 def statement_settings(
@@ -428,102 +401,14 @@ def statement_settings(
     people: Named = (),
 ) -> list[Group]:
     """The fields of the page: title, figures, signs."""
-    write, of_spine = _Writer(body, "statement-change"), _Writer(spine, "spine-change")
+    usual = {} if "footer" in body.get("page", {}) else dict(FOOTER)
+    around = {
+        "labels": labels, "rounds": value_of(body, "figures.rounding") == ROUNDINGS[1],
+        "calendars": calendars or body.get("calendar"), "pictures": pictures, "columns": ", ".join(columns[:12]),
+        "node": node, "owner of node": f"explain.owners.{node}", "by node": f"By, for {node}", "people": people,
+        **{f"header {place}": "" for place in PLACES}, **{f"footer {place}": usual.get(place, "") for place in PLACES},
+    }  # fmt: skip
     return [
-        Group("Title", (write.text("title", "Title"), write.text("subtitle", "Below it", default="nothing"))),
-        Group(
-            "Figures",
-            (
-                write.choice("figures.unit", "Unit", UNITS, "units"),
-                write.choice("figures.decimals", "Decimals", "0123", "2"),
-                write.choice("figures.negative", "Negative", ("minus", "brackets", "red"), "minus"),
-                write.choice("figures.zero", "Zero", ("dash", "0", "blank"), "dash"),
-                write.choice("figures.currency", "Currency", ("never", "first and totals"), "never"),
-                write.choice("figures.rounding", "Rounding", ROUNDINGS, "exact"),
-                *(
-                    (write.choice("figures.rest", "Takes the differences", labels, "largest remainder"),)
-                    if _rounds(body)
-                    else ()
-                ),
-                write.choice(
-                    "figures.grouping", "Thousands", ("space", "comma", "point", "apostrophe", "none"), "space"
-                ),
-                write.choice("figures.decimal mark", "Decimal mark", ("point", "comma"), "point"),
-                write.choice("currency", "Currency of the page", ("group",), "the node's own"),
-                *(
-                    (write.choice("calendar", "Calendar", ("own",), "the group's"),)
-                    if calendars or body.get("calendar")
-                    else ()
-                ),
-            ),
-        ),
-        Group(
-            "Paper",
-            (
-                write.choice("depth", "Output shows", DEPTHS, "figures"),
-                write.choice("page.paper", "Paper", PAPERS, "A4"),
-                write.choice("page.orientation", "Orientation", ORIENTATIONS, "by its columns"),
-                write.choice("page.fit", "Fit to", ("width",), "as it is"),
-                write.choice("page.heads", "Headings", ("once",), "on every page"),
-                write.choice("page.breaks", "New page", ("before sections",), "where it is full"),
-                write.choice("page.title", "Title block", ("left out",), "shown"),
-                write.choice("page.checks", "Checks", ("left out",), "shown"),
-                write.choice("page.logo", "Logo", pictures, "none"),
-            ),
-        ),
-        Group(
-            "To explain",
-            (
-                write.text("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),
-                *(
-                    write.text(f"explain.types.{kind}", f"Of {kind}", default="the same")
-                    for kind in ("revenue", "expense", "asset", "liability")
-                ),
-                write.text(
-                    "explain.columns", "In columns, by key", default="all differences", hint=", ".join(columns[:12])
-                ),
-                write.text("explain.due", "Days after the period", default="no date"),
-                *((write.person(f"explain.owners.{node}", f"By, for {node}", people, "nobody"),) if node else ()),
-            ),
-            open=bool(body.get("explain")),
-        ),
-        Group(
-            "Headers, footers, notes",
-            (
-                *(
-                    Setting(
-                        f"page.{edge}.{place}",
-                        f"{title} {place}",
-                        value_of(body, f"page.{edge}.{place}"),
-                        "tokens",
-                        do="statement-change",
-                        default=dict(FOOTER)[place]
-                        if edge == "footer" and "footer" not in body.get("page", {})
-                        else "",
-                    )
-                    for edge, title in (("header", "Top"), ("footer", "Foot"))
-                    for place in PLACES
-                ),
-                write.text("page.notes", "Notes under it, one a row", area=True, default="none"),
-            ),
-            open=False,
-        ),
-        Group(
-            "Signs and places",
-            (
-                of_spine.choice("signs", "Signs", CONVENTIONS, "both positive"),
-                of_spine.choice("totals", "Totals", ("stepped",), "in the same column"),
-                of_spine.text(
-                    "covers",
-                    "Accounts it owes a place",
-                    default="all of the types it places",
-                    example="type:revenue, type:expense or nothing",
-                ),
-            ),
-            open=False,
-        ),
+        *_written(STATEMENT, body, "statement", "statement-change", around),
+        *_written(SPINE, spine, "spine", "spine-change", {}),
     ]
-
-
-def _rounds(body: dict[str, Any]) -> bool:
-    return bool(value_of(body, "figures.rounding") == ROUNDINGS[1])
