@@ -103,7 +103,8 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
                 "csp.context_processors.nonce",
                 "rulka.web.shell.shell",
-            ]
+            ],
+            "builtins": ["rulka.people.templatetags.screens"],
         },
     }
 ]

@@ -530,5 +530,9 @@ def test_what_was_done_is_kept_with_who_did_it(page: Page):
     page.get_by_label("Label", exact=True).press("Enter")
     done(page, "Payables: Suppliers.")
     edit = Edit.objects.get(state="done")
-    assert (edit.person.username, edit.what, edit.statement) == ("accountant", "Payables: Suppliers", "balance-sheet")
+    assert (edit.person.username, edit.what, edit.statement.name) == (
+        "accountant",
+        "Payables: Suppliers",
+        "balance-sheet",
+    )
     assert "Suppliers" in json.dumps(Definition.objects.get(kind="spine", name="balance-sheet").body)

@@ -144,7 +144,7 @@ def test_trace_lines_and_entry_keep_to_the_fence(sign_in):
     client = sign_in("ships-lead")
     url = reverse("statement-panel", args=["income-statement"])
     lines = client.get(url, {**FUEL, "period": "2027-P07", "node": "TF", "in": "account=6110", "by": "line"})
-    shown = lines.context["tables"][0]["lines"]
+    shown = lines.context["tables"][0].lines
     assert lines.context["agrees"] and shown.count > 5
     line = shown.lines[0]
     entry = client.get(url, {**FUEL, "period": "2027-P07", "entity": line.entity, "entry": line.entry})

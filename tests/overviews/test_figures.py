@@ -81,7 +81,7 @@ def plainly(ledger: Ledger, fence: Fence, period: str, node: str, label: str, **
     span = span_from({"span": "one", "columns": [{"column": "one", **column}]})
     view = view_of(ledger, fence)
     computed = run_statement(
-        replace(assemble(definitions["statement"], definitions), span=span), view,
+        replace(assemble(definitions), span=span), view,
         view.frame.calendar.period(period), node,
     )  # fmt: skip
     line = computed.plan.names.find(label)

@@ -192,16 +192,16 @@ def test_saved_version_is_compared_in_words_and_restored(accountant):
     accountant.post(address("save-version", "balance-sheet"), {"title": "As sent"})
     edit(accountant, "balance-sheet", "line-change", key="payables", path="accounts", value="2210 to 2399")
     edit(accountant, "balance-sheet", "line-delete", lines="leases")
-    saved = page(accountant, "balance-sheet", panel="versions").context["saved"][0]
+    saved = page(accountant, "balance-sheet", panel="versions").context["versions"].saved[0]
     shown = page(accountant, "balance-sheet", panel="versions", one=saved.pk)
-    assert shown.context["compared"] == [
+    assert shown.context["versions"].compared == [
         ("Lines", ["Payables: accounts 2210 to 2299 to 2210 to 2399", "Leases: deleted"])
     ]
-    assert [entry.what for entry in shown.context["history"]][:2] == [
+    assert [entry.what for entry in shown.context["versions"].history][:2] == [
         "Leases deleted",
         "Payables: accounts to 2210 to 2399",
     ]
-    assert shown.context["history"][0].who == "Accountant"
+    assert shown.context["versions"].history[0].who == "Accountant"
     accountant.post(address("restore-version", "balance-sheet"), {"version": saved.pk})
     assert body("spine", "balance-sheet") == original
     accountant.post(address("undo", "balance-sheet"))
@@ -416,7 +416,7 @@ def test_pages_for_each_department_and_a_name(accountant):
         and not Definition.objects.filter(name=name).exists()
     )
     shown = accountant.get(address("statement", "our-departments", of="110")).context
-    assert shown["outcome"].computed.node.name == "Deck" and [step.name for step in shown["node_path"]] == [
+    assert shown["outcome"].computed.node.name == "Deck" and [step.name for step in shown["nodes"].path] == [
         "Ternwick Ferries",
         "Ships",
     ]
@@ -435,7 +435,7 @@ def test_nodes_of_a_statement_are_changed_on_its_page(accountant):
     response = edit(accountant, "department-results", "scope-nodes", value=nodes)
     assert "Nodes of Departments of Ternwick Ferries changed." in response.content.decode()
     shown = accountant.get(address("statement", "department-results", of="sea", panel="nodes"))
-    assert [choice.code for choice in shown.context["node_choices"]] == ["TF", "sea", "land"]
+    assert [choice.code for choice in shown.context["nodes"].choices] == ["TF", "sea", "land"]
     assert value(shown, "fuel") == value(page(accountant, "income-statement"), "fuel")  # all fuel is burnt at sea
     refused = edit(
         accountant, "department-results", "scope-nodes", value="TF | x | departmnt: 1", panel="nodes"

@@ -159,14 +159,14 @@ def test_entries_and_files_prove_it_for_those_who_see_them(people):
     assert "larger than 5 MB" in act(people["accountant"], "attach", file=big).content.decode()
     shown = page(people["director"], NAME, panel="explain", **FUEL)
     assert entry.number in shown.content.decode() and "prices" in shown.content.decode()
-    (file,) = shown.context["chosen"]["files"]
+    (file,) = shown.context["chosen"].files
     answer = people["director"].get(address("explanation-file", NAME, file.pk, **FUEL))
     assert answer.content == b"a;b\n=1;2\n" and answer["Content-Disposition"].startswith("attachment")
     assert answer["Content-Type"] == "application/octet-stream" and answer["X-Content-Type-Options"] == "nosniff"
     assert people["director"].get(address("explanation-file", NAME, 10**9, **FUEL)).status_code == 404
     # what is said of the whole node shows to nobody who sees a part of it, nor do its files
     lead = page(people["ships-lead"], NAME, panel="explain", **FUEL)
-    assert lead.context["chosen"]["stored"] is None and "Diesel." not in lead.content.decode()
+    assert lead.context["chosen"].stored is None and "Diesel." not in lead.content.decode()
     assert people["ships-lead"].get(address("explanation-file", NAME, file.pk, **FUEL)).status_code == 404
     act(people["accountant"], "disprove", entry=f"TF {entry.number}")
     act(people["accountant"], "detach", file=str(file.pk))
@@ -275,7 +275,7 @@ def test_variances_are_listed_by_size_and_anything_can_be_compared(people):
     assert all(row.exceeds and not row.explain for row in found.context["rows"])
     # its drivers open over the same comparison
     traced = people["director"].get(f"{reverse('statement-trace', args=[NAME])}?{found.context['rows'][0].drivers}")
-    assert traced.context["agrees"] and traced.context["level"] == "drivers" and "explaining" not in traced.context
+    assert traced.context["agrees"] and traced.context["level"] == "drivers" and traced.context["explaining"] is None
     for wrong, told in (
         ({"against": "actual"}, "compared with itself"), ({"against": "dreams"}, "can&#x27;t be compared"),
         ({"against": "budget", "look": "fortnight"}, "no window"), ({"beyond": "much"}, "no threshold"),
@@ -387,7 +387,7 @@ def test_a_finding_is_dismissed_with_a_reason_that_holds_until_it_doubles(people
     told = json.loads(command("findings", "--all", ledger="ternwick", period="2027-P07"))
     assert next(one for one in told if one["rule"] == "apart")["dismissed"] == "A credit note is on its way."
     panel = page(people["accountant"], NAME, panel="explain").context["wrong"]
-    assert not [one for one in panel if "agree" in one["title"]]
+    assert not [one for one in panel if "agree" in one.title]
     DismissedFinding.objects.update(amount=600_000)  # as if it had been less than half
     standing = listed(people["accountant"].get(address("ledger-wrong")).context)
     assert any(one.one.grew for one in standing)
@@ -430,14 +430,14 @@ def test_explaining_beside_the_trace_stays_there_and_keeps_what_was_typed_when_r
     assert done.status_code == 302 and "/trace/" in done["Location"] and "by=drivers" in done["Location"]
     shown = people["accountant"].get(done["Location"])
     assert shown.context["level"] == "drivers" and "Diesel.</textarea>" in shown.content.decode()
-    assert shown.context["explaining"]["left"] == 4
+    assert shown.context["explaining"].left == 4
     refused = people["accountant"].post(address("statement-explain", NAME), {**where, "text": "Older."})
     text = refused.content.decode()
     assert refused.status_code == 422 and ">Older.</textarea>" in text
     assert "Somebody else did something about it" in text
     # an entry that is opened from there is offered as proof
     lines = people["accountant"].get(address("statement-trace", NAME, **FUEL, by="line"))
-    entry = lines.context["tables"][0]["lines"].lines[0]
+    entry = lines.context["tables"][0].lines.lines[0]
     opened = people["accountant"].get(
         address("statement-trace", NAME, **FUEL, by="line", entity=entry.entity, entry=entry.entry)
     )

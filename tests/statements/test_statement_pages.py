@@ -243,7 +243,7 @@ def walk(client, query, depth=0):
         return 1  # too many to be matched: refused in words
     assert 'class="agrees no"' not in text and 'class="problem"' not in text, query
     assert context["agrees"] is True, (query, context["level"])
-    ways = [way for _, way, now in context["ways"] if not now] if depth in (0, 1) else []
+    ways = [way for _, way, now in context["figure"].ways if not now] if depth in (0, 1) else []
     listed = context["level"] in ("lines", "both")
     below = [part.query for part in context["parts"][:3] if part.query] if depth < 5 and not listed else []
     return 1 + sum(walk(client, way, 5) for way in ways) + sum(walk(client, part, depth + 1) for part in below)
@@ -297,7 +297,7 @@ def test_lines_are_sorted_filtered_and_paged_on_the_server(accountant, monkeypat
     def page(**more):
         context = accountant.get(url("statement-panel", **asked, by="line", **more)).context
         assert context["agrees"], more
-        return context["tables"][0]["lines"]
+        return context["tables"][0].lines
 
     first = page()
     assert len(first.lines) == 40 and first.count > 60

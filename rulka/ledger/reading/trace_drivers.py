@@ -20,7 +20,8 @@ from rulka.formats.figures import figure_text
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_address import Address
 from rulka.ledger.reading.trace_budgets import budget_page
-from rulka.ledger.reading.trace_lines import LineQuery, Lines
+from rulka.ledger.reading.trace_levels import Level
+from rulka.ledger.reading.trace_lines import LineQuery, Lines, ShownLine
 from rulka.ledger.reading.trace_words import text_of
 
 DRIVERS = "drivers"
@@ -79,7 +80,42 @@ class Drawing:
     turn_words: str
 
 
-def drivers_level(ledger: Ledger, opened: Opened, address: Address) -> dict[str, Any]:
+@dataclass(frozen=True)
+class LargestTable:
+    """The largest journal lines of a side, or else its largest budget rows, each with its value as it stands there."""
+
+    title: str
+    kind: str
+    total: Fraction
+    count: int
+    lines: Sequence[tuple[ShownLine, Fraction]]
+    rows: Sequence[tuple[Any, Fraction]]
+
+
+@dataclass(frozen=True, kw_only=True)
+class DriversLevel(Level):
+    """What drives a difference: its drivers, price and volume, when it came, the largest lines of both its sides."""
+
+    template = "ledger/_trace_drivers.html"
+    level = DRIVERS
+    sides: tuple[str, str]
+    drivers: Sequence[ShownDriver]
+    by_words: str
+    rest: str
+    others: int
+    reached: str
+    total: str
+    parted: Sequence[ShownPart]
+    parted_title: str
+    parted_why: str
+    parted_total: str
+    drawing: Drawing | None
+    months: Sequence[Any]
+    hints: Sequence[str]
+    largest: Sequence[LargestTable]
+
+
+def drivers_level(ledger: Ledger, opened: Opened, address: Address) -> DriversLevel:
     """The level of a trace that says what drives a difference."""
     named = sides(opened)
     if named is None:
@@ -96,30 +132,29 @@ def drivers_level(ledger: Ledger, opened: Opened, address: Address) -> dict[str,
     digits = computed.plan.node_of(computed.column(opened.column_key)).digits
     writer = _Writer(opened, address, digits)
     found, timing, parted = drivers_of(opened), timing_of(opened), price_volume(opened)
-    return {
-        "level": DRIVERS,
-        "wide": True,
-        "sides": named,
-        "how": writer.compared(),
-        "drivers": [*writer.drivers(found)],
-        "by_words": found.by,
-        "rest": writer.text(found.rest) if found.rest or found.others else "",
-        "others": found.others,
-        "reached": f"80 % reached after {len(found.drivers)} of {found.count}" if found.count else "",
-        "total": writer.text(found.variance),
-        "agrees": found.agrees and (parted is None or bool(parted.why) or parted.agrees),
-        "parted": [*writer.parted(parted)] if parted and not parted.why else [],
-        "parted_title": writer.parted_title(parted) if parted else "",
-        "parted_why": parted.why if parted else "",
-        "parted_total": writer.text(parted.value) if parted else "",
-        "drawing": writer.drawing(timing) if timing.months else None,
-        "months": [writer.month(month) for month in timing.months],
-        "hints": [writer.hint(hint) for hint in timing.hints],
-        "largest": _largest(ledger, opened, named) if address.get("room") else [],
-    }
+    return DriversLevel(
+        wide=True,
+        sides=named,
+        how=writer.compared(),
+        drivers=[*writer.drivers(found)],
+        by_words=found.by,
+        rest=writer.text(found.rest) if found.rest or found.others else "",
+        others=found.others,
+        reached=f"80 % reached after {len(found.drivers)} of {found.count}" if found.count else "",
+        total=writer.text(found.variance),
+        agrees=found.agrees and (parted is None or bool(parted.why) or parted.agrees),
+        parted=[*writer.parted(parted)] if parted and not parted.why else [],
+        parted_title=writer.parted_title(parted) if parted else "",
+        parted_why=parted.why if parted else "",
+        parted_total=writer.text(parted.value) if parted else "",
+        drawing=writer.drawing(timing) if timing.months else None,
+        months=[writer.month(month) for month in timing.months],
+        hints=[writer.hint(hint) for hint in timing.hints],
+        largest=_largest(ledger, opened, named) if address.get("room") else [],
+    )
 
 
-def _largest(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> list[dict[str, Any]]:
+def _largest(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> list[LargestTable]:
     """The largest journal lines and budget rows of both sides; what of them can't be told shows nothing."""
     kinds = [column.scenario_kind for column in sides_of(opened.computed, opened.column_key) or ()]
     tables = []
@@ -136,14 +171,14 @@ def _largest(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> list[dic
         rows = sorted(budget.rows, key=lambda row: -abs(row.value))[:LARGEST] if budget else []
         total = (lines.total if lines else budget.total if budget else Fraction(0)) * sign
         tables.append(
-            {
-                "title": named[side],
-                "kind": kinds[side],
-                "total": total,
-                "count": lines.count if lines else budget.count if budget else 0,
-                "lines": [(line, line.value * sign) for line in lines.lines] if lines else [],
-                "rows": [(row, row.value * sign) for row in rows] if not lines else [],
-            }
+            LargestTable(
+                named[side],
+                kinds[side],
+                total,
+                lines.count if lines else budget.count if budget else 0,
+                [(line, line.value * sign) for line in lines.lines] if lines else [],
+                [(row, row.value * sign) for row in rows] if not lines else [],
+            )
         )
     return tables
 

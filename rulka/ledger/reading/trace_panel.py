@@ -3,8 +3,8 @@ document; see `trace_address` for how it is asked."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from fractions import Fraction
 from typing import Any
 from urllib.parse import urlencode
@@ -36,6 +36,21 @@ from rulka.ledger.reading.trace_address import NAMES, Address
 from rulka.ledger.reading.trace_budgets import budget_page
 from rulka.ledger.reading.trace_columns import LIST_COLUMNS, columns_of
 from rulka.ledger.reading.trace_drivers import DRIVERS, drivers_level
+from rulka.ledger.reading.trace_levels import (
+    BothLevel,
+    Crumb,
+    DocumentLevel,
+    EntryLevel,
+    Figure,
+    Level,
+    LinesLevel,
+    LinesTable,
+    PartsLevel,
+    Places,
+    ShownPart,
+    SplitLevel,
+    TracePanel,
+)
 from rulka.ledger.reading.trace_lines import PLANNED, Lines, LinesPage, is_former, quantity_digits, refuse_former
 from rulka.ledger.reading.trace_matching import matched_lines
 from rulka.ledger.reading.trace_rates import rates_of
@@ -54,83 +69,40 @@ SHOWN_COLUMNS = {"counterparty name": "called", "so far": "so far", "text": "wha
 """Headings of columns that read otherwise than their names."""
 
 
-BLANK: dict[str, Any] = dict.fromkeys(
-    ("how", "sides", "total_sides", "filtered", "with_lines", "ticks", "ticked", "shown_sum", "every"), ""
-) | {
-    "crumbs": (),
-    "rates": (),
-    "pages": 1,
-    "page": 1,
-    "adds_up": True,
-    "agrees": None,
-    "address": Address(),
-    "parts": (),
-    "standing": {},
-}
-"""What a level shows where it says nothing else."""
-
-
-@dataclass(frozen=True)
-class ShownPart:
-    """One part of a figure: text, address that opens it further, share of the whole and of the largest for its bar."""
-
-    label: str
-    amount: str
-    query: str
-    width: int
-    negative: bool
-    share: str = ""
-    so_far: str = ""
-    sides: tuple[str, str] = ("", "")
-    lines: int = 0
-    reason: str = ""
-
-
-@dataclass(frozen=True)
-class Crumb:
-    """A step of the way; the last one, where one stands, has no address."""
-
-    label: str
-    query: str
-
-
-def trace_panel(ledger: Ledger, view: View, computed: Computed, state: State) -> dict[str, Any]:
+def trace_panel(ledger: Ledger, view: View, computed: Computed, state: State) -> Level:
     """The level of a trace that an address means, ready to be written."""
-    return {**BLANK, "asked": dict.fromkeys(NAMES, "") | dict(state), **_level(ledger, view, computed, state)}
+    return replace(_level(ledger, view, computed, state), asked=dict.fromkeys(NAMES, "") | dict(state))
 
 
-def _level(ledger: Ledger, view: View, computed: Computed, state: State) -> dict[str, Any]:
+def _level(ledger: Ledger, view: View, computed: Computed, state: State) -> Level:
     address = Address.of(state)
     if address.get("document"):
         return _document(ledger, view, computed, address)
     if address.get("entry"):
         return _entry(ledger, view, computed, address)
     if not address.row or not address.column:
-        return {"level": "none"}
+        return Level()
     said = computed.row(address.row).texts
     if said and not address.way:
         entry = show_entry(ledger, view, said["entity"], said["number"])
-        return {
-            "level": "entry",
-            "shown_entry": entry,
-            "crumbs": [],
-            "wide": True,
-            "documents": _documents(entry, address),
-        }
+        return EntryLevel(shown_entry=entry, wide=True, documents=_documents(entry, address))
     opened = open_figure(computed, address.row, address.column, address.way)
     by = address.by or default_direction(opened)
     if by == LINE and not address.by and is_former(ledger, view):
         by = "period"  # the journal is kept as it is now
-    common = _common(computed, address, opened, by)
+    shown: Level
     if by == LINE:
-        return {**common, **_lines(ledger, view, opened, address)}
-    if by == BOTH_SIDES:
-        return {**common, **_both(ledger, opened, address)}
-    if by == DRIVERS:
-        return {**common, **drivers_level(ledger, opened, address)}
-    if by == MADE_OF:
-        return {**common, **_made_of(opened, address)}
-    return {**common, **_split(opened, address, split(opened, by))}
+        shown = _lines(ledger, view, opened, address)
+    elif by == BOTH_SIDES:
+        shown = _both(ledger, opened)
+    elif by == DRIVERS:
+        shown = drivers_level(ledger, opened, address)
+    elif by == MADE_OF:
+        shown = _made_of(opened, address)
+    else:
+        shown = _split(opened, address, split(opened, by))
+    crumbs, standing = crumbs_of(computed, address, opened), standing_of(opened)
+    return replace(shown, address=address, crumbs=crumbs, figure=_figure(opened, address, by), standing=standing)
 
 
 def default_direction(opened: Opened) -> str:
@@ -155,23 +127,18 @@ def _parts_of(opened: Opened) -> Split | Trace | None:
 # what every level shows ---------------------------------------------------------------------------------------------
 
 
-def _common(computed: Computed, address: Address, opened: Opened, by: str) -> dict[str, Any]:
-    column = computed.column(opened.column_key)
-    node = computed.plan.node_of(column)
-    digits = quantity_digits(opened)
-    return {
-        "traced": node,
-        "address": address,
-        "by": by,
-        "value": text_of(opened.value, opened.unit, node.digits),
-        "money": opened.unit == "money",
-        "negative": bool(opened.value and opened.value < 0),
-        "digits": digits,
-        "crumbs": crumbs_of(computed, address, opened),
-        "ways": _ways(opened, address),
-        "rates": rates_of(opened),
-        "standing": standing_of(opened),
-    }
+def _figure(opened: Opened, address: Address, by: str) -> Figure:
+    node = opened.computed.plan.node_of(opened.computed.column(opened.column_key))
+    return Figure(
+        node,
+        text_of(opened.value, opened.unit, node.digits),
+        opened.unit == "money",
+        bool(opened.value and opened.value < 0),
+        quantity_digits(opened),
+        by,
+        _ways(opened, address),
+        rates_of(opened),
+    )
 
 
 def standing_of(opened: Opened) -> dict[str, list[str]]:
@@ -239,7 +206,7 @@ def known_crumbs(computed: Computed, state: State) -> list[Crumb]:
 # parts --------------------------------------------------------------------------------------------------------------
 
 
-def _made_of(opened: Opened, address: Address) -> dict[str, Any]:
+def _made_of(opened: Opened, address: Address) -> PartsLevel:
     found = _parts_of(opened)
     if isinstance(found, Split):
         return _split(opened, address, found)
@@ -247,15 +214,14 @@ def _made_of(opened: Opened, address: Address) -> dict[str, Any]:
         raise NotFound("It is made of nothing else on the statement.", hint="Split it by account.", subject="by")
     computed = opened.computed
     digits = computed.plan.node_of(computed.column(opened.column_key)).digits
-    return {
-        "level": "parts",
-        "how": found.how,
-        "total": text_of(found.total, found.unit, digits),
-        "agrees": found.agrees,
-        "adds_up": found.adds_up,
-        "parts": _traced_parts(found, computed, address, opened),
-        "count": len(found.parts),
-    }
+    return PartsLevel(
+        how=found.how,
+        total=text_of(found.total, found.unit, digits),
+        agrees=found.agrees,
+        adds_up=found.adds_up,
+        parts=_traced_parts(found, computed, address, opened),
+        count=len(found.parts),
+    )
 
 
 def _traced_parts(trace: Trace, computed: Computed, address: Address, opened: Opened) -> list[ShownPart]:
@@ -283,7 +249,7 @@ def _into(part: Part, address: Address, opened: Opened) -> str:
     return address.at(way) if way != address.way else ""
 
 
-def _split(opened: Opened, address: Address, found: Split) -> dict[str, Any]:
+def _split(opened: Opened, address: Address, found: Split) -> SplitLevel:
     search = address.get("search").casefold()
     parts = [part for part in found.parts if search in part.label.casefold()]
     parts = ordered(parts, address.get("sort"))
@@ -297,23 +263,22 @@ def _split(opened: Opened, address: Address, found: Split) -> dict[str, Any]:
     def text(value: Value) -> str:
         return text_of(value, opened.unit, node_digits)
 
-    return {
-        "level": "split",
-        "wide": bool(of),
-        "how": _how(opened, found.by),
-        "total": text(found.total),
-        "total_sides": tuple(text(value) for value in _side_sums(found.parts)) if of else None,
-        "agrees": found.agrees,
-        "sides": of,
-        "parts": [*_shown_parts(page, found, address, step, text, start, parts)],
-        "count": len(parts),
-        "every": len(found.parts),
-        "filtered": bool(search),
-        "shown_sum": text(shown_sum),
-        "pages": -(-len(parts) // PARTS_PAGE) or 1,
-        "page": address.page,
-        "with_lines": any(part.lines for part in found.parts),
-    }
+    return SplitLevel(
+        wide=bool(of),
+        how=_how(opened, found.by),
+        total=text(found.total),
+        total_sides=tuple(text(value) for value in _side_sums(found.parts)) if of else None,
+        agrees=found.agrees,
+        sides=of,
+        parts=[*_shown_parts(page, found, address, step, text, start, parts)],
+        count=len(parts),
+        every=len(found.parts),
+        filtered=bool(search),
+        shown_sum=text(shown_sum),
+        pages=-(-len(parts) // PARTS_PAGE) or 1,
+        page=address.page,
+        with_lines=any(part.lines for part in found.parts),
+    )
 
 
 def _side_sums(parts: Iterable[SplitPart]) -> tuple[Fraction, Fraction]:
@@ -385,7 +350,7 @@ def chosen_columns(view: View, address: Address) -> list[str]:
     return asked or list(ROOMY if address.get("room") else LIST_COLUMNS)
 
 
-def _lines(ledger: Ledger, view: View, opened: Opened, address: Address) -> dict[str, Any]:
+def _lines(ledger: Ledger, view: View, opened: Opened, address: Address) -> LinesLevel:
     columns, query = chosen_columns(view, address), address.query
     named = sides(opened)
     tables = []
@@ -395,39 +360,25 @@ def _lines(ledger: Ledger, view: View, opened: Opened, address: Address) -> dict
         has_any = lines.closed or any(pool.asked.pieces for pool in lines.pools)
         page = lines.page(number, columns) if has_any else None
         budget = budget_page(ledger, opened, side, number)
-        tables.append(
-            {
-                "title": named[side or 0] if named else "",
-                "lines": page,
-                "budget": budget,
-                "page_name": "other" if side else "page",
-                "untold": [
-                    (REASONS[reason], value)
-                    for reason, value in page.untold
-                    if reason in REASONS and reason != "planned"
-                ]
-                if page
-                else [],
-            }
-        )
+        title, page_name = named[side or 0] if named else "", "other" if side else "page"
+        tables.append(LinesTable(title, page, budget, page_name, _untold(page)))
     ticks = Lines.of(ledger, opened, query).ticks(address.get("values")) if address.get("values") else None
-    return {
-        "level": "lines",
-        "agrees": all(_table_agrees(table) for table in tables),
-        "wide": True,
-        "tables": tables,
-        "columns": [(name, SHOWN_COLUMNS.get(name, name)) for name in columns],
-        "all_columns": [(name, SHOWN_COLUMNS.get(name, name), name in columns) for name in columns_of(view)],
-        "query": query,
-        "ticks": ticks,
-        "ticked": address.get("values"),
-        "entry_base": urlencode({"panel": "trace", **address.hidden("page", "other", "values"), "by": LINE}),
-    }
+    return LinesLevel(
+        agrees=all(_table_agrees(table) for table in tables),
+        wide=True,
+        tables=tables,
+        columns=[(name, SHOWN_COLUMNS.get(name, name)) for name in columns],
+        all_columns=[(name, SHOWN_COLUMNS.get(name, name), name in columns) for name in columns_of(view)],
+        query=query,
+        ticks=ticks,
+        ticked=address.get("values"),
+        entry_base=urlencode({"panel": "trace", **address.hidden("page", "other", "values"), "by": LINE}),
+    )
 
 
-def _table_agrees(table: Mapping[str, Any]) -> bool:
+def _table_agrees(table: LinesTable) -> bool:
     """Whether lines, budget rows and what has none give the figure of their side."""
-    page, budget = table["lines"], table["budget"]
+    page, budget = table.lines, table.budget
     return (page is None or page.agrees) and (budget is None or budget.agrees or budget.spread)
 
 
@@ -436,29 +387,28 @@ def _untold(page: LinesPage | None) -> list[tuple[str, Fraction]]:
     return [(REASONS[reason], value) for reason, value in page.untold if reason != PLANNED] if page else []
 
 
-def _both(ledger: Ledger, opened: Opened, address: Address) -> dict[str, Any]:
+def _both(ledger: Ledger, opened: Opened) -> BothLevel:
     named = sides(opened)
     if named is None:
         raise NotFound("It has no two sides.", hint="Open a difference between two columns.", subject="by")
     matched = matched_lines(ledger, opened, named)
-    return {"level": "both", "wide": True, "sides": named, "matched": matched, "agrees": matched.agrees}
+    return BothLevel(wide=True, sides=named, matched=matched, agrees=matched.agrees)
 
 
 # entries and documents ----------------------------------------------------------------------------------------------
 
 
-def _entry(ledger: Ledger, view: View, computed: Computed, address: Address) -> dict[str, Any]:
+def _entry(ledger: Ledger, view: View, computed: Computed, address: Address) -> EntryLevel:
     refuse_former(ledger, view)
     entry = show_entry(ledger, view, address.get("entity"), address.get("entry"))
     opened = open_figure(computed, address.row, address.column, address.way) if address.row and address.column else None
-    return {
-        "level": "entry",
-        "wide": True,
-        "address": address,
-        "shown_entry": entry,
-        "documents": _documents(entry, address),
-        "crumbs": crumbs_of(computed, address, opened),
-    }
+    return EntryLevel(
+        wide=True,
+        address=address,
+        shown_entry=entry,
+        documents=_documents(entry, address),
+        crumbs=crumbs_of(computed, address, opened),
+    )
 
 
 def _documents(entry: Any, address: Address) -> list[tuple[str, str]]:
@@ -467,7 +417,7 @@ def _documents(entry: Any, address: Address) -> list[tuple[str, str]]:
     return [(name, address.with_(document=name)) for name in names]
 
 
-def _document(ledger: Ledger, view: View, computed: Computed, address: Address) -> dict[str, Any]:
+def _document(ledger: Ledger, view: View, computed: Computed, address: Address) -> DocumentLevel:
     """Every line of a document, whatever account it stands on, as far as somebody may see it."""
     refuse_former(ledger, view)
     name = address.get("document")
@@ -475,42 +425,29 @@ def _document(ledger: Ledger, view: View, computed: Computed, address: Address) 
     if not found.rows:
         raise NotFound(f"Document '{name[:40]}' does not exist.", subject="document")
     opened = open_figure(computed, address.row, address.column, address.way) if address.row and address.column else None
-    return {
-        "level": "document",
-        "wide": True,
-        "address": address,
-        "document": name,
-        "rows": [(row, address.with_(document="", entity=row.entity, entry=row.entry)) for row in found.rows],
-        "count": found.count,
-        "sums": found.sums,
-        "crumbs": crumbs_of(computed, address, opened),
-    }
+    return DocumentLevel(
+        wide=True,
+        address=address,
+        document=name,
+        rows=[(row, address.with_(document="", entity=row.entity, entry=row.entry)) for row in found.rows],
+        count=found.count,
+        sums=found.sums,
+        crumbs=crumbs_of(computed, address, opened),
+    )
 
 
 # what leads on ------------------------------------------------------------------------------------------------------
 
 
-@dataclass(frozen=True)
-class Places:
-    """Where a trace of something stands: its page, the whole page, and the files and takers of its rows, by form and
-    by the name of their address."""
-
-    page: str
-    whole: str
-    file: Callable[[str], str]
-    taker: Callable[[str], str]
-
-
-def leading(shown: Mapping[str, Any], base: str, places: Places, *, room: bool, may_take: bool) -> dict[str, Any]:
-    """The ways from a shown level: to the other page, to files of its rows, and to what others make of them."""
-    address: Address | None = shown.get("address")
-    query = f"{base}&{address.with_(room='')}" if address else base
+def leading(shown: Level, base: str, places: Places, *, room: bool, may_take: bool) -> TracePanel:
+    """A level with the ways from it."""
+    query = f"{base}&{shown.address.with_(room='')}" if shown.address.said else base
     roomy = f"{query}&room=yes"
     here = roomy if room else query
-    return {
-        "template": "ledger/_trace.html",
-        "room": room,
-        "whole": ("Back to the page", f"{places.page}?{query}") if room else ("Whole page", f"{places.whole}?{roomy}"),
-        "takes": [(title, f"{places.file(form)}?{here}") for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))],
-        "into": [(taker.title, f"{places.taker(taker.address)}?{here}") for taker in takers() if may_take],
-    }
+    return TracePanel(
+        trace=shown,
+        room=room,
+        whole=("Back to the page", f"{places.page}?{query}") if room else ("Whole page", f"{places.whole}?{roomy}"),
+        takes=[(title, f"{places.file(form)}?{here}") for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))],
+        into=[(taker.title, f"{places.taker(taker.address)}?{here}") for taker in takers() if may_take],
+    )

@@ -104,7 +104,7 @@ def line_cell(context: Context, line: ShownLine, name: str) -> SafeString:
     if name in ("debit", "credit"):
         return format_html('<td class="n">{}</td>', amount_or_blank(value, line.digits))
     if name in ("amount", "so far"):
-        return format_html('<td class="n">{}</td>', amount(value, context["digits"]))
+        return format_html('<td class="n">{}</td>', amount(value, context["figure"].digits))
     text = "" if value is None else str(value)
     if name == _leading(context) and line.entry:
         query = f"{context['entry_base']}&{_entry_query(line)}"

@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
+from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
 from rulka.core.overviews.reading import Reading
+from rulka.ledger.models import Revision
 from rulka.ledger.pages.taking import taken_file
 from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.reading.trace_address import said_in
-from rulka.ledger.reading.trace_panel import Places, known_crumbs, leading, trace_panel
+from rulka.ledger.reading.trace_levels import Crumb, Places, TracePanel
+from rulka.ledger.reading.trace_panel import known_crumbs, leading, trace_panel
+from rulka.ledger.seat import Seat
+from rulka.overviews.models import Overview
 from rulka.overviews.pages.readers import Asked, asked_for
+from rulka.screen import Screen
 
 
 def _reading(asked: Asked, request: HttpRequest) -> tuple[Reading, str]:
@@ -34,11 +40,7 @@ def trace(request: HttpRequest, name: str) -> HttpResponse:
     state = {**said_in(request.GET), "panel": "trace", "room": "yes"}
     page, whole = reverse("overview", args=[name]), reverse("overview-trace", args=[name])
     base = f"{asked.query()}&{own}"
-    context: dict[str, Any] = {
-        "where": "overviews", "seat": asked.seat, "overview": asked.overview, "computed": computed,
-        "page_url": page, "back_query": asked.query(), "panel_url": whole, "trace_base": base, "state": state,
-        "latest": latest_revision(asked.seat.ledger), "refused": None, "agrees": None,
-    }  # fmt: skip
+    trace, refused = None, None
     try:
         shown = trace_panel(asked.seat.ledger, computed.view, computed, state)
         places = Places(
@@ -47,11 +49,37 @@ def trace(request: HttpRequest, name: str) -> HttpResponse:
             lambda form: reverse("overview-take", args=[name, form]),
             lambda taker: reverse(taker, args=["overview", name]),
         )
-        context |= {**leading(shown, base, places, room=True, may_take=False), **shown}
-        context["whole"] = ("Back to the overview", f"{page}?{asked.query()}")
+        trace = leading(shown, base, places, room=True, may_take=False)
+        trace = replace(trace, whole=("Back to the overview", f"{page}?{asked.query()}"))
     except RulkaError as error:
-        context |= {"refused": error, "crumbs": known_crumbs(computed, state)}
-    return render(request, "overviews/trace.html", context)
+        refused = error
+    return OverviewTrace(
+        seat=asked.seat, overview=asked.overview, computed=computed, page_url=page, back_query=asked.query(),
+        panel_url=whole, trace_base=base, state=state, latest=latest_revision(asked.seat.ledger), trace=trace,
+        agrees=trace.trace.agrees if trace else None, refused=refused,
+        crumbs=known_crumbs(computed, state) if refused else (),
+    ).response(request)  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class OverviewTrace(Screen):
+    """A trace of a figure of an overview, on the whole page."""
+
+    template = "overviews/trace.html"
+    where: str = "overviews"
+    seat: Seat
+    overview: Overview
+    computed: Computed
+    page_url: str
+    back_query: str
+    panel_url: str
+    trace_base: str
+    state: Mapping[str, str]
+    latest: Revision | None
+    trace: TracePanel | None
+    agrees: bool | None
+    refused: RulkaError | None
+    crumbs: Sequence[Crumb]
 
 
 @require_GET

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from django.db import transaction
 from django.db.models import Q
@@ -103,14 +102,19 @@ def history_of(definitions: Definitions) -> list[ShownEdit]:
     ]
 
 
-def version_context(definitions: Definitions, one: str, other: str) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Versions:
+    """Saved versions and history of a statement; what differs between two that were named, None where none was."""
+
+    saved: list[SavedVersion]
+    history: list[ShownEdit]
+    compared: list[tuple[str, list[str]]] | None
+    one: str
+    other: str
+
+
+def versions_of(definitions: Definitions, one: str, other: str) -> Versions:
     """What the panel of versions shows; two versions are compared when both are named."""
     saved = list(SavedVersion.objects.filter(statement=definitions["statement"]).select_related("person"))
     compared = compare_versions(definitions, one, other or NOW) if one else None
-    return {
-        "saved": saved,
-        "history": history_of(definitions),
-        "compared": compared,
-        "one": one,
-        "other": other or NOW,
-    }
+    return Versions(saved, history_of(definitions), compared, one, other or NOW)

@@ -14,8 +14,8 @@ from rulka.formats.definition_file import kind_of
 from rulka.formats.output.page import page_values
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.statements.library.assemble import Definitions, find_definition, made_up
-from rulka.statements.library.opening import definitions_for, open_statement, seen_definitions
+from rulka.statements.library.assemble import Definitions, made_up
+from rulka.statements.library.opening import definition_for, definitions_for, open_statement, seen_definitions
 from rulka.statements.library.shelves import RUN, depth_on, level_of
 from rulka.statements.models import Definition, Edition
 from rulka.statements.output.exports import TYPES, Maker, export, leave
@@ -164,7 +164,7 @@ class _Statements:
         return Piece(page_values(outcomes[0].computed, asked.ledger.name, asked.at), content)
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
-        return edition_sent(find_definition(ledger, "statement", name), period).revision
+        return edition_sent(definition_for(ledger, "statement", name, None), period).revision
 
     def check(self, ledger: Ledger, name: str, person: Person | None) -> None:
         definitions_for(ledger, name, person)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from dataclasses import replace
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse, QueryDict
@@ -25,12 +25,12 @@ from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
 from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
 from rulka.statements.library import catalogue, versions
-from rulka.statements.library.assemble import Definitions
+from rulka.statements.library.assemble import Definitions, Known
 from rulka.statements.library.opening import open_definition, open_statement
 from rulka.statements.models import PARTS
 from rulka.statements.pages.fields import SELECTIONS
-from rulka.statements.pages.panel import STATE
-from rulka.statements.pages.statement import statement_context
+from rulka.statements.pages.panel import STATE, Said, refused
+from rulka.statements.pages.statement import statement_screen
 from rulka.statements.running.runs import Outcome
 
 KEPT = ("row", "column", "lines", "columns", "account", "search", "type", "category", "only", "sort")
@@ -53,28 +53,25 @@ def answer(
     seat: Seat,
     name: str,
     asked: QueryDict,
+    said: Said,
     outcome: Outcome | None = None,
     definitions: Definitions | None = None,
-    **extra: Any,
+    known: Known | None = None,
 ) -> HttpResponse:
     """After an edit: for a script what changed, or all of it; the page again for a plain request."""
-    problem = extra.get("problem") or extra.get("question")
-    if request.headers.get("HX-Request"):
-        context = {**statement_context(request, seat, name, asked, outcome, definitions, **extra), "fragment": True}
-        if context["changed"] is None:
-            return render(request, "statements/_work.html", context)
-        changed = render(request, "statements/_changed.html", {**context, "rows_only": True})
-        changed["HX-Retarget"], changed["HX-Reswap"] = "#panel", "morph:outerHTML"
-        return changed
-    if problem:
-        status = 409 if isinstance(problem, (ChangedSince, SharedPart)) else 422
-        return render(
-            request,
-            "statements/page.html",
-            statement_context(request, seat, name, asked, outcome, definitions, **extra),
-            status=status,
-        )
-    return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
+    is_fragment = bool(request.headers.get("HX-Request"))
+    problem = said.problem or said.question
+    if not is_fragment and not problem:
+        return redirect(f"{reverse('statement', args=[name])}?{seat.query}&{asked.urlencode()}")
+    definitions = definitions or open_statement(seat.ledger, name, person=seat.person)
+    screen = statement_screen(request, seat, definitions, asked, said, outcome, known)
+    if not is_fragment:
+        return screen.response(request, status=409 if isinstance(problem, (ChangedSince, SharedPart)) else 422)
+    if screen.changed is None:
+        return replace(screen, fragment=True).response(request, template="statements/_work.html")
+    changed = replace(screen, fragment=True, rows_only=True).response(request, template="statements/_changed.html")
+    changed["HX-Retarget"], changed["HX-Reswap"] = "#panel", "morph:outerHTML"
+    return changed
 
 
 def _doing(request: HttpRequest, definitions: Definitions, sight: Sight) -> Callable[[Parts], Edited]:
@@ -126,24 +123,21 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
             share=_shares(request, seat, definitions),
         )
     except (SharedPart, ChangedSince) as question:
-        posted = [(key, value) for key, value in request.POST.items() if key not in ("csrfmiddlewaretoken", "stamp")]
+        unsent = ("csrfmiddlewaretoken", "stamp")
+        posted = [(key, str(value)) for key, value in request.POST.items() if key not in unsent]
         return answer(
             request,
             seat,
             name,
             _asked(request.POST),
-            question=question,
-            posted=posted,
-            stamp_asked=request.POST.get("stamp", ""),
+            Said(question=question, posted=posted, stamp_asked=request.POST.get("stamp", "")),
         )
     except RulkaError as error:
-        return answer(request, seat, name, _asked(request.POST), problem=error, entered=request.POST)
+        return answer(request, seat, name, _asked(request.POST), refused(error, request.POST))
     asked, meant = _after(request.POST, done), _meant(request.POST, sight)
     warned = "; ".join(meant.warnings) if meant else ""
-    return answer(
-        request, seat, name, asked, done.outcome, done.definitions,
-        known=done.known, done=_sentence(done.told), warned=warned,
-    )  # fmt: skip
+    said = Said(done=_sentence(done.told), warned=warned)
+    return answer(request, seat, name, asked, said, done.outcome, done.definitions, done.known)
 
 
 def _gone_to(request: HttpRequest, seat: Seat, name: str) -> HttpResponse:
@@ -238,11 +232,10 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., tupl
     try:
         told, definitions = turn(statement, person=seat.person)
     except RulkaError as error:
-        return answer(request, seat, name, address(request.POST), problem=error, entered=request.POST)
+        return answer(request, seat, name, address(request.POST), refused(error, request.POST))
     outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
-    return answer(
-        request, seat, name, _known(request.POST, outcome.computed), outcome, definitions, done=f"{word}: {told}."
-    )
+    asked = _known(request.POST, outcome.computed)
+    return answer(request, seat, name, asked, Said(done=f"{word}: {told}."), outcome, definitions)
 
 
 def _known(posted: QueryDict, computed: Computed) -> QueryDict:
@@ -290,7 +283,7 @@ def give_name(request: HttpRequest, name: str) -> HttpResponse:
     try:
         new = starting.name_statement(seat.ledger, name, request.POST.get("title", ""), person=seat.person)
     except RulkaError as error:
-        return answer(request, seat, name, address(request.POST, panel="start"), problem=error, entered=request.POST)
+        return answer(request, seat, name, address(request.POST, panel="start"), refused(error, request.POST))
     return _gone_to(request, seat, new)
 
 
@@ -323,8 +316,8 @@ def _versioned(request: HttpRequest, name: str, do: Callable[[Seat, str], str]) 
     try:
         told = do(seat, name)
     except RulkaError as error:
-        return answer(request, seat, name, address(request.POST, panel="versions"), problem=error, entered=request.POST)
-    return answer(request, seat, name, address(request.POST, panel="versions"), done=told)
+        return answer(request, seat, name, address(request.POST, panel="versions"), refused(error, request.POST))
+    return answer(request, seat, name, address(request.POST, panel="versions"), Said(done=told))
 
 
 @require_POST

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -19,7 +19,8 @@ from rulka.ledger.reading.entries import entries_in_sight
 from rulka.ledger.reading.suspects import suspects
 from rulka.ledger.seat import Seat
 from rulka.people.models import Person
-from rulka.statements.models import Explanation
+from rulka.screen import Screen
+from rulka.statements.models import Explanation, ExplanationFile, ExplanationStep
 from rulka.statements.running.explained import (
     Explained,
     Explainers,
@@ -78,28 +79,43 @@ def _called(person: Person | None) -> str:
     return person.called if person else "somebody who left"
 
 
-def explain_context(seat: Seat, computed: Computed, state: dict[str, str], *, room: bool) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class ExplainPanel(Screen):
+    """What is to be explained of a run: how many of how many are left, by whom, and which one is open; `entry` is one
+    that the address offers as proof, `wrong` what looks wrong there."""
+
+    template = "statements/_panel_explain.html"
+    asks: bool
+    beyond: str
+    items: Sequence[ShownItem]
+    left: int
+    count: int
+    progress: Any
+    in_room: bool
+    entry: str
+    chosen: ChosenItem | None
+    wrong: Sequence[WrongHere]
+
+
+def explain_panel(seat: Seat, computed: Computed, state: Mapping[str, str], *, room: bool) -> ExplainPanel:
     """What is to be explained of a run, with the one that the address chooses open."""
     explained = explained_of(seat.ledger, computed, seat.readers)
     chosen = next((one for one in explained if one.item.key == (state.get("row"), state.get("column"))), None)
     items = [_shown(one, seat, one is chosen) for one in explained]
     left = unexplained([one.item for one in explained])
     standing = [one for one in explained if one.item.state != "closed"]
-    context: dict[str, Any] = {
-        "template": "statements/_panel_explain.html",
-        "asks": asks_anything(computed),
-        "beyond": computed.statement.explain.beyond.written,
-        "items": items,
-        "left": len(left),
-        "count": len(standing),
-        "progress": progress_of(explained),
-        "in_room": room,
-        "entry": f"{state['entity']} {state['entry']}" if state.get("entity") and state.get("entry") else "",
-        "chosen": _chosen(seat, computed, next(item for item in items if item.chosen)) if chosen else None,
-        "wrong": _wrong(seat, computed, chosen),
-        "wide": False,
-    }
-    return context
+    return ExplainPanel(
+        asks=asks_anything(computed),
+        beyond=computed.statement.explain.beyond.written,
+        items=items,
+        left=len(left),
+        count=len(standing),
+        progress=progress_of(explained),
+        in_room=room,
+        entry=f"{state['entity']} {state['entry']}" if state.get("entity") and state.get("entry") else "",
+        chosen=_chosen(seat, computed, next(item for item in items if item.chosen)) if chosen else None,
+        wrong=_wrong(seat, computed, chosen),
+    )
 
 
 def _shown(one: Explained, seat: Seat, is_chosen: bool) -> ShownItem:
@@ -120,27 +136,55 @@ def _shown(one: Explained, seat: Seat, is_chosen: bool) -> ShownItem:
     )
 
 
-def _chosen(seat: Seat, computed: Computed, item: ShownItem) -> dict[str, Any]:
+@dataclass(frozen=True)
+class ChosenItem:
+    """The item that is open: its text, proof, files, history, and what the person may do about it."""
+
+    item: ShownItem
+    stored: Explanation | None
+    figure: str
+    threshold: str
+    by: str
+    proof: Sequence[tuple[str, str, bool]]
+    files: Sequence[ExplanationFile]
+    steps: Sequence[ExplanationStep]
+    may_explain: bool
+    may_judge: bool
+    may_assign: bool
+    own: bool
+    people: Sequence[Person]
+
+
+@dataclass(frozen=True)
+class WrongHere:
+    """What looks wrong on the accounts of a variance: in words, how much, and where it is looked into."""
+
+    title: str
+    amount: str
+    query: str
+
+
+def _chosen(seat: Seat, computed: Computed, item: ShownItem) -> ChosenItem:
     """The one that is open: its text, proof, files, history, and what the person may do about it."""
     stored, person, state = item.one.stored, seat.person, item.one.item.state
     own = stored is not None and stored.explainer_id == person.pk
     is_open = state != "closed"
     variance = item.one.item.variance
-    return {
-        "item": item,
-        "stored": stored,
-        "figure": str(variance.value) if variance else "",
-        "threshold": variance.threshold.written if variance and variance.threshold else "",
-        "by": variance.by if variance else "",
-        "proof": _proof(seat, stored),
-        "files": list(stored.files.select_related("person").defer("data")) if stored else [],
-        "steps": list(stored.steps.select_related("person")[:30]) if stored else [],
-        "may_explain": person.may_explain and is_open,
-        "may_judge": person.may_accept and state in ("explained", "accepted") and not own,
-        "may_assign": person.may_edit and is_open,
-        "own": own,
-        "people": list(Explainers(seat.ledger, computed, seat.readers).every().values()) if person.may_edit else [],
-    }
+    return ChosenItem(
+        item=item,
+        stored=stored,
+        figure=str(variance.value) if variance else "",
+        threshold=variance.threshold.written if variance and variance.threshold else "",
+        by=variance.by if variance else "",
+        proof=_proof(seat, stored),
+        files=list(stored.files.select_related("person").defer("data")) if stored else [],
+        steps=list(stored.steps.select_related("person")[:30]) if stored else [],
+        may_explain=person.may_explain and is_open,
+        may_judge=person.may_accept and state in ("explained", "accepted") and not own,
+        may_assign=person.may_edit and is_open,
+        own=own,
+        people=list(Explainers(seat.ledger, computed, seat.readers).every().values()) if person.may_edit else [],
+    )
 
 
 def _proof(seat: Seat, stored: Explanation | None) -> list[tuple[str, str, bool]]:
@@ -150,7 +194,7 @@ def _proof(seat: Seat, stored: Explanation | None) -> list[tuple[str, str, bool]
     return [(entity, number, (entity, number) in seen) for entity, number in names]
 
 
-def _wrong(seat: Seat, computed: Computed, chosen: Explained | None) -> list[dict[str, Any]]:
+def _wrong(seat: Seat, computed: Computed, chosen: Explained | None) -> list[WrongHere]:
     """What looks wrong in the month on the accounts of the chosen line, or of the whole statement."""
     try:
         found = suspects(seat.ledger, seat.view, computed.period)
@@ -163,11 +207,11 @@ def _wrong(seat: Seat, computed: Computed, chosen: Explained | None) -> list[dic
         item.code for item, inside in zip(seat.view.frame.entities.items, computed.node.entities, strict=True) if inside
     }
     return [
-        {
-            "title": one.finding.title,
-            "amount": grouped(one.finding.amount, one.finding.digits),
-            "query": urlencode({"rule": one.finding.rule, "subject": one.finding.subject}),
-        }
+        WrongHere(
+            one.finding.title,
+            grouped(one.finding.amount, one.finding.digits),
+            urlencode({"rule": one.finding.rule, "subject": one.finding.subject}),
+        )
         for one in found
         if one.stands and one.finding.entity in entities and accounts & set(one.finding.accounts)
     ][:MOST_SUSPECTS]

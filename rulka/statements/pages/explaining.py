@@ -30,6 +30,7 @@ from rulka.statements.editing.explaining import MOST_BYTES, Asked
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_statement
 from rulka.statements.pages.edit import address, answer
+from rulka.statements.pages.panel import Said, refused
 from rulka.statements.pages.statement import trace_room
 from rulka.statements.running.compared import with_comparison
 from rulka.statements.running.explained import Explained, explained_of, progress_of
@@ -264,12 +265,12 @@ def explain(request: HttpRequest, name: str) -> HttpResponse:
     except RulkaError as error:
         if room:
             asked["by"] = "drivers"
-            return trace_room(request, seat, definitions, asked, problem=error, entered=request.POST)
-        return answer(request, seat, name, asked, problem=error, entered=request.POST)
+            return trace_room(request, seat, definitions, asked, refused(error, request.POST))
+        return answer(request, seat, name, asked, refused(error, request.POST))
     if room:
         asked["by"], asked["panel"] = "drivers", "trace"
         return redirect(f"{reverse('statement-trace', args=[name])}?{seat.query}&{asked.urlencode()}")
-    return answer(request, seat, name, asked, done=done)
+    return answer(request, seat, name, asked, Said(done=done))
 
 
 @require_GET

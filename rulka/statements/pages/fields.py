@@ -83,7 +83,7 @@ class Row:
     path: str | Of
     label: str | Of
     widget: Widget = "text"
-    choices: Sequence[str] | Of = ()
+    choices: Iterable[str] | Of = ()
     default: str | Of = ""
     kinds: tuple[str, ...] = ()
     when: Of | None = None

@@ -30,6 +30,7 @@ from rulka.statements.output.printing import preview_page
 from rulka.statements.output.statement_templates import subject_for
 from rulka.statements.output.templates import template_asked
 from rulka.statements.pages.edit import address, answer
+from rulka.statements.pages.panel import Said, refused
 from rulka.statements.running.nodes import computed_beside, outcomes_of
 from rulka.statements.running.runs import PAGES, node_asked
 from rulka.work.models import Output
@@ -140,15 +141,15 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
 
         done = editing.change_statement(definitions, do, person=seat.person, sight=sight)
     except RulkaError as error:
-        return answer(request, seat, name, address(request.POST, panel="page"), problem=error, entered=request.POST)
+        return answer(request, seat, name, address(request.POST, panel="page"), refused(error, request.POST))
     return answer(
         request,
         seat,
         name,
         address(request.POST, panel="page"),
+        Said(done=f"Logo {picture.name} put on the page."),
         done.outcome,
         done.definitions,
-        done=f"Logo {picture.name} put on the page.",
     )
 
 
@@ -210,8 +211,9 @@ def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
         title, reason = (request.POST.get(field, "") for field in ("title", "reason"))
         edition = editions.keep_edition(definitions, title, outcome, person=seat.person, reason=reason)
     except RulkaError as error:
-        return answer(request, seat, name, address(request.POST, panel="editions"), problem=error, entered=request.POST)
-    return answer(request, seat, name, address(request.POST, panel="editions"), done=f"Edition '{edition.name}' kept.")
+        return answer(request, seat, name, address(request.POST, panel="editions"), refused(error, request.POST))
+    said = Said(done=f"Edition '{edition.name}' kept.")
+    return answer(request, seat, name, address(request.POST, panel="editions"), said)
 
 
 @require_GET

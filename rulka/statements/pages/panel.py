@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
+from functools import cached_property
 from typing import Any
 from urllib.parse import urlencode
 
@@ -12,33 +13,39 @@ import numpy as np
 from django.http import QueryDict
 from django.urls import reverse
 
+from rulka.core.books.chart import Item
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import sign_of
+from rulka.core.compute.rows import Row
 from rulka.core.definitions.pages import TOKENS
-from rulka.core.definitions.spines import HIDING, SIGNS
+from rulka.core.definitions.spines import HIDING, SIGNS, LineDef
 from rulka.core.edits import columns
 from rulka.core.edits.lines import NEW
 from rulka.core.edits.nodes import text_of_nodes
-from rulka.core.edits.picking import picks
+from rulka.core.edits.picking import Pick, Picks, picks
 from rulka.core.edits.starting import KINDS, patterns_for
 from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
-from rulka.core.proof.placing import suggestions
+from rulka.core.proof.checks import Check
+from rulka.core.proof.placing import Suggestion, suggestions
 from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
-from rulka.ledger.reading.trace_panel import Places, known_crumbs, leading, trace_panel
+from rulka.ledger.reading.trace_levels import Crumb, Places, TracePanel
+from rulka.ledger.reading.trace_panel import known_crumbs, leading, trace_panel
 from rulka.ledger.seat import Seat
+from rulka.screen import Screen
 from rulka.statements.library.assemble import Definitions, Known, known_of, users_of
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.statements.library.storing import stamp_of
-from rulka.statements.library.versions import version_context
-from rulka.statements.models import PARTS, Picture
+from rulka.statements.library.versions import Versions, versions_of
+from rulka.statements.models import PARTS, Edition, Picture
 from rulka.statements.output.editions import editions_of
-from rulka.statements.pages.explain_panel import explain_context, named_explainers, waiting
-from rulka.statements.pages.fields import column_settings, line_settings, statement_settings
+from rulka.statements.pages.explain_panel import ExplainPanel, explain_panel, named_explainers, waiting
+from rulka.statements.pages.fields import Group, Setting, column_settings, line_settings, statement_settings
 from rulka.statements.running.explained import explained_of
+from rulka.statements.running.nodes import NodeChoices, node_choices
 from rulka.statements.running.runs import Outcome, page_nodes
 
 TABS = ("line", "column", "page", "trace", "footing", "explain")
@@ -69,58 +76,106 @@ class State(dict[str, str]):
         raise KeyError(name)
 
 
-def panel_context(
+@dataclass(frozen=True)
+class Said:
+    """What an answer says besides the statement: what was done, what was refused or is asked, and what was entered."""
+
+    done: str = ""
+    warned: str = ""
+    problem: RulkaError | None = None
+    question: RulkaError | None = None
+    entered: Mapping[str, str] = field(default_factory=dict)
+    posted: Sequence[tuple[str, str]] = ()
+    stamp_asked: str = ""
+
+
+def refused(problem: RulkaError, entered: Mapping[str, str]) -> Said:
+    """That something was refused, beside what was entered."""
+    return Said(problem=problem, entered=entered)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Panel(Screen):
+    """The side panel: its tabs (name, title, address), and below them the `body` of one, or why there is none with the
+    way back. `panel` is what it shows, `tab` where that belongs, `parts_used` who else uses each part."""
+
+    template = "statements/_panel.html"
+    seat: Seat
+    name: str
+    outcome: Outcome
+    nodes: NodeChoices
+    panel: str
+    tab: str
+    state: State
+    tabs: Sequence[tuple[str, str, str]]
+    stamp: str
+    panel_url: str
+    trace_base: str
+    parts_used: Mapping[str, Sequence[tuple[str, str]]]
+    body: Screen | None
+    refused: RulkaError | None
+    crumbs: Sequence[Crumb]
+    wide: bool
+    problem_at_field: bool
+    done: str
+    warned: str
+    problem: RulkaError | None
+    question: RulkaError | None
+    entered: Mapping[str, str]
+    posted: Sequence[tuple[str, str]]
+    stamp_asked: str
+
+
+def panel_of(
     seat: Seat,
     outcome: Outcome,
     asked: QueryDict,
     definitions: Definitions,
+    said: Said,
     known: Known | None = None,
-    **extra: Any,
-) -> dict[str, Any]:
-    """Template and context of the panel; `asked` holds the address, see STATE. `known` are definitions that were loaded
-    already."""
+) -> Panel:
+    """The panel for an address, which `asked` holds, see STATE. `known` are definitions that were loaded already."""
     state = State({name: ",".join(asked.getlist(name)) for name in STATE if asked.get(name)})
     kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
-    begun = "begun" in definitions["statement"].body
-    build = {
-        "line": _line,
-        "column": _column,
-        "page": _page,
-        "trace": _trace,
-        "footing": _footing,
-        "explain": _explain,
-        "accounts": _accounts,
-        "versions": _versions,
-        "nodes": _nodes,
-        "editions": _editions,
-        "start": _start if begun else _footing,
-    }
+    statement = definitions["statement"]
+    begun = "begun" in statement.body
     kind = state.get("panel", "")
-    if kind not in build:
+    if kind not in BODIES:
         kind = "footing" if not outcome.verdict.stands and not begun else "start"
-    about = About(seat, outcome, state, definitions, known or known_of(definitions))
+    about = About(seat, outcome, state, definitions, known or known_of(definitions), said)
     tabs = [*(["start"] if begun else []), *TABS]
-    context: dict[str, Any] = {
-        "panel": kind,
-        "tab": {"accounts": "line"}.get(kind, kind),
-        "state": state,
-        "tabs": [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
-        "outcome": outcome,
-        "seat": seat,
-        "stamp": stamp_of(definitions),
-        "panel_url": reverse("statement-panel", args=[definitions["statement"].name]),
-        "trace_base": about.base,
-        "parts_used": dict.fromkeys(PARTS, ()) | about.shared(),
-    }
+    body: Screen | None = None
+    wrong: RulkaError | None = None
     try:
-        context.update(build[kind](about))
+        body = (BODIES[kind] if begun or kind != "start" else _footing)(about)
     except RulkaError as error:
-        context.update({"refused": error, "crumbs": known_crumbs(outcome.computed, state)})
-    path = extra["entered"].get("path", "") if extra.get("problem") else ""
-    groups = context.get("groups", [])
-    context["groups"] = [replace(group, open=group.open or path in group.paths) for group in groups]
-    context["problem_at_field"] = any(path in group.paths for group in groups)
-    return {**context, **extra}
+        wrong = error
+    return Panel(
+        seat=seat,
+        name=statement.name,
+        outcome=outcome,
+        nodes=node_choices(seat, outcome),
+        panel=kind,
+        tab={"accounts": "line"}.get(kind, kind),
+        state=state,
+        tabs=[(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
+        stamp=stamp_of(definitions),
+        panel_url=reverse("statement-panel", args=[statement.name]),
+        trace_base=about.base,
+        parts_used={kind: about.shared.get(kind, ()) for kind in PARTS},
+        body=body,
+        refused=wrong,
+        crumbs=known_crumbs(outcome.computed, state) if wrong else (),
+        wide=getattr(body, "wide", False),
+        problem_at_field=any(about.wrong in group.paths for group in getattr(body, "groups", ())),
+        done=said.done,
+        warned=said.warned,
+        problem=said.problem,
+        question=said.question,
+        entered=said.entered,
+        posted=said.posted,
+        stamp_asked=said.stamp_asked,
+    )
 
 
 @dataclass(frozen=True)
@@ -132,6 +187,16 @@ class About:
     state: dict[str, str]
     definitions: Definitions
     known: Known
+    said: Said
+
+    @property
+    def wrong(self) -> str:
+        """The setting that was refused, none where nothing was."""
+        return self.said.entered.get("path", "") if self.said.problem else ""
+
+    def opened(self, groups: Sequence[Group]) -> list[Group]:
+        """Groups of settings, the one of what was refused unfolded."""
+        return [replace(group, open=group.open or self.wrong in group.paths) for group in groups]
 
     @property
     def computed(self) -> Computed:
@@ -143,6 +208,7 @@ class About:
         compare = self.state.get("compare", "")
         return f"{self.seat.query}&{urlencode({'compare': compare})}" if compare else self.seat.query
 
+    @cached_property
     def shared(self) -> dict[str, list[tuple[str, str]]]:
         """For spine, span and scope the (name, title) of the other statements that use it."""
         statement = self.definitions["statement"]
@@ -154,17 +220,25 @@ class About:
         }
 
 
-def _footing(about: About) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class FootingPanel(Screen):
+    """Each check with the (key, label) of lines it is about; accounts without a place, and where they could go."""
+
+    template = "statements/_panel_footing.html"
+    told: Sequence[tuple[Check, Sequence[tuple[str, str]]]]
+    suggested: Sequence[Suggestion]
+    lines_by_label: Sequence[tuple[str, str]]
+
+
+def _footing(about: About) -> FootingPanel:
     labels = {row.key: row.label for row in about.computed.rows} | {
         line.key: line.label for line in about.computed.statement.spine.walk()
     }
-    told = [(check, [(key, labels.get(key, key)) for key in check.lines[:5]]) for check in about.outcome.checks]
-    return {
-        "template": "statements/_panel_footing.html",
-        "told": told,
-        "suggested": suggestions(about.computed),
-        "lines_by_label": _account_lines(about.computed),
-    }
+    return FootingPanel(
+        told=[(check, [(key, labels.get(key, key)) for key in check.lines[:5]]) for check in about.outcome.checks],
+        suggested=suggestions(about.computed),
+        lines_by_label=_account_lines(about.computed),
+    )
 
 
 def _account_lines(computed: Computed) -> list[tuple[str, str]]:
@@ -172,16 +246,48 @@ def _account_lines(computed: Computed) -> list[tuple[str, str]]:
     return [(line.key, line.label) for line in computed.statement.spine.walk() if line.kind == "line"]
 
 
-def _line(about: About) -> dict[str, Any]:
-    shown = {"template": "statements/_panel_line.html"}
+@dataclass(frozen=True, kw_only=True)
+class LinesPanel(Screen):
+    """Several lines that are chosen."""
+
+    template = "statements/_panel_lines.html"
+    chosen_lines: Sequence[LineDef]
+    hiding: Sequence[str]
+
+
+@dataclass(frozen=True, kw_only=True)
+class LinePanel(Screen):
+    """A line with its settings and the first accounts it selects; none where none is chosen."""
+
+    template = "statements/_panel_line.html"
+    kinds: Sequence[str]
+    line: LineDef | None = None
+    row: Row | None = None
+    matched: Sequence[Item] = ()
+    line_codes: Sequence[str] = ()
+    matched_count: int = 0
+    groups: Sequence[Group] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class AccountsPanel(LinePanel):
+    """The accounts of a line to choose from, each with its amount as text."""
+
+    template = "statements/_panel_accounts.html"
+    picks: Picks
+    pick_rows: Sequence[tuple[Pick, str]]
+    setting: Setting
+    wide: bool = True
+
+
+def _line(about: About) -> LinesPanel | LinePanel:
     computed, state = about.computed, about.state
     chosen = [key for key in state.get("lines", "").split(",") if key]
     spine = about.definitions["spine"].body
     if len(chosen) > 1:
-        lines = [computed.line(find_line(spine, key).key) for key in chosen]
-        return {"template": "statements/_panel_lines.html", "chosen_lines": lines, "hiding": HIDING}
+        return LinesPanel(chosen_lines=[computed.line(find_line(spine, key).key) for key in chosen], hiding=HIDING)
     if "row" not in state and not chosen:
-        return {**shown, "line": None, "kinds": list(NEW)}
+        return LinePanel(kinds=list(NEW))
     key = computed.row(state["row"]).line if "row" in state else chosen[0]
     raw = find_line(spine, key).raw
     line = computed.line(key)
@@ -190,31 +296,32 @@ def _line(about: About) -> dict[str, Any]:
     matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
     unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
     flipped = bool(unsigned) and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0
-    return {
-        **shown,
-        "line": line,
-        "row": computed.rows_by_key.get(state.get("row", "")),
-        "matched": matched[:60],
-        "line_codes": [account.code for account in matched],
-        "matched_count": len(matched),
-        "kinds": list(NEW),
-        "groups": line_settings(
-            raw,
-            computed.view.frame,
-            [column.key for column in computed.columns],
-            SIGNS[1] if flipped else SIGNS[0],
-            named_explainers(about.seat),
+    return LinePanel(
+        line=line,
+        row=computed.rows_by_key.get(state.get("row", "")),
+        matched=matched[:60],
+        line_codes=[account.code for account in matched],
+        matched_count=len(matched),
+        kinds=list(NEW),
+        groups=about.opened(
+            line_settings(
+                raw,
+                computed.view.frame,
+                [column.key for column in computed.columns],
+                SIGNS[1] if flipped else SIGNS[0],
+                named_explainers(about.seat),
+            )
         ),
-    }
+    )
 
 
-def _accounts(about: About) -> dict[str, Any]:
+def _accounts(about: About) -> LinesPanel | LinePanel:
     state = about.state
     shown = _line(about)
-    if shown.get("line") is None or shown["line"].kind != "line":
-        return {**shown, "template": "statements/_panel_line.html"}
-    key = shown["line"].key
-    if shown["line"].is_closed:
+    if isinstance(shown, LinesPanel) or shown.line is None or shown.line.kind != "line":
+        return shown
+    key = shown.line.key
+    if shown.line.is_closed:
         raise RulkaError(
             "The author of this statement closed the detail of this line.",
             hint="Ask them.",
@@ -231,28 +338,49 @@ def _accounts(about: About) -> dict[str, Any]:
         category=state.get("category", ""),
         only=state.get("only", ""),
     )
-    rows = [(pick, figure_text(Fraction(pick.amount, 10**pick.digits), digits=pick.digits)) for pick in found.rows]
-    setting = next(setting for setting in shown["groups"][0].settings if setting.path == "accounts")
-    return {
-        **shown,
-        "template": "statements/_panel_accounts.html",
-        "picks": found,
-        "pick_rows": rows,
-        "setting": setting,
-        "wide": True,
-    }
+    return AccountsPanel(
+        **shown.context,
+        picks=found,
+        pick_rows=[
+            (pick, figure_text(Fraction(pick.amount, 10**pick.digits), digits=pick.digits)) for pick in found.rows
+        ],
+        setting=next(setting for setting in shown.groups[0].settings if setting.path == "accounts"),
+    )
 
 
-def _column(about: About) -> dict[str, Any]:
-    shown = {"template": "statements/_panel_column.html", "column_kinds": list(columns.KINDS)}
+@dataclass(frozen=True, kw_only=True)
+class ColumnsPanel(Screen):
+    """Several columns that are chosen."""
+
+    template = "statements/_panel_columns.html"
+    column_kinds: Sequence[str]
+    chosen_columns: Sequence[columns.Place]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ColumnPanel(Screen):
+    """A column or series with its settings; none where none is chosen. `inner` are (key, heading) of a series' own
+    columns, `series` the key of the one it stands in."""
+
+    template = "statements/_panel_column.html"
+    column_kinds: Sequence[str]
+    column: Column | None = None
+    column_key: str = ""
+    place: columns.Place | None = None
+    inner: Sequence[tuple[str, str]] = ()
+    series: str = ""
+    groups: Sequence[Group] = ()
+
+
+def _column(about: About) -> ColumnsPanel | ColumnPanel:
+    kinds = list(columns.KINDS)
     computed, state = about.computed, about.state
     span = about.definitions["span"].body
     chosen = [key for key in state.get("columns", "").split(",") if key]
     if len(chosen) > 1:
-        places = columns.find_columns(span, chosen)
-        return {**shown, "template": "statements/_panel_columns.html", "chosen_columns": places}
+        return ColumnsPanel(column_kinds=kinds, chosen_columns=columns.find_columns(span, chosen))
     if "column" not in state and not chosen:
-        return {**shown, "column": None}
+        return ColumnPanel(column_kinds=kinds)
     asked = chosen[0] if chosen else state["column"]
     column = next(
         (column for column in computed.columns if asked in (column.key, column.asked.key, column.series)), None
@@ -260,17 +388,17 @@ def _column(about: About) -> dict[str, Any]:
     key = asked if asked in columns.places(span) else _raw_key(column or computed.column(asked), span)
     place = columns.find_column(span, key)
     nodes = [node.code for node in page_nodes(computed.statement, about.seat.view)] if computed.statement.scope else []
-    return {
-        **shown,
-        "column": column,
-        "column_key": key,
-        "place": place,
-        "inner": [
-            (columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())
-        ],
-        "series": columns.key_of(place.series) if place.series else "",
-        "groups": column_settings(place.raw, computed.view.frame, in_series=place.series is not None, nodes=nodes),
-    }
+    return ColumnPanel(
+        column_kinds=kinds,
+        column=column,
+        column_key=key,
+        place=place,
+        inner=[(columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())],
+        series=columns.key_of(place.series) if place.series else "",
+        groups=about.opened(
+            column_settings(place.raw, computed.view.frame, in_series=place.series is not None, nodes=nodes)
+        ),
+    )
 
 
 def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
@@ -284,14 +412,22 @@ def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
     return next(key for key in own if key in known)
 
 
-def _page(about: About) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class PagePanel(Screen):
+    """The settings of the page, with the tokens that its texts may have."""
+
+    template = "statements/_panel_page.html"
+    groups: Sequence[Group]
+    tokens: Sequence[str]
+
+
+def _page(about: About) -> PagePanel:
     labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
-    body, spine = about.definitions["statement"].body, about.definitions["spine"].body
     pictures = list(Picture.objects.filter(ledger=about.seat.ledger).values_list("name", flat=True))
     node = about.computed.node.code
     groups = statement_settings(
-        body,
-        spine,
+        about.definitions["statement"].body,
+        about.definitions["spine"].body,
         labels,
         pictures,
         calendars=bool(about.computed.view.frame.calendars),
@@ -299,71 +435,103 @@ def _page(about: About) -> dict[str, Any]:
         node="" if "." in node else node,
         people=named_explainers(about.seat),
     )
-    return {"template": "statements/_panel_page.html", "groups": groups, "tokens": TOKENS}
+    return PagePanel(groups=about.opened(groups), tokens=TOKENS)
 
 
-def _start(about: About) -> dict[str, Any]:
-    frame, body = about.computed.view.frame, about.definitions["statement"].body
-    begun = body["begun"]
-    seat = about.seat
+@dataclass(frozen=True, kw_only=True)
+class StartPanel(Screen):
+    """What a statement that was begun can be: its lines, columns and pages, each as (what is sent, words)."""
+
+    template = "statements/_panel_start.html"
+    begun: Mapping[str, str]
+    starts: Sequence[tuple[str, str]]
+    patterns: Sequence[tuple[str, str]]
+    pages: Sequence[tuple[str, str]]
+    models: Sequence[tuple[str, str]]
+    suggested: Sequence[Suggestion]
+    lines_by_label: Sequence[tuple[str, str]]
+
+
+def _start(about: About) -> StartPanel:
+    frame, seat = about.computed.view.frame, about.seat
     others = [
         one
         for one in seen_definitions(seat.ledger, seat.person, "statement", level=RUN)
         if one != about.definitions["statement"]
     ]
-    return {
-        "template": "statements/_panel_start.html",
-        "begun": {"columns": "", "pages": ""} | begun,
-        "starts": list(KINDS.items()),
-        "patterns": list(patterns_for(frame).items()),
-        "pages": [
+    return StartPanel(
+        begun={"columns": "", "pages": ""} | about.definitions["statement"].body["begun"],
+        starts=list(KINDS.items()),
+        patterns=list(patterns_for(frame).items()),
+        pages=[
             ("", "One page, for the entity chosen above"),
             *((name, f"A page for each {name}") for name in frame.dimensions),
         ],
-        "models": [(f"from {other.name}", other.title) for other in others if "begun" not in other.body],
-        "suggested": suggestions(about.computed),
-        "lines_by_label": _account_lines(about.computed),
-    }
+        models=[(f"from {other.name}", other.title) for other in others if "begun" not in other.body],
+        suggested=suggestions(about.computed),
+        lines_by_label=_account_lines(about.computed),
+    )
 
 
-def _nodes(about: About) -> dict[str, Any]:
-    frame, definitions = about.computed.view.frame, about.definitions
-    used = definitions["scope"].name if "scope" in definitions else ""
+@dataclass(frozen=True, kw_only=True)
+class NodesPanel(Screen):
+    """Which scope says what the nodes are, which others could, and the scope's nodes as text."""
+
+    template = "statements/_panel_nodes.html"
+    scope_used: str
+    scope_choices: Sequence[tuple[str, str]]
+    nodes_text: str
+
+
+def _nodes(about: About) -> NodesPanel:
+    scope = about.definitions.get("scope")
     stored = seen_definitions(about.seat.ledger, about.seat.person, "scope", level=RUN)
-    choices = [
-        ("", "entities"),
-        *((scope.name, scope.title) for scope in stored),
-        *((f"new {name}", f"a new one by {name}") for name in frame.dimensions),
-    ]
-    text = text_of_nodes(definitions["scope"].body["nodes"]) if used else ""
-    return {
-        "template": "statements/_panel_nodes.html",
-        "scope_used": used,
-        "scope_choices": choices,
-        "nodes_text": text,
-    }
+    dimensions = about.computed.view.frame.dimensions
+    return NodesPanel(
+        scope_used=scope.name if scope else "",
+        scope_choices=[
+            ("", "entities"),
+            *((one.name, one.title) for one in stored),
+            *((f"new {name}", f"a new one by {name}") for name in dimensions),
+        ],
+        nodes_text=text_of_nodes(scope.body["nodes"]) if scope else "",
+    )
 
 
-def _editions(about: About) -> dict[str, Any]:
-    return {
-        "left": waiting(explained_of(about.seat.ledger, about.computed, about.seat.readers)),
-        "template": "statements/_panel_editions.html",
-        "editions": editions_of(about.definitions["statement"], about.seat.view, about.seat.person),
-    }
+@dataclass(frozen=True, kw_only=True)
+class EditionsPanel(Screen):
+    """The editions that somebody may open, and how many variances keep another one from being kept."""
+
+    template = "statements/_panel_editions.html"
+    left: int
+    editions: Sequence[Edition]
 
 
-def _explain(about: About) -> dict[str, Any]:
-    return explain_context(about.seat, about.computed, about.state, room=False)
+def _editions(about: About) -> EditionsPanel:
+    return EditionsPanel(
+        left=waiting(explained_of(about.seat.ledger, about.computed, about.seat.readers)),
+        editions=editions_of(about.definitions["statement"], about.seat.view, about.seat.person),
+    )
 
 
-def _versions(about: About) -> dict[str, Any]:
-    return {
-        "template": "statements/_panel_versions.html",
-        **version_context(about.definitions, about.state.get("one", ""), about.state.get("other", "")),
-    }
+def _explain(about: About) -> ExplainPanel:
+    return explain_panel(about.seat, about.computed, about.state, room=False)
 
 
-def _trace(about: About) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class VersionsPanel(Screen):
+    """Saved versions, history, and two versions compared."""
+
+    template = "statements/_panel_versions.html"
+    versions: Versions
+
+
+def _versions(about: About) -> VersionsPanel:
+    named = about.state.get("one", ""), about.state.get("other", "")
+    return VersionsPanel(versions=versions_of(about.definitions, *named))
+
+
+def _trace(about: About) -> TracePanel:
     seat, name = about.seat, about.definitions["statement"].name
     shown = trace_panel(seat.ledger, seat.view, about.computed, about.state)
     places = Places(
@@ -373,4 +541,20 @@ def _trace(about: About) -> dict[str, Any]:
         lambda taker: reverse(taker, args=["statement", name]),
     )
     room = bool(about.state.get("room"))
-    return {**leading(shown, about.base, places, room=room, may_take=seat.person.may_edit), **shown}
+    return leading(shown, about.base, places, room=room, may_take=seat.person.may_edit)
+
+
+BODIES: Mapping[str, Callable[[About], Screen]] = {
+    "line": _line,
+    "column": _column,
+    "page": _page,
+    "trace": _trace,
+    "footing": _footing,
+    "explain": _explain,
+    "accounts": _accounts,
+    "versions": _versions,
+    "nodes": _nodes,
+    "editions": _editions,
+    "start": _start,
+}
+"""What the panel can show, by its name."""

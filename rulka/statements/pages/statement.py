@@ -3,120 +3,157 @@
 from __future__ import annotations
 
 import secrets
-from dataclasses import replace
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, QueryDict
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
-from rulka.core.errors import NotFound
-from rulka.core.proof.marks import marks
+from rulka.core.errors import NotFound, RulkaError
+from rulka.core.proof.checks import Check
+from rulka.core.proof.marks import Mark, marks
 from rulka.core.proof.placing import suggestions
-from rulka.formats.output.page import show
+from rulka.formats.output.page import ShownRow, ShownStatement, show
+from rulka.ledger.models import Revision
 from rulka.ledger.pages.taking import taken_file
 from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.reading.trace_address import said_in
+from rulka.ledger.reading.trace_levels import Crumb, TracePanel
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import shelves
-from rulka.statements.library.assemble import Definitions
-from rulka.statements.library.leads import leads
+from rulka.statements.library.assemble import Definitions, Known
+from rulka.statements.library.leads import Lead, leads
 from rulka.statements.library.opening import open_statement
+from rulka.statements.models import Edit
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.output.statement_templates import subject_for
 from rulka.statements.output.templates import names_of
-from rulka.statements.pages.blocks import Blocks
-from rulka.statements.pages.explain_panel import explain_context, waiting
-from rulka.statements.pages.panel import State, panel_context
+from rulka.statements.pages.blocks import Block, Blocks
+from rulka.statements.pages.explain_panel import ExplainPanel, explain_panel, waiting
+from rulka.statements.pages.panel import Panel, Said, State, panel_of
 from rulka.statements.pages.sent import remember, shown_in
 from rulka.statements.running import runs
 from rulka.statements.running.compared import compared
 from rulka.statements.running.explained import asks_anything, explained_of
-from rulka.statements.running.nodes import beside_of, node_choices, shown_with_beside
+from rulka.statements.running.nodes import NodeChoices, beside_of, shown_with_beside
 
 
-def statement_context(
+@dataclass(frozen=True, kw_only=True)
+class StatementPage(Screen):
+    """A statement with its panel (`aside`), head and status line. `fragment` where it is put in place of what is shown,
+    `rows_only` where only the `changed` rows are. `blocks` are those of a large statement, `window` and `sent` say what
+    a window shows from here on, `paper_pages` the pages of a preview."""
+
+    template = "statements/page.html"
+    where: str = "statements"
+    seat: Seat
+    name: str
+    outcome: runs.Outcome
+    nodes: NodeChoices
+    aside: Panel
+    state: Mapping[str, str]
+    stamp: str
+    show_hidden: bool
+    paper: bool
+    window: str
+    sent: str
+    changed: Sequence[ShownRow] | None
+    paper_pages: Sequence[int]
+    last_export: Mapping[str, str] | None
+    shown: ShownStatement
+    translated_part: bool
+    blocks: Sequence[Block]
+    unplaced: Check | None
+    latest: Revision | None
+    marks: Mapping[str, Sequence[Mark]]
+    waiting: int
+    taken: str
+    undoable: Edit | None
+    redoable: Edit | None
+    forms: Iterable[tuple[str, str]]
+    templates: Sequence[Any]
+    leads: Sequence[Lead]
+    paged_forms: Sequence[tuple[str, str]]
+    fragment: bool = False
+    rows_only: bool = False
+
+
+def statement_screen(
     request: HttpRequest,
     seat: Seat,
-    name: str,
-    asked: QueryDict | None = None,
+    definitions: Definitions,
+    asked: QueryDict,
+    said: Said | None = None,
     outcome: runs.Outcome | None = None,
-    definitions: Definitions | None = None,
-    **extra: Any,
-) -> dict[str, Any]:
-    """What the page of a statement shows; `outcome` is a run that was made already."""
+    known: Known | None = None,
+) -> StatementPage:
+    """What the page of a statement shows; `asked` is the panel's address, `outcome` a run that was made already."""
     before = perf_counter()
-    definitions = definitions or open_statement(seat.ledger, name, person=seat.person)
-    opened = _opened(request, seat, request.GET if asked is None else asked, outcome, definitions, **extra)
-    name, outcome, state = opened["name"], opened["outcome"], opened["state"]
-    open_ones = opened["suggested"] if "suggested" in opened else suggestions(outcome.computed)
+    statement = definitions["statement"]
+    outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
+    aside = panel_of(seat, outcome, asked, definitions, said or Said(), known)
+    hidden, paper = _switched(request, statement.name)
+    open_ones = getattr(aside.body, "suggested", None)
+    open_ones = suggestions(outcome.computed) if open_ones is None else open_ones
     may_edit = seat.person.may_edit
-    hidden = opened["show_hidden"]
     sent = request.POST if request.method == "POST" else request.GET
-    blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=state.get("row", ""))
+    blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=aside.state.get("row", ""))
     explained = explained_of(seat.ledger, outcome.computed, seat.readers)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
     marked = marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained])
     window = sent.get("window") or secrets.token_hex(6)
     cut = [] if beside_of(seat) else blocks.cut(shown.rows)
-    place = (seat.person.pk, request.session.session_key, window[:20], name)
+    place = (seat.person.pk, request.session.session_key, window[:20], statement.name)
     former = shown_in(place, sent.get("sent", ""))
-    now = remember(place, shown, marked, cut, (seat.query, hidden, opened["paper"]))
-    return {
-        **opened,
-        "window": window,
-        "sent": now.number,
-        "changed": None if former is None or opened["paper"] else now.changed_since(former, sent.get("blocks", "")),
-        "paper_pages": range(1, preview_page(seat, definitions, 1)[1] + 1) if opened["paper"] else (),
-        "last_export": request.session.get("last-export"),
-        "shown": shown,
-        "translated_part": outcome.computed.plan.translated and seat.view.is_part,
-        "blocks": cut,
-        "unplaced": next((check for check in outcome.checks if check.code == "placed"), None),
-        "latest": latest_revision(seat.ledger),
-        "marks": marked,
-        "waiting": waiting(explained),
-        "taken": f"{(perf_counter() - before) * 1000:.0f}",
-        "undoable": editing.last_edit(definitions["statement"], seat.person) if may_edit else None,
-        "redoable": editing.next_edit(definitions["statement"], seat.person) if may_edit else None,
-        "forms": TITLES.items(),
-        "templates": names_of(subject_for(definitions["statement"], seat.person), seat.person),
-        "leads": leads(),
-        "paged_forms": [(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
-    }
+    now = remember(place, shown, marked, cut, (seat.query, hidden, paper))
+    return StatementPage(
+        seat=seat,
+        name=statement.name,
+        outcome=outcome,
+        nodes=aside.nodes,
+        aside=aside,
+        state=aside.state,
+        stamp=aside.stamp,
+        show_hidden=hidden,
+        paper=paper,
+        window=window,
+        sent=now.number,
+        changed=None if former is None or paper else now.changed_since(former, sent.get("blocks", "")),
+        paper_pages=range(1, preview_page(seat, definitions, 1)[1] + 1) if paper else (),
+        last_export=request.session.get("last-export"),
+        shown=shown,
+        translated_part=outcome.computed.plan.translated and seat.view.is_part,
+        blocks=cut,
+        unplaced=next((check for check in outcome.checks if check.code == "placed"), None),
+        latest=latest_revision(seat.ledger),
+        marks=marked,
+        waiting=waiting(explained),
+        taken=f"{(perf_counter() - before) * 1000:.0f}",
+        undoable=editing.last_edit(statement, seat.person) if may_edit else None,
+        redoable=editing.next_edit(statement, seat.person) if may_edit else None,
+        forms=TITLES.items(),
+        templates=names_of(subject_for(statement, seat.person), seat.person),
+        leads=leads(),
+        paged_forms=[(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
+    )
 
 
-def _opened(
-    request: HttpRequest,
-    seat: Seat,
-    asked: QueryDict,
-    outcome: runs.Outcome | None,
-    definitions: Definitions,
-    **extra: Any,
-) -> dict[str, Any]:
-    """What the panel shows, and what both it and the page need: the run, its nodes, what was switched on in this
-    visit."""
-    statement = definitions["statement"]
-    outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
+def _switched(request: HttpRequest, name: str) -> tuple[bool, bool]:
+    """Whether hidden rows show and whether the preview does, as it was switched on in this visit."""
     if request.GET.get("hidden") in ("yes", "no"):
         request.session["hidden"] = request.GET["hidden"]
     if request.GET.get("paper") in (
         "yes",
         "no",
     ):  # the preview is of this statement; another one opens with its figures
-        request.session["paper"] = statement.name if request.GET["paper"] == "yes" else ""
-    return {
-        **panel_context(seat, outcome, asked, definitions, **extra),
-        **node_choices(seat, outcome),
-        "where": "statements",
-        "name": statement.name,
-        "show_hidden": request.session.get("hidden") == "yes",
-        "paper": request.session.get("paper") == statement.name,
-    }
+        request.session["paper"] = name if request.GET["paper"] == "yes" else ""
+    return request.session.get("hidden") == "yes", request.session.get("paper") == name
 
 
 @require_GET
@@ -124,18 +161,33 @@ def statement_page(request: HttpRequest, name: str) -> HttpResponse:
     """The statement with its side panel."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    context = statement_context(request, seat, name, definitions=definitions)
+    screen = statement_screen(request, seat, definitions, request.GET)
     shelves.remember_visit(seat.person, definitions["statement"])
-    return render(request, "statements/page.html", context)
+    return screen.response(request)
 
 
 @require_GET
 def statement_work(request: HttpRequest, name: str) -> HttpResponse:
     """Statement, panel, period and status line, to be put in place of what is shown."""
     seat = seat_of(request)
-    response = render(request, "statements/_work.html", {**statement_context(request, seat, name), "fragment": True})
+    definitions = open_statement(seat.ledger, name, person=seat.person)
+    screen = replace(statement_screen(request, seat, definitions, request.GET), fragment=True)
+    response = screen.response(request, template="statements/_work.html")
     response["HX-Push-Url"] = f"{reverse('statement', args=[name])}?{seat.query}"
     return response
+
+
+@dataclass(frozen=True, kw_only=True)
+class BlockOfRows(Screen):
+    """One block of rows of a large statement; nothing is chosen on it."""
+
+    template = "statements/_block.html"
+    seat: Seat
+    shown: ShownStatement
+    block: Block
+    marks: Mapping[str, Sequence[Mark]]
+    state: Mapping[str, str] = field(default_factory=State)
+    chosen: Sequence[str] = ()
 
 
 @require_GET
@@ -150,20 +202,9 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
     block = next((one for one in blocks.cut(shown.rows) if one.number == number), None)
     if block is None:
         raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
-    context = {
-        "seat": seat,
-        "shown": shown,
-        "block": block,
-        "marks": marks(
-            outcome.computed,
-            outcome.checks,
-            suggestions(outcome.computed),
-            [one.item for one in explained_of(seat.ledger, outcome.computed, seat.readers)],
-        ),
-        "state": State(),
-        "chosen": [],
-    }
-    return render(request, "statements/_block.html", context)
+    explained = explained_of(seat.ledger, outcome.computed, seat.readers)
+    marked = marks(outcome.computed, outcome.checks, suggestions(outcome.computed), [one.item for one in explained])
+    return BlockOfRows(seat=seat, shown=shown, block=block, marks=marked).response(request)
 
 
 @require_GET
@@ -174,11 +215,12 @@ def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
     if at := request.GET.get("at", ""):
         own = runs.node_asked(definitions["statement"], node="", of="own")
         seat = replace(seat, of=at) if own else replace(seat, node=at)
-    context = _opened(request, seat, request.GET, None, definitions)
-    response = render(request, "statements/_panel.html", context)
+    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    panel = panel_of(seat, outcome, request.GET, definitions, Said())
+    response = panel.response(request)
     if not at:
         # a step of a trace is a step of the browser's history; other panels stand in place of what was shown
-        header = "HX-Push-Url" if context["panel"] == "trace" else "HX-Replace-Url"
+        header = "HX-Push-Url" if panel.panel == "trace" else "HX-Replace-Url"
         response[header] = f"{reverse('statement', args=[name])}?{request.GET.urlencode()}"
     return response
 
@@ -187,28 +229,62 @@ def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
 def statement_trace(request: HttpRequest, name: str) -> HttpResponse:
     """A trace on the whole page."""
     seat = seat_of(request)
-    return trace_room(request, seat, open_statement(seat.ledger, name, person=seat.person), request.GET)
+    return trace_room(request, seat, open_statement(seat.ledger, name, person=seat.person), request.GET, Said())
+
+
+@dataclass(frozen=True, kw_only=True)
+class TraceRoom(Screen):
+    """A trace on the whole page, with what is to be explained beside it; `aside` is the panel that it would be in."""
+
+    template = "statements/trace.html"
+    where: str = "statements"
+    seat: Seat
+    name: str
+    title: str
+    page_url: str
+    panel_url: str
+    trace_base: str
+    state: Mapping[str, str]
+    outcome: runs.Outcome
+    latest: Revision | None
+    trace: Screen | None
+    agrees: bool | None
+    refused: RulkaError | None
+    crumbs: Sequence[Crumb]
+    explaining: ExplainPanel | None
+    problem: RulkaError | None
+    entered: Mapping[str, str]
 
 
 def trace_room(
-    request: HttpRequest, seat: Seat, definitions: Definitions, given: QueryDict, **extra: Any
+    request: HttpRequest, seat: Seat, definitions: Definitions, given: QueryDict, said: Said
 ) -> HttpResponse:
     """The whole page of a trace, with what is to be explained beside it where the statement asks for that."""
-    name = definitions["statement"].name
+    statement = definitions["statement"]
     asked = given.copy()
     asked["panel"], asked["room"] = "trace", "yes"
     looked_at = compared(definitions, asked.get("compare", ""), seat.view)
-    context = _opened(request, seat, asked, None, looked_at)
-    outcome, state = context["outcome"], context["state"]
-    if not asked.get("compare") and asks_anything(outcome.computed):
-        context["explaining"] = {
-            **explain_context(seat, outcome.computed, state, room=True),
-            **{"problem": None, "entered": {}},
-            **extra,
-        }
-    own = {"panel_url": reverse("statement-trace", args=[name]), "latest": latest_revision(seat.ledger)}
-    context |= {"title": definitions["statement"].title, "page_url": reverse("statement", args=[name]), **own}
-    return render(request, "statements/trace.html", context, status=422 if extra.get("problem") else 200)
+    outcome = editing.outcome_of(looked_at, editing.sight_of(seat, statement))
+    aside = panel_of(seat, outcome, asked, looked_at, said)
+    asks = not asked.get("compare") and asks_anything(outcome.computed)
+    return TraceRoom(
+        seat=seat,
+        name=statement.name,
+        title=statement.title,
+        page_url=reverse("statement", args=[statement.name]),
+        panel_url=reverse("statement-trace", args=[statement.name]),
+        trace_base=aside.trace_base,
+        state=aside.state,
+        outcome=outcome,
+        latest=latest_revision(seat.ledger),
+        trace=aside.body,
+        agrees=aside.body.trace.agrees if isinstance(aside.body, TracePanel) else None,
+        refused=aside.refused,
+        crumbs=aside.crumbs,
+        explaining=explain_panel(seat, outcome.computed, aside.state, room=True) if asks else None,
+        problem=said.problem,
+        entered=said.entered,
+    ).response(request, status=422 if said.problem else 200)
 
 
 @require_GET

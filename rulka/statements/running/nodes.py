@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
 
 from rulka.core.books.few import Few
 from rulka.core.compute.computed import Computed
@@ -34,7 +33,22 @@ class NodeChoice:
     beside: bool = False
 
 
-def node_choices(seat: Seat, outcome: Outcome) -> dict[str, Any]:
+@dataclass(frozen=True)
+class NodeChoices:
+    """The nodes to choose from, by the name of an address's field; the `path` down to the one shown, the codes of its
+    neighbours, into which currency the statement could be translated, and what an address of nodes keeps."""
+
+    field: str
+    choices: list[NodeChoice]
+    path: list[NodeChoice]
+    back: str
+    on: str
+    several: bool
+    translates_into: str
+    kept: dict[str, str]
+
+
+def node_choices(seat: Seat, outcome: Outcome) -> NodeChoices:
     """The nodes to choose from, the way down to the one shown, and its neighbours."""
     statement, frame = outcome.computed.statement, seat.view.frame
     translated = statement.currency == "group"
@@ -51,24 +65,18 @@ def node_choices(seat: Seat, outcome: Outcome) -> dict[str, Any]:
     choices = [NodeChoice(code, name, depth, why, code == chosen, code in beside) for code, name, depth, why in nodes]
     able = [choice for choice in choices if not choice.why]
     at = next((place for place, choice in enumerate(able) if choice.chosen), 0)
-    return {
-        "node_field": "of" if has_own_nodes(statement) else "node",
-        "node_choices": choices,
-        "node_path": _path(choices),
-        "node_back": able[at - 1].code if at else "",
-        "node_on": able[at + 1].code if at + 1 < len(able) else "",
-        "several_nodes": len(able) > 1,
-        "translates_into": frame.group_currency
-        if frame.translation_reserve and not translated and any(choice.why for choice in choices)
-        else "",
-        "node_fields": {
-            "ledger": seat.ledger.code,
-            "period": seat.period.code,
-            "node": seat.node,
-            **({"of": seat.of} if seat.of else {}),
-            "panel": "nodes",
-        },
-    }
+    could_translate = frame.translation_reserve and not translated and any(choice.why for choice in choices)
+    kept = {"ledger": seat.ledger.code, "period": seat.period.code, "node": seat.node, "of": seat.of, "panel": "nodes"}
+    return NodeChoices(
+        "of" if has_own_nodes(statement) else "node",
+        choices,
+        _path(choices),
+        able[at - 1].code if at else "",
+        able[at + 1].code if at + 1 < len(able) else "",
+        len(able) > 1,
+        frame.group_currency if could_translate else "",
+        {name: value for name, value in kept.items() if value or name != "of"},
+    )
 
 
 def _path(choices: list[NodeChoice]) -> list[NodeChoice]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlencode
 
@@ -28,7 +28,8 @@ from rulka.core.values import is_whole, key_in
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import find_ledger
 from rulka.ledger.reading.trace_address import said_in
-from rulka.ledger.reading.trace_panel import Crumb, Places, leading, trace_panel
+from rulka.ledger.reading.trace_levels import Crumb, Level, Places
+from rulka.ledger.reading.trace_panel import leading, trace_panel
 from rulka.ledger.seat import Seat
 from rulka.statements.library.shelves import shelves_seen
 from rulka.worksheets.editing.actions import PAPERS
@@ -296,7 +297,7 @@ def traced_question(seat: Seat, live: Live, key: Key, number: int) -> tuple[Ledg
     return ledger, view, computed_for(question, live.source.amounts)
 
 
-def _question(page: Asked, key: Key, number: int, shown: dict[str, Any], asked: QueryDict) -> dict[str, Any]:
+def _question(page: Asked, key: Key, number: int, shown: Level, asked: QueryDict) -> dict[str, Any]:
     """A trace of a question: where it leads, and what can be taken of it."""
     seat, name = page.seat, page.worksheet.name
     where = {"sheet": str(key[0]), "cell": cell_text(key[1], key[2]), "panel": "trace", "ask": str(number)}
@@ -308,10 +309,11 @@ def _question(page: Asked, key: Key, number: int, shown: dict[str, Any], asked: 
         lambda taker: reverse(taker, args=["worksheet", name]),
     )
     room = bool(asked.get("room"))
+    level = replace(shown, crumbs=[Crumb(where["cell"], "ask="), *shown.crumbs])
     return {
-        **shown,
-        **leading(shown, base, places, room=room, may_take=seat.person.may_edit),
-        "crumbs": [Crumb(where["cell"], "ask="), *shown.get("crumbs", [])],
+        "trace": leading(level, base, places, room=room, may_take=seat.person.may_edit),
+        "agrees": level.agrees,
+        "wide": level.wide,
         "trace_base": base,
         "state": said_in(asked),
     }
