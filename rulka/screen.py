@@ -1,4 +1,4 @@
-"""What a template shows, as a frozen dataclass: a page, or a part of one such as a panel. It names its template."""
+"""What a template shows, as a frozen dataclass: a page, or a part of one such as a panel. `html` names its template."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ class Screen:
     """Its fields are what its template names. A part of a page stands in the page's template as `{% shows part %}`, and
     may name what the page has too."""
 
-    template: ClassVar[str]
+    html: ClassVar[str]
 
     @property
     def context(self) -> dict[str, Any]:
@@ -23,4 +23,4 @@ class Screen:
 
     def response(self, request: HttpRequest, *, template: str = "", status: int = 200) -> HttpResponse:
         """The answer that shows it, or as much of it as another template takes."""
-        return render(request, template or self.template, self.context, status=status)
+        return render(request, template or self.html, self.context, status=status)

@@ -259,22 +259,24 @@ def test_notes_are_printed_in_every_file(people):
 
 
 def test_variances_are_listed_by_size_and_anything_can_be_compared(people):
-    listed = people["director"].get(address("statement-variances", NAME)).context
-    assert [row.label for row in listed["rows"]] == [
+    listed = people["director"].get(address("statement-variances", NAME)).context["found"]
+    assert [row.label for row in listed.rows] == [
         "Tax", "Foot passengers", "Shop and galley", "Upkeep and dry-dock", "Fuel",
     ]  # fmt: skip
-    by_label = {row.label: row for row in listed["rows"]}
+    by_label = {row.label: row for row in listed.rows}
     assert by_label["Upkeep and dry-dock"].hint == "Dry-dock stands in March 2026"
     assert by_label["Foot passengers"].hint == "Shop and galley has as much the other way"
     where = {"against": ["budget", "year before"], "beyond": "300 000 and 20 %", "look": "year to date"}
     found = people["director"].get(reverse("statement-variances", args=[NAME]),
                                    {"period": "2027-P07", "node": "TF", **where})  # fmt: skip
-    rows = [(row.label, row.heading) for row in found.context["rows"]]
+    rows = [(row.label, row.heading) for row in found.context["found"].rows]
     assert ("Tax", "Budget, April to October 2026") in rows
     assert ("Shop and galley", "Year before, April to October 2025") in rows
-    assert all(row.exceeds and not row.explain for row in found.context["rows"])
+    assert all(row.exceeds and not row.explain for row in found.context["found"].rows)
     # its drivers open over the same comparison
-    traced = people["director"].get(f"{reverse('statement-trace', args=[NAME])}?{found.context['rows'][0].drivers}")
+    traced = people["director"].get(
+        f"{reverse('statement-trace', args=[NAME])}?{found.context['found'].rows[0].drivers}"
+    )
     assert traced.context["agrees"] and traced.context["level"] == "drivers" and traced.context["explaining"] is None
     for wrong, told in (
         ({"against": "actual"}, "compared with itself"), ({"against": "dreams"}, "can&#x27;t be compared"),

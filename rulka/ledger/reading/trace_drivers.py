@@ -96,7 +96,7 @@ class LargestTable:
 class DriversLevel(Level):
     """What drives a difference: its drivers, price and volume, when it came, the largest lines of both its sides."""
 
-    template = "ledger/_trace_drivers.html"
+    html = "ledger/_trace_drivers.html"
     level = DRIVERS
     sides: tuple[str, str]
     drivers: Sequence[ShownDriver]

@@ -42,7 +42,7 @@ class Level(Screen):
     """One level. `agrees` says whether what shows gives the figure above, None where nothing was judged; `standing` are
     the accounts, entities and periods behind it, `asked` what its address says, by name."""
 
-    template = "ledger/_trace_none.html"
+    html = "ledger/_trace_none.html"
     level: ClassVar[str] = "none"
     address: Address = field(default_factory=Address)
     asked: Mapping[str, str] = field(default_factory=dict)
@@ -78,7 +78,7 @@ class ShownPart:
 class PartsLevel(Level):
     """What a figure is made of on the statement; where it doesn't add up it gives the figure in another way."""
 
-    template = "ledger/_trace_parts.html"
+    html = "ledger/_trace_parts.html"
     level = "parts"
     parts: Sequence[ShownPart]
     total: str
@@ -116,7 +116,7 @@ class LinesTable:
 class LinesLevel(Level):
     """The journal lines behind a figure, by side where it has two."""
 
-    template = "ledger/_trace_lines.html"
+    html = "ledger/_trace_lines.html"
     level = "lines"
     tables: Sequence[LinesTable]
     columns: Sequence[tuple[str, str]]
@@ -131,7 +131,7 @@ class LinesLevel(Level):
 class BothLevel(Level):
     """Both sides of a difference, line against line."""
 
-    template = "ledger/_trace_both.html"
+    html = "ledger/_trace_both.html"
     level = "both"
     sides: tuple[str, str]
     matched: Any
@@ -141,7 +141,7 @@ class BothLevel(Level):
 class EntryLevel(Level):
     """An entry with all its lines that may be seen, and its documents with the addresses of theirs."""
 
-    template = "ledger/_trace_entry.html"
+    html = "ledger/_trace_entry.html"
     level = "entry"
     shown_entry: Any
     documents: Sequence[tuple[str, str]]
@@ -151,7 +151,7 @@ class EntryLevel(Level):
 class DocumentLevel(Level):
     """Every line of a document, each with the address of its entry."""
 
-    template = "ledger/_trace_document.html"
+    html = "ledger/_trace_document.html"
     level = "document"
     document: str
     rows: Sequence[tuple[JournalRow, str]]
@@ -175,7 +175,7 @@ class TracePanel(Screen):
     """A level with the ways from it: to the other page, to files of its rows, and to what others make of them, each as
     words and address."""
 
-    template = "ledger/_trace.html"
+    html = "ledger/_trace.html"
     trace: Level
     room: bool
     whole: tuple[str, str]

@@ -65,7 +65,7 @@ def trace(request: HttpRequest, name: str) -> HttpResponse:
 class OverviewTrace(Screen):
     """A trace of a figure of an overview, on the whole page."""
 
-    template = "overviews/trace.html"
+    html = "overviews/trace.html"
     where: str = "overviews"
     seat: Seat
     overview: Overview

@@ -16,5 +16,5 @@ register = template.Library()
 def shows(context: Any, part: Screen) -> SafeString:
     """A part of a page by its own template, which names the part's fields, and what the page has."""
     with context.push(**part.context):
-        found: SafeString = context.template.engine.get_template(part.template).render(context)
+        found: SafeString = context.template.engine.get_template(part.html).render(context)
     return found

@@ -84,7 +84,7 @@ class ExplainPanel(Screen):
     """What is to be explained of a run: how many of how many are left, by whom, and which one is open; `entry` is one
     that the address offers as proof, `wrong` what looks wrong there."""
 
-    template = "statements/_panel_explain.html"
+    html = "statements/_panel_explain.html"
     asks: bool
     beyond: str
     items: Sequence[ShownItem]

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
+from rulka.core.compute.nodes import Node
 from rulka.core.definitions.thresholds import read_threshold
 from rulka.core.edits.comparing import BEFORE, LOOKED_AT, comparison
 from rulka.core.errors import NotFound, RulkaError, one_of
@@ -24,6 +25,7 @@ from rulka.core.values import key_in
 from rulka.formats.figures import figure_text, style_of, verdict_of, written
 from rulka.ledger.reading.queries import scenario_titles
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 from rulka.statements.editing import edit as editing
 from rulka.statements.editing import explaining
 from rulka.statements.editing.explaining import MOST_BYTES, Asked
@@ -61,43 +63,76 @@ class ShownVariance:
     explain: str
 
 
+@dataclass(frozen=True)
+class Found:
+    """What was found: the first rows of `count`, how many lie within their thresholds (`judged` whether there are any),
+    the comparison as addresses carry it, how many have nothing to compare with (`zero`), and what is closed."""
+
+    rows: Sequence[ShownVariance]
+    count: int
+    left_out: int
+    judged: bool
+    compare: str
+    progress: Sequence[tuple[str, int, int]]
+    node: Node
+    unit: str
+    beyond: str
+    zero: int
+    closed: Sequence[Explained]
+
+
+@dataclass(frozen=True, kw_only=True)
+class VariancesPage(Screen):
+    """What exceeds its threshold, the largest first; `given` is what was asked to be compared with what, `every`
+    whether the others show too."""
+
+    html = "statements/variances.html"
+    where: str = "statements"
+    seat: Seat
+    name: str
+    title: str
+    given: Mapping[str, Any]
+    scenarios: Sequence[tuple[str, str]]
+    others: Sequence[tuple[str, str]]
+    windows: Sequence[str]
+    every: str
+    found: Found | None
+    problem: RulkaError | None
+
+
 @require_GET
 def variances_page(request: HttpRequest, name: str) -> HttpResponse:
     """What exceeds its threshold, the largest first: in the statement's own differences, or in any comparison."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    name = definitions["statement"].name
     given = {
         "shown": request.GET.get("shown", "actual"),
         "against": request.GET.getlist("against"),
         "look": request.GET.get("look", "year to date"),
         "beyond": request.GET.get("beyond", ""),
     }
-    titles = scenario_titles(seat.ledger)
-    context: dict[str, Any] = {
-        "seat": seat,
-        "where": "statements",
-        "name": name,
-        "title": definitions["statement"].title,
-        "given": given,
-        "scenarios": [(code, titles.get(code, code)) for code in seat.view.frame.scenarios],
-        "others": [*((code, titles.get(code, code)) for code in seat.view.frame.scenarios), *((n, n) for n in BEFORE)],
-        "windows": LOOKED_AT,
-        "rows": [],
-        "progress": [],
-        "problem": None,
-        "beyond": "",
-        "compare": "",
-        "every": request.GET.get("every", ""),
-    }
+    every, titles = request.GET.get("every", ""), scenario_titles(seat.ledger)
+    scenarios = [(code, titles.get(code, code)) for code in seat.view.frame.scenarios]
+    found, problem = None, None
     try:
-        context |= _found(seat, definitions, given, every=bool(context["every"]))
+        found = _found(seat, definitions, given, every=bool(every))
     except RulkaError as error:
-        context["problem"] = error
-    return render(request, "statements/variances.html", context, status=422 if context["problem"] else 200)
+        problem = error
+    return VariancesPage(
+        seat=seat,
+        name=definitions["statement"].name,
+        title=definitions["statement"].title,
+        given=given,
+        scenarios=scenarios,
+        others=[*scenarios, *((name, name) for name in BEFORE)],
+        windows=LOOKED_AT,
+        every=every,
+        found=found,
+        problem=problem,
+    ).response(request, status=422 if problem else 200)
 
 
-def _found(seat: Seat, definitions: Definitions, given: dict[str, Any], *, every: bool) -> dict[str, Any]:
+def _found(seat: Seat, definitions: Definitions, given: dict[str, Any], *, every: bool) -> Found:
     compare = ""
     if given["against"]:
         asked = comparison(given["shown"], given["against"], given["look"], seat.view.frame.scenarios)
@@ -127,20 +162,19 @@ def _found(seat: Seat, definitions: Definitions, given: dict[str, Any], *, every
         )
         for at, variance in enumerate(kept[:MOST_SHOWN])
     ]
-    return {
-        "rows": rows,
-        "count": len(kept),
-        "left_out": len(found) - len(kept),
-        "judged": judged,
-        "compare": compare,
-        "progress": progress_of(explained),
-        "node": computed.node,
-        "unit": computed.statement.unit,
-        "beyond": given["beyond"] or computed.statement.explain.beyond.written,
-        "zero": sum(1 for variance in kept if not variance.compared),
-        "outcome": outcome,
-        "closed": [one for one in explained if one.item.state == "closed"],
-    }
+    return Found(
+        rows=rows,
+        count=len(kept),
+        left_out=len(found) - len(kept),
+        judged=judged,
+        compare=compare,
+        progress=progress_of(explained),
+        node=computed.node,
+        unit=computed.statement.unit,
+        beyond=given["beyond"] or computed.statement.explain.beyond.written,
+        zero=sum(1 for variance in kept if not variance.compared),
+        closed=[one for one in explained if one.item.state == "closed"],
+    )
 
 
 def _row(

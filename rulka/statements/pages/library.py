@@ -2,35 +2,62 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 from rulka.statements.library import catalogue, shelves
 from rulka.statements.library.opening import open_definition
-from rulka.statements.models import Shelf
+from rulka.statements.models import Definition, Edition, Shelf
 from rulka.statements.output import editions
+
+
+@dataclass(frozen=True, kw_only=True)
+class LibraryPage(Screen):
+    """The statements that somebody may see, by shelf, as far as a search and a tag let through; editions of those that
+    are gone."""
+
+    html = "statements/list.html"
+    where: str = "statements"
+    seat: Seat
+    library: shelves.Library
+    search: str
+    tag: str
+    shelves: Sequence[Shelf]
+    gone: Sequence[Edition]
 
 
 @require_GET
 def statement_list(request: HttpRequest) -> HttpResponse:
     """All statements of the ledger."""
     seat = seat_of(request)
-    asked = {name: request.GET.get(name, "") for name in ("search", "tag")}
-    library_shown = shelves.library_of(seat.ledger, seat.person, **asked)
-    context = {
-        "seat": seat,
-        "library": library_shown,
-        **asked,
-        "shelves": shelves.shelves_seen(seat.ledger, seat.person),
-        "gone": editions.of_gone_statements(seat.ledger, seat.view, seat.person),
-        "where": "statements",
-    }
-    return render(
-        request, "statements/_library.html" if request.headers.get("HX-Request") else "statements/list.html", context
+    search, tag = (request.GET.get(name, "") for name in ("search", "tag"))
+    screen = LibraryPage(
+        seat=seat,
+        library=shelves.library_of(seat.ledger, seat.person, search=search, tag=tag),
+        search=search,
+        tag=tag,
+        shelves=shelves.shelves_seen(seat.ledger, seat.person),
+        gone=editions.of_gone_statements(seat.ledger, seat.view, seat.person),
     )
+    return screen.response(request, template="statements/_library.html" if request.headers.get("HX-Request") else "")
+
+
+@dataclass(frozen=True, kw_only=True)
+class PartsPage(Screen):
+    """The spines, spans and scopes that somebody may see, with where each is used."""
+
+    html = "statements/parts.html"
+    where: str = "statements"
+    seat: Seat
+    parts: Sequence[catalogue.UsedPart]
+    shelves: Sequence[Shelf]
 
 
 @require_GET
@@ -38,16 +65,8 @@ def part_list(request: HttpRequest) -> HttpResponse:
     """All spines, spans and scopes with where they are used."""
     seat = seat_of(request)
     parts = catalogue.parts_with_users(seat.ledger, seat.person)
-    return render(
-        request,
-        "statements/parts.html",
-        {
-            "seat": seat,
-            "parts": parts,
-            "shelves": shelves.shelves_seen(seat.ledger, seat.person),
-            "where": "statements",
-        },
-    )
+    seen = shelves.shelves_seen(seat.ledger, seat.person)
+    return PartsPage(seat=seat, parts=parts, shelves=seen).response(request)
 
 
 @require_POST
@@ -79,21 +98,48 @@ def shelf(request: HttpRequest, number: str) -> HttpResponse:
     return _shelf_page(request, seat, shelves.find_shelf(seat.ledger, number, person=seat.person))
 
 
+@dataclass(frozen=True, kw_only=True)
+class ShelfPage(Screen):
+    """A shelf's rights, who may be given one, and whom it reaches; `question` where a right would close it to others,
+    with what was `asked`."""
+
+    html = "statements/shelf.html"
+    where: str = "statements"
+    seat: Seat
+    shelf: Shelf
+    rights: Sequence[tuple[str, str, str]]
+    who: Sequence[tuple[str, str]]
+    reach: Sequence[shelves.Reach]
+    levels: Sequence[str]
+    question: shelves.FirstRestriction | None
+    asked: Mapping[str, str]
+
+
 def _shelf_page(
     request: HttpRequest, seat: Seat, found: Shelf, question: shelves.FirstRestriction | None = None
 ) -> HttpResponse:
-    context = {
-        "seat": seat,
-        "shelf": found,
-        "rights": shelves.rights_of(found),
-        "who": shelves.who_may_be_given(seat.ledger),
-        "reach": shelves.reach_of(seat.ledger, found),
-        "levels": list(shelves.LEVELS.values()),
-        "question": question,
-        "asked": request.POST if question else {},
-        "where": "statements",
-    }
-    return render(request, "statements/shelf.html", context, status=409 if question else 200)
+    return ShelfPage(
+        seat=seat,
+        shelf=found,
+        rights=shelves.rights_of(found),
+        who=shelves.who_may_be_given(seat.ledger),
+        reach=shelves.reach_of(seat.ledger, found),
+        levels=list(shelves.LEVELS.values()),
+        question=question,
+        asked=request.POST if question else {},
+    ).response(request, status=409 if question else 200)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ReachPage(Screen):
+    """Whom an item reaches."""
+
+    html = "statements/reach.html"
+    where: str = "statements"
+    seat: Seat
+    definition: Definition
+    title: str
+    reach: Sequence[shelves.Reach]
 
 
 @require_GET
@@ -101,14 +147,8 @@ def reach(request: HttpRequest, kind: str, name: str) -> HttpResponse:
     """Who reaches an item, what they may do with it, and why."""
     seat = seat_of(request)
     definition = open_definition(seat.ledger, kind, name, person=seat.person, level=shelves.EDIT)
-    context = {
-        "seat": seat,
-        "definition": definition,
-        "title": definition.title,
-        "reach": shelves.reach_of(seat.ledger, definition.shelf),
-        "where": "statements",
-    }
-    return render(request, "statements/reach.html", context)
+    found = shelves.reach_of(seat.ledger, definition.shelf)
+    return ReachPage(seat=seat, definition=definition, title=definition.title, reach=found).response(request)
 
 
 @require_POST

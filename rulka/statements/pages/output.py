@@ -3,11 +3,13 @@ shelves."""
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import Any
 
 from django.http import FileResponse, HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
@@ -15,15 +17,17 @@ from django.views.decorators.http import require_GET, require_POST
 from rulka.core.edits.settings import set_value
 from rulka.core.edits.tree import Edited
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.proof.checks import verdict_on
+from rulka.core.proof.checks import Check, Verdict, verdict_on
 from rulka.core.values import whole
 from rulka.formats.output.table import as_table
 from rulka.formats.output.text import read_checks
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 from rulka.statements.editing import edit as editing
 from rulka.statements.library import pictures, shelves
+from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_statement
-from rulka.statements.models import Definition
+from rulka.statements.models import Definition, Edition
 from rulka.statements.output import editions, jobs, making, moving
 from rulka.statements.output.exports import TYPES, Maker, file_name, leave
 from rulka.statements.output.printing import preview_page
@@ -169,13 +173,23 @@ def ask_output(request: HttpRequest, name: str) -> HttpResponse:
     return redirect(f"{reverse('output', args=[output.pk])}?{seat.query}")
 
 
+@dataclass(frozen=True, kw_only=True)
+class OutputPage(Screen):
+    """How far a file is."""
+
+    html = "statements/output.html"
+    where: str = "statements"
+    seat: Seat
+    output: Output
+
+
 @require_GET
 def output(request: HttpRequest, number: int) -> HttpResponse:
     """How far a file is; the fragment asks again by itself."""
     seat = seat_of(request)
     found = outputs.find(number, seat.person.pk)
-    template = "statements/_output.html" if request.headers.get("HX-Request") else "statements/output.html"
-    return render(request, template, {"seat": seat, "output": found, "where": "statements"})
+    template = "statements/_output.html" if request.headers.get("HX-Request") else ""
+    return OutputPage(seat=seat, output=found).response(request, template=template)
 
 
 @require_POST
@@ -216,31 +230,64 @@ def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     return answer(request, seat, name, address(request.POST, panel="editions"), said)
 
 
+@dataclass(frozen=True, kw_only=True)
+class EditionPage(Screen):
+    """An edition with the figures it was kept with (`shown`), and others of its statement; asked for what `moved`
+    since, or for what differs from an `other` one."""
+
+    html = "statements/edition.html"
+    where: str = "statements"
+    seat: Seat
+    edition: Edition
+    others: Sequence[Edition]
+    is_there: bool
+    verdict: Verdict
+    open_checks: Sequence[Check]
+    shown: Mapping[str, Any]
+    asked: str = ""
+    moved: moving.WhatMoved | None = None
+    other: Edition | None = None
+
+
 @require_GET
 def edition(request: HttpRequest, number: str) -> HttpResponse:
     """An edition with the figures it was kept with; asked, what moved since, or what differs from another one."""
     seat = seat_of(request)
     found = editions.find_edition(seat.ledger, number, seat.view, seat.person)
     every = editions.editions_of(found.statement, seat.view, seat.person)
-    others = [one for one in every if one.pk != found.pk]
     checks = read_checks(found.run)
-    context: dict[str, Any] = {
-        "seat": seat,
-        "edition": found,
-        "others": others,
-        "is_there": editions.is_there(found),
-        "where": "statements",
-        "verdict": verdict_on(checks),
-        "open_checks": [one for one in checks if not one.ok],
-    }
-    context["shown"] = found.shown
+    screen = EditionPage(
+        seat=seat,
+        edition=found,
+        others=[one for one in every if one.pk != found.pk],
+        is_there=editions.is_there(found),
+        verdict=verdict_on(checks),
+        open_checks=[one for one in checks if not one.ok],
+        shown=found.shown,
+    )
     if request.GET.get("moved"):
-        context |= {"moved": moving.since_edition(found, seat.view, seat.person), "asked": "moved"}
+        screen = replace(screen, moved=moving.since_edition(found, seat.view, seat.person), asked="moved")
     elif request.GET.get("with"):
         other = editions.find_edition(seat.ledger, request.GET["with"], seat.view, seat.person)
         moved = moving.between_editions(other, found, seat.view, seat.person)
-        context |= {"other": other, "moved": moved, "asked": "compared"}
-    return render(request, "statements/edition.html", context)
+        screen = replace(screen, other=other, moved=moved, asked="compared")
+    return screen.response(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class MovedPage(Screen):
+    """What moved between two revisions or periods that were `given`; None where none were."""
+
+    html = "statements/moved.html"
+    where: str = "statements"
+    seat: Seat
+    name: str
+    title: str
+    given: Mapping[str, str]
+    periods: Sequence[tuple[str, str]]
+    revisions: Sequence[tuple[int, datetime, str]]
+    moved: moving.WhatMoved | None
+    problem: RulkaError | None
 
 
 @require_GET
@@ -248,30 +295,30 @@ def moved(request: HttpRequest, name: str) -> HttpResponse:
     """What moved in a statement between two revisions of the ledger or two periods."""
     seat = seat_of(request)
     definitions = _opened(seat, name)
-    node = editing.sight_of(seat, definitions["statement"]).node
-    asked = {key: request.GET.get(key, "") for key in ("before", "after", "first", "last")}
-    context: dict[str, Any] = {
-        "seat": seat,
-        "where": "statements",
-        "name": name,
-        "title": definitions["statement"].title,
-        "given": asked,
-        "periods": [(period.code, period.title) for period in reversed(seat.view.frame.calendar.periods)],
-        "revisions": list(seat.ledger.revisions.values_list("number", "at", "source")),
-        "moved": None,
-        "problem": None,
-    }
+    given = {key: request.GET.get(key, "") for key in ("before", "after", "first", "last")}
+    found, problem = None, None
     try:
-        if asked["first"]:
-            first, last = (whole(asked[end], "revision", least=1) for end in ("first", "last"))
-            period = seat.period.code
-            context["moved"] = moving.between_revisions(definitions, first, last, period, node, seat.view, seat.person)
-        elif asked["before"]:
-            after = asked["after"] or seat.period.code
-            context["moved"] = moving.between_periods(definitions, asked["before"], after, node, seat.view, seat.person)
+        found = _moved(seat, definitions, given)
     except RulkaError as error:
-        context["problem"] = error
-    return render(request, "statements/moved.html", context, status=422 if context["problem"] else 200)
+        problem = error
+    return MovedPage(
+        seat=seat,
+        name=name,
+        title=definitions["statement"].title,
+        given=given,
+        periods=[(period.code, period.title) for period in reversed(seat.view.frame.calendar.periods)],
+        revisions=list(seat.ledger.revisions.values_list("number", "at", "source")),
+        moved=found,
+        problem=problem,
+    ).response(request, status=422 if problem else 200)
 
 
-# -- shelves ---------------------------------------------------------------------------------------
+def _moved(seat: Seat, definitions: Definitions, given: Mapping[str, str]) -> moving.WhatMoved | None:
+    node, period = editing.sight_of(seat, definitions["statement"]).node, seat.period.code
+    if given["first"]:
+        first, last = (whole(given[end], "revision", least=1) for end in ("first", "last"))
+        return moving.between_revisions(definitions, first, last, period, node, seat.view, seat.person)
+    if given["before"]:
+        after = given["after"] or period
+        return moving.between_periods(definitions, given["before"], after, node, seat.view, seat.person)
+    return None

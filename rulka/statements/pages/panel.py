@@ -99,7 +99,7 @@ class Panel(Screen):
     """The side panel: its tabs (name, title, address), and below them the `body` of one, or why there is none with the
     way back. `panel` is what it shows, `tab` where that belongs, `parts_used` who else uses each part."""
 
-    template = "statements/_panel.html"
+    html = "statements/_panel.html"
     seat: Seat
     name: str
     outcome: Outcome
@@ -224,7 +224,7 @@ class About:
 class FootingPanel(Screen):
     """Each check with the (key, label) of lines it is about; accounts without a place, and where they could go."""
 
-    template = "statements/_panel_footing.html"
+    html = "statements/_panel_footing.html"
     told: Sequence[tuple[Check, Sequence[tuple[str, str]]]]
     suggested: Sequence[Suggestion]
     lines_by_label: Sequence[tuple[str, str]]
@@ -250,7 +250,7 @@ def _account_lines(computed: Computed) -> list[tuple[str, str]]:
 class LinesPanel(Screen):
     """Several lines that are chosen."""
 
-    template = "statements/_panel_lines.html"
+    html = "statements/_panel_lines.html"
     chosen_lines: Sequence[LineDef]
     hiding: Sequence[str]
 
@@ -259,7 +259,7 @@ class LinesPanel(Screen):
 class LinePanel(Screen):
     """A line with its settings and the first accounts it selects; none where none is chosen."""
 
-    template = "statements/_panel_line.html"
+    html = "statements/_panel_line.html"
     kinds: Sequence[str]
     line: LineDef | None = None
     row: Row | None = None
@@ -273,7 +273,7 @@ class LinePanel(Screen):
 class AccountsPanel(LinePanel):
     """The accounts of a line to choose from, each with its amount as text."""
 
-    template = "statements/_panel_accounts.html"
+    html = "statements/_panel_accounts.html"
     picks: Picks
     pick_rows: Sequence[tuple[Pick, str]]
     setting: Setting
@@ -352,7 +352,7 @@ def _accounts(about: About) -> LinesPanel | LinePanel:
 class ColumnsPanel(Screen):
     """Several columns that are chosen."""
 
-    template = "statements/_panel_columns.html"
+    html = "statements/_panel_columns.html"
     column_kinds: Sequence[str]
     chosen_columns: Sequence[columns.Place]
 
@@ -362,7 +362,7 @@ class ColumnPanel(Screen):
     """A column or series with its settings; none where none is chosen. `inner` are (key, heading) of a series' own
     columns, `series` the key of the one it stands in."""
 
-    template = "statements/_panel_column.html"
+    html = "statements/_panel_column.html"
     column_kinds: Sequence[str]
     column: Column | None = None
     column_key: str = ""
@@ -416,7 +416,7 @@ def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
 class PagePanel(Screen):
     """The settings of the page, with the tokens that its texts may have."""
 
-    template = "statements/_panel_page.html"
+    html = "statements/_panel_page.html"
     groups: Sequence[Group]
     tokens: Sequence[str]
 
@@ -442,7 +442,7 @@ def _page(about: About) -> PagePanel:
 class StartPanel(Screen):
     """What a statement that was begun can be: its lines, columns and pages, each as (what is sent, words)."""
 
-    template = "statements/_panel_start.html"
+    html = "statements/_panel_start.html"
     begun: Mapping[str, str]
     starts: Sequence[tuple[str, str]]
     patterns: Sequence[tuple[str, str]]
@@ -477,7 +477,7 @@ def _start(about: About) -> StartPanel:
 class NodesPanel(Screen):
     """Which scope says what the nodes are, which others could, and the scope's nodes as text."""
 
-    template = "statements/_panel_nodes.html"
+    html = "statements/_panel_nodes.html"
     scope_used: str
     scope_choices: Sequence[tuple[str, str]]
     nodes_text: str
@@ -502,7 +502,7 @@ def _nodes(about: About) -> NodesPanel:
 class EditionsPanel(Screen):
     """The editions that somebody may open, and how many variances keep another one from being kept."""
 
-    template = "statements/_panel_editions.html"
+    html = "statements/_panel_editions.html"
     left: int
     editions: Sequence[Edition]
 
@@ -522,7 +522,7 @@ def _explain(about: About) -> ExplainPanel:
 class VersionsPanel(Screen):
     """Saved versions, history, and two versions compared."""
 
-    template = "statements/_panel_versions.html"
+    html = "statements/_panel_versions.html"
     versions: Versions
 
 

@@ -50,7 +50,7 @@ class StatementPage(Screen):
     `rows_only` where only the `changed` rows are. `blocks` are those of a large statement, `window` and `sent` say what
     a window shows from here on, `paper_pages` the pages of a preview."""
 
-    template = "statements/page.html"
+    html = "statements/page.html"
     where: str = "statements"
     seat: Seat
     name: str
@@ -181,7 +181,7 @@ def statement_work(request: HttpRequest, name: str) -> HttpResponse:
 class BlockOfRows(Screen):
     """One block of rows of a large statement; nothing is chosen on it."""
 
-    template = "statements/_block.html"
+    html = "statements/_block.html"
     seat: Seat
     shown: ShownStatement
     block: Block
@@ -236,7 +236,7 @@ def statement_trace(request: HttpRequest, name: str) -> HttpResponse:
 class TraceRoom(Screen):
     """A trace on the whole page, with what is to be explained beside it; `aside` is the panel that it would be in."""
 
-    template = "statements/trace.html"
+    html = "statements/trace.html"
     where: str = "statements"
     seat: Seat
     name: str

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -14,6 +15,7 @@ from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.values import whole
 from rulka.formats.refill.package import MOST_PACKED
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 from rulka.statements.models import Template
 from rulka.statements.output import templates
 from rulka.statements.output.templates import Subject, kind_named, subject_of
@@ -31,15 +33,45 @@ def back_to(seat: Seat, subject: Subject, template: Template | None = None) -> s
     return f"{reverse(kind.route, args=[subject.name])}?{seat.query}&{urlencode(more)}"
 
 
-def _context(seat: Seat, subject: Subject, problem: RulkaError | None = None) -> dict[str, Any]:
-    return {
-        "seat": seat, "where": kind_named(subject.kind).bar, "subject": subject, "back": back_to(seat, subject),
-        "problem": problem, "problems": problem.errors if isinstance(problem, RulkaErrors) else [], "template": None,
-        "file_name": "", "entered": "", "templates": templates.names_of(subject, seat.person),
-    }  # fmt: skip
+@dataclass(frozen=True, kw_only=True)
+class TemplatePage(Screen):
+    """The templates of something, and one of them where one is opened: a draft or kept, what it is `linked` by, what
+    grows or stays (`chosen`, `fixed`), its versions, and whether it `goes_on` from a former one."""
+
+    html = "statements/template.html"
+    template: Template | None = None
+    where: str
+    seat: Seat
+    subject: Subject
+    back: str
+    templates: Sequence[Template]
+    problem: RulkaError | None = None
+    problems: Sequence[RulkaError] = ()
+    file_name: str = ""
+    entered: str = ""
+    draft: bool = False
+    linked: Sequence[Any] = ()
+    chosen: Sequence[Mapping[str, Any]] = ()
+    fixed: Sequence[Mapping[str, Any]] = ()
+    versions: Sequence[Template] = ()
+    goes_on: bool = False
+    may_change: bool = False
 
 
-def _shown(seat: Seat, subject: Subject, template: Template, problem: RulkaError | None = None) -> dict[str, Any]:
+def _page(seat: Seat, subject: Subject, problem: RulkaError | None = None) -> TemplatePage:
+    """The templates of something, none opened."""
+    return TemplatePage(
+        seat=seat,
+        where=kind_named(subject.kind).bar,
+        subject=subject,
+        back=back_to(seat, subject),
+        templates=templates.names_of(subject, seat.person),
+        problem=problem,
+        problems=problem.errors if isinstance(problem, RulkaErrors) else [],
+    )
+
+
+def _opened(seat: Seat, subject: Subject, template: Template, problem: RulkaError | None = None) -> TemplatePage:
     still, draft = set(template.still), template.version is None
     may_change = subject.may_change if template.owner_id is None else template.owner_id == seat.person.pk
     # how far ranges reach says how many rows its maker had: that is theirs, and whose it is to change
@@ -48,14 +80,18 @@ def _shown(seat: Seat, subject: Subject, template: Template, problem: RulkaError
         {**one, **hidden, "words": WHAT_WORDS[one["what"]], "chosen": one["on"] and one["id"] not in still}
         for one in template.told["ranges"]
     ]
-    return {
-        **_context(seat, subject, problem), "template": template, "draft": draft, "file_name": template.file_name,
-        "linked": template.told["linked"], "chosen": [one for one in ranges if not one["fixed"]],
-        "fixed": [one for one in ranges if one["fixed"]],
-        "versions": [] if draft else templates.versions_of(subject, template, seat.person),
-        "goes_on": draft and bool(template.name),
-        "may_change": may_change,
-    }  # fmt: skip
+    return replace(
+        _page(seat, subject, problem),
+        template=template,
+        draft=draft,
+        file_name=template.file_name,
+        linked=template.told["linked"],
+        chosen=[one for one in ranges if not one["fixed"]],
+        fixed=[one for one in ranges if one["fixed"]],
+        versions=[] if draft else templates.versions_of(subject, template, seat.person),
+        goes_on=draft and bool(template.name),
+        may_change=may_change,
+    )
 
 
 @require_http_methods(["GET", "POST"])
@@ -65,7 +101,7 @@ def upload(request: HttpRequest, kind: str, name: str) -> HttpResponse:
     seat = seat_of(request)
     subject = subject_of(seat.ledger, kind, name, seat.person)
     if request.method == "GET":
-        return render(request, "statements/template.html", _context(seat, subject))
+        return _page(seat, subject).response(request)
     try:
         sent = request.FILES.get("file")
         if sent is None:
@@ -73,8 +109,8 @@ def upload(request: HttpRequest, kind: str, name: str) -> HttpResponse:
         draft = templates.begin(subject, sent.read(MOST_PACKED + 1), sent.name or "workbook.xlsx", seat.person)
     except RulkaError as error:
         named = request.FILES.get("file")
-        context = {**_context(seat, subject, error), "file_name": named.name if named else ""}
-        return render(request, "statements/template.html", context, status=422)
+        screen = replace(_page(seat, subject, error), file_name=(named.name if named else "") or "")
+        return screen.response(request, status=422)
     return HttpResponseRedirect(f"{reverse('template', args=[kind, name, draft.pk])}?{seat.query}")
 
 
@@ -89,7 +125,7 @@ def template(request: HttpRequest, kind: str, name: str, number: int) -> HttpRes
     """A draft with what it is linked by and what grows, or a kept template with its versions."""
     seat = seat_of(request)
     subject = subject_of(seat.ledger, kind, name, seat.person)
-    return render(request, "statements/template.html", _shown(seat, subject, _found(seat, subject, number)))
+    return _opened(seat, subject, _found(seat, subject, number)).response(request)
 
 
 @require_POST
@@ -107,8 +143,8 @@ def keep(request: HttpRequest, kind: str, name: str, number: int) -> HttpRespons
     except RulkaError as error:
         draft.refresh_from_db()
         draft.still = still
-        context = {**_shown(seat, subject, draft, error), "entered": sent.get("name", "")}
-        return render(request, "statements/template.html", context, status=422)
+        screen = replace(_opened(seat, subject, draft, error), entered=sent.get("name", ""))
+        return screen.response(request, status=422)
     return HttpResponseRedirect(back_to(seat, subject, kept))
 
 
@@ -125,5 +161,5 @@ def change(request: HttpRequest, kind: str, name: str, number: int) -> HttpRespo
         version = whole(request.POST.get("version", ""), "version")
         found = templates.take_back(subject, found, version, seat.person)
     except RulkaError as error:
-        return render(request, "statements/template.html", _shown(seat, subject, found, error), status=422)
+        return _opened(seat, subject, found, error).response(request, status=422)
     return HttpResponseRedirect(f"{reverse('template', args=[kind, name, found.pk])}?{seat.query}")
