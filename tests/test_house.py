@@ -102,6 +102,32 @@ def test_requests_stay_in_pages():
     assert offenders(names, *homes, "screen.py", "web/middleware.py", "web/shell.py", "ledger/seat.py") == {}
 
 
+SCREENS = ("statements/pages/", "overviews/pages/tracing.py")
+"""Where every page is a dataclass."""
+
+
+def test_pages_are_dataclasses_that_name_their_templates():
+    """No dictionary is merged into a context there; what else an app shows follows."""
+    calls = [place(path) for path in FILES if "render" in names_in(path) and place(path).startswith(SCREENS)]
+    assert calls == []
+
+
+def test_every_screen_is_frozen_and_its_template_is_there():
+    from rulka.screen import Screen
+
+    found = {
+        ast.literal_eval(node.value)
+        for path in FILES
+        for kind in tree_of(path).body
+        if isinstance(kind, ast.ClassDef)
+        for node in kind.body
+        if isinstance(node, ast.Assign) and ast.unparse(node.targets[0]) == "html"
+    }
+    assert len(found) > 20
+    missing = [html for html in found if not list(ROOT.glob(f"*/templates/{html}"))]
+    assert missing == [] and Screen.__dataclass_params__.frozen
+
+
 def test_definitions_are_opened_for_a_person():
     """Pages and outputs find statements through `opening`, which asks for rights; only commands may do without."""
     homes = ("statements/library/", "statements/management/", "statements/editing/edit.py")

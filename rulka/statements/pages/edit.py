@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse, QueryDict
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_POST
 
@@ -20,6 +20,7 @@ from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.proof.meaning import Meant, meant_by
 from rulka.formats.figures import plain_text
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 from rulka.statements.editing import edit as editing
 from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
@@ -197,11 +198,16 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
         except RulkaError as error:
             problem = error
         transaction.set_rollback(True)
-    return render(
-        request,
-        "statements/_note.html",
-        {"problem": problem, "meant": None if problem else _meant(request.POST, sight)},
-    )
+    return Note(problem=problem, meant=None if problem else _meant(request.POST, sight)).response(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Note(Screen):
+    """What is told beside a field while somebody types: what is wrong with it, or what a selection means."""
+
+    html = "statements/_note.html"
+    problem: RulkaError | None
+    meant: Meant | None
 
 
 def _meant(posted: QueryDict, sight: Sight) -> Meant | None:
