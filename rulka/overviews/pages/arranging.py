@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest
 
 from rulka.core.errors import RulkaError
-from rulka.core.overviews.definitions import BEGINS, BY_CHILD, BY_ENTITY, BY_LINE, KINDS, OverviewDef
+from rulka.core.overviews.definitions import BEGINS, BY_CHILD, BY_ENTITY, BY_LINE, KINDS, OverviewDef, TileDef
 from rulka.core.overviews.edits import fields_of, shown_line
 from rulka.formats.overview_file import OVERVIEWS
 from rulka.overviews.pages.readers import Asked
+from rulka.screen import Screen
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN, shelves_seen
+from rulka.statements.models import Shelf
 
 TABS = (("tile", "Tile"), ("about", "Overview"), ("text", "Text"))
 BEGINS_WORDS = {"budget": "the budget", "prior": "the year before", "nothing": "nothing"}
@@ -45,7 +48,26 @@ class Setting:
     listed: str = ""
 
 
-def panel_context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class ArrangingPanel(Screen):
+    """The panel: the settings of the `chosen` tile, those of the overview, or its text, as it stands or was entered."""
+
+    html = "overviews/_panel.html"
+    tab: str
+    tabs: Sequence[tuple[str, str]]
+    chosen: TileDef | None
+    kinds: Iterable[tuple[str, str]]
+    known_lines: Sequence[str]
+    settings: Sequence[Setting]
+    kind_title: str
+    choose_text: str
+    text: str
+    units: Sequence[str]
+    shelves: Sequence[Shelf]
+    tile_query: str
+
+
+def arranging_panel(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> ArrangingPanel:
     """What the panel shows where an overview is arranged."""
     tab = request.GET.get("tab", "tile")
     tab = tab if tab in dict(TABS) else "tile"
@@ -53,17 +75,21 @@ def panel_context(request: HttpRequest, asked: Asked, problem: RulkaError | None
     definition = asked.definition
     tile = next((one for one in definition.tiles if one.key == key), None)
     known = _known_lines(asked)
-    entered = request.POST if problem is not None else {}
-    return {
-        "tab": tab, "tabs": TABS, "chosen": tile, "kinds": KINDS.items(), "known_lines": known,
-        "settings": _settings(asked, key, known, entered) if tile else [],
-        "kind_title": KINDS[tile.kind] if tile else "",
-        "choose_text": entered.get("choose") or _choose_text(definition),
-        "text": entered.get("text") or OVERVIEWS.write(asked.overview.body),
-        "units": ("units", "thousands", "millions"),
-        "shelves": shelves_seen(asked.seat.ledger, asked.seat.person),
-        "tile_query": asked.query(tab=tab, tile=key),
-    }  # fmt: skip
+    entered: Mapping[str, str] = request.POST if problem is not None else {}
+    return ArrangingPanel(
+        tab=tab,
+        tabs=TABS,
+        chosen=tile,
+        kinds=KINDS.items(),
+        known_lines=known,
+        settings=_settings(asked, key, known, entered) if tile else [],
+        kind_title=KINDS[tile.kind] if tile else "",
+        choose_text=entered.get("choose") or _choose_text(definition),
+        text=entered.get("text") or OVERVIEWS.write(asked.overview.body),
+        units=("units", "thousands", "millions"),
+        shelves=shelves_seen(asked.seat.ledger, asked.seat.person),
+        tile_query=asked.query(tab=tab, tile=key),
+    )
 
 
 def _choose_text(definition: OverviewDef) -> str:

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, QueryDict
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -17,9 +16,11 @@ from rulka.core.overviews.reading import Reading
 from rulka.ledger.seat import Seat, seat_of
 from rulka.overviews.editing.charting import chart_of, keep_chart, overview_of
 from rulka.overviews.library.opening import may_change, seen_overviews
+from rulka.overviews.models import Overview
 from rulka.overviews.output.shown import ShownTile, Ways, show_tile
 from rulka.overviews.running.readings import Reader, StatementReadings
 from rulka.overviews.running.tiles import filled
+from rulka.screen import Screen
 
 
 @dataclass(frozen=True)
@@ -36,6 +37,28 @@ class Tick:
 def chart(request: HttpRequest, name: str) -> HttpResponse:
     """The chart, with what else could be drawn."""
     return _page(request, seat_of(request), name, request.GET)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChartPage(Screen):
+    """A chart, the lines and columns that it could be drawn of, and the overviews that it could be kept on."""
+
+    html = "overviews/chart.html"
+    where: str = "statements"
+    seat: Seat
+    name: str
+    title: str
+    node: str
+    tile: ShownTile | None
+    refused: RulkaError | None
+    lines: Sequence[Tick]
+    heads: Sequence[Tick]
+    drawn_rows: Sequence[str]
+    drawn_columns: Sequence[str]
+    given: str
+    overviews: Sequence[Overview]
+    chosen_overview: str
+    arranging: bool = False
 
 
 def _page(
@@ -56,25 +79,30 @@ def _page(
         tile = show_tile(filled(asked, readings, Asked(("month",), None)), _ways(seat, name), "")
     except RulkaError as error:
         refused = refused or error
-    statement = reading.computed.statement
-    context: dict[str, Any] = {
-        "where": "statements", "seat": seat, "name": name, "title": statement.title, "tile": tile,
-        "refused": refused, "arranging": False, "node": reading.computed.node.name,
-        "lines": [
+    seen = seen_overviews(seat.ledger, seat.person) if seat.person.may_edit else []
+    return ChartPage(
+        seat=seat,
+        name=name,
+        title=reading.computed.statement.title,
+        node=reading.computed.node.name,
+        tile=tile,
+        refused=refused,
+        lines=[
             Tick(row.key, row.label, row.key in rows, row.depth)
-            for row in reading.computed.rows if row.has_figures and not row.hidden
+            for row in reading.computed.rows
+            if row.has_figures and not row.hidden
         ],
-        "drawn_rows": rows, "drawn_columns": columns,
-        "heads": [
+        heads=[
             Tick(one.key, named(one), one.key in columns or one.series in columns)
-            for one in reading.computed.columns if one.kind != "text" and not one.hidden
+            for one in reading.computed.columns
+            if one.kind != "text" and not one.hidden
         ],
-        "given": sent.get("title", ""), "chosen_overview": sent.get("overview", ""),
-        "overviews": [
-            one for one in seen_overviews(seat.ledger, seat.person) if may_change(seat.person, one)
-        ] if seat.person.may_edit else [],
-    }  # fmt: skip
-    return render(request, "overviews/chart.html", context, status=422 if problem else 200)
+        drawn_rows=rows,
+        drawn_columns=columns,
+        given=sent.get("title", ""),
+        overviews=[one for one in seen if may_change(seat.person, one)],
+        chosen_overview=sent.get("overview", ""),
+    ).response(request, status=422 if problem else 200)
 
 
 def _usual_rows(reading: Reading) -> list[str]:

@@ -2,23 +2,27 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from time import perf_counter
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import RulkaError
+from rulka.core.overviews.definitions import OverviewDef, TileDef
+from rulka.ledger.models import Revision
 from rulka.ledger.reading.history import latest_revision
+from rulka.ledger.seat import Seat
 from rulka.overviews.library.opening import own_overview, remember_visit
 from rulka.overviews.library.storing import TEXTS
+from rulka.overviews.models import Overview
 from rulka.overviews.output.shown import ShownTile, show_tiles
-from rulka.overviews.pages.arranging import panel_context
+from rulka.overviews.pages.arranging import ArrangingPanel, arranging_panel
 from rulka.overviews.pages.readers import SWITCHES, Asked, asked_for
 from rulka.overviews.running.tiles import filled_page
-from rulka.statements.library.leads import leads
+from rulka.screen import Screen
+from rulka.statements.library.leads import Lead, leads
 
 
 @dataclass(frozen=True)
@@ -50,19 +54,50 @@ def overview_page(request: HttpRequest, name: str) -> HttpResponse:
     return page_of(request, asked)
 
 
+@dataclass(frozen=True, kw_only=True)
+class OverviewPage(Screen):
+    """An overview's tiles for a node, a window and a chosen line, each with what else could be chosen; `panel` where it
+    is arranged, with the tile that is `chosen` there; why it can't be shown (`refused`), or what of it failed."""
+
+    html = "overviews/page.html"
+    where: str = "overviews"
+    seat: Seat
+    asked: Asked
+    overview: Overview
+    found: OverviewDef
+    tiles: Sequence[ShownTile]
+    refused: RulkaError | None
+    unit: str
+    nodes: Sequence[Choice]
+    node_field: str
+    node_name: str
+    path: Sequence[Choice]
+    window_title: str
+    switches: Sequence[Switch]
+    choices: Sequence[Choice]
+    pages: Sequence[Switch]
+    arranging: bool
+    may_change: bool
+    undo: tuple[str, str]
+    is_own: bool
+    latest: Revision | None
+    failing: int
+    query: str
+    leads: Sequence[Lead]
+    problem: RulkaError | None
+    panel: ArrangingPanel | None
+    chosen: TileDef | None
+    taken: str
+
+
 def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = None) -> HttpResponse:
     """The page; with a problem it says so and has changed nothing."""
-    before = perf_counter()
-    context = {**page_context(asked), "problem": problem}
-    if asked.arranging and asked.may_change:
-        context |= panel_context(request, asked, problem)
-    context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
     told = problem is not None and not request.headers.get("HX-Request")
-    return render(request, "overviews/page.html", context, status=422 if told else 200)
+    return _screen(request, asked, problem).response(request, status=422 if told else 200)
 
 
-def page_context(asked: Asked) -> dict[str, Any]:
-    """What an overview's page shows."""
+def _screen(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> OverviewPage:
+    before = perf_counter()
     readings, definition, seat = asked.readings, asked.definition, asked.seat
     has_tiles = any(page.tiles for page in definition.pages)
     tiles: list[ShownTile] = []
@@ -78,24 +113,45 @@ def page_context(asked: Asked) -> dict[str, Any]:
             )
     except RulkaError as error:
         refused = error
-    known = not refused and has_tiles
-    return {
-        "where": "overviews", "seat": seat, "asked": asked, "overview": asked.overview, "found": definition,
-        "tiles": tiles, "refused": refused, "unit": unit, "nodes": nodes,
-        "node_field": "of" if known and readings.has_own_nodes else "node",
-        "node_name": readings.node.name if known else "", "path": _path(nodes),
-        "window_title": _window_title(asked) if known else "",
-        "switches": [Switch(title, asked.query(window=switch), switch == asked.switch) for switch, title in SWITCHES],
-        "choices": [Choice(line.code, line.title, line == asked.chosen) for line in definition.choices],
-        "pages": [
-            Switch(page.title, asked.query(page=str(number)), page is asked.page)
-            for number, page in enumerate(definition.pages, 1)
-        ] if len(definition.pages) > 1 else [],
-        "arranging": asked.arranging and asked.may_change, "may_change": asked.may_change,
-        "undo": TEXTS.can_undo(asked.overview), "is_own": _is_own(asked), "latest": latest_revision(seat.ledger),
-        "failing": sum(bool(tile.problem) for tile in tiles), "query": asked.query(),
-        "leads": leads("overview") if seat.person.may_edit else [],
-    }  # fmt: skip
+    known, arranging = not refused and has_tiles, asked.arranging and asked.may_change
+    panel = arranging_panel(request, asked, problem) if arranging else None
+    return OverviewPage(
+        seat=seat,
+        asked=asked,
+        overview=asked.overview,
+        found=definition,
+        tiles=tiles,
+        refused=refused,
+        unit=unit,
+        nodes=nodes,
+        node_field="of" if known and readings.has_own_nodes else "node",
+        node_name=readings.node.name if known else "",
+        path=_path(nodes),
+        window_title=_window_title(asked) if known else "",
+        switches=[Switch(title, asked.query(window=switch), switch == asked.switch) for switch, title in SWITCHES],
+        choices=[Choice(line.code, line.title, line == asked.chosen) for line in definition.choices],
+        pages=_pages(asked),
+        arranging=arranging,
+        may_change=asked.may_change,
+        undo=TEXTS.can_undo(asked.overview),
+        is_own=_is_own(asked),
+        latest=latest_revision(seat.ledger),
+        failing=sum(bool(tile.problem) for tile in tiles),
+        query=asked.query(),
+        leads=leads("overview") if seat.person.may_edit else [],
+        problem=problem,
+        panel=panel,
+        chosen=panel.chosen if panel else None,
+        taken=f"{(perf_counter() - before) * 1000:.0f}",
+    )
+
+
+def _pages(asked: Asked) -> list[Switch]:
+    """The pages to switch between; none where there is one alone."""
+    pages = asked.definition.pages if len(asked.definition.pages) > 1 else ()
+    return [
+        Switch(page.title, asked.query(page=str(number)), page is asked.page) for number, page in enumerate(pages, 1)
+    ]
 
 
 def unit_of(asked: Asked) -> str:
