@@ -102,7 +102,7 @@ def test_requests_stay_in_pages():
     assert offenders(names, *homes, "screen.py", "web/middleware.py", "web/shell.py", "ledger/seat.py") == {}
 
 
-SCREENS = ("statements/pages/", "overviews/pages/")
+SCREENS = ("statements/pages/", "overviews/pages/", "ledger/pages/")
 """Where every page is a dataclass."""
 
 

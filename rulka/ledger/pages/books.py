@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.http import url_has_allowed_host_and_scheme, urlencode
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -15,6 +17,7 @@ from rulka.core.books.calendar import Period, period_code, period_number
 from rulka.core.books.chart import TYPES, CodeList, Item
 from rulka.core.books.frame import Frame
 from rulka.core.books.overview import (
+    Held,
     account_course,
     account_use,
     compare_scenarios,
@@ -22,21 +25,22 @@ from rulka.core.books.overview import (
     lines_by_member,
     spark_points,
 )
-from rulka.core.compute.nodes import find_node
+from rulka.core.compute.nodes import Node, find_node
 from rulka.core.definitions.windows import read_window, window_at
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 from rulka.core.values import key_in
 from rulka.ledger import editing
 from rulka.ledger.editing import editor_of
-from rulka.ledger.models import ClosedPeriod, Rate
-from rulka.ledger.pages.common import money, page, sees_whole
+from rulka.ledger.models import ClosedPeriod, Rate, Scenario
+from rulka.ledger.pages.common import LedgerPage, frame_of, money, sees_whole
 from rulka.ledger.pages.forms import AccountForm, MemberForm, PeriodForm, taken
-from rulka.ledger.pages.pieces import Piece, Pieces
+from rulka.ledger.pages.pieces import Listed, Piece, Pieces
 from rulka.ledger.placement import placements
 from rulka.ledger.reading.queries import budget_counts
 from rulka.ledger.seat import Seat, seat_of
 from rulka.people.library.rights import accesses_of
+from rulka.screen import Screen
 
 MOST_PERIODS = 240
 """Periods that are listed at once; others are found by name."""
@@ -67,19 +71,86 @@ def periods(request: HttpRequest) -> HttpResponse:
     years: dict[int, list[Period]] = {}
     for period in sorted(near if found or problem else [], key=lambda period: period.index):
         years.setdefault(period.year, []).append(period)
-    context = {
-        "seat": seat,
-        "years": sorted(years.items(), reverse=True),
-        "to": to,
-        "kept": kept.urlencode(),
-        "fields": kept.items(),
-        "typed": typed,
-        "more": len(found) - len(near),
-        "where": "ledger",
-        "problem": problem,
-    }
-    template = "ledger/_periods.html" if request.headers.get("HX-Request") else "ledger/periods.html"
-    return render(request, template, context, status=422 if problem else 200)
+    return PeriodsPage(
+        seat=seat,
+        years=sorted(years.items(), reverse=True),
+        to=to,
+        kept=kept.urlencode(),
+        fields=kept.items(),
+        typed=typed,
+        more=len(found) - len(near),
+        problem=problem,
+    ).response(
+        request,
+        template="ledger/_periods.html" if request.headers.get("HX-Request") else "",
+        status=422 if problem else 200,
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class PeriodsPage(Screen):
+    """Periods by year to go to, on the page `to`, whose address keeps `fields`; `more` fit what is typed."""
+
+    html = "ledger/periods.html"
+    where: str = "ledger"
+    seat: Seat
+    years: Sequence[tuple[int, Sequence[Period]]]
+    to: str
+    kept: str
+    fields: Iterable[tuple[str, Any]]
+    typed: str
+    more: int
+    problem: RulkaError | None
+
+
+@dataclass(frozen=True)
+class PeriodCell:
+    """What an entity holds in a period: its lines, debits in whole units, whether it is closed, and how much debits and
+    credits are apart where they are."""
+
+    period: Period
+    held: Held
+    total: str
+    closed: bool
+    off: str
+
+
+@dataclass(frozen=True)
+class EntityRow:
+    """An entity with its periods of a year, and how many lines they have."""
+
+    entity: Item
+    currency: str
+    cells: Sequence[PeriodCell]
+    lines: int
+
+
+@dataclass(frozen=True)
+class Totals:
+    """How much a ledger holds."""
+
+    accounts: int
+    lines: int
+    pending: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class LedgerOverview(LedgerPage):
+    """Entities by periods of a year, as lines or debits; periods that were closed; which ledgers there are besides."""
+
+    html = "ledger/overview.html"
+    year: int
+    years: Sequence[int]
+    periods: Sequence[Period]
+    rows: Sequence[EntityRow]
+    whole: bool
+    show: str
+    ties: bool
+    calendars: Mapping[str, str]
+    choices: Sequence[str]
+    closings: Sequence[ClosedPeriod]
+    ledgers: Sequence[Any]
+    totals: Totals
 
 
 @require_GET
@@ -106,37 +177,31 @@ def overview(request: HttpRequest) -> HttpResponse:
             one = held[at][period.index]
             off = money(one.debit - one.credit, int(frame.digits[at])) if whole and not one.ties else ""
             total = grouped(round_half_away(Fraction(one.debit, 10 ** int(frame.digits[at])), 0), 0)
-            cells.append(
-                {
-                    "period": period,
-                    "held": one,
-                    "total": total,
-                    "closed": (entity.code, period_number(period.code)) in closed,
-                    "off": off,
-                }
-            )
+            is_closed = (entity.code, period_number(period.code)) in closed
+            cells.append(PeriodCell(period, one, total, is_closed, off))
         lines = [held[at][period.index].lines for period in periods]
-        rows.append({"entity": entity, "currency": frame.currencies[at], "cells": cells, "lines": sum(lines)})
+        rows.append(EntityRow(entity, frame.currencies[at], cells, sum(lines)))
     entities = {entity.code: entity.calendar for entity in seat.ledger.entities.all()}
-    context = {
-        "year": year,
-        "years": frame.calendar.years,
-        "periods": periods,
-        "rows": rows,
-        "whole": whole,
-        "show": "debits" if request.GET.get("show") == "debits" else "lines",
-        "ties": all(one.ties for row in held for one in row),
-        "calendars": entities if seat.ledger.calendars else {},
-        "choices": list(seat.ledger.calendars),
-        "closings": [one for one in of_period if one.entity.code in seen][:20],
-        "ledgers": [access.ledger for access in accesses_of(seat.person)],
-        "totals": {
-            "accounts": int(seat.view.visible_accounts().sum()),
-            "lines": sum(one.lines for row in held for one in row),
-            "pending": sum(one.pending for row in held for one in row),
-        },
-    }
-    return page(request, seat, "ledger", "ledger/overview.html", context)
+    return LedgerOverview(
+        seat=seat,
+        frame=frame_of(seat, "ledger"),
+        year=year,
+        years=frame.calendar.years,
+        periods=periods,
+        rows=rows,
+        whole=whole,
+        show="debits" if request.GET.get("show") == "debits" else "lines",
+        ties=all(one.ties for row in held for one in row),
+        calendars=entities if seat.ledger.calendars else {},
+        choices=list(seat.ledger.calendars),
+        closings=[one for one in of_period if one.entity.code in seen][:20],
+        ledgers=[access.ledger for access in accesses_of(seat.person)],
+        totals=Totals(
+            int(seat.view.visible_accounts().sum()),
+            sum(one.lines for row in held for one in row),
+            sum(one.pending for row in held for one in row),
+        ),
+    ).answer(request)
 
 
 @require_POST
@@ -179,9 +244,8 @@ def accounts(request: HttpRequest) -> HttpResponse:
     """The chart of accounts with balances and their course, where each is used and placed; one of them to edit."""
     seat = seat_of(request)
     code = request.GET.get("account", "")
-    problem, entered = None, None
+    problem = None
     if request.method == "POST":
-        entered = request.POST.dict()
         try:
             editor = editor_of(seat.person, seat.ledger, seat.view)
             editing.change_account(editor, code, taken(AccountForm(request.POST)))
@@ -189,15 +253,64 @@ def accounts(request: HttpRequest) -> HttpResponse:
         except RulkaError as error:
             problem = error
     shown = _Accounts(request, seat, code)
-    part = shown.pieces.answer(request, "ledger/_account_rows.html", [shown.context])
-    if part is not None:
-        return part
-    context = shown.context | {"problem": problem, "entered": entered}
-    return page(request, seat, "ledger-accounts", "ledger/accounts.html", context, status=422 if problem else 200)
+    part = shown.cut.answer(request, "ledger/_account_rows.html", [shown.rows])
+    return part or shown.page(problem, request.POST.dict() if request.method == "POST" else None).answer(request)
 
 
 def _kept(request: HttpRequest) -> str:
     return request.GET.urlencode()
+
+
+@dataclass(frozen=True, kw_only=True)
+class ToldAccount:
+    """An account, the (name, title) of statements that place it, and how many lines it has; none where it is sealed."""
+
+    item: Item
+    placed: Sequence[tuple[str, str]]
+    lines: int | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class AccountRow(ToldAccount):
+    """... as the list shows it: how deep it stands, its balance and the points of its course, from when to when it is
+    used."""
+
+    depth: int
+    balance: str
+    points: str
+    first: str
+    last: str
+    sealed: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class AccountRows(Listed):
+    """Accounts in pieces, at a node, one of them chosen."""
+
+    seat: Seat
+    node: Node
+    chosen: ToldAccount | None
+    search: str
+    of_type: str
+    unused: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class AccountsPage(LedgerPage):
+    """The accounts that fit what was asked, one of them to edit, with what was `entered` for it."""
+
+    html = "ledger/accounts.html"
+    pieces: Sequence[Piece]
+    here: str
+    node: Node
+    chosen: ToldAccount | None
+    search: str
+    of_type: str
+    unused: bool
+    types: Sequence[str]
+    nodes: Sequence[tuple[str, str, str]]
+    categories: Sequence[str]
+    entered: Mapping[str, Any] | None
 
 
 class _Accounts:
@@ -208,35 +321,40 @@ class _Accounts:
         self.node = find_node(self.view, seat.node)
         self.use = account_use(self.view, self.node.entities)
         self.placed = placements(seat.ledger, self.view, seat.person)
-        search, of_type = request.GET.get("search", "").strip().lower(), request.GET.get("type", "")
-        unused = request.GET.get("unused") == "1"
+        written, of_type = request.GET.get("search", ""), request.GET.get("type", "")
+        search, unused = written.strip().lower(), request.GET.get("unused") == "1"
         listed = self._fitting(search, of_type, unused=unused)
         chosen = self._chosen(code)
-        self.pieces = Pieces(request, seat)
+        self.cut = Pieces(request, seat)
         places = [at for at, _ in listed]
-        pieces = self.pieces.cut(len(listed), places.index(chosen) if chosen in places else -1)
+        pieces = self.cut.cut(len(listed), places.index(chosen) if chosen in places else -1)
         for piece in pieces:
             if piece.written:
                 piece.rows = self._rows(listed[piece.start : piece.stop], flat=bool(search or of_type))
-        self.context = {
-            "pieces": pieces,
-            "here": self.pieces.here,
-            "seat": seat,
-            "chosen": self._told(chosen) if chosen is not None else None,
-            "types": TYPES,
-            "node": self.node,
-            "nodes": seat.nodes,
-            "search": request.GET.get("search", ""),
-            "of_type": of_type,
-            "unused": unused,
-            "categories": sorted(
-                {
-                    item.category
-                    for item, inside in zip(self.frame.accounts.items, self.view.visible_accounts(), strict=True)
-                    if inside and item.category
-                }
-            ),
-        }
+        told = self._told(chosen) if chosen is not None else None
+        self.rows = AccountRows(
+            pieces=pieces, seat=seat, node=self.node, chosen=told, search=written, of_type=of_type, unused=unused
+        )
+
+    def page(self, problem: RulkaError | None, entered: Mapping[str, Any] | None) -> AccountsPage:
+        """The page with them."""
+        seen, rows = zip(self.frame.accounts.items, self.view.visible_accounts(), strict=True), self.rows
+        return AccountsPage(
+            frame=frame_of(self.seat, "ledger-accounts"),
+            problem=problem,
+            seat=self.seat,
+            pieces=rows.pieces,
+            here=self.cut.here,
+            node=self.node,
+            chosen=rows.chosen,
+            search=rows.search,
+            of_type=rows.of_type,
+            unused=rows.unused,
+            types=TYPES,
+            nodes=self.seat.nodes,
+            categories=sorted({item.category for item, inside in seen if inside and item.category}),
+            entered=entered,
+        )
 
     def _fitting(self, search: str, of_type: str, *, unused: bool) -> list[tuple[int, int]]:
         """(place, depth) of each account to list."""
@@ -258,29 +376,31 @@ class _Accounts:
             raise NotFound(f"Account '{code}' does not exist.", subject="account")
         return at
 
-    def _told(self, at: int) -> dict[str, Any]:
+    def _told(self, at: int) -> ToldAccount:
         item = self.frame.accounts.items[at]
         lines = None if self.view.sealed[at] else int(self.use.lines[at])
-        return {"item": item, "placed": self.placed.get(item.code, []), "lines": lines}
+        return ToldAccount(item=item, placed=self.placed.get(item.code, []), lines=lines)
 
-    def _rows(self, listed: list[tuple[int, int]], *, flat: bool) -> list[dict[str, Any]]:
+    def _rows(self, listed: list[tuple[int, int]], *, flat: bool) -> list[AccountRow]:
         places, view, codes = [at for at, _ in listed], self.view, [one.code for one in self.frame.calendar.periods]
         courses = account_course(view, self.node.entities, self.seat.period.index, places).tolist()
         rows = []
         for (at, depth), course in zip(listed, courses, strict=True):
             first, last = int(self.use.first[at]), int(self.use.last[at])
             told = self._told(at)
-            digits = QUANTITY_DIGITS if told["item"].type == "statistical" else self.node.digits
+            digits = QUANTITY_DIGITS if told.item.type == "statistical" else self.node.digits
             rows.append(
-                told
-                | {
-                    "depth": 0 if flat else min(depth, 4),
-                    "balance": "sealed" if view.withheld[at] else money(course[-1], digits),
-                    "points": spark_points(course),
-                    "first": codes[first] if first >= 0 else "",
-                    "last": codes[last] if last >= 0 else "",
-                    "sealed": bool(view.sealed[at]),
-                }
+                AccountRow(
+                    item=told.item,
+                    placed=told.placed,
+                    lines=told.lines,
+                    depth=0 if flat else min(depth, 4),
+                    balance="sealed" if view.withheld[at] else money(course[-1], digits),
+                    points=spark_points(course),
+                    first=codes[first] if first >= 0 else "",
+                    last=codes[last] if last >= 0 else "",
+                    sealed=bool(view.sealed[at]),
+                )
             )
         return rows
 
@@ -316,14 +436,41 @@ def members(request: HttpRequest) -> HttpResponse:
         chosen = frame.dimensions[dimension][code]
         if chosen not in [item for name, rows in shown if name == dimension for item, _, _ in rows]:
             raise NotFound(f"Member '{code}' of {dimension} does not exist.", subject="member")
-    return page(
-        request,
-        seat,
-        "ledger-members",
-        "ledger/members.html",
-        {"shown": shown, "chosen": chosen, "dimension": dimension, "problem": problem},
-        status=422 if problem else 200,
-    )
+    return MembersPage(
+        seat=seat,
+        frame=frame_of(seat, "ledger-members"),
+        problem=problem,
+        shown=shown,
+        chosen=chosen,
+        dimension=dimension,
+    ).answer(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class MembersPage(LedgerPage):
+    """By dimension its members, each with how deep it stands and how many lines it has; one of them to edit."""
+
+    html = "ledger/members.html"
+    shown: Sequence[tuple[str, Sequence[tuple[Item, int, int]]]]
+    chosen: Item | None
+    dimension: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class ScenariosPage(LedgerPage):
+    """The scenarios with what each holds, and two of them compared at a node: rows in pieces, and their total with its
+    window."""
+
+    html = "ledger/scenarios.html"
+    listed: Sequence[tuple[Scenario, Any]]
+    one: str
+    other: str
+    pieces: Sequence[Piece]
+    here: str
+    total: tuple[str, str, str, str] | None
+    node: Node
+    nodes: Sequence[tuple[str, str, str]]
+    whole: str | None
 
 
 @require_GET
@@ -347,25 +494,26 @@ def scenarios(request: HttpRequest) -> HttpResponse:
         for piece in pieces:
             if piece.written:
                 piece.rows = [_compared(frame, row, node.digits) for row in found.rows[piece.start : piece.stop]]
-        part = cut.answer(request, "ledger/_scenario_rows.html", [{"pieces": pieces}])
+        part = cut.answer(request, "ledger/_scenario_rows.html", [Listed(pieces=pieces)])
         if part is not None:
             return part
         total = ("sealed", "sealed", "sealed", window.title)
         if found.results is not None:
             a, b = found.results
             total = (grouped(a, node.digits), grouped(b, node.digits), grouped(b - a, node.digits), window.title)
-    context = {
-        "listed": listed,
-        "one": one,
-        "other": other,
-        "pieces": pieces,
-        "here": cut.here,
-        "total": total,
-        "node": node,
-        "nodes": seat.nodes,
-        "whole": request.GET.get("whole"),
-    }
-    return page(request, seat, "ledger-scenarios", "ledger/scenarios.html", context)
+    return ScenariosPage(
+        seat=seat,
+        frame=frame_of(seat, "ledger-scenarios"),
+        listed=listed,
+        one=one,
+        other=other,
+        pieces=pieces,
+        here=cut.here,
+        total=total,
+        node=node,
+        nodes=seat.nodes,
+        whole=request.GET.get("whole"),
+    ).answer(request)
 
 
 def _compared(frame: Frame, row: tuple[int, int, int], money_digits: int) -> tuple[Item, str, str, str]:
@@ -390,4 +538,13 @@ def rates(request: HttpRequest) -> HttpResponse:
         (period_code(number), titles.get(number, ""), [row.get(pair) for pair in pairs])
         for number, row in table.items()
     ]
-    return page(request, seat, "ledger-rates", "ledger/rates.html", {"pairs": pairs, "rows": rows})
+    return RatesPage(seat=seat, frame=frame_of(seat, "ledger-rates"), pairs=pairs, rows=rows).answer(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class RatesPage(LedgerPage):
+    """By period (code, title) the rate of each pair of currencies."""
+
+    html = "ledger/rates.html"
+    pairs: Sequence[tuple[str, str]]
+    rows: Sequence[tuple[str, str, Sequence[Rate | None]]]

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 
 from rulka.core.errors import RulkaError
 from rulka.core.money import grouped
 from rulka.ledger import editing
-from rulka.ledger.models import Ledger
+from rulka.ledger.models import Ledger, Revision
 from rulka.ledger.seat import Seat
 from rulka.people.duties import LOAD
+from rulka.screen import Screen
+from rulka.work.models import Load
 from rulka.work.services import loads
 
 TABS = (
@@ -30,22 +32,43 @@ TABS = (
 )
 
 
-def page(
-    request: HttpRequest, seat: Seat, tab: str, template: str, context: dict[str, Any], *, status: int = 200
-) -> HttpResponse:
-    """Render a page of the ledger with its tabs and its status line."""
+@dataclass(frozen=True)
+class Frame:
+    """What stands around each page of the ledger: its tabs, how old it is, loads that wait for a decision or run."""
+
+    tab: str
+    ledger: Ledger
+    latest: Revision | None
+    held: int
+    running: Load | None
+    tabs: Sequence[tuple[str, str]] = TABS
+
+
+@dataclass(frozen=True, kw_only=True)
+class LedgerPage(Screen):
+    """A page of the ledger."""
+
+    where: str = "ledger"
+    seat: Seat
+    frame: Frame
+    problem: RulkaError | None = None
+
+    def answer(self, request: HttpRequest) -> HttpResponse:
+        """The page; one with a problem has changed nothing."""
+        return self.response(request, status=422 if self.problem else 200)
+
+
+def frame_of(seat: Seat, tab: str) -> Frame:
+    """What stands around a page of the ledger."""
     ledger = Ledger.objects.get(pk=seat.ledger.pk)
-    frame = {
-        "seat": seat,
-        "where": "ledger",
-        "tab": tab,
-        "tabs": TABS,
-        "ledger": ledger,
-        "latest": ledger.revisions.first(),
-        "held": loads.held(ledger.code) if sees_whole(seat) else 0,
-        "running": loads.running(ledger.code) if sees_whole(seat) else None,
-    }
-    return render(request, template, frame | context, status=status)
+    whole, code = sees_whole(seat), ledger.code
+    return Frame(
+        tab,
+        ledger,
+        ledger.revisions.first(),
+        loads.held(code) if whole else 0,
+        loads.running(code) if whole else None,
+    )
 
 
 def sees_whole(seat: Seat) -> bool:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import json
 import shutil
-from dataclasses import replace
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, QueryDict
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -32,11 +33,13 @@ from rulka.ledger.feeds import asking, owning
 from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.loading.report import FINDINGS, RULES, LoadReport
 from rulka.ledger.models import Feed
-from rulka.ledger.pages.common import may_load, page, rows_only, whole_only
+from rulka.ledger.pages.common import LedgerPage, frame_of, may_load, rows_only, whole_only
 from rulka.ledger.pages.forms import FeedForm, NewFeedForm, taken
 from rulka.ledger.seat import Seat, seat_of
 from rulka.people.library import record
 from rulka.people.library.persons import group_names, people_of
+from rulka.people.models import Person
+from rulka.screen import Screen
 from rulka.work.models import Load
 from rulka.work.services import loads as work
 
@@ -84,15 +87,51 @@ def feed_list(request: HttpRequest) -> HttpResponse:
         (feed, next((load for load in loads if load.feed == feed.pk), None))
         for feed in owning.feeds_for(seat.ledger, seat.person)
     ]
-    context = {
-        "listed": listed,
-        "loads": loads,
-        "problem": problem,
-        "kinds": Feed.Kind.choices,
-        "entered": request.POST,
-        "folder": feed_settings.feed_folder(),
-    }
-    return page(request, seat, "feeds", "ledger/feeds.html", context, status=422 if problem else 200)
+    return FeedsPage(
+        seat=seat,
+        frame=frame_of(seat, "feeds"),
+        problem=problem,
+        listed=listed,
+        loads=loads,
+        kinds=Feed.Kind.choices,
+        entered=request.POST,
+        folder=feed_settings.feed_folder(),
+    ).answer(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class FeedsPage(LedgerPage):
+    """The feeds that somebody may see, each with its last load; the latest loads, and a new feed as it was entered."""
+
+    html = "ledger/feeds.html"
+    listed: Sequence[tuple[Feed, Load | None]]
+    loads: Sequence[Load]
+    kinds: Sequence[tuple[str, str]]
+    entered: Mapping[str, str]
+    folder: Any
+
+
+@dataclass(frozen=True, kw_only=True)
+class FeedPage(LedgerPage):
+    """A feed: its rules as (kind, title, action), its mapping as text, its loads, whose it is and who reaches it, and
+    what is set besides."""
+
+    html = "ledger/feed.html"
+    feed: Feed
+    done: str
+    rules: Sequence[tuple[str, str, str]]
+    actions: Sequence[str]
+    mapping_text: str | None
+    loads: Sequence[Load]
+    whose: Any
+    reach: Any
+    may_hand_on: bool
+    heirs: Sequence[Person]
+    groups: Sequence[tuple[str, bool]]
+    long_past: Any
+    bounds: Mapping[str, Any]
+    sign_in: Mapping[str, Any]
+    mapped: str
 
 
 @require_http_methods(["GET", "POST"])
@@ -121,25 +160,26 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         if feed.mapping
         else ""
     )
-    context = {
-        "feed": feed,
-        "problem": problem,
-        "done": done,
-        "rules": rules,
-        "actions": ACTIONS,
-        "mapping_text": text,
-        "loads": work.of_feed(feed.pk),
-        "whose": owning.whose(feed),
-        "reach": owning.who_reaches(feed),
-        "may_hand_on": owning.may_hand_on(feed, seat.person),
-        "heirs": [one for one in people_of(seat.ledger.code) if one.may_load],
-        "groups": _groups(feed),
-        "long_past": feed.options.get("long_past", 3),
-        "bounds": feed.options.get("bounds") or {},
-        "sign_in": feed.options.get("sign_in") or {},
-        "mapped": TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",
-    }
-    return page(request, seat, "feeds", "ledger/feed.html", context, status=422 if problem else 200)
+    return FeedPage(
+        seat=seat,
+        frame=frame_of(seat, "feeds"),
+        problem=problem,
+        feed=feed,
+        done=done,
+        rules=rules,
+        actions=ACTIONS,
+        mapping_text=text,
+        loads=work.of_feed(feed.pk),
+        whose=owning.whose(feed),
+        reach=owning.who_reaches(feed),
+        may_hand_on=owning.may_hand_on(feed, seat.person),
+        heirs=[one for one in people_of(seat.ledger.code) if one.may_load],
+        groups=_groups(feed),
+        long_past=feed.options.get("long_past", 3),
+        bounds=feed.options.get("bounds") or {},
+        sign_in=feed.options.get("sign_in") or {},
+        mapped=TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",
+    ).answer(request)
 
 
 def _groups(feed: Feed) -> list[tuple[str, bool]]:
@@ -233,7 +273,7 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
     if sample is None and feed.location:
         sample = feed_settings.place_of(feed.location)
     if sample is None:
-        return page(request, seat, "feeds", "ledger/map.html", {"feed": feed, "sample": None, "targets": TARGETS})
+        return MapPage(seat=seat, frame=frame_of(seat, "feeds"), feed=feed).answer(request)
     problem: RulkaError | None = None
     table, mapping, look = request.GET.get("table") or "entries", None, None
     try:
@@ -255,13 +295,18 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
             return redirect(f"{reverse('feed', args=[pk])}?{seat.query}")
         except RulkaError as error:
             problem = error
-    context = _map_context(seat, mapping, found)
     problem = problem or (RulkaError(**found.trouble) if found.trouble else None)
-    template = "ledger/_map.html" if request.headers.get("HX-Request") else "ledger/map.html"
-    context |= {"feed": feed, "sample": sample, "problem": problem, "targets": TARGETS, "seat": seat}
+    screen = MapPage(
+        seat=seat,
+        frame=frame_of(seat, "feeds"),
+        feed=feed,
+        sample=sample,
+        problem=problem,
+        shown=_shown_mapping(seat, mapping, found),
+    )
     if request.headers.get("HX-Request"):
-        return render(request, template, context)
-    return page(request, seat, "feeds", template, context, status=422 if problem and request.method == "POST" else 200)
+        return screen.response(request, template="ledger/_mapping.html")
+    return screen.response(request, status=422 if problem and request.method == "POST" else 200)
 
 
 def _keep_sample(feed: Feed, upload: Any) -> None:
@@ -331,48 +376,95 @@ def _asked_mapping(posted: QueryDict, seat: Seat) -> tuple[str, MappingDefinitio
     return table, mapping, None
 
 
-def _map_context(seat: Seat, mapping: MappingDefinition, found: Look) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class ShownMapping(Screen):
+    """A mapping beside the rows of a file: its header and the rows below, the fields as (name, whether it must be,
+    where from), what becomes of the rows, and what can be chosen."""
+
+    html = "ledger/_map.html"
+    mapping: MappingDefinition
+    header: Sequence[str]
+    below: Sequence[Sequence[str]]
+    fields: Sequence[tuple[str, bool, Source | None]]
+    dates: Iterable[str]
+    numbers: Iterable[str]
+    amounts: Sequence[str]
+    encodings: Sequence[str]
+    delimiters: Sequence[tuple[str, str]]
+    sheets: Sequence[str]
+    heads: Sequence[str]
+    made: Sequence[Any]
+    errors: Sequence[RulkaError]
+    error_count: int
+    parts: Sequence[str]
+    part_choices: Sequence[str]
+    unused: Sequence[str]
+    translations: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class MapPage(LedgerPage):
+    """How a feed's file is mapped; nothing is `shown` before there is one."""
+
+    html = "ledger/map.html"
+    feed: Feed
+    sample: Path | None = None
+    targets: Mapping[str, str] = field(default_factory=lambda: TARGETS)
+    shown: ShownMapping | None = None
+
+
+def _shown_mapping(seat: Seat, mapping: MappingDefinition, found: Look) -> ShownMapping:
     dimensions = list(seat.ledger.dimensions)
     header: list[str] = next((cells for number, cells in found.rows if number >= mapping.look.header), [])
     must, may = target_fields(mapping.table, dimensions, mapping.amounts)
-    return {
-        "mapping": mapping,
-        "header": header,
-        "below": [cells for number, cells in found.rows if number > mapping.look.header][:6],
-        "fields": [(name, name in must, mapping.fields.get(name)) for name in [*must, *may]],
-        "dates": DATES,
-        "numbers": NUMBERS,
-        "amounts": AMOUNTS,
-        "encodings": ENCODINGS,
-        "delimiters": DELIMITERS,
-        "sheets": found.sheets,
-        "heads": found.heads,
-        "made": found.made,
-        "errors": [RulkaError(**error) for error in found.errors],
-        "error_count": found.error_count,
-        "parts": list(mapping.segments_parts) or [""],
-        "part_choices": ["", "entity", "account", *dimensions],
-        "unused": [name for name in header if name],
-        "translations": "\n".join(
+    return ShownMapping(
+        mapping=mapping,
+        header=header,
+        below=[cells for number, cells in found.rows if number > mapping.look.header][:6],
+        fields=[(name, name in must, mapping.fields.get(name)) for name in [*must, *may]],
+        dates=DATES,
+        numbers=NUMBERS,
+        amounts=AMOUNTS,
+        encodings=ENCODINGS,
+        delimiters=DELIMITERS,
+        sheets=found.sheets,
+        heads=found.heads,
+        made=found.made,
+        errors=[RulkaError(**error) for error in found.errors],
+        error_count=found.error_count,
+        parts=list(mapping.segments_parts) or [""],
+        part_choices=["", "entity", "account", *dimensions],
+        unused=[name for name in header if name],
+        translations="\n".join(
             f"{name}: {a} = {b}" for name, source in mapping.fields.items() for a, b in source.translate.items()
         ),
-    }
+    )
 
 
 # loads --------------------------------------------------------------------------------------------------------------
 
 
-def _load_context(seat: Seat, load: Load) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class LoadPage(LedgerPage):
+    """What a load brought, or why it was refused; `vanished` where it left out what came before."""
+
+    html = "ledger/load.html"
+    load: Load
+    report: LoadReport | None
+    vanished: bool
+
+
+def _load_screen(seat: Seat, load: Load) -> LoadPage:
     report = LoadReport.from_data(load.report) if load.report else None
-    stays = bool(report and any(finding.kind == "vanished" for finding in report.findings))
-    return {"load": load, "report": report, "vanished": stays, "seat": seat}
+    vanished = bool(report and any(finding.kind == "vanished" for finding in report.findings))
+    return LoadPage(seat=seat, frame=frame_of(seat, "feeds"), load=load, report=report, vanished=vanished)
 
 
 @require_GET
 def load_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What a load brought, or why it was refused; what waits is decided here."""
     seat = _seat(request, rows=True)
-    return page(request, seat, "feeds", "ledger/load.html", _load_context(seat, _load(seat, pk)))
+    return _load_screen(seat, _load(seat, pk)).answer(request)
 
 
 @require_GET
@@ -380,7 +472,7 @@ def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
     """Only the load's state, asked for again and again while it runs."""
     seat = _seat(request, rows=True)
     load = _load(seat, pk)
-    response = render(request, "ledger/_load.html", _load_context(seat, load))
+    response = _load_screen(seat, load).response(request, template="ledger/_load.html")
     if not load.is_open:  # the bar and the foot have changed with it
         response["HX-Refresh"] = "true"
     return response

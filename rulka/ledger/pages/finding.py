@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 
@@ -18,6 +18,7 @@ from rulka.core.values import typed_amount
 from rulka.ledger.finding import MOST, Found, FoundKind, find, matching, shown
 from rulka.ledger.reading import found
 from rulka.ledger.seat import Seat, seat_of
+from rulka.screen import Screen
 
 
 @require_GET
@@ -25,10 +26,22 @@ def find_page(request: HttpRequest) -> HttpResponse:
     """What is found for a text."""
     seat = seat_of(request)
     text = request.GET.get("q", "")
-    context = {"seat": seat, "q": text[:100], "kinds": find(seat, text), "where": ""}
+    screen = FoundPage(seat=seat, q=text[:100], kinds=find(seat, text))
     if request.headers.get("HX-Request"):
-        return render(request, "ledger/_found.html", {**context, "place": "found"})
-    return render(request, "ledger/found.html", {**context, "place": "found-all"})
+        return replace(screen, place="found").response(request, template="ledger/_found.html")
+    return screen.response(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class FoundPage(Screen):
+    """What is found for a text, by kind; `place` is the id of the list."""
+
+    html = "ledger/found.html"
+    where: str = ""
+    seat: Seat
+    q: str
+    kinds: Sequence[FoundKind]
+    place: str = "found-all"
 
 
 def _address(seat: Seat, name: str, *args: str, **query: str) -> str:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -10,7 +12,8 @@ from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_http_methods
 
-from rulka.core.books.calendar import period_code
+from rulka.core.books.calendar import Period, period_code
+from rulka.core.books.chart import Item
 from rulka.core.books.frame import Frame
 from rulka.core.books.selection import select
 from rulka.core.books.trial_balance import TrialBalance, TrialBalanceRow, trial_balance
@@ -20,12 +23,13 @@ from rulka.core.values import whole
 from rulka.formats.figures import plain_text
 from rulka.ledger import editing
 from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
-from rulka.ledger.pages.common import exact, page
-from rulka.ledger.pages.pieces import Pieces
+from rulka.ledger.models import Scenario
+from rulka.ledger.pages.common import LedgerPage, exact, frame_of
+from rulka.ledger.pages.pieces import Listed, Pieces
 from rulka.ledger.reading.calendars import in_own_calendar
 from rulka.ledger.reading.entries import seen_entry
 from rulka.ledger.reading.history import view_at
-from rulka.ledger.reading.journal import Journal, JournalFilter, JournalRow, came_to
+from rulka.ledger.reading.journal import Journal, JournalFilter, JournalPage, JournalRow, came_to
 from rulka.ledger.seat import Seat, seat_of
 
 SEALED = "sealed"
@@ -57,6 +61,30 @@ def _wanted(request: HttpRequest, seat: Seat) -> JournalFilter:
     return JournalFilter.from_query(request.GET.dict(), list(seat.ledger.dimensions))
 
 
+@dataclass(frozen=True)
+class ShownLines:
+    """A page of lines with debit and credit as text, and sums by currency."""
+
+    page: JournalPage
+    rows: Sequence[tuple[JournalRow, str, str]]
+    sums: Sequence[tuple[str, str, str]]
+    warnings: Sequence[str]
+
+
+@dataclass(frozen=True, kw_only=True)
+class JournalScreen(LedgerPage):
+    """The lines that a filter lets through; `kept` is the filter as addresses carry it, `more` whether settings are
+    used that are folded, `standing` what the filter means."""
+
+    html = "ledger/journal.html"
+    shown: ShownLines | None
+    wanted: JournalFilter
+    kept: str
+    members: Sequence[tuple[str, str]]
+    more: bool
+    standing: Mapping[str, Any]
+
+
 @require_GET
 def journal(request: HttpRequest) -> HttpResponse:
     """All lines that a filter lets through, a page at a time."""
@@ -73,22 +101,23 @@ def journal(request: HttpRequest) -> HttpResponse:
             (code or "quantities", exact(debit, digits) or "0", exact(credit, digits) or "0")
             for code, debit, credit, digits in found.sums
         ]
-        shown = {"page": found, "rows": rows, "sums": sums, "warnings": browser.warnings}
+        shown = ShownLines(found, rows, sums, browser.warnings)
     except RulkaError as error:
         problem = error
     kept = request.GET.copy()
     for name in ("after", "before", "end"):
         kept.pop(name, None)
-    context = {
-        "shown": shown,
-        "problem": problem,
-        "wanted": wanted,
-        "kept": kept.urlencode(),
-        "members": [(key, wanted.members.get(key, "")) for key in seat.ledger.dimensions],
-        "more": any(getattr(wanted, name) for name in MORE),
-        "standing": _standing(seat, wanted),
-    }
-    return page(request, seat, "ledger-journal", "ledger/journal.html", context, status=422 if problem else 200)
+    return JournalScreen(
+        seat=seat,
+        frame=frame_of(seat, "ledger-journal"),
+        problem=problem,
+        shown=shown,
+        wanted=wanted,
+        kept=kept.urlencode(),
+        members=[(key, wanted.members.get(key, "")) for key in seat.ledger.dimensions],
+        more=any(getattr(wanted, name) for name in MORE),
+        standing=_standing(seat, wanted),
+    ).answer(request)
 
 
 def _standing(seat: Seat, wanted: JournalFilter) -> dict[str, Any]:
@@ -153,6 +182,23 @@ def _attachment(response: Any, name: str) -> Any:
     return response
 
 
+@dataclass(frozen=True, kw_only=True)
+class EntryPage(LedgerPage):
+    """An entry: its lines as they are and as they were, with debit, credit and members as text, whether some are
+    `hidden`, the period it is `of`, and the year's adjusting periods."""
+
+    html = "ledger/entry.html"
+    entry: Any
+    standing: Mapping[str, Any]
+    lines: Sequence[tuple[Any, str, str, Sequence[str]]]
+    hidden: bool
+    former_lines: Sequence[tuple[Any, str, str]]
+    of: Period
+    adjusting: Sequence[Period]
+    entities: Sequence[Item]
+    dimensions: Sequence[str]
+
+
 @require_http_methods(["GET", "POST"])
 def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     """One whole entry with its former values; its status, kind, period and partners can be changed."""
@@ -182,9 +228,12 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     code = period_code(found.period)
     period = calendar.by_code[code]
     adjusting = [one for one in calendar.of_year(period.year) if one.adjusting]
-    context = {
-        "entry": found,
-        "standing": {
+    return EntryPage(
+        seat=seat,
+        frame=frame_of(seat, "ledger-journal"),
+        problem=problem,
+        entry=found,
+        standing={
             "entry": found.number,
             "entity": found.entity.code,
             "period": code,
@@ -192,16 +241,14 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
             "counterparty": [one.line.counterparty for one in seen.lines],
             "document": [one.line.document for one in seen.lines],
         },
-        "lines": lines,
-        "hidden": seen.hidden,
-        "former_lines": former,
-        "problem": problem,
-        "of": period,
-        "adjusting": adjusting,
-        "entities": seat.view.frame.entities.items,
-        "dimensions": list(seat.ledger.dimensions),
-    }
-    return page(request, seat, "ledger-journal", "ledger/entry.html", context, status=422 if problem else 200)
+        lines=lines,
+        hidden=seen.hidden,
+        former_lines=former,
+        of=period,
+        adjusting=adjusting,
+        entities=seat.view.frame.entities.items,
+        dimensions=list(seat.ledger.dimensions),
+    ).answer(request)
 
 
 def _amount(minor: int, digits: int) -> str:
@@ -216,7 +263,21 @@ def _members(seat: Seat, key: int) -> list[str]:
 # trial balance ------------------------------------------------------------------------------------------------------
 
 
-def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, dict[str, Any]]:
+@dataclass(frozen=True)
+class About:
+    """What a trial balance is of: periods, a dimension that splits accounts, an entity, the revision as a `mark`, and
+    in whose calendar."""
+
+    first: Period
+    last: Period
+    by: str
+    entity: str
+    mark: str
+    frame: Frame
+    calendar: str
+
+
+def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, About]:
     asked = request.GET
     view, mark = seat.view, ""
     revision = asked.get("revision", "")
@@ -242,15 +303,37 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, dict
         pending=asked.get("pending") == "1",
         by=by,
     )
-    return rows, {
-        "first": first,
-        "last": last,
-        "by": by,
-        "entity": entity,
-        "mark": mark,
-        "frame": view.frame,
-        "calendar": asked.get("calendar", ""),
-    }
+    return rows, About(first, last, by, entity, mark, view.frame, asked.get("calendar", ""))
+
+
+@dataclass(frozen=True, kw_only=True)
+class BalancesOf(Listed):
+    """An entity's rows in pieces, with its totals and whether they tie."""
+
+    entity: Item
+    currency: str
+    by: str
+    sums: Sequence[str]
+    ties: bool | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class TrialBalancePage(LedgerPage):
+    """The trial balance by entity; `range` are its periods as the form has them, `about` what it is of, None where it
+    was refused."""
+
+    html = "ledger/trial_balance.html"
+    groups: Sequence[BalancesOf]
+    here: str
+    range: Sequence[str]
+    about: About | None
+    scenarios: Sequence[Scenario]
+    asked: Mapping[str, str]
+    kept: str
+    dimensions: Sequence[str]
+    nodes: Sequence[tuple[str, str, str]]
+    calendars: Mapping[str, str]
+    entities: Sequence[str]
 
 
 @require_GET
@@ -258,12 +341,12 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     """Opening, debits, credits and closing by account, with a total for each entity."""
     seat = seat_of(request)
     problem: RulkaError | None = None
-    groups: list[dict[str, Any]] = []
-    about: dict[str, Any] = {}
+    groups: list[BalancesOf] = []
+    about: About | None = None
     pieces = Pieces(request, seat)
     try:
         found, about = _trial_balance(request, seat)
-        frame = about["frame"]
+        frame = about.frame
         for part in found.parts():
             at = frame.entities.index[part.entity]
             cut = pieces.cut(part.stop - part.start)
@@ -271,18 +354,13 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
                 if piece.written:
                     rows = found.rows(part.start + piece.start, part.start + piece.stop)
                     piece.rows = [_shown(row, frame) for row in rows]
+            sums = [grouped(amount, int(frame.digits[at])) for amount in part.totals] if part.totals else [SEALED] * 4
             groups.append(
-                {
-                    "entity": frame.entities.items[at],
-                    "currency": frame.currencies[at],
-                    "pieces": cut,
-                    "by": about["by"],
-                    "sums": [grouped(amount, int(frame.digits[at])) for amount in part.totals]
-                    if part.totals
-                    else [SEALED] * 4,
-                    "ties": part.ties,
-                }
-            )
+                BalancesOf(
+                    pieces=cut, entity=frame.entities.items[at], currency=frame.currencies[at], by=about.by, sums=sums,
+                    ties=part.ties,
+                )
+            )  # fmt: skip
     except RulkaError as error:
         problem = error
     only = pieces.answer(request, "ledger/_balance_rows.html", groups)
@@ -291,31 +369,28 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     seen = seat.view.visible_entities()
     own = zip(seat.view.frame.entities.items, seat.view.frame.entity_calendars, seen, strict=True)
     calendars = {item.code: name for item, name, inside in own if name and inside}
-    context = {
-        "groups": groups,
-        "here": pieces.here,
-        "range": _range(request, about),
-        "about": about,
-        "problem": problem,
-        "scenarios": seat.ledger.scenarios.order_by("pk"),
-        "asked": request.GET,
-        "kept": request.GET.urlencode(),
-        "dimensions": list(seat.ledger.dimensions),
-        "nodes": seat.nodes,
-        "calendars": calendars,
-        "entities": [code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index],
-    }
-    return page(
-        request, seat, "ledger-trial-balance", "ledger/trial_balance.html", context, status=422 if problem else 200
-    )
+    return TrialBalancePage(
+        seat=seat,
+        frame=frame_of(seat, "ledger-trial-balance"),
+        problem=problem,
+        groups=groups,
+        here=pieces.here,
+        range=_range(request, about),
+        about=about,
+        scenarios=list(seat.ledger.scenarios.order_by("pk")),
+        asked=request.GET,
+        kept=request.GET.urlencode(),
+        dimensions=list(seat.ledger.dimensions),
+        nodes=seat.nodes,
+        calendars=calendars,
+        entities=[code for code, _, _ in seat.nodes if code in seat.view.frame.entities.index],
+    ).answer(request)
 
 
-def _range(request: HttpRequest, about: dict[str, Any]) -> list[str]:
+def _range(request: HttpRequest, about: About | None) -> list[str]:
     """The periods in the form: as asked for, else as shown."""
-    return [
-        request.GET.get(asked) or (about[end].code if about else "")
-        for asked, end in (("from", "first"), ("to", "last"))
-    ]
+    first, last = (about.first.code, about.last.code) if about else ("", "")
+    return [request.GET.get("from") or first, request.GET.get("to") or last]
 
 
 def _shown(row: TrialBalanceRow, frame: Frame) -> dict[str, Any]:
@@ -334,7 +409,7 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
         "entity",
         "account",
         "name",
-        *([plain_text(about["by"])] if about["by"] else []),
+        *([plain_text(about.by)] if about.by else []),
         "opening",
         "debits",
         "credits",
@@ -345,14 +420,14 @@ def trial_balance_export(request: HttpRequest, form: str) -> Any:
             plain_text(row.entity),
             plain_text(row.account),
             plain_text(row.name),
-            *([plain_text(row.member)] if about["by"] else []),
+            *([plain_text(row.member)] if about.by else []),
             *(SEALED if row.is_sealed else minor_text(amount, row.digits) for amount in row.amounts),
         ]
         for row in rows.rows()
     ]
     start = len(headings) - 4
     asked = {"asked": request.GET.dict(), "run": {"lines": [[*row[:2], *row[start:]] for row in cells]}, "lines": False}
-    period = about["last"].code if about else seat.period.code
+    period = about.last.code
     left = left_rows(seat.ledger, seat.view, seat.person, "trial balance", "trial balance", period, asked)
     if form == "csv":
         text = "".join(rows_as_csv(left, headings, cells, end="\n"))

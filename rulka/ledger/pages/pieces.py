@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 
 from rulka.core.values import whole
 from rulka.ledger.seat import Seat
+from rulka.screen import Screen
 
 MANY = 150
 """Rows from which a list comes in pieces, and that are written of a page at first."""
@@ -69,12 +69,22 @@ class Pieces:
             self.written += MANY if rows > MANY else rows
         return pieces
 
-    def answer(self, request: HttpRequest, template: str, lists: Sequence[dict[str, Any]]) -> HttpResponse | None:
-        """The one piece that was asked for, out of lists with their `pieces`; None for a whole page or a change."""
+    def answer(self, request: HttpRequest, html: str, lists: Sequence[Listed]) -> HttpResponse | None:
+        """The one piece that was asked for, out of lists, by the template of its rows; None for a whole page or a
+        change."""
         if self.only is None or request.method != "GET":
             return None
         for one in lists:
-            for piece in one["pieces"]:
+            for piece in one.pieces:
                 if piece.number == self.only:
-                    return render(request, template, {**one, "piece": piece, "here": self.here})
+                    return replace(one, piece=piece, here=self.here).response(request, template=html)
         return HttpResponse(status=204)
+
+
+@dataclass(frozen=True, kw_only=True)
+class Listed(Screen):
+    """A list in pieces, with what the rows of a piece name besides; one `piece` where that alone was asked for."""
+
+    pieces: Sequence[Piece]
+    piece: Piece | None = None
+    here: str = ""

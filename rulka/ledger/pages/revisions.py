@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import RulkaError
 from rulka.core.values import whole as whole_number
 from rulka.ledger.models import Revision
-from rulka.ledger.pages.common import page
-from rulka.ledger.reading.history import changes_between
+from rulka.ledger.pages.common import LedgerPage, frame_of
+from rulka.ledger.reading.history import Changes, changes_between
 from rulka.ledger.seat import seat_of
 
 
@@ -19,6 +22,19 @@ def _told(revision: Revision) -> list[tuple[str, dict[str, int]]]:
         for what, counts in revision.counts.items()
         if counts["new"] or counts["changed"] or counts["withdrawn"]
     ]
+
+
+@dataclass(frozen=True, kw_only=True)
+class RevisionsPage(LedgerPage):
+    """The latest revisions, each with how much of what came where somebody sees the `whole`, and what changed from one
+    to another."""
+
+    html = "ledger/revisions.html"
+    listed: Sequence[tuple[Revision, Sequence[tuple[str, Mapping[str, int]]]]]
+    found: Changes | None
+    first: str
+    last: str
+    whole: bool
 
 
 @require_GET
@@ -38,12 +54,13 @@ def revisions(request: HttpRequest) -> HttpResponse:
         except RulkaError as error:
             problem = error
     newest = seat.ledger.revision
-    context = {
-        "listed": listed,
-        "found": found,
-        "problem": problem,
-        "first": first or max(0, newest - 1),
-        "last": last or newest,
-        "whole": whole,
-    }
-    return page(request, seat, "revisions", "ledger/revisions.html", context, status=422 if problem else 200)
+    return RevisionsPage(
+        seat=seat,
+        frame=frame_of(seat, "revisions"),
+        problem=problem,
+        listed=listed,
+        found=found,
+        first=first or str(max(0, newest - 1)),
+        last=last or str(newest),
+        whole=whole,
+    ).answer(request)

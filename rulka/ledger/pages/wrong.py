@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 from urllib.parse import urlencode
@@ -16,8 +17,8 @@ from rulka.core.findings.finding import RULES, Rule, Tuned
 from rulka.core.money import exact_text, grouped
 from rulka.ledger import judging
 from rulka.ledger.editing import editor_of
-from rulka.ledger.pages.common import page, sees_whole
-from rulka.ledger.pages.pieces import Pieces
+from rulka.ledger.pages.common import LedgerPage, frame_of, sees_whole
+from rulka.ledger.pages.pieces import Listed, Piece, Pieces
 from rulka.ledger.reading.entries import show_entry
 from rulka.ledger.reading.suspects import Suspect, suspects, tuning_of
 from rulka.ledger.seat import Seat, seat_of
@@ -48,35 +49,65 @@ def wrong(request: HttpRequest) -> HttpResponse:
     return _page(request, seat_of(request))
 
 
+@dataclass(frozen=True, kw_only=True)
+class WrongPage(LedgerPage):
+    """What looks wrong in a month: findings that stand, in pieces, those that were dismissed, the one that is chosen
+    with its entries, and the rules; `empty` says why nothing could be looked for."""
+
+    html = "ledger/wrong.html"
+    pieces: Sequence[Piece]
+    here: str
+    dismissed: Sequence[ShownSuspect]
+    chosen: ShownSuspect | None
+    entries: Sequence[Any]
+    rules: Sequence[tuple[Rule, Tuned, str, bool]]
+    may_judge: bool
+    may_tune: bool
+    show_rules: bool
+    reason: str
+    empty: RulkaError | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class WrongRows(Listed):
+    """Findings in pieces."""
+
+    seat: Seat
+
+
 def _page(request: HttpRequest, seat: Seat, *, problem: RulkaError | None = None, entered: Any = None) -> HttpResponse:
     given = entered or request.GET
     asked = (given.get("rule", ""), given.get("subject", ""))
-    context: dict[str, Any] = {"problem": problem, "reason": given.get("reason", ""), "empty": None}
+    empty: RulkaError | None = None
     found: list[ShownSuspect] = []
     try:
         found = [_shown(one, asked) for one in suspects(seat.ledger, seat.view, seat.period)]
     except RulkaError as error:
-        context["empty"] = error
+        empty = error
     chosen = next((one for one in found if one.chosen), None)
     standing, cut = [one for one in found if one.one.stands], Pieces(request, seat)
     pieces = cut.cut(len(standing), standing.index(chosen) if chosen in standing else -1)
     for piece in pieces:
         piece.rows = standing[piece.start : piece.stop]
-    part = cut.answer(request, "ledger/_wrong_rows.html", [{"pieces": pieces, "seat": seat}])
+    part = cut.answer(request, "ledger/_wrong_rows.html", [WrongRows(pieces=pieces, seat=seat)])
     if part is not None:
         return part
-    context |= {
-        "pieces": pieces,
-        "here": cut.here,
-        "dismissed": [one for one in found if not one.one.stands],
-        "chosen": chosen,
-        "entries": _entries(seat, chosen) if chosen else [],
-        "rules": _rules(seat),
-        "may_judge": seat.person.may_explain and sees_whole(seat),
-        "may_tune": seat.person.may_change and sees_whole(seat),
-        "show_rules": bool(given.get("show_rules") or given.get("name")),
-    }
-    return page(request, seat, "ledger-wrong", "ledger/wrong.html", context, status=422 if problem else 200)
+    return WrongPage(
+        seat=seat,
+        frame=frame_of(seat, "ledger-wrong"),
+        problem=problem,
+        pieces=pieces,
+        here=cut.here,
+        dismissed=[one for one in found if not one.one.stands],
+        chosen=chosen,
+        entries=_entries(seat, chosen) if chosen else [],
+        rules=_rules(seat),
+        may_judge=seat.person.may_explain and sees_whole(seat),
+        may_tune=seat.person.may_change and sees_whole(seat),
+        show_rules=bool(given.get("show_rules") or given.get("name")),
+        reason=given.get("reason", ""),
+        empty=empty,
+    ).answer(request)
 
 
 def _shown(one: Suspect, asked: tuple[str, str]) -> ShownSuspect:
