@@ -17,7 +17,7 @@ from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Access
 from rulka.statements.library.assemble import definitions_of
-from rulka.statements.models import Definition, Edition, Shelf, ShelfRight
+from rulka.statements.models import Change, Definition, Edit, Edition, Shelf, ShelfRight
 from rulka.statements.output.making import make
 from rulka.statements.running.runs import run_pages
 from rulka.work.models import Output
@@ -320,3 +320,16 @@ def test_questions_are_asked_without_scripts_too(people):
         reverse("edit-statement", args=["result"]) + WHERE, {**asked, "stamp": stamp, "share-spine": "all"}
     )
     assert conflict.status_code == 409 and "Ada changed this statement" in conflict.content.decode()
+
+
+def test_a_stamp_tells_nothing_of_what_the_statement_never_had(people):
+    """A browser may send any keys: only changes of the statement and of its own parts count as changed since."""
+    private = Definition.objects.get(kind="statement", name="by-department")
+    close("by-department", to=("bob",))
+    Definition.objects.filter(pk=private.pk).update(version=2)
+    edit = Edit.objects.create(ledger=private.ledger, statement=private, what="Secret doing")
+    Change.objects.create(edit=edit, definition=private, version=2, before=private.state, after=private.state)
+    page = reverse("edit-statement", args=["result"]) + WHERE
+    sent = {"do": "statement-change", "path": "subtitle", "value": "Posted", "stamp": f"{private.pk}:0"}
+    answer = people["amy"].post(page, sent, headers={"HX-Request": "true"})
+    assert answer.status_code == 200 and "Secret doing" not in answer.content.decode()

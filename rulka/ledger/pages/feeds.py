@@ -445,26 +445,37 @@ def _shown_mapping(seat: Seat, mapping: MappingDefinition, found: Look) -> Shown
 
 
 @dataclass(frozen=True, kw_only=True)
-class LoadPage(LedgerPage):
+class LoadShown(Screen):
     """What a load brought, or why it was refused; `vanished` where it left out what came before."""
 
-    html = "ledger/load.html"
+    html = "ledger/_load.html"
+    seat: Seat
     load: Load
     report: LoadReport | None
     vanished: bool
 
 
-def _load_screen(seat: Seat, load: Load) -> LoadPage:
+@dataclass(frozen=True, kw_only=True)
+class LoadPage(LedgerPage):
+    """A load."""
+
+    html = "ledger/load.html"
+    load: Load
+    shown: LoadShown
+
+
+def _shown(seat: Seat, load: Load) -> LoadShown:
     report = LoadReport.from_data(load.report) if load.report else None
     vanished = bool(report and any(finding.kind == "vanished" for finding in report.findings))
-    return LoadPage(seat=seat, frame=frame_of(seat, "feeds"), load=load, report=report, vanished=vanished)
+    return LoadShown(seat=seat, load=load, report=report, vanished=vanished)
 
 
 @require_GET
 def load_page(request: HttpRequest, pk: int) -> HttpResponse:
     """What a load brought, or why it was refused; what waits is decided here."""
     seat = _seat(request, rows=True)
-    return _load_screen(seat, _load(seat, pk)).answer(request)
+    load = _load(seat, pk)
+    return LoadPage(seat=seat, frame=frame_of(seat, "feeds"), load=load, shown=_shown(seat, load)).answer(request)
 
 
 @require_GET
@@ -472,7 +483,7 @@ def load_progress(request: HttpRequest, pk: int) -> HttpResponse:
     """Only the load's state, asked for again and again while it runs."""
     seat = _seat(request, rows=True)
     load = _load(seat, pk)
-    response = _load_screen(seat, load).response(request, template="ledger/_load.html")
+    response = _shown(seat, load).response(request)
     if not load.is_open:  # the bar and the foot have changed with it
         response["HX-Refresh"] = "true"
     return response

@@ -255,9 +255,9 @@ def refuse_stale(definitions: Definitions, stamp: str, person: Person, window: s
     another window."""
     if not stamp or stamp == stamp_of(definitions):
         return
-    since, ledger = [], definitions["statement"].ledger
-    for key, version in read_stamp(stamp).items():
-        found = Change.objects.filter(edit__ledger=ledger, definition=key, version__gt=version)
+    since = []
+    for key, version in _stamped(definitions["statement"], stamp).items():
+        found = Change.objects.filter(definition=key, version__gt=version)
         own = Q(edit__person=person, edit__window=window) if window else Q(pk=None)
         since += list(found.exclude(own).select_related("edit__person"))
     if since:
@@ -351,9 +351,9 @@ def _drop_undone(statement: Definition, person: Person) -> None:
 def undo(statement: Definition, *, person: Person) -> tuple[str, Definitions]:
     """Take back the person's latest edit; refused when somebody changed the same part since. What it was, and the
     statement as it is then."""
-    required(person, statement, EDIT)
     with transaction.atomic():
         statement = as_it_is(statement)
+        required(person, statement, EDIT)
         edit = last_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to undo.", code="nothing-to-undo")
@@ -364,9 +364,9 @@ def undo(statement: Definition, *, person: Person) -> tuple[str, Definitions]:
 def redo(statement: Definition, *, person: Person) -> tuple[str, Definitions]:
     """Do again what was undone last; refused when somebody changed the same part since. What it was, and the statement
     as it is then."""
-    required(person, statement, EDIT)
     with transaction.atomic():
         statement = as_it_is(statement)
+        required(person, statement, EDIT)
         edit = next_edit(statement, person)
         if edit is None:
             raise RulkaError("There is nothing to do again.", code="nothing-to-redo")
@@ -409,9 +409,9 @@ def copy_statement(loaded: Definitions, title: str, person: Person, *, stamp: st
     ledger = statement.ledger
     required(person, statement, RUN)
     states = {kind: state_of(definition) for kind, definition in definitions.items()}
-    for key, version in read_stamp(stamp).items():
+    for key, version in _stamped(statement, stamp).items():
         later = Change.objects.filter(definition=key, version__gt=version).select_related("definition").first()
-        if later is not None and later.before is not None and key in _had(statement):
+        if later is not None and later.before is not None:
             states[later.definition.kind] = copy.deepcopy(later.before)
     new = reserve(ledger, "statement", title)
     made = {kind: reserve(ledger, kind, title, owner=new) for kind in ("spine", "span")}
@@ -422,10 +422,12 @@ def copy_statement(loaded: Definitions, title: str, person: Person, *, stamp: st
     return definitions_of_statement(new)
 
 
-def _had(statement: Definition) -> set[int]:
-    """The keys of a statement and of all parts that it ever had."""
-    states = [statement.state, *statement.changes.values_list("before", flat=True)]
-    return {statement.pk} | {state[kind] for state in states if state for kind in PARTS if kind in state}
+def _stamped(statement: Definition, stamp: str) -> dict[int, int]:
+    """What a stamp says of a statement and of all parts that it ever had: a browser could name others."""
+    said = read_stamp(stamp)
+    states = [statement.state, *statement.changes.values_list("before", flat=True)] if said else []
+    had = {statement.pk} | {state[kind] for state in states if state for kind in PARTS if kind in state}
+    return {key: version for key, version in said.items() if key in had}
 
 
 # -- what needs figures ----------------------------------------------------------------------------

@@ -28,7 +28,7 @@ def open_definition(ledger: Ledger, kind: str, name: str, *, person: Person, lev
 def open_stored(ledger: Ledger, key: int, name: str, *, person: Person, level: int = RUN) -> dict[str, Definition]:
     """A statement with its parts by its key, whatever it is called now, as `open_statement` does; `name` is what it was
     called, for whom it isn't there."""
-    found = Definition.objects.filter(ledger=ledger, pk=key).select_related("ledger", "shelf").first()
+    found = Definition.objects.filter(ledger=ledger, kind="statement", pk=key).select_related("ledger", "shelf").first()
     return definitions_of_statement(_opened(found, ledger, "statement", name, person, level))
 
 
