@@ -51,14 +51,52 @@ def main() -> None:
         measure()
 
 
+WAYS: list[tuple[str, dict[str, Any]]] = [
+    ("newest", {}),
+    ("largest", {"sort": "-amount"}),
+    ("by document", {"sort": "document"}),
+    ("by text", {"sort": "text"}),
+    ("text filter", {"search": "ma"}),
+    ("one source", {"ticks": (("source", ("tickets",)),)}),
+]
+"""How the lines of a figure are asked for."""
+
+
+def listed(name: str, opened: Any, ledger: Any, view: Any, engine: Any) -> None:
+    """The lines of a traced figure, asked for in each way, beside the other engine."""
+    from rulka.ledger.reading.trace_lines import LineQuery, TraceLines
+
+    def lines(**query: Any) -> TraceLines:
+        return TraceLines.of(ledger, opened, LineQuery(**query))
+
+    print(f"\n{name}: {len(lines().found()):,} lines")
+    forget = view.kept(("line lists",), lambda: None)
+    for words, query in WAYS:
+
+        def ours(query: dict[str, Any] = query) -> Any:
+            forget.kept.clear()
+            return lines(**query).page(1, PAGE)
+
+        def theirs(query: dict[str, Any] = query) -> Any:
+            return asked_of(engine, opened, query)
+
+        page, (count, total, _) = ours(), theirs()
+        assert (page.count, page.total) == (count, total), (name, words, page.count, count, page.total, total)
+        mine, other = best(ours), best(theirs)
+        print(f"  {words:12} {mine:8.2f} ms   other {other:8.2f} ms   ratio 1/{other / mine:.1f}")
+    ready = lines()
+    pages = ready.page(1, PAGE).pages
+    first, deep = best(lambda: ready.page(1, PAGE)), best(lambda: ready.page(pages, PAGE))
+    print(f"  again {first:.2f} ms, the last of {pages} pages {deep:.2f} ms")
+
+
 def measure() -> None:
     """The figures traced, and what is searched for."""
     from django.db import connection
 
     from rulka.core.books.fence import NO_FENCE
-    from rulka.core.proof.splits import Opened, open_figure
+    from rulka.core.proof.splits import open_figure
     from rulka.ledger.reading.queries import find_ledger, view_of
-    from rulka.ledger.reading.trace_lines import LineQuery, Lines
     from rulka.statements.library.opening import definitions_for
     from rulka.statements.running.runs import run
 
@@ -67,42 +105,13 @@ def measure() -> None:
     computed = run(definitions_for(ledger, "income-statement", None), "2027-P07", "TF", NO_FENCE).computed
     engine = other_engine(connection)
 
-    def lines(opened: Opened, **query: Any) -> Lines:
-        return Lines.of(ledger, opened, LineQuery(**query))
-
     figures = {
         "small": open_figure(computed, "insurance", "actual"),
         "fuel": open_figure(computed, "fuel", "ytd-actual"),
         "heavy": heaviest(computed, ledger),
     }
     for name, opened in figures.items():
-        whole = lines(opened).found()
-        print(f"\n{name}: {len(whole):,} lines")
-        for words, query in (
-            ("newest", {}),
-            ("largest", {"sort": "-amount"}),
-            ("by document", {"sort": "document"}),
-            ("by text", {"sort": "text"}),
-            ("text filter", {"search": "ma"}),
-            ("one source", {"ticks": (("source", ("tickets",)),)}),
-        ):
-            forget = view.kept(("line lists",), lambda: None)
-
-            def ours(query: dict[str, Any] = query, opened: Opened = opened, forget: Any = forget) -> Any:
-                forget.kept.clear()
-                return lines(opened, **query).page(1, PAGE)
-
-            def theirs(query: dict[str, Any] = query, opened: Opened = opened) -> Any:
-                return asked_of(engine, opened, query)
-
-            page, (count, total, _) = ours(), theirs()
-            assert (page.count, page.total) == (count, total), (name, words, page.count, count, page.total, total)
-            mine, other = best(ours), best(theirs)
-            print(f"  {words:12} {mine:8.2f} ms   other {other:8.2f} ms   ratio 1/{other / mine:.1f}")
-        ready = lines(opened)
-        pages = ready.page(1, PAGE).pages
-        first, deep = best(lambda o=ready: o.page(1, PAGE)), best(lambda o=ready, at=pages: o.page(at, PAGE))
-        print(f"  again {first:.2f} ms, the last of {pages} pages {deep:.2f} ms")
+        listed(name, opened, ledger, view, engine)
     driven(computed, engine)
     suspected(ledger, view, engine)
     searched(ledger, view)

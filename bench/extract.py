@@ -115,10 +115,10 @@ def by_extract(var: Path, file: Path) -> None:
     from rulka.core.books.fence import NO_FENCE
     from rulka.core.extracting.definitions import extract_from
     from rulka.extracts.output.writing import write
-    from rulka.extracts.running.asked import Reader, opened
+    from rulka.extracts.running.asked import ExtractReader, opened
     from rulka.ledger.reading.queries import find_ledger
 
-    reader = Reader(find_ledger("bench"), NO_FENCE, "2027-P07")
+    reader = ExtractReader(find_ledger("bench"), NO_FENCE, "2027-P07")
     with opened(extract_from(BODY), reader, {}) as asked:
         write(asked, file.suffix[1:], file, timezone.localtime())
 
@@ -172,7 +172,7 @@ def previews() -> None:
     """The first rows of extracts, as their page fetches them."""
     from rulka.core.books.fence import NO_FENCE, Fence
     from rulka.core.extracting.definitions import extract_from
-    from rulka.extracts.running.asked import Reader, opened
+    from rulka.extracts.running.asked import ExtractReader, opened
     from rulka.ledger.reading.queries import find_ledger, view_of
 
     ledger = find_ledger("bench")
@@ -189,7 +189,7 @@ def previews() -> None:
                                "columns": ["account", {"column": "amount", "total": "sum"}]},
     }  # fmt: skip
     for fence, called in ((NO_FENCE, ""), (Fence.of("TF", "", {"department": "under:100"}), ", behind a fence")):
-        reader = Reader(ledger, fence, "2027-P07")
+        reader = ExtractReader(ledger, fence, "2027-P07")
         view_of(ledger, fence).movements("actual")
         for name, more in bodies.items():
             extract = extract_from({**BODY, "where": [], **more})

@@ -27,6 +27,20 @@ ENTITIES = [f"E{n:02d}" for n in range(10)]
 DEPARTMENTS = [f"{n}" for n in range(100, 130)]
 
 
+KINDS = ("asset", "liability", "equity", "revenue", "expense")
+HEADER = (
+    "entity,entry,line,date,account,department,debit,credit,description,source,document,"
+    "counterparty,counterparty_name,user"
+)
+
+
+def _table(path: Path, header: str, rows: Any) -> None:
+    with path.open("w", newline="") as file:
+        writer = csv.writer(file)
+        writer.writerow(header.split(","))
+        writer.writerows(rows)
+
+
 def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0, accounts: int = 500) -> None:
     """A ledger of about 15,000 posting keys over 60 periods, skewed as ledgers are; entries of two to four lines.
 
@@ -36,72 +50,41 @@ def write_ledger(folder: Path, lines: int, *, first: int = 0, changed: int = 0, 
     folder.mkdir(parents=True, exist_ok=True)
     dice = random.Random(first + 1)
     calendar = {"first_month": 1, "year_label": "start", "first_year": 2021, "last_year": 2026, "adjusting_periods": 1}
-    (folder / "ledger.json").write_text(
-        json.dumps(
-            {
-                "name": "Bench",
-                "group_currency": "EUR",
-                "calendar": calendar,
-                "retained_earnings": chart[accounts // 2],
-                "dimensions": ["department"],
-            }
-        )
-    )
-    kinds = ["asset", "liability", "equity", "revenue", "expense"]
-
-    def table(name: str, header: str, rows: Any) -> None:
-        with (folder / name).open("w", newline="") as file:
-            writer = csv.writer(file)
-            writer.writerow(header.split(","))
-            writer.writerows(rows)
-
-    table("entities.csv", "code,name,currency", [[code, f"Entity {code}", "EUR"] for code in ENTITIES])
-    table(
-        "accounts.csv",
-        "code,name,type",
-        [[code, f"Account {code}", kinds[5 * at // accounts]] for at, code in enumerate(chart)],
-    )
-    table("members.csv", "dimension,code,name", [["department", code, f"Department {code}"] for code in DEPARTMENTS])
+    facts = {
+        "name": "Bench", "group_currency": "EUR", "calendar": calendar,
+        "retained_earnings": chart[accounts // 2], "dimensions": ["department"],
+    }  # fmt: skip
+    (folder / "ledger.json").write_text(json.dumps(facts))
+    _table(folder / "entities.csv", "code,name,currency", [[code, f"Entity {code}", "EUR"] for code in ENTITIES])
+    named = [[code, f"Account {code}", KINDS[5 * at // accounts]] for at, code in enumerate(chart)]
+    _table(folder / "accounts.csv", "code,name,type", named)
+    members = [["department", code, f"Department {code}"] for code in DEPARTMENTS]
+    _table(folder / "members.csv", "dimension,code,name", members)
     keys = [(dice.choice(chart), dice.choice(DEPARTMENTS)) for _ in range(3 * accounts)]
+    _table(folder / "entries.csv", HEADER, _entries(dice, keys, lines, first, changed))
 
-    def entries() -> Any:
-        written, number = 0, first
-        repeated = dice.sample(range(1, first + 1), changed)
-        while written < lines:
-            number += 1
-            count = dice.choice((2, 2, 2, 3, 4))
-            own = repeated[number - first - 1] if number - first <= changed else number
-            entity, day = ENTITIES[own % len(ENTITIES)], FIRST + timedelta(days=own * 7 % DAYS)
-            amounts = [dice.randrange(100, 500_000) for _ in range(count - 1)]
-            document, party = f"D{own}", f"C{own % 2_000}"
-            for at in range(count):
-                account, department = keys[int(len(keys) * dice.random() ** 2)]
-                amount = sum(amounts) if at == count - 1 else amounts[at]
-                text = f"{amount // 100}.{amount % 100:02d}"
-                debit, credit = ("", text) if at == count - 1 else (text, "")
-                yield [
-                    entity,
-                    f"N{own:08d}",
-                    at + 1,
-                    day.isoformat(),
-                    account,
-                    department,
-                    debit,
-                    credit,
-                    f"Invoice {own}",
-                    "payables",
-                    document,
-                    party,
-                    f"Company {party}",
-                    "clerk",
-                ]
-            written += count
 
-    header = (
-        "entity,entry,line,date,account,department,debit,credit,description,source,document,"
-        "counterparty,counterparty_name,user"
-    )
-    table("entries.csv", header, entries())
+def _entries(dice: random.Random, keys: list[tuple[str, str]], lines: int, first: int, changed: int) -> Any:
+    """Rows of entries until there are so many lines."""
+    written, number = 0, first
+    repeated = dice.sample(range(1, first + 1), changed)
+    while written < lines:
+        number += 1
+        count = dice.choice((2, 2, 2, 3, 4))
+        own = repeated[number - first - 1] if number - first <= changed else number
+        entity, day = ENTITIES[own % len(ENTITIES)], FIRST + timedelta(days=own * 7 % DAYS)
+        amounts = [dice.randrange(100, 500_000) for _ in range(count - 1)]
+        document, party = f"D{own}", f"C{own % 2_000}"
+        for at in range(count):
+            account, department = keys[int(len(keys) * dice.random() ** 2)]
+            amount = sum(amounts) if at == count - 1 else amounts[at]
+            text = f"{amount // 100}.{amount % 100:02d}"
+            debit, credit = ("", text) if at == count - 1 else (text, "")
+            yield [
+                *(entity, f"N{own:08d}", at + 1, day.isoformat(), account, department, debit, credit),
+                *(f"Invoice {own}", "payables", document, party, f"Company {party}", "clerk"),
+            ]
+        written += count
 
 
 def load_alone(var: Path, folder: Path) -> tuple[int, float, float]:
@@ -218,11 +201,9 @@ def reading() -> None:
 
 def browsing() -> None:
     """First pages with count and sums at several filters, and a page at 95 % depth by key and by OFFSET."""
-    from django.db import connection
-
     from rulka.core.books.fence import NO_FENCE
     from rulka.ledger.models import Ledger
-    from rulka.ledger.reading.journal import PAGE, Journal, JournalFilter
+    from rulka.ledger.reading.journal import Journal, JournalFilter
     from rulka.ledger.reading.queries import view_of
 
     ledger = Ledger.objects.get(code="bench")
@@ -242,7 +223,15 @@ def browsing() -> None:
     for name, wanted in filters.items():
         taken = best(lambda wanted=wanted: Journal(view, ledger, wanted).page(), 4)  # type: ignore[misc]
         print(f"journal, {name}: first page with count and sums in {taken:.0f} ms (wanted: 100)")
-    journal = Journal(view, ledger, JournalFilter())
+    deep(Journal(view, ledger, JournalFilter()))
+
+
+def deep(journal: Any) -> None:
+    """A page at 95 % depth, by its key and by OFFSET."""
+    from django.db import connection
+
+    from rulka.ledger.reading.journal import PAGE
+
     count = journal.totals()[0]
     depth = count * 95 // 100
     with connection.cursor() as cursor:

@@ -227,18 +227,7 @@ def main() -> None:
 
 def run(siege: Siege, kills: int, seconds: float) -> None:
     """Set the demo up, lay siege to it, count."""
-    folder, var = siege.folder, siege.folder / "var"
-    siege.manage("migrate", "--verbosity", "0")
-    subprocess.run([sys.executable, "-m", "demo.generate", str(folder / "demo")], env=siege.environment, check=True)
-    for part in ("ledger", "news"):
-        siege.manage("load_ledger", "--ledger", "ternwick", str(folder / "demo" / part))
-    siege.manage("load_statement", "--ledger", "ternwick", *map(str, sorted(Path("demo/definitions").glob("*.yaml"))))
-    siege.manage("load_demo_people", "--ledger", "ternwick")
-    feeds = [{"name": f"Siege {n}", "kind": "ledger", "location": f"siege-{n}"} for n in range(LOADS)]
-    for number in range(LOADS):
-        news(folder, number)
-    (folder / "feeds.json").write_text(json.dumps(feeds))
-    siege.manage("load_feed", "--ledger", "ternwick", str(folder / "feeds.json"))
+    set_up(siege)
     siege.start("web")
     siege.start("worker")
     siege.wait_for_web()
@@ -252,16 +241,46 @@ def run(siege: Siege, kills: int, seconds: float) -> None:
     siege.over.set()
     for thread in threads:
         thread.join()
-    for _ in range(600):  # what waits is done, what is held accepted
+    states = settled(siege)
+    for process in siege.processes.values():
+        process.terminate()
+        process.wait()
+    report(siege, states)
+
+
+def set_up(siege: Siege) -> None:
+    """The demo, with the feeds that are loaded meanwhile."""
+    folder = siege.folder
+    siege.manage("migrate", "--verbosity", "0")
+    subprocess.run([sys.executable, "-m", "demo.generate", str(folder / "demo")], env=siege.environment, check=True)
+    for part in ("ledger", "news"):
+        siege.manage("load_ledger", "--ledger", "ternwick", str(folder / "demo" / part))
+    siege.manage("load_statement", "--ledger", "ternwick", *map(str, sorted(Path("demo/definitions").glob("*.yaml"))))
+    siege.manage("load_demo_people", "--ledger", "ternwick")
+    feeds = [{"name": f"Siege {n}", "kind": "ledger", "location": f"siege-{n}"} for n in range(LOADS)]
+    for number in range(LOADS):
+        news(folder, number)
+    (folder / "feeds.json").write_text(json.dumps(feeds))
+    siege.manage("load_feed", "--ledger", "ternwick", str(folder / "feeds.json"))
+
+
+def settled(siege: Siege) -> dict[str, int]:
+    """The states of loads once what waits is done and what is held accepted, or after five minutes."""
+    var = siege.folder / "var"
+    states: dict[str, int] = {}
+    for _ in range(600):
         with closing(sqlite3.connect(var / "work.sqlite3")) as database:
             states = dict(database.execute("SELECT state, COUNT(*) FROM work_load GROUP BY 1").fetchall())
         if not states.keys() & {"waiting", "running", "held"}:
             break
         time.sleep(0.5)
         siege.accept_held(var)
-    for process in siege.processes.values():
-        process.terminate()
-        process.wait()
+    return states
+
+
+def report(siege: Siege, states: dict[str, int]) -> None:
+    """What was answered, and what is lost or torn."""
+    folder, var = siege.folder, siege.folder / "var"
     for what in siege.processes:
         log = (folder / f"{what}.log").read_text().splitlines()
         print(f"the last of the {what}'s log: {log[-3:]}" if log else f"the {what} logged nothing")

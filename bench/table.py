@@ -57,27 +57,17 @@ def loading(folder: Path) -> list[Row]:
     django_on(folder / "one0")
     bulk = orm_speed()
     speed = 1_000_000 / seconds
+    beside = "The same beside bulk_create with the same indices"
     rows = [
         Row("First load of 1 million lines", "100,000 lines/s", f"{speed:,.0f} lines/s", speed >= 100_000),
-        Row(
-            "The same beside bulk_create with the same indices",
-            "6 times",
-            f"{speed / bulk:.1f} times",
-            speed >= 6 * bulk,
-        ),
+        Row(beside, "6 times", f"{speed / bulk:.1f} times", speed >= 6 * bulk),
     ]
     from rulka.ledger.models import JournalEntry
 
     write_ledger(folder / "news", 11_200, first=JournalEntry.objects.count(), changed=200)
     _, taken, _ = load_alone(folder / "one0", folder / "news")
-    rows.append(
-        Row(
-            "10,000 new lines and 200 changed entries",
-            "1/15 of a first load",
-            f"1/{seconds / taken:.0f}",
-            taken * 15 <= seconds,
-        )
-    )
+    news, part = "10,000 new lines and 200 changed entries", f"1/{seconds / taken:.0f}"
+    rows.append(Row(news, "1/15 of a first load", part, taken * 15 <= seconds))
     write_ledger(folder / "many", 5_000_000)
     shutil.copytree(empty, folder / "large")
     lines, more, memory = load_alone(folder / "large", folder / "many")
@@ -147,14 +137,14 @@ def _paper(count: int = 60) -> tuple[float, float, int]:
 
     from rulka.core.books.fence import NO_FENCE
     from rulka.formats.output import html
-    from rulka.formats.output.page import Page
+    from rulka.formats.output.page import HtmlPage
     from rulka.ledger.models import Ledger
     from rulka.statements.library.assemble import definitions_of
     from rulka.statements.running.runs import run_pages
 
     definitions = definitions_of(Ledger.objects.get(code="ternwick"), "department-results")
     outcomes = run_pages(definitions, "2027-P07", "TF", NO_FENCE, pages="all")
-    given = [Page(one.computed, one.checks) for one in outcomes] * count
+    given = [HtmlPage(one.computed, one.checks) for one in outcomes] * count
     taken = []
     for many in (html.MANY, sys.maxsize):
         html.MANY = many

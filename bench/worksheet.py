@@ -70,6 +70,12 @@ def main() -> None:
             coverage_of(group, "", source.amounts)
 
     print(f"held against accounts  {best(covered, 5):8.0f} ms")
+    edited(calculation)
+    batch(view, around, table)
+
+
+def edited(calculation: Calculation) -> None:
+    """Edits that touch all, little and half of a worksheet."""
     scenario = ["budget", "actual"]
 
     def all_of_it() -> None:
@@ -88,7 +94,6 @@ def main() -> None:
         calculation.change({(2, 0, 0): str(used[0])})
 
     print(f"one that 6,000 follow  {best(half, 5):8.0f} ms")
-    batch(view, around, table)
 
 
 def batch(view, around: Surroundings, table: dict[str, np.ndarray]) -> None:

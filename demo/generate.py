@@ -32,6 +32,50 @@ LATE_INVOICE = 2_748_000
 TIMETABLE_INVOICE, TIMETABLE_CORRECTED = 1_118_400, 118_400
 SHORE_POWER = {(2026, 9): 1_316_000, (2026, 10): 1_402_500}
 
+OPENING = {
+    "TF": {
+        "1160": 0,
+        "1410": 186_000,
+        "1420": 21_000,
+        "1430": 74_000,
+        "1440": 38_000,
+        "1450": 265_000,
+        "1520": 92_000,
+        "1810": 1_950_000,
+        "1820": 600_000,
+        "1840": 24_000,
+        "2010": -5_300_000,
+        "2020": -6_900_000,
+        "2110": -2_100_000,
+        "2210": -410_000,
+        "2340": -190_000,
+        "2410": -395_000,
+        "2420": -28_000,
+        "3010": -4_000_000,
+        "3020": -2_500_000,
+        "3110": -400_000,
+        "3120": -1_200_000,
+    },
+    "TQ": {
+        "1160": 1_900_000,
+        "1530": 64_000,
+        "1810": 720_000,
+        "2030": -3_600_000,
+        "2210": -85_000,
+        "3010": -3_000_000,
+        "3110": -300_000,
+    },
+    "NF": {
+        "1510": 3_900_000,
+        "1810": 9_400_000,
+        "2040": -18_000_000,
+        "2210": -2_700_000,
+        "3010": -20_000_000,
+        "3110": -2_000_000,
+    },
+}
+"""Amounts brought forward by entity and account, whole units, debit positive."""
+
 
 class Generator:
     """Keeps the books month by month; every random figure comes from one seeded stream."""
@@ -77,49 +121,7 @@ class Generator:
         for entity, asset, cost, life, _, accumulated, _, used in chart.REGISTER:
             own[entity].append(Line(asset, cost * CENT))
             own[entity].append(Line(accumulated, -(cost * CENT * used // life)))
-        whole = {
-            "TF": {
-                "1160": 0,
-                "1410": 186_000,
-                "1420": 21_000,
-                "1430": 74_000,
-                "1440": 38_000,
-                "1450": 265_000,
-                "1520": 92_000,
-                "1810": 1_950_000,
-                "1820": 600_000,
-                "1840": 24_000,
-                "2010": -5_300_000,
-                "2020": -6_900_000,
-                "2110": -2_100_000,
-                "2210": -410_000,
-                "2340": -190_000,
-                "2410": -395_000,
-                "2420": -28_000,
-                "3010": -4_000_000,
-                "3020": -2_500_000,
-                "3110": -400_000,
-                "3120": -1_200_000,
-            },
-            "TQ": {
-                "1160": 1_900_000,
-                "1530": 64_000,
-                "1810": 720_000,
-                "2030": -3_600_000,
-                "2210": -85_000,
-                "3010": -3_000_000,
-                "3110": -300_000,
-            },
-            "NF": {
-                "1510": 3_900_000,
-                "1810": 9_400_000,
-                "2040": -18_000_000,
-                "2210": -2_700_000,
-                "3010": -20_000_000,
-                "3110": -2_000_000,
-            },
-        }
-        for entity, amounts in whole.items():
+        for entity, amounts in OPENING.items():
             lines = own[entity] + [Line(account, amount * CENT) for account, amount in amounts.items()]
             if entity == "TF":
                 lines.append(Line("1720", 80_000_000, partner="TQ"))
@@ -379,6 +381,14 @@ class Generator:
         self._treasury(month)
 
     def _payroll(self, month: Month) -> None:
+        self._pay_runs(month)
+        if (month.year, month.month) == (2026, 9):
+            self._move_wrong_run()
+        for entity in ("TF", "TQ", "NF"):
+            self._pay_out(entity, month)
+
+    def _pay_runs(self, month: Month) -> None:
+        """The wages of each department; one run of 2026 stands in a wrong one."""
         pay_day = date(month.year, month.month, 25)
         groups: dict[tuple[str, str], list[tuple[str, int, bool]]] = {}
         for person, entity, department, cents, seasonal in plan.crew_pay(month):
@@ -405,35 +415,26 @@ class Generator:
             self.journal.post(entity, "payroll", pay_day, f"Pay run, department {booked}", lines, document=run)
             if wrong:
                 self._wrong_lines = [(line.account, line.cents) for line in lines if line.department == "410"]
-        if (month.year, month.month) == (2026, 9):
-            sums: dict[str, int] = {}
-            for account, cents in self._wrong_lines:
-                sums[account] = sums.get(account, 0) + cents
-            lines = [Line(a, c, "110") for a, c in sums.items()] + [Line(a, -c, "410") for a, c in sums.items()]
-            self.journal.post(
-                "TF",
-                "general",
-                date(2026, 9, 8),
-                "Deck pay run of August moved from Finance to Deck",
-                lines,
-                document="GJ-2026-117",
-            )
-        for entity in ("TF", "TQ", "NF"):
-            net = -self.journal.of(entity, "2310")
-            self.journal.post(
-                entity,
-                "bank",
-                date(month.year, month.month, 28),
-                "Net wages paid",
-                [Line("2310", net), Line("1810", -net)],
-                party="K301",
-                document=f"PAYOUT-{month.code}",
-            )
-            owed = [(account, -self.journal.of(entity, account)) for account in ("2320", "2330")]
-            lines = [Line(account, cents) for account, cents in owed] + [Line("1810", -sum(cents for _, cents in owed))]
-            self.journal.post(
-                entity, "bank", month.last, "Wage tax and social costs paid", lines, document=f"LEVY-{month.code}"
-            )
+
+    def _move_wrong_run(self) -> None:
+        sums: dict[str, int] = {}
+        for account, cents in self._wrong_lines:
+            sums[account] = sums.get(account, 0) + cents
+        lines = [Line(a, c, "110") for a, c in sums.items()] + [Line(a, -c, "410") for a, c in sums.items()]
+        text = "Deck pay run of August moved from Finance to Deck"
+        self.journal.post("TF", "general", date(2026, 9, 8), text, lines, document="GJ-2026-117")
+
+    def _pay_out(self, entity: str, month: Month) -> None:
+        """What is owed from pay runs leaves the bank."""
+        net = -self.journal.of(entity, "2310")
+        lines = [Line("2310", net), Line("1810", -net)]
+        day = date(month.year, month.month, 28)
+        self.journal.post(entity, "bank", day, "Net wages paid", lines, party="K301", document=f"PAYOUT-{month.code}")
+        owed = [(account, -self.journal.of(entity, account)) for account in ("2320", "2330")]
+        lines = [Line(account, cents) for account, cents in owed] + [Line("1810", -sum(cents for _, cents in owed))]
+        self.journal.post(
+            entity, "bank", month.last, "Wage tax and social costs paid", lines, document=f"LEVY-{month.code}"
+        )
 
     def _invoices(self, month: Month) -> None:
         for entity, account, department, crossing, supplier, cents, falls, seasonal in plan.PURCHASES:
@@ -499,71 +500,41 @@ class Generator:
         self.journal.post("TF", "general", month.last, "Season cards used up", lines, document=f"SCU-{month.code}")
 
     def _group(self, month: Month) -> None:
+        """What entities of the group book with each other, and the quay's rents."""
         fee = round(plan.BERTH_FEE * CENT * month.growth * self.noise(0.02) / 100) * 100
-        gap = BERTH_GAP if (month.year, month.month) == (2026, 10) else 0
-        document = f"BF-{month.code}"
-        billed = fee + gap
-        self.journal.post(
-            "TQ",
-            "receivables",
-            month.last,
-            "Berth fees, Ternwick Ferries",
-            [Line("1710", billed, partner="TF"), Line("4590", -billed, "220", partner="TF")],
-            document=document,
-        )
-        self.journal.post(
-            "TF",
-            "payables",
-            month.last,
-            "Berth fees, Ternwick Quays",
-            [Line("6250", fee, "110", partner="TQ"), Line("2510", -fee, partner="TQ")],
-            document=document,
-        )
+        self._berths(month, fee)
         owed = -self.journal.of("TF", "2510") - fee
         if owed > 0:
-            day = month.days[14]
-            self.journal.post(
-                "TF",
-                "bank",
-                day,
-                "Group account settled",
-                [Line("2510", owed, partner="TQ"), Line("1810", -owed)],
-                document=f"GS-{month.code}",
-            )
-            self.journal.post(
-                "TQ",
-                "bank",
-                day,
-                "Group account settled",
-                [Line("1810", owed), Line("1710", -owed, partner="TF")],
-                document=f"GS-{month.code}",
-            )
+            self._settled(month, owed)
         interest = 80_000_000 * 3 // 100 // 12
-        self.journal.post(
-            "TF",
-            "general",
-            month.last,
-            "Interest on group loan",
-            [Line("1810", interest), Line("8050", -interest, "410", partner="TQ")],
-            document=f"GI-{month.code}",
-        )
-        self.journal.post(
-            "TQ",
-            "general",
-            month.last,
-            "Interest on group loan",
-            [Line("8060", interest, "410", partner="TF"), Line("1810", -interest)],
-            document=f"GI-{month.code}",
-        )
+        for entity, lines in (
+            ("TF", [Line("1810", interest), Line("8050", -interest, "410", partner="TQ")]),
+            ("TQ", [Line("8060", interest, "410", partner="TF"), Line("1810", -interest)]),
+        ):
+            self.journal.post(
+                entity, "general", month.last, "Interest on group loan", lines, document=f"GI-{month.code}"
+            )
         rent, parking = 920_000, round(2_100_000 * month.season * month.growth * self.noise(0.07))
-        self.journal.post(
-            "TQ",
-            "receivables",
-            month.last,
-            "Kiosks and car parks",
-            [Line("1810", rent + parking), Line("4610", -rent, "220"), Line("4620", -parking, "220")],
-            document=f"KP-{month.code}",
-        )
+        lines = [Line("1810", rent + parking), Line("4610", -rent, "220"), Line("4620", -parking, "220")]
+        self.journal.post("TQ", "receivables", month.last, "Kiosks and car parks", lines, document=f"KP-{month.code}")
+
+    def _berths(self, month: Month, fee: int) -> None:
+        """Berth fees as the quay bills and as the ferries book them: in one month they are apart."""
+        billed = fee + (BERTH_GAP if (month.year, month.month) == (2026, 10) else 0)
+        document = f"BF-{month.code}"
+        lines = [Line("1710", billed, partner="TF"), Line("4590", -billed, "220", partner="TF")]
+        self.journal.post("TQ", "receivables", month.last, "Berth fees, Ternwick Ferries", lines, document=document)
+        lines = [Line("6250", fee, "110", partner="TQ"), Line("2510", -fee, partner="TQ")]
+        self.journal.post("TF", "payables", month.last, "Berth fees, Ternwick Quays", lines, document=document)
+
+    def _settled(self, month: Month, owed: int) -> None:
+        for entity, lines in (
+            ("TF", [Line("2510", owed, partner="TQ"), Line("1810", -owed)]),
+            ("TQ", [Line("1810", owed), Line("1710", -owed, partner="TF")]),
+        ):
+            self.journal.post(
+                entity, "bank", month.days[14], "Group account settled", lines, document=f"GS-{month.code}"
+            )
 
     def _assets(self, month: Month) -> None:
         by_entity: dict[str, list[Line]] = {}

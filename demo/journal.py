@@ -101,25 +101,9 @@ class Journal:
             debit, credit = (amount_text(line.cents), "") if line.cents > 0 else ("", amount_text(-line.cents))
             self.writer.writerow(
                 [
-                    entity,
-                    number,
-                    place,
-                    day.isoformat(),
-                    line.account,
-                    line.department,
-                    line.crossing,
-                    debit,
-                    credit,
-                    line.text or text,
-                    module,
-                    document,
-                    party,
-                    name,
-                    line.partner,
-                    USERS[module],
-                    status,
-                    kind,
-                    stamp,
+                    *(entity, number, place, day.isoformat(), line.account, line.department, line.crossing),
+                    *(debit, credit, line.text or text, module, document, party, name, line.partner, USERS[module]),
+                    *(status, kind, stamp),
                 ]
             )
             self._keep(entity, line, status, kind)

@@ -194,7 +194,30 @@ def planned(month: Month) -> Iterator[tuple[str, str, str, str, int]]:
         )
 
 
-def _planned(month: Month) -> Iterator[tuple[str, str, str, str, float]]:
+Planned = tuple[str, str, str, str, float]
+"""Entity, account, department, crossing and cents."""
+
+
+def _planned(month: Month) -> Iterator[Planned]:
+    yield from _planned_income(month)
+    yield from _planned_wages(month)
+    for entity, account, department, crossing, _, cents, falls, seasonal in PURCHASES:
+        yield entity, account, department, crossing, purchase(month, cents, falls, seasonal)
+    for entity, account, department, cents in PREMIUMS:
+        yield entity, account, department, "-", cents // 12
+    for year, falls_in, _, cents in DRY_DOCKS:
+        if (year, falls_in) == (month.year, month.month):
+            yield "TF", "6330", "310", "-", cents
+    for entity, expense, _, department, cents in depreciation(month):
+        yield entity, expense, department, "-", cents
+    yield "TF", "8010", "410", "-", 4_300_000
+    yield "TQ", "8010", "410", "-", 1_150_000
+    yield "NF", "8010", "410", "-", 7_000_000
+    yield "TF", "8110", "410", "-", 30_000_000 * max(month.season - 0.55, 0)
+
+
+def _planned_income(month: Month) -> Iterator[Planned]:
+    """Income, and the fuel and berths that go with it."""
     for account, amount in FARES.items():
         for crossing, share in CROSSING_SHARE.items():
             yield "TF", account, "210", crossing, -amount * 100 * share * month.season * month.growth
@@ -212,6 +235,9 @@ def _planned(month: Month) -> Iterator[tuple[str, str, str, str, float]]:
     yield "TQ", "4520", "230", "-", -8_500 * 100 * month.growth
     yield "TQ", "4610", "220", "-", -9_200 * 100
     yield "TQ", "4620", "220", "-", -21_000 * 100 * month.season * month.growth
+
+
+def _planned_wages(month: Month) -> Iterator[Planned]:
     wages: dict[tuple[str, str, str], int] = {}
     for _, entity, department, cents, seasonal in crew_pay(month):
         for account, amount in (
@@ -223,16 +249,3 @@ def _planned(month: Month) -> Iterator[tuple[str, str, str, str, float]]:
             wages[place] = wages.get(place, 0) + amount
     for (entity, account, department), cents in wages.items():
         yield entity, account, department, "-", cents
-    for entity, account, department, crossing, _, cents, falls, seasonal in PURCHASES:
-        yield entity, account, department, crossing, purchase(month, cents, falls, seasonal)
-    for entity, account, department, cents in PREMIUMS:
-        yield entity, account, department, "-", cents // 12
-    for year, falls_in, _, cents in DRY_DOCKS:
-        if (year, falls_in) == (month.year, month.month):
-            yield "TF", "6330", "310", "-", cents
-    for entity, expense, _, department, cents in depreciation(month):
-        yield entity, expense, department, "-", cents
-    yield "TF", "8010", "410", "-", 4_300_000
-    yield "TQ", "8010", "410", "-", 1_150_000
-    yield "NF", "8010", "410", "-", 7_000_000
-    yield "TF", "8110", "410", "-", 30_000_000 * max(month.season - 0.55, 0)

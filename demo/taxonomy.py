@@ -147,7 +147,8 @@ class Year:
             f'<rewriteURI uriStartString="{self.base}/" rewritePrefix="../"/></catalog>\n'
         )
 
-    def schema(self) -> str:
+    def _elements(self) -> str:
+        """An element for each concept and heading."""
         item = "".join(
             f'<xsd:element name="{name}" id="coast_{name}" type="{kind}" substitutionGroup="xbrli:item" '
             f'xbrli:periodType="{period}"{f""" xbrli:balance="{balance}" """ if balance else " "}nillable="true"/>\n'
@@ -158,6 +159,9 @@ class Year:
             f'substitutionGroup="xbrli:item" xbrli:periodType="duration" nillable="true"/>\n'
             for name, _ in (*self.parents(), *((one, "") for one in (*MEMBERS, "CrossingDomain")))
         )
+        return item + heading
+
+    def schema(self) -> str:
         roles = "".join(
             f'<link:roleType roleURI="{HOST}/role/{role}" id="role_{role}"><link:definition>{label}</link:definition>'
             f"{''.join(f'<link:usedOn>link:{kind}Link</link:usedOn>' for kind in KINDS)}</link:roleType>\n"
@@ -181,7 +185,7 @@ class Year:
             f'schemaLocation="http://www.xbrl.org/2005/xbrldt-2005.xsd"/>\n'
             f'<xsd:import namespace="http://www.xbrl.org/dtr/type/2022-03-31" '
             f'schemaLocation="https://www.xbrl.org/dtr/type/2022-03-31/types.xsd"/>\n'
-            f"{item}{heading}"
+            f"{self._elements()}"
             f'<xsd:element name="CrossingAxis" id="coast_CrossingAxis" type="xbrli:stringItemType" abstract="true" '
             f'substitutionGroup="xbrldt:dimensionItem" xbrli:periodType="duration" nillable="true"/>\n'
             f'<xsd:element name="CrossingTable" id="coast_CrossingTable" type="xbrli:stringItemType" abstract="true" '

@@ -189,11 +189,11 @@ def run_of(ledger: Any, name: str, layout: str, folder: Path, period: str = PERI
     from rulka.core.books.fence import NO_FENCE
     from rulka.extracts.output.making import left_of, open_named
     from rulka.extracts.output.writing import write
-    from rulka.extracts.running.asked import Reader, opened
+    from rulka.extracts.running.asked import ExtractReader, opened
     from rulka.ledger.leaving import leave_rows
 
     extract, definition = open_named(ledger, name, None)
-    reader = Reader(ledger, NO_FENCE, period)
+    reader = ExtractReader(ledger, NO_FENCE, period)
     path = folder / f"{name}.xlsx"
     with opened(definition, reader, {}, layout=layout) as asked:
         left = left_of(asked, extract, reader, {})

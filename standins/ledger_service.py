@@ -103,6 +103,27 @@ TYPES = {
 }
 
 
+def selected(options: dict[str, str], properties: Any) -> tuple[str, str, str]:
+    """The condition, columns and grouping of $apply or $filter as SQL."""
+    if "$apply" not in options:
+        where = condition(options["$filter"]) if options.get("$filter") else "1"
+        return where, ", ".join(properties), ""
+    match = re.fullmatch(
+        r"(?:filter\((?P<f>.*)\)/)?groupby\(\((?P<g>[^()]*)\),aggregate\((?P<a>.*)\)\)", options["$apply"]
+    )
+    if not match:
+        raise ValueError("only filter(...)/groupby((...),aggregate(... with sum as ...)) is understood")
+    groups = [known(prop, properties) for prop in match["g"].split(",")]
+    sums = []
+    for part in match["a"].split(","):
+        prop, _, alias = part.partition(" with sum as ")
+        if not re.fullmatch(r"\w+", alias):
+            raise ValueError(f"'{part}' is not understood")
+        sums.append(f"SUM(CAST(ROUND({known(prop, properties)} * 100) AS INTEGER)) AS {alias}")
+    where = condition(match["f"]) if match["f"] else "1"
+    return where, ", ".join([*groups, *sums]), f" GROUP BY {', '.join(groups)}"
+
+
 class Books:
     """The service's own tables, in memory; one lock, one connection."""
 
@@ -199,24 +220,7 @@ class Books:
         """Rows of a set after $apply or $filter, $orderby, $skip and $top, and how many there are without paging."""
         properties = SETS[name][1]
         given: list[Any] = []
-        where, columns, group = "1", ", ".join(properties), ""
-        if "$apply" in options:
-            match = re.fullmatch(
-                r"(?:filter\((?P<f>.*)\)/)?groupby\(\((?P<g>[^()]*)\),aggregate\((?P<a>.*)\)\)", options["$apply"]
-            )
-            if not match:
-                raise ValueError("only filter(...)/groupby((...),aggregate(... with sum as ...)) is understood")
-            where = condition(match["f"]) if match["f"] else "1"
-            groups = [known(prop, properties) for prop in match["g"].split(",")]
-            sums = []
-            for part in match["a"].split(","):
-                prop, _, alias = part.partition(" with sum as ")
-                if not re.fullmatch(r"\w+", alias):
-                    raise ValueError(f"'{part}' is not understood")
-                sums.append(f"SUM(CAST(ROUND({known(prop, properties)} * 100) AS INTEGER)) AS {alias}")
-            columns, group = ", ".join([*groups, *sums]), f" GROUP BY {', '.join(groups)}"
-        elif options.get("$filter"):
-            where = condition(options["$filter"])
+        where, columns, group = selected(options, properties)
         order = ""
         if options.get("$orderby"):
             parts = [part.split() for part in options["$orderby"].split(",")]
@@ -227,10 +231,8 @@ class Books:
             count = self.data.execute(
                 f"SELECT COUNT(*) FROM (SELECT {columns} FROM {name} WHERE {where}{group})", given
             ).fetchone()[0]
-            skip, top = (
-                int(options.get("$skiptoken", options.get("$skip", "0"))),
-                min(int(options.get("$top", PAGE)), PAGE),
-            )
+            skip = int(options.get("$skiptoken", options.get("$skip", "0")))
+            top = min(int(options.get("$top", PAGE)), PAGE)
             rows = self.data.execute(
                 f"SELECT {columns} FROM {name} WHERE {where}{group}{order} LIMIT {top} OFFSET {skip}", given
             ).fetchall()
@@ -344,15 +346,8 @@ class Handler(BaseHTTPRequestHandler):
             self._send(200, metadata(), "application/xml")
             return
         if not name:
-            self._send(
-                200,
-                json.dumps(
-                    {
-                        "@odata.context": "$metadata",
-                        "value": [{"name": one, "kind": "EntitySet", "url": one} for one in SETS],
-                    }
-                ),
-            )
+            sets = [{"name": one, "kind": "EntitySet", "url": one} for one in SETS]
+            self._send(200, json.dumps({"@odata.context": "$metadata", "value": sets}))
             return
         if name not in SETS:
             self._problem(404, f"there is no set '{name}'")
@@ -371,6 +366,16 @@ class Handler(BaseHTTPRequestHandler):
         except (ValueError, ODataException, sqlite3.Error) as error:
             self._problem(400, str(error))
             return
+        body = json.dumps(self._page(name, options, rows, count, fault))
+        if fault == "cut":
+            self._cut(body.encode())
+        else:
+            self._send(200, body)
+
+    def _page(
+        self, name: str, options: dict[str, str], rows: list[dict[str, Any]], count: int, fault: str
+    ) -> dict[str, Any]:
+        """Rows with their count where it was asked for, and the way to those that follow."""
         page: dict[str, Any] = {"@odata.context": f"$metadata#{name}"}
         skip = int(options.get("$skiptoken", options.get("$skip", "0")))
         if options.get("$count") == "true":
@@ -380,17 +385,16 @@ class Handler(BaseHTTPRequestHandler):
         if onward < count and "$top" not in options:
             following = skip if fault == "loop" else max(0, onward - 5) if fault == "repeat" else onward
             page["@odata.nextLink"] = f"{name}?{urlencode(options | {'$skiptoken': str(following)}, quote_via=quote)}"
-        body = json.dumps(page)
-        if fault == "cut":
-            data = body.encode()
-            self.send_response(200)
-            self.send_header("Content-Type", "application/json")
-            self.send_header("Content-Length", str(len(data)))
-            self.end_headers()
-            self.wfile.write(data[: len(data) // 2])
-            self.close_connection = True
-            return
-        self._send(200, body)
+        return page
+
+    def _cut(self, data: bytes) -> None:
+        """An answer that ends in its middle."""
+        self.send_response(200)
+        self.send_header("Content-Type", "application/json")
+        self.send_header("Content-Length", str(len(data)))
+        self.end_headers()
+        self.wfile.write(data[: len(data) // 2])
+        self.close_connection = True
 
 
 def start(*folders: Path, port: int = 0) -> LedgerService:

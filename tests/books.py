@@ -62,6 +62,7 @@ class Works:
     scenarios: Sequence[tuple[str, str]] = (("actual", "actual"), ("budget", "budget"), ("forecast", "forecast"))
     calendars: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     digits: Mapping[str, int] = field(default_factory=lambda: {"EUR": 2, "SEK": 2, "JPY": 0})
+    called: Mapping[str, str] = field(default_factory=dict)  # counterparties
 
     def fiscal_calendar(self) -> FiscalCalendar:
         return monthly_calendar(**self.calendar)
@@ -72,9 +73,7 @@ class Works:
         return self.digits[next(row["currency"] for row in self.entities if row["code"] == line.entity)]
 
 
-def book_of(works: Works) -> Book:
-    """The book of a small ledger, with a reader of its journal."""
-    calendar = works.fiscal_calendar()
+def _frame_of(works: Works) -> Frame:
     entities = code_list(
         "entity", [Item(row["code"], row.get("name", row["code"]), row.get("parent", "")) for row in works.entities]
     )
@@ -95,10 +94,10 @@ def book_of(works: Works) -> Book:
         (p, a, b): (Fraction(average) if average else None, Fraction(closing))
         for p, a, b, average, closing in works.rates
     }
-    frame = Frame(
+    return Frame(
         "Works",
         works.currency,
-        calendar,
+        works.fiscal_calendar(),
         entities,
         accounts,
         dimensions,
@@ -113,14 +112,20 @@ def book_of(works: Works) -> Book:
         {name: monthly_calendar(**one) for name, one in works.calendars.items()},
         tuple(row.get("calendar", "") for row in sorted(works.entities, key=lambda row: entities.index[row["code"]])),
     )
+
+
+def book_of(works: Works) -> Book:
+    """The book of a small ledger, with a reader of its journal."""
+    frame = _frame_of(works)
+    entities, calendar = frame.entities, frame.calendar
     places: dict[tuple[int, ...], int] = {}
     rows: list[tuple[Line, int, int]] = []
     for line in works.lines:
         key = (
             entities.index[line.entity],
-            accounts.index[line.account],
+            frame.accounts.index[line.account],
             entities.index[line.partner] if line.partner else -1,
-            *(dimensions[name].index[line.members.get(name, "-")] for name in works.dimensions),
+            *(frame.dimensions[name].index[line.members.get(name, "-")] for name in works.dimensions),
         )
         period = calendar.period(line.period) if line.period else calendar.on(line.day)
         assert period is not None, line
@@ -226,7 +231,9 @@ class Journal:
             row[1] += max(-amount, 0)
             row[2] += 1
         table = np.array([[*fixed, *sums] for (fixed, _), sums in found.items()], dtype=np.int64).reshape(-1, 6)
-        return LineSums(*table.T, {name: [texts[at] for _, texts in found] for at, name in enumerate(fields)})
+        texts = {name: [each[at] for _, each in found] for at, name in enumerate(fields)}
+        called = {code: self.works.called.get(code, "") for code in texts.get("counterparty", ())}
+        return LineSums(*table.T, texts, called)
 
     @staticmethod
     def text(line: Line, name: str) -> str:

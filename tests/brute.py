@@ -305,86 +305,86 @@ class Brute:
 
     def translated(self, lines: list[Booked], entity: str) -> dict[str, dict[str, list[Fraction]]]:
         """account -> opening, activity and closing by period, in the group's currency, rounded once each."""
-        currency = self.entities[entity]["currency"]
-        unit = Fraction(10 ** self.works.digits[self.works.currency])
         own = [line for line in lines if line.key[0] == entity]
-        every = [p[0] for p in self.periods]
-
-        def rounded(amount: Fraction, kind: str, at: At) -> Fraction:
-            if not amount:
-                return Fraction(0)
-            rate = self.rate(kind, at, currency)
-            return Fraction(half_away(amount * rate * unit)) / unit if rate is not None else Fraction(0)
-
-        def of_lines(chosen: list[Booked], at: At, historical: bool) -> Fraction:
-            said = [line for line in chosen if historical and line.historical is not None]
-            rest = sum((line.amount for line in chosen if line not in said), Fraction(0))
-            return rounded(rest, "average", at) + sum(
-                (line.historical for line in said if line.historical is not None), Fraction(0)
-            )
-
         table: dict[str, dict[str, list[Fraction]]] = {}
         codes = [code for code, row in self.accounts.items() if row["type"] != "statistical"]
         codes.sort(key=lambda code: code == self.works.kept)  # retained earnings last: it takes what the others left
         left: dict[int, Fraction] = {}
         for code in codes:
-            kind = self.accounts[code].get("rate") or {
-                "asset": "closing",
-                "liability": "closing",
-                "equity": "historical",
-            }.get(self.accounts[code]["type"], "average")
-            if code == self.works.kept and kind == "closing":
-                kind = "historical"
-            result = self.accounts[code]["type"] in RESULT
-            mine = [line for line in own if line.key[1] == code]
-            columns: dict[str, list[Fraction]] = {"opening": [], "activity": [], "closing": []}
-            carried = Fraction(0)
-            for place, at in enumerate(every):
-                if place and every[place - 1][0] < at[0]:
-                    if result:
-                        left[at[0]] = left.get(at[0], Fraction(0)) + (
-                            columns["closing"][-1] if kind == "closing" else carried
-                        )
-                        carried = Fraction(0)
-                    else:
-                        closers = [line for line in mine if line.kind == "closing" and line.at[0] == at[0] - 1]
-                        if (
-                            code == self.works.kept
-                        ):  # closing entries of result accounts meet those of retained earnings in local currency
-                            closers = [
-                                line
-                                for line in own
-                                if line.kind == "closing"
-                                and line.at[0] == at[0] - 1
-                                and (line in mine or self.accounts[line.key[1]]["type"] in RESULT)
-                            ]
-                            carried += left.get(at[0], Fraction(0))
-                        carried += rounded(
-                            sum((line.amount for line in closers), Fraction(0)), "average", every[place - 1]
-                        )
-                opened = [line for line in mine if line.kind == "opening" and line.at == at]
-                moved = [line for line in mine if line.kind in ("normal", "adjusting") and line.at == at]
-                activity = of_lines(moved, at, kind == "historical")
-                opening = carried + of_lines(opened, at, kind == "historical")
-                carried = opening + activity
-                if kind == "closing":
-                    before, after = (
-                        sum((a for key, a in self.balance(own, at, whole=whole).items() if key[1] == code), Fraction(0))
-                        for whole in (False, True)
-                    )
-                    columns["opening"].append(rounded(before, "closing", every[max(place - 1, 0)]))
-                    columns["closing"].append(rounded(after, "closing", at))
-                else:
-                    columns["opening"].append(opening)
-                    columns["closing"].append(carried)
-                columns["activity"].append(activity)
-            table[code] = columns
+            table[code] = self._translated_account(own, entity, code, left)
         others = [code for code in codes if code != self.works.reserve]
         table[self.works.reserve] = {
-            name: [-sum((table[code][name][place] for code in others), Fraction(0)) for place in range(len(every))]
+            name: [-sum((table[code][name][at] for code in others), Fraction(0)) for at in range(len(self.periods))]
             for name in ("opening", "activity", "closing")
         }
         return table
+
+    def _rounded(self, entity: str, amount: Fraction, kind: str, at: At) -> Fraction:
+        """An amount at a rate of a period; nothing without one."""
+        rate = self.rate(kind, at, self.entities[entity]["currency"]) if amount else None
+        unit = Fraction(10 ** self.works.digits[self.works.currency])
+        return Fraction(half_away(amount * rate * unit)) / unit if rate is not None else Fraction(0)
+
+    def _of_lines(self, entity: str, chosen: list[Booked], at: At, historical: bool) -> Fraction:
+        """Lines at the average rate, but for the amounts that they say themselves."""
+        said = [line for line in chosen if historical and line.historical is not None]
+        rest = sum((line.amount for line in chosen if line not in said), Fraction(0))
+        return self._rounded(entity, rest, "average", at) + sum(
+            (line.historical for line in said if line.historical is not None), Fraction(0)
+        )
+
+    def _rate_kind(self, code: str) -> str:
+        of_type = {"asset": "closing", "liability": "closing", "equity": "historical"}
+        kind = self.accounts[code].get("rate") or of_type.get(self.accounts[code]["type"], "average")
+        return "historical" if code == self.works.kept and kind == "closing" else kind
+
+    def _closers(self, own: list[Booked], code: str, year: int) -> list[Booked]:
+        """A year's closing entries of an account; those of result accounts meet those of retained earnings in local
+        currency."""
+        closing = [line for line in own if line.kind == "closing" and line.at[0] == year]
+        if code != self.works.kept:
+            return [line for line in closing if line.key[1] == code]
+        return [line for line in closing if line.key[1] == code or self.accounts[line.key[1]]["type"] in RESULT]
+
+    def _translated_account(
+        self, own: list[Booked], entity: str, code: str, left: dict[int, Fraction]
+    ) -> dict[str, list[Fraction]]:
+        """The columns of one account; results of ended years are added to `left`, and taken from it."""
+        kind, result = self._rate_kind(code), self.accounts[code]["type"] in RESULT
+        mine = [line for line in own if line.key[1] == code]
+        columns: dict[str, list[Fraction]] = {"opening": [], "activity": [], "closing": []}
+        carried = Fraction(0)
+        every = [p[0] for p in self.periods]
+        for place, at in enumerate(every):
+            if place and every[place - 1][0] < at[0]:
+                if result:
+                    ended = columns["closing"][-1] if kind == "closing" else carried
+                    left[at[0]] = left.get(at[0], Fraction(0)) + ended
+                    carried = Fraction(0)
+                else:
+                    closed = sum((line.amount for line in self._closers(own, code, at[0] - 1)), Fraction(0))
+                    if code == self.works.kept:
+                        carried += left.get(at[0], Fraction(0))
+                    carried += self._rounded(entity, closed, "average", every[place - 1])
+            opened = [line for line in mine if line.kind == "opening" and line.at == at]
+            moved = [line for line in mine if line.kind in ("normal", "adjusting") and line.at == at]
+            activity = self._of_lines(entity, moved, at, kind == "historical")
+            opening = carried + self._of_lines(entity, opened, at, kind == "historical")
+            carried = opening + activity
+            stood = (opening, carried)
+            if kind == "closing":
+                before, after = (
+                    sum((a for key, a in self.balance(own, at, whole=whole).items() if key[1] == code), Fraction(0))
+                    for whole in (False, True)
+                )
+                former = every[max(place - 1, 0)]
+                stood = (
+                    self._rounded(entity, before, "closing", former),
+                    self._rounded(entity, after, "closing", at),
+                )
+            for name, amount in zip(("opening", "activity", "closing"), (stood[0], activity, stood[1]), strict=True):
+                columns[name].append(amount)
+        return columns
 
     def in_group_currency(
         self, lines: list[Booked], asked: tuple[str, str, str, At], measure: str, window: list[At]

@@ -32,6 +32,9 @@ hypothesis_settings.register_profile(
 hypothesis_settings.register_profile(
     "unshrunk", deadline=None, phases=[Phase.explicit, Phase.generate]
 )  # for a first look at a failure
+hypothesis_settings.register_profile(
+    "steady", deadline=None, phases=[Phase.explicit, Phase.generate], derandomize=True, database=None
+)  # the same examples each time, none of them smaller: for runs over mutants
 hypothesis_settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "rulka"))
 
 
@@ -42,6 +45,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         if marker is not None or "db" in getattr(item, "fixturenames", ()):
             given = marker.kwargs if marker else {}
             item.add_marker(pytest.mark.django_db(**given | {"databases": "__all__"}), append=False)
+    if os.environ.get("HYPOTHESIS_PROFILE") == "steady":  # random ones last: most of what is wrong is found before
+        items.sort(key=lambda item: getattr(getattr(item, "obj", None), "is_hypothesis_test", False))
 
 
 @pytest.fixture(scope="session", autouse=True)

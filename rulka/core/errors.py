@@ -49,6 +49,12 @@ class RulkaErrors(RulkaError):
         return "\n".join(lines)
 
 
+def first_of(told: Sequence[str], most: int, between: str = ", ") -> str:
+    """The first of some, and how many more there are: `a, b and 3 more`, or `a; b; and 3 more`."""
+    more = f"{between.rstrip(', ')} and {len(told) - most} more" if len(told) > most else ""
+    return between.join(told[:most]) + more
+
+
 def one_of(given: str, known: Iterable[str], *, most: int = 8) -> str:
     """Name the known codes nearest to a wrong one, for a hint."""
     from difflib import get_close_matches
@@ -59,8 +65,7 @@ def one_of(given: str, known: Iterable[str], *, most: int = 8) -> str:
         return "Did you mean " + " or ".join(near) + "?"
     if not codes:
         return "There are none."
-    more = f" and {len(codes) - most} more" if len(codes) > most else ""
-    return "There are: " + ", ".join(codes[:most]) + more + "."
+    return f"There are: {first_of(codes, most)}."
 
 
 def together(errors: Sequence[RulkaError]) -> RulkaError:

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import models
 
 from rulka.statements.models import TextOnShelf, TextStep
-from rulka.work.models import Progress
+from rulka.work.models import FileJob
 
 
 class Extract(TextOnShelf):
@@ -73,23 +73,13 @@ class OwnLayout(models.Model):
         ]
 
 
-class ExtractRun(Progress):
+class ExtractRun(FileJob):
     """One run of an extract, from being asked for to its end. It names ledger, extract and person without pointing at
     their tables."""
 
-    class State(models.TextChoices):
-        WAITING = "waiting", "waits its turn"
-        RUNNING = "running", "runs"
-        READY = "ready", "is ready"
-        FAILED = "failed", "failed"
-        CANCELLED = "cancelled", "was cancelled"
-
-    ledger = models.CharField(max_length=40)
     extract = models.IntegerField()
-    name = models.CharField(max_length=80)
     version = models.IntegerField()
     person = models.IntegerField(null=True)
-    person_name = models.CharField(max_length=80, blank=True)
     period = models.CharField(max_length=20)
     node = models.CharField(max_length=80)
     given: models.JSONField[dict[str, Any], dict[str, Any]] = models.JSONField(
@@ -103,12 +93,7 @@ class ExtractRun(Progress):
     rows = models.IntegerField(null=True)
     sums = models.JSONField(default=list, help_text="What its columns came to, as texts")
     notes = models.JSONField(default=list)
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    problem = models.TextField(blank=True)
-    file = models.TextField(blank=True)
-    file_name = models.TextField(blank=True)
     size = models.BigIntegerField(null=True)
-    worker = models.CharField(max_length=80, blank=True)
     fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its rows lie within")
     kept = models.BinaryField(null=True, help_text="Its rows, packed, where what they are of keeps no former state")
 

@@ -9,7 +9,7 @@ from django.db import models
 
 from rulka.ledger.models import Ledger
 from rulka.statements.models import TextOnShelf, TextStep
-from rulka.work.models import Progress
+from rulka.work.models import FileJob
 
 
 class Taxonomy(models.Model):
@@ -49,31 +49,15 @@ class FilingStep(TextStep):
         ]
 
 
-class FilingJob(Progress):
+class FilingJob(FileJob):
     """A file that is made and validated in the background, as whoever asked may see it; names filing and person without
     pointing at their tables."""
 
-    class State(models.TextChoices):
-        WAITING = "waiting", "waits its turn"
-        RUNNING = "running", "runs"
-        READY = "ready", "is ready"
-        FAILED = "failed", "failed"
-        CANCELLED = "cancelled", "was cancelled"
-
-    ledger = models.CharField(max_length=40)
     filing = models.IntegerField()
-    name = models.CharField(max_length=80)
     person = models.IntegerField()
-    person_name = models.CharField(max_length=80, blank=True)
     form = models.CharField(max_length=5)
     period = models.CharField(max_length=20)
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    problem = models.TextField(blank=True)
-    file = models.TextField(blank=True)
-    file_name = models.TextField(blank=True)
     told: models.JSONField[dict[str, object], dict[str, object]] = models.JSONField(default=dict)
-    worker = models.CharField(max_length=80, blank=True)
-    fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its figures lie within")
 
     class Meta:
         ordering: ClassVar = ["-pk"]

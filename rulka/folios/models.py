@@ -8,7 +8,7 @@ from django.conf import settings
 from django.db import models
 
 from rulka.statements.models import TextOnShelf, TextStep
-from rulka.work.models import Progress
+from rulka.work.models import FileJob
 
 
 class Folio(TextOnShelf):
@@ -162,33 +162,17 @@ class DeskKey(models.Model):
     until = models.DateTimeField()
 
 
-class FolioJob(Progress):
+class FolioJob(FileJob):
     """Pages or a file that are made in the background, as whoever asked may see them; names folio and person without
     pointing at their tables."""
 
-    class State(models.TextChoices):
-        WAITING = "waiting", "waits its turn"
-        RUNNING = "running", "runs"
-        READY = "ready", "is ready"
-        FAILED = "failed", "failed"
-        CANCELLED = "cancelled", "was cancelled"
-
-    ledger = models.CharField(max_length=40)
     folio = models.IntegerField()
-    name = models.CharField(max_length=80)
     person = models.IntegerField()
-    person_name = models.CharField(max_length=80, blank=True)
     form = models.CharField(max_length=4)
     keys = models.JSONField(default=list, help_text="The sections, all of them where it is empty")
     draft = models.BooleanField(default=False, help_text="With what only they see")
     preview = models.BooleanField(default=False, help_text="To be looked at as pages, not taken away")
-    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
-    problem = models.TextField(blank=True)
-    file = models.TextField(blank=True)
-    file_name = models.TextField(blank=True)
     told: models.JSONField[dict[str, object], dict[str, object]] = models.JSONField(default=dict)
-    worker = models.CharField(max_length=80, blank=True)
-    fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its figures lie within")
 
     class Meta:
         ordering: ClassVar = ["-pk"]

@@ -292,25 +292,25 @@ def write_worksheet(name: str, title: str, workbook: Workbook) -> str:
 
 def _written_sheet(workbook: Workbook, sheet: Sheet) -> dict[str, Any]:
     cells = sorted(sheet.cells.items())
-    found: dict[str, Any] = {"sheet": sheet.name}
-    found["cells"] = {cell_text(*place): cell.input for place, cell in cells if cell.input}
+    text: dict[str, Any] = {"sheet": sheet.name}
+    text["cells"] = {cell_text(*place): cell.input for place, cell in cells if cell.input}
     looks = {cell_text(*place): _written_look(workbook.look(cell.look)) for place, cell in cells if cell.look}
     if looks:
-        found["looks"] = _gathered(looks)
+        text["looks"] = _gathered(looks)
     settings = sheet.settings
     if settings.get("widths"):
-        found["widths"] = {letters(int(column)): str(size) for column, size in settings["widths"].items()}
+        text["widths"] = {letters(int(column)): str(size) for column, size in settings["widths"].items()}
     if settings.get("frozen"):
-        found["frozen"] = cell_text(*settings["frozen"])
+        text["frozen"] = cell_text(*settings["frozen"])
     if settings.get("hidden rows"):
-        found["hidden rows"] = [str(row + 1) for row in settings["hidden rows"]]
+        text["hidden rows"] = [str(row + 1) for row in settings["hidden rows"]]
     if settings.get("hidden columns"):
-        found["hidden columns"] = [letters(column) for column in settings["hidden columns"]]
+        text["hidden columns"] = [letters(column) for column in settings["hidden columns"]]
     if settings.get("spans"):
-        found["spans"] = [Box(*one["box"]).text() for one in settings["spans"]]
+        text["spans"] = [Box(*area["box"]).text() for area in settings["spans"]]
     if settings.get("choices"):
-        found["choices"] = {Box(*one["box"]).text(): one["from"] for one in settings["choices"]}
-    return found | _written_further(settings)
+        text["choices"] = {Box(*area["box"]).text(): area["from"] for area in settings["choices"]}
+    return text | _written_further(settings)
 
 
 def _written_further(settings: Mapping[str, Any]) -> dict[str, Any]:

@@ -19,7 +19,7 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.intake.blocks import EntryBlock
 from rulka.core.intake.entries import EntryRow
 from rulka.ledger.loading.load import alone
-from rulka.ledger.loading.master_data import Wanted
+from rulka.ledger.loading.master_data import WantedThings
 from rulka.ledger.loading.report import LoadReport
 from rulka.ledger.loading.staging import stage
 from rulka.ledger.loading.writing import LoadWriter
@@ -113,7 +113,7 @@ def change_account(editor: Editor, code: str, values: Mapping[str, Any]) -> Load
         ledger,
         person,
         f"account {code} changed by hand",
-        wanted=[Wanted("accounts", Account, ("code",), {code: wanted})],
+        wanted=[WantedThings("accounts", Account, ("code",), {code: wanted})],
     )
 
 
@@ -138,7 +138,7 @@ def change_member(editor: Editor, dimension: str, code: str, values: Mapping[str
         ledger,
         person,
         f"member {code} of {dimension} changed by hand",
-        wanted=[Wanted("members", Member, ("dimension", "code"), rows)],
+        wanted=[WantedThings("members", Member, ("dimension", "code"), rows)],
     )
 
 
@@ -156,7 +156,7 @@ def change_entity_calendar(editor: Editor, code: str, calendar: str) -> LoadRepo
     names = ("code", "name", "currency", "parent", "position")
     rows = {code: {name: getattr(entity, name) for name in names} | {"calendar": calendar}}
     return _write(
-        ledger, person, f"entity {code} changed by hand", wanted=[Wanted("entities", Entity, ("code",), rows)]
+        ledger, person, f"entity {code} changed by hand", wanted=[WantedThings("entities", Entity, ("code",), rows)]
     )
 
 

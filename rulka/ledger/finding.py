@@ -16,7 +16,7 @@ Thing = TypeVar("Thing")
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundThing:
     """One thing that was found: its title, what tells it from others, and where it is."""
 
     title: str
@@ -29,7 +29,7 @@ class FoundKind:
     """What was found of a kind; `more` says that there is more than is shown."""
 
     kind: str
-    found: tuple[Found, ...]
+    found: tuple[FoundThing, ...]
     more: bool = False
     note: str = field(default="")
 
@@ -67,6 +67,6 @@ def matching(things: Iterable[Thing], text: str, words: Callable[[Thing], tuple[
     return [thing for _, _, thing in sorted(ranked, key=lambda one: one[:2])]
 
 
-def shown(kind: str, things: Sequence[Thing], written: Callable[[Thing], Found], note: str = "") -> FoundKind:
+def shown(kind: str, things: Sequence[Thing], written: Callable[[Thing], FoundThing], note: str = "") -> FoundKind:
     """The first of some things, written out."""
     return FoundKind(kind, tuple(written(thing) for thing in things[:MOST]), len(things) > MOST, note)

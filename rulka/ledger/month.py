@@ -26,7 +26,7 @@ class Waits:
 
 
 @dataclass(frozen=True)
-class Holds:
+class MonthHolds:
     """A statement and whether it holds: holds, fails, warns or not judged, and why."""
 
     title: str
@@ -36,7 +36,7 @@ class Holds:
 
 
 @dataclass(frozen=True)
-class Books:
+class MonthBooks:
     """How one entity's month stands."""
 
     code: str
@@ -86,7 +86,7 @@ class Used:
     at: datetime
 
 
-Item = Waits | Holds | Books | Glance | Used
+Item = Waits | MonthHolds | MonthBooks | Glance | Used
 Source = Callable[[Any], Iterable[Item]]
 _SOURCES: list[Source] = []
 MOST_USED = 8
@@ -102,8 +102,8 @@ class Month:
     """All that is shown of a month, by kind."""
 
     waits: list[Waits] = field(default_factory=list)
-    holds: list[Holds] = field(default_factory=list)
-    books: list[Books] = field(default_factory=list)
+    holds: list[MonthHolds] = field(default_factory=list)
+    books: list[MonthBooks] = field(default_factory=list)
     glances: list[Glance] = field(default_factory=list)
     used: list[Used] = field(default_factory=list)
 
@@ -116,9 +116,9 @@ def month_of(seat: Any) -> Month:
             match item:
                 case Waits():
                     found.waits.append(item)
-                case Holds():
+                case MonthHolds():
                     found.holds.append(item)
-                case Books():
+                case MonthBooks():
                     found.books.append(item)
                 case Glance():
                     found.glances.append(item)

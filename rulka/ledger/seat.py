@@ -26,6 +26,7 @@ from rulka.ledger.reading.queries import view_of
 from rulka.people.library.persons import Readers
 from rulka.people.library.rights import accesses_of
 from rulka.people.models import Person
+from rulka.screen import Page
 from rulka.work.services.backups import held_since
 from rulka.work.services.waiting import aside
 
@@ -116,6 +117,14 @@ class Seat:
             except RulkaError as error:
                 choices.append((code, name, str(error)))
         return choices
+
+
+@dataclass(frozen=True, kw_only=True)
+class SeatedPage(Page):
+    """A page about a ledger: who looks, from which seat, and `where` in the application it is."""
+
+    where: str
+    seat: Seat
 
 
 def seat_of(request: HttpRequest) -> Seat:

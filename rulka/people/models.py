@@ -101,7 +101,7 @@ class Person(AbstractUser):
         return "".join(word[0] for word in words[:2]).upper() if len(words) > 1 else words[0][:2].upper()
 
 
-class Reach(models.Model):
+class LedgerBounds(models.Model):
     """That somebody may see a ledger, and within which bounds; empty bounds mean all of it."""
 
     ledger = models.ForeignKey("ledger.Ledger", on_delete=models.CASCADE, related_name="%(class)ses")
@@ -123,7 +123,7 @@ class Reach(models.Model):
         return Bounds.written(self.entities, self.accounts, self.members)
 
 
-class Access(Reach):
+class Access(LedgerBounds):
     """What a person may see of a ledger; what their groups may is added, see `library/rights`."""
 
     person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="accesses")
@@ -132,7 +132,7 @@ class Access(Reach):
         constraints: ClassVar = [models.UniqueConstraint(fields=["person", "ledger"], name="one_access_a_ledger")]
 
 
-class GroupAccess(Reach):
+class GroupAccess(LedgerBounds):
     """What the people of a group may see of a ledger."""
 
     group = models.ForeignKey(Group, on_delete=models.CASCADE, related_name="accesses")

@@ -2,6 +2,13 @@
 
 from django.apps import AppConfig
 
+AT_FIGURES = (
+    "statements", "workbook", "shelf", "output", "cancel-output", "take-output", "edition", "statement",
+    "statement-work", "statement-block", "statement-variances", "statement-explain", "explanation-file",
+    "statement-panel", "download", "statement-table", "paper", "ask-output",
+)  # fmt: skip
+"""Pages that open with the figures of a ledger."""
+
 
 class StatementsConfig(AppConfig):
     name = "rulka.statements"
@@ -28,11 +35,7 @@ class StatementsConfig(AppConfig):
         from rulka.work.services.recovery import takes_up
         from rulka.work.services.tidying import tidies
 
-        opens_at_figures(
-            "statements", "workbook", "shelf", "output", "cancel-output", "take-output", "edition", "statement",
-            "statement-work", "statement-block", "statement-variances", "statement-explain", "explanation-file",
-            "statement-panel", "download", "statement-table", "paper", "ask-output",
-        )  # fmt: skip
+        opens_at_figures(*AT_FIGURES)
         limits_depth(depth_at)
         knows_nodes(node_of_scope)
         opens_first("Statements", "statements")

@@ -18,6 +18,7 @@ for _kept in VAR.glob("*.sqlite3*"):
 
 DEBUG = os.environ.get("RULKA_DEBUG") == "1"
 DEMO = os.environ.get("RULKA_DEMO") == "1"
+DEMO_PEOPLE = BASE_DIR / "demo" / "people.json"
 ALLOWED_HOSTS = os.environ.get("RULKA_HOSTS", "localhost,127.0.0.1,[::1]").split(",")
 CSRF_TRUSTED_ORIGINS = [origin for origin in os.environ.get("RULKA_ORIGINS", "").split(",") if origin]
 ADDRESS = os.environ.get("RULKA_ADDRESS") or next(iter(CSRF_TRUSTED_ORIGINS), "")

@@ -31,6 +31,31 @@ class Progress(models.Model):
         return min(100, self.done * 100 // self.of) if self.of else 0
 
 
+class FileJob(Progress):
+    """A file that is made in the background, as whoever asked may see it; it names ledger and person without pointing
+    at their tables. `told` is what making it said, `fence` what names the bounds that its figures lie within."""
+
+    class State(models.TextChoices):
+        WAITING = "waiting", "waits its turn"
+        RUNNING = "running", "runs"
+        READY = "ready", "is ready"
+        FAILED = "failed", "failed"
+        CANCELLED = "cancelled", "was cancelled"
+
+    ledger = models.CharField(max_length=40)
+    name = models.CharField(max_length=80)
+    person_name = models.CharField(max_length=80, blank=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WAITING)
+    problem = models.TextField(blank=True)
+    file = models.TextField(blank=True)
+    file_name = models.TextField(blank=True)
+    worker = models.CharField(max_length=80, blank=True)
+    fence = models.CharField(max_length=64, blank=True, help_text="What names the bounds that its figures lie within")
+
+    class Meta:
+        abstract = True
+
+
 class Load(Progress):
     """One load, from being asked for to its end. It names ledger, feed and person without pointing at their tables."""
 

@@ -36,17 +36,8 @@ def tab(page: Page, name: str) -> None:
     page.locator("#panel").get_by_role("link", name=name, exact=True).click()
 
 
-def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: Path):
-    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
-    october = (2027, 7)
-    sign_in(page, "Controller")
-    page.get_by_role("link", name="Worksheets").click()
-    page.get_by_label("Title of the new worksheet").fill("Left of the fares")
-    page.get_by_role("button", name="New worksheet").click()
-    ready(page)
-    address = page.url
-
-    # rows from elsewhere: columns are told what they are, what isn't understood is listed
+def _rows_brought_over(page: Page, oracle, october):
+    """Rows from elsewhere: columns are told what they are, what isn't understood is listed."""
     tab(page, "Blocks")
     page.get_by_role("link", name="Bring rows over from elsewhere").click()
     page.get_by_label("Rows", exact=True).fill(LIST)
@@ -60,8 +51,11 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     income = -oracle.activity("TF", {code for code in oracle.accounts if "4010" <= code <= "4399"}, october, october)
     expect(cell(page, "C4")).to_have_text(minor(income))
     expect(cell(page, "C9")).to_have_text(re.compile(r"\d"))
+    return income
 
-    # it covers not all of the result; one step adds the rest, and what is empty hides
+
+def _the_rest_added_and_what_is_empty_hidden(page: Page):
+    """It covers not all of the result; one step adds the rest, and what is empty hides."""
     expect(page.locator("#foot-covers")).to_contain_text("result accounts")
     expect(page.locator("#foot-covers")).to_have_class("warn")
     page.get_by_role("button", name=re.compile(r"^Put \d+ rows in")).click()
@@ -71,15 +65,17 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     first = next(
         row for row in range(11, 60) if cell(page, f"C{row}").count() and cell(page, f"C{row}").inner_text() == "–"
     )
+    code = cell(page, f"A{first}").inner_text()
     go(page, f"C{first}")
     page.get_by_role("button", name="Rows and columns").click()
     page.get_by_role("button", name="Chosen rows when all is zero").click()
-    code = cell(page, f"A{first}").inner_text()
     expect(page.locator(".rgCell", has_text=re.compile(f"^{code}$"))).to_have_count(0)
     tab(page, "Sheet")
     expect(page.locator("#panel")).to_contain_text(f"rows of C{first}: when all is zero")
 
-    # a bounded table: made once, placed by whoever may, beside the rows
+
+def _a_bounded_table_placed(page: Page, oracle, october, address):
+    """A bounded table: made once, placed by whoever may, beside the rows."""
     page.get_by_role("link", name="Worksheets").click()
     page.get_by_role("link", name="New bounded table").click()
     page.get_by_label("Title").fill("Shop by department")
@@ -103,7 +99,9 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     expect(total).to_be_visible()
     expect(page.locator(".rgCell.block-bottom.bold").last).to_have_text(minor(shop))
 
-    # a formula by the guide: an argument pointed at, seen before it is written
+
+def _a_formula_by_the_guide(page: Page):
+    """A formula by the guide: an argument pointed at, seen before it is written."""
     go(page, "E3")
     page.keyboard.press("Alt+f")
     page.get_by_placeholder("What should it do?").fill("balance at the end")
@@ -116,7 +114,10 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     expect(page.locator("#guide-gives")).to_have_text(re.compile(r"\d"))
     page.get_by_role("button", name="Write it into E3").click()
     expect(cell(page, "E3")).to_have_text(re.compile(r"\d|–"))
-    # and by typing: names are offered, references turn fixed
+
+
+def _and_by_typing(page: Page):
+    """And by typing: names are offered, references turn fixed."""
     go(page, "E4")
     page.locator("#formula").click()
     page.keyboard.type("=RULKA.ACT")
@@ -129,7 +130,9 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     page.keyboard.press("Enter")
     expect(cell(page, "E4")).to_have_text(re.compile(r"\d|–"))
 
-    # a workbook that stays live
+
+def _a_workbook_that_stays_live(page: Page, tmp_path: Path, income):
+    """A workbook that stays live."""
     page.get_by_role("button", name="Export").click()
     with page.expect_download() as download:
         page.locator("#export-live").click()
@@ -139,7 +142,9 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     figures = openpyxl.load_workbook(tmp_path / "live.xlsx", data_only=True).worksheets[0]
     assert Decimal(str(figures["C4"].value)) == income
 
-    # somebody else edits beside
+
+def _somebody_beside(page: Page, address):
+    """Somebody else edits beside."""
     other = page.context.browser.new_context(
         viewport={"width": 1280, "height": 800}, base_url=page.url.split("/work")[0]
     )
@@ -153,3 +158,21 @@ def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: P
     put(page, "E7", "from here", "from here")
     expect(cell(beside, "E7")).to_have_text("from here")
     other.close()
+
+
+def test_a_row_list_brought_over_and_shared(page: Page, demo_folder, tmp_path: Path):
+    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
+    october = (2027, 7)
+    sign_in(page, "Controller")
+    page.get_by_role("link", name="Worksheets").click()
+    page.get_by_label("Title of the new worksheet").fill("Left of the fares")
+    page.get_by_role("button", name="New worksheet").click()
+    ready(page)
+    address = page.url
+    income = _rows_brought_over(page, oracle, october)
+    _the_rest_added_and_what_is_empty_hidden(page)
+    _a_bounded_table_placed(page, oracle, october, address)
+    _a_formula_by_the_guide(page)
+    _and_by_typing(page)
+    _a_workbook_that_stays_live(page, tmp_path, income)
+    _somebody_beside(page, address)

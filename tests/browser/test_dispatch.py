@@ -28,15 +28,8 @@ def server(settings, live_server):
         yield server
 
 
-def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser, live_server, server):
-    for name in ("director", "accountant"):
-        set_mail(person_named(name), f"{name}@ternwick.example")
-    page = another(browser, live_server, "Accountant")
-    page.goto(f"/dispatch/?{WHERE}")
-    page.get_by_label("Title of the new dispatch").fill("Board papers")
-    page.get_by_role("button", name="New dispatch").click()
-    expect(page.get_by_role("heading", name="Board papers", level=1)).to_be_visible()
-    # what goes, to whom
+def _what_goes_to_whom(page: Page):
+    """What goes, to whom."""
     page.get_by_label("Add", exact=True).select_option("statement income-statement")
     page.get_by_label("workbook", exact=True).check()
     page.get_by_label("Node, several").fill("TF")
@@ -50,7 +43,10 @@ def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser,
         page.get_by_role("button", name="Take out Accountant")
     ).click()
     expect(page.locator(".entry")).to_have_count(1)
-    # a figure in the subject, a link beside the mail
+
+
+def _the_letter_and_a_link(page: Page):
+    """A figure in the subject, a link beside the mail."""
     page.get_by_role("link", name="Letter").click()
     page.get_by_label("Subject").fill("{node}, {period}: result")
     page.get_by_label("Text:").fill("Dear **{name}**,\n\nthe pack is here: {link}")
@@ -66,7 +62,10 @@ def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser,
     page.get_by_label("Its name").fill("library")
     page.locator("button[value=add-way]").click()
     expect(page.locator(".way", has_text="library")).to_be_visible()
-    # a line that isn't there stops what names it
+
+
+def _rehearsed_twice(page: Page, server):
+    """A line that isn't there stops what names it."""
     page.get_by_role("button", name="Rehearse", exact=True).click()
     expect(page.locator("#rehearsing")).to_be_visible()
     run_waiting.call()
@@ -82,7 +81,10 @@ def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser,
     with page.expect_download() as taken:
         page.locator(".letter .file a").first.click()
     assert taken.value.suggested_filename == "Income statement-TF-2027-P07.xlsx" and not server.arrived
-    # a second person releases
+
+
+def _released_by_a_second_person(page: Page, browser, live_server, server):
+    """A second person releases."""
     page.get_by_role("link", name="When").click()
     page.get_by_label("Only once a second person").check()
     page.locator("button[value=release]").click()
@@ -102,12 +104,19 @@ def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser,
     (arrived,) = server.arrived
     assert arrived.to == ["director@ternwick.example"]
     assert arrived.message["Subject"] == "Ternwick Ferries: 109.1"
-    # to one again, with the same identity
+    return arrived
+
+
+def _sent_again(page: Page, server):
+    """To one again, with the same identity."""
     page.get_by_role("button", name="Send again to Director by mail").click()
     run_waiting.call()
     expect(page.locator(".state-delivered")).to_have_count(2)
     assert len({one.message["Message-ID"] for one in server.arrived}) == 1 and len(server.arrived) == 2
-    # who got the link opens it, until it is called back
+
+
+def _the_link_opened_and_called_back(page: Page, browser, live_server, arrived):
+    """Who got the link opens it, until it is called back."""
     director = another(browser, live_server, "Director")
     link = arrived.message.get_body(("plain",)).get_content().split("here: ")[1].strip()
     director.goto(f"{link}?{WHERE}")
@@ -117,7 +126,10 @@ def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser,
     expect(page.locator(".state-recalled")).to_have_count(1)
     director.goto(f"{link}?{WHERE}")
     expect(director.locator("main")).to_contain_text("This link was called back")
-    # by itself, on the third working day
+
+
+def _by_itself(page: Page):
+    """By itself, on the third working day."""
     page.get_by_role("link", name="Board papers").click()
     page.get_by_role("link", name="When").click()
     page.get_by_label("By itself").fill("each month on working day 99 at 08:00")
@@ -135,3 +147,20 @@ def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser,
     row = page.locator("table", has_text="Delivered").locator("tbody tr").first
     expect(row).to_contain_text("by itself")
     expect(row).to_contain_text("waits for release")
+
+
+def test_a_dispatch_from_its_making_to_the_link_called_back(page: Page, browser, live_server, server):
+    for name in ("director", "accountant"):
+        set_mail(person_named(name), f"{name}@ternwick.example")
+    page = another(browser, live_server, "Accountant")
+    page.goto(f"/dispatch/?{WHERE}")
+    page.get_by_label("Title of the new dispatch").fill("Board papers")
+    page.get_by_role("button", name="New dispatch").click()
+    expect(page.get_by_role("heading", name="Board papers", level=1)).to_be_visible()
+    _what_goes_to_whom(page)
+    _the_letter_and_a_link(page)
+    _rehearsed_twice(page, server)
+    arrived = _released_by_a_second_person(page, browser, live_server, server)
+    _sent_again(page, server)
+    _the_link_opened_and_called_back(page, browser, live_server, arrived)
+    _by_itself(page)

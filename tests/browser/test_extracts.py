@@ -24,17 +24,8 @@ def made() -> ExtractRun:
     return run
 
 
-def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_server, tmp_path):
-    page = another(browser, live_server, "Accountant")
-    page.goto(f"/extracts/?{WHERE}")
-    expect(page.get_by_role("heading", name="For the auditor")).to_be_visible()
-    page.get_by_label("Title of the new extract").fill("Fuel bills")
-    page.get_by_role("button", name="New extract").click()
-    expect(page.get_by_role("heading", name="Fuel bills", level=1)).to_be_visible()
-    expect(page.locator("#row-count")).to_have_text("1487 rows")  # the month, as its first question is answered
-    assert Extract.objects.get(name="fuel-bills").body["ask"][0]["ask"] == "period"
-
-    # compose: fields several at once, found by typing, a condition, a question of one's own
+def _composed(page: Page):
+    """Compose: fields several at once, found by typing, a condition, a question of one's own."""
     page.keyboard.press("f")
     page.keyboard.type("counterparty n")
     page.get_by_role("checkbox", name="Counterparty name").check()
@@ -68,7 +59,10 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     page.locator("#keep-condition").click()
     expect(page.locator(".sums td.n").first).to_be_visible()
     expect(page.locator(".sums")).not_to_contain_text("SEK")
-    # a bad answer says which, and loses nothing
+
+
+def _a_bad_answer(page: Page):
+    """A bad answer says which, and loses nothing."""
     page.get_by_label("Period*").fill("soon")
     page.get_by_label("Period*").press("Enter")
     expect(page.locator("#refused")).to_contain_text("Period: 'soon' is not a period")
@@ -76,7 +70,9 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     page.get_by_label("Period*").press("Enter")
     expect(page.locator("#refused")).to_have_count(0)
 
-    # run, and take the file
+
+def _run_and_taken(page: Page, tmp_path):
+    """Run, and take the file."""
     page.locator("#run").click()
     expect(page.locator("#runs")).to_contain_text("waits its turn")
     run = made()
@@ -86,8 +82,11 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     taken.value.save_as(tmp_path / "rows.xlsx")
     book = openpyxl.load_workbook(tmp_path / "rows.xlsx", data_only=True)
     assert book["Fuel bills"]["A1"].value == f"Sum of {run.rows} rows"
+    return run
 
-    # reshape: a layout with a pivot, looked at before it is run
+
+def _reshaped(page: Page):
+    """Reshape: a layout with a pivot, looked at before it is run."""
     page.get_by_role("link", name="Layout").click()
     page.locator("#layout-name").fill("By supplier")
     page.locator("#pivot-down").select_option("counterparty name")
@@ -97,7 +96,9 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     expect(page.locator("table.pivot tbody th").first).to_be_visible()
     expect(page.locator("#layout")).to_have_value("By supplier")
 
-    # the month before, and what was run last run again by key; its layout is the new one once it is run so
+
+def _the_month_before(page: Page, run):
+    """The month before, and what was run last run again by key; its layout is the new one once it is run so."""
     page.locator("#run").click()
     expect(page.locator("#runs")).to_contain_text("waits its turn")
     second = made()
@@ -108,6 +109,7 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     expect(page.locator(".period .now b")).to_have_text("September 2026")
     page.get_by_role("link", name="Runs").click()
     expect(page.locator("#again")).to_be_visible()
+    page.wait_for_load_state()
     page.keyboard.press("a")
     expect(page.locator("#runs")).to_contain_text("waits its turn")
     third = made()
@@ -119,12 +121,31 @@ def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_s
     page.locator("#compare").click()
     expect(page.locator("#compared-counts")).to_contain_text(f"{second.rows - third.rows} gone")
 
-    # from an account's page, with the account as the answer
+
+def _from_an_account(page: Page):
+    """From an account's page, with the account as the answer."""
     page.goto(f"/ledger/accounts/?{WHERE}&account=6110")
     page.locator(".offered summary").click()
     page.get_by_role("link", name="Manual entries").click()
     expect(page.get_by_role("heading", name="Manual entries", level=1)).to_be_visible()
     expect(page.locator(".chip.asks", has_text="Accounts").locator("input")).to_have_value("6110")
+
+
+def test_an_extract_from_its_making_to_another_month(page: Page, browser, live_server, tmp_path):
+    page = another(browser, live_server, "Accountant")
+    page.goto(f"/extracts/?{WHERE}")
+    expect(page.get_by_role("heading", name="For the auditor")).to_be_visible()
+    page.get_by_label("Title of the new extract").fill("Fuel bills")
+    page.get_by_role("button", name="New extract").click()
+    expect(page.get_by_role("heading", name="Fuel bills", level=1)).to_be_visible()
+    expect(page.locator("#row-count")).to_have_text("1487 rows")  # the month, as its first question is answered
+    assert Extract.objects.get(name="fuel-bills").body["ask"][0]["ask"] == "period"
+    _composed(page)
+    _a_bad_answer(page)
+    run = _run_and_taken(page, tmp_path)
+    _reshaped(page)
+    _the_month_before(page, run)
+    _from_an_account(page)
 
 
 def changed_in_a_workbook(path, last):
@@ -141,21 +162,8 @@ def changed_in_a_workbook(path, last):
     book.save(path)
 
 
-def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page: Page, browser, live_server, tmp_path):
-    page = another(browser, live_server, "Accountant")
-    page.goto(f"/extracts/supplier-spend/?{WHERE}&a-period=this&tab=layout")
-    page.locator("#layout").select_option("Each crossing")
-    expect(page.locator("#layout")).to_have_value("Each crossing")
-    page.goto(f"/extracts/supplier-spend/?{WHERE}&a-period=this&tab=layout&layout=By supplier")
-    page.locator("#run").click()
-    expect(page.locator("#runs")).to_contain_text("waits its turn")
-    run = made()
-    with page.expect_download() as taken:
-        page.locator("#runs .file").first.click()
-    file = tmp_path / "My review.xlsx"
-    taken.value.save_as(file)
-
-    # a cell of the rows changed by hand: refused with where, and nothing is kept
+def _one_changed_by_hand_refused(page: Page, tmp_path, run, file):
+    """A cell of the rows changed by hand: refused with where, and nothing is kept."""
     changed_in_a_workbook(file, run.rows + 2)
     book = openpyxl.load_workbook(file)
     book["Supplier spend"]["E4"] = 1
@@ -166,7 +174,9 @@ def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page:
     expect(page.get_by_role("heading", level=1)).to_have_text("Wrong.xlsx was not taken")
     expect(page.locator("#problems tbody tr").first).to_contain_text("Supplier spend!E4")
 
-    # the right one: what is linked, what would grow; one range is left as it is
+
+def _the_right_one_linked(page: Page, run, file):
+    """The right one: what is linked, what would grow; one range is left as it is."""
     page.get_by_label("Workbook").set_input_files(file)
     page.locator("#upload-template").click()
     expect(page.locator("#linked")).to_contain_text("Sheets of your own: Summary")
@@ -178,7 +188,9 @@ def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page:
     expect(page.locator("#layout")).to_have_value("My review")
     expect(page.locator("#template")).to_contain_text("My review.xlsx, version 1")
 
-    # another month by the same key: the same workbook with that month's rows
+
+def _another_month_in_it(page: Page, tmp_path, run):
+    """Another month by the same key: the same workbook with that month's rows."""
     page.locator("#panel").click()
     page.keyboard.press(",")
     expect(page.locator(".period .now b")).to_have_text("September 2026")
@@ -196,13 +208,17 @@ def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page:
     assert book["Supplier spend"].max_row == second.rows + 2 and book["Supplier spend"].cell(9, 3).font.bold
     assert len(book["Summary"]._charts) == 1
 
-    # the original is one step away
+
+def _back_to_the_original(page: Page):
+    """The original is one step away."""
     page.get_by_role("link", name="Layout").click()
     page.locator("#original").click()
     expect(page.locator("#layout")).to_have_value("By supplier")
     expect(page.locator("#layoutform")).to_be_visible()
 
-    # an administrator tries a query and publishes it
+
+def _a_query_published(page: Page, browser, live_server):
+    """An administrator tries a query and publishes it."""
     admin = another(browser, live_server, "Administrator")
     admin.goto(f"/extracts/?{WHERE}")
     admin.locator("#queries").click()
@@ -217,3 +233,23 @@ def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page:
     page.get_by_label("Title of the new extract").fill("Of accounts used")
     page.get_by_role("button", name="New extract").click()
     expect(page.locator("#row-count")).not_to_have_text("0 rows")
+
+
+def test_a_workbook_of_ones_own_becomes_a_layout_that_is_filled_each_month(page: Page, browser, live_server, tmp_path):
+    page = another(browser, live_server, "Accountant")
+    page.goto(f"/extracts/supplier-spend/?{WHERE}&a-period=this&tab=layout")
+    page.locator("#layout").select_option("Each crossing")
+    expect(page.locator("#layout")).to_have_value("Each crossing")
+    page.goto(f"/extracts/supplier-spend/?{WHERE}&a-period=this&tab=layout&layout=By supplier")
+    page.locator("#run").click()
+    expect(page.locator("#runs")).to_contain_text("waits its turn")
+    run = made()
+    with page.expect_download() as taken:
+        page.locator("#runs .file").first.click()
+    file = tmp_path / "My review.xlsx"
+    taken.value.save_as(file)
+    _one_changed_by_hand_refused(page, tmp_path, run, file)
+    _the_right_one_linked(page, run, file)
+    _another_month_in_it(page, tmp_path, run)
+    _back_to_the_original(page)
+    _a_query_published(page, browser, live_server)

@@ -17,17 +17,8 @@ from tests.browser.test_variances import sign_in
 pytestmark = [pytest.mark.browser, pytest.mark.django_db(transaction=True)]
 
 
-def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back(page: Page, tmp_path):
-    sign_in(page, "Accountant")
-    page.goto("/folios/annual-accounts/?ledger=ternwick")
-    page.locator("#whole-as").click()
-    page.get_by_role("link", name="File it").click()
-    page.get_by_label("Title").fill("Mine")
-    page.locator("#filing-taxonomy").select_option("saltmarch-registry-annual-accounts-2026")
-    page.locator("#begin-filing").click()
-    expect(page.locator("#foot")).to_contain_text("It can't be filed yet")
-
-    # the first line by search, with the keyboard alone
+def _three_lines_tagged(page: Page):
+    """The first line by search, with the keyboard alone."""
     page.locator("#tags [data-row]").first.focus()
     page.keyboard.press("Enter")
     expect(page.locator("#panel h2")).to_have_text("Foot passengers")
@@ -55,7 +46,9 @@ def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back
     expect(page.locator("#tags tr", has_text="Fuel").locator(".as")).to_have_text("Fuel turned")
     expect(page.locator(".sections .chosen .state")).to_have_text("3 of 20")
 
-    # what is left, each one click from its cause
+
+def _what_is_left_by_its_cause(page: Page):
+    """What is left, each one click from its cause."""
     page.get_by_role("link", name="Checks", exact=True).click()
     left = page.locator("#check-tagged .causes a")
     expect(left.filter(has_text="'Interest' isn't tagged")).to_have_count(1)
@@ -69,7 +62,9 @@ def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back
     page.locator("#make-xbrl").click()
     expect(page.locator("#problem")).to_contain_text("Every figure is tagged or left out")
 
-    # the rest by proposal; the others are left out of the folio's filing
+
+def _the_rest_by_proposal(page: Page):
+    """The rest by proposal; the others are left out of the folio's filing."""
     page.locator("#take-proposals").click()
     expect(page.locator(".sections .chosen .state")).to_have_text("20 of 20")
     page.get_by_role("link", name="About", exact=True).click()
@@ -91,6 +86,9 @@ def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back
     page.get_by_role("link", name="Checks", exact=True).click()
     expect(page.locator("#panel .verdict")).to_have_text("All checks hold: it can be filed.")
 
+
+def _filed_and_read_back(page: Page, tmp_path):
+    """The file, and what a reader apart finds in it."""
     page.get_by_role("link", name="Files", exact=True).click()
     page.locator("#make-ixbrl").click()
     expect(page.locator("#progress")).to_be_visible()
@@ -107,3 +105,18 @@ def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back
     assert facts["coast:VehicleFares"] == Decimal("8924508.26") and facts["coast:Fuel"] == Decimal("3586523.47")
     page.goto(path.as_uri())  # a browser shows it as it is
     expect(page.locator("body")).to_contain_text("3 586 523.47".replace(" ", "\u00a0"))
+
+
+def test_three_lines_are_tagged_what_is_left_is_seen_and_the_facts_are_read_back(page: Page, tmp_path):
+    sign_in(page, "Accountant")
+    page.goto("/folios/annual-accounts/?ledger=ternwick")
+    page.locator("#whole-as").click()
+    page.get_by_role("link", name="File it").click()
+    page.get_by_label("Title").fill("Mine")
+    page.locator("#filing-taxonomy").select_option("saltmarch-registry-annual-accounts-2026")
+    page.locator("#begin-filing").click()
+    expect(page.locator("#foot")).to_contain_text("It can't be filed yet")
+    _three_lines_tagged(page)
+    _what_is_left_by_its_cause(page)
+    _the_rest_by_proposal(page)
+    _filed_and_read_back(page, tmp_path)

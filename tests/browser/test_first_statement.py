@@ -67,12 +67,8 @@ def figures(result: dict) -> dict[str, list[str | None]]:
     return {line["label"]: line["values"] for line in result["lines"] if line["values"] and not line.get("hidden")}
 
 
-def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(page: Page, demo_folder, capsys):
-    from rulka.statements.models import Definition
-
-    Definition.objects.all().delete()
-    me = Newcomer(page)
-
+def _begun(page: Page, me):
+    """Signed in and begun, with what is proposed."""
     me.look("sign in")
     page.goto("/sign-in/")
     me.reach("button", "Accountant builds statements")
@@ -88,6 +84,9 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     expect(page.get_by_role("radio", name="Income statement by nature")).to_be_focused()
     expect(page.locator("#foot")).to_contain_text("80 of 80 accounts placed")
 
+
+def _columns_by_department(me):
+    """Columns for each department."""
     me.look("choose columns for each department")
     me.reach("radio", "The period and the year to date against budget")
     for name in (
@@ -99,6 +98,9 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
         me.press("ArrowDown")
         me.settled(f"Columns: {name}.")
 
+
+def _two_lines_merged_and_named(page: Page, me):
+    """IT with Office, under a new name."""
     me.look("go to the figures, to the line Office")
     while not page.evaluate("document.activeElement.closest('#figures') !== null"):
         me.press("Shift+Tab")
@@ -119,6 +121,9 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     me.press("Enter")
     me.settled("Office: Office and systems.")
 
+
+def _named_and_kept(page: Page, me):
+    """It foots, and is named and kept."""
     me.look("see that it foots")
     expect(page.locator("#foot")).to_contain_text("Foots: every check holds")
     expect(page.locator("#foot")).to_contain_text("80 of 80 accounts placed")
@@ -133,7 +138,9 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     expect(page.get_by_role("heading", name="Departments, rolling")).to_be_visible()
     assert me.seconds < 300, f"{me.keys} keys and {len(me.steps)} steps take a person {me.seconds:.0f} s"
 
-    # the same figures as the case, all of them, in every column
+
+def _equal_to_the_case():
+    """The same figures as the case, all of them, in every column."""
     call_command("load_statement", str(CASE), ledger="ternwick")
     built, expected = run("departments-rolling"), run("expected-departments")
     assert [column.get("hidden") for column in built["columns"]] == [
@@ -141,8 +148,11 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
     ]
     assert figures(built) == figures(expected)
     assert all(check["ok"] for check in built["footing"])
+    return built
 
-    # and as loops over the files have them
+
+def _equal_to_loops(demo_folder, built):
+    """And as loops over the files have them."""
     oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
     keys = [column["key"] for column in built["columns"]]
     for member in ("110", "130", "410"):
@@ -157,13 +167,19 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
             total = -sum((now[code][1] - now[code][2] for code in codes if code in now), Decimal(0))
             shown = figures(built)[label][keys.index(f"departments-{member}-actual")]
             assert Decimal(shown) == total, (member, label)
+    return oracle
 
-    # marks by what is favourable: deck wages rose, which is worse; the shop earned more, which is better
+
+def _marked(page: Page):
+    """Marks by what is favourable: deck wages rose, which is worse; the shop earned more, which is better."""
     wages = page.locator('tr[data-row="wages"] a[data-column="departments-110-difference"] .tri')
     shop = page.locator('tr[data-row="shop-and-galley"] a[data-column="departments-130-difference"] .tri')
     expect(wages).to_have_attribute("aria-label", "worse:")
     expect(shop).to_have_attribute("aria-label", "better:")
-    # departments that nothing was booked on have no column
+
+
+def _only_departments_used(page: Page, capsys, me, oracle):
+    """Departments that nothing was booked on have no column."""
     results = [line for line in oracle.lines if oracle.accounts[line["account"]]["type"] in ("revenue", "expense")]
     used = {
         line["department"] or "-" for line in results if line["entity"] == "TF" and (2025, 8) <= line["p"] <= (2027, 7)
@@ -179,3 +195,18 @@ def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(p
         )
         for number, step in enumerate(me.steps, 1):
             print(f"  {number}. {step}")
+
+
+def test_newcomer_builds_a_departmental_income_statement_in_under_five_minutes(page: Page, demo_folder, capsys):
+    from rulka.statements.models import Definition
+
+    Definition.objects.all().delete()
+    me = Newcomer(page)
+    _begun(page, me)
+    _columns_by_department(me)
+    _two_lines_merged_and_named(page, me)
+    _named_and_kept(page, me)
+    built = _equal_to_the_case()
+    oracle = _equal_to_loops(demo_folder, built)
+    _marked(page)
+    _only_departments_used(page, capsys, me, oracle)

@@ -74,22 +74,8 @@ def downloaded(page: Page, selector: str, folder: Path) -> bytes:
     return path.read_bytes()
 
 
-def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp_path, monkeypatch):
-    monkeypatch.setattr(suite, "suite", lambda form="docx": "")  # its pages: slow tests of formats
-    sign_in(page, "Accountant")
-    page.goto("/folios/?ledger=ternwick&period=2027-P07&node=TF")
-    page.get_by_label("Title of the new folio").fill("Year report")
-    page.locator("#new-folio").click()
-    page.locator("#new-title").fill("First")
-    page.locator("#add-section-now").click()
-    expect(page.locator("#section-first")).to_contain_text("First")
-    page.get_by_role("link", name="Text", exact=True).click()
-    page.locator("#folio-text").fill(OUTLINE)
-    page.locator("#keep-text").click()
-    expect(page.locator(".sections li")).to_have_count(8)
-    lead, controller = another(browser, live_server, "Ships lead"), another(browser, live_server, "Controller")
-
-    # nobody writes before it is opened; only who keeps it opens it
+def _opened_by_who_keeps_it(page: Page, lead):
+    """Nobody writes before it is opened; only who keeps it opens it."""
     go(lead, "ships")
     expect(lead.locator("#step-hold")).to_have_count(0)
     expect(lead.locator("#open-folio")).to_have_count(0)
@@ -99,10 +85,13 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     page.locator("#close-folio").click()
     expect(page.locator("#problem")).to_contain_text("8 sections aren't done")
 
-    # the lead's month page leads there; they write here, with a live figure, and keep it
+
+def _written_with_a_live_figure(lead, controller):
+    """The lead's month page leads there; they write here, with a live figure, and keep it."""
     lead.goto("/month/?ledger=ternwick")
     lead.get_by_role("link", name="Ships in Year report").click()
     expect(lead.locator("#main[data-keys]")).to_be_visible()
+    lead.wait_for_load_state()
     lead.keyboard.press("e")
     expect(lead.locator("#written .ProseMirror")).to_be_focused()
     expect(lead.locator("#written .live")).to_have_text("2 636 690".replace(" ", "\u00a0"))
@@ -123,7 +112,10 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     expect(controller.locator("#paper")).not_to_contain_text("hedge")
     expect(state(controller, "ships")).to_have_text("held")
     expect(controller.locator("#step-hold")).to_have_count(0)
-    # a typed number that contradicts the folio is pointed out, and made live
+
+
+def _made_live_and_handed_in(lead, controller):
+    """A typed number that contradicts the folio is pointed out, and made live."""
     lead.locator("#keep-now").click()
     expect(lead.locator(".typed.contradicts")).to_contain_text("612.50")
     lead.locator("[data-live]").first.click()
@@ -145,7 +137,9 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     expect(state(lead, "ships")).to_have_text("in review")
     expect(lead.locator("#step-hold")).to_have_count(0)
 
-    # review: a remark at a place, sent back with a reason, handed in again, accepted
+
+def _reviewed_and_sent_back(lead, controller):
+    """Review: a remark at a place, sent back with a reason, handed in again, accepted."""
     go(controller, "ships")
     expect(controller.locator("#step-accept")).to_be_visible()
     controller.locator("#step-send-back").click()
@@ -161,7 +155,9 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     expect(lead.locator("#panel")).to_contain_text("Sent back: name the hedge")
     expect(lead.locator(".remark")).to_contain_text("with whom?")
 
-    # now elsewhere: the file goes out, comes back with a line more, its figures still live
+
+def _written_elsewhere_and_accepted(tmp_path, lead, controller):
+    """Now elsewhere: the file goes out, comes back with a line more, its figures still live."""
     step(lead, "hold")
     data = downloaded(lead, "#take-file", tmp_path)
     docx = Document(io.BytesIO(data))
@@ -178,7 +174,9 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     expect(controller.locator("#paper")).to_contain_text("Its figures stay as they were")
     expect(controller.locator("#step-hold")).to_have_count(0)
 
-    # a file that is none changes nothing; one that differs from the master is chosen for, both ways
+
+def _in_styles_of_its_own(lead, controller):
+    """A file that is none changes nothing; one that differs from the master is chosen for, both ways."""
     go(lead, "crossings")
     step(lead, "hold")
     lead.locator("#keep-now").wait_for()
@@ -198,7 +196,9 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     go(controller, "crossings")
     step(controller, "accept")
 
-    # figures alone, slides, words; then all is done, and one section is taken back and done again
+
+def _all_done_and_one_taken_back(page: Page, lead, controller):
+    """Figures alone, slides, words; then all is done, and one section is taken back and done again."""
     for key in ("results", "income", "sheet", "loans"):
         go(page, key)
         step(page, "hand-in")
@@ -230,7 +230,9 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     go(controller, "ships")
     step(controller, "accept")
 
-    # the period moves on, and nothing of what is done
+
+def _another_period(page: Page, lead):
+    """The period moves on, and nothing of what is done."""
     go(page, "income")
     before = page.locator("#text").inner_text()
     go(page, "income", "&arrange=yes&panel=about")
@@ -244,7 +246,9 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     go(lead, "ships")
     expect(lead.locator("#step-take-back")).to_have_count(0)
 
-    # the whole as PDF, made in the background
+
+def _the_whole_as_pdf(page: Page, tmp_path):
+    """The whole as PDF, made in the background."""
     go(page, "income")
     page.locator("#whole-as").click()
     page.locator("#whole-pdf").click()
@@ -258,3 +262,28 @@ def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp
     pdf.close()
     assert f"Page 1 of {len(words)}" in words[0] and any("with Norrbank" in one for one in words)
     assert set(Section.objects.filter(folio__name="year-report").values_list("state", flat=True)) == {"done"}
+
+
+def test_three_people_from_outline_to_done(page: Page, browser, live_server, tmp_path, monkeypatch):
+    monkeypatch.setattr(suite, "suite", lambda form="docx": "")  # its pages: slow tests of formats
+    sign_in(page, "Accountant")
+    page.goto("/folios/?ledger=ternwick&period=2027-P07&node=TF")
+    page.get_by_label("Title of the new folio").fill("Year report")
+    page.locator("#new-folio").click()
+    page.locator("#new-title").fill("First")
+    page.locator("#add-section-now").click()
+    expect(page.locator("#section-first")).to_contain_text("First")
+    page.get_by_role("link", name="Text", exact=True).click()
+    page.locator("#folio-text").fill(OUTLINE)
+    page.locator("#keep-text").click()
+    expect(page.locator(".sections li")).to_have_count(8)
+    lead, controller = another(browser, live_server, "Ships lead"), another(browser, live_server, "Controller")
+    _opened_by_who_keeps_it(page, lead)
+    _written_with_a_live_figure(lead, controller)
+    _made_live_and_handed_in(lead, controller)
+    _reviewed_and_sent_back(lead, controller)
+    _written_elsewhere_and_accepted(tmp_path, lead, controller)
+    _in_styles_of_its_own(lead, controller)
+    _all_done_and_one_taken_back(page, lead, controller)
+    _another_period(page, lead)
+    _the_whole_as_pdf(page, tmp_path)

@@ -23,6 +23,7 @@ def test_a_director_from_the_month_to_a_journal_line(page: Page, browser, live_s
     expect(results.get_by_role("row", name="Operating result")).to_contain_text("360")
     results.get_by_role("link", name="The group at a glance").click()
     expect(page.get_by_role("heading", name="The group at a glance", level=1)).to_be_visible()
+    page.wait_for_load_state()
     expect(page.locator(".switch [aria-current]")).to_have_text("Month")
     page.keyboard.press("l")
     expect(page.locator(".switch [aria-current]")).to_have_text("Whole year")
@@ -49,22 +50,8 @@ def test_a_director_from_the_month_to_a_journal_line(page: Page, browser, live_s
     expect(page.locator("#node")).to_have_value("group")
 
 
-def test_an_accountant_arranges_draws_and_takes_it_away(page: Page, browser, live_server, tmp_path):
-    page = another(browser, live_server, "Accountant")
-    page.goto(f"/overviews/group/?{WHERE}&of=group&window=date")
-    page.keyboard.press("a")
-    expect(page.locator("#add-tile")).to_be_visible()
-    page.keyboard.press("n")
-    page.locator("#new-kind").select_option("trend")
-    page.locator("#add-tile").click()
-    tile = page.locator("#tile-trend-2")
-    expect(tile).to_be_visible()
-    page.get_by_label("Title").first.fill("Fuel, month by month")
-    page.locator("#tile-settings [name=line]").fill("Fuel")
-    page.locator("#keep-tile").click()
-    expect(tile.get_by_role("heading")).to_have_text("Fuel, month by month")
-
-    # by key: from tile to tile, back by two, narrower
+def _arranged_by_key(page: Page, tmp_path, tile):
+    """By key: from tile to tile, back by two, narrower."""
     tile.focus()
     for place in (4, 3):
         page.keyboard.press("Alt+ArrowLeft")
@@ -85,7 +72,9 @@ def test_an_accountant_arranges_draws_and_takes_it_away(page: Page, browser, liv
     caught.value.save_as(tmp_path / "group.pdf")
     assert (tmp_path / "group.pdf").read_bytes()[:5] == b"%PDF-"
 
-    # from a statement: two lines, two columns, one key
+
+def _drawn_from_a_statement(page: Page):
+    """From a statement: two lines, two columns, one key."""
     page.goto(f"/statements/income-statement/?{WHERE}")
     page.locator("tr[data-row=fuel] a.figure[data-column=actual]").focus()
     page.keyboard.press("Shift+ArrowDown")
@@ -98,3 +87,32 @@ def test_an_accountant_arranges_draws_and_takes_it_away(page: Page, browser, liv
     expect(page.locator("#tile-chart h2")).to_have_text("Fuel and dues")
     kept = Overview.objects.get(name="group").body["pages"][0]["tiles"][-1]
     assert (kept["rows"], kept["columns"]) == (["fuel", "port-dues-and-berths"], ["actual", "budget"])
+
+
+def test_an_accountant_arranges_draws_and_takes_it_away(page: Page, browser, live_server, tmp_path):
+    page = another(browser, live_server, "Accountant")
+    page.goto(f"/overviews/group/?{WHERE}&of=group&window=date")
+    page.keyboard.press("a")
+    expect(page.locator("#add-tile")).to_be_visible()
+    page.keyboard.press("n")
+    page.locator("#new-kind").select_option("trend")
+    page.locator("#add-tile").click()
+    tile = page.locator("#tile-trend-2")
+    expect(tile).to_be_visible()
+    page.get_by_label("Title").first.fill("Fuel, month by month")
+    page.locator("#tile-settings [name=line]").fill("Fuel")
+    page.locator("#keep-tile").click()
+    expect(tile.get_by_role("heading")).to_have_text("Fuel, month by month")
+    _arranged_by_key(page, tmp_path, tile)
+    _drawn_from_a_statement(page)
+    _without_an_answer(page)
+
+
+def _without_an_answer(page: Page):
+    """Where the connection is gone it is said, and goes with the next answer."""
+    page.context.set_offline(True)
+    page.locator("#main a").filter(visible=True).first.click()
+    expect(page.locator("#alert")).to_contain_text("No answer came from Rulka")
+    page.context.set_offline(False)
+    page.locator("#main a").filter(visible=True).first.click()
+    expect(page.locator("#alert")).to_be_empty()

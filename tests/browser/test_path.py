@@ -30,21 +30,17 @@ def minor(value: Decimal) -> str:
     return f"\u2212{text}" if value < 0 else text
 
 
-def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
-    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
-    fuel_codes, october, september = oracle.between("6110", "6199"), (2027, 7), (2027, 6)
-
-    def fuel(codes, at):
-        return -oracle.activity("TF", codes, at, at)
-
-    # sign in, open the income statement
+def _opened(page: Page, fuel_codes, october, fuel):
+    """Sign in, open the income statement."""
     page.goto("/sign-in/")
     page.get_by_role("button", name="Accountant").click()
     page.get_by_role("link", name="Income statement", exact=True).click()
     expect(page.get_by_role("heading", name="Income statement")).to_be_visible()
     expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
 
-    # step a period back by its key, without a new page, and on again
+
+def _stepped_back(page: Page, fuel_codes, september, fuel):
+    """Step a period back by its key, without a new page, and on again."""
     page.evaluate("window.same = true")
     page.keyboard.press(",")
     expect(page.locator(".period .now")).to_contain_text("September 2026")
@@ -53,7 +49,9 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     page.keyboard.press(".")
     expect(page.locator(".period .now")).to_contain_text("October 2026")
 
-    # change a selection: the whole statement is right again, the footing too
+
+def _a_selection_changed(page: Page, fuel_codes, october, fuel):
+    """Change a selection: the whole statement is right again, the footing too."""
     with_power = {*fuel_codes, "6815"}
     expect(page.locator("#foot")).to_contain_text("6815 Shore power (14\u00a0025.00) is not")
     page.locator('tr[data-row="fuel"] th a').click()
@@ -65,12 +63,16 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     page.reload()
     expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(with_power, october)))
 
-    # undo
+
+def _undone(page: Page, fuel_codes, october, fuel):
+    """Undo."""
     page.keyboard.press("Control+z")
     expect(cell(page, "fuel", "actual")).to_have_text(shown(fuel(fuel_codes, october)))
     expect(page.locator("#foot")).to_contain_text("6815 Shore power (14\u00a0025.00) is not")
 
-    # trace by keyboard: figure, accounts, periods, lines, entry with its document
+
+def _traced_by_keyboard(page: Page, fuel_codes, october, fuel):
+    """Trace by keyboard: figure, accounts, periods, lines, entry with its document."""
     cell(page, "vehicles", "actual").focus()
     for key in ("ArrowDown", "ArrowUp", "ArrowRight", "ArrowLeft"):
         page.keyboard.press(key)
@@ -89,7 +91,9 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     expect(page.locator("#panel .facts")).to_contain_text("I-")
     expect(page.locator("#panel .agrees")).to_have_text("the entry balances")
 
-    # take both files away; the workbook's figures are the ledger's
+
+def _taken_away(page: Page, oracle, fuel_codes, october, fuel):
+    """Take both files away; the workbook's figures are the ledger's."""
     page.get_by_role("button", name="Export").click()
     with page.expect_download() as workbook:
         page.get_by_role("link", name="Workbook (.xlsx)").click()
@@ -109,6 +113,21 @@ def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
     assert "Income statement" in text and shown(fuel(fuel_codes, october)) in text and "Page 1 of" in text
 
 
+def test_from_sign_in_to_the_downloaded_workbook(page: Page, demo_folder):
+    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
+    fuel_codes, october, september = oracle.between("6110", "6199"), (2027, 7), (2027, 6)
+
+    def fuel(codes, at):
+        return -oracle.activity("TF", codes, at, at)
+
+    _opened(page, fuel_codes, october, fuel)
+    _stepped_back(page, fuel_codes, september, fuel)
+    _a_selection_changed(page, fuel_codes, october, fuel)
+    _undone(page, fuel_codes, october, fuel)
+    _traced_by_keyboard(page, fuel_codes, october, fuel)
+    _taken_away(page, oracle, fuel_codes, october, fuel)
+
+
 def expect_focus(page: Page, where: str) -> None:
     """Wait until the focus is in the panel, or on a figure of the column named; it moves once a fragment has
     settled."""
@@ -120,13 +139,8 @@ def expect_focus(page: Page, where: str) -> None:
     )
 
 
-def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
-    page.goto("/sign-in/")
-    page.get_by_role("button", name="Accountant").press("Enter")
-    page.get_by_role("link", name="Income statement", exact=True).press("Enter")
-    expect(page.locator("a.figure[tabindex='0']")).to_have_count(1)
-
-    # edit the line under the focus, and come back to its figure
+def _edited_by_keyboard(page: Page):
+    """Edit the line under the focus, and come back to its figure."""
     cell(page, "fuel", "actual").focus()
     page.keyboard.press("e")
     field = page.get_by_label("Accounts", exact=True)
@@ -147,7 +161,9 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     page.keyboard.press("Control+z")
     expect(page.locator("#panel .done")).to_contain_text("Undone")
 
-    # single letters do nothing in fields
+
+def _letters_in_fields(page: Page):
+    """Single letters do nothing in fields."""
     expect(cell(page, "fuel", "actual")).to_be_focused()
     page.keyboard.press("e")
     expect(page.get_by_label("Label", exact=True)).to_be_focused()
@@ -155,7 +171,9 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     expect(page.locator(".period .now")).to_contain_text("October 2026")
     page.keyboard.press("Escape")  # leaves the label as it was
 
-    # trace, go on into it, and come back
+
+def _traced_and_back(page: Page):
+    """Trace, go on into it, and come back."""
     cell(page, "fuel", "budget").focus()
     page.keyboard.press("Enter")
     expect(page.locator("#panel .big")).to_be_visible()
@@ -167,7 +185,9 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     page.keyboard.press("Escape")
     expect_focus(page, "budget")
 
-    # the list of keys, and switching single letters off
+
+def _letters_off(page: Page):
+    """The list of keys, and switching single letters off."""
     page.keyboard.press("?")
     expect(page.get_by_role("dialog")).to_be_visible()
     page.get_by_role("dialog").get_by_role("link", name="My settings").press("Enter")
@@ -179,6 +199,17 @@ def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
     expect(page.locator(".period .now")).to_contain_text("October 2026")
 
 
+def test_keyboard_alone_edits_traces_and_comes_back(page: Page):
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").press("Enter")
+    page.get_by_role("link", name="Income statement", exact=True).press("Enter")
+    expect(page.locator("a.figure[tabindex='0']")).to_have_count(1)
+    _edited_by_keyboard(page)
+    _letters_in_fields(page)
+    _traced_and_back(page)
+    _letters_off(page)
+
+
 def test_refused_fragment_is_told_in_an_alert(page: Page):
     from rulka.people.models import Access
 
@@ -186,6 +217,7 @@ def test_refused_fragment_is_told_in_an_alert(page: Page):
     page.get_by_role("button", name="Accountant").click()
     page.get_by_role("link", name="Balance sheet", exact=True).click()
     expect(page.locator("a.figure[tabindex='0']")).to_have_count(1)
+    page.wait_for_load_state()
     Access.objects.all().delete()
     with page.expect_response(lambda response: response.status == 404):
         page.keyboard.press(",")

@@ -17,10 +17,8 @@ PHRASE = "seven ferries at dawn"
 CREW = "TQ"
 
 
-def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, live_server):
-    # a page of their own: what is refused on purpose stands in the browser's console
-    page = another(browser, live_server, "Administrator")
-    # a group that sees one company, and no journal lines
+def _a_group_without_lines(page: Page):
+    """A group that sees one company, and no journal lines."""
     page.goto("/people/")
     page.get_by_label("New group").fill("Quay team")
     page.get_by_role("button", name="Make it").click()
@@ -33,7 +31,10 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     page.get_by_label("How deep they get").select_option("accounts")
     page.get_by_role("button", name="Let them see it").click()
     expect(page.locator("main")).to_contain_text(f"node {CREW}, accounts only")
-    # somebody new, in that group
+
+
+def _somebody_new(page: Page):
+    """Somebody new, in that group."""
     page.goto("/people/")
     page.get_by_label("Signs in as").fill("mira")
     page.get_by_label("Called").fill("Mira Holm")
@@ -41,7 +42,11 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     page.get_by_label("Quay team").check()
     page.get_by_role("button", name="Invite").click()
     link = page.locator("#link code").inner_text()
-    # she takes her place, once
+    return link
+
+
+def _she_takes_her_place(browser, live_server, link):
+    """She takes her place, once."""
     context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=live_server.url)
     mira = context.new_page()
     mira.goto(link)
@@ -57,7 +62,11 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     used.goto(link)
     expect(used.locator("#problem")).to_contain_text("used already")
     used.close()
-    # she sets her second step up, and how she reads
+    return context, mira
+
+
+def _her_second_step(mira):
+    """She sets her second step up, and how she reads."""
     mira.get_by_role("button", name="Mira Holm").click()
     mira.get_by_role("link", name="My settings").click()
     mira.get_by_role("button", name="Begin", exact=True).click()
@@ -74,7 +83,11 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     mira.get_by_label("First page").select_option("Trial balance")
     mira.get_by_label("single letters are keys").uncheck()
     mira.get_by_role("button", name="Keep").click()
-    # out, and in again with both steps
+    return codes
+
+
+def _out_and_in_again(mira, codes):
+    """Out, and in again with both steps."""
     mira.get_by_role("button", name="Mira Holm").click()
     mira.get_by_role("button", name="Sign out").click()
     mira.get_by_label("Name").fill("mira")
@@ -93,7 +106,10 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     mira.keyboard.press("?")
     mira.keyboard.press(",")
     expect(mira.locator("#period-open")).to_contain_text("October 2026")
-    # the administrator looks through her eyes: reads, changes nothing
+
+
+def _seen_through_her_eyes(page: Page):
+    """The administrator looks through her eyes: reads, changes nothing."""
     page.goto("/people/person/mira/")
     page.get_by_role("button", name="Look through their eyes").click()
     expect(page.locator(".looking")).to_contain_text("Through the eyes of Mira Holm")
@@ -106,7 +122,10 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     page.get_by_role("button", name="Stop looking").click()
     page.goto("/people/record/?what=looked")
     expect(page.locator("main tbody")).to_contain_text("mira")
-    # she leaves while she is signed in
+
+
+def _she_leaves(page: Page, context, mira):
+    """She leaves while she is signed in."""
     page.goto("/people/person/mira/")
     page.locator("select[name=heir]").select_option("accountant")
     page.get_by_role("button", name="Deactivate").click()
@@ -118,6 +137,18 @@ def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, 
     mira.get_by_role("button", name="Sign in").click()
     expect(mira.locator(".problem")).to_be_visible()
     context.close()
+
+
+def test_somebody_comes_signs_in_with_two_steps_and_leaves(page: Page, browser, live_server):
+    # a page of their own: what is refused on purpose stands in the browser's console
+    page = another(browser, live_server, "Administrator")
+    _a_group_without_lines(page)
+    link = _somebody_new(page)
+    context, mira = _she_takes_her_place(browser, live_server, link)
+    codes = _her_second_step(mira)
+    _out_and_in_again(mira, codes)
+    _seen_through_her_eyes(page)
+    _she_leaves(page, context, mira)
 
 
 def codes_later(codes: pyotp.TOTP) -> int:

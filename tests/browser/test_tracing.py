@@ -32,18 +32,8 @@ def back(page: Page) -> None:
     page.wait_for_function("() => !window.former && document.readyState === 'complete'")
 
 
-def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page, browser, live_server):
-    sign_in(page, "Accountant")
-    page.goto(f"/statements/income-statement/?{WHERE}")
-    step(page, page.locator('tr[data-row="fuel"] a[data-column="ytd-difference"]'))
-    panel = page.locator("#panel")
-    expect(panel.locator(".big")).to_contain_text("\u2212216\u00a0730.29")
-    expect(panel.locator(".agrees")).to_have_text("agrees with the figure")
-    expect(page.locator("td.traced a")).to_have_attribute("data-column", "ytd-difference")
-    start = page.url
-    assert "panel=trace" in start and "row=fuel" in start
-
-    # by crossing, into one, by period: the price is up from June on, in all of them
+def _by_crossing_and_period(page: Page, panel):
+    """By crossing, into one, by period: the price is up from June on, in all of them."""
     step(page, panel.get_by_role("link", name="crossing", exact=True))
     expect(panel.locator("thead")).to_contain_text("Crossing")
     step(page, panel.get_by_role("link", name="N North"))
@@ -60,8 +50,11 @@ def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page
     assert all(size > -5_000 for size in sizes[:2]) and all(size < -10_000 for size in sizes[2:]), sizes
     step(page, panel.get_by_role("link", name="June 2026"))
     expect(here(page)).to_have_text("June 2026")
+    return crossing
 
-    # both sides next to each other, then the lines, the entry, its document and the document's other lines
+
+def _to_the_document(page: Page, panel):
+    """Both sides next to each other, then the lines, the entry, its document and the document's other lines."""
     step(page, panel.get_by_role("link", name="both sides"))
     expect(panel.locator(".agrees")).to_have_text("both sides agree with the difference")
     step(page, panel.locator(".ways").get_by_role("link", name="line", exact=True))
@@ -74,8 +67,11 @@ def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page
     step(page, panel.locator('a[title="All lines of this document"]'))
     expect(panel.get_by_role("heading", name="Document I-")).to_be_visible()
     expect(panel.locator(".parts")).to_contain_text("Suppliers")
+    return lines, entry
 
-    # back step by step with the browser's own key, on again, and a reload stays
+
+def _back_by_the_browsers_key(page: Page, panel, crossing, lines, entry):
+    """Back step by step with the browser's own key, on again, and a reload stays."""
     back(page)
     assert page.url == entry
     expect(panel.get_by_role("heading", name="Entry TF-")).to_be_visible()
@@ -95,7 +91,9 @@ def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page
     expect(panel.locator("thead")).to_contain_text("Crossing")
     page.goto(lines)
 
-    # on the whole page: ordered, ticked, then taken into a worksheet
+
+def _on_the_whole_page(page: Page, panel):
+    """On the whole page: ordered, ticked, then taken into a worksheet."""
     panel.get_by_role("link", name="Whole page").click()
     trace = page.locator("#trace")
     expect(trace.locator(".crumbs")).to_contain_text("June 2026")
@@ -111,7 +109,9 @@ def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page
     expect(page.locator("body")).to_contain_text("June 2026")
     expect(page.get_by_text("Sound Oil").first).to_be_visible()
 
-    # somebody behind a fence opens the same link: the ships' part of it, and nothing else
+
+def _behind_a_fence(browser, live_server, lines, entry):
+    """Somebody behind a fence opens the same link: the ships' part of it, and nothing else."""
     other = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=live_server.url).new_page()
     sign_in(other, "Ships lead")
     other.goto(lines)
@@ -121,6 +121,23 @@ def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page
     expect(other.locator("#panel")).to_contain_text("Other lines of this entry lie outside of what you may see")
     expect(other.locator("#panel")).not_to_contain_text("Suppliers")
     other.context.close()
+
+
+def test_the_fuel_matter_from_the_difference_to_its_document_and_back(page: Page, browser, live_server):
+    sign_in(page, "Accountant")
+    page.goto(f"/statements/income-statement/?{WHERE}")
+    step(page, page.locator('tr[data-row="fuel"] a[data-column="ytd-difference"]'))
+    panel = page.locator("#panel")
+    expect(panel.locator(".big")).to_contain_text("\u2212216\u00a0730.29")
+    expect(panel.locator(".agrees")).to_have_text("agrees with the figure")
+    expect(page.locator("td.traced a")).to_have_attribute("data-column", "ytd-difference")
+    start = page.url
+    assert "panel=trace" in start and "row=fuel" in start
+    crossing = _by_crossing_and_period(page, panel)
+    lines, entry = _to_the_document(page, panel)
+    _back_by_the_browsers_key(page, panel, crossing, lines, entry)
+    _on_the_whole_page(page, panel)
+    _behind_a_fence(browser, live_server, lines, entry)
 
 
 def test_anything_is_found_by_keyboard_alone(page: Page):

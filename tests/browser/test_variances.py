@@ -25,10 +25,8 @@ def another(browser, live_server, who: str) -> Page:
     return page
 
 
-def test_the_fuel_variance_is_driven_by_its_price_explained_accepted_kept_and_printed(page: Page, browser, live_server):
-    sign_in(page, "Accountant")
-    page.goto(STATEMENT)
-    # one key on the figure says why
+def _why(page: Page):
+    """One key on the figure says why."""
     figure = page.locator('tr[data-row="fuel"] a[data-column="ytd-difference"]')
     figure.focus()
     page.keyboard.press("y")
@@ -40,18 +38,27 @@ def test_the_fuel_variance_is_driven_by_its_price_explained_accepted_kept_and_pr
     expect(trace.locator("#parted tfoot")).to_contain_text("\u2212216\u00a0730.29")
     expect(trace.locator("svg text.turn")).to_have_text("up from here")
     expect(trace.locator(".agrees").first).to_have_text("agrees with the figure")
-    # nothing can be kept before it is explained
+
+
+def _not_kept_before(page: Page):
+    """Nothing can be kept before it is explained."""
     page.goto(f"{STATEMENT}&panel=editions")
     page.locator("#edition-title").fill("October")
     page.get_by_role("button", name="Keep").click()
     expect(page.locator("#problem")).to_contain_text("5 variances are not explained yet")
-    # explained in the trace itself, beside what drives it
+
+
+def _explained_in_the_trace(page: Page):
+    """Explained in the trace itself, beside what drives it."""
     page.goto(f"/statements/income-statement/trace/?{WHERE}&panel=trace&row=fuel&column=ytd-difference&by=drivers")
     page.get_by_label("What it is about").fill(SAID)
     page.get_by_role("button", name="Explain", exact=True).click()
     expect(page.locator("section.item")).to_contain_text("waits for a controller")
     expect(page.locator("aside h2")).to_have_text("To explain: 4 of 5 open")
 
+
+def _sent_back_and_accepted(page: Page, browser, live_server):
+    """A controller asks, gets the answer and accepts it."""
     controller = another(browser, live_server, "Controller")
     controller.goto(f"{STATEMENT}&{FUEL}")
     controller.get_by_label("What is missing").fill("Which suppliers?")
@@ -70,8 +77,11 @@ def test_the_fuel_variance_is_driven_by_its_price_explained_accepted_kept_and_pr
     controller.get_by_role("button", name="Accept").click()
     expect(controller.locator("section.item em")).to_have_text("accepted")
     expect(controller.locator('tr[data-row="fuel"] .plus')).to_have_class("plus explained")
+    return controller
 
-    # the others too, one after another
+
+def _the_others_and_kept(page: Page):
+    """The others too, one after another."""
     for row in ("foot-passengers", "shop-and-galley", "upkeep-and-dry-dock", "tax"):
         page.goto(f"{STATEMENT}&panel=explain&row={row}&column=ytd-difference")
         page.locator("#explain-text").fill(f"About {row}.")
@@ -84,11 +94,25 @@ def test_the_fuel_variance_is_driven_by_its_price_explained_accepted_kept_and_pr
     expect(page.get_by_role("status")).to_contain_text("Edition 'October' kept.")
     page.locator("#panel .did a").first.click()
     expect(page.locator("ol.notes")).to_contain_text("Both suppliers, all crossings.")
-    # the note stands in the PDF, under the number that the line bears
+
+
+def _printed(page: Page, controller):
+    """The note stands in the PDF, under the number that the line bears."""
     pdf = page.request.get(f"/statements/income-statement/export/pdf/?{WHERE}").body()
     text = " ".join(PdfReader(io.BytesIO(pdf)).pages[0].extract_text().split())
     assert f"3 Fuel, April to October 2026, Difference: \u2212216.7. {SAID} Both suppliers, all crossings." in text
     controller.context.close()
+
+
+def test_the_fuel_variance_is_driven_by_its_price_explained_accepted_kept_and_printed(page: Page, browser, live_server):
+    sign_in(page, "Accountant")
+    page.goto(STATEMENT)
+    _why(page)
+    _not_kept_before(page)
+    _explained_in_the_trace(page)
+    controller = _sent_back_and_accepted(page, browser, live_server)
+    _the_others_and_kept(page)
+    _printed(page, controller)
 
 
 def test_a_finding_is_dismissed_with_a_reason_that_holds_in_the_next_month(page: Page):

@@ -62,24 +62,15 @@ def amount(value: Decimal) -> str:
     return minor(value) if value else "–"
 
 
-def test_a_sheet_from_nothing(page: Page, demo_folder):
-    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
-    october, september = (2027, 7), (2027, 6)
-    page.goto("/sign-in/")
-    page.get_by_role("button", name="Accountant").click()
-    page.get_by_role("link", name="Worksheets").click()
-    expect(page.get_by_role("link", name="Month pack, six months")).to_be_visible()
-    page.get_by_label("Title of the new worksheet").fill("Costs of fuel and ports")
-    page.get_by_role("button", name="New worksheet").click()
-    page.locator("revo-grid[data-ready]").wait_for()
-    expect(page.get_by_role("heading", name="Costs of fuel and ports")).to_be_visible()
-
-    # the period, the company and what it is compared with stand in cells; a period never turns into a date
+def _parameters_in_cells(page: Page):
+    """The period, the company and what it is compared with stand in cells; a period never turns into a date."""
     for at, text in (("A1", "Period"), ("B1", "2027-P07"), ("A2", "Company"), ("B2", "TF"), ("A3", "Compare with"),
                      ("B3", "budget")):  # fmt: skip
         put(page, at, text, text)
 
-    # one spilling formula for each column
+
+def _a_formula_a_column(page: Page, oracle, october, september):
+    """One spilling formula for each column."""
     put(page, "A5", '=RULKA.LIST("accounts", "61*, 62*")', "6110")
     put(page, "B5", "=RULKA.NAME(A5#)", "Marine diesel")
     put(page, "C5", "=RULKA.OPENING(A5#, $B$1, , $B$2)", re.compile("00$|[0-9]"))
@@ -91,7 +82,9 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
     expect(cell(page, "D9")).to_have_text(amount(oracle.activity("TF", {"6220"}, october, october)))
     expect(cell(page, "C6")).to_have_text(amount(oracle.activity("TF", {"6120"}, (2027, 1), september)))
 
-    # percent by the panel, a choice list for what is compared
+
+def _looks_and_choices(page: Page):
+    """Percent by the panel, a choice list for what is compared."""
     go(page, "G5")
     page.get_by_role("link", name="Cell", exact=True).click()
     page.get_by_label("Number").select_option("0.0%")
@@ -107,7 +100,9 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
     put(page, "B3", "budget", re.compile("^budget"))
     expect(cell(page, "E5")).to_have_text(before)
 
-    # six months, dragged: periods go on, references shift
+
+def _six_months_dragged(page: Page, oracle):
+    """Six months, dragged: periods go on, references shift."""
     put(page, "A14", "6110", "6110")
     put(page, "B13", "2027-P02", "2027-P02")
     put(page, "B14", "=RULKA.ACTIVITY($A14, B$13, , $B$2)", re.compile(r"\d"))
@@ -122,7 +117,9 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
             amount(oracle.activity("TF", {"6110"}, (2027, number), (2027, number)))
         )
 
-    # copied cells shift what isn't fixed; what comes from elsewhere is data, never a formula
+
+def _copied(page: Page):
+    """Copied cells shift what isn't fixed; what comes from elsewhere is data, never a formula."""
     put(page, "C16", "=B16+$A$14", re.compile("6110"))
     page.context.grant_permissions(["clipboard-read", "clipboard-write"])
     go(page, "C16")
@@ -139,7 +136,9 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
     expect(cell(page, "C18")).to_have_text("2026-10")
     expect(cell(page, "C19")).to_have_text("1234.5")
 
-    # the period becomes a parameter and is stepped in the panel
+
+def _a_parameter_stepped(page: Page, oracle, september):
+    """The period becomes a parameter and is stepped in the panel."""
     go(page, "B1")
     page.get_by_role("link", name="Cell", exact=True).click()
     page.get_by_text("Make it a parameter").click()
@@ -151,8 +150,11 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
     expect(cell(page, "B1")).to_have_text("2027-P06")
     fuel = oracle.activity("TF", {"6110"}, september, september)
     expect(cell(page, "D5")).to_have_text(amount(fuel))
+    return fuel
 
-    # a figure that a formula elsewhere filled is traced to the journal line
+
+def _traced(page: Page):
+    """A figure that a formula elsewhere filled is traced to the journal line."""
     go(page, "D6")
     page.keyboard.press("Enter")
     panel = page.locator("#panel")
@@ -163,7 +165,9 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
     panel.locator("a.line-entry").first.click()
     expect(panel).to_contain_text("the entry balances")
 
-    # an edit is undone, and all is there after loading again
+
+def _undone_and_loaded_again(page: Page, fuel):
+    """An edit is undone, and all is there after loading again."""
     go(page, "A3")
     page.keyboard.press("Delete")
     expect(cell(page, "A3")).to_have_text("")
@@ -179,3 +183,24 @@ def test_a_sheet_from_nothing(page: Page, demo_folder):
     expect(cell(page, "D5")).to_have_text("#N/A")
     expect(page.locator("#foot-error")).to_contain_text("errors")
     expect(cell(page, "D5")).to_have_attribute("title", re.compile("Argument node"))
+
+
+def test_a_sheet_from_nothing(page: Page, demo_folder):
+    oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
+    october, september = (2027, 7), (2027, 6)
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").click()
+    page.get_by_role("link", name="Worksheets").click()
+    expect(page.get_by_role("link", name="Month pack, six months")).to_be_visible()
+    page.get_by_label("Title of the new worksheet").fill("Costs of fuel and ports")
+    page.get_by_role("button", name="New worksheet").click()
+    page.locator("revo-grid[data-ready]").wait_for()
+    expect(page.get_by_role("heading", name="Costs of fuel and ports")).to_be_visible()
+    _parameters_in_cells(page)
+    _a_formula_a_column(page, oracle, october, september)
+    _looks_and_choices(page)
+    _six_months_dragged(page, oracle)
+    _copied(page)
+    fuel = _a_parameter_stepped(page, oracle, september)
+    _traced(page)
+    _undone_and_loaded_again(page, fuel)

@@ -86,26 +86,56 @@ def test_tax_follows_profit(lines):
         assert total(lines, "8110", **window) == pytest.approx(before * Decimal("0.22"), abs=1)
 
 
-def test_planted_matters_have_the_amounts_of_the_documentation(demo_folder, lines):
-    budgets = rows(demo_folder / "ledger", "budgets.csv")
+def _the_news(demo_folder, lines):
+    """8 and the corrections come with the news."""
+    news = {line["entry"]: line for line in rows(demo_folder / "news", "entries.csv") if line["debit"]}
+    assert {entry: line["debit"] for entry, line in news.items()} == {
+        "TF-PA2607-L001": "27480.00",
+        "TF-GE2610-P001": "18600.00",
+        "TF-PA2610-N001": "1184.00",
+    }
+    first = {line["entry"]: line for line in lines if line["entry"] in news and line["debit"]}
+    assert {entry: (line["debit"], line["crossing"]) for entry, line in first.items()} == {
+        "TF-GE2610-P001": ("18600.00", "I"),
+        "TF-PA2610-N001": ("11184.00", "-"),
+    }
 
-    def budget(period, account):
-        return sum(
-            Decimal(row["amount"])
-            for row in budgets
-            if (row["scenario"], row["period"], row["account"]) == ("budget", period, account)
-        )
 
-    # 1 dry-docks
-    assert (
-        total(lines, "6330", first="2026-02-01", last="2026-02-28")
-        == Decimal("672000.00")
-        == budget("2026-P11", "6330") * Decimal("1.4")
+def _shore_power_berths_and_pending(lines):
+    """5 to 7: shore power, berth fees, what is pending."""
+    assert [(line["date"][:7], line["amount"]) for line in lines if line["account"] == "6815"] == [
+        ("2026-09", Decimal("13160.00")),
+        ("2026-10", Decimal("14025.00")),
+    ]
+    october = {"first": "2026-10-01", "last": "2026-10-31"}
+    assert -total(lines, "4590", **october) - total(lines, "6250", **october) == Decimal("12400.00")
+    assert total(lines, "4590", last="2026-09-30", kind="") == -total(lines, "6250", last="2026-09-30", kind="")
+    pending = [
+        (line["entry"], line["account"], line["amount"])
+        for line in lines
+        if line["status"] == "pending" and line["amount"] > 0
+    ]
+    assert pending == [("TF-GE2610-P001", "6210", Decimal("18600.00")), ("TF-GE2610-P002", "6410", Decimal("9250.00"))]
+
+
+def _an_outage_and_a_wrong_pay_run(lines):
+    """3 and 4: an outage, a pay run in the wrong department."""
+    vehicles = ("4110", "4120", "4130", "4140")
+    assert total(lines, *vehicles, first="2026-05-04", last="2026-05-24") == Decimal("-388998.73")
+    assert total(lines, *vehicles, first="2025-05-05", last="2025-05-25") == Decimal("-592337.03")
+    assert total(lines, "4440") == Decimal("-401395.41")
+    # 4 a pay run in the wrong department
+    wrong = [line for line in lines if line["entry"] == "TF-PA2608-0016" and line["account"].startswith("5")]
+    assert {line["department"] for line in wrong} == {"410"} and sum(line["amount"] for line in wrong) == Decimal(
+        "80920.16"
     )
-    assert (total(lines, "6330", first="2026-03-01", last="2026-08-31"), budget("2026-P12", "6330")) == (0, 360_000)
-    assert total(lines, "6330", first="2026-09-01", last="2026-09-30") == Decimal("357374.11")
+    moved = [line for line in lines if line["document"] == "GJ-2026-117"]
+    assert sum(line["amount"] for line in moved if line["department"] == "410") == Decimal("-80920.16")
 
-    # 2 fuel a sailing
+
+def _fuel_a_sailing(lines):
+    """2: fuel a sailing."""
+
     def fuel(first, last):
         return (
             total(lines, "6110", first=first, last=last, entity="TF") / total(lines, "9030", first=first, last=last)
@@ -122,44 +152,34 @@ def test_planted_matters_have_the_amounts_of_the_documentation(demo_folder, line
         lines, "9030", first="2025-06-01", last="2025-10-31"
     )
     assert Decimal("0.97") < flat < Decimal("1.03")
-    # 3 outage
-    vehicles = ("4110", "4120", "4130", "4140")
-    assert total(lines, *vehicles, first="2026-05-04", last="2026-05-24") == Decimal("-388998.73")
-    assert total(lines, *vehicles, first="2025-05-05", last="2025-05-25") == Decimal("-592337.03")
-    assert total(lines, "4440") == Decimal("-401395.41")
-    # 4 a pay run in the wrong department
-    wrong = [line for line in lines if line["entry"] == "TF-PA2608-0016" and line["account"].startswith("5")]
-    assert {line["department"] for line in wrong} == {"410"} and sum(line["amount"] for line in wrong) == Decimal(
-        "80920.16"
+
+
+def _dry_docks(lines, budget):
+    """1: dry-docks."""
+    assert (
+        total(lines, "6330", first="2026-02-01", last="2026-02-28")
+        == Decimal("672000.00")
+        == budget("2026-P11", "6330") * Decimal("1.4")
     )
-    moved = [line for line in lines if line["document"] == "GJ-2026-117"]
-    assert sum(line["amount"] for line in moved if line["department"] == "410") == Decimal("-80920.16")
-    # 5 to 7
-    assert [(line["date"][:7], line["amount"]) for line in lines if line["account"] == "6815"] == [
-        ("2026-09", Decimal("13160.00")),
-        ("2026-10", Decimal("14025.00")),
-    ]
-    october = {"first": "2026-10-01", "last": "2026-10-31"}
-    assert -total(lines, "4590", **october) - total(lines, "6250", **october) == Decimal("12400.00")
-    assert total(lines, "4590", last="2026-09-30", kind="") == -total(lines, "6250", last="2026-09-30", kind="")
-    pending = [
-        (line["entry"], line["account"], line["amount"])
-        for line in lines
-        if line["status"] == "pending" and line["amount"] > 0
-    ]
-    assert pending == [("TF-GE2610-P001", "6210", Decimal("18600.00")), ("TF-GE2610-P002", "6410", Decimal("9250.00"))]
-    # 8 and the corrections come with the news
-    news = {line["entry"]: line for line in rows(demo_folder / "news", "entries.csv") if line["debit"]}
-    assert {entry: line["debit"] for entry, line in news.items()} == {
-        "TF-PA2607-L001": "27480.00",
-        "TF-GE2610-P001": "18600.00",
-        "TF-PA2610-N001": "1184.00",
-    }
-    first = {line["entry"]: line for line in lines if line["entry"] in news and line["debit"]}
-    assert {entry: (line["debit"], line["crossing"]) for entry, line in first.items()} == {
-        "TF-GE2610-P001": ("18600.00", "I"),
-        "TF-PA2610-N001": ("11184.00", "-"),
-    }
+    assert (total(lines, "6330", first="2026-03-01", last="2026-08-31"), budget("2026-P12", "6330")) == (0, 360_000)
+    assert total(lines, "6330", first="2026-09-01", last="2026-09-30") == Decimal("357374.11")
+
+
+def test_planted_matters_have_the_amounts_of_the_documentation(demo_folder, lines):
+    budgets = rows(demo_folder / "ledger", "budgets.csv")
+
+    def budget(period, account):
+        return sum(
+            Decimal(row["amount"])
+            for row in budgets
+            if (row["scenario"], row["period"], row["account"]) == ("budget", period, account)
+        )
+
+    _dry_docks(lines, budget)
+    _fuel_a_sailing(lines)
+    _an_outage_and_a_wrong_pay_run(lines)
+    _shore_power_berths_and_pending(lines)
+    _the_news(demo_folder, lines)
 
 
 def test_second_load_is_a_second_revision_that_keeps_what_it_changed(ternwick):

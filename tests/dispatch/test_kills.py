@@ -12,6 +12,7 @@ import sqlite3
 import time
 from collections import Counter
 from contextlib import closing, contextmanager
+from hashlib import sha256
 
 import pytest
 
@@ -120,68 +121,80 @@ def test_twenty_kills_of_the_command_leave_everything_accounted_for(tmp_path, ki
     assert not any(name.startswith(".") for name in names), "never half a file"
 
 
+def _killed(house, kills, occasions):
+    """Occasions sent by a worker that is killed again and again, then by one that isn't."""
+    killed = 0
+    for number in range(occasions):
+        house.manage("send", "every-way", "--ledger", "s", "--period", "2026-P01", "--as", "amy", "--queue")
+        for attempt in range(kills // occasions):
+            worker = house.start("work")
+            chance = random.Random(f"{number} {attempt}")
+            time.sleep(1.5 + chance.random() * 4)
+            killed += worker.poll() is None
+            worker.send_signal(signal.SIGKILL)
+            worker.wait()
+    assert killed == kills
+    for _ in range(3):
+        house.manage("work", "--once")
+
+
+def _each_mail_once(house, server, occasions):
+    """No mail twice; what isn't known goes again by a person's choice, as the same mail."""
+    found = house.deliveries()
+    ended = Counter(state for _, _, state, _ in found)
+    assert len(found) == occasions * len(PEOPLE) * 5 and set(ended) <= {"delivered", "not known"}, ended
+    assert {way for _, way, state, _ in found if state == "not known"} <= {"mail"}
+    identity = lambda one: one.message["Message-ID"].strip("<>").partition("@")[0]  # noqa: E731
+    before = Counter(map(identity, server.arrived))
+    mails = {one[0]: one for one in found if one[1] == "mail"}
+    assert set(before.values()) <= {1} and set(before) <= set(mails)
+    assert all(before[name] == 1 for name, one in mails.items() if one[2] == "delivered")
+    unknown = [name for name, one in mails.items() if one[2] == "not known"]
+    for name in unknown:
+        house.manage("send", "every-way", "--ledger", "s", "--as", "amy", "--again", name)
+    after = Counter(map(identity, server.arrived))
+    assert set(after) == set(mails) and {name for name, count in after.items() if count > 1} <= set(unknown)
+
+
+def _each_file_once(house, folder):
+    """Each file once in each place, none half."""
+    places = [folder / way / "2026-P01" for way in ("board", "sftp", "ftps")]
+    rows = house.rows("SELECT person_name, files FROM dispatch_delivery")
+    sent = {file["digest"] for _, files in rows for file in json.loads(files)}
+    for place in places:
+        digests = Counter(sha256(path.read_bytes()).hexdigest() for path in place.iterdir() if path.name[0] != ".")
+        assert set(digests.values()) == {1} and set(digests) == sent, place
+
+
+def _each_their_own(house, server):
+    """Each mail holds its reader's figures."""
+    own = {}
+    for name in PEOPLE:
+        told = house.manage("run_statement", "result", "--ledger", "s", "--period", "2026-P01", "--node", "A",
+                            "--as", name)  # fmt: skip
+        own[name] = {
+            line["label"]: line["values"][0]
+            for line in json.loads(told)["lines"]
+            if line["values"][0] is not None and not line.get("hidden")
+        }
+    assert len({json.dumps(figures) for figures in own.values()}) > 2, "they don't see the same"
+    for one in server.arrived:
+        name = one.to[0].partition("@")[0]
+        (text,) = [
+            part.get_payload(decode=True).decode()
+            for part in one.message.iter_attachments()
+            if part.get_filename().endswith(".csv")
+        ]
+        rows = list(csv.reader(io.StringIO(text)))
+        assert {row[0]: row[1] for row in rows[1:] if row[1] and row[0] in own[name]} == own[name], name
+
+
 @pytest.mark.slow
 def test_ten_people_by_every_way_under_twenty_kills_of_the_worker(tmp_path, kills=20, occasions=4):
     recipients = ", ".join(f"{{person: {name}, node: '10'}}" for name in PEOPLE)
     people = {"amy": ("accountant", ""), **{name: ("lead", bound) for name, bound in PEOPLE.items()}}
     with house_with(tmp_path, EVERY_WAY.replace("RECIPIENTS", recipients), people) as (house, server):
-        killed = 0
-        for number in range(occasions):
-            house.manage("send", "every-way", "--ledger", "s", "--period", "2026-P01", "--as", "amy", "--queue")
-            for attempt in range(kills // occasions):
-                worker = house.start("work")
-                chance = random.Random(f"{number} {attempt}")
-                time.sleep(1.5 + chance.random() * 4)
-                killed += worker.poll() is None
-                worker.send_signal(signal.SIGKILL)
-                worker.wait()
-        assert killed == kills
-        for _ in range(3):
-            house.manage("work", "--once")
-        found = house.deliveries()
-        ended = Counter(state for _, _, state, _ in found)
-        assert len(found) == occasions * len(PEOPLE) * 5 and set(ended) <= {"delivered", "not known"}, ended
-        assert {way for _, way, state, _ in found if state == "not known"} <= {"mail"}
-        identity = lambda one: one.message["Message-ID"].strip("<>").partition("@")[0]  # noqa: E731
-        before = Counter(map(identity, server.arrived))
-        mails = {one[0]: one for one in found if one[1] == "mail"}
-        assert set(before.values()) <= {1} and set(before) <= set(mails)
-        assert all(before[name] == 1 for name, one in mails.items() if one[2] == "delivered")
-        # what isn't known goes again by a person's choice, as the same mail
-        unknown = [name for name, one in mails.items() if one[2] == "not known"]
-        for name in unknown:
-            house.manage("send", "every-way", "--ledger", "s", "--as", "amy", "--again", name)
-        after = Counter(map(identity, server.arrived))
-        assert set(after) == set(mails) and {name for name, count in after.items() if count > 1} <= set(unknown)
-        # each file once in each place, none half, and each holds its reader's figures
-        places = {"board": tmp_path / "board" / "2026-P01", "sftp": tmp_path / "sftp" / "2026-P01",
-                  "ftps": tmp_path / "ftps" / "2026-P01"}  # fmt: skip
-        sent = {
-            file["digest"]: person
-            for person, files in house.rows("SELECT person_name, files FROM dispatch_delivery")
-            for file in json.loads(files)
-        }
-        from hashlib import sha256
-
-        for place in places.values():
-            digests = Counter(sha256(path.read_bytes()).hexdigest() for path in place.iterdir() if path.name[0] != ".")
-            assert set(digests.values()) == {1} and set(digests) == set(sent), place
-        own = {}
-        for name in PEOPLE:
-            told = house.manage("run_statement", "result", "--ledger", "s", "--period", "2026-P01", "--node", "A",
-                                "--as", name)  # fmt: skip
-            own[name] = {
-                line["label"]: line["values"][0]
-                for line in json.loads(told)["lines"]
-                if line["values"][0] is not None and not line.get("hidden")
-            }
-        assert len({json.dumps(figures) for figures in own.values()}) > 2, "they don't see the same"
-        for one in server.arrived:
-            name = one.to[0].partition("@")[0]
-            (text,) = [
-                part.get_payload(decode=True).decode()
-                for part in one.message.iter_attachments()
-                if part.get_filename().endswith(".csv")
-            ]
-            rows = list(csv.reader(io.StringIO(text)))
-            assert {row[0]: row[1] for row in rows[1:] if row[1] and row[0] in own[name]} == own[name], name
+        _killed(house, kills, occasions)
+        _each_mail_once(house, server, occasions)
+        _each_file_once(house, tmp_path)
+        _each_their_own(house, server)

@@ -50,6 +50,17 @@ def send(command, *, code=0, **options):
 # to each their own --------------------------------------------------------------------------------------------------
 
 
+def _neither_file_is_the_others(tmp_path, told):
+    """One folder, two people: neither file is the other's."""
+    names = sorted(path.name for path in (tmp_path / "board" / PERIOD).iterdir())
+    assert (
+        len(names) == 8 and "The result-A-2026-P01 (2).csv" in names and not any(name.startswith(".") for name in names)
+    )
+    assert Recorded.objects.filter(what="sent", thing="dispatch month-pack").count() == 1
+    digests = {file["digest"] for one in told if one["to"] == "kim" for file in one["files"]}
+    assert not digests & {file["digest"] for one in told if one["to"] != "kim" for file in one["files"]}
+
+
 def test_each_gets_their_own_figures_by_each_way(ledger, server, command, tmp_path, django_capture_on_commit_callbacks):
     with django_capture_on_commit_callbacks(execute=True):
         told = send(command)
@@ -85,14 +96,7 @@ def test_each_gets_their_own_figures_by_each_way(ledger, server, command, tmp_pa
     assert mails["lea"]["Subject"] == "Small, January 2026: 50.00" and mails["kim"]["Subject"].endswith(": –")
     body = mails["lea"].get_body(("plain",)).get_content().replace("\r\n", "\n")
     assert body == "Good morning Lea,\nwages were – EUR, sheet A.\n"
-    # one folder, two people: neither file is the other's
-    names = sorted(path.name for path in (tmp_path / "board" / PERIOD).iterdir())
-    assert (
-        len(names) == 8 and "The result-A-2026-P01 (2).csv" in names and not any(name.startswith(".") for name in names)
-    )
-    assert Recorded.objects.filter(what="sent", thing="dispatch month-pack").count() == 1
-    digests = {file["digest"] for one in told if one["to"] == "kim" for file in one["files"]}
-    assert not digests & {file["digest"] for one in told if one["to"] != "kim" for file in one["files"]}
+    _neither_file_is_the_others(tmp_path, told)
 
 
 def test_a_rehearsal_sends_nothing_and_says_all(ledger, server, command, tmp_path):
@@ -111,6 +115,18 @@ def test_dumped_it_reads_back_the_same(ledger, command, tmp_path):
     assert command("load_dispatch", tmp_path / "again.yaml", ledger="s", person="amy").endswith("version 1\n")
     (tmp_path / "again.yaml").write_text(text.replace("Month pack", "Pack of the month"))
     assert command("load_dispatch", tmp_path / "again.yaml", ledger="s", person="amy").endswith("version 2\n")
+
+
+def test_several_files_are_kept_all_or_none(ledger, command, tmp_path):
+    (tmp_path / "good.yaml").write_text(PACK.replace("month-pack", "another-pack"))
+    (tmp_path / "bad.yaml").write_text(PACK.replace("person: kim", "person: nobody"))
+    files = (tmp_path / "good.yaml", tmp_path / "bad.yaml")
+    with pytest.raises(CommandError, match="There is no person 'nobody'"):
+        command("load_dispatch", *files, ledger="s", person="amy")
+    assert set(Dispatch.objects.values_list("name", flat=True)) == {"month-pack"}
+    files[1].write_text(PACK.replace("Month pack", "Pack of the month"))
+    told = command("load_dispatch", *files, ledger="s", person="amy")
+    assert told == "dispatch another-pack: version 1\ndispatch month-pack: version 2\n"
 
 
 @pytest.mark.parametrize(

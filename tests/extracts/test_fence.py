@@ -18,7 +18,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting.definitions import extract_from
 from rulka.core.extracting.pivots import asked_pivot
 from rulka.extracts.output.writing import write
-from rulka.extracts.running.asked import Reader
+from rulka.extracts.running.asked import ExtractReader
 from rulka.extracts.running.news import news
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
@@ -103,6 +103,25 @@ def test_lines_behind_many_fences_are_those_inside_of_them(ternwick, data):
     ask_behind(ternwick, data)
 
 
+def _put_together_behind(ternwick, fence, fields, where, columns, expected, rows):
+    """Put together: what is inside, added up."""
+    body = {"rows": "journal lines", "columns": ["currency", *[name for name in ("source", "period") if name in fields],
+            {"column": "amount", "total": "sum", "as": "Sum"}, {"column": "line", "total": "count", "as": "Lines"},
+            {"column": "account", "total": "distinct", "as": "Accounts"}], "where": where}  # fmt: skip
+    by = [one for one in body["columns"] if isinstance(one, str)]
+    extra = [name for name in by if name not in columns]
+    assert not extra
+    with asking(ternwick, body, fence=fence) as asked:
+        rows = rows_of(asked)
+    groups: dict[tuple[str, ...], list[dict[str, str]]] = {}
+    for row in expected:
+        groups.setdefault(tuple(row[name] for name in by), []).append(row)
+    assert {tuple(row[name] for name in by): (Decimal(row["Sum"]), int(row["Lines"]), int(row["Accounts"]))
+            for row in rows} == {
+        key: (total(own, "amount"), len(own), len({row["account"] for row in own})) for key, own in groups.items()
+    }  # fmt: skip
+
+
 def ask_behind(ternwick, data):
     fence = data.draw(fences())
     fields = data.draw(st.lists(st.sampled_from(SETS["journal lines"]), min_size=1, max_size=5, unique=True))
@@ -129,23 +148,7 @@ def ask_behind(ternwick, data):
         assert len(first) == min(7, len(expected))
         values = asked.rows.values(asked.query, columns.index("account"), 10_000)
         assert {value for value, _ in values} == {row["account"] for row in expected}
-
-    # put together: what is inside, added up
-    body = {"rows": "journal lines", "columns": ["currency", *[name for name in ("source", "period") if name in fields],
-            {"column": "amount", "total": "sum", "as": "Sum"}, {"column": "line", "total": "count", "as": "Lines"},
-            {"column": "account", "total": "distinct", "as": "Accounts"}], "where": where}  # fmt: skip
-    by = [one for one in body["columns"] if isinstance(one, str)]
-    extra = [name for name in by if name not in columns]
-    assert not extra
-    with asking(ternwick, body, fence=fence) as asked:
-        rows = rows_of(asked)
-    groups: dict[tuple[str, ...], list[dict[str, str]]] = {}
-    for row in expected:
-        groups.setdefault(tuple(row[name] for name in by), []).append(row)
-    assert {tuple(row[name] for name in by): (Decimal(row["Sum"]), int(row["Lines"]), int(row["Accounts"]))
-            for row in rows} == {
-        key: (total(own, "amount"), len(own), len({row["account"] for row in own})) for key, own in groups.items()
-    }  # fmt: skip
+    _put_together_behind(ternwick, fence, fields, where, columns, expected, rows)
 
 
 @settings(max_examples=several(3), suppress_health_check=LESS)
@@ -164,6 +167,38 @@ def test_other_rows_behind_many_fences_are_of_what_is_inside(ternwick, fence, ke
 @pytest.fixture(scope="module")
 def kept():
     return {}
+
+
+def _counterparties_inside(ternwick, fence, kept, inside, every, own):
+    """Counterparties are those of lines inside."""
+    with asking(ternwick, {"rows": "counterparties", "columns": ["counterparty", "lines"]}, fence=fence) as asked:
+        seen = {row["counterparty"] for row in rows_of(asked) if int(row["lines"])}
+    if "lines" not in kept:
+        every = journal(ternwick)
+        own = every[(every.counterparty != "") & (every.status == 0)]
+        kept["lines"] = own[["entity", "account", "department", "counterparty"]].drop_duplicates().to_dict("records")
+    assert seen == {row["counterparty"] for row in kept["lines"] if inside(row)}
+
+
+def _balances_at_the_grain(ternwick, fence):
+    """Balances show at the grain of a seal and no finer; without one they add up to the lines."""
+    wanted = {"rows": "balances", "columns": ["scenario", *KEYS[:3], "crossing", "activity"],
+              "where": [{"scenario": "actual"}, {"period": "2027-P01 to 2027-P07"}]}  # fmt: skip
+    with asking(ternwick, wanted, fence=fence) as asked:
+        balances = rows_of(asked)
+    view = view_of(ternwick, fence)
+    items = view.frame.accounts.items
+    closed = {item.code for item, hit in zip(items, view.sealed, strict=True) if hit}
+    coarse = {item.code for item, hit in zip(items, view.coarse, strict=True) if hit}
+    assert all(row["crossing"] == "sealed" for row in balances if row["account"] in closed)
+    bare = visible(ternwick, Fence(fence.bounds))
+    assert all(bare({**row, "entry": "", "line": ""}) for row in balances)
+    posted = {"rows": "journal lines", "columns": [*KEYS, "amount", "status", "kind"], "where": wanted["where"][1:]}
+    with asking(ternwick, posted, fence=fence) as asked:
+        own = [row for row in rows_of(asked) if row["status"] == "posted" and row["kind"] in ("normal", "adjusting")]
+    plain = [row for row in balances if row["account"] not in coarse]
+    assert total(plain, "activity") == total([row for row in own if row["account"] not in coarse], "amount")
+    return own
 
 
 def ask_others(ternwick, fence, kept):
@@ -193,30 +228,8 @@ def ask_others(ternwick, fence, kept):
         ternwick, {"rows": "budgets", "columns": ["scenario", "period", *KEYS[:3], "amount"]}, fence=fence
     ) as asked:
         assert Counter(map(str, rows_of(asked))) == Counter(str(row) for row in every if inside(row))
-    # balances show at the grain of a seal and no finer; without one they add up to the lines
-    wanted = {"rows": "balances", "columns": ["scenario", *KEYS[:3], "crossing", "activity"],
-              "where": [{"scenario": "actual"}, {"period": "2027-P01 to 2027-P07"}]}  # fmt: skip
-    with asking(ternwick, wanted, fence=fence) as asked:
-        balances = rows_of(asked)
-    view = view_of(ternwick, fence)
-    items = view.frame.accounts.items
-    closed = {item.code for item, hit in zip(items, view.sealed, strict=True) if hit}
-    coarse = {item.code for item, hit in zip(items, view.coarse, strict=True) if hit}
-    assert all(row["crossing"] == "sealed" for row in balances if row["account"] in closed)
-    bare = visible(ternwick, Fence(fence.bounds))
-    assert all(bare({**row, "entry": "", "line": ""}) for row in balances)
-    posted = {"rows": "journal lines", "columns": [*KEYS, "amount", "status", "kind"], "where": wanted["where"][1:]}
-    with asking(ternwick, posted, fence=fence) as asked:
-        own = [row for row in rows_of(asked) if row["status"] == "posted" and row["kind"] in ("normal", "adjusting")]
-    plain = [row for row in balances if row["account"] not in coarse]
-    assert total(plain, "activity") == total([row for row in own if row["account"] not in coarse], "amount")
-    with asking(ternwick, {"rows": "counterparties", "columns": ["counterparty", "lines"]}, fence=fence) as asked:
-        seen = {row["counterparty"] for row in rows_of(asked) if int(row["lines"])}
-    if "lines" not in kept:
-        every = journal(ternwick)
-        own = every[(every.counterparty != "") & (every.status == 0)]
-        kept["lines"] = own[["entity", "account", "department", "counterparty"]].drop_duplicates().to_dict("records")
-    assert seen == {row["counterparty"] for row in kept["lines"] if inside(row)}
+    own = _balances_at_the_grain(ternwick, fence)
+    _counterparties_inside(ternwick, fence, kept, inside, every, own)
 
 
 def test_files_hold_what_the_rows_are(ternwick, tmp_path):
@@ -314,7 +327,7 @@ def test_a_former_revision_reads_as_it_was_and_news_are_what_moved(small, comman
         (NO_FENCE, {("new", "E4"): 2, ("changed", "E2"): 2, ("changed", "E3"): 1}),
         (Fence.of(accounts="1000"), {("new", "E4"): 1, ("changed", "E2"): 1}),
     ):
-        found = news(definition, Reader(ledger, fence, "2026-P01"), {}, 1)
+        found = news(definition, ExtractReader(ledger, fence, "2026-P01"), {}, 1)
         told = Counter((one.what, one.row[2]) for one in found.found.rows)
         assert told == expected
         assert (found.first, found.last) == (1, 2)
@@ -322,11 +335,11 @@ def test_a_former_revision_reads_as_it_was_and_news_are_what_moved(small, comman
     assert found.was(at) == "Amount was -30.00"
     # what a condition lets through no more is gone from there, and comes where it now is
     sales = extract_from({"extract": "x", **body, "where": [{"account": "4100"}]})
-    found = news(sales, Reader(ledger, NO_FENCE, "2026-P01"), {}, 1)
+    found = news(sales, ExtractReader(ledger, NO_FENCE, "2026-P01"), {}, 1)
     assert sorted((one.what, one.row[2]) for one in found.found.rows) == [("gone", "E3"), ("new", "E4")]
     # rows put together are compared by what they are put together by
     sums = extract_from({"extract": "x", **body, "columns": ["account", {"column": "amount", "total": "sum"}]})
-    found = news(sums, Reader(ledger, NO_FENCE, "2026-P01"), {}, 1)
+    found = news(sums, ExtractReader(ledger, NO_FENCE, "2026-P01"), {}, 1)
     assert {one.row[0]: one.what for one in found.found.rows} == {
         "1000": "changed", "4000": "changed", "4100": "changed", "5000": "changed",
     }  # fmt: skip

@@ -401,7 +401,7 @@ def test_a_worksheet_reads_an_extract_as_its_reader_sees_it(world, command, tmp_
 
 def test_an_extract_is_sent_for_each_recipient(world):
     from rulka.people.library.rights import fence_of
-    from rulka.statements.output.sendable import Asked, kind_named
+    from rulka.statements.output.sendable import SendRequest, kind_named
 
     kind = kind_named("extract")
     assert kind.names(extract().ledger, Person.objects.get(username="amy")) == [("sales", "Sales")]
@@ -409,8 +409,17 @@ def test_an_extract_is_sent_for_each_recipient(world):
     found = {}
     for who in ("amy", "lea"):
         person = Person.objects.get(username=who)
-        asked = Asked(extract().ledger, person, fence_of(person, "s"), "sales", "2026-P01", "", 1, timezone.localtime(),
-                      leaves=True)  # fmt: skip
+        asked = SendRequest(
+            extract().ledger,
+            person,
+            fence_of(person, "s"),
+            "sales",
+            "2026-P01",
+            "",
+            1,
+            timezone.localtime(),
+            leaves=True,
+        )
         (piece,) = kind.pieces(asked)
         assert piece.values["statement"] == "Sales" and piece.values["period"] == "January 2026"
         found[who] = piece.content("csv").decode()

@@ -174,10 +174,12 @@ def test_nobody_else_writes_and_a_shelf_says_who_uses_it(ternwick, command, tmp_
     told = html.unescape(accountant.get(reverse("extract", args=["of-codes"]) + WHERE).content.decode())
     assert "The query 'codes' does not exist." in told and ">1010<" not in told
     assert accountant.get(reverse("query", args=["codes"]) + WHERE).status_code == 404
-    bad = tmp_path / "q.yaml"
+    good, bad = tmp_path / "good.yaml", tmp_path / "q.yaml"
+    good.write_text("query: good\nsql: SELECT account FROM accounts\n")
     bad.write_text("query: x\nsql: SELECT :p AS a\n")
     with pytest.raises(CommandError, match="It takes :p, which is not asked"):
-        command("load_query", bad, ledger="ternwick")
+        command("load_query", good, bad, ledger="ternwick")
+    assert not QueryText.objects.filter(name="good").exists(), "all of the files, or none"
     assert "sql: SELECT account FROM accounts" in command("dump_query", "codes", ledger="ternwick")
 
 

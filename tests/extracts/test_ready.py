@@ -200,18 +200,8 @@ def test_payroll_and_fixed_assets_are_trial_balances(ternwick, name):
                     assert Decimal(own[-1]["closing"]) == minor(one.closing)
 
 
-def test_new_and_unused_budgets_and_gaps_are_what_plain_queries_say(ternwick, lines):
-    used = lines[lines.status == 0].groupby("account").agg(lines=("line", "size"), first=("period", "min"))
-    since = dict(ternwick.accounts.values_list("code", "revision"))
-    with asking(ternwick, "new-and-unused", {"since": "1", "first": "2027-P06"}) as asked:
-        rows = rows_of(asked)
-    expected = {
-        code for code, revision in since.items()
-        if revision > 1 or code not in used.index or used.loc[code, "first"] == 202706
-    }  # fmt: skip
-    assert {row["account"] for row in rows} == expected and "6815" in expected
-    assert all(int(row["lines"]) == (used.loc[row["account"], "lines"] if row["used"] == "yes" else 0) for row in rows)
-
+def _budget_check(ternwick, rows):
+    """Periods, sums and least amounts of budgets."""
     budgets = frame(
         "SELECT s.code AS scenario, y.code AS entity, a.code AS account, b.period, b.amount, "
         "CASE a.type WHEN 'statistical' THEN a.unit ELSE y.currency END AS currency FROM ledger_budgetline b JOIN "
@@ -228,7 +218,11 @@ def test_new_and_unused_budgets_and_gaps_are_what_plain_queries_say(ternwick, li
         one = expected.loc[row["scenario"], row["entity"], row["account"], row["currency"]]
         assert int(row["Periods"]) == one.periods
         assert (Decimal(row["Sum"]), Decimal(row["Least"])) == (minor(one.total), minor(one.least))
+    return rows
 
+
+def _document_gaps(ternwick, lines, rows):
+    """What is missing between the numbers of a series."""
     with asking(ternwick, "document-gaps", {"days": "year of 2027-P07", "most": "20"}) as asked:
         rows = rows_of(asked)
     own = lines[(lines.date >= "2026-04-01") & (lines.document != "")]
@@ -248,6 +242,21 @@ def test_new_and_unused_budgets_and_gaps_are_what_plain_queries_say(ternwick, li
         digits = len(row["document"]) - len(row["series"])
         found[row["entity"], row["series"], int(row["document"][-digits:])] = int(row["missing"])
     assert found == gaps and gaps
+
+
+def test_new_and_unused_budgets_and_gaps_are_what_plain_queries_say(ternwick, lines):
+    used = lines[lines.status == 0].groupby("account").agg(lines=("line", "size"), first=("period", "min"))
+    since = dict(ternwick.accounts.values_list("code", "revision"))
+    with asking(ternwick, "new-and-unused", {"since": "1", "first": "2027-P06"}) as asked:
+        rows = rows_of(asked)
+    expected = {
+        code for code, revision in since.items()
+        if revision > 1 or code not in used.index or used.loc[code, "first"] == 202706
+    }  # fmt: skip
+    assert {row["account"] for row in rows} == expected and "6815" in expected
+    assert all(int(row["lines"]) == (used.loc[row["account"], "lines"] if row["used"] == "yes" else 0) for row in rows)
+    rows = _budget_check(ternwick, rows)
+    _document_gaps(ternwick, lines, rows)
 
 
 def test_postings_after_close_are_those_that_came_later(ternwick, lines, command, tmp_path):

@@ -16,8 +16,8 @@ from demo.templates import MADE, PERIOD, run_of
 from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.extracts.output.making import open_named
 from rulka.extracts.output.writing import write
-from rulka.extracts.running.asked import Reader, opened
-from rulka.formats.refill.package import Package
+from rulka.extracts.running.asked import ExtractReader, opened
+from rulka.formats.refill.package import WorkbookPackage
 from rulka.statements.output.templates import begin, keep, subject_of
 from tests.extracts.world import rows_of, total
 from tests.formats.refill.world import differing, parts_of
@@ -52,7 +52,7 @@ def filled(ledger, name, called, folder, fence=NO_FENCE, period="2027-P07"):
     """The template run for a period, with the rows that it was filled with."""
     definition = open_named(ledger, name, None)[1]
     path = folder / f"{name}-{period}.xlsx"
-    with opened(definition, Reader(ledger, fence, period), {}, layout=called) as asked:
+    with opened(definition, ExtractReader(ledger, fence, period), {}, layout=called) as asked:
         write(asked, "xlsx", path, timezone.localtime())
         return path, rows_of(asked)
 
@@ -70,7 +70,7 @@ def test_only_listed_parts_and_in_them_only_listed_things_differ(ternwick, tmp_p
     was, now = parts_of(upload), parts_of(path)
     gone = {"xl/pivotCache/pivotCacheRecords1.xml", "xl/pivotCache/_rels/pivotCacheDefinition1.xml.rels"}
     assert was.keys() - now.keys() <= gone and not now.keys() - was.keys()
-    with Package(upload) as package:
+    with WorkbookPackage(upload) as package:
         own = {package.sheet(one["name"]).part for one in kept.told["sheets"]}
     changed = {part for part in now if now[part] != was[part]}
     for part in changed:

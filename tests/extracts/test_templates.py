@@ -28,10 +28,11 @@ from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.statements.models import Template
 from rulka.statements.output.origins import verify
-from rulka.statements.output.sendable import Asked
+from rulka.statements.output.sendable import SendRequest
 from rulka.statements.output.templates import fill
 from tests.conftest import SMALL
 from tests.extracts.test_pages import WHERE, world
+from tests.pages import flat
 
 pytestmark = pytest.mark.django_db
 __all__ = ["world"]
@@ -85,7 +86,7 @@ def test_a_workbook_becomes_a_layout_and_the_next_month_is_filled_into_it(world)
     assert "Mine!B1" in page and "SUM(Sales!F3:F" in page and "Sheets of your own: Mine" in page
     kept = keep(amy, upload(amy, with_sheet(content).content))
     assert kept.status_code == 302 and "layout=With+mine" in kept.url
-    assert "version 1" in amy.get(kept.url).content.decode()
+    assert "version 1" in flat(amy.get(kept.url).content.decode())
     again, run = run_of(amy, "With mine", "2026-P03")
     sheet = rows_sheet(again)
     book = openpyxl.load_workbook(io.BytesIO(again))
@@ -294,8 +295,18 @@ def test_what_is_sent_is_filled_in_for_each_recipient_and_becomes_the_next_versi
     extract.save()
     for name in ("amy", "lea", "rob"):
         person = Person.objects.get(username=name)
-        asked = Asked(extract.ledger, person, fence_of(person, "s"), "sales", "2026-P01", "", extract.ledger.revision,
-                      timezone.localtime(), "Amy", leaves=True)  # fmt: skip
+        asked = SendRequest(
+            extract.ledger,
+            person,
+            fence_of(person, "s"),
+            "sales",
+            "2026-P01",
+            "",
+            extract.ledger.revision,
+            timezone.localtime(),
+            "Amy",
+            leaves=True,
+        )
         (piece,) = Extracts().pieces(asked)
         sent = piece.content("xlsx")
         book = openpyxl.load_workbook(io.BytesIO(sent))

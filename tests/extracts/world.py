@@ -14,7 +14,7 @@ from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.extracting.definitions import extract_from
 from rulka.core.extracting.query import plain
 from rulka.extracts.models import Extract
-from rulka.extracts.running.asked import Asked, Reader, opened
+from rulka.extracts.running.asked import AskedExtract, ExtractReader, opened
 
 LINES = """
 SELECT y.code AS entity, y.currency, e.number AS entry, l.line, l.date, l.period, l.status, l.effect, a.code AS account,
@@ -65,12 +65,12 @@ def asking(
 ):  # fmt: skip
     """An extract by its name or its body, asked."""
     told = Extract.objects.get(ledger=ledger, name=body).body if isinstance(body, str) else {"extract": "x", **body}
-    reader = Reader(ledger, fence, period, revision=revision)
+    reader = ExtractReader(ledger, fence, period, revision=revision)
     with opened(extract_from(told), reader, given or {}, layout=layout, since=since) as asked:
         yield asked
 
 
-def rows_of(asked: Asked) -> list[dict[str, str]]:
+def rows_of(asked: AskedExtract) -> list[dict[str, str]]:
     """All rows as plain texts by the columns' keys."""
     columns = asked.query.columns
     return [

@@ -34,6 +34,7 @@ from tests.filings.world import (
     with_line,
     with_text,
 )
+from tests.pages import flat
 
 pytestmark = pytest.mark.django_db
 NEXT = "saltmarch-registry-annual-accounts-2027"
@@ -121,7 +122,7 @@ def test_a_shelf_hides_it(ternwick):
 
 def test_concepts_are_searched_those_that_fit_first(ternwick):
     answer = signed_in("accountant").get(address("search-concepts", q="result", line="fuel", **INCOME))
-    page = answer.content.decode()
+    page = flat(answer.content.decode())
     assert b"<html" not in answer.content and page.index("Operating result") < page.index("within equity")
     assert (
         "Result of the year, within equity</b> <small>an amount of money at a day, credit, Balance sheet: not for"

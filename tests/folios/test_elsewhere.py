@@ -229,6 +229,9 @@ def test_a_program_gets_nothing_else_and_is_told_what_is_refused(ternwick):
             program.generic(method, desk(key), headers={"Destination": "http://testserver/desk/x"}).status_code == 405
         )
     assert program.get(desk("no-such-key")).status_code == 403
+    assert (
+        program.get(desk("schlüssel-٣")).status_code == 403 and program.get(desk(key, "März.docx")).status_code == 404
+    )
     assert program.generic("PUT", desk(key), b"x" * 20_000_001, "application/x").status_code == 413
     assert not row("traffic").contents.exists()
 

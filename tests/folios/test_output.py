@@ -26,7 +26,7 @@ from rulka.formats.writing import suite
 from rulka.ledger.reading.queries import find_ledger
 from rulka.people.library.rights import fence_of
 from rulka.statements.output.origins import verify
-from rulka.statements.output.sendable import Asked
+from rulka.statements.output.sendable import SendRequest
 from rulka.work.models import LeftFile
 from rulka.work.services import files
 from tests.folios.world import address, do, finish, pack, person, row, signed_in, text_of, write
@@ -232,7 +232,9 @@ def test_old_pages_go(ternwick, no_suite, settings):
 
 def test_a_folio_is_sent_as_its_recipient_sees_it(ternwick, no_suite):
     lead = person("ships-lead")
-    asked = Asked(find_ledger("ternwick"), lead, fence_of(lead, "ternwick"), "board-pack", "2027-P07", "TF", 2, NOW)
+    asked = SendRequest(
+        find_ledger("ternwick"), lead, fence_of(lead, "ternwick"), "board-pack", "2027-P07", "TF", 2, NOW
+    )
     piece = Folios().pieces(asked)[0]
     told = json.loads(piece.content("json"))
     assert told["revision"] == 2 and piece.values["period.code"] == "2027-P07"
@@ -244,7 +246,9 @@ def test_a_folio_is_sent_as_its_recipient_sees_it(ternwick, no_suite):
     from rulka.statements.output.sendable import kind_named
 
     statement = kind_named("statement").pieces(
-        Asked(find_ledger("ternwick"), lead, fence_of(lead, "ternwick"), "income-statement", "2027-P07", "TF", 2, NOW)
+        SendRequest(
+            find_ledger("ternwick"), lead, fence_of(lead, "ternwick"), "income-statement", "2027-P07", "TF", 2, NOW
+        )
     )[0]
     with pytest.raises(RulkaError, match="is a statement"):
         statement.content("docx")

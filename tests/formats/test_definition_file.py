@@ -66,6 +66,42 @@ def test_broken_file_is_refused_with_its_place(case):
     assert message in str(caught.value)
 
 
+REFUSED_BY_LOADING = {
+    LINE.replace("61*", "61* to"): "line Fuel: At character 7 of the selection: expected the code that ends the range",
+    LINE + "---\nstatement: t\nspine: s\nspan: none\n": "The span 'none' does not exist",
+    "span: s\ncolumns:\n  - column: a\n    difference: [b, c]\n": "span s, column a: It works on 'b', which is no "
+    "column to the left of it",
+    "span: s\ncolumns:\n  - column: a\n    window: decade\n": "span s, column a: 'decade' is not a window. Use "
+    "period, quarter",
+    "span: s\ncolumns:\n  - column: a\n    shift: last year\n": "'last year' is not a shift. Write -1 year",
+    "span: s\ncolumns:\n  - column: a\n    heading: '{perod.end}'\n": "'{perod.end}' is no token of a heading. "
+    "Did you mean period.end",
+    "scope: s\nnodes:\n  - node: a\n    of: 'entity TF'\n": "scope s, node a: At character 8 of the selection",
+    "spine: s\nlines:\n  - calculation: a\n    formula: Fule + 1\n  - line: Fuel\n    accounts: "
+    "'5*'\n": "line a: No line is called 'Fule'. Did you mean Fuel?",
+    "spine: s\nlines:\n  - heading: a\n    key: k\n  - heading: b\n    key: k\n": "The key 'k' is used twice",
+    "span: s\ncolumns:\n  - column: a\n    scenario: bugdet\n": "column a: Scenario 'bugdet' does not exist in "
+    "this ledger.",
+    "span: s\ncolumns:\n  - column: a\n    then: forcast\n": "column a: Scenario 'forcast' does not exist in this "
+    "ledger.",
+    "span: s\ncolumns:\n  - column: a\n    narrow: 'deparment: "
+    "1'\n": "column a: 'deparment' is nothing that a selection can narrow.",
+    "span: s\ncolumns:\n  - series: a\n    each: crossing\n": "column a: There is no series of each 'crossing'.",
+    "scope: s\nnodes:\n  - grow: crossing\n": "node crossing: No nodes grow from 'crossing'.",
+    "scope: s\nnodes:\n  - {node: a, of: 'crossing: x'}\n": "node a: 'crossing' is nothing that a selection can "
+    "narrow.",
+    LINE + "    scenario: plan\n": "line Fuel: Scenario 'plan' does not exist in this ledger.",
+    LINE + "    expand: [entries, accounts]\n": "line Fuel: Nothing expands entries further. Put entries last.",
+    LINE + "    expand: crossing\n": "line Fuel: It can't be expanded by 'crossing'.",
+    LINE.replace("61*", "61*; crossing: N"): "line Fuel: 'crossing' is nothing that a selection can narrow.",
+    "spine: s\nlines:\n  - {calculation: a, formula: b + 1}\n  - {calculation: b, formula: a * "
+    "2}\n": "line a: Calculations go in a circle: a > b > a.",
+    "spine: s\nlines:\n  - {section: S, lines: [{line: a, accounts: '5*'}], total: T}\n  - {calculation: b, "
+    "formula: T + b}\n": "line b: Calculations go in a circle: b > b.",
+}
+"""Texts, and what is said of each."""
+
+
 @pytest.mark.django_db
 def test_commands_refuse_and_change_nothing(small, command, tmp_path):
     from django.core.management.base import CommandError
@@ -74,41 +110,7 @@ def test_commands_refuse_and_change_nothing(small, command, tmp_path):
 
     command("load_ledger", small(), ledger="s")
     file = tmp_path / "x.yaml"
-    for text, message in {
-        LINE.replace(
-            "61*", "61* to"
-        ): "line Fuel: At character 7 of the selection: expected the code that ends the range",
-        LINE + "---\nstatement: t\nspine: s\nspan: none\n": "The span 'none' does not exist",
-        "span: s\ncolumns:\n  - column: a\n    difference: [b, c]\n": "span s, column a: It works on 'b', which is no "
-        "column to the left of it",
-        "span: s\ncolumns:\n  - column: a\n    window: decade\n": "span s, column a: 'decade' is not a window. Use "
-        "period, quarter",
-        "span: s\ncolumns:\n  - column: a\n    shift: last year\n": "'last year' is not a shift. Write -1 year",
-        "span: s\ncolumns:\n  - column: a\n    heading: '{perod.end}'\n": "'{perod.end}' is no token of a heading. "
-        "Did you mean period.end",
-        "scope: s\nnodes:\n  - node: a\n    of: 'entity TF'\n": "scope s, node a: At character 8 of the selection",
-        "spine: s\nlines:\n  - calculation: a\n    formula: Fule + 1\n  - line: Fuel\n    accounts: "
-        "'5*'\n": "line a: No line is called 'Fule'. Did you mean Fuel?",
-        "spine: s\nlines:\n  - heading: a\n    key: k\n  - heading: b\n    key: k\n": "The key 'k' is used twice",
-        "span: s\ncolumns:\n  - column: a\n    scenario: bugdet\n": "column a: Scenario 'bugdet' does not exist in "
-        "this ledger.",
-        "span: s\ncolumns:\n  - column: a\n    then: forcast\n": "column a: Scenario 'forcast' does not exist in this "
-        "ledger.",
-        "span: s\ncolumns:\n  - column: a\n    narrow: 'deparment: "
-        "1'\n": "column a: 'deparment' is nothing that a selection can narrow.",
-        "span: s\ncolumns:\n  - series: a\n    each: crossing\n": "column a: There is no series of each 'crossing'.",
-        "scope: s\nnodes:\n  - grow: crossing\n": "node crossing: No nodes grow from 'crossing'.",
-        "scope: s\nnodes:\n  - {node: a, of: 'crossing: x'}\n": "node a: 'crossing' is nothing that a selection can "
-        "narrow.",
-        LINE + "    scenario: plan\n": "line Fuel: Scenario 'plan' does not exist in this ledger.",
-        LINE + "    expand: [entries, accounts]\n": "line Fuel: Nothing expands entries further. Put entries last.",
-        LINE + "    expand: crossing\n": "line Fuel: It can't be expanded by 'crossing'.",
-        LINE.replace("61*", "61*; crossing: N"): "line Fuel: 'crossing' is nothing that a selection can narrow.",
-        "spine: s\nlines:\n  - {calculation: a, formula: b + 1}\n  - {calculation: b, formula: a * "
-        "2}\n": "line a: Calculations go in a circle: a > b > a.",
-        "spine: s\nlines:\n  - {section: S, lines: [{line: a, accounts: '5*'}], total: T}\n  - {calculation: b, "
-        "formula: T + b}\n": "line b: Calculations go in a circle: b > b.",
-    }.items():
+    for text, message in REFUSED_BY_LOADING.items():
         file.write_text(text)
         with pytest.raises(CommandError) as caught:
             command("load_statement", file, ledger="s")

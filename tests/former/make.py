@@ -53,6 +53,67 @@ SCOPE: dict[str, Any] = {
 }
 
 
+def _share(Feed, Definition, Shelf, ShelfRight, var, ledger, lea, vic, kim, post):
+    """A shelf with rights on it, an output, a feed with a load that waits."""
+    shelf = Shelf.objects.create(ledger=ledger, name="Board")
+    ShelfRight.objects.create(shelf=shelf, person=lea, level=2)
+    ShelfRight.objects.create(shelf=shelf, person=vic, level=1)
+    Definition.objects.filter(ledger=ledger, kind="statement", name="by-department").update(shelf=shelf)
+    post(kim, "result/outputs", form="csv")
+    feed = Feed.objects.create(ledger=ledger, name="More", kind="ledger", location="more")
+    from rulka.ledger import feeds
+
+    (var / "feeds" / "more").mkdir(parents=True)
+    feeds.ask(feed, unattended=True)
+
+
+def _edit(Client, WHERE, client_of):
+    """Edits, editions and versions, by people with and without all of it."""
+    kim = client_of("kim")
+
+    def post(client: Client, address: str, **values: str) -> None:
+        response = client.post(f"/statements/{address}/{WHERE}", values)
+        assert response.status_code in (200, 302), (address, response.status_code, response.content.decode()[-2000:])
+
+    change = {"do": "line-change", "share-spine": "all"}
+    post(kim, "result/edit", **change, key="costs", path="accounts", value="5000 to 5100")
+    post(kim, "result/editions/keep", title="To the board")
+    post(client_of("lea"), "result/editions/keep", title="My part")
+    post(kim, "detail/editions/keep", title="With names")
+    post(client_of("lea"), "detail/editions/keep", title="My part, sealed")
+    post(kim, "result/versions/save", title="As sent")
+    post(kim, "result/edit", **change, key="sales", path="accounts", value="4000, 4100")
+    post(kim, "result/edit", **change, key="costs", path="label", value="What it cost")
+    post(kim, "result/undo")
+    post(
+        kim, "result/edit", do="column-change", key="before", path="heading", value="Last year", **{"share-span": "all"}
+    )
+    post(kim, "result/edit", **change, key="sales", path="sign", value="as booked")
+    return kim, post
+
+
+def _load_statements(call_command, var):
+    """The statements of the ledger."""
+    files = {
+        "result.yaml": [
+            SPINE,
+            SPAN,
+            {"statement": "result", "spine": "result", "span": "two-years", "title": "Result"},
+        ],
+        "by-department.yaml": [
+            SCOPE,
+            {"statement": "by-department", "spine": "result", "span": "two-years", "scope": "departments"},
+        ],
+        "detail.yaml": [DETAIL, {"statement": "detail", "spine": "detail", "span": "two-years"}],
+    }
+    import yaml
+
+    for name, bodies in files.items():
+        path = var / name
+        path.write_text(yaml.safe_dump_all(bodies, sort_keys=False))
+        call_command("load_statement", str(path), ledger="s", verbosity=0)
+
+
 def main() -> None:
     from django.core.management import call_command
     from django.db import connections
@@ -84,54 +145,9 @@ def main() -> None:
     lea = person("lea", "lead", members={"department": "under:20"})
     person("mia", "lead", members={"department": "under:20"})
     vic = person("vic", "director", accounts="1*, 4*")
-    files = {
-        "result.yaml": [
-            SPINE,
-            SPAN,
-            {"statement": "result", "spine": "result", "span": "two-years", "title": "Result"},
-        ],
-        "by-department.yaml": [
-            SCOPE,
-            {"statement": "by-department", "spine": "result", "span": "two-years", "scope": "departments"},
-        ],
-        "detail.yaml": [DETAIL, {"statement": "detail", "spine": "detail", "span": "two-years"}],
-    }
-    import yaml
-
-    for name, bodies in files.items():
-        path = var / name
-        path.write_text(yaml.safe_dump_all(bodies, sort_keys=False))
-        call_command("load_statement", str(path), ledger="s", verbosity=0)
-    kim = client_of("kim")
-
-    def post(client: Client, address: str, **values: str) -> None:
-        response = client.post(f"/statements/{address}/{WHERE}", values)
-        assert response.status_code in (200, 302), (address, response.status_code, response.content.decode()[-2000:])
-
-    change = {"do": "line-change", "share-spine": "all"}
-    post(kim, "result/edit", **change, key="costs", path="accounts", value="5000 to 5100")
-    post(kim, "result/editions/keep", title="To the board")
-    post(client_of("lea"), "result/editions/keep", title="My part")
-    post(kim, "detail/editions/keep", title="With names")
-    post(client_of("lea"), "detail/editions/keep", title="My part, sealed")
-    post(kim, "result/versions/save", title="As sent")
-    post(kim, "result/edit", **change, key="sales", path="accounts", value="4000, 4100")
-    post(kim, "result/edit", **change, key="costs", path="label", value="What it cost")
-    post(kim, "result/undo")
-    post(
-        kim, "result/edit", do="column-change", key="before", path="heading", value="Last year", **{"share-span": "all"}
-    )
-    post(kim, "result/edit", **change, key="sales", path="sign", value="as booked")
-    shelf = Shelf.objects.create(ledger=ledger, name="Board")
-    ShelfRight.objects.create(shelf=shelf, person=lea, level=2)
-    ShelfRight.objects.create(shelf=shelf, person=vic, level=1)
-    Definition.objects.filter(ledger=ledger, kind="statement", name="by-department").update(shelf=shelf)
-    post(kim, "result/outputs", form="csv")
-    feed = Feed.objects.create(ledger=ledger, name="More", kind="ledger", location="more")
-    from rulka.ledger import feeds
-
-    (var / "feeds" / "more").mkdir(parents=True)
-    feeds.ask(feed, unattended=True)
+    _load_statements(call_command, var)
+    kim, post = _edit(Client, WHERE, client_of)
+    _share(Feed, Definition, Shelf, ShelfRight, var, ledger, lea, vic, kim, post)
     for connection in connections.all():
         with connection.cursor() as cursor:
             cursor.execute("PRAGMA wal_checkpoint(TRUNCATE)")

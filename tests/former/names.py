@@ -93,36 +93,24 @@ def first_line(client: Any, name: str) -> str:
     return re.findall(r'id="row-([a-z0-9-]+)"', page)[1]
 
 
-def main() -> None:
-    """Make it, on a ledger with little in it."""
-    from django.core.management import call_command
-    from django.db import connections
+def _begin_and_delete(Person, Definition, Shelf, ShelfRight, ledger, kim, lea):
+    """Statements begun, named and not named yet, duplicated, deleted."""
+    begun = post(kim, "begin/").headers["Location"].split("/")[2]
+    post(kim, f"{begun}/edit/", do="start-pages", value="department")
+    post(kim, f"{begun}/edit/", do="line-change", key=first_line(kim, begun), path="label", value="Turnover")
+    post(kim, f"{begun}/name/", title="Our departments")
+    second = post(lea, "begin/").headers["Location"].split("/")[2]  # begun, and not named yet
+    post(lea, f"{second}/edit/", do="start-kind", value="trial balance")
+    post(lea, "result/duplicate/")
+    shelf = Shelf.objects.create(ledger=ledger, name="Board")
+    ShelfRight.objects.create(shelf=shelf, person=Person.objects.get(username="kim"), level=3)
+    Definition.objects.filter(kind="statement", name="doomed").update(shelf=shelf)
+    post(kim, "delete/statement/doomed/")
+    post(kim, "result/outputs/", form="csv")
 
-    from rulka.ledger.models import Ledger
-    from rulka.people.models import Access, Person
-    from rulka.rebuilds.models import Rebuild
-    from rulka.statements.models import Definition, Shelf, ShelfRight
-    from tests.conftest import SMALL
 
-    var = Path(os.environ["RULKA_VAR"])
-    call_command("migrate", verbosity=0)
-    folder = var / "small"
-    folder.mkdir(parents=True)
-    for file, content in SMALL.items():
-        (folder / file).write_text(json.dumps(content) if isinstance(content, dict) else content)
-    call_command("load_ledger", str(folder), ledger="s", verbosity=0)
-    ledger = Ledger.objects.get(code="s")
-    for name, role in (("kim", "accountant"), ("lea", "accountant"), ("cora", "controller"), ("vic", "director")):
-        person = Person.objects.create(username=name, role=role, title=name.title())
-        Access.objects.create(person=person, ledger=ledger)
-
-    def load(name: str, texts: list[dict[str, Any]]) -> None:
-        path = var / f"{name}.yaml"
-        path.write_text(yaml.safe_dump_all(texts, sort_keys=False))
-        call_command("load_statement", str(path), ledger="s", verbosity=0)
-
-    for name, texts in TEXTS.items():
-        load(name, texts)
+def _edit(load):
+    """Texts loaded again, edits, editions and versions."""
     kim, lea, cora = client_of("kim"), client_of("lea"), client_of("cora")
     change = {"do": "line-change", "share-spine": "all"}
     load("result", [{**SPINE, "title": "Result, loaded again"}])  # an entry of a part's history
@@ -144,19 +132,47 @@ def main() -> None:
     )
     post(lea, "by-department/versions/save/", title="With a span of its own")
     post(kim, "doomed/editions/keep/", title="Last words")
-    # begun and named: names were rewritten then
-    begun = post(kim, "begin/").headers["Location"].split("/")[2]
-    post(kim, f"{begun}/edit/", do="start-pages", value="department")
-    post(kim, f"{begun}/edit/", do="line-change", key=first_line(kim, begun), path="label", value="Turnover")
-    post(kim, f"{begun}/name/", title="Our departments")
-    second = post(lea, "begin/").headers["Location"].split("/")[2]  # begun, and not named yet
-    post(lea, f"{second}/edit/", do="start-kind", value="trial balance")
-    post(lea, "result/duplicate/")
-    shelf = Shelf.objects.create(ledger=ledger, name="Board")
-    ShelfRight.objects.create(shelf=shelf, person=Person.objects.get(username="kim"), level=3)
-    Definition.objects.filter(kind="statement", name="doomed").update(shelf=shelf)
-    post(kim, "delete/statement/doomed/")
-    post(kim, "result/outputs/", form="csv")
+    return kim, lea
+
+
+def _people(Access, Person, ledger):
+    """People of each role."""
+    for name, role in (("kim", "accountant"), ("lea", "accountant"), ("cora", "controller"), ("vic", "director")):
+        person = Person.objects.create(username=name, role=role, title=name.title())
+        Access.objects.create(person=person, ledger=ledger)
+    return name
+
+
+def main() -> None:
+    """Make it, on a ledger with little in it."""
+    from django.core.management import call_command
+    from django.db import connections
+
+    from rulka.ledger.models import Ledger
+    from rulka.people.models import Access, Person
+    from rulka.rebuilds.models import Rebuild
+    from rulka.statements.models import Definition, Shelf, ShelfRight
+    from tests.conftest import SMALL
+
+    var = Path(os.environ["RULKA_VAR"])
+    call_command("migrate", verbosity=0)
+    folder = var / "small"
+    folder.mkdir(parents=True)
+    for file, content in SMALL.items():
+        (folder / file).write_text(json.dumps(content) if isinstance(content, dict) else content)
+    call_command("load_ledger", str(folder), ledger="s", verbosity=0)
+    ledger = Ledger.objects.get(code="s")
+    name = _people(Access, Person, ledger)
+
+    def load(name: str, texts: list[dict[str, Any]]) -> None:
+        path = var / f"{name}.yaml"
+        path.write_text(yaml.safe_dump_all(texts, sort_keys=False))
+        call_command("load_statement", str(path), ledger="s", verbosity=0)
+
+    for name, texts in TEXTS.items():
+        load(name, texts)
+    kim, lea = _edit(load)
+    _begin_and_delete(Person, Definition, Shelf, ShelfRight, ledger, kim, lea)
     Rebuild.objects.create(ledger="s", person=1, title="From paper", statement="result", state="ready")
     (var / "left.csv").write_bytes(kim.get(f"/statements/by-department/export/csv/{WHERE}").content)
     for connection in connections.all():

@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+pytestmark = pytest.mark.slow  # the next one, of test_former_names.py, goes through all newer migrations as well
+
 HERE = Path(__file__).parent
 ROOT = HERE.parent.parent
 NEWS = {

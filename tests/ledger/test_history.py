@@ -8,6 +8,7 @@ import io
 import itertools
 import random
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -109,6 +110,41 @@ SERVICE = {
 }
 
 
+def _from_table(ledger: Ledger, folder: Path, person: Person, blind: bool) -> Any:
+    feed = {"name": f"table {ledger.revision} {ledger.feeds.count()}", "kind": "table"}
+    names = FIELDS if blind else COLUMNS
+    mapping = {
+        "table": "entries",
+        "date": "YYYY-MM-DD",
+        "number": "1234.56",
+        "amounts": "debit and credit",
+        "fields": {name: {"columns": [name]} for name in names},
+    }
+    made = feed_settings.save_feed(ledger, feed | {"mapping": mapping})
+    load = asking.ask(
+        made, person=person, upload=io.BytesIO((folder / "entries.csv").read_bytes()), upload_name="part.csv"
+    )
+    pulling.run(load.pk)
+    return load
+
+
+def _from_service(ledger: Ledger, folder: Path, person: Person, blind: bool) -> Any:
+    feed = {"name": f"service {ledger.revision} {ledger.feeds.count()}", "kind": "service"}
+    running = start(folder)
+    fields = SERVICE if blind else SERVICE | {"modified_at": "ModifiedAt"}
+    sets = {"entries": {"set": "JournalLines", "fields": fields, "keys": ["Company", "Voucher", "LineNo"]}}
+    made = feed_settings.save_feed(
+        ledger,
+        feed | {"location": running.address, "mapping": sets, "options": {"sign_in": {"kind": "bearer"}}},
+    )
+    feed_settings.keep_secret(made, SECRET)
+    load = asking.ask(made, person=person)
+    pulling.run(load.pk)
+    running.shutdown()
+    running.server_close()
+    return load
+
+
 def bring(source: str, folder: Path, code: str, command, *, blind: bool) -> None:
     """Load a folder's entries in one of the ways that a ledger can be loaded; the first time it is made from the
     folder."""
@@ -121,34 +157,7 @@ def bring(source: str, folder: Path, code: str, command, *, blind: bool) -> None
         command("load_ledger", workbook(folder, folder.parent / "part.xlsx"), ledger=code)
     else:
         person, _ = Person.objects.get_or_create(username="maker", defaults={"role": Person.Role.ACCOUNTANT})
-        feed = {"name": f"{source} {ledger.revision} {ledger.feeds.count()}", "kind": source}
-        if source == "table":
-            names = FIELDS if blind else COLUMNS
-            mapping = {
-                "table": "entries",
-                "date": "YYYY-MM-DD",
-                "number": "1234.56",
-                "amounts": "debit and credit",
-                "fields": {name: {"columns": [name]} for name in names},
-            }
-            made = feed_settings.save_feed(ledger, feed | {"mapping": mapping})
-            load = asking.ask(
-                made, person=person, upload=io.BytesIO((folder / "entries.csv").read_bytes()), upload_name="part.csv"
-            )
-            pulling.run(load.pk)
-        else:
-            running = start(folder)
-            fields = SERVICE if blind else SERVICE | {"modified_at": "ModifiedAt"}
-            sets = {"entries": {"set": "JournalLines", "fields": fields, "keys": ["Company", "Voucher", "LineNo"]}}
-            made = feed_settings.save_feed(
-                ledger,
-                feed | {"location": running.address, "mapping": sets, "options": {"sign_in": {"kind": "bearer"}}},
-            )
-            feed_settings.keep_secret(made, SECRET)
-            load = asking.ask(made, person=person)
-            pulling.run(load.pk)
-            running.shutdown()
-            running.server_close()
+        load = (_from_table if source == "table" else _from_service)(ledger, folder, person, blind)
         load.refresh_from_db()
         if load.state == "held":  # a load without news asks nobody
             asking.accept(load, person=person)

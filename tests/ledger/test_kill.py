@@ -67,25 +67,37 @@ def wait_for(process: subprocess.Popen[bytes], marker: Path) -> None:
         time.sleep(0.002)
 
 
-@pytest.mark.parametrize("kills", [4, pytest.param(KILLS, marks=pytest.mark.slow)])
-def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp_path, kills):
-    """Every second one is killed while it writes, the others at any moment from the start on."""
-    var, marker, dice = tmp_path / "var", tmp_path / "marker", random.Random(7)
-    load = [sys.executable, "-c", LOAD, str(tmp_path / "news"), str(marker)]
-    subprocess.run(
-        [sys.executable, str(ROOT / "manage.py"), "migrate", "--verbosity", "0"],
-        env=environment(var),
-        check=True,
-        capture_output=True,
-    )
-    first = 2_000
-    write_ledger(tmp_path / "news", 4_000)
+def _timed(var, marker, load):
+    """How long a load reads and writes when nothing kills it."""
     started = time.monotonic()
     process = subprocess.Popen(load, env=environment(var))
     wait_for(process, marker)
     reading = time.monotonic() - started
     assert process.wait() == 0
     writing = time.monotonic() - started - reading
+    return reading, writing
+
+
+def _whole_afterwards(kills, var, load, former, killed, while_writing):
+    """The next load works, and the one after it has nothing to do."""
+    assert killed == kills and while_writing >= kills // 4
+    subprocess.run(load, env=environment(var), check=True)
+    after = state(var)
+    assert after[0] == former[0] + 1 and after[1] > former[1] and after[2] == 0, (former, after)
+    subprocess.run(load, env=environment(var), check=True)
+    assert state(var) == after
+
+
+@pytest.mark.parametrize("kills", [4, pytest.param(KILLS, marks=pytest.mark.slow)])
+def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp_path, kills):
+    """Every second one is killed while it writes, the others at any moment from the start on."""
+    var, marker, dice = tmp_path / "var", tmp_path / "marker", random.Random(7)
+    load = [sys.executable, "-c", LOAD, str(tmp_path / "news"), str(marker)]
+    migrate = [sys.executable, str(ROOT / "manage.py"), "migrate", "--verbosity", "0"]
+    subprocess.run(migrate, env=environment(var), check=True, capture_output=True)
+    first = 2_000
+    write_ledger(tmp_path / "news", 4_000)
+    reading, writing = _timed(var, marker, load)
     write_ledger(tmp_path / "news", 4_000, first=first, changed=300)
     former, killed, while_writing = state(var), 0, 0
     for round_ in range(kills * 10):
@@ -112,9 +124,4 @@ def test_killed_loads_leave_the_former_revision_whole_and_the_next_one_works(tmp
             assert now[0] == former[0] + 1 and ended in (0, -9)
             former, first = now, first + 6_000
             write_ledger(tmp_path / "news", 4_000, first=first, changed=300)
-    assert killed == kills and while_writing >= kills // 4
-    subprocess.run(load, env=environment(var), check=True)
-    after = state(var)
-    assert after[0] == former[0] + 1 and after[1] > former[1] and after[2] == 0, (former, after)
-    subprocess.run(load, env=environment(var), check=True)
-    assert state(var) == after
+    _whole_afterwards(kills, var, load, former, killed, while_writing)

@@ -12,7 +12,7 @@ import pytest
 
 from rulka.core.errors import RulkaError
 from rulka.formats.intake import odata, outside
-from rulka.formats.intake.odata import Service, SignIn, sets_from
+from rulka.formats.intake.odata import Service, ServiceSignIn, sets_from
 from rulka.formats.intake.outside import Outside
 from rulka.ledger.feeds import settings as feed_settings
 from rulka.ledger.models import Feed, Ledger
@@ -57,7 +57,7 @@ def server():
 
 
 def rows(address, **how):
-    with Service(address, SignIn("bearer", "", "tides"), outside=HERE, wait=0, **how) as service:
+    with Service(address, ServiceSignIn("bearer", "", "tides"), outside=HERE, wait=0, **how) as service:
         return list(service.rows("Lines", {}, ("No",)))
 
 
@@ -120,7 +120,7 @@ def test_large_slow_and_endless_answers_end(server, monkeypatch):
     ["http://127.0.0.1:1/", "http://localhost:1/", "http://[::1]:1/", "http://10.0.0.8/", "http://169.254.169.254/"],
 )
 def test_private_networks_are_off(address):
-    with pytest.raises(RulkaError, match="private network"), Service(address, SignIn(), wait=0) as service:
+    with pytest.raises(RulkaError, match="private network"), Service(address, ServiceSignIn(), wait=0) as service:
         list(service.rows("Lines", {}))
 
 

@@ -5,12 +5,12 @@ from types import SimpleNamespace
 import pytest
 from django.http import QueryDict
 
-from rulka.ledger.pages.pieces import MANY, Pieces
+from rulka.ledger.pages.pieces import MANY, ListPieces
 
 
-def cutter(query: str = "") -> Pieces:
+def cutter(query: str = "") -> ListPieces:
     seat = SimpleNamespace(ledger=SimpleNamespace(code="L"), period=SimpleNamespace(code="2026-P01"), node="TF")
-    return Pieces(SimpleNamespace(GET=QueryDict(query)), seat)
+    return ListPieces(SimpleNamespace(GET=QueryDict(query)), seat)
 
 
 @pytest.mark.parametrize("rows", [0, 1, 59, 60, MANY, MANY + 1, 180, 181, 500, 5000])

@@ -19,7 +19,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.proof.splits import directions, open_figure, sides, split
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
-from rulka.ledger.reading.trace_lines import LineQuery, Lines
+from rulka.ledger.reading.trace_lines import LineQuery, TraceLines
 from rulka.ledger.reading.trace_matching import matched_lines
 from tests.conftest import table
 from tests.core.proof.test_splits import figures
@@ -188,23 +188,23 @@ def behind(ledger, computed, row, column, rng):
     keys = [key for pool in opened.pools for key in pool.keys]
     if keys and computed.view.sealed_keys[keys].all():
         with pytest.raises(RulkaError, match="is sealed"):
-            Lines.of(ledger, opened, LineQuery())
+            TraceLines.of(ledger, opened, LineQuery())
         return 0
-    page = Lines.of(ledger, opened, LineQuery()).page()
+    page = TraceLines.of(ledger, opened, LineQuery()).page()
     assert page.agrees, (row, column, page)
-    every = Lines.of(ledger, opened, LineQuery()).every(["document", "period", "account"], 10_000)[0]
+    every = TraceLines.of(ledger, opened, LineQuery()).every(["document", "period", "account"], 10_000)[0]
     assert sum((line.value for line in every), Fraction(0)) == page.total and len(every) == page.count
     sort = rng.choice(["date", "-amount", "account", "-p", "entry", "period", "debit"])
     some = rng.choice(every).cells["account"] if every else "a0"
     query = LineQuery(ticks=(("account", (some,)),), sort=sort, least=Fraction(rng.choice((0, 1, 1000))))
     wanted = [one for one in every if one.cells["account"] == some and abs(one.value) >= query.least]
-    got = Lines.of(ledger, opened, query).page()
+    got = TraceLines.of(ledger, opened, query).page()
     assert (got.count, got.total) == (len(wanted), sum((one.value for one in wanted), Fraction(0))), (
         row,
         column,
         query,
     )
-    ticks = Lines.of(ledger, opened, LineQuery()).ticks("account")[0]
+    ticks = TraceLines.of(ledger, opened, LineQuery()).ticks("account")[0]
     assert {tick.value: tick.count for tick in ticks} == Counter(one.cells["account"] for one in every)
     if (named := sides(opened)) is not None:
         matched = matched_lines(ledger, opened, named)

@@ -17,29 +17,60 @@ from tests.oracle import Oracle
 BIG = 45_000_000_000_000_000  # minor units of the three-digit currency, each line; together beyond 2^53
 
 
+class OddEntries:
+    """The entries of the odd ledger, gathered line by line."""
+
+    def __init__(self) -> None:
+        self.lines: list[list[str]] = []
+
+    def entry(
+        self, entity: str, number: str, day: str, pairs: list[tuple[str, str, str]], kind: str = "", status: str = "",
+        period: str = "",
+    ) -> None:  # fmt: skip
+        for place, (account, site, amount) in enumerate(pairs, 1):
+            debit, credit = (amount, "") if not amount.startswith("-") else ("", amount[1:])
+            self.lines.append([entity, number, str(place), day, account, site, debit, credit, kind, status, period])
+
+    def of_entity(self, entity: str, digits: int) -> None:
+        """Three years of sales and costs, opened, adjusted, closed in part, with entries that wait and quantities."""
+
+        def money(units: int) -> str:
+            return str(Decimal(units).scaleb(-digits).quantize(Decimal(1).scaleb(-digits)))
+
+        opened = [("0100", "", money(500_001)), ("RE 1", "", money(-500_001))]
+        self.entry(entity, "open", "2024-04-02", opened, kind="opening")
+        months = ((5, 70_003), (9, 81_007), (12, 64_001))
+        for year in (2024, 2025, 2026):
+            for month, amount in months:
+                sold, spent = [("0100", "", money(amount)), ("04", "n", money(-amount))], amount // 3
+                self.entry(entity, f"s{year}{month}", f"{year}-{month:02d}-17", sold)
+                paid = [("05", "n", money(spent)), ("0100", "", money(-spent))]
+                self.entry(entity, f"c{year}{month}", f"{year}-{month:02d}-28", paid)
+        late = [("0200", "", money(-333)), ("05", "", money(333))]
+        self.entry(entity, "late-open", "2025-08-11", late, kind="opening")
+        adjusted = [("05", "n", money(1_111)), ("0200", "", money(-1_111))]
+        self.entry(entity, "adj", "2026-03-20", adjusted, kind="adjusting", period="2026-P13")
+        # the first year is closed by entries, partly and key by key, the second is not
+        residual = sum(amount - amount // 3 for _, amount in months)
+        closed = [("04", "n", money(residual - 17)), ("RE 1", "n", money(-(residual - 17)))]
+        self.entry(entity, "close", "2025-03-25", closed, kind="closing")
+        waiting = [("05", "n", money(9_999)), ("0200", "n", money(-9_999))]
+        self.entry(entity, "wait", "2026-09-03", waiting, status="pending")
+        self.entry(entity, "heads", "2025-06-01", [("S", "n", "12.50")])
+        self.entry(entity, "heads2", "2026-06-01", [("S", "n", "-2.25")])
+
+
 def odd_ledger(folder: Path, calendar: str) -> Path:
     """A made-up ledger with everything LEDGER_FORMAT.md knows: three currencies, all kinds, all states."""
     folder.mkdir()
+    year = {"first_month": 4, "year_label": "end", "first_year": 2025, "last_year": 2027, "adjusting_periods": 1}
     settings = {
-        "name": "Odd Works",
-        "group_currency": "EUR",
-        "calendar": {
-            "first_month": 4,
-            "year_label": "end",
-            "first_year": 2025,
-            "last_year": 2027,
-            "adjusting_periods": 1,
-        },
-        "retained_earnings": "RE 1",
+        "name": "Odd Works", "group_currency": "EUR", "calendar": year, "retained_earnings": "RE 1",
         "dimensions": ["site"],
-    }
+    }  # fmt: skip
     (folder / "ledger.json").write_text(json.dumps(settings))
-    write(
-        folder,
-        "entities.csv",
-        ["code", "name", "currency"],
-        [["E0", "Yen works", "JPY"], ["E2", "Euro works", "EUR"], ["E3", "Dinar works", "KWD"]],
-    )
+    entities = [["E0", "Yen works", "JPY"], ["E2", "Euro works", "EUR"], ["E3", "Dinar works", "KWD"]]
+    write(folder, "entities.csv", ["code", "name", "currency"], entities)
     accounts = [
         ["0100", "Bank", "asset"],
         ["0200", "Debts", "liability"],
@@ -52,74 +83,14 @@ def odd_ledger(folder: Path, calendar: str) -> Path:
     write(folder, "members.csv", ["dimension", "code", "name"], [["site", "n", "North"], ["site", "-", "none"]])
     if calendar == "4-4-5":
         write(folder, "periods.csv", ["year", "number", "start", "end", "name", "adjusting"], weeks_445())
-    lines: list[list[str]] = []
-
-    def entry(
-        entity: str,
-        number: str,
-        day: str,
-        pairs: list[tuple[str, str, str]],
-        kind: str = "",
-        status: str = "",
-        period: str = "",
-    ) -> None:
-        for place, (account, site, amount) in enumerate(pairs, 1):
-            debit, credit = (amount, "") if not amount.startswith("-") else ("", amount[1:])
-            lines.append([entity, number, str(place), day, account, site, debit, credit, kind, status, period])
-
-    minor = {"E0": 0, "E2": 2, "E3": 3}
-    for entity, digits in minor.items():
-
-        def money(units: int, digits: int = digits) -> str:
-            return str(Decimal(units).scaleb(-digits).quantize(Decimal(1).scaleb(-digits)))
-
-        entry(
-            entity, "open", "2024-04-02", [("0100", "", money(500_001)), ("RE 1", "", money(-500_001))], kind="opening"
-        )
-        for year in (2024, 2025, 2026):
-            for month, amount in ((5, 70_003), (9, 81_007), (12, 64_001)):
-                entry(
-                    entity,
-                    f"s{year}{month}",
-                    f"{year}-{month:02d}-17",
-                    [("0100", "", money(amount)), ("04", "n", money(-amount))],
-                )
-                entry(
-                    entity,
-                    f"c{year}{month}",
-                    f"{year}-{month:02d}-28",
-                    [("05", "n", money(amount // 3)), ("0100", "", money(-(amount // 3)))],
-                )
-        entry(entity, "late-open", "2025-08-11", [("0200", "", money(-333)), ("05", "", money(333))], kind="opening")
-        entry(
-            entity,
-            "adj",
-            "2026-03-20",
-            [("05", "n", money(1_111)), ("0200", "", money(-1_111))],
-            kind="adjusting",
-            period="2026-P13",
-        )
-        # the first year is closed by entries, partly and key by key, the second is not
-        residual = 70_003 + 81_007 + 64_001 - (70_003 // 3 + 81_007 // 3 + 64_001 // 3)
-        entry(
-            entity,
-            "close",
-            "2025-03-25",
-            [("04", "n", money(residual - 17)), ("RE 1", "n", money(-(residual - 17)))],
-            kind="closing",
-        )
-        entry(entity, "wait", "2026-09-03", [("05", "n", money(9_999)), ("0200", "n", money(-9_999))], status="pending")
-        entry(entity, "heads", "2025-06-01", [("S", "n", "12.50")])
-        entry(entity, "heads2", "2026-06-01", [("S", "n", "-2.25")])
+    booked = OddEntries()
+    for entity, digits in {"E0": 0, "E2": 2, "E3": 3}.items():
+        booked.of_entity(entity, digits)
     for number in range(3):
         big = str(Decimal(BIG).scaleb(-3))
-        entry("E3", f"big{number}", f"2026-0{4 + number}-29", [("0100", "", big), ("04", "n", f"-{big}")])
-    write(
-        folder,
-        "entries.csv",
-        ["entity", "entry", "line", "date", "account", "site", "debit", "credit", "kind", "status", "period"],
-        lines,
-    )
+        booked.entry("E3", f"big{number}", f"2026-0{4 + number}-29", [("0100", "", big), ("04", "n", f"-{big}")])
+    columns = ["entity", "entry", "line", "date", "account", "site", "debit", "credit", "kind", "status", "period"]
+    write(folder, "entries.csv", columns, booked.lines)
     return folder
 
 

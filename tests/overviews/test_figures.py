@@ -17,12 +17,12 @@ from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.spans import span_from
 from rulka.core.errors import RulkaError
 from rulka.core.overviews.definitions import WINDOWS, overview_from
-from rulka.core.overviews.filling import Asked
+from rulka.core.overviews.filling import TileQuestion
 from rulka.core.overviews.reading import place_of
-from rulka.core.overviews.tiles import Content, Strip
+from rulka.core.overviews.tiles import Strip, TileContent
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.overviews.running.tiles import filled, filled_page
 from rulka.statements.library.assemble import assemble, definitions_of
 from tests.lengths import several
@@ -70,7 +70,7 @@ def results(ternwick: Ledger) -> Ledger:
 
 
 def readings_of(ledger: Ledger, period: str, node: str, fence: Fence) -> StatementReadings:
-    return StatementReadings(overview_from(BODY), Reader(ledger, fence, None, period, node, node))
+    return StatementReadings(overview_from(BODY), OverviewReader(ledger, fence, None, period, node, node))
 
 
 def plainly(ledger: Ledger, fence: Fence, period: str, node: str, label: str, **column: str) -> Fraction | None:
@@ -103,7 +103,7 @@ def test_any_strip_shows_what_the_statement_does(results: Ledger, case: tuple[st
         readings.node  # noqa: B018  a fence may leave nothing of a node
     except RulkaError:
         return
-    tile = filled(readings.definition.tile("strip"), readings, Asked((window,), None))
+    tile = filled(readings.definition.tile("strip"), readings, TileQuestion((window,), None))
     assert isinstance(tile.filled, Strip), tile.refused
     row = next(row for row in tile.filled.rows if row.line.label == label)
     one, time = row.windows[0], READ[window]
@@ -138,12 +138,12 @@ def test_any_bridge_starts_and_ends_at_the_statement_and_adds_up(
         ("by-line", {"scenario": "budget"}), ("since", {"shift": "-1 year"}), ("by-entity", {"scenario": "budget"}),
         ("adds", None), ("down", None),
     ):  # fmt: skip
-        tile = filled(readings.definition.tile(key), readings, Asked((window,), chosen))
+        tile = filled(readings.definition.tile(key), readings, TileQuestion((window,), chosen))
         start = plainly(results, FENCES[name], period, node, label, window=READ[window], **other) if other else None
         if tile.refused is not None:
             assert "has no" in tile.refused.message or "more than add" in tile.refused.message, tile.refused
             continue
-        assert isinstance(tile.filled, Content)
+        assert isinstance(tile.filled, TileContent)
         bars = [row.figures[0].value for row in tile.filled.tables[0].rows]
         assert all(value is not None for value in bars)
         if key == "down":
@@ -170,12 +170,12 @@ def test_any_member_shows_what_its_own_run_does(results: Ledger, case: tuple[str
     readings = readings_of(results, period, "group", fence)
     chosen = readings.definition.chosen(f"results: {label}")
     ahead = {"then": readings.known.forecast} if window == "year" and readings.known.forecast else {}
-    tile = filled(readings.definition.tile("ranked"), readings, Asked((window,), chosen))
+    tile = filled(readings.definition.tile("ranked"), readings, TileQuestion((window,), chosen))
     if tile.refused is not None:  # nothing of the line is there at all
         assert tile.refused.message == "Nothing was booked or planned here in this time."
         assert not plainly(results, fence, period, "group", label, window=READ[window], **ahead)
         return
-    assert isinstance(tile.filled, Content)
+    assert isinstance(tile.filled, TileContent)
     codes = {item.name: item.code for item in readings.view.frame.entities.items}
     for row in tile.filled.tables[0].rows:
         own = {"window": READ[window], "narrow": f"entity: {codes[row.name]}"}
@@ -185,11 +185,11 @@ def test_any_member_shows_what_its_own_run_does(results: Ledger, case: tuple[str
             plainly(results, fence, period, "group", label, **own, shift="-1 year"),
         ]
         assert [shown.value for shown in row.figures] == expected, row.name
-    months = filled(readings.definition.tile("multiples"), readings, Asked((window,), chosen))
+    months = filled(readings.definition.tile("multiples"), readings, TileQuestion((window,), chosen))
     if months.refused is not None:
         assert months.refused.message == "Nothing was booked or planned here in these months."
         return
-    assert isinstance(months.filled, Content)
+    assert isinstance(months.filled, TileContent)
     calendar = readings.view.frame.calendar
     last = calendar.period(period)
     for row in months.filled.tables[0].rows:
@@ -202,8 +202,8 @@ def test_any_member_shows_what_its_own_run_does(results: Ledger, case: tuple[str
 def test_crossings_and_what_names_none_add_up_to_the_whole(results: Ledger) -> None:
     readings = readings_of(results, "2027-P07", "group", NO_FENCE)
     chosen = readings.definition.chosen("results: Income")
-    tile = filled(readings.definition.tile("crossings"), readings, Asked(("date",), chosen))
-    assert isinstance(tile.filled, Content)
+    tile = filled(readings.definition.tile("crossings"), readings, TileQuestion(("date",), chosen))
+    assert isinstance(tile.filled, TileContent)
     rows = tile.filled.tables[0].rows
     assert {row.name for row in rows} == {"North", "Islands", "Sound", "None"}
     whole = plainly(results, NO_FENCE, "2027-P07", "group", "Income", window="year to date")
@@ -216,7 +216,7 @@ def test_a_strip_agrees_with_loops_over_the_files(results: Ledger, oracle: Oracl
     readings = readings_of(results, "2027-P07", "TF", NO_FENCE)
     accounts = oracle.between("6110", "6199")
     for window, first in (("month", 7), ("date", 1)):
-        tile = filled(readings.definition.tile("strip"), readings, Asked((window,), None))
+        tile = filled(readings.definition.tile("strip"), readings, TileQuestion((window,), None))
         assert isinstance(tile.filled, Strip)
         fuel = next(row for row in tile.filled.rows if row.line.label == "Fuel").windows[0]
         expected = -oracle.activity("TF", accounts, (2027, first), (2027, 7))
@@ -225,8 +225,8 @@ def test_a_strip_agrees_with_loops_over_the_files(results: Ledger, oracle: Oracl
 
 def test_the_trend_is_actual_then_forecast_and_adds_up_to_the_outlook(results: Ledger) -> None:
     readings = readings_of(results, "2027-P07", "group", NO_FENCE)
-    tile = filled(readings.definition.tile("trend"), readings, Asked(("date",), readings.definition.chosen("")))
-    assert isinstance(tile.filled, Content)
+    tile = filled(readings.definition.tile("trend"), readings, TileQuestion(("date",), readings.definition.chosen("")))
+    assert isinstance(tile.filled, TileContent)
     rows = tile.filled.tables[0].rows
     assert len(rows) == 12
     outlook = dict(tile.filled.headline)["Year"].value
@@ -246,12 +246,12 @@ def test_sealed_wages_stay_sealed_in_every_tile(results: Ledger) -> None:
     }  # fmt: skip
     fence = Fence.of(sealed="5010 to 5040")
     definition = overview_from(body)
-    readings = StatementReadings(definition, Reader(results, fence, None, "2027-P07", "group", "group"))
-    finer = filled(definition.tile("ranked"), readings, Asked(("date",), None)).filled
-    whole = filled(definition.tile("whole"), readings, Asked(("date",), None)).filled
-    open_one = StatementReadings(definition, Reader(results, NO_FENCE, None, "2027-P07", "group", "group"))
-    seen = filled(definition.tile("ranked"), open_one, Asked(("date",), None)).filled
-    assert isinstance(finer, Content) and isinstance(whole, Content) and isinstance(seen, Content)
+    readings = StatementReadings(definition, OverviewReader(results, fence, None, "2027-P07", "group", "group"))
+    finer = filled(definition.tile("ranked"), readings, TileQuestion(("date",), None)).filled
+    whole = filled(definition.tile("whole"), readings, TileQuestion(("date",), None)).filled
+    open_one = StatementReadings(definition, OverviewReader(results, NO_FENCE, None, "2027-P07", "group", "group"))
+    seen = filled(definition.tile("ranked"), open_one, TileQuestion(("date",), None)).filled
+    assert isinstance(finer, TileContent) and isinstance(whole, TileContent) and isinstance(seen, TileContent)
     told = {row.name: row.figures[0].value for row in seen.tables[0].rows}
     own = {row.name: row.figures[0].value for row in finer.tables[0].rows}
     assert any(told.values()) and set(own.values()) == {None}, "the seal keeps apart what an open view shows"
@@ -265,8 +265,8 @@ def test_no_mark_tells_of_what_lies_behind_a_fence(results: Ledger) -> None:
     readings = readings_of(results, "2027-P07", "group", Fence.of(entities="TF, NF"))
     chosen = readings.definition.chosen("")
     for key in ("ranked", "by-entity", "multiples"):
-        tile = filled(readings.definition.tile(key), readings, Asked(("date",), chosen))
-        assert isinstance(tile.filled, Content)
+        tile = filled(readings.definition.tile(key), readings, TileQuestion(("date",), chosen))
+        assert isinstance(tile.filled, TileContent)
         names = {row.name for row in tile.filled.tables[0].rows}
         assert "Ternwick Quays" not in names
         said = " ".join(mark.said for picture in tile.filled.pictures for mark in picture.drawing.marks)
@@ -278,8 +278,8 @@ def test_every_mark_of_every_tile_is_a_figure_that_can_be_traced(results: Ledger
     chosen = readings.definition.chosen("results: Operating result")
     count = 0
     for asked in readings.definition.tiles:
-        tile = filled(asked, readings, Asked(("date",), chosen))
-        if not isinstance(tile.filled, Content):
+        tile = filled(asked, readings, TileQuestion(("date",), chosen))
+        if not isinstance(tile.filled, TileContent):
             continue
         for picture in tile.filled.pictures:
             for mark in picture.drawing.marks:
@@ -305,9 +305,9 @@ def test_months_of_the_same_size_share_one_scale_on_a_page_and_others_say_nothin
         ]}],
     }  # fmt: skip
     definition = overview_from(body)
-    readings = StatementReadings(definition, Reader(results, NO_FENCE, None, "2027-P07", "group", "group"))
+    readings = StatementReadings(definition, OverviewReader(results, NO_FENCE, None, "2027-P07", "group", "group"))
     both, apart = (filled_page(definition, page, readings, "date", None) for page in definition.pages)
-    contents = [one.filled for one in both if isinstance(one.filled, Content)]
+    contents = [one.filled for one in both if isinstance(one.filled, TileContent)]
     assert contents[0].ends == contents[1].ends and contents[0].ends is not None
     assert all("one scale with its like on this page" in content.notes for content in contents[:2])
     per_unit = set()
@@ -349,15 +349,15 @@ span: r
     body = {"overview": "t", "of": "r", "pages": [{"tiles": [
         {"tile": "trend", "line": "Sales"}, {"tile": "multiples", "line": "Sales", "by": "department"}]}]}  # fmt: skip
     definition = overview_from(body)
-    readings = StatementReadings(definition, Reader(ledger, NO_FENCE, None, "2026-P13", "A", ""))
-    trend = filled(definition.tile("trend"), readings, Asked(("year",), None))
-    assert isinstance(trend.filled, Content), trend.refused
+    readings = StatementReadings(definition, OverviewReader(ledger, NO_FENCE, None, "2026-P13", "A", ""))
+    trend = filled(definition.tile("trend"), readings, TileQuestion(("year",), None))
+    assert isinstance(trend.filled, TileContent), trend.refused
     whole = readings.whole("r")
     sales = definition.tile("trend").line
     row = whole.row(sales)
     assert sum(one.figures[0].value or 0 for one in trend.filled.tables[0].rows) == whole.value(row, "year-actual")
-    several = filled(definition.tile("multiples"), readings, Asked(("year",), None))
-    assert isinstance(several.filled, Content), several.refused
+    several = filled(definition.tile("multiples"), readings, TileQuestion(("year",), None))
+    assert isinstance(several.filled, TileContent), several.refused
     assert all(len(one.figures) == len(several.filled.tables[0].heads) for one in several.filled.tables[0].rows)
     total = sum(shown.value or 0 for one in several.filled.tables[0].rows for shown in one.figures)
     assert total == whole.value(row, "year-actual")
@@ -373,9 +373,9 @@ def test_a_missing_rate_leaves_the_year_out_and_says_so(results: Ledger) -> None
     readings = readings_of(results, "2027-P07", "group", NO_FENCE)
     chosen = readings.definition.chosen("")
     for key in ("strip", "by-line", "ranked"):
-        assert filled(readings.definition.tile(key), readings, Asked(("date",), chosen)).refused is None, key
-        refused = filled(readings.definition.tile(key), readings, Asked(("year",), chosen)).refused
+        assert filled(readings.definition.tile(key), readings, TileQuestion(("date",), chosen)).refused is None, key
+        refused = filled(readings.definition.tile(key), readings, TileQuestion(("year",), chosen)).refused
         assert refused and "no rate for SEK in November 2026" in refused.message, key
-    trend = filled(readings.definition.tile("trend"), readings, Asked(("year",), chosen))
-    assert isinstance(trend.filled, Content) and len(trend.filled.tables[0].rows) == 7
+    trend = filled(readings.definition.tile("trend"), readings, TileQuestion(("year",), chosen))
+    assert isinstance(trend.filled, TileContent) and len(trend.filled.tables[0].rows) == 7
     assert any("no rate for SEK" in note for note in trend.filled.notes)

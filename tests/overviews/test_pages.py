@@ -289,10 +289,10 @@ def test_an_overview_is_sent_behind_its_recipients_fence(ternwick):
     from django.utils import timezone
 
     from rulka.people.library.rights import fence_of
-    from rulka.statements.output.sendable import Asked
+    from rulka.statements.output.sendable import SendRequest
 
     lead = Person.objects.get(username="ships-lead")
-    asked = Asked(ternwick, lead, fence_of(lead, "ternwick"), "ships", "2027-P07", "100", 2, timezone.localtime())
+    asked = SendRequest(ternwick, lead, fence_of(lead, "ternwick"), "ships", "2027-P07", "100", 2, timezone.localtime())
     (piece,) = Overviews().pieces(asked)
     told = json.loads(piece.content("json"))
     assert told["node"] == "100" and piece.values["node"] == "Ships"

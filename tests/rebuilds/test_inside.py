@@ -11,7 +11,7 @@ from django.urls import reverse
 
 from rulka.core.compute.nodes import find_node
 from rulka.core.rebuild.answering import sums_of
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.ledger.reading.queries import view_of
 from rulka.people.library.persons import make_person
 from rulka.people.library.rights import fence_of, grant
@@ -50,7 +50,7 @@ def test_what_is_found_follows_from_what_may_be_seen(kind, house, settings):
           opens_seals=True)  # fmt: skip
     view = view_of(house, fence_of(person, "h"))
     node = find_node(view, "A")
-    readings = [Reading("A", "actual", "closing", at, at) for at in (12, 13)]
+    readings = [TableReading("A", "actual", "closing", at, at) for at in (12, 13)]
     readings = [one for one in readings if one.last < len(view.frame.calendar.periods)]
     sums = [sums_of(one, view, node) for one in readings]
     accounts = [at for at in range(len(view.frame.accounts)) if any(one[at] for one in sums)]

@@ -79,7 +79,7 @@ def test_what_cannot_be_frozen_says_why_and_changes_nothing(statement, line, mes
 def test_share_follows_its_line_when_that_is_renamed_and_when_that_is_undone(ternwick, accountant, command):
     before = values(json.loads(command("run_statement", "outlook", **OCTOBER)))["Fuel"]
     view = view_of(ternwick, Fence())
-    sight = editing.Sight(view, view.frame.calendar.period("2027-P07"), "TF")
+    sight = editing.EditSight(view, view.frame.calendar.period("2027-P07"), "TF")
 
     def rename(parts):
         return set_line(parts.change("spine"), "income", "total", "All that came in", parts.beside())

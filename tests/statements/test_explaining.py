@@ -26,6 +26,7 @@ from rulka.statements.models import Edition, Explanation
 from rulka.statements.running.bounds import bounds_of
 from rulka.statements.running.runs import run
 from tests.oracle import Oracle
+from tests.pages import flat
 from tests.statements.test_editing import FRAGMENT, address, edit, page, person
 
 pytestmark = pytest.mark.django_db
@@ -139,7 +140,7 @@ def test_last_months_text_is_offered_as_a_start(people):
     act(people["accountant"], "explain", period="2027-P06", text="Diesel up since June.")
     item = explained(people["accountant"])["fuel"]
     assert item.one.offered == "Diesel up since June." and item.one.is_from_last and not item.one.text
-    shown = page(people["accountant"], NAME, panel="explain", **FUEL).content.decode()
+    shown = flat(page(people["accountant"], NAME, panel="explain", **FUEL).content.decode())
     assert ">Diesel up since June.</textarea>" in shown and "from 2027-P06's text" in shown
     assert page(people["accountant"], NAME).context["waiting"] == 5  # offered isn't said
 

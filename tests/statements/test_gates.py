@@ -17,7 +17,7 @@ from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.people.models import Access
 from rulka.statements.library.assemble import definitions_of
-from rulka.statements.models import Change, Definition, Edit, Edition, Shelf, ShelfRight
+from rulka.statements.models import Change, Definition, Edit, Edition, SavedVersion, Shelf, ShelfRight
 from rulka.statements.output.making import make
 from rulka.statements.running.runs import run_pages
 from rulka.work.models import Output
@@ -333,3 +333,37 @@ def test_a_stamp_tells_nothing_of_what_the_statement_never_had(people):
     sent = {"do": "statement-change", "path": "subtitle", "value": "Posted", "stamp": f"{private.pk}:0"}
     answer = people["amy"].post(page, sent, headers={"HX-Request": "true"})
     assert answer.status_code == 200 and "Secret doing" not in answer.content.decode()
+
+
+def test_who_may_not_edit_a_part_can_neither_undo_nor_redo_nor_restore_it(people):
+    """A part stands on a shelf of its own: each way to write it asks there, whatever the statement allows."""
+    amy = people["amy"]
+    spine = Definition.objects.get(kind="spine", name="result")
+
+    def send(route, **values):
+        return amy.post(reverse(route, args=["result"]) + WHERE, values)
+
+    def label():
+        return Definition.objects.get(pk=spine.pk).body["lines"][0]["lines"][0]["line"]
+
+    key = spine.body["lines"][0]["lines"][0].get("key", "sales")
+    send("save-version", title="As it was")
+    edit = {"do": "line-change", "key": key, "path": "label", "share-spine": "all"}
+    before = label()
+    send("edit-statement", **edit, value="Turnover")
+    assert label() == "Turnover" != before
+    shelf = Shelf.objects.create(ledger=Ledger.objects.get(code="s"), name="Of parts")
+    Definition.objects.filter(pk=spine.pk).update(shelf=shelf)
+    right = ShelfRight.objects.create(shelf=shelf, person=person("amy"), level=2)
+    for refused in (send("undo"), send("restore-version", version=SavedVersion.objects.get().pk)):
+        assert refused.status_code == 422 and "not edit it" in told(refused)
+        assert label() == "Turnover"
+    assert "not edit it" in told(send("edit-statement", **edit, value="Sold")) and label() == "Turnover"
+    ShelfRight.objects.filter(pk=right.pk).update(level=3)
+    send("undo")
+    assert label() == before
+    ShelfRight.objects.filter(pk=right.pk).update(level=2)
+    assert "not edit it" in told(send("redo")) and label() == before
+    ShelfRight.objects.filter(pk=right.pk).update(level=3)
+    send("redo")
+    assert label() == "Turnover"

@@ -16,6 +16,7 @@ from pypdf import PdfReader
 
 from rulka.people.models import Person
 from rulka.work.models import Output
+from tests.pages import flat
 from tests.statements.test_editing import FRAGMENT, address, body, edit, page
 
 pytestmark = pytest.mark.django_db
@@ -168,7 +169,7 @@ def test_nodes_in_different_currencies_say_them_on_page_trace_clipboard_and_file
 
 
 def test_translation_is_offered_where_a_group_mixes_currencies(accountant):
-    text = page(accountant, "balance-sheet", panel="nodes").content.decode()
+    text = flat(page(accountant, "balance-sheet", panel="nodes").content.decode())
     assert (
         "Ternwick Ferries group (mixed currencies)" in text
         and text.count("Translate into EUR") == 1
@@ -209,7 +210,7 @@ def test_text_that_means_nothing_is_told_while_it_is_typed_and_when_it_is_set(te
 
 def test_a_selection_says_how_many_accounts_it_means(accountant):
     given = {"do": "line-change", "path": "accounts", "key": "fuel", "value": "6110 to 6199 only category:fuel"}
-    note = accountant.post(address("check-edit", "income-statement"), given, headers=FRAGMENT).content.decode()
+    note = flat(accountant.post(address("check-edit", "income-statement"), given, headers=FRAGMENT).content.decode())
     assert "3 accounts: 6110 Marine diesel, 6120 Lubricants" in note and "warned" not in note
 
 

@@ -260,19 +260,19 @@ def test_cancelled_and_failed_files_say_so(accountant, open_database):
 
 
 def test_file_stops_at_its_next_block_when_it_is_cancelled_while_it_runs(accountant, open_database, monkeypatch):
-    from rulka.work.services import outputs
+    from rulka.work.services.outputs import OUTPUTS
 
     accountant.post(address("ask-output", "department-results", of="TF"), {"form": "csv"})
     output = Output.objects.get()
     seen = []
-    original = outputs.tell
+    original = OUTPUTS.tell
 
     def tell(number, done, of):
         seen.append(done)
-        outputs.cancel(output.pk)
+        OUTPUTS.cancel(output.pk)
         original(number, done, of)
 
-    monkeypatch.setattr(outputs, "tell", tell)
+    monkeypatch.setattr(OUTPUTS, "tell", tell)
     call_command("work", once=True, verbosity=0)
     output.refresh_from_db()
     assert output.state == "cancelled" and seen == [0]

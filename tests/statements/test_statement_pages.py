@@ -257,6 +257,7 @@ def walk(client, query, depth=0):
         ("fuel", "ytd-difference"),
         ("fuel", "ytd-percent"),
         ("income.total", "ytd-actual"),
+        ("income.total", "ytd-percent"),
         ("operating-result", "difference"),
         ("result-for-the-period", "prior-year"),
         ("sailings", "actual"),

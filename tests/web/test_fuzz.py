@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 
 from rulka.core.compute.nodes import find_node
 from rulka.core.rebuild.answering import sums_of
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.rebuild.given import given_from
 from rulka.core.rebuild.plain import given_plain
 from rulka.ledger.models import Ledger
@@ -207,7 +207,7 @@ def rebuilt(username: str) -> None:
     """A table of somebody's, found."""
     person = Person.objects.get(username=username)
     view = view_of(Ledger.objects.get(code="s"), fence_of(person, "s"))
-    node, reading = find_node(view, "A"), Reading("A", "actual", "closing", 12, 12)
+    node, reading = find_node(view, "A"), TableReading("A", "actual", "closing", 12, 12)
     sums = sums_of(reading, view, node)
     rows = [(item.name, [Decimal(int(sums[at])).scaleb(-2)]) for at, item in enumerate(view.frame.accounts.items)]
     table = given_plain(given_from(["Now"], rows))

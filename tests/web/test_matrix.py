@@ -40,38 +40,26 @@ OPEN = {"sign-in", "second-step", "demo-sign-in", "join", "health", "health-work
 NOT_HERE = OPEN | {"sign-out", "home"}
 
 
-@pytest.fixture
-def world(small, command, settings):
-    settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
-    files = {**SMALL}
-    files["entries.csv"] += (
-        "B,X9,1,2026-01-12,1000,,7.00,,Hidden sale,D9,,,\nB,X9,2,2026-01-12,4000,10,,7.00,Hidden sale,D9,,,\n"
-    )
-    ledger = make_world(lambda: small(**files), command)
-    other = {**SMALL, "ledger.json": {**SMALL["ledger.json"], "name": "Hidden ledger"}}
-    command("load_ledger", small(**other), ledger="tee")
-    zoe = make_person("zoe", title="Zoe", role="accountant")
-    grant(zoe, "s", "", "", {}, opens_seals=True)
-    shelf = Shelf.objects.create(ledger=ledger, name="Hidden shelf")
-    ShelfRight.objects.create(shelf=shelf, person=zoe, level=3)
-    board = Definition.objects.get(kind="statement", name="result")
-    board.pk, board.name, board.shelf, board.body = None, "board", shelf, {**board.body, "title": "Hidden plan"}
-    board.save()
+NAMES = {"extracts": ("rows", "secret-rows"), "dispatch": ("no-pack", "hidden-pack"),
+                 "overviews": ("glance", "secret-board"), "folios": ("pack", "secret-pack"),
+                 "filings": ("return", "secret-duty"), "worksheets": ("sums", "private"),
+                 "statements": ("result", "board"), "tables": ("bound", "closed"),
+                 "people": ("nobody", "nobody")}  # fmt: skip
+"""One that is there or isn't, and one that is hidden, by app."""
+
+
+def hidden_sheets(ledger, shelf, zoe):
+    """A worksheet and a bounded table."""
     private = Worksheet.objects.create(ledger=ledger, name="private", title="Hidden sums", shelf=shelf, person=zoe)
     for sheet in Worksheet.objects.get(name="sums").sheets.all():
         sheet.pk, sheet.worksheet = None, private
         sheet.save()
     table = BoundedTable.objects.get(name="bound").body
     BoundedTable.objects.create(ledger=ledger, name="closed", shelf=shelf, body={**table, "title": "Hidden table"})
-    feed = Feed.objects.create(ledger=ledger, name="Hidden feed", kind="table", owner=zoe)
-    kim = Client()
-    kim.force_login(zoe)
-    where = "?ledger=s&period=2026-P01&node=A"
-    kim.post(reverse("keep-edition", args=["board"]) + where, {"title": "Hidden edition"})
-    edition = Edition.objects.get()
-    asked = {"ledger": "s", "person": zoe.pk, "form": "csv", "period": "2026-P01", "node": "A"}
-    output = Output.objects.create(statement="board", of_definition=board.pk, name="Hidden file", **asked)
-    load = Load.objects.create(ledger="t", feed_name="Hidden feed", source="Hidden path", state="refused")
+
+
+def hidden_dispatch(ledger, zoe):
+    """A pack that is held, with what went by it; its sending and delivery."""
     pack = Dispatch.objects.create(
         ledger=ledger, name="hidden-pack", title="Hidden pack", owner=zoe,
         body={"dispatch": "hidden-pack", "title": "Hidden pack", "sends": [{"statement": "board"}],
@@ -79,6 +67,14 @@ def world(small, command, settings):
     )  # fmt: skip
     sending = Sending.objects.create(ledger="s", dispatch=pack.name, occasion="once", period="2026-P01", body=pack.body,
                                      person=zoe.pk, state="held")  # fmt: skip
+    files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
+    delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
+                                       state="delivered", answer="Hidden answer", files=files)  # fmt: skip
+    return sending, delivery
+
+
+def hidden_rows(ledger, shelf, zoe):
+    """An extract and its run; an overview."""
     rows = Extract.objects.get(name="rows").body
     secret = Extract.objects.create(ledger=ledger, name="secret-rows", shelf=shelf, person=zoe,
                                     body={**rows, "extract": "secret-rows", "title": "Hidden rows"})  # fmt: skip
@@ -88,6 +84,11 @@ def world(small, command, settings):
     glance = Overview.objects.get(name="glance").body
     Overview.objects.create(ledger=ledger, name="secret-board", shelf=shelf, person=zoe,
                             body={**glance, "overview": "secret-board", "title": "Hidden glance"})  # fmt: skip
+    return run
+
+
+def hidden_folio(ledger, shelf, zoe):
+    """A folio with a released section and pages; its filing and the file that was made of it."""
     whole = Folio.objects.get(name="pack")
     folio = Folio.objects.create(ledger=ledger, name="secret-pack", shelf=shelf, person=zoe, state="writing",
                                  body={**whole.body, "folio": "secret-pack", "title": "Hidden pack"})  # fmt: skip
@@ -102,20 +103,57 @@ def world(small, command, settings):
     made = FilingJob.objects.create(ledger="s", filing=Filing.objects.get(name="secret-duty").pk, person=zoe.pk,
                                     name="secret-duty", form="xbrl", period="2026-P01", state="ready",
                                     file_name="Hidden return.xbrl")  # fmt: skip
+    return version, pages, made
+
+
+def hidden_rebuild(zoe):
+    """A rebuild that failed."""
     table = {"headings": ["Now"], "decimals": [2], "tables": [0],
              "rows": [{"caption": "Hidden caption", "values": ["1.00"]}]}  # fmt: skip
     rebuild = Rebuild.objects.create(ledger="s", person=zoe.pk, title="Hidden table", files=["Hidden.csv"],
                                      tables=[table], state="failed", problem="Hidden problem")  # fmt: skip
-    files = [{"name": "Hidden.csv", "bytes": 1, "digest": "", "place": ""}]
-    delivery = Delivery.objects.create(sending=sending, identity="a" * 24, person=zoe.pk, person_name="zoe", way="link",
-                                       state="delivered", answer="Hidden answer", files=files)  # fmt: skip
+    return rebuild
+
+
+def hidden_statement(shelf, zoe):
+    """A statement on a shelf, with an edition and an output."""
+    board = Definition.objects.get(kind="statement", name="result")
+    board.pk, board.name, board.shelf, board.body = None, "board", shelf, {**board.body, "title": "Hidden plan"}
+    board.save()
+    kim = Client()
+    kim.force_login(zoe)
+    where = "?ledger=s&period=2026-P01&node=A"
+    kim.post(reverse("keep-edition", args=["board"]) + where, {"title": "Hidden edition"})
+    asked = {"ledger": "s", "person": zoe.pk, "form": "csv", "period": "2026-P01", "node": "A"}
+    output = Output.objects.create(statement="board", of_definition=board.pk, name="Hidden file", **asked)
+    return Edition.objects.get(), output
+
+
+@pytest.fixture
+def world(small, command, settings):
+    settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
+    files = {**SMALL}
+    files["entries.csv"] += (
+        "B,X9,1,2026-01-12,1000,,7.00,,Hidden sale,D9,,,\nB,X9,2,2026-01-12,4000,10,,7.00,Hidden sale,D9,,,\n"
+    )
+    ledger = make_world(lambda: small(**files), command)
+    other = {**SMALL, "ledger.json": {**SMALL["ledger.json"], "name": "Hidden ledger"}}
+    command("load_ledger", small(**other), ledger="tee")
+    zoe = make_person("zoe", title="Zoe", role="accountant")
+    grant(zoe, "s", "", "", {}, opens_seals=True)
+    shelf = Shelf.objects.create(ledger=ledger, name="Hidden shelf")
+    ShelfRight.objects.create(shelf=shelf, person=zoe, level=3)
+    edition, output = hidden_statement(shelf, zoe)
+    hidden_sheets(ledger, shelf, zoe)
+    feed = Feed.objects.create(ledger=ledger, name="Hidden feed", kind="table", owner=zoe)
+    load = Load.objects.create(ledger="t", feed_name="Hidden feed", source="Hidden path", state="refused")
+    sending, delivery = hidden_dispatch(ledger, zoe)
+    run = hidden_rows(ledger, shelf, zoe)
+    version, pages, made = hidden_folio(ledger, shelf, zoe)
+    rebuild = hidden_rebuild(zoe)
     return {
         "identity": ("f" * 24, delivery.identity),
-        "name": {"extracts": ("rows", "secret-rows"), "dispatch": ("no-pack", "hidden-pack"),
-                 "overviews": ("glance", "secret-board"), "folios": ("pack", "secret-pack"),
-                 "filings": ("return", "secret-duty"), "worksheets": ("sums", "private"),
-                 "statements": ("result", "board"), "tables": ("bound", "closed"),
-                 "people": ("nobody", "nobody")},
+        "name": NAMES,
         "kind": ("statement", "statement"),
         "of": ("statement", "statement"),
         "form": ("csv", "csv"),

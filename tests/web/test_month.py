@@ -20,6 +20,7 @@ from rulka.people.models import Person
 from rulka.statements.models import Definition, Explanation, Shelf, ShelfRight
 from rulka.statements.running.monthly import judged_statements
 from rulka.work.models import Load
+from tests.pages import tight
 
 pytestmark = pytest.mark.django_db
 WHERE = "?ledger=ternwick&period=2027-P07&node=TF"
@@ -43,7 +44,7 @@ def text_of(page: str) -> str:
 
 def section(page: str, title: str) -> str:
     """What a section of the page says."""
-    found = re.search(rf"<section[^>]*><h2[^>]*>{title}</h2>(.*?)</section>", page, re.S)
+    found = re.search(rf"<section[^>]*><h2[^>]*>{title}</h2>(.*?)</section>", tight(page))
     assert found, f"no section {title}"
     return text_of(found[1])
 
@@ -141,7 +142,7 @@ def test_a_new_ledger_says_what_to_do_first(small, command, db: None) -> None:
 def test_what_is_pressing_comes_first_and_nothing_twice(ternwick: Ledger) -> None:
     Load.objects.create(ledger="ternwick", feed_name="Shop tills", source="x", state=Load.State.FAILED)
     shown = page("accountant")
-    rows = re.findall(r'<tr><td class="soft">([^<]+)</td><td><a href="[^"]+">([^<]+)</a>', shown)
+    rows = re.findall(r'<tr><td class="soft">([^<]+)</td><td><a href="[^"]+">([^<]+)</a>', tight(shown))
     assert len(rows) == len(set(rows)) and rows[0][0] == "look"
     verbs = [verb for verb, _ in rows]
     assert verbs.index("place") < verbs.index("explain") < verbs.index("look at")

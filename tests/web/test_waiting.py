@@ -22,7 +22,7 @@ from rulka.people.library.persons import make_person
 from rulka.people.library.rights import grant
 from rulka.statements.models import Definition, Visit
 from rulka.work.models import Load, Output
-from rulka.work.services import outputs
+from rulka.work.services.outputs import OUTPUTS
 from rulka.work.services.recovery import take_up
 from tests.web.world import make_world
 
@@ -83,7 +83,7 @@ def test_edit_that_waits_in_vain_keeps_what_was_typed_and_says_so(fragment, amy,
     connection.ensure_connection()
     connection.connection.execute("PRAGMA busy_timeout = 200")
     asked = {"do": "line-change", "key": "rent", "path": "label", "value": "Rent and heating", "share-spine": "all"}
-    body = Definition.objects.get(kind="spine").body
+    body = Definition.objects.get(kind="spine", ledger__code="s").body
     with locked():
         headers = {"HX-Request": "true"} if fragment else {}
         response = amy.post(reverse("edit-statement", args=["result"]), asked, headers=headers)
@@ -91,7 +91,7 @@ def test_edit_that_waits_in_vain_keeps_what_was_typed_and_says_so(fragment, amy,
     assert response.status_code == 503 and "your change waited for it in vain. Nothing was changed" in told
     if not fragment:  # a fragment leaves the field as it is; a page keeps it and offers it again
         assert 'value="Rent and heating"' in told and "Try again" in told
-    assert Definition.objects.get(kind="spine").body == body
+    assert Definition.objects.get(kind="spine", ledger__code="s").body == body
     assert amy.post(reverse("edit-statement", args=["result"]), asked, headers=headers).status_code in (200, 302)
 
 
@@ -131,7 +131,7 @@ def test_load_without_room_waits_and_goes_on_by_itself(amy, small, settings):
 
 def test_what_a_dead_worker_left_is_taken_up(amy):
     output = Output.objects.get()
-    assert outputs.claim(output.pk) is not None
+    assert OUTPUTS.claim(output.pk) is not None
     Output.objects.update(worker="elsewhere:1")
     load = Load.objects.create(ledger="s", feed_name="x", source="x", state=Load.State.RUNNING, worker="elsewhere:1")
     assert take_up() == 2

@@ -178,6 +178,23 @@ def test_a_full_disk_leaves_no_half_backup(house):
     assert list(room.iterdir()) == []
 
 
+def _kept_at_rest(house, tmp_path):
+    """What is kept once all is at rest comes back elsewhere as it was: figures, editions, rights, the record."""
+    last, other = tmp_path / "last.backup", House(tmp_path / "elsewhere")
+    house.manage("backup", last)
+    other.manage("restore", last)
+    assert other.rows("rulka") == house.rows("rulka")
+    kept, back = house.rows("work"), other.rows("work")
+    own = {"people_recorded", "django_session", "people_visit", "sqlite_sequence"}
+    assert len(kept["people_recorded"]) > house.count("statements_edition") > 0
+    assert set(kept["people_recorded"]) < set(back["people_recorded"])
+    assert {name for name in kept if kept[name] != back[name]} <= own
+    shown = house.pages()
+    assert other.pages() == shown and "After 1" in shown
+    asked = ("run_statement", "--ledger", "s", "result", "--period", "2026-P01", "--node", "A", "--format", "json")
+    assert other.manage(*asked) == house.manage(*asked)
+
+
 @pytest.mark.slow
 def test_a_backup_while_a_load_is_written_and_people_edit_holds_one_state(house, small, tmp_path):
     """A load is written and a statement edited while backups are made: each holds a revision, and an edit, as a whole;
@@ -213,20 +230,7 @@ def test_a_backup_while_a_load_is_written_and_people_edit_holds_one_state(house,
         assert label == (f"Rent {edits}" if edits else "Rent") and edits - editions in (0, 1), (label, edits, editions)
         kept = [one for one in other.rows("work")["people_recorded"] if "'kept'" in one]
         assert edits and len(kept) >= editions
-    # what is kept once all is at rest comes back elsewhere as it was: figures, editions, rights, the record
-    last, other = tmp_path / "last.backup", House(tmp_path / "elsewhere")
-    house.manage("backup", last)
-    other.manage("restore", last)
-    assert other.rows("rulka") == house.rows("rulka")
-    kept, back = house.rows("work"), other.rows("work")
-    own = {"people_recorded", "django_session", "people_visit", "sqlite_sequence"}
-    assert len(kept["people_recorded"]) > house.count("statements_edition") > 0
-    assert set(kept["people_recorded"]) < set(back["people_recorded"])
-    assert {name for name in kept if kept[name] != back[name]} <= own
-    shown = house.pages()
-    assert other.pages() == shown and "After 1" in shown
-    asked = ("run_statement", "--ledger", "s", "result", "--period", "2026-P01", "--node", "A", "--format", "json")
-    assert other.manage(*asked) == house.manage(*asked)
+    _kept_at_rest(house, tmp_path)
 
 
 @pytest.mark.slow

@@ -81,8 +81,8 @@ def aged(model, pk, days):
     model.objects.filter(pk=pk).update(ended=timezone.now() - timedelta(days=days))
 
 
-def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
-    settings.VAR = tmp_path  # other tests leave files whose rows are taken back
+def _aged_outputs_and_loads():
+    """Outputs and loads of different ages and states."""
     made = {}
     for days, state in ((31, "ready"), (29, "ready"), (31, "failed"), (None, "running")):
         one = Output.objects.create(ledger="s", person=1, statement="x", form="csv", period="p", node="n", state=state)
@@ -95,6 +95,12 @@ def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
     for days, state in ((91, "refused"), (89, "refused"), (91, "accepted"), (91, "held")):
         loads[days, state] = one = Load.objects.create(ledger="s", feed_name="f", source="x", state=state)
         aged(Load, one.pk, days)
+    return made, loads
+
+
+def test_what_is_old_is_taken_away_and_nothing_else(settings, tmp_path):
+    settings.VAR = tmp_path  # other tests leave files whose rows are taken back
+    made, loads = _aged_outputs_and_loads()
     (Path(settings.VAR) / "loads" / str(loads[91, "refused"].pk)).mkdir(parents=True)
     samples = Path(settings.VAR) / "samples" / "feed-1"
     samples.mkdir(parents=True)

@@ -39,8 +39,9 @@ from rulka.worksheets.library import links
 from rulka.worksheets.library.tables import save_table
 from rulka.worksheets.models import BoundedTable, LiveLink, SheetStep, Worksheet
 from rulka.worksheets.running import answering
-from rulka.worksheets.running.live import Reader, calculated_for, opened
+from rulka.worksheets.running.live import WorksheetReader, calculated_for, opened
 from tests.conftest import SMALL
+from tests.pages import flat
 from tests.web.world import DEFINITIONS
 from tests.worksheets.test_worksheets import WHERE, house, post, shown, typed  # noqa: F401  the fixture of a house
 
@@ -60,7 +61,9 @@ def hold_together(name: str, seed: int, count: int) -> int:
     definitions = definitions_for(ledger, name, None)
     chance = random.Random(f"{name}{seed}")
     compared = 0
-    first = Reader(ledger, view, chance.choice(periods), chance.choice([n.code for n in nodes_of(view)][:4]), None)
+    first = WorksheetReader(
+        ledger, view, chance.choice(periods), chance.choice([n.code for n in nodes_of(view)][:4]), None
+    )
     laid, node = None, ""
     for _ in range(8):
         try:
@@ -68,7 +71,7 @@ def hold_together(name: str, seed: int, count: int) -> int:
             break
         except RulkaError as error:
             assert "mixes currencies" in str(error) or "scope" in str(error), error
-            first = Reader(ledger, view, chance.choice(periods), "TF", None)
+            first = WorksheetReader(ledger, view, chance.choice(periods), "TF", None)
     assert laid is not None
     assert set(laid.asking) == set(laid.places.values())
     statement = run(definitions, first.period.code, "" if laid.has_nodes else first.node, NO_FENCE).computed.statement
@@ -80,7 +83,7 @@ def hold_together(name: str, seed: int, count: int) -> int:
             computed = run(definitions, period.code, code, NO_FENCE).computed
         except RulkaError:
             continue  # a group of several currencies has no page
-        reader = Reader(ledger, view, period, first.node if laid.has_nodes else code, None)
+        reader = WorksheetReader(ledger, view, period, first.node if laid.has_nodes else code, None)
         calculation = calculated_for(laid.at_node(code) if laid.has_nodes else laid.workbook, reader)
         wrong = disagreeing(laid, calculation, computed)
         cells = {place: key for key, place in laid.places.items()}
@@ -106,7 +109,7 @@ def test_every_shipped_statement_gives_its_figures_for_random_nodes_and_periods(
 
 def test_most_figures_ask_the_ledger_or_are_calculated_in_cells(ternwick):
     view = view_of(ternwick, NO_FENCE)
-    reader = Reader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", None)
+    reader = WorksheetReader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", None)
     laid = laid_down(reader, definitions_for(ternwick, "income-statement", None))
     texts = [laid.sheet.cell(*place).input for place in laid.places.values()]
     assert len(texts) > 200 and not any("RULKA.FIGURE" in text for text in texts)
@@ -138,7 +141,7 @@ def test_a_worksheet_that_would_differ_from_its_statement_is_refused(ternwick, m
         return laid
 
     view = view_of(ternwick, NO_FENCE)
-    reader = Reader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", None)
+    reader = WorksheetReader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", None)
     monkeypatch.setattr(bringing, "lay_down", astray)
     with pytest.raises(RulkaError, match="doesn't give the statement's figure"):
         laid_down(reader, definitions_for(ternwick, "income-statement", None))
@@ -363,38 +366,8 @@ def test_a_closed_piece_and_a_statements_piece(house, bounded, command, tmp_path
 # what is new ----------------------------------------------------------------------------------------------------------
 
 
-def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command, tmp_path):  # noqa: F811
-    (tmp_path / "definitions.yaml").write_text(DEFINITIONS)
-    command("load_statement", tmp_path / "definitions.yaml", ledger="s")
-    amy, dan = house["amy"], house["dan"]
-    page = reverse("worksheet", args=["sums"]) + "?" + WHERE
-    typed(amy, S1='=RULKA.ACTIVITY("4*","2026-P01")', S2='=RULKA.FIGURE("result","result.total","now","2026-P01")',
-          S3='=INDEX(RULKA.STATEMENT("result",,"now","2026-P01"),4,2)')  # fmt: skip
-    opening = reverse("worksheet-opening", args=["sums"]) + "?" + WHERE
-    assert amy.post(opening, {"opening": "asked"}).status_code == 302
-    for client in (amy, dan):
-        assert "as of revision 1" in client.get(page).content.decode()
-    lines = SMALL["entries.csv"] + "A,E9,1,2026-01-20,1000,,9.00,,B,,,,\nA,E9,2,2026-01-20,4100,11,,9.00,B,,,,\n"
-    command("load_ledger", small(entries__csv=lines), ledger="s")
-    told = amy.get(page).content.decode()
-    assert "as of revision 1" in told and "1 newer revision" in told and shown(amy, "S1") == "−50.00"
-    assert (shown(amy, "S2"), shown(amy, "S3")) == ("50.00", "50"), "statements are asked of the same state"
-    for _ in range(2):  # two refreshes at once are as one
-        assert amy.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE).status_code == 302
-    assert shown(amy, "S1") == "−59.00" and shown(dan, "S1") == "−50.00", "each for themselves"
-    assert shown(amy, "S2") == "59.00" and shown(dan, "S2") == "50.00"
-    told = amy.get(page).content.decode()
-    assert "as of revision 2" in told
-    assert "cells changed since revision 1" in told, "the second refresh takes no marks away"
-    dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE)
-    cells = dan.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&first=0&last=0&state=1").json()
-    assert cells["marks"]["0,18"] == "−50.00"
-    # journal lines of a former revision can't be read: of what needs them nothing is said to have changed
-    assert shown(dan, "A41") and not any(at.startswith(("39,", "40,", "41,")) for at in cells["marks"])
-    assert "cells changed since revision 1" in dan.get(page).content.decode()
-    dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE, {"how": "seen"})
-    assert "changed since" not in dan.get(page).content.decode()
-    # staying: nobody gets past it, until its author lets it go on
+def _staying(amy, dan, page, opening):
+    """Nobody gets past where a worksheet stays, until its author lets it go on."""
     amy.post(opening, {"opening": "stays", "revision": "1"})
     assert shown(amy, "S1") == "−50.00" and "it stays here" in amy.get(page).content.decode()
     panel = reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&cell=S1&panel=trace&ask=0&row=figure&column=figure"
@@ -407,6 +380,40 @@ def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command, 
     assert dan.post(opening, {"opening": "newest"}).status_code == 422
     amy.post(opening, {"opening": "newest"})
     assert shown(dan, "S1") == "−59.00"
+
+
+def test_a_reader_takes_the_newest_and_sees_what_changed(house, small, command, tmp_path):  # noqa: F811
+    (tmp_path / "definitions.yaml").write_text(DEFINITIONS)
+    command("load_statement", tmp_path / "definitions.yaml", ledger="s")
+    amy, dan = house["amy"], house["dan"]
+    page = reverse("worksheet", args=["sums"]) + "?" + WHERE
+    typed(amy, S1='=RULKA.ACTIVITY("4*","2026-P01")', S2='=RULKA.FIGURE("result","result.total","now","2026-P01")',
+          S3='=INDEX(RULKA.STATEMENT("result",,"now","2026-P01"),4,2)')  # fmt: skip
+    opening = reverse("worksheet-opening", args=["sums"]) + "?" + WHERE
+    assert amy.post(opening, {"opening": "asked"}).status_code == 302
+    for client in (amy, dan):
+        assert "as of revision 1" in flat(client.get(page).content.decode())
+    lines = SMALL["entries.csv"] + "A,E9,1,2026-01-20,1000,,9.00,,B,,,,\nA,E9,2,2026-01-20,4100,11,,9.00,B,,,,\n"
+    command("load_ledger", small(entries__csv=lines), ledger="s")
+    told = flat(amy.get(page).content.decode())
+    assert "as of revision 1" in told and "1 newer revision" in told and shown(amy, "S1") == "−50.00"
+    assert (shown(amy, "S2"), shown(amy, "S3")) == ("50.00", "50"), "statements are asked of the same state"
+    for _ in range(2):  # two refreshes at once are as one
+        assert amy.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE).status_code == 302
+    assert shown(amy, "S1") == "−59.00" and shown(dan, "S1") == "−50.00", "each for themselves"
+    assert shown(amy, "S2") == "59.00" and shown(dan, "S2") == "50.00"
+    told = flat(amy.get(page).content.decode())
+    assert "as of revision 2" in told
+    assert "cells changed since revision 1" in told, "the second refresh takes no marks away"
+    dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE)
+    cells = dan.get(reverse("worksheet-cells", args=["sums"]) + f"?{WHERE}&first=0&last=0&state=1").json()
+    assert cells["marks"]["0,18"] == "−50.00"
+    # journal lines of a former revision can't be read: of what needs them nothing is said to have changed
+    assert shown(dan, "A41") and not any(at.startswith(("39,", "40,", "41,")) for at in cells["marks"])
+    assert "cells changed since revision 1" in dan.get(page).content.decode()
+    dan.post(reverse("worksheet-refresh", args=["sums"]) + "?" + WHERE, {"how": "seen"})
+    assert "changed since" not in dan.get(page).content.decode()
+    _staying(amy, dan, page, opening)
 
 
 def test_on_opening_the_newest_is_taken_with_its_marks(house, small, command):  # noqa: F811
@@ -675,6 +682,33 @@ def linked(client: Client, **sent: str) -> tuple[str, openpyxl.Workbook]:
     return address.rstrip("/").rpartition("/")[2], book
 
 
+def _rights_that_end(house, amy, key, asked, part):  # noqa: F811
+    """Links end with their owner's rights, with their time, and by hand."""
+    Access.objects.filter(person__username="lea").delete()
+    assert asked(part)[0] == 403
+    Person.objects.filter(username="amy").update(is_active=False)
+    assert asked(key)[0] == 403
+    Person.objects.filter(username="amy").update(is_active=True)
+    LiveLink.objects.filter(digest=links.digest_of(key)).update(expires=timezone.now() - timedelta(seconds=1))
+    assert asked(key)[0] == 403
+    other, _ = linked(amy)
+    number = LiveLink.objects.get(digest=links.digest_of(other)).pk
+    revoke = reverse("worksheet-revoke", args=["sums"]) + "?" + WHERE
+    assert house["bob"].post(revoke, {"link": number}).status_code == 404
+    assert amy.post(revoke, {"link": number}).status_code == 302
+    assert asked(other)[0] == 403 and asked("nothing")[0] == 403
+    for days in ("0", "401", "x"):
+        sent = amy.post(reverse("worksheet-linked", args=["sums"]) + "?" + WHERE, {"days": days})
+        assert sent.status_code == 422
+
+
+def _asked_wrongly(out, key, asked):
+    """What is asked wrongly is refused."""
+    assert asked(key, "ZZZ99999")[0] == 404 and out.get(reverse("live-root", args=[key])).status_code == 404
+    assert out.get(reverse("live-figure", args=[key, "7", "A1"])).status_code == 404
+    assert out.post(reverse("live-figure", args=[key, "1", "S1"])).status_code == 405
+
+
 def test_live_links_answer_behind_their_owners_fence_until_they_end(house, small, command, monkeypatch):  # noqa: F811
     monkeypatch.setattr(answering, "FRESH", 0.0)
     amy, lea, out = house["amy"], house["lea"], Client()
@@ -707,27 +741,8 @@ def test_live_links_answer_behind_their_owners_fence_until_they_end(house, small
     post(amy, do="undo")
     post(amy, do="undo")
     assert asked(key, "S2") == (200, "a text") and asked(key) == (200, "-59.00"), "what was undone moved nothing"
-    # wrong asking
-    assert asked(key, "ZZZ99999")[0] == 404 and out.get(reverse("live-root", args=[key])).status_code == 404
-    assert out.get(reverse("live-figure", args=[key, "7", "A1"])).status_code == 404
-    assert out.post(reverse("live-figure", args=[key, "1", "S1"])).status_code == 405
-    # rights that end
-    Access.objects.filter(person__username="lea").delete()
-    assert asked(part)[0] == 403
-    Person.objects.filter(username="amy").update(is_active=False)
-    assert asked(key)[0] == 403
-    Person.objects.filter(username="amy").update(is_active=True)
-    LiveLink.objects.filter(digest=links.digest_of(key)).update(expires=timezone.now() - timedelta(seconds=1))
-    assert asked(key)[0] == 403
-    other, _ = linked(amy)
-    number = LiveLink.objects.get(digest=links.digest_of(other)).pk
-    revoke = reverse("worksheet-revoke", args=["sums"]) + "?" + WHERE
-    assert house["bob"].post(revoke, {"link": number}).status_code == 404
-    assert amy.post(revoke, {"link": number}).status_code == 302
-    assert asked(other)[0] == 403 and asked("nothing")[0] == 403
-    for days in ("0", "401", "x"):
-        sent = amy.post(reverse("worksheet-linked", args=["sums"]) + "?" + WHERE, {"days": days})
-        assert sent.status_code == 422
+    _asked_wrongly(out, key, asked)
+    _rights_that_end(house, amy, key, asked, part)
 
 
 def test_what_was_found_of_a_key_stands_for_a_moment_only(house, monkeypatch):  # noqa: F811
@@ -819,6 +834,10 @@ def test_bounded_tables_as_text(house, bounded, command, tmp_path):  # noqa: F81
         path.write_text(wrong)
         with pytest.raises(CommandError, match=told):
             command("load_bounded", path, ledger="s")
+    (tmp_path / "more.yaml").write_text(text.replace("table: bounded", "table: more"))
+    with pytest.raises(CommandError, match="not a period"):  # all or none
+        command("load_bounded", tmp_path / "more.yaml", path, ledger="s")
+    assert not BoundedTable.objects.filter(name="more").exists()
     path.write_text(text)
     with pytest.raises(CommandError, match="may place a bounded table"):
         command("load_bounded", path, ledger="s", person="amy")
@@ -831,8 +850,8 @@ def test_the_source_is_asked_first_by_those_who_may(house, settings):  # noqa: F
     settings.TASKS = {"default": {"BACKEND": "django_tasks.backends.dummy.DummyBackend"}}
     feed = save_feed(Ledger.objects.get(code="s"), {"name": "Files", "kind": "table", "location": "x.csv"})
     page = reverse("worksheet", args=["sums"]) + "?" + WHERE
-    assert "Fetch its news first" in house["amy"].get(page).content.decode()
-    assert "Fetch its news first" not in house["dan"].get(page).content.decode()
+    assert "Fetch its news first" in flat(house["amy"].get(page).content.decode())
+    assert "Fetch its news first" not in flat(house["dan"].get(page).content.decode())
     address = reverse("worksheet-fetch", args=["sums"]) + "?" + WHERE
     answer = house["amy"].post(address, {"feed": feed.pk, "how": "all"})
     load = Load.objects.get(pk=answer.json()["load"])
@@ -889,7 +908,7 @@ def test_rows_of_a_trace_become_a_worksheet_whose_sum_is_the_figure(ternwick, pe
         assert made.status_code == 302, by
         name = made["Location"].split("/worksheets/")[1].split("/")[0]
         view = view_of(ternwick, NO_FENCE)
-        reader = Reader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", people["accountant"])
+        reader = WorksheetReader(ternwick, view, view.frame.calendar.period("2027-P07"), "TF", people["accountant"])
         worksheet = Worksheet.objects.get(name=name)
         with opened(worksheet, reader) as live:
             sums = [
@@ -909,6 +928,23 @@ def test_rows_of_a_trace_become_a_worksheet_whose_sum_is_the_figure(ternwick, pe
 
 
 # drawings -------------------------------------------------------------------------------------------------------------
+
+
+def _what_cant_be_drawn(amy, address):
+    """An error in a cell, cells without figures, what isn't there."""
+    typed(amy, T4="=1/0")
+    assert "A cell says #DIV/0!" in amy.get(address).content.decode()
+    typed(amy, **{f"T{row}": "1" for row in range(60, 160)})
+    for asked, told in (
+        ({"of": [40, 18, 42, 20]}, "no figures in these cells"),
+        ({}, "Nothing is chosen to draw"),
+        ({"drawn": "pie|x|y"}, "Nothing of the kind"),
+        ({"picture": "d9"}, "there any more"),
+        ({"of": [58, 19, 165, 19]}, "A drawing holds 60 rows"),
+        ({"of": [0, 0, 9_000, 20]}, "A drawing is of 10,000 cells at most"),
+    ):
+        expect = 404 if told.startswith(("Nothing of", "there")) else 422
+        assert told in post(amy, do="drawing", box=[9, 18, 9, 18], expect=expect, **asked)
 
 
 def test_cells_are_drawn_where_they_are_go_along_and_leave_with_the_sheet(house):  # noqa: F811
@@ -938,19 +974,7 @@ def test_cells_are_drawn_where_they_are_go_along_and_leave_with_the_sheet(house)
         reverse("worksheet-panel", args=["sums"]) + f"?{WHERE}&sheet=1&cell=S8&panel=sheet"
     ).content.decode()
     assert "A drawing of S1:U5" in panel
-    typed(amy, T4="=1/0")
-    assert "A cell says #DIV/0!" in amy.get(address).content.decode()
-    typed(amy, **{f"T{row}": "1" for row in range(60, 160)})
-    for asked, told in (
-        ({"of": [40, 18, 42, 20]}, "no figures in these cells"),
-        ({}, "Nothing is chosen to draw"),
-        ({"drawn": "pie|x|y"}, "Nothing of the kind"),
-        ({"picture": "d9"}, "there any more"),
-        ({"of": [58, 19, 165, 19]}, "A drawing holds 60 rows"),
-        ({"of": [0, 0, 9_000, 20]}, "A drawing is of 10,000 cells at most"),
-    ):
-        expect = 404 if told.startswith(("Nothing of", "there")) else 422
-        assert told in post(amy, do="drawing", box=[9, 18, 9, 18], expect=expect, **asked)
+    _what_cant_be_drawn(amy, address)
     post(amy, do="drawing", how="remove", picture="d1")
     assert "isn" in amy.get(address).content.decode() and amy.get(address).status_code == 404
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -83,7 +84,7 @@ class Balances:
 
 
 @dataclass(frozen=True)
-class Source:
+class MovementSource:
     """Which movements are read: a scenario, from after period `until` on another one (`then`), lines of what status,
     only some journal lines (`lines`: clauses on source, kind or counterparty), translated into the group currency or
     not; `calendar` names another calendar than the group's, whose periods it is read by."""
@@ -163,7 +164,7 @@ def accumulate(
 
     `rolls_into` comes from `with_roll_keys`. Only movements with one of the statuses count.
     """
-    keys, periods, years = len(rolls_into), len(frame.calendar.periods), frame.calendar.years
+    keys, periods = len(rolls_into), len(frame.calendar.periods)
     counted = np.isin(movements.status, statuses)
 
     def table(amount: IntArray, effect: int) -> IntArray:
@@ -178,8 +179,19 @@ def accumulate(
     counts = table(movements.count, ACTIVITY) + table(movements.count, OPENING)
     starts = frame.calendar.first_of_year()
     closed = np.add.reduceat(closing_entries, starts, axis=1) if periods else closing_entries
-    opening, closing = np.zeros_like(debits), np.zeros_like(debits)
-    residual = np.zeros((keys, len(years)), dtype=np.int64)
+    opening, closing, residual = _rolled(opened, debits - credits, closed, starts, rolls_into)
+    return Balances(
+        opening, closing, accumulated(debits), accumulated(credits), accumulated(counts), opened, closed, residual
+    )
+
+
+def _rolled(
+    opened: IntArray, moved: IntArray, closed: IntArray, starts: Sequence[int], rolls_into: IntArray
+) -> tuple[IntArray, IntArray, IntArray]:
+    """Opening and closing `(keys, periods)`, and what each year left `(keys, years)`, which begins the next one."""
+    keys, periods = moved.shape
+    opening, closing = np.zeros_like(moved), np.zeros_like(moved)
+    residual = np.zeros((keys, len(starts)), dtype=np.int64)
     restarting = rolls_into >= 0
     balance = np.zeros(keys, dtype=np.int64)
     for place, start in enumerate(starts):
@@ -192,11 +204,9 @@ def accumulate(
         for period in range(start, end):
             balance += opened[:, period]
             opening[:, period] = balance
-            balance += debits[:, period] - credits[:, period]
+            balance += moved[:, period]
             closing[:, period] = balance
-    return Balances(
-        opening, closing, accumulated(debits), accumulated(credits), accumulated(counts), opened, closed, residual
-    )
+    return opening, closing, residual
 
 
 def accumulated(table: IntArray) -> IntArray:

@@ -11,10 +11,10 @@ from typing import TypeVar, cast
 
 import numpy as np
 
-from rulka.core.books.balances import Balances, Source, accumulate, with_reserve_keys, with_roll_keys
+from rulka.core.books.balances import Balances, MovementSource, accumulate, with_reserve_keys, with_roll_keys
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.fence import LETS_NOTHING_THROUGH, Bounds, Fence
-from rulka.core.books.frame import NO_MOVEMENTS, STATUSES, Frame, Keys, Movements
+from rulka.core.books.frame import NO_MOVEMENTS, STATUS_CHOICES, Frame, Keys, Movements
 from rulka.core.books.journal import (
     EntryLine,
     Grouped,
@@ -64,9 +64,9 @@ class Book:
 
     def balances(self, scenario: str, *, pending: bool = False) -> Balances:
         """One scenario's balances over all keys."""
-        return self.balances_of(Source(scenario, "with pending" if pending else "posted"))
+        return self.balances_of(MovementSource(scenario, "with pending" if pending else "posted"))
 
-    def balances_of(self, source: Source) -> Balances:
+    def balances_of(self, source: MovementSource) -> Balances:
         """The balances of a source over all keys; kept, since every column and node reads the same ones."""
         if source.calendar:
             return self.in_calendar(source.calendar).balances_of(replace(source, calendar=""))
@@ -97,12 +97,14 @@ class Book:
         own = in_calendar(name, self.frame, self.keys, self.movements, self.journal)
         return Book(own.frame, self.keys, own.movements, self.revision, own.journal)
 
-    def _read(self, source: Source) -> Balances:
+    def _read(self, source: MovementSource) -> Balances:
         if source.translated:
             return self._translated(source)
-        return accumulate(self.movements_of(source), self.rolls_into, self.frame, statuses=STATUSES[source.status])
+        return accumulate(
+            self.movements_of(source), self.rolls_into, self.frame, statuses=STATUS_CHOICES[source.status]
+        )
 
-    def _translated(self, source: Source) -> Balances:
+    def _translated(self, source: MovementSource) -> Balances:
         local = self.balances_of(replace(source, translated=False))
         return translate(Translated(self.frame, self.keys, self.rolls_into, local, source, self.historical))
 
@@ -110,7 +112,7 @@ class Book:
         """Lines that say what they were worth in the group currency."""
         return self.kept("historical", self.journal.historical)
 
-    def movements_of(self, source: Source) -> Movements:
+    def movements_of(self, source: MovementSource) -> Movements:
         """The movements of a source, of every status."""
         movements = self.lines_of(source) if source.lines else self.movements(source.scenario)
         if source.then:
@@ -118,7 +120,7 @@ class Book:
             movements = movements.only(movements.period <= source.until).beside(later.only(later.period > source.until))
         return movements
 
-    def lines_of(self, source: Source) -> Movements:
+    def lines_of(self, source: MovementSource) -> Movements:
         """Sums of the journal lines that pass the clauses of a source; budgets hold no lines, so they give none."""
         if source.scenario != "actual":
             return NO_MOVEMENTS
@@ -240,9 +242,9 @@ class View:
 
     def balances(self, scenario: str, *, pending: bool = False) -> Balances:
         """One scenario's balances over the keys inside."""
-        return self.balances_of(Source(scenario, "with pending" if pending else "posted"))
+        return self.balances_of(MovementSource(scenario, "with pending" if pending else "posted"))
 
-    def balances_of(self, source: Source) -> Balances:
+    def balances_of(self, source: MovementSource) -> Balances:
         """The balances of a source over the keys inside; kept, since every column and node reads the same ones."""
         if source.calendar:
             return self.in_calendar(source.calendar).balances_of(replace(source, calendar=""))
@@ -255,12 +257,12 @@ class View:
             ("inside", source, self.fence), lambda: every.only(np.arange(self._sight.count))
         )
 
-    def _balances_of(self, source: Source) -> Balances:
+    def _balances_of(self, source: MovementSource) -> Balances:
         """Over the keys inside and those outside that roll their results into some inside; translated by itself, so
         that what is rounded shares nothing with what lies outside."""
         return self._book.kept_balances(("every", source, self.fence), lambda: self._read(source))
 
-    def _read(self, source: Source) -> Balances:
+    def _read(self, source: MovementSource) -> Balances:
         book, sight = self._book, self._sight
         if not source.translated:
             as_posted = source.status == "posted" and not source.lines and self.by_group
@@ -294,7 +296,7 @@ class View:
         rolls = self._sight.rolls(self._book.rolls_into)
         return np.flatnonzero((rolls >= 0) & into[np.maximum(rolls, 0)])
 
-    def rolled_by_key(self, keys: IntArray, source: Source, year: int) -> IntArray:
+    def rolled_by_key(self, keys: IntArray, source: MovementSource, year: int) -> IntArray:
         """What a year (by its place) left that rolled into each of some keys, what lies outside the fence included."""
         if source.calendar:
             return self.in_calendar(source.calendar).rolled_by_key(keys, replace(source, calendar=""), year)
@@ -306,7 +308,7 @@ class View:
         np.add.at(found, rolls[rolling], residual[rolling, year])
         return found[keys]
 
-    def rolled_into(self, keys: IntArray, source: Source, year: int) -> list[tuple[int, int]]:
+    def rolled_into(self, keys: IntArray, source: MovementSource, year: int) -> list[tuple[int, int]]:
         """What the residual result of a year (by its place) consisted of that rolled into some keys: (account, amount).
 
         What lies outside the fence counts in the balance too, but only as one nameless rest, account -1.
@@ -337,7 +339,7 @@ class View:
         """Like `was_booked`; translated, the reserve's keys that hold what translation leaves too."""
         if not translated or not self.frame.translation_reserve or scenario not in self.frame.scenarios:
             return self.was_booked
-        balances = self.balances_of(Source(scenario, translated=True))
+        balances = self.balances_of(MovementSource(scenario, translated=True))
         left = (balances.opening != 0).any(axis=1) | (balances.closing != 0).any(axis=1)
         booked: BoolArray = self.was_booked | left & (
             self.keys.account == self.frame.accounts.index[self.frame.translation_reserve]
@@ -396,8 +398,11 @@ class View:
         )
 
     def own_lines(self, keys: IntArray) -> IntArray:
-        """The book's places of those of some keys whose lines show: not gathered under a seal, not of a sealed account
-        and booked at all."""
+        """The places in the book of the posting keys, of those given, whose journal lines show to the reader.
+
+        Left out are keys of a sealed account, keys that gather others under a seal, and keys that only stand for a
+        result that rolled on: nothing was booked on them.
+        """
         chosen = keys[~self.sealed_keys[keys]]
         single = self._sight.single[chosen]
         single = single[single >= 0]
@@ -405,7 +410,10 @@ class View:
         return found
 
     def line_ids(self, keys: IntArray) -> IntArray:
-        """The stored ids of those of some keys whose lines show, see `own_lines`."""
+        """The database's ids of the posting keys, of those given, whose journal lines show to the reader.
+
+        `own_lines` says which show. A key that is made up for a sealed account has no id: no line is read by it.
+        """
         found: IntArray = self._book.keys.ids[self.own_lines(keys)]
         return found
 

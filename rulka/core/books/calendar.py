@@ -33,13 +33,19 @@ class Period:
         return f"{self.year}-P{self.number:02d}"
 
     @property
+    def is_month(self) -> bool:
+        """Whether it is a calendar month."""
+        ends_month = (self.end + timedelta(days=1)).day == 1
+        return not self.adjusting and self.start.day == 1 and ends_month and self.start.month == self.end.month
+
+    @property
     def title(self) -> str:
         """What a person calls it: `October 2026` for a calendar month, otherwise its own name."""
         if self.name:
             return self.name
         if self.adjusting:
             return f"Adjusting period {self.number}, FY{self.year}"
-        if self.start.day == 1 and (self.end + timedelta(days=1)).day == 1 and self.start.month == self.end.month:
+        if self.is_month:
             return f"{months.month_name[self.start.month]} {self.start.year}"
         return f"Period {self.number}, FY{self.year}"
 

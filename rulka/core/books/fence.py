@@ -102,7 +102,7 @@ class Fence:
         """A fence around what lies inside of any of some bounds; around all where one of them is open."""
         given = list(dict.fromkeys(bounds))
         several = [] if any(one.are_open for one in given) else given
-        if len(several) > 1:  # what lets nothing through adds nothing
+        if several:  # what lets nothing through adds nothing
             several = [one for one in several if one != LETS_NOTHING_THROUGH] or [LETS_NOTHING_THROUGH]
         told = tuple(sorted(set(grain))) if sealed.strip() and grain is not None else None
         order = sorted(several, key=lambda one: (one.entities, one.accounts, one.members))

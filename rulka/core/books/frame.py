@@ -18,7 +18,7 @@ ACTIVITY, OPENING, CLOSING = 0, 1, 2
 POSTED, PENDING = 0, 1
 
 
-STATUSES = {"posted": (POSTED,), "with pending": (POSTED, PENDING), "pending only": (PENDING,)}
+STATUS_CHOICES = {"posted": (POSTED,), "with pending": (POSTED, PENDING), "pending only": (PENDING,)}
 
 
 QUANTITIES = {

@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping
 
 from rulka.core.books.fence import Bounds
 from rulka.core.books.narrowing import Clause, Narrowing
-from rulka.core.books.selection import Part, Selection, joined, parse_selection
+from rulka.core.books.selection import Selection, SelectionPart, joined, parse_selection
 from rulka.core.errors import RulkaError
 
-ALL = Part("pattern", "*")
+ALL = SelectionPart("pattern", "*")
 
 
 def bounds_inside(entities: str, accounts: str, members: Mapping[str, str], narrowings: Iterable[Narrowing]) -> Bounds:

@@ -142,7 +142,11 @@ def _parts(text: str) -> Iterable[tuple[int, str]]:
 
 @dataclass(frozen=True)
 class KeyMask:
-    """What a narrowing means in a book now: visible or not is no matter of it, the fence comes in the view."""
+    """The posting keys that a narrowing takes of a book.
+
+    It takes keys that the reader may not see, too. The view takes those away afterwards: `4*` gives all revenue
+    accounts here, and in a view of department 110 what that department booked on them.
+    """
 
     keys: BoolArray
     accounts: BoolArray

@@ -126,36 +126,37 @@ class _Journal:
     def sums(self, asked: LinesAsked, fields: tuple[str, ...], *, by_key: bool) -> LineSums:
         """Sums of lines whose days fall into periods of this calendar; always by key, since days are told apart."""
         keys = asked.keys[self.keys[asked.keys]]
-        pieces, wanted = [], set()
-        for effect, places in asked.pieces:
-            wanted |= {(effect, place) for place in places}
-            own = [self.own.periods[place] for place in places]
-            whole = asked.start is None
-            reached = {at.index for one in own for at in periods_of_group(self.group, self.own, [one], whole=whole)}
+        pieces, wanted, whole = [], set(), asked.start is None
+        for effect, periods in asked.pieces:
+            wanted |= {(effect, period) for period in periods}
+            reached = {
+                of_group.index
+                for period in periods
+                for of_group in periods_of_group(self.group, self.own, [self.own.periods[period]], whole=whole)
+            }
             pieces.append((effect, tuple(sorted(reached))))
-        found = self.journal.sums(
+        of_days = self.journal.sums(
             replace(asked, keys=keys, pieces=tuple(pieces)), tuple(sorted({*fields, "day"})), by_key=True
         )
         period = np.array(
             [
-                own_period(self.own, self.group.periods[place], date.fromisoformat(day)).index
-                for place, day in zip(found.period.tolist(), found.texts["day"], strict=True)
+                own_period(self.own, self.group.periods[number], date.fromisoformat(day)).index
+                for number, day in zip(of_days.period.tolist(), of_days.texts["day"], strict=True)
             ],
             dtype=np.int64,
         )
-        kept = [
-            at for at, pair in enumerate(zip(found.effect.tolist(), period.tolist(), strict=True)) if pair in wanted
-        ]
-        chosen = np.array(kept, dtype=np.int64)
+        pairs = zip(of_days.effect.tolist(), period.tolist(), strict=True)
+        inside = [row for row, pair in enumerate(pairs) if pair in wanted]
+        chosen = np.array(inside, dtype=np.int64)
         return LineSums(
-            found.key[chosen],
+            of_days.key[chosen],
             period[chosen],
-            found.effect[chosen],
-            found.debit[chosen],
-            found.credit[chosen],
-            found.count[chosen],
-            {name: [texts[at] for at in kept] for name, texts in found.texts.items()},
-            found.names,
+            of_days.effect[chosen],
+            of_days.debit[chosen],
+            of_days.credit[chosen],
+            of_days.count[chosen],
+            {name: [texts[row] for row in inside] for name, texts in of_days.texts.items()},
+            of_days.names,
         )
 
     def historical(self) -> Historical:

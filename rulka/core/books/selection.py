@@ -43,7 +43,7 @@ class SelectionError(RulkaError):
 
 
 @dataclass(frozen=True)
-class Part:
+class SelectionPart:
     """One part of a selection; `kind` is code, pattern, range, under, type or category."""
 
     kind: str
@@ -64,9 +64,9 @@ class Selection:
     """Parts that are meant; of what they mean only what each further condition means too; and parts taken away from
     that."""
 
-    included: tuple[Part, ...]
-    excluded: tuple[Part, ...] = ()
-    only: tuple[tuple[Part, ...], ...] = ()
+    included: tuple[SelectionPart, ...]
+    excluded: tuple[SelectionPart, ...] = ()
+    only: tuple[tuple[SelectionPart, ...], ...] = ()
 
     def text(self) -> str:
         """The selection in its plainest writing."""
@@ -91,7 +91,7 @@ class _Token:
 
 
 def _quoted(code: str) -> str:
-    plain = BARE.fullmatch(code) and code.lower() not in JOINTS and not re.search(r"[*?]", code)
+    plain = BARE.fullmatch(code) and code.lower() not in JOINTS and not re.search(r"[*?;]", code)
     return code if plain else '"' + code.replace('"', '""') + '"'
 
 
@@ -127,8 +127,8 @@ class _Parser:
 
     def parse(self) -> Selection:
         included = self._parts()
-        only: list[tuple[Part, ...]] = []
-        excluded: tuple[Part, ...] = ()
+        only: list[tuple[SelectionPart, ...]] = []
+        excluded: tuple[SelectionPart, ...] = ()
         while self._keyword("only"):
             self.place += 1
             only.append(self._parts())
@@ -139,29 +139,29 @@ class _Parser:
             raise SelectionError(self.text, self.tokens[self.place].position, "a comma, 'to', 'only' or 'except'")
         return Selection(included, excluded, tuple(only))
 
-    def _parts(self) -> tuple[Part, ...]:
+    def _parts(self) -> tuple[SelectionPart, ...]:
         parts = [self._part()]
         while self._peek() == "comma":
             self.place += 1
             parts.append(self._part())
         return tuple(parts)
 
-    def _part(self) -> Part:
+    def _part(self) -> SelectionPart:
         token = self._take_code("a code, a pattern, 'under:', 'type:' or 'category:'")
         if token.kind == "word" and token.text.lower() in KEYWORDS and self._peek() == "colon":
             self.place += 1
             kind = token.text.lower()
             wanted = {"under": "a code", "type": "an account type", "category": "a category"}[kind]
             value = self._take_code(f"{wanted} after '{kind}:'")
-            return Part(kind, value.text, position=token.position)
+            return SelectionPart(kind, value.text, position=token.position)
         if self._peek() == "colon":
             raise SelectionError(self.text, token.position, "'under', 'type' or 'category' before a colon")
         if self._keyword("to"):
             self.place += 1
             last = self._take_code("the code that ends the range")
-            return Part("range", token.text, last.text, token.position)
+            return SelectionPart("range", token.text, last.text, token.position)
         is_pattern = token.kind == "word" and re.search(r"[*?]", token.text)
-        return Part("pattern" if is_pattern else "code", token.text, position=token.position)
+        return SelectionPart("pattern" if is_pattern else "code", token.text, position=token.position)
 
     def _peek(self) -> str:
         return self.tokens[self.place].kind if self.place < len(self.tokens) else "end"
@@ -199,7 +199,7 @@ def evaluate(selection: Selection, codes: CodeList, *, told: bool = True) -> Mat
     told."""
     warnings: list[str] = []
 
-    def meant(parts: tuple[Part, ...]) -> BoolArray:
+    def meant(parts: tuple[SelectionPart, ...]) -> BoolArray:
         found = np.zeros(len(codes), dtype=bool)
         for part in parts:
             places = _places(part, codes)
@@ -222,19 +222,19 @@ NOTHING = "* except *"
 """A selection that means none on purpose: what a line selects that has no accounts yet."""
 
 
-def _perhaps(part: Part, codes: CodeList) -> str:
+def _perhaps(part: SelectionPart, codes: CodeList) -> str:
     """What was perhaps meant by a part that matches nothing; empty where nothing comes near."""
     text = part.first
     if part.kind == "range" and part.last < part.first:
         return f"; did you mean {_quoted(part.last)} to {_quoted(part.first)}?"
     if part.kind not in ("code", "pattern"):
         return ""
-    meant: Part | None = None
+    meant: SelectionPart | None = None
     if found := RANGE_MEANT.fullmatch(text):
         first, last = sorted((found[1], found[2]))
-        meant = Part("range", first, last)
+        meant = SelectionPart("range", first, last)
     elif found := PATTERN_MEANT.fullmatch(text):
-        meant = Part("pattern", found[1] + "*")
+        meant = SelectionPart("pattern", found[1] + "*")
     if meant is not None and _places(meant, codes):
         return f"; did you mean {meant.text()}?"
     nearest = one_of(text, codes.index) if codes.index else ""
@@ -246,7 +246,7 @@ def select(text: str, codes: CodeList) -> Matched:
     return evaluate(parse_selection(text), codes)
 
 
-def _places(part: Part, codes: CodeList) -> list[int]:
+def _places(part: SelectionPart, codes: CodeList) -> list[int]:
     if part.kind == "code":
         return [codes.index[part.first]] if part.first in codes.index else []
     if part.kind == "under":
@@ -254,7 +254,7 @@ def _places(part: Part, codes: CodeList) -> list[int]:
     return [place for place, item in enumerate(codes.items) if _matches(part, item)]
 
 
-def _matches(part: Part, item: Item) -> bool:
+def _matches(part: SelectionPart, item: Item) -> bool:
     if part.kind == "range":
         return part.first <= item.code <= part.last
     if part.kind == "pattern":

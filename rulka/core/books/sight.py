@@ -50,7 +50,7 @@ def seal_of(fence: Fence, frame: Frame) -> Seal | None:
         derived[frame.accounts.index[frame.translation_reserve]] = True
     named = tuple(frame.dimensions)[:1] if fence.grain is None else fence.grain
     grain = frozenset({"entity", *named})
-    return Seal(accounts, derived & ~accounts, grain, fence.names - {"entity", "account"} <= grain)
+    return Seal(accounts, derived & ~accounts, grain, fence.names - {"account"} <= grain)
 
 
 @dataclass(frozen=True, eq=False)

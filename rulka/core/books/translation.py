@@ -1,10 +1,17 @@
-"""Translation into the group currency: local balances and rates to balances that sum to zero again.
+"""Translation into the group currency: from local balances and rates to balances that sum to zero again.
 
-Per entity and account: opening at the closing rate of the period before (the ledger's first at its own), activity at
-each period's average, closing at closing for accounts of rate `closing`; accounts of rate `average` and `historical`
-accumulate period by period, `historical` ones from what lines say they were worth where they do; rolled results keep
-their years' translated amounts. Each account's opening, period activity and closing rounds once to minor units of the
-group; posting keys share the rounded amount by largest remainder; the translation reserve takes what is left.
+What is translated how, for each entity and account:
+
+- The opening balance takes the closing rate of the period before. The ledger's first takes the rate of its own period.
+- Activity takes each period's average rate.
+- The closing balance of an account of rate `closing` takes the closing rate.
+- Accounts of rate `average` and `historical` add up period by period. A `historical` one takes what a line says that
+  it was worth, where the line does.
+- Results that rolled into retained earnings keep the amounts of their years.
+
+An account's opening, activity and closing are rounded once each, to minor units of the group. Its posting keys share
+the rounded amount by largest remainder. The translation reserve takes what is left, so that all sum to zero: SEK 1,000
+of assets and capital at 0.10 then and 0.11 now are EUR 110 and EUR 100, and EUR 10 in the reserve.
 """
 
 from __future__ import annotations
@@ -15,9 +22,9 @@ from fractions import Fraction
 
 import numpy as np
 
-from rulka.core.books.balances import Balances, Source, accumulated
+from rulka.core.books.balances import Balances, MovementSource, accumulated
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES, Frame, Keys
+from rulka.core.books.frame import ACTIVITY, OPENING, STATUS_CHOICES, Frame, Keys
 from rulka.core.books.journal import Historical
 from rulka.core.errors import NotFound, RulkaError
 
@@ -86,7 +93,7 @@ class Translated:
     keys: Keys
     rolls_into: IntArray
     local: Balances
-    source: Source
+    source: MovementSource
     stated: Callable[[], Historical]
     whole: BoolArray | None = None
 
@@ -171,7 +178,7 @@ class _Entity:
         if self.source.scenario != "actual" or self.source.lines:
             return found
         stated = self.whole.stated()
-        for at in np.flatnonzero(np.isin(stated.status, STATUSES[self.source.status])):
+        for at in np.flatnonzero(np.isin(stated.status, STATUS_CHOICES[self.source.status])):
             place = self.place.get(int(stated.key[at]))
             beyond = self.source.then and stated.period[at] > self.source.until
             if place is not None and self.historical[place] and not beyond:

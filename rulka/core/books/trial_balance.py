@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from rulka.core.books.balances import Balances
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.chart import BoolArray, IntArray
@@ -86,6 +87,45 @@ class TrialBalance:
         return parts
 
 
+def _hidden(view: View, by: str, pending: bool) -> BoolArray:
+    """The accounts `(accounts,)` whose detail a seal keeps together, where the rows would tell it apart."""
+    seal = view.seal
+    is_fine = seal is not None and (pending or not seal.is_whole or not view.by_group or not {by} <= {"", *seal.grain})
+    return view.coarse if is_fine else np.zeros(len(view.frame.accounts), dtype=bool)
+
+
+def _summed(codes: IntArray, amounts: IntArray) -> tuple[IntArray, IntArray]:
+    """Each code once, with the sums of its amounts, where any isn't zero."""
+    found, group = np.unique(codes, return_inverse=True)
+    total = np.zeros((len(found), amounts.shape[1]), dtype=np.int64)
+    np.add.at(total, group, amounts)
+    filled = (total != 0).any(axis=1)
+    return found[filled], total[filled]
+
+
+def _amounts(balances: Balances, at: IntArray, first: int, last: int) -> IntArray:
+    """Opening, debits, credits and closing of some keys from a period to another, `(keys, 4)`."""
+    return np.column_stack(
+        [
+            balances.opening[at, first],
+            balances.debits[at, last + 1] - balances.debits[at, first],
+            balances.credits[at, last + 1] - balances.credits[at, first],
+            balances.closing[at, last],
+        ]
+    )
+
+
+def _members(view: View, by: str) -> tuple[IntArray, int]:
+    """The member of each key `(keys,)` in the dimension `by`, and how many it has; one for all where there is none."""
+    frame, keys = view.frame, view.keys
+    if not by:
+        return np.zeros(len(keys), dtype=np.int64), 1
+    if by not in frame.dimensions:
+        hint = one_of(by, frame.dimensions)
+        raise NotFound(f"'{by}' is no dimension of this ledger.", hint=hint, subject="breakdown")
+    return keys.members[:, list(frame.dimensions).index(by)], len(frame.dimensions[by])
+
+
 def trial_balance(
     view: View,
     first: Period,
@@ -108,30 +148,12 @@ def trial_balance(
     frame, keys = view.frame, view.keys
     inside = view.keys_of(_entity_mask(view, entity))
     balances = view.balances(scenario, pending=pending)
-    if by and by not in frame.dimensions:
-        raise NotFound(
-            f"'{by}' is no dimension of this ledger.", hint=one_of(by, frame.dimensions), subject="breakdown"
-        )
-    members = keys.members[:, list(frame.dimensions).index(by)] if by else np.zeros(len(keys), dtype=np.int64)
-    seal = view.seal
-    is_fine = seal is not None and (pending or not seal.is_whole or not view.by_group or not {by} <= {"", *seal.grain})
-    hidden = view.coarse if is_fine else np.zeros(len(frame.accounts), dtype=bool)
-    at = np.flatnonzero(inside & ~hidden[keys.account])
-    amounts = np.column_stack(
-        [
-            balances.opening[at, first.index],
-            balances.debits[at, last.index + 1] - balances.debits[at, first.index],
-            balances.credits[at, last.index + 1] - balances.credits[at, first.index],
-            balances.closing[at, last.index],
-        ]
-    )
-    count = len(frame.dimensions[by]) if by else 1
-    codes = (keys.entity[at] * len(frame.accounts) + keys.account[at]) * count + members[at]
-    found, group = np.unique(codes, return_inverse=True)
-    total = np.zeros((len(found), 4), dtype=np.int64)
-    np.add.at(total, group, amounts)
-    filled = (total != 0).any(axis=1)
-    codes, total = found[filled], total[filled]
+    members, count = _members(view, by)
+    hidden = _hidden(view, by, pending)
+    shown = np.flatnonzero(inside & ~hidden[keys.account])
+    amounts = _amounts(balances, shown, first.index, last.index)
+    codes = (keys.entity[shown] * len(frame.accounts) + keys.account[shown]) * count + members[shown]
+    codes, total = _summed(codes, amounts)
     closed = inside & hidden[keys.account]
     sealed = np.unique(keys.entity[closed] * len(frame.accounts) + keys.account[closed])
     codes = np.concatenate([codes, sealed * count])

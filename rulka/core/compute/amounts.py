@@ -14,14 +14,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, STATUSES, Movements
+from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, STATUS_CHOICES, Movements
 from rulka.core.books.journal import Grouped
 from rulka.core.books.narrowing import matches_text
-from rulka.core.compute.columns import Reading
+from rulka.core.compute.columns import ColumnReading
 from rulka.core.errors import RulkaError
 from rulka.core.later import later
 
@@ -40,7 +40,7 @@ class Vector:
     divisor: int = 1
 
 
-def read_vector(view: View, reading: Reading, by_day: str) -> Vector | None:
+def read_vector(view: View, reading: ColumnReading, by_day: str) -> Vector | None:
     """What a reading gives for every posting key; None where the calendar has no such time or a budget no such
     detail."""
     window, source = reading.window, reading.source
@@ -58,7 +58,7 @@ def _size(vector: Vector) -> int:
     return vector.amounts.nbytes + vector.booked.nbytes
 
 
-def _whole_periods(view: View, reading: Reading, window: Window) -> Vector:
+def _whole_periods(view: View, reading: ColumnReading, window: Window) -> Vector:
     """A measure over whole periods."""
     balances = view.balances_of(reading.source)
     booked = balances.booked(window)
@@ -73,7 +73,7 @@ def _whole_periods(view: View, reading: Reading, window: Window) -> Vector:
 # days ---------------------------------------------------------------------------------------------------------------
 
 
-def _by_day(view: View, reading: Reading, window: Window, by_day: str) -> Vector:
+def _by_day(view: View, reading: ColumnReading, window: Window, by_day: str) -> Vector:
     """Amounts between two days: from journal lines, or a budget spread evenly over the days of its periods."""
     source, measure = reading.source, reading.measure
     if source.translated and len({*view.frame.currencies, view.frame.group_currency}) > 1:
@@ -107,7 +107,7 @@ def _by_day(view: View, reading: Reading, window: Window, by_day: str) -> Vector
 
 
 def _days(
-    view: View, source: Source, window: Window, start: date, end: date, by_day: str, *, open_end: bool = False
+    view: View, source: MovementSource, window: Window, start: date, end: date, by_day: str, *, open_end: bool = False
 ) -> tuple[IntArray, IntArray, int]:
     """Debits and credits by key from `start` to `end` (left out where `open_end`), and what both are to be divided
     by."""
@@ -133,7 +133,7 @@ def _days(
         days = (high - low).days + (0 if open_end and high == end else 1)
         if days > 0:
             parts.append((period.index, days, (period.end - period.start).days + 1))
-    common = math.lcm(*(length for _, _, length in parts)) if parts else 1
+    common = math.lcm(*(length for _, _, length in parts))
     debits, credits = debits * common, credits * common
     for index, days, length in parts:
         share = days * (common // length)
@@ -147,7 +147,7 @@ def _ordinary(view: View, window: Window) -> list[Period]:
 
 
 def _days_of_lines(
-    view: View, source: Source, window: Window, start: date, end: date, open_end: bool
+    view: View, source: MovementSource, window: Window, start: date, end: date, open_end: bool
 ) -> tuple[IntArray, IntArray]:
     fields = tuple(sorted({"day", *(clause.name for clause in source.lines)}))
     grouped = view.grouped(fields, window.first, window.last)
@@ -155,7 +155,9 @@ def _days_of_lines(
     inside = np.array([start <= day <= end and not (open_end and day == end) for day in days], dtype=bool)
     moved = grouped.movements
     adjusting = np.array([period.adjusting for period in view.frame.calendar.periods])
-    chosen = (moved.effect == ACTIVITY) & np.isin(moved.status, STATUSES[source.status]) & ~adjusting[moved.period]
+    chosen = (
+        (moved.effect == ACTIVITY) & np.isin(moved.status, STATUS_CHOICES[source.status]) & ~adjusting[moved.period]
+    )
     chosen &= inside[grouped.codes["day"]] if len(days) else False
     chosen &= _passes(grouped, source)
     debits, credits = np.zeros(len(view.keys), dtype=np.int64), np.zeros(len(view.keys), dtype=np.int64)
@@ -167,15 +169,13 @@ def _days_of_lines(
 def _on_days(view: View, grouped: Grouped, window: Window) -> BoolArray:
     """The movements of ordinary periods between a window's days, both included."""
     assert window.start is not None and window.end is not None
-    inside = np.array(
-        [window.start <= date.fromisoformat(text) <= window.end for text in grouped.labels["day"]], dtype=bool
-    )
+    inside = np.array([window.start <= date.fromisoformat(text) <= window.end for text in grouped.labels["day"]])
     ordinary = np.array([not period.adjusting for period in view.frame.calendar.periods])[grouped.movements.period]
     on_days: BoolArray = inside[grouped.codes["day"]] & ordinary if len(inside) else np.zeros(len(ordinary), dtype=bool)
     return on_days
 
 
-def _passes(grouped: Grouped, source: Source) -> BoolArray:
+def _passes(grouped: Grouped, source: MovementSource) -> BoolArray:
     """The movements that pass the clauses of a source on source, kind and counterparty, up to where another scenario
     takes over."""
     chosen = np.ones(len(grouped.movements.key), dtype=bool)
@@ -190,7 +190,7 @@ def _passes(grouped: Grouped, source: Source) -> BoolArray:
 
 
 def sums_by_group(
-    view: View, reading: Reading, field_name: str, keys: BoolArray
+    view: View, reading: ColumnReading, field_name: str, keys: BoolArray
 ) -> tuple[list[str], IntArray, BoolArray]:
     """Labels of a field of journal lines (code and name), the amount of each over some keys, and whether anything was
     booked there.
@@ -199,7 +199,7 @@ def sums_by_group(
     """
     source, window = reading.source, reading.window
     if source.calendar:
-        view, source = view.in_calendar(source.calendar), replace(source, calendar="")
+        view = view.in_calendar(source.calendar)
     fields = tuple(
         sorted({field_name, *(("day",) if window and window.by_day else ()), *(clause.name for clause in source.lines)})
     )
@@ -207,7 +207,7 @@ def sums_by_group(
         return [], np.zeros(0, dtype=np.int64), np.zeros(0, dtype=bool)
     grouped = view.grouped(fields)
     moved, labels = grouped.movements, grouped.labels[field_name]
-    counted = np.isin(moved.status, STATUSES[source.status]) & keys[moved.key] & _passes(grouped, source)
+    counted = np.isin(moved.status, STATUS_CHOICES[source.status]) & keys[moved.key] & _passes(grouped, source)
     chosen, amount = _of_measure(view, moved, reading.measure, window)
     if window.by_day:
         chosen &= _on_days(view, grouped, window)
@@ -286,7 +286,7 @@ def classes_of(held: Sequence[IntArray], keys: int) -> Classes:
 
 
 @dataclass(frozen=True)
-class Reach:
+class NodeReach:
     """Nodes over classes: `keys` are those any node holds, `by_class` sparse `(nodes * classes, keys)` sums them."""
 
     keys: IntArray
@@ -294,7 +294,7 @@ class Reach:
     nodes: int
 
 
-def reach_of(classes: Classes, nodes: Sequence[BoolArray]) -> Reach:
+def reach_of(classes: Classes, nodes: Sequence[BoolArray]) -> NodeReach:
     """Which keys each node holds, sorted by class."""
     any_node = np.any(np.array(nodes), axis=0) if len(nodes) > 1 else nodes[0]
     keys = np.flatnonzero(any_node)
@@ -306,12 +306,12 @@ def reach_of(classes: Classes, nodes: Sequence[BoolArray]) -> Reach:
     order = np.argsort(row, kind="stable")
     bounds = np.searchsorted(row[order], np.arange(len(nodes) * classes.count + 1))
     shape = (len(nodes) * classes.count, len(keys))
-    return Reach(
+    return NodeReach(
         keys, sparse.csr_matrix((np.ones(len(order), dtype=np.int64), column[order], bounds), shape=shape), len(nodes)
     )
 
 
-def sums(classes: Classes, reach: Reach, columns: Sequence[IntArray | BoolArray]) -> IntArray:
+def sums(classes: Classes, reach: NodeReach, columns: Sequence[IntArray | BoolArray]) -> IntArray:
     """All cells: each column `(keys,)` summed to `(nodes, leaves, columns)`."""
     width, nodes = len(columns), reach.nodes
     if not classes.count:  # nothing at all lies inside of a fence

@@ -11,7 +11,7 @@ from rulka.core.compute import comparing
 from rulka.core.compute.columns import Column
 from rulka.core.compute.detail_rows import DetailRow, detail_rows
 from rulka.core.compute.figures import Figures, shows, summed, total
-from rulka.core.compute.judging import Judged
+from rulka.core.compute.judging import JudgedCheck
 from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.readings import Readings
 from rulka.core.compute.summing import Sums
@@ -314,11 +314,11 @@ class Cells:
 
     # check ----------------------------------------------------------------------------------------------------------
 
-    def judge(self) -> list[Judged]:
+    def judge(self) -> list[JudgedCheck]:
         """Every check, by the columns it is limited to, else by all that show or aggregate figures."""
         return [self._judged(line) for line in self.spine.walk() if line.kind == "check"]
 
-    def _judged(self, line: LineDef) -> Judged:
+    def _judged(self, line: LineDef) -> JudgedCheck:
         apart: list[tuple[Column, Fraction]] = []
         judged = 0
         values: list[Value] = [None] * len(self.columns)
@@ -331,7 +331,7 @@ class Cells:
                 if abs(difference) > line.tolerance:
                     apart.append((column, difference))
         self.values[line.key], self.units[line.key] = values, "money"
-        return Judged(line, tuple(apart), judged)
+        return JudgedCheck(line, tuple(apart), judged)
 
     def _difference(self, line: LineDef, place: int) -> Value:
         """How far a check is from holding: 0 where it does."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import FiscalCalendar, Period, Window
 from rulka.core.books.chart import BoolArray
@@ -91,14 +91,14 @@ class Column:
 
 
 @dataclass(frozen=True)
-class Reading:
+class ColumnReading:
     """What is read for a line in a column: which movements, over which window, by which measure; no window means
     nothing.
 
     `quantities` says that the measure is one of statistical accounts only; `measure` is then what it is of them.
     """
 
-    source: Source
+    source: MovementSource
     window: Window | None
     measure: str
     quantities: bool = False
@@ -148,7 +148,7 @@ def reading_of(
     *,
     translated: bool,
     lines: tuple[Clause, ...] = (),
-) -> Reading:
+) -> ColumnReading:
     """What a line with an override reads in a column; a line's shift comes on top of the column's."""
     asked, calendar = column.asked, view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
     window, at = column.window, column.at
@@ -164,6 +164,8 @@ def reading_of(
     then = "" if override.scenario else asked.then
     until = period_in(view, column.calendar, run_period).index if then else -1
     every = tuple(dict.fromkeys((*column.lines, *lines)))
-    source = Source(scenario, override.entries or asked.entries, then, until, every, translated, column.calendar)
+    source = MovementSource(
+        scenario, override.entries or asked.entries, then, until, every, translated, column.calendar
+    )
     measure = override.measure or asked.measure
-    return Reading(source, window, QUANTITIES.get(measure, measure), measure in QUANTITIES)
+    return ColumnReading(source, window, QUANTITIES.get(measure, measure), measure in QUANTITIES)

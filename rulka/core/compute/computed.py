@@ -13,7 +13,7 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.compute.columns import Column
-from rulka.core.compute.judging import Judged
+from rulka.core.compute.judging import JudgedCheck
 from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.nodes import Node
 from rulka.core.compute.plan import Plan
@@ -28,7 +28,7 @@ from rulka.core.money import QUANTITY_DIGITS, grouped, round_half_away
 
 @dataclass(frozen=True, eq=False)
 class Computed:
-    """A statement's figures for one node.
+    """A statement's figures for one node, and what explains each of them.
 
     `columns` are those of the plan, with the ones marked that hide; `leaves` the plan's by the key of their row, and
     those that stand for several; `amounts` `(leaves, columns)` what each leaf of the plan sums, debit positive minor
@@ -39,7 +39,7 @@ class Computed:
     readings: Readings
     columns: tuple[Column, ...]
     rows: tuple[Row, ...]
-    checks: tuple[Judged, ...]
+    checks: tuple[JudgedCheck, ...]
     roundings: tuple[str, ...]
     leaves: Mapping[str, Leaf]
     amounts: IntArray
@@ -92,8 +92,11 @@ class Computed:
         return found
 
     def rows_of_total(self, total: Row, column: Column | None = None) -> list[Row]:
-        """The rows a total adds up; an expanding line stands as its outermost rows. In a column of quantities lines of
-        money show them too."""
+        """The rows that a total adds up.
+
+        A line that expands stands among them as its outermost rows: by department they are the departments, not the
+        accounts below each. In a column of quantities lines of money show quantities, so that they are added up, too.
+        """
         every = column is not None and column.shows_quantities
         rows: list[Row] = []
         for key in self._parts_of(self.line(total.line)) if every else total.parts:

@@ -9,11 +9,11 @@ from typing import Literal
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.frame import ACTIVITY, STATUSES
+from rulka.core.books.frame import ACTIVITY, STATUS_CHOICES
 from rulka.core.books.journal import EntryLine
 from rulka.core.books.narrowing import passes
 from rulka.core.compute.amounts import sums_by_group
-from rulka.core.compute.columns import Column, Reading
+from rulka.core.compute.columns import Column, ColumnReading
 from rulka.core.compute.leaves import SEALED, Leaf
 from rulka.core.compute.readings import FLOWS, Readings
 from rulka.core.definitions.keys import slug
@@ -124,11 +124,27 @@ def _entries(readings: Readings, leaf: Leaf, columns: Sequence[Column], open_key
     return list(rows.values())
 
 
+def _entry_row(line: EntryLine, entity: str, leaf: Leaf, columns: Sequence[Column], readings: Readings) -> DetailRow:
+    """The row of an entry, without amounts yet."""
+    label = f"{line.number} {line.description}".strip()
+    row = _empty(leaf, f"{entity}/{line.number}", label, "entry", columns, readings)
+    row.texts = {
+        "number": line.number,
+        "date": line.day.isoformat(),
+        "description": line.description,
+        "document": line.document,
+        "counterparty": line.counterparty,
+        "source": line.source,
+        "entity": entity,
+    }
+    return row
+
+
 def _add_entries(
     readings: Readings,
     leaf: Leaf,
     columns: Sequence[Column],
-    read: Mapping[int, Reading],
+    read: Mapping[int, ColumnReading],
     asked: IntArray,
     rows: dict[tuple[int, str], DetailRow],
 ) -> None:
@@ -144,24 +160,7 @@ def _add_entries(
             entity = readings.plan.view.frame.entities.items[line.entity].code
             row = rows.get((line.entity, line.number))
             if row is None:
-                row = _empty(
-                    leaf,
-                    f"{entity}/{line.number}",
-                    f"{line.number} {line.description}".strip(),
-                    "entry",
-                    columns,
-                    readings,
-                )
-                row.texts = {
-                    "number": line.number,
-                    "date": line.day.isoformat(),
-                    "description": line.description,
-                    "document": line.document,
-                    "counterparty": line.counterparty,
-                    "source": line.source,
-                    "entity": entity,
-                }
-                rows[line.entity, line.number] = row
+                row = rows[line.entity, line.number] = _entry_row(line, entity, leaf, columns, readings)
             amount = {"debits": line.debit, "credits": line.credit}.get(reading.measure, line.debit - line.credit)
             row.amounts[place] = (row.amounts[place] or 0) + amount * _divisor(readings, leaf, columns[place])
             row.booked[place] = True
@@ -172,9 +171,14 @@ def _divisor(readings: Readings, leaf: Leaf, column: Column) -> int:
     return vector.divisor if vector else 1
 
 
-def _counts(line: EntryLine, reading: Reading, keys: BoolArray) -> bool:
+def _counts(line: EntryLine, reading: ColumnReading, keys: BoolArray) -> bool:
     window, source = reading.window, reading.source
-    if window is None or line.effect != ACTIVITY or line.status not in STATUSES[source.status] or not keys[line.key]:
+    if (
+        window is None
+        or line.effect != ACTIVITY
+        or line.status not in STATUS_CHOICES[source.status]
+        or not keys[line.key]
+    ):
         return False
     if source.then and line.period > source.until:
         return False

@@ -16,9 +16,10 @@ from rulka.core.compute.nodes import Node
 
 
 def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArray:
-    """Mask of the posting keys on intercompany accounts whose entity and partner both belong to the node.
+    """The mask `(keys,)` of what a node's entities booked with each other.
 
-    A column that narrows to some entities eliminates among these only.
+    These are the posting keys on intercompany accounts whose entity and partner both belong to the node. A column that
+    narrows to some entities eliminates among these only.
     """
     keys = view.keys
     entities = node.members
@@ -38,10 +39,11 @@ def eliminated(view: View, node: Node, column: Column | None = None) -> BoolArra
 
 
 def kept_keys(view: View, node: Node, column: Column, *, difference: bool) -> tuple[BoolArray, int]:
-    """The posting keys a line shows in a column before, of or after elimination, and with what sign.
+    """The posting keys that a line shows in a column before, of or after elimination, and their sign.
 
-    A line of the intercompany difference takes what the others lose, so that before, eliminations and after add up
-    and the whole still sums to zero.
+    What is eliminated leaves the other lines and comes back in the line of the intercompany difference (`difference`).
+    Two companies owe each other 100 and 90. Eliminations show -100 at receivables and +90 at payables; the line of the
+    difference shows +10, so that they sum to zero, and so does what is left after them.
     """
     taken = eliminated(view, node, column)
     part = column.asked.part or "before elimination"

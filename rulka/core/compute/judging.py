@@ -10,7 +10,7 @@ from rulka.core.definitions.spines import LineDef
 
 
 @dataclass(frozen=True)
-class Judged:
+class JudgedCheck:
     """What a check found: how far apart it is in each column that was judged, and whether that is within its
     tolerance."""
 

@@ -188,6 +188,17 @@ class _Line:
             return [self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts, inner=inner)]
         return self._expanded(self.line.key, self.narrowed.keys, self.accounts, self.line.expand)
 
+    def _keys_of(self, mask: BoolArray, accounts: BoolArray, is_quantity: bool) -> tuple[BoolArray, BoolArray]:
+        """Masks of a leaf's keys and of those among the asked ones that hold quantities, `(keys,)` each."""
+        quantities = accounts & self.statistical
+        of_key = self.keys.account
+        if quantities.any():
+            of_leaf = mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key]
+            return of_leaf, mask & quantities[of_key]
+        whole = mask is self.narrowed.keys and accounts is self.accounts and not self.line.intercompany
+        of_leaf = mask if whole else mask & accounts[of_key]  # what is narrowed holds no other accounts
+        return of_leaf, self.view.kept(("no keys",), lambda: np.zeros(len(self.keys), dtype=bool))
+
     def _leaf(
         self,
         key: str,
@@ -201,16 +212,8 @@ class _Line:
         detail: str = "",
         inner: tuple[Leaf, ...] = (),
     ) -> Leaf:
-        quantities = accounts & self.statistical
-        is_quantity = bool(accounts.any()) and bool((quantities == accounts).all())
-        of_key = self.keys.account
-        if quantities.any():
-            of_leaf = mask & (accounts if is_quantity else accounts & ~self.statistical)[of_key]
-            of_quantities = mask & quantities[of_key]
-        else:
-            whole = mask is self.narrowed.keys and accounts is self.accounts and not self.line.intercompany
-            of_leaf = mask if whole else mask & accounts[of_key]  # what is narrowed holds no other accounts
-            of_quantities = self.view.kept(("no keys",), lambda: np.zeros(len(self.keys), dtype=bool))
+        is_quantity = bool(accounts.any()) and not (accounts & ~self.statistical).any()
+        of_leaf, of_quantities = self._keys_of(mask, accounts, is_quantity)
         return Leaf(
             key,
             label,
@@ -351,8 +354,10 @@ def _types_in(leaf: Leaf, own: IntArray, column_accounts: BoolArray | None, view
 
 
 def default_sign(types: set[str], convention: str) -> int:
-    """1 (as booked) or -1 (flipped), as a convention has it for some account types; as booked where they disagree on
-    it."""
+    """The sign that a convention has for some account types: 1 as booked, -1 turned.
+
+    Types that a convention turns and others that it doesn't, such as assets beside liabilities, show as booked.
+    """
     flipped = set(FLIPPED_BY_CONVENTION[convention])
     if types <= flipped and types:
         return -1
@@ -360,8 +365,11 @@ def default_sign(types: set[str], convention: str) -> int:
 
 
 def sign_of(leaf: Leaf, column_accounts: BoolArray | None, convention: str, view: View) -> int:
-    """The presented sign of a leaf in a column: its own, else by account types; the column's where only it names
-    accounts."""
+    """The sign with which a leaf shows in a column: 1 as booked, -1 turned.
+
+    A sign that its line says goes first. Else the types of its accounts say it: revenue is booked as a credit, below
+    zero, and shows turned, above it. Where the line names no accounts and the column does, those of the column say it.
+    """
     if leaf.line.sign:
         return -1 if leaf.line.sign == "flipped" else 1
     types = _types_in(leaf, leaf.places_of_line, column_accounts, view)

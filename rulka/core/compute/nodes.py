@@ -49,11 +49,11 @@ class Node:
 
 
 def nodes_of(view: View, scope: ScopeDef | None = None, *, translated: bool = False) -> list[Node]:
-    """Every node with anything inside the fence, parents first; without a scope the entities and, last, the whole
-    group.
+    """Every node with anything inside the fence, each before its children.
 
-    What a node holds beyond its children follows them as a node of its own, where anything was ever booked there; an
-    entity's own books follow it. Translated, what translation leaves counts as booked.
+    Without a scope the nodes are the entities and, last, the whole group. What a node holds and none of its children
+    does follows them as a node of its own (`100.rest`), where anything was ever booked there. The books of an entity
+    that has entities below it follow it likewise. With `translated`, what translation leaves counts as booked.
     """
     return view.kept(("nodes", scope, translated), lambda: _find_nodes(view, scope, translated))
 
@@ -160,7 +160,11 @@ class _Grower:
         yield from self._with_rest(_Cut(code, codes[code].name, mask, members, depth, by), below)
 
     def _with_rest(self, cut: _Cut, below: list[Node]) -> Iterator[Node]:
-        """A node, those below it, and what is not elsewhere; nothing where nothing was booked inside of the fence."""
+        """The node itself, then its children, then a node for what no child holds.
+
+        Department 100 has the children 110 and 120. Lines that name 100 itself belong to neither, so they stand in
+        `100.rest`, called "100, not elsewhere". A node in which nothing was booked inside the fence is left out.
+        """
         if not (cut.keys & self.booked).any():
             return
         children = tuple(node.code for node in below if node.depth == cut.depth + 1)

@@ -6,14 +6,14 @@ from collections.abc import Hashable
 
 import numpy as np
 
-from rulka.core.books.balances import Balances, Source
+from rulka.core.books.balances import Balances, MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.narrowing import Clause, Narrowing
 from rulka.core.compute import elimination
 from rulka.core.compute.amounts import Vector, read_vector
-from rulka.core.compute.columns import Column, Reading, reading_of
+from rulka.core.compute.columns import Column, ColumnReading, reading_of
 from rulka.core.compute.leaves import Leaf, sign_of
 from rulka.core.compute.plan import Plan
 from rulka.core.definitions.spines import Override
@@ -26,7 +26,7 @@ FLOWS = ("activity", *GROSS)
 """Measures of what moved; the others read what stands."""
 
 
-def finer_than_seal(view: View, by: frozenset[str], source: Source, window: Window | None) -> bool:
+def finer_than_seal(view: View, by: frozenset[str], source: MovementSource, window: Window | None) -> bool:
     """Whether figures are finer than the grain of the reader's seal: told apart `by` more than it names, or read from
     what only lines tell; False without a seal."""
     seal = view.seal
@@ -47,23 +47,27 @@ class Readings:
 
     def __init__(self, plan: Plan) -> None:
         self.plan = plan
-        self._readings: dict[tuple[Hashable, str], Reading] = {}
+        self._readings: dict[tuple[Hashable, str], ColumnReading] = {}
         self._vectors: dict[tuple[Hashable, str], Vector | None] = {}
-        self._plain: dict[str, tuple[Reading, Vector | None]] = {}
+        self._plain: dict[str, tuple[ColumnReading, Vector | None]] = {}
         self._parts: dict[tuple[str, str], tuple[BoolArray, int]] = {}
         self._signs: dict[tuple[str, Narrowing | None], int] = {}
         self._sealed: dict[tuple[str, str], bool] = {}
         self._kinds: dict[tuple[Hashable, bool], tuple[list[int], list[int]]] = {}
         self._narrowed_alike: list[int] = []
 
-    def reading(self, leaf: Leaf, column: Column) -> Reading:
-        """What a leaf reads in a column."""
+    def reading(self, leaf: Leaf, column: Column) -> ColumnReading:
+        """What a leaf reads in a column: scenario, entries, window and measure.
+
+        The column says it; what the leaf's line says itself goes before: a line with `scenario: budget` shows the
+        budget in a column of actuals, too.
+        """
         name = (leaf.group, column.key)
         if name not in self._readings:
             self._readings[name] = self._reading_of(leaf.line.override, column, leaf.clauses)
         return self._readings[name]
 
-    def _reading_of(self, override: Override, column: Column, lines: tuple[Clause, ...] = ()) -> Reading:
+    def _reading_of(self, override: Override, column: Column, lines: tuple[Clause, ...] = ()) -> ColumnReading:
         plan = self.plan
         return reading_of(column, override, plan.view, plan.period, translated=plan.translated, lines=lines)
 
@@ -71,8 +75,11 @@ class Readings:
         return self.plan.view.balances_of(self.reading(leaf, column).source)
 
     def vector(self, leaf: Leaf, column: Column) -> Vector | None:
-        """Amounts by posting key of what a leaf's line reads in a column, narrowed by the column, not yet by node or
-        leaf."""
+        """The amounts `(keys,)` that a leaf's line reads in a column; None where it reads nothing.
+
+        They are narrowed by the column, by elimination too, and not yet by the node or to the leaf's own keys. Leaves
+        of one line share them.
+        """
         name = (leaf.group, column.key)
         if name not in self._vectors:
             vector = self._read(self.reading(leaf, column), column)
@@ -89,23 +96,28 @@ class Readings:
         return vector
 
     def of_quantities(self, leaf: Leaf, column: Column) -> bool:
-        """Whether a leaf shows its statistical accounts in a column: by the measure, or because the column names no
-        others and the line none."""
+        """Whether a leaf shows its statistical accounts in a column, not its money.
+
+        It does where the measure is one of quantities, and where the column selects statistical accounts alone and the
+        line selects none.
+        """
         return self.reading(leaf, column).quantities or (column.is_statistical and not leaf.names_accounts)
 
-    def plain(self, column: Column) -> tuple[Reading, Vector | None]:
-        """What a column reads by itself, of the whole book: not narrowed by line, column or node."""
+    def plain(self, column: Column) -> tuple[ColumnReading, Vector | None]:
+        """What a column reads by itself: of the whole book, not narrowed by line, column or node."""
         if column.key not in self._plain:
             reading = self._reading_of(NO_OVERRIDE, column)
             self._plain[column.key] = reading, self._read(reading, column)
         return self._plain[column.key]
 
     def is_judged(self, column: Column, accounts: BoolArray) -> bool:
-        """Whether what a column reads by itself over some accounts `(accounts,)` may be looked at: nothing of it tells
-        apart what is sealed."""
+        """Whether a check may look at what a column reads over some accounts, given as a mask `(accounts,)`.
+
+        It may not where the sum would tell apart what a seal keeps together.
+        """
         return not (accounts & self.plan.view.coarse).any() or not self.is_fine(column, self.plain(column)[0])
 
-    def _read(self, reading: Reading, column: Column) -> Vector | None:
+    def _read(self, reading: ColumnReading, column: Column) -> Vector | None:
         """What a reading gives; what it refuses names the column."""
         try:
             return read_vector(self.plan.view, reading, column.asked.by_day)
@@ -137,7 +149,7 @@ class Readings:
         by_partner = leaf.line.intercompany or column.asked.part in ("eliminations", "after elimination")
         return bool(by_partner and "partner" not in view.seal.grain and (accounts & own).any()) if view.seal else False
 
-    def is_fine(self, column: Column, reading: Reading, names: frozenset[str] = frozenset()) -> bool:
+    def is_fine(self, column: Column, reading: ColumnReading, names: frozenset[str] = frozenset()) -> bool:
         """Whether what is read in a column is finer than the grain of the reader's seal; False without a seal."""
         by = names | column.by | self.plan.node_of(column).by
         return finer_than_seal(self.plan.view, by, reading.source, reading.window)

@@ -17,11 +17,12 @@ from rulka.core.money import exact_text, round_half_away
 
 
 def round_to_foot(rows: Sequence[Row], plan: Plan) -> tuple[list[Row], list[str]]:
-    """The rows, money ones with the values they show, and in words each figure that had to give way.
+    """The rows with rounded values, and in words each figure that shows another value than its own rounding.
 
-    A total that stands in no other section is rounded by itself; what its parts then miss goes to those with the
-    largest remainders, or to the line the statement names. Exempt lines and figures outside of sections round by
-    themselves. Every figure that differs from its own rounding is listed.
+    A total that stands in no other section is rounded first. Its parts are rounded, too, and may then miss a unit:
+    1.4 and 1.4 are 2.8, which shows as 3, while they show as 1 and 1. The unit goes to the part with the largest
+    remainder, or to the line that the statement names. Exempt lines, and figures outside of sections, keep their own
+    rounding.
     """
     footer = _Footer(rows, plan)
     return footer.run(), footer.told

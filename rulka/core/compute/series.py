@@ -125,8 +125,11 @@ class _Series:
             self._time_total(asked, inner, pieces, "")
 
     def _within(self, within: WindowDef, at: Period, asked: ColumnDef) -> tuple[Window | None, list[NoTime]]:
-        """The window that a series cuts, and blank pieces for what of it lies before the calendar."""
-        whole = window_at(self.calendar, within, at, asked.weeks)
+        """The window that a series cuts, and blank pieces for what of it lies before the calendar, or that say why it
+        can't be cut."""
+        if within.kind in ("week", "days"):
+            return None, [NoTime("no period", f"a series is cut from whole periods, and '{within.written}' is days")]
+        whole = window_at(self.calendar, within, at)
         if whole is not None:
             return whole, []
         if within.kind != "last":
@@ -201,26 +204,21 @@ class _Series:
             )
         if asked.total:
             for column in inner:
-                written = f"{asked.key}/{column.key}" if asked.columns else asked.key
-                parts = tuple(self.builder.made.get(written, ()))
-                key = f"{asked.key}-total" + (f"-{column.key}" if asked.columns else "")
-                groups = (asked.total, *column.groups) if asked.columns else column.groups
-                summed = replace(
-                    column,
-                    key=key,
-                    kind="sum",
-                    heading=column.heading if asked.columns else asked.total,
-                    groups=groups,
-                    of=(written,),
-                    columns=(),
-                )
-                if column.kind != "figures":
-                    summed = replace(column, groups=groups)
-                    made = {name: [f"{asked.key}-total-{name}"] for name in column.of}
-                    built = self.builder.single(summed, key, made)
-                else:
-                    built = self.builder.single(summed, key, {written: list(parts)})
-                self.builder.add(replace(built, series=asked.key, is_total=True), written)
+                self._total(asked, column)
+
+    def _total(self, asked: ColumnDef, column: ColumnDef) -> None:
+        """The total of a series over one of its columns: the sum of figures, what compares of the totals it is of."""
+        written = f"{asked.key}/{column.key}" if asked.columns else asked.key
+        key = f"{asked.key}-total" + (f"-{column.key}" if asked.columns else "")
+        groups = (asked.total, *column.groups) if asked.columns else column.groups
+        if column.kind != "figures":
+            made = {name: [f"{asked.key}-total-{name}"] for name in column.of}
+            built = self.builder.single(replace(column, groups=groups), key, made)
+        else:
+            heading = column.heading if asked.columns else asked.total
+            summed = replace(column, key=key, kind="sum", heading=heading, groups=groups, of=(written,), columns=())
+            built = self.builder.single(summed, key, {written: list(self.builder.made.get(written, ()))})
+        self.builder.add(replace(built, series=asked.key, is_total=True), written)
 
     def _present(self, asked: ColumnDef, narrow: Narrowing) -> BoolArray:
         """Mask of the visible posting keys of a series' node that something was ever booked on, as far as they are

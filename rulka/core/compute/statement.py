@@ -12,7 +12,7 @@ from rulka.core.compute.cells import Cells
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.figures import Figures
-from rulka.core.compute.judging import Judged
+from rulka.core.compute.judging import JudgedCheck
 from rulka.core.compute.nodes import Node, find_node
 from rulka.core.compute.plan import Plan, plan_for
 from rulka.core.compute.ranking import Ranked, rank
@@ -58,7 +58,7 @@ def _computed(readings: Readings, sums: Sums) -> Computed:
     cells = Cells(readings)
     cells.present(sums)
     cells.calculate()
-    checks: tuple[Judged, ...] = tuple(cells.judge())
+    checks: tuple[JudgedCheck, ...] = tuple(cells.judge())
     figures: Figures = cells.figures()
     ranked: Ranked = rank(figures)
     rows: list[Row] = write_rows(figures, ranked)

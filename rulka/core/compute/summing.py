@@ -53,36 +53,36 @@ def _sum_together(group: Sequence[Readings]) -> tuple[IntArray, IntArray]:
     """(amounts, counts of booked keys) by `(node, leaf, column)` for nodes whose columns read the same."""
     readings, first = group[0], group[0].plan
     leaves = list(first.leaves.walk())
-    places = [place for place, column in enumerate(first.columns) if column.has_figures]
+    with_figures = [number for number, column in enumerate(first.columns) if column.has_figures]
     shape = (len(group), len(leaves), len(first.columns))
     amounts, booked = np.zeros(shape, dtype=np.int64), np.zeros(shape, dtype=np.int64)
     by_group: dict[Hashable, list[int]] = {}
-    for at, leaf in enumerate(leaves):
-        by_group.setdefault(leaf.group, []).append(at)
-    for name, ats in by_group.items():
-        sample = leaves[ats[0]]
+    for number, leaf in enumerate(leaves):
+        by_group.setdefault(leaf.group, []).append(number)
+    for name, grouped in by_group.items():
+        sample = leaves[grouped[0]]
         alike: dict[tuple[bool, str], list[int]] = {}
-        for place in places:
-            column = first.columns[place]
+        for number in with_figures:
+            column = first.columns[number]
             alike.setdefault(
                 (readings.of_quantities(sample, column), column.node.code if column.node else ""), []
-            ).append(place)
-        for (quantity, own), wanted in alike.items():
-            vectors = [readings.vector(sample, first.columns[place]) for place in wanted]
-            given = [(place, vector) for place, vector in zip(wanted, vectors, strict=True) if vector is not None]
+            ).append(number)
+        for (quantity, own_node), wanted in alike.items():
+            read = ((number, readings.vector(sample, first.columns[number])) for number in wanted)
+            given = [(number, vector) for number, vector in read if vector is not None]
             if not given:
                 continue
-            nodes = [first.node_of(first.columns[wanted[0]])] if own else [own.plan.node for own in group]
+            nodes = [first.node_of(first.columns[wanted[0]])] if own_node else [each.plan.node for each in group]
             keys = [node.keys for node in nodes]
-            held = [leaves[at].held_quantities if quantity else leaves[at].held for at in ats]
-            kept = ("classes", first.statement.spine, name, quantity)
-            classes = first.view.kept(kept, partial(classes_of, held, len(keys[0])))
-            named = ("reach", kept, first.statement.scope, first.translated, tuple(node.code for node in nodes))
-            reach = first.view.kept(named, partial(reach_of, classes, keys))
-            cells = sums(
-                classes, reach, [vector.amounts for _, vector in given] + [vector.booked for _, vector in given]
-            )
-            columns = [place for place, _ in given]
-            amounts[np.ix_(range(len(group)), ats, columns)] = cells[:, :, : len(given)]
-            booked[np.ix_(range(len(group)), ats, columns)] = cells[:, :, len(given) :]
+            held = [leaves[number].held_quantities if quantity else leaves[number].held for number in grouped]
+            of_classes = ("classes", first.statement.spine, name, quantity)
+            classes = first.view.kept(of_classes, partial(classes_of, held, len(keys[0])))
+            codes = tuple(node.code for node in nodes)
+            of_reach = ("reach", of_classes, first.statement.scope, first.translated, codes)
+            reach = first.view.kept(of_reach, partial(reach_of, classes, keys))
+            vectors = [vector for _, vector in given]
+            cells = sums(classes, reach, [each.amounts for each in vectors] + [each.booked for each in vectors])
+            columns = [number for number, _ in given]
+            amounts[np.ix_(range(len(group)), grouped, columns)] = cells[:, :, : len(given)]
+            booked[np.ix_(range(len(group)), grouped, columns)] = cells[:, :, len(given) :]
     return amounts, booked

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.figures import Figures
-from rulka.core.compute.judging import Judged
+from rulka.core.compute.judging import JudgedCheck
 from rulka.core.compute.plan import Plan
 from rulka.core.compute.ranking import Ranked
 from rulka.core.compute.rows import FIGURELESS, Row
@@ -17,7 +17,7 @@ from rulka.core.definitions.spines import LineDef
 
 
 def suppress(
-    rows: Sequence[Row], figures: Figures, ranked: Ranked, checks: Sequence[Judged]
+    rows: Sequence[Row], figures: Figures, ranked: Ranked, checks: Sequence[JudgedCheck]
 ) -> tuple[tuple[Column, ...], list[Row]]:
     """The columns and rows with those marked that hide: columns, then rows, then sections of which nothing is left."""
     cells = [*figures.values.values(), *ranked.values.values()]
@@ -75,7 +75,9 @@ class _Columns:
 
 
 class _Hider:
-    def __init__(self, figures: Figures, ranked: Ranked, columns: Sequence[Column], checks: Sequence[Judged]) -> None:
+    def __init__(
+        self, figures: Figures, ranked: Ranked, columns: Sequence[Column], checks: Sequence[JudgedCheck]
+    ) -> None:
         self.plan = figures.plan
         self.booked = {**figures.booked, **ranked.booked}
         self.shown = [place for place, column in enumerate(columns) if column.has_figures and not column.hidden]

@@ -197,59 +197,64 @@ def _check_series(raw: Mapping[str, Any], where: str) -> None:
 def _column(raw: Mapping[str, Any], key: str, where: str) -> ColumnDef:
     kinds: tuple[ColumnKind, ...] = (*COMPARED, "text", "series")
     kind: ColumnKind = next((kind for kind in kinds if kind in raw), "figures")
-    groups = raw.get("group", ())
-    of = (
-        raw.get(kind, ())
-        if kind in ("difference", "percent", "sum", "check")
-        else (raw["share"],)
-        if kind == "share"
-        else ()
-    )
-    of = (*of, raw["equals"]) if kind == "check" else of
     try:
-        formula = read_formula(raw["formula"]) if raw.get("formula") else None
-        column = ColumnDef(
-            key=key,
-            kind=kind,
-            heading=raw.get("heading", "" if kind in ("text", "series") else key),
-            groups=(groups,) if isinstance(groups, str) else tuple(groups),
-            scenario=raw.get("scenario", "actual"),
-            then=raw.get("then", ""),
-            window=_window(raw.get("window", WINDOWS[0])),
-            within=read_window(raw["within"]) if raw.get("within") else None,
-            shift=read_shift(raw.get("shift", "")),
-            weeks=raw.get("weeks", "period"),
-            by_day=raw.get("by day", ""),
-            measure=raw.get("measure", MEASURES[0]),
-            credits=raw.get("credits", "positive"),
-            entries=raw.get("entries", "posted"),
-            narrow=read_narrowing(raw.get("narrow", "")),
-            node=raw.get("node", ""),
-            inside=raw.get("inside", ""),
-            calendar=raw.get("calendar", ""),
-            part=raw.get("part", ""),
-            of=formula.names if formula else tuple(of),
-            base=raw.get("base", ""),
-            line=raw.get("line", ""),
-            formula=formula,
-            text=raw.get("text", ""),
-            aggregates=raw.get("aggregates", ""),
-            hide=raw.get("hide", ""),
-            number=number_from(raw.get("number", {})),
-            width=int(raw.get("width", "0")),
-            each=raw.get("each", ""),
-            totals=tuple(raw.get("totals", ())),
-            total=raw.get("total", ""),
-            none=raw.get("none", ""),
-            tolerance=Fraction(raw.get("tolerance", "0")),
-            prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
-        )
+        column = _read_column(raw, key, kind)
         for heading in (column.heading, *column.groups, column.total, column.none):
             check_heading(heading)
     except RulkaError as error:
         error.subject = where
         raise
     return column
+
+
+def _compared(raw: Mapping[str, Any], kind: ColumnKind) -> tuple[str, ...]:
+    """The keys of the columns that a column is made of."""
+    if kind == "share":
+        return (raw["share"],)
+    if kind not in ("difference", "percent", "sum", "check"):
+        return ()
+    return (*raw.get(kind, ()), raw["equals"]) if kind == "check" else tuple(raw.get(kind, ()))
+
+
+def _read_column(raw: Mapping[str, Any], key: str, kind: ColumnKind) -> ColumnDef:
+    groups = raw.get("group", ())
+    formula = read_formula(raw["formula"]) if raw.get("formula") else None
+    return ColumnDef(
+        key=key,
+        kind=kind,
+        heading=raw.get("heading", "" if kind in ("text", "series") else key),
+        groups=(groups,) if isinstance(groups, str) else tuple(groups),
+        scenario=raw.get("scenario", "actual"),
+        then=raw.get("then", ""),
+        window=_window(raw.get("window", WINDOWS[0])),
+        within=read_window(raw["within"]) if raw.get("within") else None,
+        shift=read_shift(raw.get("shift", "")),
+        weeks=raw.get("weeks", "period"),
+        by_day=raw.get("by day", ""),
+        measure=raw.get("measure", MEASURES[0]),
+        credits=raw.get("credits", "positive"),
+        entries=raw.get("entries", "posted"),
+        narrow=read_narrowing(raw.get("narrow", "")),
+        node=raw.get("node", ""),
+        inside=raw.get("inside", ""),
+        calendar=raw.get("calendar", ""),
+        part=raw.get("part", ""),
+        of=formula.names if formula else _compared(raw, kind),
+        base=raw.get("base", ""),
+        line=raw.get("line", ""),
+        formula=formula,
+        text=raw.get("text", ""),
+        aggregates=raw.get("aggregates", ""),
+        hide=raw.get("hide", ""),
+        number=number_from(raw.get("number", {})),
+        width=int(raw.get("width", "0")),
+        each=raw.get("each", ""),
+        totals=tuple(raw.get("totals", ())),
+        total=raw.get("total", ""),
+        none=raw.get("none", ""),
+        tolerance=Fraction(raw.get("tolerance", "0")),
+        prints=raw.get("print", PRINTS[0] if kind == "check" else ""),
+    )
 
 
 def _window(text: str) -> WindowDef:

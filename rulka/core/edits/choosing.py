@@ -13,7 +13,7 @@ import numpy as np
 
 from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.books.narrowing import Narrowing, read_narrowing
-from rulka.core.books.selection import NOTHING, Part, Selection, evaluate
+from rulka.core.books.selection import NOTHING, Selection, SelectionPart, evaluate
 from rulka.core.errors import NotFound, RulkaError, one_of
 
 EMPTY = Selection(())
@@ -45,7 +45,7 @@ def with_accounts(text: str, codes: Iterable[str], accounts: CodeList) -> str:
     """The text so that it also means these accounts."""
     selection, rest = accounts_clause(text)
     for code in codes:
-        selection = _added(selection, Part("code", code), accounts)
+        selection = _added(selection, SelectionPart("code", code), accounts)
     return text_of(selection, rest)
 
 
@@ -60,14 +60,14 @@ def without_accounts(text: str, codes: Iterable[str], accounts: CodeList) -> str
 def with_range(text: str, first: str, last: str, accounts: CodeList) -> str:
     """The text so that it also means all accounts from one to another, both included, whichever comes first."""
     selection, rest = accounts_clause(text)
-    part = Part("range", min(first, last), max(first, last))
+    part = SelectionPart("range", min(first, last), max(first, last))
     return text_of(_added(selection, part, accounts), rest)
 
 
 def with_below(text: str, code: str, accounts: CodeList) -> str:
     """The text so that it also means an account and everything below it."""
     selection, rest = accounts_clause(text)
-    return text_of(_added(selection, Part("under", code), accounts), rest)
+    return text_of(_added(selection, SelectionPart("under", code), accounts), rest)
 
 
 def without_below(text: str, code: str, accounts: CodeList) -> str:
@@ -82,7 +82,7 @@ def without_below(text: str, code: str, accounts: CodeList) -> str:
     return text_of(selection, rest)
 
 
-def _added(selection: Selection, part: Part, accounts: CodeList) -> Selection:
+def _added(selection: Selection, part: SelectionPart, accounts: CodeList) -> Selection:
     before = mask_of(selection, accounts)
     wanted = before | mask_of(Selection((part,)), accounts)
     if (wanted == before).all():
@@ -111,7 +111,7 @@ def _dropped(selection: Selection, code: str, accounts: CodeList) -> Selection:
     included = tuple(part for part in selection.included if not (part.kind == "code" and part.first == code))
     for candidate in (
         replace(selection, included=included),
-        Selection(included, (*selection.excluded, Part("code", code)), selection.only),
+        Selection(included, (*selection.excluded, SelectionPart("code", code)), selection.only),
     ):
         if (mask_of(candidate, accounts) == wanted).all():
             return candidate if candidate.included and wanted.any() else EMPTY
@@ -120,13 +120,17 @@ def _dropped(selection: Selection, code: str, accounts: CodeList) -> Selection:
 
 def written_out(mask: BoolArray, accounts: CodeList) -> Selection:
     """The shortest plain selection of some accounts: neighbours as ranges, the others by code."""
-    parts: list[Part] = []
+    parts: list[SelectionPart] = []
     places = list(np.flatnonzero(mask))
     while places:
         length = next((at for at in range(1, len(places)) if places[at] != places[at - 1] + 1), len(places))
         run, places = places[:length], places[length:]
         codes = [accounts.items[place].code for place in run]
-        parts += [Part("range", codes[0], codes[-1])] if len(codes) > 2 else [Part("code", code) for code in codes]
+        parts += (
+            [SelectionPart("range", codes[0], codes[-1])]
+            if len(codes) > 2
+            else [SelectionPart("code", code) for code in codes]
+        )
     return Selection(tuple(parts))
 
 

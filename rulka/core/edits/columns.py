@@ -36,7 +36,7 @@ KEPT = ("heading", "group", "number", "width", "hide")
 
 
 @dataclass(frozen=True)
-class Place:
+class ColumnPlace:
     """A column as it is written among its siblings; `series` is the series around it."""
 
     key: str
@@ -63,17 +63,17 @@ def column_kind(raw: Raw) -> str:
     return next((kind for kind in KINDS[1:] if kind in raw), "figures")
 
 
-def places(body: Raw) -> dict[str, Place]:
+def places(body: Raw) -> dict[str, ColumnPlace]:
     """Every column and series by its key, in the order they are written."""
     found = {}
     for raw in body["columns"]:
-        found[key_of(raw)] = Place(key_of(raw), raw, body["columns"])
+        found[key_of(raw)] = ColumnPlace(key_of(raw), raw, body["columns"])
         for inner in raw.get("columns", ()):
-            found[key_of(inner)] = Place(key_of(inner), inner, raw["columns"], raw)
+            found[key_of(inner)] = ColumnPlace(key_of(inner), inner, raw["columns"], raw)
     return found
 
 
-def find_column(body: Raw, key: str) -> Place:
+def find_column(body: Raw, key: str) -> ColumnPlace:
     """One column by its key; NotFound names the nearest."""
     known = places(body)
     if key not in known:
@@ -85,7 +85,7 @@ def find_column(body: Raw, key: str) -> Place:
     return known[key]
 
 
-def find_columns(body: Raw, keys: Sequence[str]) -> list[Place]:
+def find_columns(body: Raw, keys: Sequence[str]) -> list[ColumnPlace]:
     """Several columns in the order they are written, without those inside of a series that is asked for too."""
     if not keys:
         raise RulkaError("No column is chosen.", hint="Choose one by its heading.", subject="column")

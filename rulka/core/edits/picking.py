@@ -57,17 +57,12 @@ def picks(
     seen = view.visible_accounts()
     chosen = mask_of(accounts_clause(text)[0], accounts) & seen
     lines = _lines_by_account(computed, key)
-    fits = (
-        np.fromiter((_fits(item, search, kind, category) for item in accounts.items), dtype=bool, count=len(accounts))
-        & seen
-    )
+    count = len(accounts)
+    fits = seen & np.fromiter((_fits(one, search, kind, category) for one in accounts.items), dtype=bool, count=count)
     if only == "chosen":
         fits &= chosen
     elif only == "unplaced":
-        fits &= (
-            np.fromiter((not lines.get(place) for place in range(len(accounts))), dtype=bool, count=len(accounts))
-            & ~chosen
-        )
+        fits &= ~chosen & np.fromiter((not lines.get(place) for place in range(count)), dtype=bool, count=count)
     shown = fits & True
     for place in np.flatnonzero(fits):
         for head in _heads(accounts, int(place)):
@@ -78,17 +73,10 @@ def picks(
         _row(computed, int(place), chosen, lines, int(amounts[place])) for place in np.flatnonzero(shown)[:MOST_ROWS]
     ]
     items = [item for item, visible in zip(accounts.items, seen, strict=True) if visible]
-    return Picks(
-        tuple(rows),
-        int(fits.sum()),
-        int(chosen.sum()),
-        tuple(dict.fromkeys(item.type for item in items)),
-        tuple(
-            sorted(
-                {item.category for item in items if item.category and (not kind or item.type == kind)}, key=str.casefold
-            )
-        ),
-    )
+    types = tuple(dict.fromkeys(item.type for item in items))
+    categories = {item.category for item in items if item.category and (not kind or item.type == kind)}
+    named = tuple(sorted(categories, key=str.casefold))
+    return Picks(tuple(rows), int(fits.sum()), int(chosen.sum()), types, named)
 
 
 def _row(computed: Computed, place: int, chosen: BoolArray, lines: dict[int, list[str]], amount: int) -> Pick:

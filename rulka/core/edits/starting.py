@@ -14,7 +14,7 @@ import numpy as np
 
 from rulka.core.books.chart import CodeList, Item
 from rulka.core.books.frame import Frame
-from rulka.core.books.selection import NOTHING, Part, select
+from rulka.core.books.selection import NOTHING, SelectionPart, select
 from rulka.core.definitions.expressions import quoted_name
 from rulka.core.definitions.keys import numbered
 from rulka.core.edits.choosing import written_out
@@ -107,7 +107,7 @@ def _selection(inside: Sequence[Item], accounts: CodeList) -> str:
     if category and all(
         item.type == kind for item in accounts.items if item.category.casefold() == category.casefold()
     ):
-        return Part("category", category).text()
+        return SelectionPart("category", category).text()
     mask = np.zeros(len(accounts), dtype=bool)
     mask[[accounts.index[item.code] for item in inside]] = True
     return written_out(mask, accounts).text()
@@ -174,9 +174,10 @@ def _by_function(frame: Frame) -> tuple[list[_Group], list[_Group]]:
         mask |= select(group.selection, frame.accounts).mask
     costs = written_out(mask & frame.accounts.of_type("expense"), frame.accounts).text()
     groups = [
-        _Group(item.name or item.code, f"{costs}; {dimension}: {Part('under', item.code).text()}") for item in tops
+        _Group(item.name or item.code, f"{costs}; {dimension}: {SelectionPart('under', item.code).text()}")
+        for item in tops
     ]
-    inside = ", ".join(Part("under", item.code).text() for item in tops)
+    inside = ", ".join(SelectionPart("under", item.code).text() for item in tops)
     return [*groups, _Group("Not by function", f"{costs}; {dimension}: not {inside}")], after
 
 
@@ -231,7 +232,7 @@ def cash_selection(frame: Frame) -> str:
         item.category for item, inside in zip(frame.accounts.items, mask, strict=True) if inside and item.category
     }
     if categories:
-        return ", ".join(Part("category", category).text() for category in sorted(categories))
+        return ", ".join(SelectionPart("category", category).text() for category in sorted(categories))
     return written_out(mask, frame.accounts).text() if mask.any() else NOTHING
 
 
@@ -242,13 +243,15 @@ def _cash(frame: Frame, sources: Sequence[str]) -> list[Raw]:
     inside: list[Raw] = [
         {
             "line": with_title(source),
-            "accounts": f"{cash}; source: {Part('code', source).text()}",
+            "accounts": f"{cash}; source: {SelectionPart('code', source).text()}",
             **as_booked,
             "hide": "when nothing was booked",
         }
         for source in named
     ]
-    rest = f"{cash}; source: not {', '.join(Part('code', source).text() for source in named)}" if named else cash
+    rest = (
+        f"{cash}; source: not {', '.join(SelectionPart('code', source).text() for source in named)}" if named else cash
+    )
     inside.append(
         {
             "line": "Everything else" if named else "Movements",
@@ -363,74 +366,78 @@ def start_span(pattern: str, name: str, frame: Frame, kind: str = "") -> Raw:
     ready = patterns_for(frame)
     if pattern not in ready:
         raise RulkaError(f"There are no ready columns '{pattern}'.", hint=one_of(pattern, ready), subject="start")
-    span: Raw = {"span": name, "title": ready[pattern]}
-    rolling = {"window": "last 12 periods"}
-    if pattern == "budget":
-        columns = [
-            *_against("", {}, {"scenario": budget_of(frame)}),
-            *_against("ytd-", {"window": "year to date"}, {"scenario": budget_of(frame)}),
-        ]
-    elif pattern == "prior year":
-        columns = [
-            *_against("", {}, {"shift": "-1 year"}),
-            *_against("ytd-", {"window": "year to date"}, {"shift": "-1 year"}),
-        ]
-    elif pattern == "rolling":
-        columns = _against("", rolling, {"shift": "-1 year"}, heading=TWELVE)
-    elif pattern == "by month":
-        columns = [
-            {
-                "series": "months",
-                "each": "period",
-                "within": "last 12 periods",
-                "heading": "{period.end:%b %y}",
-                "total": "Twelve periods",
-            }
-        ]
-    elif pattern == "departments":
-        dimension = function_dimension(frame)
-        inner = _against("", rolling, {"shift": "-1 year"}, heading=TWELVE)
-        columns = [
-            {
-                "series": "departments",
-                "each": dimension,
-                **rolling,
-                "group": "{member}",
-                "none": f"No {dimension}",
-                "total": "All",
-                "hide": "when empty",
-                "columns": inner,
-            }
-        ]
-    elif pattern == "companies":
-        columns = [
-            {
-                "series": "companies",
-                "each": "entity",
-                "window": "year to date",
-                "heading": "{member}",
-                "total": "Sum",
-                "hide": "when empty",
-            }
-        ]
-    elif pattern == "closing":
-        columns = [
-            {"column": "now", "heading": "{period.end:%d %b %y}", "measure": "closing"},
-            {
-                "column": "year-end",
-                "heading": "{period.end:%d %b %y}",
-                "window": "year",
-                "shift": "-1 year",
-                "measure": "closing",
-            },
-            {"column": "change", "heading": "Change", "difference": ["now", "year-end"]},
-        ]
-    else:
-        columns = [
-            {"column": measure, "heading": with_title(measure), "measure": measure}
-            for measure in ("opening", "debits", "credits", "closing")
-        ]
-    return span | {"columns": _closing(columns) if kind in SHOWS_BALANCES else columns}
+    columns = _ready_columns(pattern, frame)
+    shown = _closing(columns) if kind in SHOWS_BALANCES else columns
+    return {"span": name, "title": ready[pattern], "columns": shown}
+
+
+ROLLING = {"window": "last 12 periods"}
+MONTHS = {
+    "series": "months",
+    "each": "period",
+    "within": "last 12 periods",
+    "heading": "{period.end:%b %y}",
+    "total": "Twelve periods",
+}
+COMPANIES = {
+    "series": "companies",
+    "each": "entity",
+    "window": "year to date",
+    "heading": "{member}",
+    "total": "Sum",
+    "hide": "when empty",
+}
+SINCE_YEAR_END = (
+    {"column": "now", "heading": "{period.end:%d %b %y}", "measure": "closing"},
+    {
+        "column": "year-end",
+        "heading": "{period.end:%d %b %y}",
+        "window": "year",
+        "shift": "-1 year",
+        "measure": "closing",
+    },
+    {"column": "change", "heading": "Change", "difference": ["now", "year-end"]},
+)
+
+
+def _ready_columns(pattern: str, frame: Frame) -> list[Raw]:
+    year_before = {"shift": "-1 year"}
+    match pattern:
+        case "budget":
+            return _month_and_date({"scenario": budget_of(frame)})
+        case "prior year":
+            return _month_and_date(year_before)
+        case "rolling":
+            return _against("", ROLLING, year_before, heading=TWELVE)
+        case "by month":
+            return [dict(MONTHS)]
+        case "departments":
+            return [_departments(function_dimension(frame), _against("", ROLLING, year_before, heading=TWELVE))]
+        case "companies":
+            return [dict(COMPANIES)]
+        case "closing":
+            return [dict(column) for column in SINCE_YEAR_END]
+        case _:
+            measures = ("opening", "debits", "credits", "closing")
+            return [{"column": one, "heading": with_title(one), "measure": one} for one in measures]
+
+
+def _month_and_date(against: Raw) -> list[Raw]:
+    """A month and the year to date, each against something."""
+    return [*_against("", {}, against), *_against("ytd-", {"window": "year to date"}, against)]
+
+
+def _departments(dimension: str, inner: list[Raw]) -> Raw:
+    return {
+        "series": "departments",
+        "each": dimension,
+        **ROLLING,
+        "group": "{member}",
+        "none": f"No {dimension}",
+        "total": "All",
+        "hide": "when empty",
+        "columns": inner,
+    }
 
 
 def _closing(columns: list[Raw]) -> list[Raw]:
@@ -469,7 +476,7 @@ def start_scope(grow: str, name: str, frame: Frame, entity: str) -> Raw:
     node: Raw = {
         "node": whole.code,
         "name": whole.name,
-        "of": f"entity: {Part('under', whole.code).text()}",
+        "of": f"entity: {SelectionPart('under', whole.code).text()}",
         "nodes": [{"grow": grow}],
     }
     return {"scope": name, "title": f"{whole.name} by {grow}", "nodes": [node]}

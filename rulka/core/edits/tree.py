@@ -9,7 +9,7 @@ from typing import Any, Concatenate, ParamSpec, cast
 
 from rulka.core.definitions.keys import KeyGiver, numbered
 from rulka.core.definitions.spines import LINE_KINDS, UNLABELLED, raw_lines
-from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.errors import NotFound, RulkaError, first_of, one_of
 
 Raw = dict[str, Any]
 P = ParamSpec("P")
@@ -136,5 +136,4 @@ def free_label(body: Raw, wanted: str) -> str:
 
 def quoted(labels: Sequence[str], most: int = 4) -> str:
     """Some labels in a sentence."""
-    text = ", ".join(labels[:most])
-    return text + (f" and {len(labels) - most} more" if len(labels) > most else "")
+    return first_of(labels, most)

@@ -6,7 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
-from rulka.core.books.selection import NOTHING, Part, parse_selection
+from rulka.core.books.selection import NOTHING, SelectionPart, parse_selection
 from rulka.core.errors import NotFound, RulkaError, one_of, together
 from rulka.core.extracting.conditions import Clock, days_of, periods_of
 from rulka.core.extracting.definitions import ASKED, YES, AskDef, ConditionDef, ExtractDef
@@ -22,7 +22,7 @@ names; None where any text will do."""
 
 
 @dataclass(frozen=True)
-class Answers:
+class AskedAnswers:
     """What was answered, by question: its texts, and what a person should know of them."""
 
     texts: Mapping[str, tuple[str, ...]]
@@ -33,7 +33,7 @@ class Answers:
         return ", ".join(self.texts.get(name, ()))
 
 
-def answers_of(extract: ExtractDef, given: Mapping[str, str], clock: Clock, known: Known) -> Answers:
+def answers_of(extract: ExtractDef, given: Mapping[str, str], clock: Clock, known: Known) -> AskedAnswers:
     """The answers to an extract's questions: those given, else what each is without one. Raises for what can't be read
     and for what is missing; unknown ones of a list are noted, and left out."""
     names = [one.name for one in extract.asks]
@@ -59,7 +59,7 @@ def answers_of(extract: ExtractDef, given: Mapping[str, str], clock: Clock, know
                                      code="unanswered"))  # fmt: skip
     if errors:
         raise together(errors)
-    return Answers(texts, tuple(notes))
+    return AskedAnswers(texts, tuple(notes))
 
 
 def default_of(ask: AskDef) -> str:
@@ -143,7 +143,7 @@ def _listed(ask: AskDef, text: str, known: Known, notes: list[str]) -> tuple[str
     return found
 
 
-def with_answers(conditions: Sequence[ConditionDef], answers: Answers) -> list[ConditionDef]:
+def with_answers(conditions: Sequence[ConditionDef], answers: AskedAnswers) -> list[ConditionDef]:
     """Conditions with the answers in them; those whose question nobody answered are left out."""
     found = []
     for one in conditions:
@@ -160,7 +160,7 @@ def with_answers(conditions: Sequence[ConditionDef], answers: Answers) -> list[C
     return found
 
 
-def filled(condition: ConditionDef, answers: Answers) -> str:
+def filled(condition: ConditionDef, answers: AskedAnswers) -> str:
     """What a condition says with the answers in it."""
 
     def put(match: re.Match[str]) -> str:
@@ -171,10 +171,10 @@ def filled(condition: ConditionDef, answers: Answers) -> str:
 
 def as_codes(values: Iterable[str]) -> tuple[str, ...]:
     """Values as a selection writes codes, so that none is read as anything else."""
-    return tuple(Part("code", value).text() for value in values) or (NOTHING,)
+    return tuple(SelectionPart("code", value).text() for value in values) or (NOTHING,)
 
 
-def quoted_lists(extract: ExtractDef, answers: Answers) -> Answers:
+def quoted_lists(extract: ExtractDef, answers: AskedAnswers) -> AskedAnswers:
     """Answers as conditions take them: those of lists are codes, whatever is in them."""
     texts = {
         ask.name: as_codes(answers.texts[ask.name])

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Final, Literal
 
-from rulka.core.books.selection import Part
+from rulka.core.books.selection import SelectionPart
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.extracting.definitions import MOST_COLUMNS, Total
 from rulka.core.extracting.fields import Field, RowKind
@@ -36,7 +36,7 @@ PERIOD = re.compile(r"([0-9]{4})[-/ ]?(?:P|p|M)?([0-9]{2})")
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedField:
     """A column elsewhere: its name there, its title, what becomes of it where rows are put together."""
 
     name: str
@@ -69,7 +69,7 @@ class Foreign:
     """What stands elsewhere: tables, columns, conditions, order, how many rows; `left` is what can't be said here."""
 
     tables: tuple[str, ...] = ()
-    columns: tuple[Wanted, ...] = ()
+    columns: tuple[WantedField, ...] = ()
     limits: tuple[Limit, ...] = ()
     order: tuple[tuple[str, bool], ...] = ()
     top: int = 0
@@ -326,7 +326,7 @@ def _value(value: str, of: Field) -> str | None:
         return text if re.fullmatch(r"-?[0-9]+(\.[0-9]+)?", text) else None
     if of.kind == "flag":
         return {"1": "yes", "0": "no", "true": "yes", "false": "no", "y": "yes", "n": "no"}.get(text.lower())
-    return Part("code", text).text()
+    return SelectionPart("code", text).text()
 
 
 def of_list(headings: Iterable[str], rows: Sequence[Sequence[str]]) -> Foreign:
@@ -337,4 +337,4 @@ def of_list(headings: Iterable[str], rows: Sequence[Sequence[str]]) -> Foreign:
         values = {row[at].strip() for row in rows if at < len(row)}
         if name and len(rows) > 2 and len(values) == 1 and next(iter(values)):
             limits.append(Limit(name, "=", (next(iter(values)),)))
-    return Foreign(columns=tuple(Wanted(name) for name in names if name), limits=tuple(limits))
+    return Foreign(columns=tuple(WantedField(name) for name in names if name), limits=tuple(limits))

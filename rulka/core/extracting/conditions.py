@@ -24,7 +24,7 @@ MOST_NUMBER = 10**17
 
 
 @dataclass(frozen=True)
-class Chosen:
+class ChosenCodes:
     """A field is one of what a selection means; over texts its codes, patterns and ranges."""
 
     field: Field
@@ -42,7 +42,7 @@ class Between:
 
 
 @dataclass(frozen=True)
-class Holds:
+class HoldsText:
     """A text contains, begins with or ends with another one, whatever the capitals."""
 
     field: Field
@@ -72,7 +72,7 @@ class Every:
     of: tuple[Condition, ...]
 
 
-Condition = Chosen | Between | Holds | Empty | Not | Either | Every
+Condition = ChosenCodes | Between | HoldsText | Empty | Not | Either | Every
 
 
 @dataclass(frozen=True)
@@ -112,8 +112,8 @@ def _read(field: Field, words: str, clock: Clock) -> Condition:
         value = FLAGS[words.casefold()]
         return Between(field, value, value)
     if held := HELD.fullmatch(words):
-        return Holds(field, held[1].casefold(), _unquoted(held[2]))
-    return Chosen(field, text_selection(words) if field.kind == "text" else parse_selection(words))
+        return HoldsText(field, held[1].casefold(), _unquoted(held[2]))
+    return ChosenCodes(field, text_selection(words) if field.kind == "text" else parse_selection(words))
 
 
 def text_selection(words: str) -> Selection:
@@ -245,7 +245,7 @@ def bounded_by(conditions: Sequence[Condition]) -> set[str]:
     found: set[str] = set()
     for one in conditions:
         match one:
-            case Chosen(field, selection):
+            case ChosenCodes(field, selection):
                 if not any(part.kind == "pattern" and not part.first.strip("*?") for part in selection.included):
                     found.add(field.name)
             case Between(field, low, high) if low is not None and high is not None:

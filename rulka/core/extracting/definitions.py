@@ -28,7 +28,7 @@ YES = ("yes", "true", "1")
 
 
 @dataclass(frozen=True)
-class ColumnDef:
+class ExtractColumnDef:
     """One column: a field, or a formula over fields and other columns; `total` says what becomes of it where rows are
     put together."""
 
@@ -144,7 +144,7 @@ class ExtractDef:
     of: str = ""
     asked_by: str = ""
     about: str = ""
-    columns: tuple[ColumnDef, ...] = ()
+    columns: tuple[ExtractColumnDef, ...] = ()
     where: tuple[ConditionDef, ...] = ()
     asks: tuple[AskDef, ...] = ()
     keep: tuple[ConditionDef, ...] = ()
@@ -157,7 +157,7 @@ class ExtractDef:
     def is_grouped(self) -> bool:
         return any(column.total for column in self.columns)
 
-    def column(self, key: str) -> ColumnDef:
+    def column(self, key: str) -> ExtractColumnDef:
         """A column by what it is called."""
         return next(one for one in self.columns if one.key.casefold() == matched(key, self.column_keys).casefold())
 
@@ -225,14 +225,14 @@ def extract_from(raw: Mapping[str, Any]) -> ExtractDef:
     return found
 
 
-def _column(raw: Any) -> ColumnDef:
+def _column(raw: Any) -> ExtractColumnDef:
     if isinstance(raw, str):
-        return ColumnDef(field=" ".join(raw.split()))
+        return ExtractColumnDef(field=" ".join(raw.split()))
     total = str(raw.get("total", ""))
     if total and total not in TOTALS:
         raise NotFound(f"'{total[:20]}' is no total.", hint=one_of(total, TOTALS), subject="columns")
     formula = str(raw.get("formula", "")).strip().removeprefix("=")
-    found = ColumnDef(
+    found = ExtractColumnDef(
         " ".join(str(raw.get("column", "")).split()), formula, " ".join(str(raw.get("as", "")).split()),
         total, str(raw.get("type", "")),
     )  # fmt: skip

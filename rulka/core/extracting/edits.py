@@ -157,18 +157,18 @@ def set_condition(
 
 def set_ask(body: Mapping[str, Any], name: str, raw: Mapping[str, str]) -> Body:
     """A question changed, or added where none has the name; conditions follow a new name."""
-    found = copy.deepcopy(dict(body))
-    asks = [dict(one) for one in found.get("ask", ())]
-    one = {key: value.strip() for key, value in raw.items() if value.strip()}
-    at = next((place for place, ask in enumerate(asks) if ask["ask"] == name), len(asks))
-    asks[at : at + 1] = [one]
-    found["ask"] = asks
-    new = one.get("ask", "")
+    changed = copy.deepcopy(dict(body))
+    asks = [dict(ask) for ask in changed.get("ask", ())]
+    question = {key: value.strip() for key, value in raw.items() if value.strip()}
+    place = next((number for number, ask in enumerate(asks) if ask["ask"] == name), len(asks))
+    asks[place : place + 1] = [question]
+    changed["ask"] = asks
+    new = question.get("ask", "")
     if name and new and name != new:
         for kind in ("where", "keep"):
-            if kind in found:
-                found[kind] = [_asking(condition, name, new) for condition in found[kind]]
-    return found
+            if kind in changed:
+                changed[kind] = [_asking(condition, name, new) for condition in changed[kind]]
+    return changed
 
 
 def _asking(condition: Any, name: str, new: str) -> Any:

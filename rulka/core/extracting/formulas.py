@@ -12,7 +12,7 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.extracting.fields import Field, FieldKind
 from rulka.core.sheet.environment import Environment
 from rulka.core.sheet.evaluating import Shape, compiled
-from rulka.core.sheet.parsing import Binary, Call, Constant, Named, Node, Unary, parse_tokens
+from rulka.core.sheet.parsing import Binary, Constant, NamedReference, Node, SheetCall, Unary, parse_tokens
 from rulka.core.sheet.registry import FUNCTIONS
 from rulka.core.sheet.tokens import FormulaFault, tokens_of
 from rulka.core.sheet.values import Array, Fault, SheetError, as_text, day_of, serial, single
@@ -34,7 +34,7 @@ def formula_name(name: str) -> str:
 
 
 @dataclass(frozen=True, eq=False)
-class Formula:
+class ColumnFormula:
     """A compiled formula: the fields or columns it reads, in order; what kind it gives, and with how many decimals."""
 
     text: str
@@ -45,7 +45,7 @@ class Formula:
     """Stored values in the order of `reads` to a stored value; None where it gives an error."""
 
 
-def read_formula(text: str, known: Mapping[str, Field], *, kind: str = "", where: str = "") -> Formula:
+def read_formula(text: str, known: Mapping[str, Field], *, kind: str = "", where: str = "") -> ColumnFormula:
     """Compile a formula over some fields by name; raises RulkaError for what it can't be."""
     try:
         shape = compiled(parse_tokens(tokens_of(text), 0, 0))
@@ -62,7 +62,7 @@ def read_formula(text: str, known: Mapping[str, Field], *, kind: str = "", where
     fields = [known[name] for name in reads]
     found, digits = _kind_of(shape.node, {formula_name(name): known[name] for name in reads}, kind)
     names = [formula_name(name) for name in reads]
-    return Formula(text, tuple(reads), found, digits, _runner(shape, names, fields, found, digits))
+    return ColumnFormula(text, tuple(reads), found, digits, _runner(shape, names, fields, found, digits))
 
 
 def _check(shape: Shape, where: str) -> None:
@@ -99,7 +99,7 @@ def _inferred(node: Node, fields: Mapping[str, Field]) -> tuple[FieldKind, int]:
                 exponent = value.normalize().as_tuple().exponent
                 return "number", min(DIGITS, max(0, -exponent)) if isinstance(exponent, int) else DIGITS
             return "text", 0
-        case Named(name):
+        case NamedReference(name):
             field = fields.get(name.upper())
             if field is None:
                 return "number", DIGITS
@@ -113,30 +113,39 @@ def _inferred(node: Node, fields: Mapping[str, Field]) -> tuple[FieldKind, int]:
         case Binary(operator, _, _) if operator in COMPARISONS:
             return "flag", 0
         case Binary(operator, left, right) if operator in "+-":
-            one, other = _inferred(left, fields), _inferred(right, fields)
-            kinds = {one[0], other[0]}
-            if kinds == {"amount"}:
-                return "amount", max(one[1], other[1])
-            if "date" in kinds and len(kinds) > 1:
-                return "date", 0
-            numeric = kinds <= {"number", "amount"}
-            return "number", max(one[1], other[1]) if numeric else 0 if kinds == {"date"} else DIGITS
-        case Call("IF" | "IFS" | "SWITCH" | "IFERROR", arguments) if arguments:
+            return _added(_inferred(left, fields), _inferred(right, fields))
+        case SheetCall("IF" | "IFS" | "SWITCH" | "IFERROR", arguments) if arguments:
             return _chosen(arguments[1:] if node.name != "IFERROR" else arguments, fields)
-        case Call("ABS" | "MAX" | "MIN" | "SUM", arguments) if arguments:
+        case SheetCall("ABS" | "MAX" | "MIN" | "SUM", arguments) if arguments:
             every = [_inferred(one, fields) for one in arguments]
             return every[0] if len({one[0] for one in every}) == 1 else ("number", DIGITS)
-        case Call(name, _):
-            if name in RESULTS:
-                return RESULTS[name], 0
-            function = FUNCTIONS.get(name)
-            if function is not None and function.group.casefold().startswith("text"):
-                return "text", 0
-            if function is not None and name.startswith("IS"):
-                return "flag", 0
-            return "number", DIGITS
+        case SheetCall(name, _):
+            return _called(name)
         case _:
             return "number", DIGITS
+
+
+def _added(one: tuple[FieldKind, int], other: tuple[FieldKind, int]) -> tuple[FieldKind, int]:
+    """What two added up, or taken from each other, give: dates apart are days, a date and days are a date."""
+    kinds = {one[0], other[0]}
+    if kinds == {"amount"}:
+        return "amount", max(one[1], other[1])
+    if "date" in kinds and len(kinds) > 1:
+        return "date", 0
+    numeric = kinds <= {"number", "amount"}
+    return "number", max(one[1], other[1]) if numeric else 0 if kinds == {"date"} else DIGITS
+
+
+def _called(name: str) -> tuple[FieldKind, int]:
+    """What a function gives whose result doesn't follow what it is given."""
+    if name in RESULTS:
+        return RESULTS[name], 0
+    function = FUNCTIONS.get(name)
+    if function is not None and function.group.casefold().startswith("text"):
+        return "text", 0
+    if function is not None and name.startswith("IS"):
+        return "flag", 0
+    return "number", DIGITS
 
 
 def _chosen(choices: Sequence[Node], fields: Mapping[str, Field]) -> tuple[FieldKind, int]:

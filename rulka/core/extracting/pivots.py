@@ -16,7 +16,7 @@ Labels = tuple[Any, ...]
 
 
 @dataclass(frozen=True)
-class Asked:
+class AskedPivot:
     """A pivot's columns by their places in the query."""
 
     down: tuple[int, ...]
@@ -32,7 +32,7 @@ class Asked:
         return self.how in ("count", "distinct")
 
 
-def asked_pivot(pivot: PivotDef, query: Query) -> Asked:
+def asked_pivot(pivot: PivotDef, query: Query) -> AskedPivot:
     """A pivot over a query's columns; refuses what has no sum."""
     value = query.place(pivot.value)
     column = query.columns[value]
@@ -41,7 +41,7 @@ def asked_pivot(pivot: PivotDef, query: Query) -> Asked:
             f"'{column.title}' has no {pivot.how}: it is no number.", hint="Count it, or choose another value.",
             subject="pivot",
         )  # fmt: skip
-    return Asked(
+    return AskedPivot(
         tuple(map(query.place, pivot.down)), tuple(map(query.place, pivot.across)), value, pivot.how,
         tuple(map(query.place, pivot.filters)), pivot.top, pivot.chart,
     )  # fmt: skip
@@ -52,7 +52,7 @@ class Pivot:
     """What a pivot came to. Labels are stored values; cells are scaled whole numbers, or whatever least and most are
     of. `others` says how many labels down the last row stands for, 0 without such a row."""
 
-    asked: Asked
+    asked: AskedPivot
     down: tuple[Labels, ...]
     across: tuple[Labels, ...]
     cells: Mapping[tuple[Labels, Labels], Any]
@@ -69,7 +69,13 @@ Groups = Sequence[tuple[Labels, Any]]
 
 
 def pivot_from(
-    asked: Asked, cells: Groups, rows: Groups, columns: Groups, total: Any, rest: Groups = (), rest_total: Any = None
+    asked: AskedPivot,
+    cells: Groups,
+    rows: Groups,
+    columns: Groups,
+    total: Any,
+    rest: Groups = (),
+    rest_total: Any = None,
 ) -> Pivot:
     """A pivot from sums by both axes, by each and altogether; `rest` are those of the labels beyond the top, by what
     goes across."""
@@ -95,7 +101,7 @@ def pivot_from(
     )  # fmt: skip
 
 
-def ordered_down(asked: Asked, row_totals: Mapping[Labels, Any]) -> list[Labels]:
+def ordered_down(asked: AskedPivot, row_totals: Mapping[Labels, Any]) -> list[Labels]:
     """The labels that go down: by size where only the largest stay, else by themselves."""
     if not asked.top:
         return sorted(row_totals, key=_order)

@@ -11,7 +11,7 @@ from decimal import Decimal
 from typing import Any, Final
 
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.extracting.asking import Answers, Known, answers_of, default_of
+from rulka.core.extracting.asking import AskedAnswers, Known, answers_of, default_of
 from rulka.core.extracting.conditions import Clock, days_of, periods_of
 from rulka.core.extracting.definitions import AskDef, ExtractDef, ask_from
 from rulka.core.extracting.fields import Field, FieldKind, RowKind
@@ -116,7 +116,7 @@ def values_of(query: QueryDef, given: Mapping[str, str], clock: Clock, known: Kn
     return found
 
 
-def _values(ask: AskDef, answers: Answers, clock: Clock, codes: Codes) -> dict[str, Any]:
+def _values(ask: AskDef, answers: AskedAnswers, clock: Clock, codes: Codes) -> dict[str, Any]:
     texts = answers.texts.get(ask.name, ())
     if ask.type == "yes or no":
         return {ask.name: 1 if texts else 0}

@@ -8,17 +8,25 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.asking import Answers, with_answers
+from rulka.core.extracting.asking import AskedAnswers, with_answers
 from rulka.core.extracting.conditions import Clock, Condition, Either, bounded_by, read_condition
-from rulka.core.extracting.definitions import TOTAL_WORDS, ColumnDef, ConditionDef, ExtractDef, SortDef, Total, matched
+from rulka.core.extracting.definitions import (
+    TOTAL_WORDS,
+    ConditionDef,
+    ExtractColumnDef,
+    ExtractDef,
+    SortDef,
+    Total,
+    matched,
+)
 from rulka.core.extracting.fields import Field, RowKind
-from rulka.core.extracting.formulas import Formula, read_formula
+from rulka.core.extracting.formulas import ColumnFormula, read_formula
 
 COUNTED = ("count", "distinct")
 
 
 @dataclass(frozen=True, eq=False)
-class Column:
+class ResultColumn:
     """One column of the result: what it is made of (a field, a formula over fields, or with `after` over columns) and
     what it holds. `total` says what becomes of it where rows are put together."""
 
@@ -27,7 +35,7 @@ class Column:
     shows: Field
     """What a cell of it holds, with its kind, codes and decimals."""
     field: Field | None = None
-    formula: Formula | None = None
+    formula: ColumnFormula | None = None
     total: Total = ""
     after: bool = False
 
@@ -42,7 +50,7 @@ class Query:
     put together; `sort` are places of columns, each falling or not."""
 
     rows: RowKind
-    columns: tuple[Column, ...]
+    columns: tuple[ResultColumn, ...]
     where: tuple[Condition, ...]
     keep: tuple[Condition, ...] = ()
     sort: tuple[tuple[int, bool], ...] = ()
@@ -73,7 +81,7 @@ class Query:
         return tuple(range(len(self.columns)))
 
 
-def query_of(extract: ExtractDef, rows: RowKind, answers: Answers, clock: Clock) -> Query:
+def query_of(extract: ExtractDef, rows: RowKind, answers: AskedAnswers, clock: Clock) -> Query:
     """An extract as a query; raises RulkaError that says which column or condition is wrong."""
     columns = _columns(extract, rows)
     where = tuple(_condition(one, rows, clock) for one in with_answers(extract.where, answers))
@@ -84,7 +92,7 @@ def query_of(extract: ExtractDef, rows: RowKind, answers: Answers, clock: Clock)
     return Query(rows, columns, where, keep, sort, extract.top)
 
 
-def _as_rows(title: str, columns: Sequence[Column]) -> RowKind:
+def _as_rows(title: str, columns: Sequence[ResultColumn]) -> RowKind:
     """The columns as fields that conditions may be about; a field's name is its column's place."""
     fields = tuple(replace(column.shows, name=str(at), title=column.key) for at, column in enumerate(columns))
     return RowKind(title, title, fields, ())
@@ -101,20 +109,21 @@ def _condition(one: ConditionDef, rows: RowKind, clock: Clock, *, named: bool = 
     return read_condition(field, one.words, clock)
 
 
-def _columns(extract: ExtractDef, rows: RowKind) -> tuple[Column, ...]:
-    plain: dict[int, Column] = {}
-    for at, one in enumerate(extract.columns):
-        if one.field:
-            plain[at] = _of_field(one, rows)
-    totals = {column.key: column for column in plain.values() if column.total}
-    made: dict[int, Column] = dict(plain)
-    for at, one in enumerate(extract.columns):
-        if one.formula:
-            made[at] = _of_formula(one, rows, [made[place] for place in sorted(made) if place < at], bool(totals))
-    return tuple(made[at] for at in range(len(extract.columns)))
+def _columns(extract: ExtractDef, rows: RowKind) -> tuple[ResultColumn, ...]:
+    plain: dict[int, ResultColumn] = {}
+    for number, column in enumerate(extract.columns):
+        if column.field:
+            plain[number] = _of_field(column, rows)
+    totals = any(column.total for column in plain.values())
+    made: dict[int, ResultColumn] = dict(plain)
+    for number, column in enumerate(extract.columns):
+        if column.formula:
+            before = [made[earlier] for earlier in sorted(made) if earlier < number]
+            made[number] = _of_formula(column, rows, before, totals)
+    return tuple(made[number] for number in range(len(extract.columns)))
 
 
-def _of_field(one: ColumnDef, rows: RowKind) -> Column:
+def _of_field(one: ExtractColumnDef, rows: RowKind) -> ResultColumn:
     field = rows.field(one.field)
     if one.total in ("sum", "average") and not field.is_numeric:
         raise RulkaError(
@@ -128,10 +137,10 @@ def _of_field(one: ColumnDef, rows: RowKind) -> Column:
     )
     title = one.title or (f"{TOTAL_WORDS[one.total].capitalize()} {field.title}" if one.total else field.title)
     key = one.title or (one.key if one.total else field.name)
-    return Column(key, title, shows, field=field, total=one.total)
+    return ResultColumn(key, title, shows, field=field, total=one.total)
 
 
-def _of_formula(one: ColumnDef, rows: RowKind, before: Sequence[Column], grouped: bool) -> Column:
+def _of_formula(one: ExtractColumnDef, rows: RowKind, before: Sequence[ResultColumn], grouped: bool) -> ResultColumn:
     """A formula reads fields; where rows are put together and it names such a column, it is made of columns after
     that."""
     columns = {column.key: replace(column.shows, name=column.key) for column in before}
@@ -156,14 +165,14 @@ def _of_formula(one: ColumnDef, rows: RowKind, before: Sequence[Column], grouped
                 subject=one.key,
             )  # fmt: skip
     shows = Field(one.key, one.title, "", formula.kind, digits=formula.digits)
-    return Column(one.key, one.title, shows, formula=formula, after=after)
+    return ResultColumn(one.key, one.title, shows, formula=formula, after=after)
 
 
 # results ------------------------------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
-class Sums:
+class QuerySums:
     """How many rows there are, what the columns that can be added come to (by place and currency, scaled), and of codes
     and texts how many different ones."""
 
@@ -172,7 +181,7 @@ class Sums:
     different: Mapping[int, int]
 
 
-def summable(column: Column) -> bool:
+def summable(column: ResultColumn) -> bool:
     """Whether the cells of a column may be added up: amounts, and numbers that count something."""
     if column.total in ("distinct", "average", "least", "most"):
         return False

@@ -12,8 +12,8 @@ from rulka.core.errors import RulkaError
 from rulka.core.filings.facts import (
     FITS,
     Fact,
+    FilingPlace,
     Material,
-    Place,
     Tagged,
     facts_of,
     tagged_cells,
@@ -47,7 +47,7 @@ TITLES: Final[Mapping[Code, str]] = {
 }
 
 
-NOWHERE: Final = Place()
+NOWHERE: Final = FilingPlace()
 
 
 @dataclass(frozen=True)
@@ -56,12 +56,12 @@ class Problem:
 
     message: str
     hint: str = ""
-    place: Place = NOWHERE
+    place: FilingPlace = NOWHERE
     warns: bool = False
 
 
 @dataclass(frozen=True)
-class Judged:
+class FilingCheck:
     """One check: `count` is how much of it was judged."""
 
     code: Code
@@ -85,7 +85,7 @@ Found = Iterator[Problem | int]
 """What a check yields: problems, and how much it judged."""
 
 
-def judged(material: Material) -> list[Judged]:
+def judged(material: Material) -> list[FilingCheck]:
     """All checks in order; one that had nothing to judge says so."""
     done = _Checks(material)
     every: Sequence[tuple[Code, Callable[[], Found]]] = (
@@ -97,7 +97,7 @@ def judged(material: Material) -> list[Judged]:
     return [_judged(code, check()) for code, check in every]
 
 
-def _judged(code: Code, found: Found) -> Judged:
+def _judged(code: Code, found: Found) -> FilingCheck:
     problems, count = [], 0
     for one in found:
         if isinstance(one, int):
@@ -105,12 +105,12 @@ def _judged(code: Code, found: Found) -> Judged:
         else:
             problems.append(one)
     if any(not one.warns for one in problems):
-        return Judged(code, "fails", count, tuple(problems))
+        return FilingCheck(code, "fails", count, tuple(problems))
     state: State = "warns" if problems else "holds" if count else "not judged"
-    return Judged(code, state, count, tuple(problems))
+    return FilingCheck(code, state, count, tuple(problems))
 
 
-def verdict_on(checks: Sequence[Judged]) -> State:
+def verdict_on(checks: Sequence[FilingCheck]) -> State:
     """All checks together; without any figure or text tagged nothing was judged."""
     states = [one.state for one in checks]
     if "fails" in states:
@@ -153,7 +153,7 @@ class _Checks:
             if one.cell.word == "sealed" and not one.is_left_out:
                 yield Problem(f"{one.name} is sealed for you.", "Let somebody make it who may open it.", one.place)
         for name, why in self.material.problems.items():
-            yield Problem(f"The statement '{name}' can't be shown: {why}", "", Place(name))
+            yield Problem(f"The statement '{name}' can't be shown: {why}", "", FilingPlace(name))
 
     def current(self) -> Found:
         for one in self.material.words:
@@ -161,7 +161,7 @@ class _Checks:
             if one.of_period and one.of_period != self.material.period:
                 yield Problem(
                     f"'{one.title}' is done for {one.of_period}; the filing is for {self.material.period}.",
-                    "Begin the folio's next one, or take the section back.", Place(section=one.key),
+                    "Begin the folio's next one, or take the section back.", FilingPlace(section=one.key),
                 )  # fmt: skip
 
     def tagged(self) -> Found:
@@ -173,7 +173,7 @@ class _Checks:
                 if tags.column(column.key) is None and any(one.cell.column == column.key for one in own):
                     yield Problem(
                         f"{reported.title}: nothing says whether the column '{column.title}' is reported.",
-                        "Report it, or leave it out.", Place(reported.name, "", column.key),
+                        "Report it, or leave it out.", FilingPlace(reported.name, "", column.key),
                     )  # fmt: skip
             for line in reported.lines:
                 left = [
@@ -183,7 +183,7 @@ class _Checks:
                 if left:
                     yield Problem(
                         f"{reported.title}: '{line.label}' isn't tagged ({left[0].cell.text}).",
-                        "Tag it, or leave it out.", Place(reported.name, line.key),
+                        "Tag it, or leave it out.", FilingPlace(reported.name, line.key),
                     )  # fmt: skip
 
     def found(self) -> Found:
@@ -193,7 +193,7 @@ class _Checks:
             if reported is None:
                 yield Problem(
                     f"The folio doesn't show the statement '{tags.statement}'.",
-                    "Put it back into the folio, or take its tags away.", Place(tags.statement),
+                    "Put it back into the folio, or take its tags away.", FilingPlace(tags.statement),
                 )  # fmt: skip
                 continue
             yield len(tags.lines) + len(tags.columns)
@@ -202,13 +202,13 @@ class _Checks:
                     yield Problem(
                         f"{reported.title}: the line '{line.label or line.line}' is gone.",
                         "Tag the line that took its place, then take this tag away.",
-                        Place(reported.name, line.line, "", "", line.concept),
+                        FilingPlace(reported.name, line.line, "", "", line.concept),
                     )  # fmt: skip
             for column in tags.columns:
                 if column.column not in reported.known_columns:
                     yield Problem(
                         f"{reported.title}: the column '{column.column}' is gone.", "Take its tag away.",
-                        Place(reported.name, "", column.column),
+                        FilingPlace(reported.name, "", column.column),
                     )  # fmt: skip
         known = {one.key for one in self.material.words if one.is_written}
         for text in self.filing.texts:
@@ -217,7 +217,7 @@ class _Checks:
                 if key not in known:
                     yield Problem(
                         f"The folio has no section of words '{key}'.", "Choose another section, or take the tag away.",
-                        Place("", "", "", key, text.concept),
+                        FilingPlace("", "", "", key, text.concept),
                     )  # fmt: skip
 
     def once(self) -> Found:
@@ -225,10 +225,12 @@ class _Checks:
             yield len(tags.lines) + len(tags.columns)
             for key, count in Counter(one.line for one in tags.lines).items():
                 if count > 1:
-                    yield Problem(f"The line '{key}' has {count} tags.", "Keep one.", Place(tags.statement, key))
+                    yield Problem(f"The line '{key}' has {count} tags.", "Keep one.", FilingPlace(tags.statement, key))
             for key, count in Counter(one.column for one in tags.columns).items():
                 if count > 1:
-                    yield Problem(f"The column '{key}' has {count} tags.", "Keep one.", Place(tags.statement, "", key))
+                    yield Problem(
+                        f"The column '{key}' has {count} tags.", "Keep one.", FilingPlace(tags.statement, "", key)
+                    )
         for one in self.cells:
             if one.is_tagged and len(one.concepts) > 1:
                 yield Problem(
@@ -237,7 +239,7 @@ class _Checks:
                 )  # fmt: skip
         for key, count in Counter(key for text in self.filing.texts for key in text.sections).items():
             if count > 1:
-                yield Problem(f"The section '{key}' has {count} tags.", "Keep one.", Place(section=key))
+                yield Problem(f"The section '{key}' has {count} tags.", "Keep one.", FilingPlace(section=key))
 
     def known(self) -> Found:
         for concept, place in self._named():
@@ -254,16 +256,16 @@ class _Checks:
                     place,
                 )  # fmt: skip
 
-    def _named(self) -> Iterator[tuple[str, Place]]:
+    def _named(self) -> Iterator[tuple[str, FilingPlace]]:
         for tags in self.filing.statements:
             for line in tags.lines:
                 if line.concept:
-                    yield line.concept, Place(tags.statement, line.line, "", "", line.concept)
+                    yield line.concept, FilingPlace(tags.statement, line.line, "", "", line.concept)
             for column in tags.columns:
                 if column.concept:
-                    yield column.concept, Place(tags.statement, "", column.column, "", column.concept)
+                    yield column.concept, FilingPlace(tags.statement, "", column.column, "", column.concept)
         for text in self.filing.texts:
-            yield text.concept, Place("", "", "", text.sections[0] if text.sections else "", text.concept)
+            yield text.concept, FilingPlace("", "", "", text.sections[0] if text.sections else "", text.concept)
 
     def period(self) -> Found:
         told = set()
@@ -271,7 +273,7 @@ class _Checks:
             if not one.cell.is_shown:
                 continue
             yield 1
-            place = Place(one.cell.statement, one.cell.line, one.cell.column, "", concept.name)
+            place = FilingPlace(one.cell.statement, one.cell.line, one.cell.column, "", concept.name)
             if one.cell.time is None:
                 yield Problem(f"{one.name} has no time of its own.", "Leave its column out.", place)
             elif one.cell.time.kind != concept.period and (place.statement, place.line) not in told:
@@ -285,7 +287,7 @@ class _Checks:
     def unit(self) -> Found:
         told = set()
         for one, concept in self.reported():
-            place = Place(one.cell.statement, one.cell.line, one.cell.column, "", concept.name)
+            place = FilingPlace(one.cell.statement, one.cell.line, one.cell.column, "", concept.name)
             if not one.cell.is_shown or (place.statement, place.line) in told:
                 continue
             yield 1
@@ -300,7 +302,7 @@ class _Checks:
                 if found.kind not in ("block", "text"):
                     yield Problem(
                         f"{self.said(found.name)} is {KINDS[found.kind]}; a section is words.",
-                        "Choose a concept for words.", Place(section=text.sections[0], concept=found.name),
+                        "Choose a concept for words.", FilingPlace(section=text.sections[0], concept=found.name),
                     )  # fmt: skip
 
     def _unit_problem(self, one: Tagged, concept: Concept) -> str:
@@ -318,7 +320,7 @@ class _Checks:
                 continue
             yield 1
             turned, sure = (one.line.turned, one.line.sure) if one.line else (False, False)
-            place = Place(one.cell.statement, one.cell.line, one.cell.column, "", concept.name)
+            place = FilingPlace(one.cell.statement, one.cell.line, one.cell.column, "", concept.name)
             if turned == turned_for(one.cell.side, concept.balance) or sure or (place.statement, place.line) in told:
                 continue
             told.add((place.statement, place.line))
@@ -393,7 +395,7 @@ class _Checks:
             if count > 1:
                 yield Problem(
                     f"{self.said(concept)} is reported as {count} texts.", "Let one tag name all its sections.",
-                    Place(concept=concept),
+                    FilingPlace(concept=concept),
                 )  # fmt: skip
 
     def sums(self) -> Found:
@@ -439,7 +441,7 @@ class _Checks:
                 if key not in words:
                     continue
                 yield 1
-                one, place = words[key], Place("", "", "", key, text.concept)
+                one, place = words[key], FilingPlace("", "", "", key, text.concept)
                 if one.form not in ("text", "docx"):
                     yield Problem(
                         f"'{one.title}' is a file of pages: its words can't be reported.",

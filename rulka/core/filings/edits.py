@@ -99,9 +99,9 @@ def _with(body: Mapping[str, Any], statement: str) -> tuple[dict[str, Any], dict
 def _put(entries: Sequence[Mapping[str, Any]], word: str, key: str, tag: Mapping[str, Any]) -> list[dict[str, Any]]:
     """Entries with one put in the place of what bears its key, or at the end."""
     made = {word: key, **{name: value for name, value in tag.items() if name != word}}
-    found = [dict(one) for one in entries]
-    places = [at for at, one in enumerate(found) if one[word] == key]
+    every = [dict(entry) for entry in entries]
+    places = [place for place, entry in enumerate(every) if entry[word] == key]
     if not places:
-        return [*found, made]
-    found[places[0]] = made
-    return [one for at, one in enumerate(found) if at not in places[1:]]
+        return [*every, made]
+    every[places[0]] = made
+    return [entry for place, entry in enumerate(every) if place not in places[1:]]

@@ -8,8 +8,15 @@ from decimal import Decimal
 from typing import Final
 
 from rulka.core.filings.definitions import ColumnTag, FilingDef, LineTag
-from rulka.core.filings.reported import Cell, Reported, Time, Words, decimals_shown, number_shown
-from rulka.core.filings.taxonomy import Concept, Taxonomy
+from rulka.core.filings.reported import (
+    Reported,
+    ReportedCell,
+    ReportedTime,
+    ReportedWords,
+    decimals_shown,
+    number_shown,
+)
+from rulka.core.filings.taxonomy import Concept, Concepts
 
 PURE, SHARES = "xbrli:pure", "xbrli:shares"
 FITS: Final[Mapping[str, tuple[str, ...]]] = {
@@ -20,7 +27,7 @@ FITS: Final[Mapping[str, tuple[str, ...]]] = {
 
 
 @dataclass(frozen=True)
-class Place:
+class FilingPlace:
     """Where something is in a filing, to be opened there."""
 
     statement: str = ""
@@ -35,22 +42,22 @@ class Fact:
     """A number that is reported: `value` in whole units as a reader of the report gets it, exact to `decimals`."""
 
     concept: str
-    time: Time
+    time: ReportedTime
     members: tuple[tuple[str, str], ...]
     unit: str
     value: Decimal
     decimals: int
     scale: int
-    cell: Cell
+    cell: ReportedCell
     name: str = ""
     """The line and column that it comes from, as people read them."""
 
     @property
-    def place(self) -> Place:
-        return Place(self.cell.statement, self.cell.line, self.cell.column, "", self.concept)
+    def place(self) -> FilingPlace:
+        return FilingPlace(self.cell.statement, self.cell.line, self.cell.column, "", self.concept)
 
     @property
-    def key(self) -> tuple[str, Time, tuple[tuple[str, str], ...], str]:
+    def key(self) -> tuple[str, ReportedTime, tuple[tuple[str, str], ...], str]:
         """Facts with the same key are about the same."""
         return (self.concept, self.time, self.members, self.unit)
 
@@ -66,12 +73,12 @@ class TextFact:
     """Words that are reported: the sections that they are made of."""
 
     concept: str
-    time: Time
+    time: ReportedTime
     sections: tuple[str, ...]
 
     @property
-    def place(self) -> Place:
-        return Place(section=self.sections[0] if self.sections else "", concept=self.concept)
+    def place(self) -> FilingPlace:
+        return FilingPlace(section=self.sections[0] if self.sections else "", concept=self.concept)
 
 
 @dataclass(frozen=True)
@@ -80,10 +87,10 @@ class Material:
     the whole is seen (empty for all of it)."""
 
     filing: FilingDef
-    taxonomy: Taxonomy
+    taxonomy: Concepts
     statements: tuple[Reported, ...]
-    words: tuple[Words, ...]
-    time: Time
+    words: tuple[ReportedWords, ...]
+    time: ReportedTime
     period: str = ""
     part: str = ""
     problems: Mapping[str, str] = field(default_factory=dict)
@@ -98,7 +105,7 @@ class Tagged:
     """A cell with the tags of its line and column, each of which may be missing."""
 
     reported: Reported
-    cell: Cell
+    cell: ReportedCell
     line: LineTag | None
     column: ColumnTag | None
 
@@ -108,8 +115,8 @@ class Tagged:
         return f"{line.label if line else self.cell.line}, {column.title if column else self.cell.column}"
 
     @property
-    def place(self) -> Place:
-        return Place(self.cell.statement, self.cell.line, self.cell.column)
+    def place(self) -> FilingPlace:
+        return FilingPlace(self.cell.statement, self.cell.line, self.cell.column)
 
     @property
     def is_left_out(self) -> bool:
@@ -141,7 +148,7 @@ def tagged_cells(material: Material) -> Iterator[Tagged]:
             yield Tagged(reported, cell, lines.get(cell.line), columns.get(cell.column))
 
 
-def unit_of(concept: Concept, cell: Cell, said: str = "") -> str:
+def unit_of(concept: Concept, cell: ReportedCell, said: str = "") -> str:
     """The unit of a fact."""
     if said:
         return said
@@ -189,7 +196,7 @@ def text_facts_of(material: Material) -> list[TextFact]:
         if concept is None or concept.abstract or concept.kind not in ("block", "text"):
             continue
         known = {words.key for words in material.words if words.is_written}
-        time = material.time if concept.period == "duration" else Time(None, material.time.last)
+        time = material.time if concept.period == "duration" else ReportedTime(None, material.time.last)
         sections = tuple(words.key for words in material.words if words.key in one.sections)
         if sections and set(one.sections) <= known:
             found.append(TextFact(one.concept, time, sections))

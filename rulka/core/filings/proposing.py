@@ -9,8 +9,8 @@ from difflib import SequenceMatcher
 from typing import Final
 
 from rulka.core.filings.facts import FITS, Material
-from rulka.core.filings.reported import Cell, Line, Reported
-from rulka.core.filings.taxonomy import Concept, Taxonomy, words_of
+from rulka.core.filings.reported import Reported, ReportedCell, ReportedLine
+from rulka.core.filings.taxonomy import Concept, Concepts, words_of
 
 LEAST: Final = 0.5
 """Below that nothing is proposed."""
@@ -27,7 +27,7 @@ UNLIKE: Final = 0.65
 
 
 @dataclass(frozen=True)
-class Proposal:
+class ConceptProposal:
     """A concept for a line, how well it fits (at most 1), and why."""
 
     concept: Concept
@@ -52,7 +52,7 @@ def best_label(concept: Concept, label: str) -> float:
     return max(alike(label, one) for one in (concept.label, *concept.labels, local))
 
 
-def fits_cells(concept: Concept, cells: Iterable[Cell]) -> bool:
+def fits_cells(concept: Concept, cells: Iterable[ReportedCell]) -> bool:
     """Whether a concept takes all of some figures, by kind of unit and time."""
     shown = [one for one in cells if one.is_shown]
     return concept.is_numeric and all(
@@ -61,8 +61,8 @@ def fits_cells(concept: Concept, cells: Iterable[Cell]) -> bool:
 
 
 def proposals(
-    material: Material, reported: Reported, line: Line, former: Mapping[str, str], most: int = MOST
-) -> list[Proposal]:
+    material: Material, reported: Reported, line: ReportedLine, former: Mapping[str, str], most: int = MOST
+) -> list[ConceptProposal]:
     """The concepts nearest to a line; `former` says by label what lines were tagged as elsewhere or before."""
     taxonomy = material.taxonomy
     cells = [cell for (key, _), cell in reported.cells.items() if key == line.key]
@@ -81,11 +81,13 @@ def proposals(
         if said == concept.name:
             fits, why = 1.0, "tagged so before"
         if fits >= SEEN:
-            found.append(Proposal(concept, 1.0 if concept.name == said else min(fits, 0.99), why))
+            found.append(ConceptProposal(concept, 1.0 if concept.name == said else min(fits, 0.99), why))
     return sorted(found, key=lambda one: -one.fits)[:most]
 
 
-def all_proposals(material: Material, former: Mapping[str, str]) -> Iterator[tuple[Reported, Line, Proposal]]:
+def all_proposals(
+    material: Material, former: Mapping[str, str]
+) -> Iterator[tuple[Reported, ReportedLine, ConceptProposal]]:
     """The best proposal for each line that nothing was said of yet, each concept for one line of a statement."""
     for reported in material.statements:
         tags = material.filing.tags(reported.name)
@@ -97,7 +99,7 @@ def all_proposals(material: Material, former: Mapping[str, str]) -> Iterator[tup
             for one in proposals(material, reported, line, former)
             if one.fits >= LEAST
         ]
-        done: dict[int, tuple[Line, Proposal]] = {}
+        done: dict[int, tuple[ReportedLine, ConceptProposal]] = {}
         for _, place, line, one in sorted(waiting, key=lambda each: (-each[0], each[1])):
             if place not in done and one.concept.name not in taken:
                 done[place] = line, one
@@ -106,7 +108,7 @@ def all_proposals(material: Material, former: Mapping[str, str]) -> Iterator[tup
             yield reported, *done[place]
 
 
-def moved_to(taxonomy: Taxonomy, name: str, former: Taxonomy | None, most: int = 4) -> list[Proposal]:
+def moved_to(taxonomy: Concepts, name: str, former: Concepts | None, most: int = 4) -> list[ConceptProposal]:
     """What a concept that a taxonomy doesn't have may be called there, nearest first."""
     old = former.concepts.get(name) if former is not None else None
     local = name.partition(":")[2]
@@ -120,11 +122,11 @@ def moved_to(taxonomy: Taxonomy, name: str, former: Taxonomy | None, most: int =
         fits = 1.0 if same else max(by_name, by_label)
         if fits >= LEAST:
             why = "the same label" if same else "alike by its label" if by_label > by_name else "alike by its name"
-            found.append(Proposal(concept, fits, why))
+            found.append(ConceptProposal(concept, fits, why))
     return sorted(found, key=lambda one: -one.fits)[:most]
 
 
-def searched(taxonomy: Taxonomy, text: str, *, most: int = 40) -> list[Concept]:
+def searched(taxonomy: Concepts, text: str, *, most: int = 40) -> list[Concept]:
     """The concepts whose labels, name or explanation hold every word that somebody types, those that begin so first."""
     wanted = re.findall(r"[^\W_]+", text.casefold())
     if not wanted:

@@ -21,7 +21,7 @@ GROUPS: Final = "\u00a0\u202f ,.'\u2019"
 
 
 @dataclass(frozen=True)
-class Time:
+class ReportedTime:
     """A day (`first` is None), or a time from one day to another, both included."""
 
     first: date | None
@@ -37,7 +37,7 @@ class Time:
 
 
 @dataclass(frozen=True)
-class Cell:
+class ReportedCell:
     """A figure of a statement. `text` is what shows, `exact` the figure itself as a decimal, in presented sign; `scale`
     the power of ten that it is shown in, with so many `decimals`. `side` says whether it shows debits (1) or credits
     (-1) as positive, 0 where that can't be said; `word` stands where there is no figure."""
@@ -52,7 +52,7 @@ class Cell:
     mark: str = "."
     what: What = "money"
     currency: str = ""
-    time: Time | None = None
+    time: ReportedTime | None = None
     side: int = 0
     word: str = ""
 
@@ -68,7 +68,7 @@ class Cell:
 
 
 @dataclass(frozen=True)
-class Line:
+class ReportedLine:
     """A line of a statement: `above` are the sections that it stands in."""
 
     key: str
@@ -80,7 +80,7 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Column:
+class ReportedColumn:
     """A column: `works` says that it works on others (a difference, a percent)."""
 
     key: str
@@ -96,22 +96,22 @@ class Reported:
     name: str
     title: str
     sections: tuple[str, ...]
-    lines: tuple[Line, ...]
-    columns: tuple[Column, ...]
-    cells: Mapping[tuple[str, str], Cell] = field(default_factory=dict)
+    lines: tuple[ReportedLine, ...]
+    columns: tuple[ReportedColumn, ...]
+    cells: Mapping[tuple[str, str], ReportedCell] = field(default_factory=dict)
     known_lines: frozenset[str] = frozenset()
     known_columns: frozenset[str] = frozenset()
     adjusted: bool = False
 
-    def line(self, key: str) -> Line | None:
+    def line(self, key: str) -> ReportedLine | None:
         return next((one for one in self.lines if one.key == key), None)
 
-    def column(self, key: str) -> Column | None:
+    def column(self, key: str) -> ReportedColumn | None:
         return next((one for one in self.columns if one.key == key), None)
 
 
 @dataclass(frozen=True)
-class Words:
+class ReportedWords:
     """A section of the folio: `form` as it was written (text, docx, pptx, pdf, none), `finished` once everybody
     accepted it, `of_period` the period that it was finished for. `is_written` tells words from figures alone."""
 

@@ -94,7 +94,7 @@ class Cube:
 
 
 @dataclass(frozen=True)
-class Taxonomy:
+class Concepts:
     """One entry point of a package: `entry` is where reports say they follow it, `namespaces` are by prefix, `tree` the
     parts that show concepts, as (title, ((above, below) ...)), `within` says where members stand in a context."""
 
@@ -194,7 +194,7 @@ def check_circles(told: Mapping[str, Any]) -> None:
                 )  # fmt: skip
 
 
-def taxonomy_from(told: Mapping[str, Any]) -> Taxonomy:
+def taxonomy_from(told: Mapping[str, Any]) -> Concepts:
     """A taxonomy of what its reader told, plain as it is stored."""
     shown: dict[str, str] = {}
     tree = []
@@ -218,7 +218,7 @@ def taxonomy_from(told: Mapping[str, Any]) -> Taxonomy:
     for cube in cubes:
         for axis, members in cube.axes.items():
             axes[axis] = tuple(dict.fromkeys((*axes.get(axis, ()), *members)))
-    return Taxonomy(
+    return Concepts(
         title=told["title"], version=told["version"], entry=told["entry"], namespaces=told["namespaces"],
         concepts={
             one["name"]: Concept(

@@ -17,7 +17,7 @@ def other_side(evidence: Evidence) -> Iterator[Finding]:
     tuned, frame = evidence.tuning.of("sign"), evidence.view.frame
     if not evidence.has_history:
         return
-    for pair, (entity, account) in enumerate(zip(*evidence.pairs[:2], strict=True)):
+    for pair, account in enumerate(evidence.pairs[1]):
         item = frame.accounts.items[account]
         if item.type == "statistical" or item.code in (frame.retained_earnings, frame.translation_reserve):
             continue
@@ -31,31 +31,31 @@ def other_side(evidence: Evidence) -> Iterator[Finding]:
         usual = 1 if debits >= tuned.degree * len(past) else -1 if debits <= (100 - tuned.degree) * len(past) else 0
         if not usual or now * usual > 0:
             continue
-        nature = 1 if item.type in DEBIT_TYPES else -1
-        typical = int(np.median(np.abs(past)))
-        if abs(now) * 10 < typical:
-            continue
-        code, name = evidence.named(pair)
-        sides = ("debit", "credit") if now > 0 else ("credit", "debit")
-        lines = [
-            line for line in evidence.lines_by_pair.get(pair, ()) if (line.debit - line.credit) * now > 0
-        ]  # fmt: skip
-        what = "The balance" if stands else "The month"
-        yield Finding(
-            "sign",
-            f"{frame.entities.items[entity].code} {code}",
-            f"{name} stands on the {sides[0]} side",
-            f"{what} was on the {sides[1]} side in {_share(past, usual)} of {len(past)} former months"
-            + ("" if nature == usual else ", against its type")
-            + ".",
-            abs(now),
-            frame.currencies[entity],
-            evidence.digits(entity),
-            75 if nature == usual else 55,
-            frame.entities.items[entity].code,
-            (code,),
-            evidence.entries_of(lines),
-        )
+        if abs(now) * 10 >= int(np.median(np.abs(past))):
+            what = "The balance" if stands else "The month"
+            side = "debit" if usual > 0 else "credit"
+            said = f"{what} was on the {side} side in {_share(past, usual)} of {len(past)} former months"
+            yield _on_other_side(evidence, pair, now, said, (item.type in DEBIT_TYPES) == (usual > 0))
+
+
+def _on_other_side(evidence: Evidence, pair: int, now: int, said: str, by_nature: bool) -> Finding:
+    """The finding of one account; `said` tells of its past, `by_nature` that it was on the side of its type."""
+    frame, entity = evidence.view.frame, int(evidence.pairs[0][pair])
+    code, name = evidence.named(pair)
+    lines = [line for line in evidence.lines_by_pair.get(pair, ()) if (line.debit - line.credit) * now > 0]
+    return Finding(
+        "sign",
+        f"{frame.entities.items[entity].code} {code}",
+        f"{name} stands on the {'debit' if now > 0 else 'credit'} side",
+        said + ("" if by_nature else ", against its type") + ".",
+        abs(now),
+        frame.currencies[entity],
+        evidence.digits(entity),
+        75 if by_nature else 55,
+        frame.entities.items[entity].code,
+        (code,),
+        evidence.entries_of(lines),
+    )
 
 
 ENOUGH = 6

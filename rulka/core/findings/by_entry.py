@@ -8,7 +8,7 @@ from itertools import pairwise
 
 import numpy as np
 
-from rulka.core.books.frame import ACTIVITY, STATUSES
+from rulka.core.books.frame import ACTIVITY, STATUS_CHOICES
 from rulka.core.books.journal import EntryLine, LinesAsked
 from rulka.core.findings.evidence import MOST_LINES, Evidence
 from rulka.core.findings.finding import Finding
@@ -210,7 +210,7 @@ def _source_days(evidence: Evidence) -> dict[str, tuple[int, int]]:
     keys = np.array(sorted({line.key for line in evidence.lines if line.source in doubtful}), dtype=np.int64)
     pieces = ((ACTIVITY, tuple(sorted(evidence.before[:MONTHS]))),)
     texts = (("source", tuple(sorted(doubtful))),)
-    sums = evidence.view.sums(LinesAsked(keys, pieces, STATUSES["with pending"], texts=texts), ("source", "day"))
+    sums = evidence.view.sums(LinesAsked(keys, pieces, STATUS_CHOICES["with pending"], texts=texts), ("source", "day"))
     found: dict[str, tuple[int, int]] = {}
     for source, day in zip(sums.texts["source"], sums.texts["day"], strict=True):
         days, before = found.get(source, (0, 0))

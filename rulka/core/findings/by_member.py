@@ -3,15 +3,16 @@ open."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Final
 
 import numpy as np
 
-from rulka.core.books.balances import Source
-from rulka.core.books.chart import IntArray
-from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES
+from rulka.core.books.balances import MovementSource
+from rulka.core.books.chart import BoolArray, IntArray
+from rulka.core.books.frame import ACTIVITY, OPENING, STATUS_CHOICES, Keys
 from rulka.core.books.journal import EntryLine, LinesAsked
 from rulka.core.findings.evidence import MOST_LINES, Evidence
 from rulka.core.findings.finding import Finding
@@ -115,35 +116,38 @@ def _member(code: str, name: str, dimension: str) -> str:
     return f"no {dimension}" if code == "-" else name or code
 
 
+AGREEING: Final = {"income and costs": ("revenue", "expense"), "balances": ("asset", "liability", "equity")}
+"""What two companies have to agree on, each by itself: the types of its accounts."""
+
+
+def _trading(keys: Keys, seen: BoolArray) -> list[tuple[int, int]]:
+    """Pairs of different entities that have posted with each other, both of them seen; each pair once, in order."""
+    pairs = zip(keys.entity.tolist(), keys.partner.tolist(), strict=True)
+    return sorted(
+        {
+            (min(entity, partner), max(entity, partner))
+            for entity, partner in pairs
+            if partner >= 0 and entity != partner and seen[entity] and seen[partner]
+        }
+    )
+
+
 def apart(evidence: Evidence) -> Iterator[Finding]:
     """What two companies have booked with each other in the month and doesn't cancel out, in group currency."""
     view, tuned = evidence.view, evidence.tuning.of("apart")
     frame, keys = view.frame, view.keys
-    balances = view.balances_of(Source("actual", translated=True))
-    seen = view.visible_entities()
+    balances = view.balances_of(MovementSource("actual", translated=True))
     if view.fence.names - {"entity"} or len(view.fence.bounds) > 1:
         return  # what lies outside may be the answer
     if balances.missing and evidence.at >= balances.missing[0]:
         return  # without a rate nothing can be compared
     activity = np.diff(balances.debits - balances.credits, axis=1)[:, evidence.at]
-    results = frame.accounts.of_type("revenue", "expense")[keys.account]
-    standing = frame.accounts.of_type("asset", "liability", "equity")[keys.account]
+    kinds = {kind: frame.accounts.of_type(*types)[keys.account] for kind, types in AGREEING.items()}
     codes = [item.code for item in frame.entities.items]
-    pairs = {
-        tuple(sorted((int(one), int(other))))
-        for one, other in zip(keys.entity, keys.partner, strict=True)
-        if other >= 0 and one != other and seen[one] and seen[other]
-    }
-    for one, other in sorted(pairs):
-        sides = [
-            (keys.entity == own) & (keys.partner == partner) for own, partner in ((one, other), (other, one))
-        ]  # fmt: skip
-        worst: tuple[int, str, IntArray] | None = None
-        for kind, of_kind in (("income and costs", results), ("balances", standing)):
-            sums = [int(activity[side & of_kind].sum()) for side in sides]
-            gap, larger = sum(sums), max(abs(value) for value in sums)
-            if abs(gap) * 10_000 > tuned.degree * larger and (worst is None or abs(gap) > abs(worst[0])):
-                worst = gap, kind, np.flatnonzero((sides[0] | sides[1]) & of_kind & (activity != 0))
+    for one, other in _trading(keys, view.visible_entities()):
+        booked = ((one, other), (other, one))
+        sides = [(keys.entity == own) & (keys.partner == partner) for own, partner in booked]
+        worst = _widest_gap(kinds, activity, sides, tuned.degree)
         if worst is None:
             continue
         gap, kind, behind = worst
@@ -163,6 +167,20 @@ def apart(evidence: Evidence) -> Iterator[Finding]:
             named,
             evidence.entries_of(lines),
         )
+
+
+def _widest_gap(
+    kinds: Mapping[str, BoolArray], activity: IntArray, sides: Sequence[BoolArray], degree: int
+) -> tuple[int, str, IntArray] | None:
+    """What two sides don't agree on most (how far apart, of what, the keys behind it); None where they agree. `kinds`
+    are the keys `(keys,)` of all that is held against each other, by its name."""
+    worst: tuple[int, str, IntArray] | None = None
+    for kind, of_kind in kinds.items():
+        sums = [int(activity[side & of_kind].sum()) for side in sides]
+        gap, larger = sum(sums), max(abs(value) for value in sums)
+        if abs(gap) * 10_000 > degree * larger and (worst is None or abs(gap) > abs(worst[0])):
+            worst = gap, kind, np.flatnonzero((sides[0] | sides[1]) & of_kind & (activity != 0))
+    return worst
 
 
 def _without_match(lines: Sequence[EntryLine]) -> Sequence[EntryLine]:
@@ -192,7 +210,7 @@ def still_open(evidence: Evidence) -> Iterator[Finding]:
         LinesAsked(
             standing,
             ((ACTIVITY, places), (OPENING, places)),
-            STATUSES["posted"],
+            STATUS_CHOICES["posted"],
             filled=("counterparty", "document"),
         ),
         ("counterparty", "document"),

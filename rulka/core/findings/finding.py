@@ -46,7 +46,7 @@ class Finding:
 
 
 @dataclass(frozen=True)
-class Rule:
+class FindingRule:
     """A rule: what it looks for and what can be tuned. `least` is the smallest amount in major units, `degree` a number
     of its own that `means` something, between `lowest` and `highest`."""
 
@@ -63,7 +63,7 @@ class Rule:
 RULES = {
     rule.name: rule
     for rule in (
-        Rule(
+        FindingRule(
             "sign",
             "Other side than usual",
             "A balance, or the activity of an income or cost account, on the other side than its type and its last "
@@ -74,7 +74,7 @@ RULES = {
             100,
             1_000,
         ),
-        Rule(
+        FindingRule(
             "silent",
             "Usually moves, did not",
             "Nothing was booked on an account that moved in nearly each of the last twelve months, or in this one of "
@@ -85,7 +85,7 @@ RULES = {
             12,
             500,
         ),
-        Rule(
+        FindingRule(
             "first",
             "Used for the first time",
             "An account that nothing was booked on before; not judged in the ledger's first half year.",
@@ -94,7 +94,7 @@ RULES = {
             1,
             36,
         ),
-        Rule(
+        FindingRule(
             "twice",
             "Booked twice",
             "The same account, counterparty, amount and document in two entries that nothing takes back; without a "
@@ -105,7 +105,7 @@ RULES = {
             60,
             100,
         ),
-        Rule(
+        FindingRule(
             "late",
             "Posted into the past",
             "Entries that arrived when their period was closed or long over, or whose day lies far outside of their "
@@ -115,7 +115,7 @@ RULES = {
             1,
             24,
         ),
-        Rule(
+        FindingRule(
             "unusual",
             "Round amount or unusual day",
             "Entries of round thousands, or on days of the week, that their source hardly ever has.",
@@ -125,7 +125,7 @@ RULES = {
             20,
             5_000,
         ),
-        Rule(
+        FindingRule(
             "moved",
             "Recurring cost elsewhere",
             "What a cost account has each month is missing at one member, and stands at another one.",
@@ -135,7 +135,7 @@ RULES = {
             60,
             2_000,
         ),
-        Rule(
+        FindingRule(
             "apart",
             "Companies don't agree",
             "What two companies have booked with each other in the month doesn't cancel out.",
@@ -145,7 +145,7 @@ RULES = {
             1_000,
             1,
         ),
-        Rule(
+        FindingRule(
             "old",
             "Open for too long",
             "Documents of accounts that are usually settled, still open long after that takes.",
@@ -159,7 +159,7 @@ RULES = {
 }
 
 
-def find_rule(name: str) -> Rule:
+def find_rule(name: str) -> FindingRule:
     """A rule by its name."""
     if name not in RULES:
         raise NotFound(f"There is no rule '{name}'.", hint=one_of(name, RULES), subject="rule")

@@ -135,7 +135,7 @@ class Filled:
 
 
 @dataclass(frozen=True)
-class Fact:
+class FolioFact:
     """A figure of the folio that words may speak of: what it is of, in which column, its exact value."""
 
     name: str
@@ -159,22 +159,22 @@ class Fact:
         return ", ".join(filter(None, (self.name, self.heading)))
 
 
-def facts_of(filled: Filled, where: str) -> Iterator[Fact]:
+def facts_of(filled: Filled, where: str) -> Iterator[FolioFact]:
     """Every figure that some places show; `where` says in which section."""
     for key, figure in filled.figures.items():
         if figure.value:
-            yield Fact(figure.name, figure.heading, figure.value, figure.unit, key.partition("#")[0], where)
+            yield FolioFact(figure.name, figure.heading, figure.value, figure.unit, key.partition("#")[0], where)
     for pieces in filled.tables.values():
         for piece in pieces:
             if isinstance(piece, FilledTable):
                 yield from _facts_in(piece, where)
 
 
-def _facts_in(table: FilledTable, where: str) -> Iterator[Fact]:
+def _facts_in(table: FilledTable, where: str) -> Iterator[FolioFact]:
     for row in table.rows:
         for place, cell in enumerate(row.cells):
             if cell.value:
-                yield Fact(row.label, _heading(table, place), cell.value, cell.unit, cell.source, where)
+                yield FolioFact(row.label, _heading(table, place), cell.value, cell.unit, cell.source, where)
 
 
 def _heading(table: FilledTable, place: int) -> str:

@@ -22,7 +22,7 @@ NEEDS_REASON: Final = ("send back", "take back")
 
 
 @dataclass(frozen=True)
-class Standing:
+class SectionStanding:
     """A section as it stands. `turn` counts through writers, then reviewers; `holder` is who holds it; `has_text` that
     there is something to hand in."""
 
@@ -61,7 +61,7 @@ class Actor:
     administers: bool = False
 
 
-def refused(step: Step, now: Standing, who: Actor, reason: str = "") -> RulkaError | None:
+def refused(step: Step, now: SectionStanding, who: Actor, reason: str = "") -> RulkaError | None:
     """Why somebody may not do a step now; None where they may."""
     told = _whole(step, now) or _step(step, now, who)
     if told is None and step in NEEDS_REASON and not reason.strip():
@@ -69,7 +69,7 @@ def refused(step: Step, now: Standing, who: Actor, reason: str = "") -> RulkaErr
     return RulkaError(told[0], hint=told[1], subject=now.section.title, code="refused") if told else None
 
 
-def _whole(step: Step, now: Standing) -> tuple[str, str] | None:
+def _whole(step: Step, now: SectionStanding) -> tuple[str, str] | None:
     if step in ("remark", "free"):
         return None
     if now.whole == "outline":
@@ -79,7 +79,7 @@ def _whole(step: Step, now: Standing) -> tuple[str, str] | None:
     return None
 
 
-def _step(step: Step, now: Standing, who: Actor) -> tuple[str, str] | None:
+def _step(step: Step, now: SectionStanding, who: Actor) -> tuple[str, str] | None:
     mine = now.holder == who.name
     others = f"{now.holder} holds it." if now.holder and not mine else ""
     match step:
@@ -91,25 +91,13 @@ def _step(step: Step, now: Standing, who: Actor) -> tuple[str, str] | None:
             may = who.administers or who.manages
             return None if may else ("Only an administrator or the folio's owner releases a hold.", "Ask one.")
         case "hold":
-            if now.state == "done":
-                return "It is done, and locked.", "A writer takes it back, where the owner allows that."
-            if others:
-                return others, "Wait, or ask them to give it up."
-            if mine:
-                return "You hold it already.", "Write."
-            return _turn(now, who)
+            return _holding(now, who, others)
         case "keep" | "release" | "give up":
             if not mine:
                 return others or "You don't hold it.", "Hold it first." if not others else "Wait, or ask them."
             return _content(step, now)
         case "hand in":
-            if others:
-                return others, "Wait, or ask them to give it up."
-            if now.state == "in review":
-                return "It is in review.", "Accept it, or send it back."
-            if now.state == "done":
-                return "It is done already.", "Nothing is left to hand in."
-            return _turn(now, who) or _content(step, now)
+            return _handing_in(now, who, others)
         case "accept" | "send back":
             if now.state != "in review":
                 return "It isn't in review.", "It is handed in first."
@@ -117,17 +105,41 @@ def _step(step: Step, now: Standing, who: Actor) -> tuple[str, str] | None:
                 return others, "Wait, or ask them to give it up."
             return _turn(now, who)
         case "take back":
-            if now.state != "done":
-                return "It isn't done.", "It can be written."
-            writes = who.name in [turn.who for turn in now.section.writers]
-            if not (writes or who.manages):
-                return "You don't write it.", "Ask one of its writers, or the folio's owner."
-            if not (now.takes_back or who.manages):
-                return "The owner doesn't let writers take back what is done.", "Ask the owner."
-            return None
+            return _taking_back(now, who)
 
 
-def _turn(now: Standing, who: Actor) -> tuple[str, str] | None:
+def _holding(now: SectionStanding, who: Actor, others: str) -> tuple[str, str] | None:
+    if now.state == "done":
+        return "It is done, and locked.", "A writer takes it back, where the owner allows that."
+    if others:
+        return others, "Wait, or ask them to give it up."
+    if now.holder == who.name:
+        return "You hold it already.", "Write."
+    return _turn(now, who)
+
+
+def _handing_in(now: SectionStanding, who: Actor, others: str) -> tuple[str, str] | None:
+    if others:
+        return others, "Wait, or ask them to give it up."
+    if now.state == "in review":
+        return "It is in review.", "Accept it, or send it back."
+    if now.state == "done":
+        return "It is done already.", "Nothing is left to hand in."
+    return _turn(now, who) or _content("hand in", now)
+
+
+def _taking_back(now: SectionStanding, who: Actor) -> tuple[str, str] | None:
+    if now.state != "done":
+        return "It isn't done.", "It can be written."
+    writes = who.name in [turn.who for turn in now.section.writers]
+    if not (writes or who.manages):
+        return "You don't write it.", "Ask one of its writers, or the folio's owner."
+    if not (now.takes_back or who.manages):
+        return "The owner doesn't let writers take back what is done.", "Ask the owner."
+    return None
+
+
+def _turn(now: SectionStanding, who: Actor) -> tuple[str, str] | None:
     """Whose turn it is may; where nobody is named, and for the owner of the folio, who keeps it may too."""
     if who.manages or who.name == now.responsible:
         return None
@@ -136,13 +148,13 @@ def _turn(now: Standing, who: Actor) -> tuple[str, str] | None:
     return "Nobody is named for it.", "The folio's owner names a writer."
 
 
-def _content(step: Step, now: Standing) -> tuple[str, str] | None:
+def _content(step: Step, now: SectionStanding) -> tuple[str, str] | None:
     if step in ("release", "hand in") and now.section.is_written and not now.has_text:
         return "There is nothing in it yet.", "Write it here, or upload it."
     return None
 
 
-def after(step: Step, now: Standing, who: Actor) -> Standing:
+def after(step: Step, now: SectionStanding, who: Actor) -> SectionStanding:
     """Where a section stands once a step was done; nothing is asked again."""
     writers, last = len(now.section.writers), len(now.section.turns) - 1
     match step:
@@ -167,7 +179,7 @@ def after(step: Step, now: Standing, who: Actor) -> Standing:
             return now
 
 
-def fitted(now: Standing) -> Standing:
+def fitted(now: SectionStanding) -> SectionStanding:
     """A standing whose turn is still one: the outline may have lost people since."""
     writers, turns = len(now.section.writers), len(now.section.turns)
     if now.state == "done":

@@ -17,7 +17,7 @@ ABOUT: Final[Mapping[str, str]] = {
 
 
 @dataclass(frozen=True)
-class Looks:
+class StyleLooks:
     """A file's looks, everything inherited and every theme font resolved: styles by name, each as settings to texts;
     `parts` are headers, footers, paper and margins (or a slide master's own)."""
 
@@ -42,12 +42,12 @@ class Difference:
         )
 
 
-def differences(own: Looks, master: Looks) -> list[Difference]:
+def differences(own: StyleLooks, master: StyleLooks) -> list[Difference]:
     """What of a file's looks is otherwise in the master. A style that the master doesn't have differs as a whole."""
     return [*_of_styles(own, master), *_of_parts(own, master)]
 
 
-def _of_styles(own: Looks, master: Looks) -> Iterator[Difference]:
+def _of_styles(own: StyleLooks, master: StyleLooks) -> Iterator[Difference]:
     for name, looks in own.styles.items():
         if name not in master.styles:
             yield Difference(f"style:{name}", name, (("", "own style", "has none"),))
@@ -62,7 +62,7 @@ def _of_styles(own: Looks, master: Looks) -> Iterator[Difference]:
             yield Difference(f"style:{name}", name, aspects)
 
 
-def _of_parts(own: Looks, master: Looks) -> Iterator[Difference]:
+def _of_parts(own: StyleLooks, master: StyleLooks) -> Iterator[Difference]:
     for name in own.parts:
         if own.parts[name] != master.parts.get(name, ""):
             yield Difference(f"part:{name}", name, (("", own.parts[name], master.parts.get(name, "")),))

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import Final, Literal
 
-from rulka.core.folios.filled import Fact
+from rulka.core.folios.filled import FolioFact
 
 Judgement = Literal["equal", "stale", "contradicts"]
 SPACES: Final = " \u00a0\u202f\u2009"
@@ -55,13 +55,13 @@ class Typed:
 
 
 @dataclass(frozen=True)
-class Found:
+class TypedFigure:
     """A typed number and the figure that it is held against."""
 
     line: int
     typed: Typed
     judgement: Judgement
-    fact: Fact
+    fact: FolioFact
 
     @property
     def key(self) -> str:
@@ -129,7 +129,7 @@ def _is_day(number: Decimal, text: str, start: int, after: str) -> bool:
     return named or number < 32
 
 
-def agrees(typed: Typed, fact: Fact) -> bool:
+def agrees(typed: Typed, fact: FolioFact) -> bool:
     """Whether a figure, rounded as a number is written, is that number; signs may be told by words."""
     if typed.percent != (fact.unit == "percent"):
         return False
@@ -140,7 +140,7 @@ def _rounded(value: Decimal, step: Decimal) -> Decimal:
     return (value / step).quantize(Decimal(1), ROUND_HALF_UP) * step
 
 
-def judge(lines: Sequence[str], now: Iterable[Fact], former: Iterable[Fact]) -> list[Found]:
+def judge(lines: Sequence[str], now: Iterable[FolioFact], former: Iterable[FolioFact]) -> list[TypedFigure]:
     """All typed numbers that are equal to a figure, contradict one, or were equal once; in the order of the text."""
     facts, past = list(now), list(former)
     named = _by_words(facts)
@@ -149,13 +149,17 @@ def judge(lines: Sequence[str], now: Iterable[Fact], former: Iterable[Fact]) -> 
         for typed in numbers_in(line):
             one = _judged(typed, line, facts, past, named)
             if one is not None:
-                found.append(Found(number, typed, *one))
+                found.append(TypedFigure(number, typed, *one))
     return found
 
 
 def _judged(
-    typed: Typed, line: str, facts: Sequence[Fact], past: Sequence[Fact], named: Mapping[tuple[str, ...], list[Fact]]
-) -> tuple[Judgement, Fact] | None:
+    typed: Typed,
+    line: str,
+    facts: Sequence[FolioFact],
+    past: Sequence[FolioFact],
+    named: Mapping[tuple[str, ...], list[FolioFact]],
+) -> tuple[Judgement, FolioFact] | None:
     meant = _meant(line, typed.start, named)
     telling = typed.digits >= 3 or (typed.digits == 2 and typed.percent)
     same = [fact for fact in facts if agrees(typed, fact)]
@@ -174,7 +178,7 @@ def _judged(
     return None
 
 
-def _is_near(typed: Typed, fact: Fact) -> bool:
+def _is_near(typed: Typed, fact: FolioFact) -> bool:
     value = abs(Decimal(fact.value))
     if typed.percent != (fact.unit == "percent") or not value:
         return False
@@ -183,8 +187,8 @@ def _is_near(typed: Typed, fact: Fact) -> bool:
     return NEAR[0] <= abs(typed.value) / value <= NEAR[1]
 
 
-def _by_words(facts: Sequence[Fact]) -> dict[tuple[str, ...], list[Fact]]:
-    found: dict[tuple[str, ...], list[Fact]] = {}
+def _by_words(facts: Sequence[FolioFact]) -> dict[tuple[str, ...], list[FolioFact]]:
+    found: dict[tuple[str, ...], list[FolioFact]] = {}
     for fact in facts:
         words = _words(fact.name)
         if words:
@@ -201,7 +205,7 @@ def _stem(word: str) -> str:
     return word[:-1] if len(word) > 3 and word.endswith("s") else word
 
 
-def _meant(line: str, start: int, named: Mapping[tuple[str, ...], list[Fact]]) -> list[Fact]:
+def _meant(line: str, start: int, named: Mapping[tuple[str, ...], list[FolioFact]]) -> list[FolioFact]:
     """The figures that the words before a number name, in its own sentence; the longest name nearest to it."""
     begin = 0
     for mark in SENTENCE.finditer(line):
@@ -209,7 +213,7 @@ def _meant(line: str, start: int, named: Mapping[tuple[str, ...], list[Fact]]) -
             begin = mark.end()
     words = _words(line[begin:start])
     best: tuple[int, int] = (-1, 0)
-    chosen: list[Fact] = []
+    chosen: list[FolioFact] = []
     for name, facts in named.items():
         size = len(name)
         for at in range(len(words) - size, -1, -1):

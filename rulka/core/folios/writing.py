@@ -29,7 +29,7 @@ class Text:
 
 
 @dataclass(frozen=True)
-class Look:
+class FigureLook:
     """How a figure in words is written: scaled by a unit, with so many decimals, without its sign."""
 
     unit: str = ""
@@ -38,11 +38,11 @@ class Look:
 
 
 @dataclass(frozen=True)
-class Figure:
+class FigurePlace:
     """A live figure: `source` names it (`statement:name|row|column`), `look` how it is written."""
 
     source: str
-    look: Look = Look()
+    look: FigureLook = FigureLook()
 
     @property
     def key(self) -> str:
@@ -51,11 +51,11 @@ class Figure:
         return "#".join((self.source, look.unit, look.decimals, "unsigned" if look.unsigned else ""))
 
 
-def figure_named(key: str) -> Figure:
+def figure_named(key: str) -> FigurePlace:
     """A figure by its key."""
     source, _, rest = key.partition("#")
     unit, decimals, unsigned = (*rest.split("#"), "", "", "")[:3]
-    return Figure(source, Look(unit, decimals, unsigned == "unsigned"))
+    return FigurePlace(source, FigureLook(unit, decimals, unsigned == "unsigned"))
 
 
 @dataclass(frozen=True)
@@ -68,7 +68,7 @@ class LineBreak:
     pass
 
 
-Inline = Text | Figure | Footnote | LineBreak
+Inline = Text | FigurePlace | Footnote | LineBreak
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ class Listing:
 
 
 @dataclass(frozen=True)
-class Cell:
+class TableCell:
     blocks: tuple[Block, ...]
     heading: bool = False
     wide: int = 1
@@ -97,8 +97,8 @@ class Cell:
 
 
 @dataclass(frozen=True)
-class Table:
-    rows: tuple[tuple[Cell, ...], ...]
+class TextTable:
+    rows: tuple[tuple[TableCell, ...], ...]
 
 
 @dataclass(frozen=True)
@@ -113,17 +113,17 @@ class PageBreak:
     pass
 
 
-Block = Paragraph | Heading | Listing | Table | LiveTable | PageBreak
+Block = Paragraph | Heading | Listing | TextTable | LiveTable | PageBreak
 
 
 @dataclass(frozen=True)
 class Document:
     blocks: tuple[Block, ...] = ()
 
-    def figures(self) -> Iterator[Figure]:
+    def figures(self) -> Iterator[FigurePlace]:
         """All its live figures, as they stand."""
         for inlines in self.lines():
-            yield from (one for one in inlines if isinstance(one, Figure))
+            yield from (one for one in inlines if isinstance(one, FigurePlace))
 
     def tables(self) -> Iterator[LiveTable]:
         """All its live tables."""
@@ -149,7 +149,7 @@ def walked(blocks: Sequence[Block]) -> Iterator[Block]:
         if isinstance(block, Listing):
             for item in block.items:
                 yield from walked(item)
-        elif isinstance(block, Table):
+        elif isinstance(block, TextTable):
             for row in block.rows:
                 for cell in row:
                     yield from walked(cell.blocks)
@@ -192,7 +192,7 @@ class _Reader:
                 items = tuple(self.item(one, depth + 1) for one in self.listed(raw.get("content")))
                 return Listing(kind == "ordered_list", items)
             case "table":
-                return Table(tuple(self.row(one, depth + 1) for one in self.listed(raw.get("content"))))
+                return TextTable(tuple(self.row(one, depth + 1) for one in self.listed(raw.get("content"))))
             case "live_table":
                 return LiveTable(_source(given))
             case "page_break":
@@ -205,17 +205,17 @@ class _Reader:
             raise _strange(raw.get("type"))
         return self.blocks(raw.get("content"), depth + 1)
 
-    def row(self, raw: Mapping[str, Any], depth: int) -> tuple[Cell, ...]:
+    def row(self, raw: Mapping[str, Any], depth: int) -> tuple[TableCell, ...]:
         if raw.get("type") != "table_row":
             raise _strange(raw.get("type"))
         return tuple(self.cell(one, depth + 1) for one in self.listed(raw.get("content")))
 
-    def cell(self, raw: Mapping[str, Any], depth: int) -> Cell:
+    def cell(self, raw: Mapping[str, Any], depth: int) -> TableCell:
         if raw.get("type") not in ("table_cell", "table_header"):
             raise _strange(raw.get("type"))
         given = raw.get("attrs") or {}
         wide, high = (_among(given.get(name, 1), 1, 200, name) for name in ("colspan", "rowspan"))
-        return Cell(self.blocks(raw.get("content"), depth), raw["type"] == "table_header", wide, high)
+        return TableCell(self.blocks(raw.get("content"), depth), raw["type"] == "table_header", wide, high)
 
     def inlines(self, raw: Any) -> tuple[Inline, ...]:
         return tuple(self.inline(one) for one in self.listed(raw))
@@ -230,7 +230,7 @@ class _Reader:
                 unit, decimals = str(given.get("unit") or ""), str(given.get("decimals") or "")
                 if unit not in UNITS or decimals not in LOOKS:
                     raise _strange(unit or decimals)
-                return Figure(_source(given), Look(unit, decimals, bool(given.get("unsigned"))))
+                return FigurePlace(_source(given), FigureLook(unit, decimals, bool(given.get("unsigned"))))
             case "footnote":
                 return Footnote(self.said(given.get("text", "")))
             case "hard_break":
@@ -314,7 +314,7 @@ def _block(block: Block) -> dict[str, Any]:
         case Listing():
             items = [_with("list_item", [_block(one) for one in item]) for item in block.items]
             return _with("ordered_list" if block.ordered else "bullet_list", items)
-        case Table():
+        case TextTable():
             return _with("table", [_with("table_row", [_cell(one) for one in row]) for row in block.rows])
         case LiveTable():
             return {"type": "live_table", "attrs": {"source": block.source}}
@@ -326,7 +326,7 @@ def _with(kind: str, content: list[dict[str, Any]]) -> dict[str, Any]:
     return {"type": kind, **({"content": content} if content else {})}
 
 
-def _cell(cell: Cell) -> dict[str, Any]:
+def _cell(cell: TableCell) -> dict[str, Any]:
     content = [_block(one) for one in cell.blocks] or [{"type": "paragraph"}]
     kind = "table_header" if cell.heading else "table_cell"
     return {"type": kind, "attrs": {"colspan": cell.wide, "rowspan": cell.high, "colwidth": None}, "content": content}
@@ -338,7 +338,7 @@ def _inline(inline: Inline) -> dict[str, Any]:
             marks: list[dict[str, Any]] = [{"type": mark} for mark in MARKS if mark in inline.marks]
             marks += [{"type": "link", "attrs": {"href": inline.link}}] if inline.link else []
             return {"type": "text", "text": inline.text, **({"marks": marks} if marks else {})}
-        case Figure():
+        case FigurePlace():
             look = inline.look
             told = {"source": inline.source, "unit": look.unit, "decimals": look.decimals, "unsigned": look.unsigned}
             return {"type": "figure", "attrs": told}
@@ -353,7 +353,7 @@ def plain_lines(document: Document, figure: Mapping[str, str] | None = None) -> 
     known = figure or {}
     return [
         "".join(
-            one.text if isinstance(one, Text) else known.get(one.key, "") if isinstance(one, Figure) else
+            one.text if isinstance(one, Text) else known.get(one.key, "") if isinstance(one, FigurePlace) else
             " " if isinstance(one, LineBreak) else ""
             for one in inlines
         )

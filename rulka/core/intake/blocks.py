@@ -19,16 +19,16 @@ import numpy as np
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.errors import RulkaError
-from rulka.core.intake.columns import Column, Join, Part, grouped, join, laid_after
+from rulka.core.intake.columns import GivenColumn, Join, Part, grouped, join, laid_after
 from rulka.core.intake.entries import (
     LINE_TEXTS,
     NO_MEMBER,
     RECORD,
     UNIT,
-    Books,
-    Entry,
+    BookSoFar,
     EntryChecker,
     EntryRow,
+    GivenEntry,
     code_problem,
     group_rows,
     parse_moment,
@@ -57,8 +57,8 @@ class EntryBlock(NamedTuple):
     """
 
     rows: IntArray
-    columns: tuple[Column, ...]
-    members: tuple[Column, ...]
+    columns: tuple[GivenColumn, ...]
+    members: tuple[GivenColumn, ...]
 
     @classmethod
     def of(cls, rows: Sequence[EntryRow]) -> EntryBlock:
@@ -66,11 +66,11 @@ class EntryBlock(NamedTuple):
         *columns, members = zip(*(row[1:] for row in rows), strict=True)
         return cls(
             np.array([row.row for row in rows], dtype=np.int64),
-            tuple(map(Column.of, columns)),
-            tuple(map(Column.of, zip(*members, strict=True))),
+            tuple(map(GivenColumn.of, columns)),
+            tuple(map(GivenColumn.of, zip(*members, strict=True))),
         )
 
-    def column(self, name: str) -> Column:
+    def column(self, name: str) -> GivenColumn:
         """A column by its name."""
         return self.columns[AT[name]]
 
@@ -81,7 +81,7 @@ class EntryBlock(NamedTuple):
             yield EntryRow._make((number, *values[: len(FIELDS)], tuple(values[len(FIELDS) :])))
 
 
-class Head(NamedTuple):
+class BlockHead(NamedTuple):
     """What entries of one day, period, status and kind share; `text` is what their digests begin with."""
 
     date: str
@@ -93,7 +93,7 @@ class Head(NamedTuple):
     text: str
 
 
-class Place(NamedTuple):
+class BlockPlace(NamedTuple):
     """Where a line is posted: a posting key by codes, with the decimals its amounts may have."""
 
     entity: str
@@ -105,21 +105,21 @@ class Place(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Lines:
+class BlockLines:
     """Checked lines; `place` and amounts (lines,), `texts` in the order of LINE_TEXTS. Optional amounts are None where
     no line of the block has one."""
 
-    line: Column
+    line: GivenColumn
     place: IntArray
     debit: IntArray
     credit: IntArray
     historical: list[int | None] | None
     transaction: list[int | None] | None
-    texts: tuple[Column, ...]
+    texts: tuple[GivenColumn, ...]
 
-    def take(self, rows: IntArray | BoolArray) -> Lines:
+    def take(self, rows: IntArray | BoolArray) -> BlockLines:
         """Some of the lines, in another order."""
-        return Lines(
+        return BlockLines(
             self.line.take(rows),
             self.place[rows],
             self.debit[rows],
@@ -129,9 +129,9 @@ class Lines:
             tuple(column.take(rows) for column in self.texts),
         )
 
-    def after(self, other: Lines) -> Lines:
+    def after(self, other: BlockLines) -> BlockLines:
         """These lines after others."""
-        return Lines(
+        return BlockLines(
             laid_after(other.line, self.line),
             np.concatenate([other.place, self.place]),
             np.concatenate([other.debit, self.debit]),
@@ -150,14 +150,14 @@ class Checked:
     that of an entry's first line, `count` how many it has: all (entries,).
     """
 
-    entity: Column
-    number: Column
+    entity: GivenColumn
+    number: GivenColumn
     head: IntArray
-    moment: Column
+    moment: GivenColumn
     digest: list[bytes]
     row: IntArray
     count: IntArray
-    lines: Lines
+    lines: BlockLines
 
     def __len__(self) -> int:
         return len(self.row)
@@ -226,11 +226,11 @@ class BlockChecker:
     """Checks entries a block at a time. `sums` are debit, credit and lines by entity, period and status, of money
     only; `absolute` all amounts together, quantities too."""
 
-    books: Books
+    books: BookSoFar
     join: Join = join
     checker: EntryChecker = field(init=False)
-    heads: list[Head] = field(default_factory=list)
-    places: list[Place] = field(default_factory=list)
+    heads: list[BlockHead] = field(default_factory=list)
+    places: list[BlockPlace] = field(default_factory=list)
     sums: dict[tuple[str, str, int], list[int]] = field(default_factory=dict)
     absolute: int = 0
     _head: dict[tuple[str, ...], int] = field(default_factory=dict)
@@ -291,7 +291,7 @@ class BlockChecker:
             known[:] = (former + more for former, more in zip(known, total, strict=True))
         self.absolute += sum(int(side.sum()) for side in sides)
 
-    def _of_places(self, places: IntArray, tell: Callable[[Place], int]) -> IntArray:
+    def _of_places(self, places: IntArray, tell: Callable[[BlockPlace], int]) -> IntArray:
         """A number of each line's place; a place of -1 says 0."""
         told = np.fromiter(map(tell, self.places), dtype=np.int64, count=len(self.places))
         numbers: IntArray = np.append(told, 0)[places]
@@ -343,7 +343,7 @@ class BlockChecker:
             order = order[~doubt[owner]]  # an entry's rows stay where they are, only in order among themselves
         else:
             sound = np.arange(len(starts))
-        plain = Lines(
+        plain = BlockLines(
             lines,
             place,
             debit,
@@ -354,7 +354,9 @@ class BlockChecker:
         )
         if len(order) < rows or (order[1:] < order[:-1]).any():
             plain = plain.take(order)
-        prints = [text.take(order) if isinstance(text, Column) else text for text in (texts, historical, transaction)]
+        prints = [
+            text.take(order) if isinstance(text, GivenColumn) else text for text in (texts, historical, transaction)
+        ]
         first = np.zeros(len(order), dtype=bool)
         count = counts[sound]
         first[np.cumsum(count) - count] = True
@@ -396,18 +398,18 @@ class BlockChecker:
             if found is None:
                 return -1
             code, number, effect, text = found
-            known = self._add_head(Head(date, period_number(code), code, number, effect, kind or "normal", text))
+            known = self._add_head(BlockHead(date, period_number(code), code, number, effect, kind or "normal", text))
             self._head[date, period, status, kind] = known
         return known
 
-    def _add_head(self, head: Head) -> int:
+    def _add_head(self, head: BlockHead) -> int:
         """A head's number; the same for heads that say the same in other words."""
         known = self._head.setdefault((head.text,), len(self.heads))
         if known == len(self.heads):
             self.heads.append(head)
         return known
 
-    def _places_of(self, block: EntryBlock) -> tuple[IntArray, Column]:
+    def _places_of(self, block: EntryBlock) -> tuple[IntArray, GivenColumn]:
         """Each row's place, -1 where a code does not exist; and its account, partner and members as a digest holds
         them."""
         columns = [block.column("entity"), block.column("account"), block.column("partner_entity"), *block.members]
@@ -415,7 +417,7 @@ class BlockChecker:
         codes = zip(*(column.take(found).texts() for column in columns), strict=True)
         places = [self._place_of(*code) for code in codes]
         texts = [self._texts[place] if place >= 0 else "" for place in places]
-        return np.array(places, dtype=np.int64)[group], Column(group, texts)
+        return np.array(places, dtype=np.int64)[group], GivenColumn(group, texts)
 
     def _place_of(self, *codes: str) -> int:
         """The place of (entity, account, partner, members); -1 when a code does not exist."""
@@ -435,12 +437,12 @@ class BlockChecker:
             money = type_ != "statistical"
             found = len(self.places)
             digits = books.digits[entity] if money else QUANTITY_DIGITS
-            self.places.append(Place(entity, account, partner, members, digits, money))
+            self.places.append(BlockPlace(entity, account, partner, members, digits, money))
             self._texts.append(UNIT.join((account, partner, *members)))
         self._place[codes] = found
         return found
 
-    def _transaction(self, block: EntryBlock) -> tuple[Column | str, BoolArray]:
+    def _transaction(self, block: EntryBlock) -> tuple[GivenColumn | str, BoolArray]:
         """Amounts in transaction currency as text of minor units, empty where there is none; and where that doubts."""
         amounts, currencies = block.column("transaction_amount"), block.column("transaction_currency")
         rows = len(block.rows)
@@ -453,16 +455,18 @@ class BlockChecker:
             text = _minor(amount, known[currency]) if amount and currency in known else ""
             texts.append(text)
             odd.append(not text and bool(amount or currency))
-        return Column(group, texts), np.array(odd, dtype=bool)[group]
+        return GivenColumn(group, texts), np.array(odd, dtype=bool)[group]
 
-    def _digests(self, lines: Lines, head: IntArray, count: IntArray, prints: Sequence[Column | str]) -> list[bytes]:
+    def _digests(
+        self, lines: BlockLines, head: IntArray, count: IntArray, prints: Sequence[GivenColumn | str]
+    ) -> list[bytes]:
         """`Entry.digest` of each entry, from its head and its lines in order."""
         rows = len(lines.place)
         places, historical, transaction = prints
         before = np.full(rows, len(self.heads), dtype=np.int64)  # only an entry's first line begins with its head
         ends = np.cumsum(count)
         before[ends - count] = head
-        parts: list[Part] = [Column(before, [*(one.text for one in self.heads), ""]), RECORD, lines.line]
+        parts: list[Part] = [GivenColumn(before, [*(one.text for one in self.heads), ""]), RECORD, lines.line]
         amounts: list[Part] = [places, lines.debit, lines.credit, historical, transaction]
         for part in (*amounts, *(text if not text.is_empty else "" for text in lines.texts)):
             parts += [UNIT, part]
@@ -474,23 +478,23 @@ class BlockChecker:
 
     def _explained(self, block: EntryBlock, doubtful: BoolArray) -> Checked:
         """The sound ones of doubtful entries; the checker tells of the others."""
-        entries: list[Entry] = []
+        entries: list[GivenEntry] = []
         for group in group_rows(block.entry_rows(np.flatnonzero(doubtful))).values():
             entry = self.checker.check(group)
             if entry is not None:
                 entries.append(entry)
         lines = [(entry, line) for entry in entries for line in entry.lines]
-        texts = [Column.of(line.text[at] for _, line in lines) for at in range(len(LINE_TEXTS))]
+        texts = [GivenColumn.of(line.text[at] for _, line in lines) for at in range(len(LINE_TEXTS))]
         return Checked(
-            Column.of(entry.entity for entry in entries),
-            Column.of(entry.number for entry in entries),
+            GivenColumn.of(entry.entity for entry in entries),
+            GivenColumn.of(entry.number for entry in entries),
             np.array([self._add_head(_head_from(entry)) for entry in entries], dtype=np.int64),
-            Column.of(entry.modified_at.isoformat() if entry.modified_at else "" for entry in entries),
+            GivenColumn.of(entry.modified_at.isoformat() if entry.modified_at else "" for entry in entries),
             [entry.digest() for entry in entries],
             np.array([entry.row for entry in entries], dtype=np.int64),
             np.array([len(entry.lines) for entry in entries], dtype=np.int64),
-            Lines(
-                Column.of(line.line for _, line in lines),
+            BlockLines(
+                GivenColumn.of(line.line for _, line in lines),
                 np.array(
                     [self._place_of(entry.entity, line.account, line.partner, *line.members) for entry, line in lines],
                     dtype=np.int64,
@@ -504,10 +508,10 @@ class BlockChecker:
         )
 
 
-def _head_from(entry: Entry) -> Head:
+def _head_from(entry: GivenEntry) -> BlockHead:
     code = entry.period.code
     text = UNIT.join((entry.date.isoformat(), code, str(entry.status), entry.kind))
-    return Head(entry.date.isoformat(), period_number(code), code, entry.status, entry.effect, entry.kind, text)
+    return BlockHead(entry.date.isoformat(), period_number(code), code, entry.status, entry.effect, entry.kind, text)
 
 
 def _starts(block: EntryBlock) -> IntArray:
@@ -520,7 +524,7 @@ def _ascending(rows: IntArray) -> bool:
     return bool((rows[1:] > rows[:-1]).all())
 
 
-def _moments(column: Column) -> tuple[Column, BoolArray]:
+def _moments(column: GivenColumn) -> tuple[GivenColumn, BoolArray]:
     """Moments as UTC ISO text, and where one is none."""
     texts, odd = [], []
     for value in column.values:
@@ -532,10 +536,10 @@ def _moments(column: Column) -> tuple[Column, BoolArray]:
         else:
             odd.append(False)
         texts.append(parsed.isoformat() if parsed else "")
-    return Column(column.codes, texts), column.mark(odd)
+    return GivenColumn(column.codes, texts), column.mark(odd)
 
 
-def _amounts(column: Column, digits: IntArray, most: int) -> tuple[IntArray, BoolArray]:
+def _amounts(column: GivenColumn, digits: IntArray, most: int) -> tuple[IntArray, BoolArray]:
     """Minor units by each row's decimals, and where a text is not plainly an amount below `most`."""
     numbers, decimals, plain = _parsed(column.values)
     missing = digits - decimals[column.codes]
@@ -571,16 +575,16 @@ def _minor(text: str, digits: int) -> str:
     return str(amount) if abs(amount) < LIMIT else ""
 
 
-def _optional(column: Column, digits: int) -> tuple[Column | str, BoolArray]:
+def _optional(column: GivenColumn, digits: int) -> tuple[GivenColumn | str, BoolArray]:
     """Amounts as text of minor units, empty where there is none; and where one can't be read."""
     if column.is_empty:
         return "", np.zeros(len(column.codes), dtype=bool)
     texts = [_minor(value, digits) if value else "" for value in column.values]
     odd = column.mark(bool(value) and not text for value, text in zip(column.values, texts, strict=True))
-    return Column(column.codes, texts), odd
+    return GivenColumn(column.codes, texts), odd
 
 
-def _amounts_of(column: Column | str) -> list[int | None] | None:
+def _amounts_of(column: GivenColumn | str) -> list[int | None] | None:
     if isinstance(column, str):
         return None
     amounts: list[int | None] = column.pick([int(text) if text else None for text in column.values]).tolist()

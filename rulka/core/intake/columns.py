@@ -14,21 +14,21 @@ import numpy as np
 from rulka.core.books.chart import BoolArray, IntArray
 
 
-class Column(NamedTuple):
+class GivenColumn(NamedTuple):
     """`values[codes[row]]` is a row's text; a value may belong to no row. In what is read no two values are equal."""
 
     codes: IntArray  # (rows,)
     values: Sequence[str]
 
     @classmethod
-    def of(cls, texts: Iterable[str]) -> Column:
+    def of(cls, texts: Iterable[str]) -> GivenColumn:
         """The column of these texts, in their order."""
         known: dict[str, int] = {}
         codes = np.array([known.setdefault(text, len(known)) for text in texts], dtype=np.int64)
         return cls(codes, list(known))
 
     @classmethod
-    def empty(cls, rows: int) -> Column:
+    def empty(cls, rows: int) -> GivenColumn:
         """A column that says nothing."""
         return cls(np.zeros(rows, dtype=np.int64), [""])
 
@@ -57,22 +57,22 @@ class Column(NamedTuple):
         """Whether what is told of each value holds, row by row."""
         return np.fromiter(told, dtype=bool, count=len(self.values))[self.codes]
 
-    def take(self, rows: IntArray | BoolArray) -> Column:
+    def take(self, rows: IntArray | BoolArray) -> GivenColumn:
         """The same column of some rows, in another order."""
-        return Column(self.codes[rows], self.values)
+        return GivenColumn(self.codes[rows], self.values)
 
 
-def laid_after(first: Column, second: Column) -> Column:
+def laid_after(first: GivenColumn, second: GivenColumn) -> GivenColumn:
     """The rows of one column after those of another."""
     values = list(first.values)
     known = {value: code for code, value in enumerate(values)}
     for value in second.values:
         if known.setdefault(value, len(values)) == len(values):
             values.append(value)
-    return Column(np.concatenate([first.codes, second.numbers(known[value] for value in second.values)]), values)
+    return GivenColumn(np.concatenate([first.codes, second.numbers(known[value] for value in second.values)]), values)
 
 
-Part = Column | IntArray | str
+Part = GivenColumn | IntArray | str
 """What a joined text is made of: a column's text, a number as text, or the same text for all rows."""
 Join = Callable[[Sequence[Part], int], tuple[memoryview, IntArray]]
 """Joins parts row by row, for a number of rows: all rows' bytes (UTF-8) behind each other, and where each begins
@@ -86,7 +86,7 @@ def join(parts: Sequence[Part], rows: int) -> tuple[memoryview, IntArray]:
         if isinstance(part, str):
             columns.append([part] * rows)
         else:
-            columns.append(part.texts() if isinstance(part, Column) else map(str, part.tolist()))
+            columns.append(part.texts() if isinstance(part, GivenColumn) else map(str, part.tolist()))
     texts = ["".join(cells).encode() for cells in zip(*columns, strict=True)]
     return memoryview(b"".join(texts)), np.array([0, *accumulate(map(len, texts))], dtype=np.int64)
 

@@ -22,7 +22,7 @@ from rulka.core.money import LIMIT, QUANTITY_DIGITS, minor_text, parse_minor
 V = TypeVar("V")
 CODE_LENGTH = 40
 NO_MEMBER = "-"
-STATUSES = {"": POSTED, "posted": POSTED, "pending": PENDING}
+STATUS_WORDS = {"": POSTED, "posted": POSTED, "pending": PENDING}
 EFFECTS = {"": ACTIVITY, "normal": ACTIVITY, "adjusting": ACTIVITY, "opening": OPENING, "closing": CLOSING}
 UNIT, RECORD = "\x1f", "\x1e"
 """Control characters, which no cell may hold, so that joined cells can't be mistaken for others."""
@@ -78,7 +78,7 @@ LINE_TEXTS = (
 )
 
 
-class EntryLine(NamedTuple):
+class GivenLine(NamedTuple):
     """A valid line; amounts in minor units, neither negative, `text` what is carried without a check."""
 
     line: str
@@ -104,13 +104,13 @@ def _text(amount: int | None) -> str:
 
 
 def entry_digest(day: str, period: str, status: int, kind: str, lines: Iterable[str]) -> bytes:
-    """A fingerprint of an entry's content but `modified_at`; lines as `EntryLine.as_text` in order of their codes."""
+    """A fingerprint of an entry's content but `modified_at`; lines as `GivenLine.as_text` in order of their codes."""
     head = UNIT.join((day, period, str(status), kind))
     return blake2b(RECORD.join((head, *lines)).encode(), digest_size=16).digest()
 
 
 @dataclass(frozen=True)
-class Entry:
+class GivenEntry:
     """A valid journal entry with its lines in order of their line codes."""
 
     entity: str
@@ -120,7 +120,7 @@ class Entry:
     status: int
     kind: str
     modified_at: datetime | None
-    lines: tuple[EntryLine, ...]
+    lines: tuple[GivenLine, ...]
     row: int
 
     @property
@@ -163,7 +163,7 @@ class Budget:
 
 
 @dataclass(frozen=True)
-class Books:
+class BookSoFar:
     """The codes that entries may use: digits by entity, type by account, members by dimension in order."""
 
     calendar: FiscalCalendar
@@ -215,13 +215,13 @@ _HEAD = attrgetter("date", "period", "status", "kind", "modified_at")
 class EntryChecker:
     """Checks entries one by one against the books; errors collect in `errors`."""
 
-    def __init__(self, books: Books) -> None:
+    def __init__(self, books: BookSoFar) -> None:
         self.books = books
         self.errors: list[RulkaError] = []
         self._periods: dict[tuple[str, str], Period | None] = {}
         self._known: dict[tuple[str, str, str, tuple[str, ...]], tuple[tuple[str, ...], int]] = {}
 
-    def check(self, rows: Sequence[EntryRow]) -> Entry | None:
+    def check(self, rows: Sequence[EntryRow]) -> GivenEntry | None:
         """One entry from all its rows, or None with its errors collected."""
         before = len(self.errors)
         first = rows[0]
@@ -239,7 +239,9 @@ class EntryChecker:
             return None
         kind = first.kind or "normal"
         ordered = tuple(sorted((line for line in lines if line is not None), key=lambda line: line.line))
-        return Entry(first.entity, first.entry, day, period, STATUSES[first.status], kind, moment, ordered, first.row)
+        return GivenEntry(
+            first.entity, first.entry, day, period, STATUS_WORDS[first.status], kind, moment, ordered, first.row
+        )
 
     def _add(self, message: str, row: int, column: str = "", hint: str = "") -> None:
         self.errors.append(row_error(message, row, column, hint))
@@ -273,7 +275,7 @@ class EntryChecker:
                         column,
                         "All lines of an entry share it.",
                     )
-        if first.status not in STATUSES:
+        if first.status not in STATUS_WORDS:
             self._add(f"'{first.status}' is not a status.", first.row, "status", "Write posted or pending.")
         if first.kind not in EFFECTS:
             self._add(
@@ -297,9 +299,9 @@ class EntryChecker:
         kept = len(self.errors)
         _, period = self._when(row)
         del self.errors[kept:]
-        if period is None or row.status not in STATUSES or row.kind not in EFFECTS:
+        if period is None or row.status not in STATUS_WORDS or row.kind not in EFFECTS:
             return None
-        status = STATUSES[row.status]
+        status = STATUS_WORDS[row.status]
         return (
             period.code,
             status,
@@ -337,7 +339,7 @@ class EntryChecker:
             return named
         return None
 
-    def _line(self, row: EntryRow) -> EntryLine | None:
+    def _line(self, row: EntryRow) -> GivenLine | None:
         before = len(self.errors)
         if code_problem(row.line):
             self._code(row.line, row.row, "line")
@@ -359,7 +361,7 @@ class EntryChecker:
         if len(self.errors) > before:
             return None
         text = tuple(getattr(row, name) for name in LINE_TEXTS)
-        return EntryLine(row.line, row.account, row.partner_entity, members, debit, credit, historical, foreign, text)
+        return GivenLine(row.line, row.account, row.partner_entity, members, debit, credit, historical, foreign, text)
 
     def _foreign(self, row: EntryRow) -> int | None:
         digits = self.books.currencies.get(row.transaction_currency)
@@ -420,7 +422,7 @@ class EntryChecker:
                 )
             seen.setdefault(row.line, row.row)
 
-    def _balanced(self, first: EntryRow, lines: Sequence[EntryLine | None]) -> None:
+    def _balanced(self, first: EntryRow, lines: Sequence[GivenLine | None]) -> None:
         money = [line for line in lines if line is not None and self.books.accounts[line.account] != "statistical"]
         debit, credit = sum(line.debit for line in money), sum(line.credit for line in money)
         if debit != credit:
@@ -441,7 +443,7 @@ def group_rows(rows: Iterable[EntryRow]) -> dict[tuple[str, str], list[EntryRow]
     return grouped
 
 
-def check_budgets(rows: Iterable[BudgetRow], books: Books) -> tuple[list[Budget], list[RulkaError]]:
+def check_budgets(rows: Iterable[BudgetRow], books: BookSoFar) -> tuple[list[Budget], list[RulkaError]]:
     """Valid budget rows, and every error of the others."""
     errors: list[RulkaError] = []
     found: list[Budget] = []
@@ -463,7 +465,7 @@ def check_budgets(rows: Iterable[BudgetRow], books: Books) -> tuple[list[Budget]
     return found, errors
 
 
-def _budget(row: BudgetRow, books: Books, errors: list[RulkaError]) -> Budget | None:
+def _budget(row: BudgetRow, books: BookSoFar, errors: list[RulkaError]) -> Budget | None:
     before = len(errors)
 
     def known(what: str, code: str, column: str, codes: Iterable[str]) -> None:

@@ -9,8 +9,8 @@ from fractions import Fraction
 from rulka.core.compute.rows import Row
 from rulka.core.errors import RulkaError
 from rulka.core.overviews.definitions import BY_LINE, TileDef
-from rulka.core.overviews.reading import Reading, Shown, place_of
-from rulka.core.overviews.tiles import Table, TableRow
+from rulka.core.overviews.reading import OverviewReading, ShownFigure, place_of
+from rulka.core.overviews.tiles import TableRow, TileTable
 from rulka.core.picturing.bridges import Bridge, Leg, Step, Total
 
 STEPS = {"budget": "gap", "prior": "change"}
@@ -19,7 +19,7 @@ STEPS = {"budget": "gap", "prior": "change"}
 Parts = tuple[Total | None, list[Leg]]
 
 
-def parts_of(tile: TileDef, row: Row, whole: Reading, members: Reading | None, window: str) -> Parts:
+def parts_of(tile: TileDef, row: Row, whole: OverviewReading, members: OverviewReading | None, window: str) -> Parts:
     """Where a bridge begins, and its legs; raises RulkaError where there is none to draw."""
     if tile.through:
         return _through(tile, whole, window)
@@ -44,7 +44,7 @@ def parts_of(tile: TileDef, row: Row, whole: Reading, members: Reading | None, w
     return start, [Leg(tuple(steps), actual)]
 
 
-def _total(reading: Reading, row: Row, key: str, scenario: str) -> Total:
+def _total(reading: OverviewReading, row: Row, key: str, scenario: str) -> Total:
     """A row in a column as a total."""
     shown, column = reading.shown(row, key), reading.column(key)
     if shown.value is None:
@@ -60,7 +60,7 @@ def _total(reading: Reading, row: Row, key: str, scenario: str) -> Total:
     return Total(shown.key, names[scenario], shown.value, scenario)  # type: ignore[arg-type]
 
 
-def _line_steps(tile: TileDef, row: Row, whole: Reading, key: str) -> list[Step]:
+def _line_steps(tile: TileDef, row: Row, whole: OverviewReading, key: str) -> list[Step]:
     """What each line of accounts below a row adds to a difference."""
     parts = whole.made_of(row, key) if whole.column(key) else None
     if parts is None:
@@ -71,7 +71,7 @@ def _line_steps(tile: TileDef, row: Row, whole: Reading, key: str) -> list[Step]
     return _steps(parts, whole, key)
 
 
-def _steps(parts: dict[str, Fraction], whole: Reading, key: str) -> list[Step]:
+def _steps(parts: dict[str, Fraction], whole: OverviewReading, key: str) -> list[Step]:
     found = []
     rows = whole.computed.rows_by_key
     for line, factor in parts.items():
@@ -80,12 +80,12 @@ def _steps(parts: dict[str, Fraction], whole: Reading, key: str) -> list[Step]:
         value = whole.computed.cells[line][whole.computed.place(key)]
         if not factor or value is None:
             continue
-        shown = whole.shown(row, key) if row is not None else Shown(value, "", "", "")
+        shown = whole.shown(row, key) if row is not None else ShownFigure(value, "", "", "")
         found.append(Step(shown.key if row is not None else "", own.label, factor * value, shown.good))
     return found
 
 
-def _through(tile: TileDef, whole: Reading, window: str) -> Parts:
+def _through(tile: TileDef, whole: OverviewReading, window: str) -> Parts:
     """From the first subtotal through the others to the last: the lines between each two."""
     key = f"{window}-actual"
     rows = [whole.row(line) for line in tile.through]
@@ -111,12 +111,12 @@ def _signed(steps: Sequence[Step]) -> list[Step]:
     return [Step(step.key, step.label, step.value, step.value > 0) for step in steps]
 
 
-def bridge_table(made: Bridge, write: Sequence[str], corner: str) -> Table:
+def bridge_table(made: Bridge, write: Sequence[str], corner: str) -> TileTable:
     """The bars of a bridge as rows, with their figures as they are written."""
     names = {"together": "{} others", "rest": "Not in the steps"}
     rows = []
     for bar, text in zip(made.bars, write, strict=True):
         name = names.get(bar.kind, bar.label).format(len(bar.together))
         source, row, column = place_of(bar.key)
-        rows.append(TableRow(name, (Shown(bar.value, text, row, column, bar.favourable, source),)))
-    return Table(corner, ("Amount",), tuple(rows))
+        rows.append(TableRow(name, (ShownFigure(bar.value, text, row, column, bar.favourable, source),)))
+    return TileTable(corner, ("Amount",), tuple(rows))

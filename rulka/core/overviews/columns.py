@@ -12,11 +12,11 @@ from typing import Any, Final, Literal
 
 import numpy as np
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.chart import BoolArray
-from rulka.core.books.selection import Part
+from rulka.core.books.selection import SelectionPart
 from rulka.core.compute.nodes import Node
 from rulka.core.definitions.spans import SpanDef, span_from
 from rulka.core.definitions.spines import LineDef, SpineDef
@@ -59,7 +59,7 @@ class MemberDef:
     def raw(self) -> Raw:
         if self.by == BY_CHILD:
             return {"inside": self.code}
-        return {"narrow": f"{self.by}: {Part('code', self.code).text()}"}
+        return {"narrow": f"{self.by}: {SelectionPart('code', self.code).text()}"}
 
 
 def whole_lines(spine: SpineDef) -> SpineDef:
@@ -100,7 +100,7 @@ def _is_forecast(view: View, period: Period, keys: BoolArray, scenario: str) -> 
     last = view.frame.calendar.of_year(period.year)[-1]
     if period.index >= last.index:
         return True
-    counts = view.balances_of(Source(scenario)).counts
+    counts = view.balances_of(MovementSource(scenario)).counts
     return bool((counts[keys, last.index + 1] != counts[keys, period.index + 1]).any())
 
 

@@ -88,7 +88,7 @@ class TileDef:
 
 
 @dataclass(frozen=True)
-class PageDef:
+class OverviewPageDef:
     title: str
     tiles: tuple[TileDef, ...]
 
@@ -102,7 +102,7 @@ class OverviewDef:
     title: str
     about: str
     statement: str
-    pages: tuple[PageDef, ...]
+    pages: tuple[OverviewPageDef, ...]
     choices: tuple[LineRef, ...]
     scope: str = ""
     currency: str = ""
@@ -138,7 +138,7 @@ def overview_from(body: Mapping[str, Any]) -> OverviewDef:
     for number, raw in enumerate(body["pages"], 1):
         title = str(raw.get("page", "")) or (f"Page {number}" if len(body["pages"]) > 1 else "")
         tiles = tuple(_tile(one, usual, keys, bool(choices)) for one in raw.get("tiles", ()))
-        pages.append(PageDef(title, tiles))
+        pages.append(OverviewPageDef(title, tiles))
     if len(keys) > MOST_TILES:
         raise RulkaError(
             f"It has {len(keys)} tiles, more than {MOST_TILES}.", hint="Make a second overview.", subject=name

@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Final, Protocol
 
 from rulka.core.books.overview import spark_points
+from rulka.core.compute.columns import Column
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value
 from rulka.core.errors import RulkaError
@@ -16,11 +17,11 @@ from rulka.core.money import round_half_away
 from rulka.core.overviews.bridging import bridge_table, parts_of
 from rulka.core.overviews.columns import Scenarios
 from rulka.core.overviews.definitions import BY_LINE, LineRef, TileDef, Window
-from rulka.core.overviews.reading import NOTHING, Member, Reading, Shown, mark_key, place_of
-from rulka.core.overviews.tiles import Content, Picture, Strip, StripRow, StripWindow, Table, TableRow
+from rulka.core.overviews.reading import NOTHING, OverviewMember, OverviewReading, ShownFigure, mark_key, place_of
+from rulka.core.overviews.tiles import Strip, StripRow, StripWindow, TableRow, TileContent, TilePicture, TileTable
 from rulka.core.picturing.bridge_drawing import bridge_drawing, fitting
 from rulka.core.picturing.cell_drawing import cell_drawing
-from rulka.core.picturing.column_drawing import Month, column_drawing, month_scale
+from rulka.core.picturing.column_drawing import DrawnMonth, column_drawing, month_scale
 from rulka.core.picturing.drawings import Tone
 from rulka.core.picturing.ranked_drawing import Contributor, by_weight, ranked_drawing, summed
 
@@ -43,20 +44,22 @@ CELL: Final = 96
 BESIDE_GAP: Final = 20
 
 
-class Readings(Protocol):
+class TileReadings(Protocol):
     """What an overview reads of a statement."""
 
     @property
     def known(self) -> Scenarios:
         """What figures are measured against."""
 
-    def whole(self, statement: str) -> Reading:
+    def whole(self, statement: str) -> OverviewReading:
         """Its lines in the columns of a whole."""
 
-    def members(self, statement: str, by: str, window: Window) -> Reading:
+    def members(self, statement: str, by: str, window: Window) -> OverviewReading:
         """Its lines for each member in a window."""
 
-    def months(self, statement: str, by: str, members: Sequence[Member]) -> Callable[[Member], tuple[Reading, str]]:
+    def months(
+        self, statement: str, by: str, members: Sequence[OverviewMember]
+    ) -> Callable[[OverviewMember], tuple[OverviewReading, str]]:
         """Its lines for the last twelve months of some members: by member the reading and what its keys begin with."""
 
     def window_title(self, window: Window) -> str:
@@ -67,7 +70,7 @@ class Readings(Protocol):
 
 
 @dataclass(frozen=True)
-class Asked:
+class TileQuestion:
     """What of a page is looked at: which windows, and which line is chosen for it."""
 
     windows: tuple[Window, ...]
@@ -81,7 +84,7 @@ def pixels(tile: TileDef) -> int:
     return PAGE * tile.wide // 12 - PADDING
 
 
-def strip(tile: TileDef, readings: Readings, asked: Asked) -> Strip:
+def strip(tile: TileDef, readings: TileReadings, asked: TileQuestion) -> Strip:
     """Key figures, one line each; RulkaError where the year is asked for and can't be added up."""
     _required_year(readings, asked)
     rows = []
@@ -92,16 +95,16 @@ def strip(tile: TileDef, readings: Readings, asked: Asked) -> Strip:
     return Strip(tuple(rows), titles, has_budget=bool(readings.known.budget), has_outlook=bool(readings.known.forecast))
 
 
-def _required_year(readings: Readings, asked: Asked) -> None:
+def _required_year(readings: TileReadings, asked: TileQuestion) -> None:
     """Refuse the year as a whole where it can't be added up."""
     if "year" in asked.windows and readings.known.no_year:
         raise RulkaError(readings.known.no_year, hint="Load it, or look at the month or the year to date.")
 
 
-def _strip_row(line: LineRef, row: Row, reading: Reading, windows: Sequence[Window]) -> StripRow:
+def _strip_row(line: LineRef, row: Row, reading: OverviewReading, windows: Sequence[Window]) -> StripRow:
     plans = row.unit in ("money", "quantity")
 
-    def planned(key: str) -> Shown:
+    def planned(key: str) -> ShownFigure:
         return reading.shown(row, key) if line.planned else NOTHING
 
     made = []
@@ -136,7 +139,7 @@ def _strip_row(line: LineRef, row: Row, reading: Reading, windows: Sequence[Wind
     )
 
 
-def _trend(row: Row, reading: Reading) -> str:
+def _trend(row: Row, reading: OverviewReading) -> str:
     """The last twelve months as points of a small line; nothing where one of them has no value."""
     values = [row.values[reading.computed.place(column.key)] for column in reading.run()]
     if len(values) < 2 or None in values:
@@ -144,7 +147,7 @@ def _trend(row: Row, reading: Reading) -> str:
     return spark_points(tuple(round_half_away(value, 2) for value in values if value is not None))
 
 
-def content(tile: TileDef, readings: Readings, asked: Asked) -> Content:
+def content(tile: TileDef, readings: TileReadings, asked: TileQuestion) -> TileContent:
     """A drawn tile; raises RulkaError where it can't show what it should."""
     line = tile.through[-1] if tile.through else tile.line or asked.chosen
     if line is None:
@@ -162,12 +165,12 @@ def _named(tile: TileDef, line: LineRef, words: str) -> str:
 # bridges --------------------------------------------------------------------------------------------------------------
 
 
-def _bridges(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+def _bridges(tile: TileDef, line: LineRef, readings: TileReadings, asked: TileQuestion) -> TileContent:
     whole = readings.whole(line.statement)
     row = whole.row(line)
     if tile.begins == "budget" and not tile.through and not readings.known.budget:
         raise RulkaError("The ledger has no budget.", hint="Let the bridge begin at the year before.")
-    pictures, tables, notes = list[Picture](), list[Table](), list[str]()
+    pictures, tables, notes = list[TilePicture](), list[TileTable](), list[str]()
     several = len(asked.windows) > 1
     room = pixels(tile)
     for window in asked.windows:
@@ -185,7 +188,7 @@ def _bridges(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> 
             notes.append("what is sealed has no step of its own")
         title = readings.window_title(window) if several else ""
         drawing = bridge_drawing(made, (wide, BRIDGE_HIGH), write)
-        pictures.append(Picture(drawing, title))
+        pictures.append(TilePicture(drawing, title))
         tables.append(bridge_table(made, [write(bar.value) for bar in made.bars], title or line.title))
         notes += drawing.notes
         if (made.most_favourable, made.least_favourable) != (None, None):
@@ -197,38 +200,41 @@ def _bridges(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> 
     words = {"budget": ", budget to actual", "prior": ", year before to actual", "nothing": ", who adds what"}
     about = "" if several else readings.window_title(asked.windows[0])
     named = _named(tile, line, words[tile.begins] if not tile.through else ", through its subtotals")
-    return Content(named, about, tables, pictures, tuple(dict.fromkeys(notes)), line.statement)
+    return TileContent(named, about, tables, pictures, tuple(dict.fromkeys(notes)), line.statement)
 
 
 # months ---------------------------------------------------------------------------------------------------------------
 
 
-def _trend_tile(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+def _trend_month(line: LineRef, readings: TileReadings, key: str, column: Column) -> tuple[DrawnMonth, TableRow]:
+    """One month of a trend, drawn and as a row of its table: what is to come only where it is forecast."""
+    whole = readings.whole(line.statement)
+    row = whole.row(line)
+    shown = {of: whole.shown(row, f"{key}-{of}") for of in ("actual", "budget", "prior")}
+    ahead = whole.is_ahead(column)
+    own = shown["actual"].value if not ahead or readings.known.forecast else None
+    month = DrawnMonth(
+        mark_key(whole.source, row.key, f"{key}-"),
+        column.groups[0][:1] if len(whole.months()) > 6 else column.groups[0],
+        None if ahead else own,
+        shown["budget"].value if line.planned else None,
+        None,
+        own if ahead and line.planned else None,
+    )
+    actual = shown["actual"] if own is not None else NOTHING
+    return month, TableRow(column.groups[0], (actual, shown["budget"], shown["prior"]))
+
+
+def _trend_tile(tile: TileDef, line: LineRef, readings: TileReadings, asked: TileQuestion) -> TileContent:
     whole = readings.whole(line.statement)
     row = whole.row(line)
     write = whole.texts(row, "month-actual")
-    months, rows = [], []
-    for key, column in whole.months():
-        shown = {of: whole.shown(row, f"{key}-{of}") for of in ("actual", "budget", "prior")}
-        ahead = whole.is_ahead(column)
-        own = shown["actual"].value if not ahead or readings.known.forecast else None
-        budget = shown["budget"].value if line.planned else None
-        months.append(
-            Month(
-                mark_key(whole.source, row.key, f"{key}-"),
-                column.groups[0][:1] if len(whole.months()) > 6 else column.groups[0],
-                None if ahead else own,
-                budget,
-                None,
-                own if ahead and line.planned else None,
-            )
-        )
-        rows.append(TableRow(column.groups[0], (shown["actual"] if own is not None else NOTHING, shown["budget"],
-                                                shown["prior"])))  # fmt: skip
+    drawn = [_trend_month(line, readings, key, column) for key, column in whole.months()]
+    months, rows = [month for month, _ in drawn], [shown for _, shown in drawn]
     scale = month_scale([months, _among(asked, "trend")], TREND_HIGH)
     drawing = column_drawing(months, (pixels(tile), TREND_HIGH), write, scale)
     year = readings.window_title("year")
-    table = Table("Month", ("Actual or forecast", "Budget", "Year before"), tuple(rows))
+    table = TileTable("Month", ("Actual or forecast", "Budget", "Year before"), tuple(rows))
     headline = []
     if readings.known.forecast and line.planned:
         headline.append(("Year", whole.shown(row, "year-actual")))
@@ -238,20 +244,28 @@ def _trend_tile(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) 
     why = readings.known.no_year or ("" if readings.known.forecast else "nothing is forecast for the months to come")
     notes += (why,) if why else ()
     title = _named(tile, line, " and outlook" if readings.known.forecast else " by month")
-    return Content(title, f"by month, {year}", [table], [Picture(drawing)], notes, line.statement, tuple(headline),
-                   ends=(scale.least, scale.most))  # fmt: skip
+    return TileContent(
+        title,
+        f"by month, {year}",
+        [table],
+        [TilePicture(drawing)],
+        notes,
+        line.statement,
+        tuple(headline),
+        ends=(scale.least, scale.most),
+    )
 
 
-def _among(asked: Asked, kind: str) -> list[Month]:
+def _among(asked: TileQuestion, kind: str) -> list[DrawnMonth]:
     """Figures of other tiles that share a scale, as months that are not drawn."""
-    return [Month("", "", value) for value in asked.among.get(kind, ())]
+    return [DrawnMonth("", "", value) for value in asked.among.get(kind, ())]
 
 
-def _shared(asked: Asked, kind: str) -> tuple[str, ...]:
+def _shared(asked: TileQuestion, kind: str) -> tuple[str, ...]:
     return ("one scale with its like on this page",) if asked.among.get(kind) else ()
 
 
-def shared_scales(tiles: Sequence[tuple[TileDef, Content]]) -> dict[str, list[Fraction]]:
+def shared_scales(tiles: Sequence[tuple[TileDef, TileContent]]) -> dict[str, list[Fraction]]:
     """By kind of tile the ends of the one scale that all of that kind on a page share: of those that are compared by
     the eye, months of the year and small charts, unless one would be too small to be read."""
     found: dict[str, list[Fraction]] = {}
@@ -263,12 +277,12 @@ def shared_scales(tiles: Sequence[tuple[TileDef, Content]]) -> dict[str, list[Fr
     return found
 
 
-def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+def _multiples(tile: TileDef, line: LineRef, readings: TileReadings, asked: TileQuestion) -> TileContent:
     members_of = readings.members(line.statement, tile.by, asked.windows[0])
     row = members_of.row(line)
     members = members_of.members()
     of_months = readings.months(line.statement, tile.by, members)
-    runs: list[tuple[str, str, list[Month]]] = []
+    runs: list[tuple[str, str, list[DrawnMonth]]] = []
     sealed: list[str] = []
     for member in members:
         reading, series = of_months(member)
@@ -277,7 +291,7 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
             actual, budget = (reading.shown(own, f"{key}{of}") for of in ("actual", "budget"))
             texts.add(actual.text)
             planned = budget.value if line.planned else None
-            months.append(Month(mark_key(reading.source, own.key, key), label, actual.value, planned))
+            months.append(DrawnMonth(mark_key(reading.source, own.key, key), label, actual.value, planned))
         sealed += ["sealed"] if SEALED in texts and not any(month.actual for month in months) else []
         if any(value != 0 for month in months for _, _, value in month.figures):
             runs.append((member.name, readings.node_of(tile.by, member.code), months))
@@ -292,7 +306,8 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
     scale = month_scale([*(months for _, _, months in runs), _among(asked, "multiples")], SMALL_HIGH)
     write = members_of.texts(row, members[0].key("actual")) if members else str
     pictures = [
-        Picture(column_drawing(months, (SMALL, SMALL_HIGH), write, scale), name, code) for name, code, months in runs
+        TilePicture(column_drawing(months, (SMALL, SMALL_HIGH), write, scale), name, code)
+        for name, code, months in runs
     ]
     heads = tuple(month.label for month in runs[0][2]) if runs else ()
     rows = tuple(TableRow(name, tuple(_cell(month, write) for month in months), code) for name, code, months in runs)
@@ -300,17 +315,17 @@ def _multiples(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -
     title = _named(tile, line, f" by {tile.by}")
     notes = ((note,) if note else ()) + _shared(asked, "multiples")
     notes += (f"{len(sealed)} more are sealed",) if sealed else ()
-    return Content(title, "the last twelve months", [Table(tile.by.capitalize(), heads, rows)], pictures,
+    return TileContent(title, "the last twelve months", [TileTable(tile.by.capitalize(), heads, rows)], pictures,
                    notes, line.statement, ends=(scale.least, scale.most))  # fmt: skip
 
 
-def _cell(month: Month, write: Callable[[Fraction], str]) -> Shown:
+def _cell(month: DrawnMonth, write: Callable[[Fraction], str]) -> ShownFigure:
     source, row, column = place_of(month.key)
     text = write(month.actual) if month.actual is not None else ""
-    return Shown(month.actual, text, row, f"{column}actual" if row else "", source=source)
+    return ShownFigure(month.actual, text, row, f"{column}actual" if row else "", source=source)
 
 
-def _others(runs: Sequence[tuple[str, str, list[Month]]]) -> tuple[str, str, list[Month]]:
+def _others(runs: Sequence[tuple[str, str, list[DrawnMonth]]]) -> tuple[str, str, list[DrawnMonth]]:
     """Several runs of months as one."""
 
     def total(values: Sequence[Value]) -> Value:
@@ -319,17 +334,19 @@ def _others(runs: Sequence[tuple[str, str, list[Month]]]) -> tuple[str, str, lis
     months = []
     for place, first in enumerate(runs[0][2]):
         own = [months_of[place] for _, _, months_of in runs]
-        months.append(Month("", first.label, total([one.actual for one in own]), total([one.budget for one in own])))
+        months.append(
+            DrawnMonth("", first.label, total([one.actual for one in own]), total([one.budget for one in own]))
+        )
     return f"{len(runs)} others", "", months
 
 
 # contributors ---------------------------------------------------------------------------------------------------------
 
 
-def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> Content:
+def _ranked(tile: TileDef, line: LineRef, readings: TileReadings, asked: TileQuestion) -> TileContent:
     several = len(asked.windows) > 1
     room = pixels(tile)
-    pictures, tables, notes = list[Picture](), list[Table](), list[str]()
+    pictures, tables, notes = list[TilePicture](), list[TileTable](), list[str]()
     for window in asked.windows:
         reading = readings.members(line.statement, tile.by, window)
         row = reading.row(line)
@@ -346,7 +363,7 @@ def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> C
         third = (room - BESIDE_GAP * 2) // 3
         wide = third if several and third >= LEAST_RANKED else room
         title = readings.window_title(window) if several else ""
-        pictures.append(Picture(ranked_drawing(rows, wide, write), title))
+        pictures.append(TilePicture(ranked_drawing(rows, wide, write), title))
         tables.append(_ranked_table(rows, write, title or line.title))
         if len(rows) > 1:
             notes.append(f"one scale for all {len(rows)}" if not several else "one scale within each")
@@ -357,10 +374,12 @@ def _ranked(tile: TileDef, line: LineRef, readings: Readings, asked: Asked) -> C
             notes.append(f"together {write(apart)} from {line.title} as a whole: what stands between them")
     about = "" if several else readings.window_title(asked.windows[0])
     title = _named(tile, line, f", by {tile.by}")
-    return Content(title, about, tables, pictures, tuple(dict.fromkeys(notes)), line.statement)
+    return TileContent(title, about, tables, pictures, tuple(dict.fromkeys(notes)), line.statement)
 
 
-def _contributor(member: Member, line: LineRef, row: Row, reading: Reading, readings: Readings, by: str) -> Contributor:
+def _contributor(
+    member: OverviewMember, line: LineRef, row: Row, reading: OverviewReading, readings: TileReadings, by: str
+) -> Contributor:
     values = {of: reading.value(row, member.key(of)) for of in ("actual", "budget", "prior")}
     word = reading.shown(row, member.key("actual")).text if values["actual"] is None else ""
     key = mark_key(reading.source, row.key, member.key("actual").removesuffix("actual"))
@@ -370,7 +389,7 @@ def _contributor(member: Member, line: LineRef, row: Row, reading: Reading, read
     )
 
 
-def _largest(made: Sequence[Contributor], gaps: Sequence[Shown]) -> list[Contributor]:
+def _largest(made: Sequence[Contributor], gaps: Sequence[ShownFigure]) -> list[Contributor]:
     """Contributors with the furthest ahead of budget and the furthest behind marked, where there are several."""
     marked: dict[int, tuple[str, Tone]] = {}
     if len(made) > 1 and gaps:
@@ -395,11 +414,11 @@ def _apart(made: Sequence[Contributor], whole: Value) -> Value:
     return whole - sum((value for value in values if value is not None), Fraction(0))
 
 
-def _ranked_table(rows: Sequence[Contributor], write: Callable[[Fraction], str], corner: str) -> Table:
-    def shown(row: Contributor, of: str, value: Value) -> Shown:
+def _ranked_table(rows: Sequence[Contributor], write: Callable[[Fraction], str], corner: str) -> TileTable:
+    def shown(row: Contributor, of: str, value: Value) -> ShownFigure:
         source, line, key = place_of(row.key)
         text = write(value) if value is not None else row.word if of == "actual" else ""
-        return Shown(value, text, line, f"{key}{of}" if key else "", source=source)
+        return ShownFigure(value, text, line, f"{key}{of}" if key else "", source=source)
 
     made = tuple(
         TableRow(
@@ -409,4 +428,4 @@ def _ranked_table(rows: Sequence[Contributor], write: Callable[[Fraction], str],
         )
         for row in rows
     )
-    return Table(corner, ("Actual", "Budget", "Year before"), made)
+    return TileTable(corner, ("Actual", "Budget", "Year before"), made)

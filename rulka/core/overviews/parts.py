@@ -10,10 +10,10 @@ from rulka.core.compute.columns import Column
 from rulka.core.compute.rows import Row
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.overviews.definitions import FIGURE, TileDef, Window, figures_in
-from rulka.core.overviews.filling import Readings, pixels
-from rulka.core.overviews.reading import Reading, mark_key
-from rulka.core.overviews.tiles import Content, Picture, Piece, Table, TableRow, Words
-from rulka.core.picturing.column_drawing import Month, column_drawing, month_scale
+from rulka.core.overviews.filling import TileReadings, pixels
+from rulka.core.overviews.reading import OverviewReading, mark_key
+from rulka.core.overviews.tiles import TableRow, TextPiece, TileContent, TilePicture, TileTable, TileWords
+from rulka.core.picturing.column_drawing import DrawnMonth, column_drawing, month_scale
 from rulka.core.picturing.drawings import MarkKind
 from rulka.core.picturing.ranked_drawing import Contributor, ranked_drawing
 
@@ -21,7 +21,7 @@ CHART_HIGH, NARROWEST, EACH, GAP = 170, 140, 34, 20
 KIND: dict[str, MarkKind] = {"budget": "budget", "prior": "prior", "forecast": "forecast"}
 
 
-def part(tile: TileDef, reading: Reading) -> Content:
+def part(tile: TileDef, reading: OverviewReading) -> TileContent:
     """The rows of a statement that a tile names, all of them where it names none, in the statement's own columns."""
     columns = _columns(tile, reading)
     rows = _rows(tile, reading)
@@ -35,11 +35,11 @@ def part(tile: TileDef, reading: Reading) -> Content:
         )
         for row in rows
     )
-    table = Table("Line", tuple(column.heading for column in columns), made)
-    return Content(tile.title or computed.statement.title, "", [table], statement=tile.of)
+    table = TileTable("Line", tuple(column.heading for column in columns), made)
+    return TileContent(tile.title or computed.statement.title, "", [table], statement=tile.of)
 
 
-def chart(tile: TileDef, reading: Reading) -> Content:
+def chart(tile: TileDef, reading: OverviewReading) -> TileContent:
     """Lines in columns: of one column a row for each line, else a drawing for each line on one scale."""
     columns, rows = _columns(tile, reading), [row for row in _rows(tile, reading) if row.has_figures]
     if not rows or not columns:
@@ -53,26 +53,26 @@ def chart(tile: TileDef, reading: Reading) -> Content:
     write = reading.texts(rows[0], columns[0].key)
     heads = tuple(named(column) for column in columns)
     unit = unit_of(reading)
-    table = Table(
+    table = TileTable(
         "Line", heads, tuple(TableRow(row.label, tuple(reading.shown(row, one.key) for one in columns)) for row in rows)
     )
     title = tile.title or reading.computed.statement.title
     if len(columns) == 1:
-        return Content(title, heads[0], [table], [_one_column(tile, reading, rows, columns[0], write)],
+        return TileContent(title, heads[0], [table], [_one_column(tile, reading, rows, columns[0], write)],
                        ("one scale for all",) if len(rows) > 1 else (), tile.of, unit=unit)  # fmt: skip
     runs = [(row, [_month(reading, row, column) for column in columns]) for row in rows]
     scale = month_scale([months for _, months in runs], CHART_HIGH)
     wide = min(max(EACH * len(columns), NARROWEST), pixels(tile)) if len(runs) > 1 else pixels(tile)
     pictures = [
-        Picture(column_drawing(months, (wide, CHART_HIGH), write, scale), row.label if len(runs) > 1 else "")
+        TilePicture(column_drawing(months, (wide, CHART_HIGH), write, scale), row.label if len(runs) > 1 else "")
         for row, months in runs
     ]
     notes = (f"one scale for all {len(runs)}",) if len(runs) > 1 else ()
     named_by = title if len(runs) > 1 or tile.title else rows[0].label
-    return Content(named_by, "", [table], pictures, notes, tile.of, unit=unit)
+    return TileContent(named_by, "", [table], pictures, notes, tile.of, unit=unit)
 
 
-def unit_of(reading: Reading) -> str:
+def unit_of(reading: OverviewReading) -> str:
     """`EUR thousands`: the unit of a statement's own page."""
     unit = reading.computed.statement.unit
     return reading.computed.node.currency + ("" if unit == "units" else f" {unit}")
@@ -84,28 +84,32 @@ def named(column: Column) -> str:
 
 
 def _one_column(
-    tile: TileDef, reading: Reading, rows: Sequence[Row], column: Column, write: Callable[[Fraction], str]
-) -> Picture:
+    tile: TileDef, reading: OverviewReading, rows: Sequence[Row], column: Column, write: Callable[[Fraction], str]
+) -> TilePicture:
     made = [
         Contributor(mark_key(reading.source, row.key, column.key), row.label, reading.value(row, column.key))
         for row in rows
     ]
-    return Picture(ranked_drawing(made, pixels(tile), write))
+    return TilePicture(ranked_drawing(made, pixels(tile), write))
 
 
-def _month(reading: Reading, row: Row, column: Column) -> Month:
+def _month(reading: OverviewReading, row: Row, column: Column) -> DrawnMonth:
     """A figure as a block of a chart, drawn as what it is: actual, budget, the year before or a forecast."""
     value = reading.value(row, column.key)
     key = mark_key(reading.source, row.key, column.key)
     kind = KIND.get(column.scenario_kind, "actual")
     if kind == "budget":
-        return Month(key, column.heading, budget=value)
+        return DrawnMonth(key, column.heading, budget=value)
     if kind == "prior":
-        return Month(key, column.heading, prior=value)
-    return Month(key, column.heading, forecast=value) if kind == "forecast" else Month(key, column.heading, value)
+        return DrawnMonth(key, column.heading, prior=value)
+    return (
+        DrawnMonth(key, column.heading, forecast=value)
+        if kind == "forecast"
+        else DrawnMonth(key, column.heading, value)
+    )
 
 
-def _columns(tile: TileDef, reading: Reading) -> list[Column]:
+def _columns(tile: TileDef, reading: OverviewReading) -> list[Column]:
     """The columns that a tile names, by key or heading; all that show figures where it names none."""
     known = [column for column in reading.computed.columns if column.kind != "text"]
     if not tile.columns:
@@ -138,7 +142,7 @@ def lasting(keys: Sequence[str], columns: Sequence[Column]) -> list[str]:
     return list(found)
 
 
-def _rows(tile: TileDef, reading: Reading) -> list[Row]:
+def _rows(tile: TileDef, reading: OverviewReading) -> list[Row]:
     """The rows that a tile names, by key or label, each with what stands below it."""
     computed = reading.computed
     if not tile.rows:
@@ -153,22 +157,22 @@ def _rows(tile: TileDef, reading: Reading) -> list[Row]:
     return found
 
 
-def words(tile: TileDef, readings: Readings, window: Window) -> Words:
+def words(tile: TileDef, readings: TileReadings, window: Window) -> TileWords:
     """A text with its figures as they are now."""
     lines = iter(figures_in(tile.text, tile.of, f"tile {tile.key}"))
     paragraphs = []
     for paragraph in tile.text.strip().split("\n"):
-        pieces: list[Piece] = []
+        pieces: list[TextPiece] = []
         for place, text in enumerate(FIGURE.split(paragraph)):
             if place % 2 == 0:
-                pieces += [Piece(text)] if text else []
+                pieces += [TextPiece(text)] if text else []
                 continue
             line, word = next(lines)
             reading = readings.whole(line.statement)
             shown = reading.shown(reading.row(line), _column_of(word, window))
-            pieces.append(Piece(shown.text or "none", shown, line.statement))
+            pieces.append(TextPiece(shown.text or "none", shown, line.statement))
         paragraphs.append(tuple(pieces))
-    return Words(tile.title, tuple(paragraphs))
+    return TileWords(tile.title, tuple(paragraphs))
 
 
 def _column_of(word: str, window: Window) -> str:

@@ -23,7 +23,7 @@ Write = Callable[[Row, Column, Fraction], str]
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownFigure:
     """A figure with its text: "" where there is none, `n/m` or `sealed` where it has no value. `good` judges
     differences and percents by the line's direction. `source`, `row` and `column` are where it is traced: in which of a
     statement's readings, and where there."""
@@ -53,11 +53,11 @@ def place_of(key: str) -> tuple[str, str, str]:
     return source, row, column
 
 
-NOTHING = Shown(None, "", "", "")
+NOTHING = ShownFigure(None, "", "", "")
 
 
 @dataclass(frozen=True)
-class Member:
+class OverviewMember:
     """One piece of a series of members; `code` is empty for what belongs to none of them."""
 
     code: str
@@ -70,7 +70,7 @@ class Member:
 
 
 @dataclass(frozen=True, eq=False)
-class Reading:
+class OverviewReading:
     """A statement computed in an overview's columns; `write` gives the text of a figure, `source` is what addresses
     call this reading."""
 
@@ -102,7 +102,7 @@ class Reading:
     def _columns(self) -> dict[str, Column]:
         return {column.key: column for column in self.computed.columns}
 
-    def shown(self, row: Row, key: str) -> Shown:
+    def shown(self, row: Row, key: str) -> ShownFigure:
         """The figure of a row in a column; of the row with its key here, wherever it comes from."""
         column = self.column(key)
         if column is None or row.key not in self.computed.rows_by_key:
@@ -110,11 +110,11 @@ class Reading:
         row, place = self.computed.rows_by_key[row.key], self.computed.place(key)
         value = row.values[place]
         if value is None:
-            return Shown(None, row.word_at(place), row.key, key, source=self.source)
+            return ShownFigure(None, row.word_at(place), row.key, key, source=self.source)
         good = None
         if column.kind in ("difference", "percent") and value and row.directions and row.directions[place]:
             good = value * row.directions[place] > 0
-        return Shown(value, self.write(row, column, value), row.key, key, good, self.source)
+        return ShownFigure(value, self.write(row, column, value), row.key, key, good, self.source)
 
     def value(self, row: Row, key: str) -> Value:
         return self.shown(row, key).value
@@ -168,7 +168,7 @@ class Reading:
 
     # members ----------------------------------------------------------------------------------------------------------
 
-    def members(self) -> list[Member]:
+    def members(self) -> list[OverviewMember]:
         """The members of the series, in the order of the ledger."""
         found: dict[str, list[Column]] = {}
         for column in self.computed.columns:
@@ -177,10 +177,10 @@ class Reading:
         return [self._member(columns) for columns in found.values()]
 
     @staticmethod
-    def _member(columns: Sequence[Column]) -> Member:
+    def _member(columns: Sequence[Column]) -> OverviewMember:
         first = columns[0]
         code = "" if first.is_rest else next(one.heading for one in columns if one.asked.key == "actual")
-        return Member(code, first.groups[0] if first.groups else code, tuple(columns))
+        return OverviewMember(code, first.groups[0] if first.groups else code, tuple(columns))
 
     # lines ------------------------------------------------------------------------------------------------------------
 

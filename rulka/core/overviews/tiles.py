@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from rulka.core.overviews.definitions import LineRef
-from rulka.core.overviews.reading import Shown
+from rulka.core.overviews.reading import ShownFigure
 from rulka.core.picturing.drawings import Drawing
 
 
@@ -16,14 +16,14 @@ class TableRow:
     """One row: its name, its figures, and the code of the node that it leads to; `strong` for totals."""
 
     name: str
-    figures: tuple[Shown, ...]
+    figures: tuple[ShownFigure, ...]
     code: str = ""
     depth: int = 0
     strong: bool = False
 
 
 @dataclass(frozen=True)
-class Table:
+class TileTable:
     """The figures of a tile as a table: what is drawn, for whoever reads or copies it."""
 
     corner: str
@@ -32,7 +32,7 @@ class Table:
 
 
 @dataclass(frozen=True)
-class Picture:
+class TilePicture:
     """One drawing; `title` stands above it where a tile has several, `code` is the node that it leads to."""
 
     drawing: Drawing
@@ -41,17 +41,17 @@ class Picture:
 
 
 @dataclass(frozen=True)
-class Content:
+class TileContent:
     """A tile filled: `about` says in a few words which time it shows; `notes` what must be said besides, scales first;
     `headline` names figures that stand above the drawing; `statement` is the one in whose lines marks are traced."""
 
     title: str
     about: str
-    tables: Sequence[Table]
-    pictures: Sequence[Picture] = ()
+    tables: Sequence[TileTable]
+    pictures: Sequence[TilePicture] = ()
     notes: Sequence[str] = ()
     statement: str = ""
-    headline: Sequence[tuple[str, Shown]] = ()
+    headline: Sequence[tuple[str, ShownFigure]] = ()
     ends: tuple[Fraction, Fraction] | None = None
     """The ends of its scale, where others may share it."""
 
@@ -64,14 +64,14 @@ class StripWindow:
     """One window of a key figure, and a bar that measures it by its own plan."""
 
     window: str
-    actual: Shown
+    actual: ShownFigure
     bar: Drawing | None
-    budget: Shown
-    gap: Shown
-    gap_part: Shown
-    prior: Shown
-    change: Shown
-    change_part: Shown
+    budget: ShownFigure
+    gap: ShownFigure
+    gap_part: ShownFigure
+    prior: ShownFigure
+    change: ShownFigure
+    change_part: ShownFigure
 
 
 @dataclass(frozen=True)
@@ -82,9 +82,9 @@ class StripRow:
     line: LineRef
     trend: str
     windows: tuple[StripWindow, ...]
-    outlook: Shown
-    reached: Shown
-    left: Shown
+    outlook: ShownFigure
+    reached: ShownFigure
+    left: ShownFigure
 
 
 @dataclass(frozen=True)
@@ -98,20 +98,20 @@ class Strip:
 
 
 @dataclass(frozen=True)
-class Piece:
+class TextPiece:
     """A piece of a text: words, or a figure of a statement."""
 
     text: str
-    figure: Shown | None = None
+    figure: ShownFigure | None = None
     statement: str = ""
 
 
 @dataclass(frozen=True)
-class Words:
+class TileWords:
     """A text with figures in it, paragraph by paragraph."""
 
     title: str
-    paragraphs: tuple[tuple[Piece, ...], ...]
+    paragraphs: tuple[tuple[TextPiece, ...], ...]
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from rulka.core.picturing.bridges import Bar, Bridge, Leg, Total, bridge
+from rulka.core.picturing.bridges import Bridge, BridgeBar, Leg, Total, bridge
 from rulka.core.picturing.drawings import (
     ASCENT,
     DIAMOND,
@@ -16,12 +16,12 @@ from rulka.core.picturing.drawings import (
     SIZE,
     TRIANGLE,
     Drawing,
-    Mark,
+    DrawnMark,
+    DrawnRule,
+    DrawnWords,
     MarkKind,
-    Rule,
     Tone,
     Torn,
-    Words,
     Written,
 )
 from rulka.core.picturing.scales import Scale, cut, shared
@@ -104,8 +104,8 @@ class _Drawn:
     scale: Scale
 
     def drawing(self) -> Drawing:
-        marks: list[Mark] = []
-        words: list[Words] = []
+        marks: list[DrawnMark] = []
+        words: list[DrawnWords] = []
         for place, bar in enumerate(self.made.bars):
             marks += self._marks(place, bar)
             words += self._words(place, bar)
@@ -126,65 +126,69 @@ class _Drawn:
     def _y(self, value: Fraction) -> float:
         return round(ABOVE + self.scale.length - self.scale.place(value), 1)
 
-    def _ends(self, bar: Bar) -> tuple[float, float]:
+    def _ends(self, bar: BridgeBar) -> tuple[float, float]:
         """The top and the bottom of a bar; a total stands on where bars of the scale begin."""
         begins = self.scale.base if bar.kind == "total" else bar.begins
         return self._y(max(begins, bar.ends)), self._y(min(begins, bar.ends))
 
-    def _marks(self, place: int, bar: Bar) -> list[Mark]:
+    def _marks(self, place: int, bar: BridgeBar) -> list[DrawnMark]:
         """The block of a bar; one of a budget ends in a notch, one of the year before in a diamond."""
         top, bottom = self._ends(bar)
         left, said = self._left(place), f"{_name(bar)}: {self.written(bar.value)}"
         torn: Torn = "" if bar.kind != "total" or not self.scale.cut else "bottom" if self.scale.cut > 0 else "top"
         end, middle = self._y(bar.ends), round(left + self.thick / 2, 1)
         ends = {
-            "budget": Mark("budget", left - OVER, end - NOTCH / 2, self.thick + 2 * OVER, NOTCH, bar.key, said),
-            "prior": Mark("prior", middle - DIAMOND / 2, end - DIAMOND / 2, DIAMOND, DIAMOND, bar.key, said),
+            "budget": DrawnMark("budget", left - OVER, end - NOTCH / 2, self.thick + 2 * OVER, NOTCH, bar.key, said),
+            "prior": DrawnMark("prior", middle - DIAMOND / 2, end - DIAMOND / 2, DIAMOND, DIAMOND, bar.key, said),
         }
-        block = Mark(_kind(bar), left, top, self.thick, max(round(bottom - top, 1), 1), bar.key, said, torn)
+        block = DrawnMark(_kind(bar), left, top, self.thick, max(round(bottom - top, 1), 1), bar.key, said, torn)
         return [block, *([ends[bar.scenario]] if bar.kind == "total" and bar.scenario in ends else [])]
 
-    def _words(self, place: int, bar: Bar) -> list[Words]:
+    def _words(self, place: int, bar: BridgeBar) -> list[DrawnWords]:
         middle = round((place + 0.5) * self.slot, 1)
         largest = place in (self.made.most_favourable, self.made.least_favourable)
         weight = STRONG if bar.kind == "total" or largest else PLAIN
-        figure = Words(middle, self._figure_at(bar), self.written(bar.value), "middle", _tone(bar), weight)
+        figure = DrawnWords(middle, self._figure_at(bar), self.written(bar.value), "middle", _tone(bar), weight)
         lines = broken(_name(bar), int(self.slot) - 4, SIZE, lines=NAMES, weight=weight)
         first = self.high - BELOW + ASCENT + 4
         names = [
-            Words(middle, first + line * LINE, text, "middle", "soft", weight if largest else PLAIN, whole=_name(bar))
+            DrawnWords(
+                middle, first + line * LINE, text, "middle", "soft", weight if largest else PLAIN, whole=_name(bar)
+            )
             for line, text in enumerate(lines)
         ]
         return [figure, *names]
 
-    def _figure_at(self, bar: Bar) -> float:
+    def _figure_at(self, bar: BridgeBar) -> float:
         """The line of a bar's figure: above the bar, below one that hangs below zero, so that no rule runs through."""
         top, bottom = self._ends(bar)
         return bottom + LIFT + ASCENT - 4 if max(bar.begins, bar.ends) <= 0 > min(bar.begins, bar.ends) else top - LIFT
 
-    def _rules(self) -> list[Rule]:
+    def _rules(self) -> list[DrawnRule]:
         """The line that totals stand on, and what leads from the end of each bar to the next one."""
         base = self._y(self.scale.base)
-        rules = [Rule(0, base, self.wide, base)]
+        rules = [DrawnRule(0, base, self.wide, base)]
         for place, bar in enumerate(self.made.bars[:-1]):
             level = self._y(bar.ends)
-            rules.append(Rule(round(self._left(place) + self.thick, 1), level, self._left(place + 1), level, soft=True))
+            rules.append(
+                DrawnRule(round(self._left(place) + self.thick, 1), level, self._left(place + 1), level, soft=True)
+            )
         return rules
 
 
-def _kind(bar: Bar) -> MarkKind:
+def _kind(bar: BridgeBar) -> MarkKind:
     if bar.kind == "total":
         return "pale" if bar.scenario in ("budget", "prior") else bar.scenario
     return "neutral" if bar.favourable is None else "favourable" if bar.favourable else "unfavourable"
 
 
-def _tone(bar: Bar) -> Tone:
+def _tone(bar: BridgeBar) -> Tone:
     if bar.kind == "total" or bar.favourable is None:
         return "ink"
     return "favourable" if bar.favourable else "unfavourable"
 
 
-def _name(bar: Bar) -> str:
+def _name(bar: BridgeBar) -> str:
     if bar.kind == "together":
         return f"{len(bar.together)} others"
     return "Not in the steps" if bar.kind == "rest" else bar.label

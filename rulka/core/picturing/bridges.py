@@ -41,7 +41,7 @@ class Leg:
 
 
 @dataclass(frozen=True)
-class Bar:
+class BridgeBar:
     """One bar of a bridge. A total stands from zero to its figure; all others from where the bar before ended.
     `together` holds the keys of small steps that were summed up; a `rest` is what no step accounts for."""
 
@@ -64,7 +64,7 @@ class Bridge:
     """Bars from left to right, the last of them a total, the first too where it begins at one. `most_favourable` and
     `least_favourable` are the places of the largest contributors of either side; steps that were summed up are none."""
 
-    bars: tuple[Bar, ...]
+    bars: tuple[BridgeBar, ...]
     most_favourable: int | None
     least_favourable: int | None
 
@@ -90,25 +90,25 @@ def bridge(start: Total | None, legs: Sequence[Leg], *, most: int) -> Bridge:
     for leg in legs:
         at = bars[-1].ends if bars else Fraction(0)
         for bar in _steps(leg.steps, most):
-            bars.append(Bar(bar.kind, bar.key, bar.label, at, at + bar.value, bar.favourable, bar.together))
+            bars.append(BridgeBar(bar.kind, bar.key, bar.label, at, at + bar.value, bar.favourable, bar.together))
             at = bars[-1].ends
         if at != leg.total.value:
-            bars.append(Bar("rest", "", "", at, leg.total.value))
+            bars.append(BridgeBar("rest", "", "", at, leg.total.value))
         bars.append(_total(leg.total))
     return Bridge(tuple(bars), _largest(bars, favourable=True), _largest(bars, favourable=False))
 
 
-def _total(total: Total) -> Bar:
-    return Bar("total", total.key, total.label, Fraction(0), total.value, scenario=total.scenario)
+def _total(total: Total) -> BridgeBar:
+    return BridgeBar("total", total.key, total.label, Fraction(0), total.value, scenario=total.scenario)
 
 
-def _steps(steps: Sequence[Step], most: int) -> list[Bar]:
+def _steps(steps: Sequence[Step], most: int) -> list[BridgeBar]:
     """The steps of one leg as bars from zero: the largest in their order, then the others as one."""
     moving = [step for step in steps if step.value]
     by_size = sorted(range(len(moving)), key=lambda place: (-abs(moving[place].value), place))
     shown = set(by_size if len(moving) <= most else by_size[: most - 1])
     bars = [
-        Bar("step", step.key, step.label, Fraction(0), step.value, step.favourable)
+        BridgeBar("step", step.key, step.label, Fraction(0), step.value, step.favourable)
         for place, step in enumerate(moving)
         if place in shown
     ]
@@ -117,11 +117,11 @@ def _steps(steps: Sequence[Step], most: int) -> list[Bar]:
         sides = {step.favourable for step in others}
         same = sides.pop() if len(sides) == 1 else None
         value = sum((step.value for step in others), Fraction(0))
-        bars.append(Bar("together", "", "", Fraction(0), value, same, tuple(step.key for step in others)))
+        bars.append(BridgeBar("together", "", "", Fraction(0), value, same, tuple(step.key for step in others)))
     return bars
 
 
-def _largest(bars: Sequence[Bar], *, favourable: bool) -> int | None:
+def _largest(bars: Sequence[BridgeBar], *, favourable: bool) -> int | None:
     """The place of the largest single step of one side."""
     places = [place for place, bar in enumerate(bars) if bar.kind == "step" and bar.favourable is favourable]
     return max(places, key=lambda place: (abs(bars[place].value), -place), default=None)

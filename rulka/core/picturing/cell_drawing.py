@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from rulka.core.picturing.drawings import DIAMOND, NOTCH, Drawing, Mark, MarkKind, Rule
+from rulka.core.picturing.drawings import DIAMOND, NOTCH, Drawing, DrawnMark, DrawnRule, MarkKind
 from rulka.core.picturing.scales import shared
 
 HIGH, BLOCK = 20, 10
@@ -20,13 +20,13 @@ def cell_drawing(
     scale = shared((value, budget, prior), wide - DIAMOND)
     left, top = DIAMOND // 2, (HIGH - BLOCK) // 2
     begins, long = scale.bar(Fraction(0), value)
-    marks = [Mark("actual", round(left + begins, 1), top, max(long, 1), BLOCK, "", said["actual"])]
+    marks = [DrawnMark("actual", round(left + begins, 1), top, max(long, 1), BLOCK, "", said["actual"])]
     if budget is not None:
         end = left + scale.place(budget)
-        marks.append(Mark("budget", round(end - NOTCH / 2, 1), 1, NOTCH, HIGH - 2, "", said["budget"]))
+        marks.append(DrawnMark("budget", round(end - NOTCH / 2, 1), 1, NOTCH, HIGH - 2, "", said["budget"]))
     if prior is not None:
         end = left + scale.place(prior)
         box = (round(end - DIAMOND / 2, 1), (HIGH - DIAMOND) / 2, DIAMOND, DIAMOND)
-        marks.append(Mark("prior", *box, "", said["prior"]))
+        marks.append(DrawnMark("prior", *box, "", said["prior"]))
     zero = round(left + scale.place(Fraction(0)), 1)
-    return Drawing(wide, HIGH, marks, [], [Rule(zero, 1, zero, HIGH - 1, soft=True)])
+    return Drawing(wide, HIGH, marks, [], [DrawnRule(zero, 1, zero, HIGH - 1, soft=True)])

@@ -14,10 +14,10 @@ from rulka.core.picturing.drawings import (
     NOTCH,
     SIZE,
     Drawing,
-    Mark,
+    DrawnMark,
+    DrawnRule,
+    DrawnWords,
     MarkKind,
-    Rule,
-    Words,
     Written,
     completed,
 )
@@ -38,7 +38,7 @@ FORECAST = "forecast"
 
 
 @dataclass(frozen=True)
-class Month:
+class DrawnMonth:
     """The figures of one month, None where there is none; `key` is what traces them, see `completed`. It is actual or
     forecast, not both."""
 
@@ -66,12 +66,12 @@ def plot_height(high: int) -> int:
     return high - ABOVE - BELOW
 
 
-def month_scale(runs: Iterable[Sequence[Month]], high: int) -> Scale:
+def month_scale(runs: Iterable[Sequence[DrawnMonth]], high: int) -> Scale:
     """The one scale of all runs of months that are drawn at a height side by side."""
     return shared((value for run in runs for month in run for _, _, value in month.figures), plot_height(high))
 
 
-def column_drawing(months: Sequence[Month], size: tuple[int, int], written: Written, scale: Scale) -> Drawing:
+def column_drawing(months: Sequence[DrawnMonth], size: tuple[int, int], written: Written, scale: Scale) -> Drawing:
     """Draw months at a size in pixels on a scale of `month_scale`. All months are named where their names have room,
     else the first and the last. ValueError for a scale of another height, or where the drawing is narrower than the
     figure it writes."""
@@ -83,7 +83,7 @@ def column_drawing(months: Sequence[Month], size: tuple[int, int], written: Writ
 
 @dataclass(frozen=True)
 class _Drawn:
-    months: Sequence[Month]
+    months: Sequence[DrawnMonth]
     wide: int
     high: int
     written: Written
@@ -92,11 +92,11 @@ class _Drawn:
     def drawing(self) -> Drawing:
         marks = [mark for place, month in enumerate(self.months) for mark in self._marks(place, month)]
         zero = self._y(Fraction(0))
-        rules, words = [Rule(0, zero, self.wide, zero)], self._names()
+        rules, words = [DrawnRule(0, zero, self.wide, zero)], self._names()
         for of in (self._last_actual(), self._forecast()):
             words += [of] if of else []
         if (begins := self._forecast_begins()) is not None:
-            rules.append(Rule(begins, 0, begins, self.high - BELOW, soft=True))
+            rules.append(DrawnRule(begins, 0, begins, self.high - BELOW, soft=True))
         return Drawing(self.wide, self.high, marks, words, rules)
 
     @property
@@ -106,14 +106,14 @@ class _Drawn:
     def _y(self, value: Fraction) -> float:
         return round(ABOVE + self.scale.length - self.scale.place(value), 1)
 
-    def _marks(self, place: int, month: Month) -> list[Mark]:
+    def _marks(self, place: int, month: DrawnMonth) -> list[DrawnMark]:
         thick = round(self.slot * THICK, 1)
         left = round(place * self.slot + (self.slot - thick) / 2, 1)
         figures = month.figures
         if month.actual is None and month.forecast is None:  # what stands alone has a block of its own
             figures = [("pale", word, value) for _, word, value in figures[:1]] + figures
         return [
-            Mark(
+            DrawnMark(
                 kind,
                 *self._box(kind, value, left, thick),
                 completed(month.key, word),
@@ -131,17 +131,17 @@ class _Drawn:
             return round(left + (thick - across) / 2, 1), round(end - across / 2, 1), across, across
         return left, min(end, zero), thick, max(round(abs(zero - end), 1), 1)
 
-    def _names(self) -> list[Words]:
+    def _names(self) -> list[DrawnWords]:
         y = self.high - BELOW + ASCENT + 4
         labels = [month.label for month in self.months]
         if widest(labels, SIZE) + 4 <= self.slot:
             middles = [round((place + 0.5) * self.slot, 1) for place in range(len(labels))]
-            return [Words(x, y, label, "middle", "soft") for x, label in zip(middles, labels, strict=True)]
-        ends = [Words(0, y, labels[0], "start", "soft"), Words(self.wide, y, labels[-1], "end", "soft")]
+            return [DrawnWords(x, y, label, "middle", "soft") for x, label in zip(middles, labels, strict=True)]
+        ends = [DrawnWords(0, y, labels[0], "start", "soft"), DrawnWords(self.wide, y, labels[-1], "end", "soft")]
         together = width(labels[0], SIZE) + width(labels[-1], SIZE) + 4
         return ends if together <= self.wide else []
 
-    def _last_actual(self) -> Words | None:
+    def _last_actual(self) -> DrawnWords | None:
         """The last actual figure, written above all that its month and those beside it hold."""
         places = [place for place, month in enumerate(self.months) if month.actual is not None]
         if not places:
@@ -157,17 +157,17 @@ class _Drawn:
             if place * self.slot < x + half and (place + 1) * self.slot > x - half
             for _, _, value in month.figures
         ]
-        return Words(round(x, 1), min(over) - LIFT, text, "middle", weight=STRONG)
+        return DrawnWords(round(x, 1), min(over) - LIFT, text, "middle", weight=STRONG)
 
     def _forecast_begins(self) -> float | None:
         place = next((place for place, month in enumerate(self.months) if month.forecast is not None), None)
         return None if place is None else round(place * self.slot, 1)
 
-    def _forecast(self) -> Words | None:
+    def _forecast(self) -> DrawnWords | None:
         """The word at a forecast, on the side of its rule that has room; none where neither has."""
         begins, long = self._forecast_begins(), float(width(FORECAST, SIZE)) + 4
         if begins is None or long > max(begins, self.wide - begins):
             return None
         if begins + long <= self.wide:
-            return Words(begins + 4, ASCENT, FORECAST, "start", "soft")
-        return Words(begins - 4, ASCENT, FORECAST, "end", "soft")
+            return DrawnWords(begins + 4, ASCENT, FORECAST, "start", "soft")
+        return DrawnWords(begins - 4, ASCENT, FORECAST, "end", "soft")

@@ -50,7 +50,7 @@ def completed(key: str, word: str) -> str:
 
 
 @dataclass(frozen=True)
-class Mark:
+class DrawnMark:
     """What stands for one figure: its kind, its box, `key` as what traces it, and in words what it says."""
 
     kind: MarkKind
@@ -65,7 +65,7 @@ class Mark:
 
 
 @dataclass(frozen=True)
-class Words:
+class DrawnWords:
     """A text on a line at `y`, from, around or up to `x`. `whole` is the text before it was shortened, `leads` the node
     that it leads to."""
 
@@ -92,7 +92,7 @@ class Words:
 
 
 @dataclass(frozen=True)
-class Rule:
+class DrawnRule:
     """A straight line: `soft` ones connect, others are what bars stand on."""
 
     x: float
@@ -109,7 +109,7 @@ class Drawing:
 
     width: int
     height: int
-    marks: Sequence[Mark]
-    words: Sequence[Words]
-    rules: Sequence[Rule]
+    marks: Sequence[DrawnMark]
+    words: Sequence[DrawnWords]
+    rules: Sequence[DrawnRule]
     notes: Sequence[str] = ()

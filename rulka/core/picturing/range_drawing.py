@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from rulka.core.errors import RulkaError
-from rulka.core.picturing.column_drawing import Month, column_drawing, month_scale
+from rulka.core.picturing.column_drawing import DrawnMonth, column_drawing, month_scale
 from rulka.core.picturing.drawings import Drawing, Written
 from rulka.core.picturing.ranked_drawing import Contributor, ranked_drawing
 from rulka.core.picturing.together import BETWEEN, together
@@ -32,19 +32,26 @@ def grid_of(cells: Sequence[Sequence[Fraction | str | None]]) -> Grid:
     names_rows = bool(rows) and any(row[0] for row in rows) and not any(isinstance(row[0], Fraction) for row in rows)
     names_rows = names_rows and len(rows[0]) > 1
     inner = [row[1:] if names_rows else row for row in rows]
-    names_columns = len(inner) > 1 and not any(isinstance(one, Fraction) for one in inner[0])
-    heads = [str(one or "") for one in inner[0]] if names_columns and inner else ["" for _ in inner[0]] if inner else []
+    names_columns = len(inner) > 1 and not any(isinstance(cell, Fraction) for cell in inner[0])
+    heads = (
+        [str(cell or "") for cell in inner[0]] if names_columns and inner else ["" for _ in inner[0]] if inner else []
+    )
     body = list(enumerate(inner))[1:] if names_columns else list(enumerate(inner))
-    kept = [(place, row) for place, row in body if any(isinstance(one, Fraction) for one in row)]
-    if not kept:
+    with_figures = [
+        (number_in_all, row) for number_in_all, row in body if any(isinstance(cell, Fraction) for cell in row)
+    ]
+    if not with_figures:
         raise RulkaError("There are no figures in these cells.", hint="Choose cells with figures.", subject="drawing")
-    if len(kept) > MOST_ROWS or len(heads) > MOST_COLUMNS:
+    if len(with_figures) > MOST_ROWS or len(heads) > MOST_COLUMNS:
         raise RulkaError(
             f"A drawing holds {MOST_ROWS} rows and {MOST_COLUMNS} columns.", hint="Choose fewer cells.",
             subject="drawing",
         )  # fmt: skip
-    names = tuple(str(rows[place][0] or "") if names_rows else str(number) for number, (place, _) in enumerate(kept, 1))
-    figures = tuple(tuple(one if isinstance(one, Fraction) else None for one in row) for _, row in kept)
+    names = tuple(
+        str(rows[number_in_all][0] or "") if names_rows else str(number)
+        for number, (number_in_all, _) in enumerate(with_figures, 1)
+    )
+    figures = tuple(tuple(cell if isinstance(cell, Fraction) else None for cell in row) for _, row in with_figures)
     return Grid(tuple(heads), names, figures)
 
 
@@ -57,7 +64,7 @@ def range_drawing(grid: Grid, wide: int, written: Written) -> Drawing:
             drawing = ranked_drawing(rows, wide, written)
             return together([(grid.heads[0], drawing)], wide)
         runs = [
-            (head, [Month("", name, row[place]) for name, row in zip(grid.names, grid.figures, strict=True)])
+            (head, [DrawnMonth("", name, row[place]) for name, row in zip(grid.names, grid.figures, strict=True)])
             for place, head in enumerate(grid.heads)
         ]
         scale = month_scale([months for _, months in runs], HIGH)

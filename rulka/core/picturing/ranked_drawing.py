@@ -13,11 +13,11 @@ from rulka.core.picturing.drawings import (
     SIZE,
     TRIANGLE,
     Drawing,
-    Mark,
+    DrawnMark,
+    DrawnRule,
+    DrawnWords,
     MarkKind,
-    Rule,
     Tone,
-    Words,
     Written,
     completed,
 )
@@ -96,15 +96,15 @@ def ranked_drawing(rows: Sequence[Contributor], wide: int, written: Written) -> 
     for place, row in enumerate(rows):
         marks += _marks(row, place * ROW, left + DIAMOND // 2, scale, written)
         line = place * ROW + TOP + BLOCK - 2
-        words.append(Words(0, line, fitted(row.label, names, SIZE), whole=row.label, leads=row.leads))
-        words.append(Words(wide - beside, line, figures[place], "end", weight=STRONG))
+        words.append(DrawnWords(0, line, fitted(row.label, names, SIZE), whole=row.label, leads=row.leads))
+        words.append(DrawnWords(wide - beside, line, figures[place], "end", weight=STRONG))
         if row.aside:
-            words.append(Words(wide, line, row.aside, "end", row.tone))
+            words.append(DrawnWords(wide, line, row.aside, "end", row.tone))
     zero = left + DIAMOND // 2 + scale.place(Fraction(0))
-    return Drawing(wide, len(rows) * ROW, marks, words, [Rule(zero, 0, zero, len(rows) * ROW)])
+    return Drawing(wide, len(rows) * ROW, marks, words, [DrawnRule(zero, 0, zero, len(rows) * ROW)])
 
 
-def _marks(row: Contributor, top: int, left: int, scale: Scale, written: Written) -> list[Mark]:
+def _marks(row: Contributor, top: int, left: int, scale: Scale, written: Written) -> list[DrawnMark]:
     """The marks of one row: a block from zero, a notch across its row, a diamond below the block."""
     made = []
     figures: list[tuple[MarkKind, str, Fraction | None]] = [
@@ -124,6 +124,8 @@ def _marks(row: Contributor, top: int, left: int, scale: Scale, written: Written
         }
         x, y, across, down = boxes[kind]
         made.append(
-            Mark(kind, round(x, 1), y, across, down, completed(row.key, word), f"{row.label}, {word}: {written(value)}")
+            DrawnMark(
+                kind, round(x, 1), y, across, down, completed(row.key, word), f"{row.label}, {word}: {written(value)}"
+            )
         )
     return made

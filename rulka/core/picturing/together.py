@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from rulka.core.picturing.drawings import ASCENT, DESCENT, LINE, SIZE, Drawing, Words
+from rulka.core.picturing.drawings import ASCENT, DESCENT, LINE, SIZE, Drawing, DrawnWords
 from rulka.core.picturing.words import STRONG, fitted
 
 BETWEEN = 20
@@ -23,7 +23,7 @@ def together(drawings: Sequence[tuple[str, Drawing]], wide: int, notes: Sequence
         head = LINE if name else 0
         if name:
             text = fitted(name, drawing.width, SIZE, STRONG)
-            words.append(Words(left, top + ASCENT, text, weight=STRONG, whole=name))
+            words.append(DrawnWords(left, top + ASCENT, text, weight=STRONG, whole=name))
         down = top + head
         marks += [replace(one, x=one.x + left, y=one.y + down) for one in drawing.marks]
         words += [replace(one, x=one.x + left, y=one.y + down) for one in drawing.words]
@@ -37,5 +37,5 @@ def together(drawings: Sequence[tuple[str, Drawing]], wide: int, notes: Sequence
     high = top + row
     for note in notes:
         high += LINE
-        words.append(Words(0, high - LINE + ASCENT + 2, fitted(note, across, SIZE), tone="soft", whole=note))
+        words.append(DrawnWords(0, high - LINE + ASCENT + 2, fitted(note, across, SIZE), tone="soft", whole=note))
     return Drawing(across, max(high + (DESCENT if notes else 0), LINE), marks, words, rules)

@@ -3,12 +3,12 @@ and the rest. Drivers and rest add up to the variance."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from rulka.core.definitions.expressions import Value
-from rulka.core.proof.splits import TEXTS, Opened, SplitPart, directions, split, step_into
+from rulka.core.proof.splits import TEXTS, OpenedFigure, SplitPart, directions, split, step_into
 
 ENOUGH = Fraction(4, 5)
 """The part of a variance that its drivers make up."""
@@ -66,7 +66,7 @@ class Drivers:
         return self.count - len(self.drivers)
 
 
-def drivers_of(opened: Opened, by: str = "") -> Drivers:
+def drivers_of(opened: OpenedFigure, by: str = "") -> Drivers:
     """The drivers of a figure, by a direction where one is named, else by the one that needs the fewest."""
     whole = opened.value or Fraction(0)
     parts, chosen = _parts(opened, by) if by else _best(opened)
@@ -80,46 +80,49 @@ def drivers_of(opened: Opened, by: str = "") -> Drivers:
 def taken(parts: Sequence[SplitPart], whole: Fraction) -> list[SplitPart]:
     """The fewest parts, largest first, that make up four fifths of the whole, with what works against them: what is
     left of either side is no more than a fifth of it. Of a whole of nothing, those that move four fifths of all."""
-    sign = -1 if whole < 0 else 1
-    along = sorted((part for part in parts if part.value * sign > 0), key=_size)
-    against = sorted((part for part in parts if part.value * sign < 0), key=_size)
-    size = abs(whole) or sum((abs(part.value) for part in parts), Fraction(0))
+    upwards = sorted((part for part in parts if part.value > 0), key=_size)
+    downwards = sorted((part for part in parts if part.value < 0), key=_size)
+    size = abs(whole) or _sizes(parts)
     found: list[SplitPart] = []
-    for side in (against, along):
-        left = sum((abs(part.value) for part in side), Fraction(0))
+    for side in (upwards, downwards):
+        left = _sizes(side)
         while side and left > size * (1 - ENOUGH):
             left -= abs(side[0].value)
             found.append(side.pop(0))
     return sorted(found, key=_size)
 
 
+def _sizes(parts: Iterable[SplitPart]) -> Fraction:
+    """What parts come to, whatever their signs."""
+    return sum((abs(part.value) for part in parts), Fraction(0))
+
+
 def _size(part: SplitPart) -> tuple[Fraction, str]:
     return -abs(part.value), part.code
 
 
-def _parts(opened: Opened, by: str) -> tuple[list[SplitPart], str]:
+def _parts(opened: OpenedFigure, by: str) -> tuple[list[SplitPart], str]:
     return [part for part in split(opened, by, lowest=True).parts if part.value], by
 
 
-def _best(opened: Opened, *, apart: bool = False) -> tuple[list[SplitPart], str]:
-    """The direction in which the fewest parts make up a figure; `apart` wants it told apart by several."""
+def _best(opened: OpenedFigure) -> tuple[list[SplitPart], str]:
+    """The direction in which the fewest parts make up a figure; the first, where none tells it apart by several."""
     whole = opened.value or Fraction(0)
     found: list[tuple[int, list[SplitPart], str]] = []
-    plain: tuple[list[SplitPart], str] | None = None
+    first: tuple[list[SplitPart], str] = [], ""
     for by in _candidates(opened):
         parts, _ = _parts(opened, by)
-        plain = plain or (parts, by)
-        told = [part for part in parts if not part.reason or part.reason == "none"]
-        untold = sum((abs(part.value) for part in parts), Fraction(0)) - sum((abs(p.value) for p in told), Fraction(0))
-        if len(parts) > 1 and untold <= UNTOLD * (abs(whole) or 1):
+        first = first if first[1] else (parts, by)
+        untold = _sizes(part for part in parts if part.reason not in ("", "none"))
+        if len(parts) > 1 and untold <= UNTOLD * (abs(whole) or _sizes(parts)):
             found.append((len(taken(parts, whole)), parts, by))
     if not found:
-        return ([], "") if apart or plain is None else plain
+        return first
     few = min(found, key=lambda one: one[0])
     return few[1], few[2]
 
 
-def _candidates(opened: Opened) -> list[str]:
+def _candidates(opened: OpenedFigure) -> list[str]:
     """The directions that are tried, in the order in which people think of them; by what only lines tell where all of
     it has lines."""
     with_lines = all(pool.has_lines(one) for pool in opened.pools or () for one in pool.slices)
@@ -133,13 +136,13 @@ def _driver(part: SplitPart, by: str, whole: Fraction) -> Driver:
     return Driver(by, part.code, part.label, part.value, share, part.sides, part.reason)
 
 
-def _told_further(opened: Opened, driver: Driver, whole: Fraction) -> Driver:
+def _told_further(opened: OpenedFigure, driver: Driver, whole: Fraction) -> Driver:
     """A driver of much of the whole by what makes it up, where few do."""
     if driver.reason or driver.works_against or (whole and abs(driver.value) < WORTH_MORE * abs(whole)):
         return driver
     inner = step_into(opened, driver.by, driver.code)
-    parts, by = _best(inner, apart=True)
-    few = taken(parts, driver.value) if by else []
+    parts, by = _best(inner)
+    few = taken(parts, driver.value)
     if not few or len(few) > MOST_INNER or (len(few) == 1 and few[0].value == driver.value):
         return driver
     told = [_driver(part, by, whole) for part in few]

@@ -22,7 +22,7 @@ Key = tuple[str, str]
 
 
 @dataclass(frozen=True)
-class Said:
+class SaidBefore:
     """What somebody said about a variance: in which state they left it, of which figure, None where of none yet."""
 
     state: State
@@ -32,7 +32,7 @@ class Said:
 
 
 @dataclass(frozen=True, eq=False)
-class Item:
+class ExplainItem:
     """Something to explain, numbered down the page; closed ones have no number, and no variance where their line or
     column went. `former` is the figure that was explained, where it is another one now; `why` says what closed it."""
 
@@ -54,7 +54,7 @@ class Item:
         return self.variance.value if self.variance else Fraction(0)
 
 
-def items_of(computed: Computed, said: Mapping[Key, Said]) -> list[Item]:
+def items_of(computed: Computed, said: Mapping[Key, SaidBefore]) -> list[ExplainItem]:
     """What exceeds its threshold, as it stands, then what was said of that no longer does."""
     found = exceeding(computed)
     items = [_item(number, variance, said.get(variance.key)) for number, variance in enumerate(found, 1)]
@@ -64,13 +64,13 @@ def items_of(computed: Computed, said: Mapping[Key, Said]) -> list[Item]:
     return items + [_closed(computed, key, said[key], smaller.get(key)) for key in left]
 
 
-def _item(number: int, variance: Variance, said: Said | None) -> Item:
+def _item(number: int, variance: Variance, said: SaidBefore | None) -> ExplainItem:
     state: State = said.state if said else "open"
     former = None
     if said is not None and said.value is not None and said.value != variance.value:
         former = said.value
         state = "sent back" if said.state == "sent back" else "open"
-    return Item(variance.key, number, state, variance.row.label, heading_of(variance), variance, former)
+    return ExplainItem(variance.key, number, state, variance.row.label, heading_of(variance), variance, former)
 
 
 def heading_of(variance: Variance) -> str:
@@ -79,7 +79,7 @@ def heading_of(variance: Variance) -> str:
     return ", ".join(dict.fromkeys(filter(None, (column.group, column.heading))))
 
 
-def _closed(computed: Computed, key: Key, said: Said, variance: Variance | None) -> Item:
+def _closed(computed: Computed, key: Key, said: SaidBefore, variance: Variance | None) -> ExplainItem:
     row, column = key
     if row not in computed.rows_by_key:
         why = "Its line is gone."
@@ -92,10 +92,10 @@ def _closed(computed: Computed, key: Key, said: Said, variance: Variance | None)
     label = variance.row.label if variance else said.label
     heading = heading_of(variance) if variance else said.heading
     former = said.value if variance is None or said.value != variance.value else None
-    return Item(key, 0, "closed", label, heading, variance, former, why)
+    return ExplainItem(key, 0, "closed", label, heading, variance, former, why)
 
 
-def unexplained(items: Sequence[Item]) -> list[Item]:
+def unexplained(items: Sequence[ExplainItem]) -> list[ExplainItem]:
     """Those that keep an edition from being kept."""
     return [item for item in items if item.state != "closed" and not item.is_done]
 
@@ -104,7 +104,7 @@ def proposed_owners(computed: Computed, variance: Variance, last: str = "") -> l
     """Who could explain a variance, the first who sees it is meant: whom its line names, whom the statement names for
     its node, who did so last."""
     line = computed.line(variance.row.line)
-    named = (line.owner, computed.statement.explain.owners.get(computed.node.code, ""), last)
+    named = (line.owner, computed.statement.explain.owners.get(computed.node.code), last)
     return [name for name in named if name]
 
 
@@ -115,7 +115,7 @@ def due_of(computed: Computed) -> date | None:
 
 
 @dataclass(frozen=True)
-class Note:
+class ExplainNote:
     """An explanation as the statement prints it."""
 
     number: int
@@ -131,7 +131,7 @@ class Note:
 class Notes:
     """The explanations of a statement, and what is not explained yet, as its page prints them."""
 
-    notes: tuple[Note, ...] = ()
+    notes: tuple[ExplainNote, ...] = ()
     missing: tuple[str, ...] = ()
 
     def marks(self) -> dict[str, str]:

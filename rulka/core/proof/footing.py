@@ -3,19 +3,21 @@ could judge."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from fractions import Fraction
 
 import numpy as np
 
+from rulka.core.books.balances import Balances
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.narrowing import Narrowing
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.elimination import pairs, without_partner
-from rulka.core.compute.nodes import REST, nodes_of
+from rulka.core.compute.nodes import REST, node_inside, nodes_of
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.spans import TIME
+from rulka.core.errors import first_of
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof import meaning
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, WARNS, Check
@@ -33,10 +35,10 @@ _TRANSLATED = " Translated by itself, it may differ by a minor unit from what it
 
 
 def footing(computed: Computed) -> list[Check]:
-    """All checks that apply to a statement, in the order they are told; each says what it found or why it wasn't
-    judged.
+    """The checks that apply to a statement, in the order they show.
 
-    Whoever sees a part of the ledger gets no word on the whole: its checks are not judged.
+    Each says what it found, or why nothing could be judged. Somebody who sees a part of the ledger is told nothing of
+    the whole: checks that need it are not judged for them.
     """
     part = "It needs the whole, and you see a part." if computed.view.is_part else ""
     nothing = _nothing_to_judge(computed)
@@ -99,8 +101,7 @@ def _placement(computed: Computed, placed: IntArray, covered: BoolArray) -> list
     checks = [Check("placed", state, detail if total else "It covers no account.", codes)]
     names, codes = names_of(computed, twice)
     holders = {leaf.line.key: leaf.line.label for leaf in placing_leaves(computed) if (leaf.accounts & twice).any()}
-    by = f", by {', '.join(holders.values())}" if holders else ""
-    detail = f"Placed more than once: {names}{by}" if codes else ""
+    detail = f"Placed more than once: {names}, by {', '.join(holders.values())}" if codes else ""
     return [*checks, Check("placed-once", FAILS if codes else HOLDS, detail, codes, tuple(holders))]
 
 
@@ -141,8 +142,13 @@ def _column_check(computed: Computed, column: Column, why: str) -> Check:
         f"{row.label}: {computed.exact_figure(gap, QUANTITY_DIGITS if row.unit == 'quantity' else digits)} apart"
         for row, gap in wrong
     ]
-    detail = "; ".join(told[:8]) + (f"; and {len(told) - 8} more" if len(told) > 8 else "")
-    return Check("own-check", FAILS if wrong else HOLDS, detail, lines=tuple(row.key for row, _ in wrong), title=title)
+    return Check(
+        "own-check",
+        FAILS if wrong else HOLDS,
+        first_of(told, 8, "; "),
+        lines=tuple(row.key for row, _ in wrong),
+        title=title,
+    )
 
 
 def gaps_of(computed: Computed, column: Column) -> list[tuple[Row, Fraction]]:
@@ -168,10 +174,8 @@ def _series(computed: Computed, nothing: str) -> list[Check]:
         columns = [column for column in computed.columns if column.series == asked.key and not column.is_total]
         shown = [column for column in columns if column.has_figures]
         if nothing or not shown:
-            why = (
-                nothing
-                or next((column.note for column in columns if column.note), "")
-                or "None of its members has anything."
+            why = nothing or next(
+                (column.note for column in columns if column.note), "None of its members has anything."
             )
             checks.append(Check("columns", NOT_JUDGED, why, title=title))
         elif asked.each in TIME:
@@ -206,7 +210,12 @@ def _time_series(computed: Computed, shown: Sequence[Column], title: str) -> Che
 
 
 def _member_series(computed: Computed, each: str, parts: Sequence[Column], title: str) -> Check:
-    """The parts together hold each posting key once of what the column would hold that isn't cut."""
+    """Whether the columns of a series hold each posting key once.
+
+    Their sum has to be the column that isn't cut. A key that no column holds is missing from the sum; one that two
+    columns hold is counted twice. A series of all departments without a column for none of them fails where anything
+    was booked on no department. One of departments 110 and 120 alone has to hold what was booked on these.
+    """
     view, rest = computed.view, next((column for column in parts if column.is_rest), None)
     vector = computed.readings.plain(rest or parts[0])[1]
     if vector is None:
@@ -220,19 +229,32 @@ def _member_series(computed: Computed, each: str, parts: Sequence[Column], title
         narrowing = Narrowing((*narrowing.clauses, *series.narrow.of(each)))
     own = view.mask(narrowing).keys & computed.plan.node_of(parts[0]).keys
     if parts[0].asked.inside:
-        own = own & np.any([column.keys for column in parts if column.keys is not None], axis=0)
+        own = own & node_inside(view, computed.statement.scope, parts[0].asked.inside).keys
     if computed.readings.is_fine(parts[0], computed.readings.plain(parts[0])[0]):
         own = own & ~view.coarse[view.keys.account]
     missing = own & (covered != 1) & view.ever_booked(parts[0].asked.scenario, translated=computed.plan.translated)
     if not missing.any():
         return Check("columns", HOLDS, f"{len(parts)} columns add up to the whole", title=title)
-    gap = computed.figure(
-        int((vector.amounts[missing] * (1 - covered[missing])).sum()), computed.plan.node_of(parts[0]).digits
-    )
+    money = missing & ~view.frame.accounts.of_type("statistical")[view.keys.account]
+    counted, digits = (money, computed.plan.node_of(parts[0]).digits) if money.any() else (missing, QUANTITY_DIGITS)
+    gap = computed.figure(int((vector.amounts[counted] * (1 - covered[counted])).sum()), digits)
     return Check("columns", FAILS, f"{gap} stands in none or in two", title=title)
 
 
 # nodes --------------------------------------------------------------------------------------------------------------
+
+
+def _pairs_apart(computed: Computed, column: Column, balances: Balances, carrying: BoolArray) -> Iterator[str]:
+    """In words, each pair of companies that doesn't agree in a column, by balances and by activity."""
+    assert column.window is not None
+    node = computed.plan.node_of(column)
+    for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
+        for pair in pairs(computed.view, node, balances.measure(measure, column.window), accounts):
+            if pair.apart:
+                first, second, gap = (
+                    computed.figure(amount, node.digits) for amount in (pair.of_first, pair.of_second, pair.apart)
+                )
+                yield f"{column.window.title}, {what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart"
 
 
 def _intercompany(computed: Computed, why: str) -> list[Check]:
@@ -257,19 +279,11 @@ def _intercompany(computed: Computed, why: str) -> list[Check]:
         assert column.window is not None
         node = computed.plan.node_of(column)
         balances = view.balances_of(computed.readings.plain(column)[0].source)
-        for what, accounts, measure in (("balances", carrying, "closing"), ("activity", ~carrying, "activity")):
-            for pair in pairs(view, node, balances.measure(measure, column.window), accounts):
-                if pair.apart:
-                    first, second, gap = (
-                        computed.figure(amount, node.digits) for amount in (pair.of_first, pair.of_second, pair.apart)
-                    )
-                    apart[
-                        f"{column.window.title}, {what}: {pair.first} has {first}, {pair.second} {second}, {gap} apart"
-                    ] = None
+        apart.update(dict.fromkeys(_pairs_apart(computed, column, balances, carrying)))
         lonely.update(dict.fromkeys(without_partner(view, node, balances.booked(column.window))))
     checks = [Check("intercompany", FAILS if apart else HOLDS, "; ".join(apart))]
     if lonely:
-        names = ", ".join(f"{entity} {account}" for entity, account in sorted(lonely)[:8])
+        names = first_of([f"{entity} {account}" for entity, account in sorted(lonely)], 8)
         checks.append(
             Check(
                 "intercompany",
@@ -282,7 +296,10 @@ def _intercompany(computed: Computed, why: str) -> list[Check]:
 
 
 def _not_elsewhere(computed: Computed) -> list[Check]:
-    """What a node of a scope holds that none of its children does: told, since it stands in a node of its own."""
+    """Warns of amounts that a node of a scope holds and none of its children does.
+
+    They stand in a node of their own, such as `100.rest`, which somebody who prints the departments alone would miss.
+    """
     if computed.statement.scope is None or not computed.node.children:
         return []
     nodes = nodes_of(computed.view, computed.statement.scope, translated=computed.plan.translated)
@@ -310,10 +327,7 @@ def _rounding(computed: Computed, nothing: str) -> Check:
     ]
     if wrong:
         return Check("rounding", FAILS, f"What is shown doesn't add up to {', '.join(wrong)}")
-    detail = "; ".join(computed.roundings[:12]) + (
-        f"; and {len(computed.roundings) - 12} more" if len(computed.roundings) > 12 else ""
-    )
-    return Check("rounding", HOLDS, detail or "No figure had to give way.")
+    return Check("rounding", HOLDS, first_of(computed.roundings, 12, "; ") or "No figure had to give way.")
 
 
 def _shown_adds_up(computed: Computed, total: Row) -> bool:

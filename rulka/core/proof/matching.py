@@ -40,7 +40,7 @@ class Match:
 
 
 @dataclass(frozen=True)
-class Matched:
+class MatchedEntries:
     """Everything of both sides, once: pairs of the same amount, groups alike with other amounts, and what stands on one
     side only; the largest first."""
 
@@ -54,7 +54,7 @@ class Matched:
         return (*self.same, *self.other, *self.first_only, *self.second_only)
 
 
-def match(first: Iterable[SideRow], second: Iterable[SideRow]) -> Matched:
+def match(first: Iterable[SideRow], second: Iterable[SideRow]) -> MatchedEntries:
     """Match the rows of two sides: one to one where they are alike and of the same amount, then all that is left alike
     as one group."""
     same, left, right = _same(list(first), list(second))
@@ -65,7 +65,7 @@ def match(first: Iterable[SideRow], second: Iterable[SideRow]) -> Matched:
     for alike in dict.fromkeys([*of_first, *of_second]):
         found = Match(alike, tuple(of_first.get(alike, ())), tuple(of_second.get(alike, ())))
         (other if found.first and found.second else first_only if found.first else second_only).append(found)
-    return Matched(
+    return MatchedEntries(
         tuple(sorted(same, key=lambda one: -abs(one.of_first))),
         tuple(sorted(other, key=lambda one: -abs(one.apart))),
         tuple(sorted(first_only, key=lambda one: -abs(one.apart))),

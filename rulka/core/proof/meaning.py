@@ -26,7 +26,7 @@ BALANCES = ("closing", "average")
 
 
 @dataclass(frozen=True)
-class Told:
+class ToldMeaning:
     """What was found: warnings, what is merely told, the lines it is about; `judged` says that there was anything to
     look at."""
 
@@ -60,7 +60,7 @@ def meant_by(text: str, view: View, most: int = 3) -> Meant:
     return Meant(mask.names_accounts, len(places), named, tuple(dict.fromkeys(warnings)))
 
 
-def of_selections(computed: Computed) -> Told:
+def of_selections(computed: Computed) -> ToldMeaning:
     """Selections of lines, columns and nodes, what the spine covers, and units that don't add up."""
     labels = {line.key: line.label for line in computed.statement.spine.walk()}
     found = [(key, warning) for key, warnings in computed.plan.leaves.warnings_of.items() for warning in warnings]
@@ -83,7 +83,7 @@ def of_selections(computed: Computed) -> Told:
     notes = [f"{labels[key]}: {note}" for key, given in computed.plan.leaves.notes_of.items() for note in given]
     notes += _column_notes(computed)
     judged = bool(computed.plan.leaves.by_line) or any(column.asked.narrow for column in computed.columns)
-    return Told(tuple(dict.fromkeys(warnings)), tuple(dict.fromkeys(notes)), tuple(dict.fromkeys(lines)), judged)
+    return ToldMeaning(tuple(dict.fromkeys(warnings)), tuple(dict.fromkeys(notes)), tuple(dict.fromkeys(lines)), judged)
 
 
 def _of_line(computed: Computed, line: LineDef) -> Iterator[str]:
@@ -156,7 +156,7 @@ def _column_notes(computed: Computed) -> Iterator[str]:
                 )
 
 
-def of_columns(computed: Computed) -> Told:
+def of_columns(computed: Computed) -> ToldMeaning:
     """Columns of different currencies set against each other, windows and measures that don't belong together."""
     warnings = [
         f"Column {column.heading or column.key} has no meaning: {column.note}"
@@ -166,7 +166,7 @@ def of_columns(computed: Computed) -> Told:
     warnings += [text for column in computed.columns if column.has_figures and (text := _too_late(computed, column))]
     if _misses_balances(computed):
         warnings.append("It places balance sheet accounts, and no column shows what stands on them, only what moved")
-    return Told(tuple(warnings))
+    return ToldMeaning(tuple(warnings))
 
 
 def _too_late(computed: Computed, column: Column) -> str:

@@ -130,9 +130,13 @@ def _unit(row: Row | None, key: str, computed: Computed) -> str:
 def _codes(row: Row | None, computed: Computed) -> tuple[str, ...]:
     if row is None:
         return ()
-    if row.codes or not row.parts:
+    if row.codes:
         return row.codes
-    parts = [computed.rows_by_key[key] for key in row.parts if key in computed.rows_by_key and key != row.key]
+    if row.kind == "section":
+        lines = {line.key for line in computed.line(row.line).lines}
+        parts = [part for part in computed.rows if part.line in lines]
+    else:
+        parts = [computed.rows_by_key[key] for key in row.parts if key in computed.rows_by_key]
     return tuple(sorted({code for part in parts for code in _codes(part, computed)}))
 
 

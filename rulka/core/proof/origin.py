@@ -52,6 +52,15 @@ class Altered:
     """What stands first in its row."""
 
 
+def figures_altered(was: Mapping[str, str], now: Mapping[str, str]) -> list[Altered]:
+    """The figures, by what they are called, that aren't what they were."""
+    return [
+        Altered(name, "", "figure", was.get(name, ""), now.get(name, ""))
+        for name in sorted(was.keys() | now.keys())
+        if was.get(name) != now.get(name)
+    ]
+
+
 def plain_number(text: str) -> str:
     """A number in its plainest writing, so that the same one is the same however a program saved it; other text as it
     is."""

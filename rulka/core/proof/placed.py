@@ -70,10 +70,9 @@ def _count_places(computed: Computed) -> IntArray:
             narrowed |= of_line
     if not narrowed.any():
         return count
-    seen = narrowed[of_key]
     most, least = np.zeros(len(count), dtype=np.int64), np.full(len(count), len(of_key), dtype=np.int64)
-    np.maximum.at(most, of_key[seen], by_key[seen])
-    np.minimum.at(least, of_key[seen], by_key[seen])
+    np.maximum.at(most, of_key, by_key)
+    np.minimum.at(least, of_key, by_key)
     has_keys = least < len(of_key)
     count[narrowed] = np.minimum(count, 1)[narrowed]  # nothing booked: nothing can stand twice
     held = has_keys & narrowed
@@ -149,7 +148,7 @@ def plain_columns(computed: Computed) -> Iterator[tuple[Column, IntArray]]:
     for column in computed.columns:
         if (
             not column.has_figures
-            or column.asked.measure in (*GROSS, "average", *QUANTITIES)
+            or column.asked.measure in (*GROSS, *QUANTITIES)
             or column.lines
             or column.asked.part
             or not computed.readings.is_judged(column, every)

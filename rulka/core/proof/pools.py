@@ -10,12 +10,12 @@ from typing import Any, Literal
 
 import numpy as np
 
-from rulka.core.books.balances import Balances, Source
+from rulka.core.books.balances import Balances, MovementSource
 from rulka.core.books.calendar import FiscalCalendar, Period, Window
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, STATUSES
+from rulka.core.books.frame import ACTIVITY, CLOSING, OPENING, STATUS_CHOICES
 from rulka.core.books.journal import LinesAsked, LineSums
-from rulka.core.compute.columns import Column, Reading
+from rulka.core.compute.columns import Column, ColumnReading
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.readings import FLOWS
@@ -23,6 +23,9 @@ from rulka.core.proof.terms import Term
 
 SliceKind = Literal["period", "opening", "closing", "rolled", "days", "balance", "translation", "rest"]
 WITH_LINES = ("period", "opening", "closing", "days")
+CLOSING_ENTRIES = " closing entries"
+"""How the code of a year's closing entries ends."""
+
 FEW_SLICES = 24
 """Periods that are listed one by one; more are gathered by year first."""
 
@@ -33,7 +36,7 @@ class Slice:
     rolled, some days, a balance of a mean, or what restating a balance at another rate changed.
 
     `code` is how a step names it, `group` the year it is gathered in, `places` the periods whose lines with `effect`
-    stand in it.
+    stand in it; `year` is the one that rolled.
     """
 
     kind: SliceKind
@@ -57,7 +60,7 @@ class Pool:
 
     computed: Computed
     column: Column
-    reading: Reading
+    reading: ColumnReading
     factor: Fraction
     side: int
     keys: IntArray
@@ -107,7 +110,9 @@ class Pool:
         pool = pool.of_keys(~pool.computed.view.sealed_keys[pool.keys])
         narrowed = (*self.texts, (name, texts))
         amounts, counts = pool._from_lines(pool.lines(texts=narrowed))
-        return replace(pool, texts=narrowed, amounts=amounts, counts=counts)
+        found = replace(pool, texts=narrowed, amounts=amounts, counts=counts)
+        held: BoolArray = np.asarray(counts.any(axis=0))
+        return found.of_keys(held)
 
     def has_lines(self, one: Slice) -> bool:
         """Whether journal lines stand in a slice."""
@@ -125,7 +130,7 @@ class Pool:
         return LinesAsked(
             self.keys,
             tuple((effect, tuple(sorted(places))) for effect, places in sorted(pieces.items())),
-            STATUSES[self.reading.source.status],
+            STATUS_CHOICES[self.reading.source.status],
             *days,
             texts=(*_passing(self), *self.texts),
         )
@@ -265,19 +270,15 @@ def _pool(computed: Computed, leaves: Sequence[Leaf], column: Column, factor: Fr
     whole = vector.amounts[keys] * computed.readings.part_sign(leaves[0], column)
     reader = _Slices(computed, column, reading, keys, whole)
     reader.read(reading.window)
-    empty = np.zeros((0, len(keys)), dtype=np.int64)
-    amounts = np.array(reader.amounts, dtype=np.int64) if reader.amounts else empty
-    counts = np.array(reader.counts, dtype=np.int64) if reader.counts else empty
-    held = (amounts != 0).any(axis=0) | (counts != 0).any(axis=0)
-    slices = tuple(reader.slices)
-    return Pool(computed, column, reading, factor, side, keys[held], slices, amounts[:, held], counts[:, held])
+    keys, amounts, counts = reader.held()
+    return Pool(computed, column, reading, factor, side, keys, tuple(reader.slices), amounts, counts)
 
 
 @dataclass
 class _Slices:
     computed: Computed
     column: Column
-    reading: Reading
+    reading: ColumnReading
     keys: IntArray
     whole: IntArray
     slices: list[Slice] = field(default_factory=list)
@@ -285,7 +286,7 @@ class _Slices:
     counts: list[IntArray] = field(default_factory=list)
 
     @property
-    def source(self) -> Source:
+    def source(self) -> MovementSource:
         return self.reading.source
 
     @property
@@ -307,6 +308,13 @@ class _Slices:
             self.amounts.append(amounts)
             self.counts.append(counted)
 
+    def held(self) -> tuple[IntArray, IntArray, IntArray]:
+        """The keys that hold anything, and their amounts and counts by slice; others show nowhere."""
+        empty = np.zeros((0, len(self.keys)), dtype=np.int64)
+        amounts, counts = (np.stack(each) if each else empty for each in (self.amounts, self.counts))
+        holding = (amounts != 0).any(axis=0) | (counts != 0).any(axis=0)
+        return self.keys[holding], amounts[:, holding], counts[:, holding]
+
     def read(self, window: Window) -> None:
         measure = self.reading.measure
         if window.by_day:
@@ -320,6 +328,10 @@ class _Slices:
                 self.activity(period, f"FY{period.year}" if several else "")
         else:
             self.through(window.first if measure == "opening" else window.last, whole=measure == "closing")
+        self.add_rest()
+
+    def add_rest(self) -> None:
+        """What of the whole stands in none of the slices: what another rate changed, or what nothing tells apart."""
         rest = self.whole - sum(self.amounts, start=np.zeros_like(self.whole))
         kind: SliceKind = "translation" if self.source.translated else "rest"
         label = "Translated at another rate" if self.source.translated else "Not told apart by period"
@@ -328,10 +340,8 @@ class _Slices:
     def _days(self, window: Window) -> None:
         kind: SliceKind = "days" if self.reading.measure in FLOWS else "balance"
         ordinary = [p.index for p in self.calendar.periods[window.first : window.last + 1] if not p.adjusting]
-        planned = any(self.scenario(place) != "actual" for place in ordinary)
-        scenario = self.scenario(window.last) if planned else "actual"
         code = f"{window.start} to {window.end}"
-        self.add(Slice(kind, code, window.title, scenario, tuple(ordinary)), self.whole)
+        self.add(Slice(kind, code, window.title, self.scenario(ordinary[-1]), tuple(ordinary)), self.whole)
 
     def _mean(self, window: Window) -> None:
         periods, balances = self.calendar.periods[window.first : window.last + 1], self.balances
@@ -355,21 +365,20 @@ class _Slices:
         if of is not None:
             amount, count = np.where(of, amount, 0), np.where(of, count, 0)
         scenario = self.scenario(at)
-        one = Slice("period", period.code, period.title, scenario, (at,), ACTIVITY, group, period.year)
-        self.add(one, amount, count)
+        self.add(Slice("period", period.code, period.title, scenario, (at,), ACTIVITY, group), amount, count)
 
     def opened(self, period: Period, group: str = "", of: BoolArray | None = None) -> None:
         amount = self.balances.opened[self.keys, period.index]
         amount = amount if of is None else np.where(of, amount, 0)
         label, code = f"Opening entries, {period.title}", f"{period.code} opening entries"
         scenario, at = self.scenario(period.index), period.index
-        self.add(Slice("opening", code, label, scenario, (at,), OPENING, group, period.year), amount)
+        self.add(Slice("opening", code, label, scenario, (at,), OPENING, group), amount)
 
     def closed(self, year: int, group: str, of: BoolArray) -> None:
         amount = np.where(of, self.balances.closed[self.keys, self.calendar.years.index(year)], 0)
         places = tuple(period.index for period in self.calendar.of_year(year))
-        code, scenario = f"FY{year} closing entries", self.scenario(places[-1])
-        self.add(Slice("closing", code, f"Closing entries of FY{year}", scenario, places, CLOSING, group, year), amount)
+        code, scenario = f"FY{year}{CLOSING_ENTRIES}", self.scenario(places[-1])
+        self.add(Slice("closing", code, f"Closing entries of FY{year}", scenario, places, CLOSING, group), amount)
 
     def through(self, at: int, *, whole: bool) -> None:
         """Everything that makes up a balance at a period: former years, then this year's periods one by one."""
@@ -405,24 +414,18 @@ def rolled_pool(pool: Pool, one: Slice) -> Pool:
     """What a year's result that rolled into a pool's keys consisted of: the year of the accounts it rolled from."""
     view, source = pool.computed.view, pool.reading.source
     own = view.in_calendar(source.calendar)
-    kept = pool.amounts[pool.slices.index(one)] != 0
-    rolling = own.rolling_into(pool.keys[kept])
+    rolling = own.rolling_into(pool.keys)
     year = pool.calendar.years.index(one.year)
-    reader = _Slices(pool.computed, pool.column, replace(pool.reading, measure="closing"), rolling, rolling)
-    reader.all_of(one.year, np.ones(len(rolling), dtype=bool))
     residual = view.balances_of(source).residual[rolling, year]
-    rest = residual - sum(reader.amounts, start=np.zeros_like(residual))
-    kind: SliceKind = "translation" if source.translated else "rest"
-    reader.add(Slice(kind, kind, "Translated at another rate", source.scenario), rest)
-    empty = np.zeros((0, len(rolling)), dtype=np.int64)
-    amounts = np.array(reader.amounts, dtype=np.int64) if reader.amounts else empty
-    counts = np.array(reader.counts, dtype=np.int64) if reader.counts else empty
+    reader = _Slices(pool.computed, pool.column, pool.reading, rolling, residual)
+    reader.all_of(one.year, np.ones(len(rolling), dtype=bool))
+    reader.add_rest()
+    keys, amounts, counts = reader.held()
     into = int(pool.amounts[pool.slices.index(one)].sum())
     slices = tuple(replace(part, group="") for part in reader.slices)
     return replace(
         pool,
-        reading=reader.reading,
-        keys=rolling,
+        keys=keys,
         slices=slices,
         amounts=amounts,
         counts=counts,

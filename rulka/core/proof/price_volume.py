@@ -19,14 +19,14 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.readings import finer_than_seal
 from rulka.core.definitions.spines import LineDef
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.proof.splits import Opened
+from rulka.core.proof.splits import OpenedFigure, places_of
 from rulka.core.proof.terms import sides_of
 
 By = dict[int, Fraction]
 
 
 @dataclass(frozen=True)
-class Rate:
+class UnitRate:
     """Money and quantity of a member, or of all, on both sides."""
 
     label: str
@@ -57,8 +57,8 @@ class PriceVolume:
     volume: Fraction = Fraction(0)
     mix: Fraction = Fraction(0)
     unmeasured: Fraction = Fraction(0)
-    total: Rate | None = None
-    members: tuple[Rate, ...] = ()
+    total: UnitRate | None = None
+    members: tuple[UnitRate, ...] = ()
     why: str = ""
 
     @property
@@ -66,7 +66,7 @@ class PriceVolume:
         return not self.why and self.price + self.volume + self.mix + self.unmeasured == self.value
 
 
-def price_volume(opened: Opened) -> PriceVolume | None:
+def price_volume(opened: OpenedFigure) -> PriceVolume | None:
     """The difference that was opened by price, volume and mix; None where its line names nothing that is counted, or it
     is no difference."""
     computed, row = opened.computed, opened.row
@@ -96,11 +96,12 @@ def parted(
     places = sorted(set(money[0]) | set(money[1]) | set(counted[0]) | set(counted[1]))
     none = Fraction(0)
     rates = {
-        place: Rate(labels.get(place, ""), *(side.get(place, none) for side in (*money, *counted))) for place in places
+        place: UnitRate(labels.get(place, ""), *(side.get(place, none) for side in (*money, *counted)))
+        for place in places
     }
     measured = {place: rate for place, rate in rates.items() if rate.quantity or rate.compared_quantity}
     unmeasured = sum((r.shown - r.compared for place, r in rates.items() if place not in measured), none)
-    whole = Rate(
+    whole = UnitRate(
         "",
         *(
             sum((getattr(rate, name) for rate in measured.values()), none)
@@ -156,49 +157,39 @@ def _labels(computed: Computed, by: str) -> dict[int, str]:
     return {at: f"No {by}" if item.code == "-" else item.name or item.code for at, item in enumerate(items)}
 
 
-def _money(opened: Opened, by: str) -> tuple[By, By]:
+def _money(opened: OpenedFigure, by: str) -> tuple[By, By]:
     """The two sides of a difference by member, the second as it stands there and not as it counts."""
     sides: tuple[By, By] = ({}, {})
-    frame = opened.computed.view.frame
-    at = list(frame.dimensions).index(by) if by else -1
     for pool in opened.pools or ():
-        members = opened.computed.view.keys.members[pool.keys, at] if by else np.zeros(len(pool.keys), dtype=np.int64)
-        sign = -1 if pool.side else 1
+        members = places_of(pool, by) if by else np.zeros(len(pool.keys), dtype=np.int64)
         sums = pool.amounts.sum(axis=0)
         for place in np.unique(members):
-            amount = pool.factor * Fraction(int(sums[members == place].sum())) * sign
+            amount = pool.factor * Fraction(int(sums[members == place].sum()))
             side = sides[pool.side]
-            side[int(place)] = side.get(int(place), Fraction(0)) + amount
-        if pool.beyond:
-            side = sides[pool.side]
-            side[-1] = side.get(-1, Fraction(0)) + pool.factor * pool.beyond * sign
+            side[int(place)] = side.get(int(place), Fraction(0)) + (-amount if pool.side else amount)
     return sides
 
 
 def _quantities(computed: Computed, column: Column, counted: BoolArray, by: str) -> By | None:
     """Quantities by member that stand in a column; None where it shows no such or may not tell them."""
     if column.kind == "sum":
-        found: By = {}
+        added: By = {}
         for key in column.of:
             part = _quantities(computed, computed.column(key), counted, by)
             if part is None:
                 return None
-            for place, quantity in part.items():
-                found[place] = found.get(place, Fraction(0)) + quantity
-        return found
+            for member, quantity in part.items():
+                added[member] = added.get(member, Fraction(0)) + quantity
+        return added
     if not column.has_figures or column.asked.part:
         return None
     reading, vector = computed.readings.plain(column)
-    told = column.by | computed.plan.node_of(column).by | ({by} if by else set())
+    narrowed_by = column.by | computed.plan.node_of(column).by | ({by} if by else set())
     sealed = (computed.view.coarse[computed.view.keys.account] & counted).any()
-    if vector is None or (sealed and finer_than_seal(computed.view, told, reading.source, reading.window)):
+    if vector is None or (sealed and finer_than_seal(computed.view, narrowed_by, reading.source, reading.window)):
         return None
     keys = np.flatnonzero(counted & computed.plan.keys_of(column))
-    at = list(computed.view.frame.dimensions).index(by) if by else -1
-    members = computed.view.keys.members[keys, at] if by else np.zeros(len(keys), dtype=np.int64)
+    own = computed.view.keys.members[keys]
+    members = own[:, list(computed.view.frame.dimensions).index(by)] if by else np.zeros(len(keys), dtype=np.int64)
     scale = Fraction(1, 10**QUANTITY_DIGITS * vector.divisor)
-    found = {}
-    for place in np.unique(members):
-        amount = int(vector.amounts[keys[members == place]].sum())
-        found[int(place)] = amount * scale
-    return found
+    return {int(member): int(vector.amounts[keys[members == member]].sum()) * scale for member in np.unique(members)}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any
 
@@ -13,11 +13,12 @@ from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.fence import FIGURES_ONLY
 from rulka.core.books.narrowing import codes_of
 from rulka.core.compute.computed import Computed
+from rulka.core.compute.readings import FLOWS
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.spines import LineDef
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.proof.pools import Pool, Slice, closed_value, pools_of, rolled_pool
+from rulka.core.proof.pools import CLOSING_ENTRIES, Pool, closed_value, pools_of, rolled_pool
 from rulka.core.proof.terms import Term, lines_of, sides_of, terms_of
 
 Step = tuple[str, str]
@@ -32,6 +33,9 @@ TEXTS = ("counterparty", "source", "document", "user")
 
 ITSELF = "="
 """Before a code: what it holds itself, without those below it."""
+
+TOGETHER, UNKNOWN = -2, -3
+"""Places among codes: of what a seal sums over them, and of a code that doesn't exist."""
 
 REASONS = {
     "sealed": "Sealed detail",
@@ -82,7 +86,7 @@ class Split:
 
 
 @dataclass(frozen=True, eq=False)
-class Opened:
+class OpenedFigure:
     """A figure and the way taken into it: `row` and `column` are where the way last stood on the statement, `steps` the
     ones since, with their labels. `pools` is None where the figure is no sum of ledger figures."""
 
@@ -120,7 +124,7 @@ class Opened:
 # opening ------------------------------------------------------------------------------------------------------------
 
 
-def open_figure(computed: Computed, row: str, column: str, way: Sequence[Step] = ()) -> Opened:
+def open_figure(computed: Computed, row: str, column: str, way: Sequence[Step] = ()) -> OpenedFigure:
     """Open a figure along a way; raises NotFound for steps that lead nowhere, RulkaError for what is sealed."""
     opened = _figure(computed, row, column, ())
     for direction, code in way:
@@ -128,7 +132,7 @@ def open_figure(computed: Computed, row: str, column: str, way: Sequence[Step] =
     return opened
 
 
-def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tuple[Step, str], ...]) -> Opened:
+def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tuple[Step, str], ...]) -> OpenedFigure:
     if not computed.view.fence.opens_figures:
         raise RulkaError(FIGURES_ONLY, hint="Ask an administrator if you need to get deeper.", code="depth")
     row, column = computed.row(row_key), computed.column(column_key)
@@ -145,10 +149,10 @@ def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tupl
     terms = None if row.sealed else terms_of(computed, row.key, column.key)
     pools = None if terms is None else pools_of(computed, terms)
     closed = tuple(term for term in terms or () if term.is_closed)
-    return Opened(computed, row, column.key, row.values[place], pools, closed, steps)
+    return OpenedFigure(computed, row, column.key, row.values[place], pools, closed, steps)
 
 
-def step_into(opened: Opened, direction: str, code: str) -> Opened:
+def step_into(opened: OpenedFigure, direction: str, code: str) -> OpenedFigure:
     """Go one step further."""
     computed = opened.computed
     if direction in OF_STATEMENT:
@@ -158,7 +162,7 @@ def step_into(opened: Opened, direction: str, code: str) -> Opened:
         column = code if direction == "column" else opened.column_key
         steps = (*opened.steps, ((direction, code), _statement_label(computed, direction, code)))
         found = _figure(computed, row, column, steps)
-        for (former, of), _ in opened.steps if opened.is_narrowed else ():
+        for (former, of), _ in opened.steps:
             if former not in OF_STATEMENT:
                 found = _narrowed(found, former, of, steps)
         return found
@@ -173,7 +177,7 @@ def _statement_label(computed: Computed, direction: str, code: str) -> str:
     return ", ".join(dict.fromkeys(filter(None, (column.heading, column.group))))
 
 
-def _narrowed(opened: Opened, direction: str, code: str, steps: tuple[tuple[Step, str], ...]) -> Opened:
+def _narrowed(opened: OpenedFigure, direction: str, code: str, steps: tuple[tuple[Step, str], ...]) -> OpenedFigure:
     if opened.pools is None:
         raise NotFound(
             f"{opened.row.label} can't be split by {direction} here.",
@@ -183,8 +187,8 @@ def _narrowed(opened: Opened, direction: str, code: str, steps: tuple[tuple[Step
     pools = tuple(one for pool in opened.pools for one in _pools_into(pool, direction, code))
     if not pools:
         raise NotFound(f"Nothing of {direction} '{code[:40]}' stands here.", hint="Go back a step.", subject="trace")
-    found = Opened(opened.computed, opened.row, opened.column_key, Fraction(0), pools, (), steps)
-    return Opened(opened.computed, opened.row, opened.column_key, found.total, pools, (), steps)
+    value = sum((pool.value for pool in pools), Fraction(0))
+    return OpenedFigure(opened.computed, opened.row, opened.column_key, value, pools, (), steps)
 
 
 def _pools_into(pool: Pool, direction: str, code: str) -> list[Pool]:
@@ -203,43 +207,48 @@ def _of_period(pool: Pool, code: str) -> list[Pool]:
         return [rolled_pool(pool, pool.slices[inside[0]])]
     if not inside:
         return []
-    whole = any(pool.slices[at].group == code for at in inside)
-    slices = [_ungrouped(pool.slices[at]) if whole else pool.slices[at] for at in inside]
-    return [pool.of_slices(inside, slices)]
-
-
-def _ungrouped(one: Slice) -> Slice:
-    return Slice(one.kind, one.code, one.label, one.scenario, one.places, one.effect, "", one.year)
+    return [pool.of_slices(inside, [replace(pool.slices[at], group="") for at in inside])]
 
 
 def _codes(pool: Pool, direction: str) -> CodeList:
     return codes_of(direction, pool.computed.view.frame)
 
 
-def _of_keys(pool: Pool, direction: str) -> IntArray:
-    """By key its place among the codes of a direction; -1 where it is gathered over them or has none."""
+def places_of(pool: Pool, direction: str) -> IntArray:
+    """By key its place among the codes of a direction; -1 where it has none, `TOGETHER` where a seal shows it summed
+    over them."""
     keys = pool.computed.view.keys
     if direction == "account":
         return keys.account[pool.keys]
     if direction == "entity":
         return keys.entity[pool.keys]
     if direction == "partner":
-        return keys.partner[pool.keys]
-    at = list(pool.computed.view.frame.dimensions).index(direction)
-    found: IntArray = keys.members[pool.keys, at]
-    return found
+        found = keys.partner[pool.keys]
+    else:
+        found = keys.members[pool.keys, list(pool.computed.view.frame.dimensions).index(direction)]
+    return np.where(_together(pool, direction), TOGETHER, found)
+
+
+def _together(pool: Pool, direction: str) -> BoolArray:
+    """Mask of a pool's keys that a seal doesn't tell apart by a direction: those of sealed accounts, and the balances
+    of accounts that hold results of such."""
+    view = pool.computed.view
+    if view.seal is None or direction in view.seal.grain:
+        return np.zeros(len(pool.keys), dtype=bool)
+    accounts = view.sealed if pool.measure in FLOWS else view.coarse
+    return accounts[view.keys.account[pool.keys]]
 
 
 def _key_mask(pool: Pool, direction: str, code: str) -> BoolArray:
-    codes, of_key = _codes(pool, direction), _of_keys(pool, direction)
+    codes, of_key = _codes(pool, direction), places_of(pool, direction)
     if code in codes.index and direction not in KEYED:
         within: BoolArray = np.isin(of_key, codes.below[code])
         return within
-    own: BoolArray = of_key == codes.index.get(code, codes.index.get(code.removeprefix(ITSELF), -2))
+    own: BoolArray = of_key == codes.index.get(code, codes.index.get(code.removeprefix(ITSELF), UNKNOWN))
     return own
 
 
-def _label(opened: Opened, direction: str, code: str) -> str:
+def _label(opened: OpenedFigure, direction: str, code: str) -> str:
     frame = opened.computed.view.frame
     if direction == "period":
         slices = [one for pool in opened.pools or () for one in pool.slices]
@@ -263,7 +272,7 @@ def _label(opened: Opened, direction: str, code: str) -> str:
     return label if plain == code else f"{label}, itself"
 
 
-def _called(opened: Opened, code: str) -> str:
+def _called(opened: OpenedFigure, code: str) -> str:
     """What a counterparty of a figure's lines is called."""
     for pool in opened.pools or ():
         texts = (*pool.texts, ("counterparty", (code,)))
@@ -283,7 +292,7 @@ NO_TEXT = {
 # directions ---------------------------------------------------------------------------------------------------------
 
 
-def directions(opened: Opened) -> list[str]:
+def directions(opened: OpenedFigure) -> list[str]:
     """The directions in which a figure can be split, in the order in which people think of them; `line` is the journal
     and budget lines themselves."""
     pools, frame = opened.pools, opened.computed.view.frame
@@ -291,12 +300,12 @@ def directions(opened: Opened) -> list[str]:
         return []
     taken = {direction for direction, _ in _since_rolled(opened.way)}
     by_line = any(pool.has_lines(one) for pool in pools for one in pool.slices)
-    entities = {int(place) for pool in pools for place in _of_keys(pool, "entity")}
-    partners = any((_of_keys(pool, "partner") >= 0).any() for pool in pools)
+    entities = {int(place) for pool in pools for place in places_of(pool, "entity")}
+    partners = any((places_of(pool, "partner") >= 0).any() for pool in pools)
     found = [*(["entity"] if len(entities) > 1 else []), "account", "period", *frame.dimensions]
     found += ["partner"] if partners else []
     found += TEXTS[:3] if by_line else []
-    at_last = {"account", "entity", "partner", *TEXTS} & taken
+    at_last = {"account", "partner", *TEXTS} & taken
     at_last |= {
         name for name, code in opened.way if name in frame.dimensions and _is_lowest(frame.dimensions[name], code)
     }
@@ -314,7 +323,7 @@ def _since_rolled(way: tuple[Step, ...]) -> tuple[Step, ...]:
     return way[rolled[-1] + 1 :] if rolled else way
 
 
-def next_direction(opened: Opened) -> str:
+def next_direction(opened: OpenedFigure) -> str:
     """The direction that is shown where none was chosen: the first that tells anything apart."""
     offered = directions(opened)
     if not any(len(pool.keys) for pool in opened.pools or ()):
@@ -322,10 +331,10 @@ def next_direction(opened: Opened) -> str:
     for name in ("entity", "account", "period"):
         if name in offered and len(_told_apart(opened, name)) > 1:
             return name
-    return "line" if offered else ""
+    return "line"
 
 
-def _told_apart(opened: Opened, by: str) -> list[SplitPart]:
+def _told_apart(opened: OpenedFigure, by: str) -> list[SplitPart]:
     return [part for part in split(opened, by).parts if not part.reason]
 
 
@@ -372,7 +381,7 @@ class _Tally:
         return tuple(sorted(found, key=lambda part: bool(part.reason)))
 
 
-def split(opened: Opened, by: str, *, lowest: bool = False) -> Split:
+def split(opened: OpenedFigure, by: str, *, lowest: bool = False) -> Split:
     """A figure by a direction; raises NotFound where it can't be split so. `lowest` tells all members of a hierarchy
     apart, not only those below the head where the way stands."""
     if opened.pools is None:
@@ -389,7 +398,7 @@ def split(opened: Opened, by: str, *, lowest: bool = False) -> Split:
         _by_text(opened.pools, by, tally)
         order = _largest
     else:
-        _label(opened, by, "-") if by in opened.computed.view.frame.dimensions else _known(opened, by)
+        _known(opened, by)
         _by_key(opened, by, tally, lowest=lowest)
         order = _by_code
     for term in opened.closed:
@@ -399,7 +408,7 @@ def split(opened: Opened, by: str, *, lowest: bool = False) -> Split:
     return Split(by, opened.value, tally.parts(order))
 
 
-def _known(opened: Opened, by: str) -> None:
+def _known(opened: OpenedFigure, by: str) -> None:
     known = [*KEYED, *opened.computed.view.frame.dimensions, "period", *TEXTS]
     if by not in known:
         raise NotFound(f"'{by}' is no direction of a trace.", hint=one_of(by, known), subject="trace")
@@ -414,7 +423,6 @@ def _by_code(part: SplitPart) -> tuple[Any, ...]:
 
 
 def _by_period(pools: Iterable[Pool], tally: _Tally) -> None:
-    order: dict[str, tuple[str, str]] = {}
     amounts: dict[str, list[tuple[Fraction, int, int]]] = {}
     for pool in pools:
         for at, one in enumerate(pool.slices):
@@ -426,7 +434,6 @@ def _by_period(pools: Iterable[Pool], tally: _Tally) -> None:
                 tally.because(one.kind, value, pool.side)
                 continue
             code = one.group or one.code
-            order.setdefault(code, (f"FY{one.year}" if one.group else "", code))
             label = f"All of {one.group}" if one.group else one.label
             tally.labels.setdefault(code, label)
             amounts.setdefault(code, []).append((value, pool.side, counts))
@@ -438,23 +445,24 @@ def _by_period(pools: Iterable[Pool], tally: _Tally) -> None:
 
 
 def _in_time(code: str) -> tuple[str, int, str]:
-    """Years before their periods, opening entries before a period's activity."""
+    """Years before their periods, opening entries before a period's activity, closing entries after their year."""
     plain = code.removeprefix("FY")
-    return (plain[:8], 0 if "opening" in code else 1, code)
+    when = f"{plain[:4]}-end" if code.endswith(CLOSING_ENTRIES) else plain[:8]
+    return (when, 0 if "opening" in code else 1, code)
 
 
-def _by_key(opened: Opened, by: str, tally: _Tally, *, lowest: bool = False) -> None:
+def _by_key(opened: OpenedFigure, by: str, tally: _Tally, *, lowest: bool = False) -> None:
     codes: CodeList = codes_of(by, opened.computed.view.frame)
     flat = by in ("account", "entity", "partner")
-    present = {int(place) for pool in opened.pools or () for place in _of_keys(pool, by) if place >= 0}
+    present = {int(place) for pool in opened.pools or () for place in places_of(pool, by) if place >= 0}
     head = "" if flat or lowest else _innermost(opened, by, codes, present)
     for pool in opened.pools or ():
-        of_key = _of_keys(pool, by)
+        of_key = places_of(pool, by)
         sums, counts = pool.amounts.sum(axis=0), pool.counts.sum(axis=0)
         for place in np.unique(of_key):
             mine = of_key == place
             value, lines = pool.factor * _plain(sums[mine].sum()), int(counts[mine].sum())
-            if place < 0 and by != "partner":
+            if place == TOGETHER or (place < 0 and by != "partner"):
                 tally.because("sealed", value, pool.side)
                 continue
             if place < 0:
@@ -483,15 +491,17 @@ def _named(codes: CodeList, by: str, code: str) -> str:
     return label if plain == code else f"{label}, itself"
 
 
-def _innermost(opened: Opened, by: str, codes: CodeList, present: set[int]) -> str:
+def _innermost(opened: OpenedFigure, by: str, codes: CodeList, present: set[int]) -> str:
     """The head below which a hierarchy is opened: where the way stands, and on down while all stands below one part."""
     head = next((code for direction, code in reversed(opened.way) if direction == by), "")
     if head and head not in codes.index:
         return head
     while True:
         tops = {_below(codes, place, head) for place in present}
-        (only,) = tops if len(tops) == 1 else ("",)
-        if not only or only not in codes.index or only == head or len(codes.below[only]) == 1:
+        if len(tops) != 1:
+            return head
+        (only,) = tops
+        if only not in codes.index or len(codes.below[only]) == 1:
             return head
         head = only
 
@@ -551,7 +561,7 @@ def _untold(pool: Pool, rest: Fraction, tally: _Tally) -> None:
     tally.because("translation" if pool.is_translated else "rest", rest, pool.side)
 
 
-def statement_split(opened: Opened) -> Split | None:
+def statement_split(opened: OpenedFigure) -> Split | None:
     """A total or calculation by the lines of the statement that it adds up; None where it is none, or its way left the
     statement."""
     computed = opened.computed
@@ -579,15 +589,15 @@ def statement_split(opened: Opened) -> Split | None:
 
 
 def _rows_of(computed: Computed, line: LineDef) -> list[tuple[str, str]]:
-    """What of a line shows on the statement, as keys of its cells with their labels; an expanding line's outermost rows
-    where they give it again."""
+    """What of a line shows on the statement, as keys of its cells with their labels; of an expanding line its outermost
+    rows."""
     if line.kind == "section":
         return [(line.key, line.total or line.label)]
-    depth = min((row.depth for row in computed.rows if row.line == line.key), default=0)
-    rows = [row for row in computed.rows if row.line == line.key and row.depth == depth]
-    if line.expand and rows and all(row.key in computed.cells for row in rows):
-        return [(row.key, row.label) for row in rows]
-    return [(line.key, line.label)]
+    rows = [row for row in computed.rows if row.line == line.key] if line.expand else []
+    if not rows:
+        return [(line.key, line.label)]
+    depth = min(row.depth for row in rows)
+    return [(row.key, row.label) for row in rows if row.depth == depth]
 
 
 def _row_of(computed: Computed, key: str) -> str:
@@ -599,7 +609,7 @@ def _row_of(computed: Computed, key: str) -> str:
     return ""
 
 
-def sides(opened: Opened) -> tuple[str, str] | None:
+def sides(opened: OpenedFigure) -> tuple[str, str] | None:
     """What the two sides of a difference are called, with what stands above them where that tells them apart; None
     where the figure has none."""
     found = sides_of(opened.computed, opened.column_key)

@@ -64,9 +64,11 @@ def sides_of(computed: Computed, column_key: str) -> tuple[Column, Column] | Non
 
 
 def lines_of(computed: Computed, row_key: str, column_key: str) -> list[tuple[LineDef, Fraction]] | None:
-    """The lines of the statement that a total or calculation adds up in a column, each with its factor; None for others
-    and for formulas that do more than that."""
+    """The lines of the statement that a total or calculation adds up in a column, each with its factor. None for
+    others, for formulas that do more than that, and in columns whose figures don't add up, as percents."""
     row, column = computed.row(row_key), computed.column(column_key)
+    if not _Terms(computed).adds_up(column):
+        return None
     if row.kind == "total":
         return [(line, Fraction(1)) for line in _Terms(computed).summed(computed.line(row.line), column)]
     if row.kind != "calculation":
@@ -119,6 +121,14 @@ class _Terms:
             apart = column.kind == "difference" and not self.comparer.is_gross(column)
             found += _times(terms, factor * sign, side if apart else None)
         return tuple(found)
+
+    def adds_up(self, column: Column) -> bool:
+        """Whether the figures of lines give that of their total: what a column works on is added up as well."""
+        if self.comparer.is_base[self.computed.place(column.key)]:
+            return True
+        if column.kind != "share" and self._columns(column) is None:
+            return False
+        return all(self.adds_up(self.computed.column(key)) for key in column.of)
 
     def _columns(self, column: Column) -> list[tuple[str, Fraction]] | None:
         """The columns that a column adds up, each with its factor; None where it does something else."""

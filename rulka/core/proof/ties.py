@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Set
+from dataclasses import replace
+
 import numpy as np
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.figures import shows
+from rulka.core.errors import first_of
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, Check
 from rulka.core.proof.placed import (
     placing_leaves,
@@ -33,9 +37,8 @@ def ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Chec
     money = ~computed.view.frame.accounts.of_type("statistical")
     counted = (covered | (placed > 0)) & money
     leaves = {leaf.key for leaf in placing_leaves(computed)}
-    rows = [
-        (at, leaf) for at, leaf in enumerate(computed.plan.leaves.walk()) if leaf.key in leaves and not leaf.is_quantity
-    ]
+    walked = enumerate(computed.plan.leaves.walk())
+    rows = [(at, leaf) for at, leaf in walked if leaf.key in leaves and not leaf.is_quantity]
     partly = {at for at, leaf in rows if (leaf.accounts & money & ~counted).any()}
     whole = np.array([at for at, leaf in rows if at not in partly and not leaf.line.columns], dtype=np.int64)
     others = [(at, leaf) for at, leaf in rows if at in partly or leaf.line.columns]
@@ -49,35 +52,30 @@ def ledger_tie(computed: Computed, placed: IntArray, covered: BoolArray) -> Chec
         for at, leaf in others:
             if not shows(leaf.line, column):
                 continue
-            held += (
-                int(computed.readings.by_account(leaf, column)[counted].sum())
-                if at in partly
-                else int(computed.amounts[at, place])
-            )
+            by_account = computed.readings.by_account(leaf, column)[counted] if at in partly else None
+            held += int(computed.amounts[at, place] if by_account is None else by_account.sum())
         judged.add(column.key)
         difference = int(amounts[counted].sum()) - held
         if difference:
             node = computed.plan.node_of(column)
-            apart.append(
-                f"{title_of(column)}: {computed.figure(difference, node.digits)} {node.currency} of the ledger is not "
-                f"on it"
-            )
+            gap = f"{computed.figure(difference, node.digits)} {node.currency}"
+            apart.append(f"{title_of(column)}: {gap} of the ledger is not on it")
     if not judged:
         return Check("ledger-tie", NOT_JUDGED, "No column shows net figures of the ledger itself.")
-    unjudged = list(
-        dict.fromkeys(column.heading for column in computed.columns if column.has_figures and column.key not in judged)
-    )
-    if unjudged and not apart:
-        more = f" and {len(unjudged) - 6} more" if len(unjudged) > 6 else ""
-        return Check(
-            "ledger-tie",
-            HOLDS,
-            f"Judged in columns of the ledger's net figures, not in {', '.join(unjudged[:6])}{more}.",
-        )
-    return Check("ledger-tie", FAILS if apart else HOLDS, "; ".join(apart))
+    return Check("ledger-tie", FAILS, "; ".join(apart)) if apart else _tied(computed, judged)
 
 
-def _rests(view: View, source: Source, window: Window) -> dict[int, int]:
+def _tied(computed: Computed, judged: Set[str]) -> Check:
+    """That it ties, and in which columns that says nothing, by the keys of those judged."""
+    others = [column.heading for column in computed.columns if column.has_figures and column.key not in judged]
+    unjudged = list(dict.fromkeys(others))
+    if not unjudged:
+        return Check("ledger-tie", HOLDS)
+    named = first_of(unjudged, 6)
+    return Check("ledger-tie", HOLDS, f"Judged in columns of the ledger's net figures, not in {named}.")
+
+
+def _rests(view: View, source: MovementSource, window: Window) -> dict[int, int]:
     """By entity what its money accounts come to at a window's end, where that isn't nothing; kept with the view."""
 
     def by_entity() -> tuple[IntArray, IntArray, IntArray]:
@@ -88,14 +86,17 @@ def _rests(view: View, source: Source, window: Window) -> dict[int, int]:
     def rests() -> dict[int, int]:
         money, entities, starts = view.kept(("money by entity",), by_entity)
         closing = view.balances_of(source).measure("closing", window)[money]
-        added = np.add.reduceat(closing, starts) if len(money) else closing
+        added = np.add.reduceat(closing, starts)
         return {place: rest for place, rest in zip(entities.tolist(), added.tolist(), strict=True) if rest}
 
     return view.kept(("rests", source, window.last), rests)
 
 
 def ledger_balances(computed: Computed, why: str) -> list[Check]:
-    """Debits equal credits over all money accounts of each entity that the columns of actual figures reach."""
+    """Debits equal credits over all money accounts of each entity that the columns of actual figures reach.
+
+    Judged in each entity's own currency: translated, the reserve takes what is left, whatever that is.
+    """
     columns = [
         column
         for column in computed.columns
@@ -112,12 +113,13 @@ def ledger_balances(computed: Computed, why: str) -> list[Check]:
     for column in columns:
         assert column.window is not None
         node = computed.plan.node_of(column)
-        source = computed.readings.plain(column)[0].source
+        source = replace(computed.readings.plain(column)[0].source, translated=False)
         for place, rest in _rests(computed.view, source, column.window).items():
             if node.entities[place]:
-                digits = frame.group_digits if computed.plan.translated else int(frame.digits[place])
-                apart.append(f"{frame.entities.items[place].code}, {column.heading}: {computed.figure(rest, digits)}")
-    return [Check("ledger-balance", FAILS if apart else HOLDS, "; ".join(apart[:12]))]
+                amount = computed.figure(rest, int(frame.digits[place]))
+                currency = f" {frame.currencies[place]}" if computed.plan.translated else ""
+                apart.append(f"{frame.entities.items[place].code}, {column.heading}: {amount}{currency}")
+    return [Check("ledger-balance", FAILS if apart else HOLDS, first_of(apart, 12, "; "))]
 
 
 def result(computed: Computed, why: str) -> list[Check]:
@@ -150,20 +152,21 @@ def result(computed: Computed, why: str) -> list[Check]:
         node = computed.plan.node_of(column)
         if id(node) not in own:
             own[id(node)] = np.flatnonzero(of_results & node.keys)
-        keys = own[id(node)]
-        balances = computed.view.balances_of(computed.readings.plain(column)[0].source)
-        last = column.window.last
-        calendar = computed.plan.calendar_of(column)
-        start = calendar.of_year(calendar.periods[last].year)[0].index
-        held = int(balances.closing[keys, last].sum())
-        moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
-        moved -= balances.credits[keys, last + 1].sum() - balances.credits[keys, start].sum()
-        opened = (
-            sum(int(balances.opened[keys, place].sum()) for place in range(start, last + 1))
-            if balances.has_opened
-            else 0
-        )
-        booked = int(moved) + opened
+        held, booked = _held_and_booked(computed, column, own[id(node)])
         if held != booked:
             apart.append(f"{title_of(column)}: {computed.figure(held - booked, node.digits)}")
     return [Check("result", FAILS if apart else HOLDS, "; ".join(apart))]
+
+
+def _held_and_booked(computed: Computed, column: Column, keys: IntArray) -> tuple[int, int]:
+    """What keys hold at a column's end, and what was booked on them from its year's first day to there."""
+    assert column.window is not None
+    balances = computed.view.balances_of(computed.readings.plain(column)[0].source)
+    last = column.window.last
+    calendar = computed.plan.calendar_of(column)
+    start = calendar.of_year(calendar.periods[last].year)[0].index
+    moved = balances.debits[keys, last + 1].sum() - balances.debits[keys, start].sum()
+    moved -= balances.credits[keys, last + 1].sum() - balances.credits[keys, start].sum()
+    years = range(start, last + 1) if balances.has_opened else ()
+    opened = sum(int(balances.opened[keys, place].sum()) for place in years)
+    return int(balances.closing[keys, last].sum()), int(moved) + opened

@@ -14,7 +14,7 @@ from rulka.core.books.calendar import FiscalCalendar, Window
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.readings import FLOWS
 from rulka.core.proof.pools import factor_of
-from rulka.core.proof.splits import Opened
+from rulka.core.proof.splits import OpenedFigure
 from rulka.core.proof.terms import Term, sides_of, terms_of
 
 ALIKE = Fraction(15, 100)
@@ -35,7 +35,7 @@ HintKind = Literal["elsewhere", "ahead", "last year"]
 
 
 @dataclass(frozen=True)
-class Month:
+class TimedMonth:
     """Both sides of a variance in one period, presented sign and major units."""
 
     period: str
@@ -70,13 +70,13 @@ class Timing:
     """The periods of a variance, hints about it, and the period from which on both sides go apart (`turn`), upwards or
     downwards by the size of what is shown; empty where there is none such."""
 
-    months: tuple[Month, ...] = ()
+    months: tuple[TimedMonth, ...] = ()
     hints: tuple[Hint, ...] = ()
     turn: str = ""
     is_up: bool = False
 
 
-def timing_of(opened: Opened) -> Timing:
+def timing_of(opened: OpenedFigure) -> Timing:
     """When the difference that was opened came; nothing where its columns show what stands instead of what moved, or
     days, or count periods of different calendars."""
     computed = opened.computed
@@ -94,7 +94,7 @@ def timing_of(opened: Opened) -> Timing:
     return Timing(months, reader.hints(abs(opened.value or Fraction(0))), turn, is_up)
 
 
-def turn_of(months: Sequence[Month]) -> tuple[str, bool]:
+def turn_of(months: Sequence[TimedMonth]) -> tuple[str, bool]:
     """The period from which on what is shown is always more (or always less) of what it is compared with than in any
     period before, by some hundredths; nothing where no such step is."""
     if any(not month.compared or month.shown * month.compared <= 0 for month in months):
@@ -160,10 +160,10 @@ class _Reader:
         found = self._nothing()
         for at, value in enumerate(values):
             if 0 <= at + by < len(found):
-                found[at + by] += value
+                found[at + by] = value
         return found
 
-    def months(self) -> tuple[Month, ...]:
+    def months(self) -> tuple[TimedMonth, ...]:
         """The periods of the window, of a single one those of its year so far."""
         window, periods = self.window, self.calendar.periods
         first = window.first
@@ -176,8 +176,8 @@ class _Reader:
             compared = -sum((sides[1][at] for sides in self.accounts.values()), Fraction(0))
             if period.adjusting and not shown and not compared:
                 continue
-            short = f"{period.end:%b}" if period.title[-4:] == f"{period.end:%Y}" else f"P{period.number:02d}"
-            found.append(Month(period.code, period.title, short, shown, compared, at >= window.first))
+            short = f"{period.end:%b}" if period.is_month else f"P{period.number:02d}"
+            found.append(TimedMonth(period.code, period.title, short, shown, compared, at >= window.first))
         return tuple(found)
 
     def hints(self, whole: Fraction) -> tuple[Hint, ...]:
@@ -199,12 +199,11 @@ class _Reader:
             at
             for distance in range(1, AROUND + 1)
             for at in (window.first - distance, window.last + distance)
-            if 0 <= at < len(periods)
+            if 0 <= at < len(periods) and not self._is_itself(at)
         ]
         usual = _usual([sides[0][at] + sides[1][at] for at in near if at <= self.booked])
         for at in near:
-            ahead = at > self.booked
-            other = sides[1][at] if ahead else sides[0][at] + sides[1][at]
+            ahead, other = at > self.booked, sides[0][at] + sides[1][at]
             unusual = self._is_single(sides[1], at) if ahead else abs(other) > 3 * usual
             if _alike(value, -other) and unusual and not (ahead and sides[0][at]):
                 kind: HintKind = "ahead" if ahead else "elsewhere"
@@ -218,6 +217,12 @@ class _Reader:
             title = self.calendar.range_title(periods[before[0]], period)
             return Hint("last year", item.code, item.name, value, period.code, title, last)
         return None
+
+    def _is_itself(self, at: int) -> bool:
+        """Whether what is compared at a period is what the window shows, or shown there what it is compared with: then
+        that it is the other way round says nothing."""
+        window = self.window
+        return bool(self.shift) and any(window.first <= at + by <= window.last for by in (self.shift, -self.shift))
 
     def _is_single(self, planned: list[Fraction], at: int) -> bool:
         """Whether the plan of a period to come stands out: much more than in the window that is explained."""
@@ -241,4 +246,4 @@ def _usual(values: list[Fraction]) -> Fraction:
 def _alike(one: Fraction, other: Fraction) -> bool:
     """Whether two amounts are the same thing, more or less."""
     larger = max(abs(one), abs(other))
-    return bool(larger) and one * other > 0 and abs(one - other) <= ALIKE * larger
+    return bool(larger) and abs(one - other) <= ALIKE * larger

@@ -125,7 +125,7 @@ class _Again:
             [amount * signs[at] for amount, at in zip(self._amounts(leaf), self.at, strict=True)]
             for leaf, signs in ((leaf, self.computed.readings.signs(leaf)) for leaf in leaves)
         ]
-        return tuple(signed[0] if len(signed) == 1 else [sum(amounts) for amounts in zip(*signed, strict=True)])
+        return tuple(sum(amounts) for amounts in zip(*signed, strict=True))
 
     def _is(self, value: Fraction | None, leaves: list[Leaf], at: int, column: Column) -> bool:
         amounts: dict[int, int] = {}

@@ -20,7 +20,7 @@ PartKind = Literal["row", "column", "account", "rest"]
 
 
 @dataclass(frozen=True)
-class Part:
+class TracePart:
     """One part of a figure, in presented sign and major units: a row, a column or an account, by the address that opens
     it further."""
 
@@ -39,7 +39,7 @@ class Trace:
 
     title: str
     value: Value
-    parts: tuple[Part, ...]
+    parts: tuple[TracePart, ...]
     total: Value
     unit: str
     how: str = ""
@@ -71,29 +71,33 @@ def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
     if column.is_empty:
         return Trace(row.label, value, (), None, row.unit, "The column lies outside the calendar.")
     if column.kind == "figures" or (comparer.is_base[place] and row.kind in ("calculation", "total", "check")):
-        if row.kind == "calculation":
-            return _calculation(computed, row, column, value)
-        if row.kind == "total":
-            parts = tuple(
-                Part("row", part.label, part.values[place], row=part.key, column=column.key)
-                for part in computed.rows_of_total(row, column)
-                if part.values[place] is not None or place not in part.blank
-            )
-            total = (
-                _sum(parts) if parts or value is not None else None
-            )  # where nothing has a meaning, nothing is added up
-            return Trace(row.label, value, parts, total, row.unit, "lines of the section added up")
-        if row.kind == "check":
-            return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
-        if row.kind in ("entry", "counterparty") or row.sealed:
-            told = "; ".join(f"{name} {text}" for name, text in row.texts.items() if text)
-            closed = "its author closed its detail" if computed.line(row.line).is_closed else "its detail is sealed"
-            return Trace(row.label, value, (), value, row.unit, closed if row.sealed else told)
-        return _accounts(computed, row, column, value)
+        return _down(computed, row, column, value)
     return _comparison(computed, row, column, value, comparer)
 
 
-def _sum(parts: tuple[Part, ...]) -> Value:
+def _down(computed: Computed, row: Row, column: Column, value: Value) -> Trace:
+    """What a row's figure is made of in its own column: other rows, or accounts."""
+    place = computed.place(column.key)
+    if row.kind == "calculation":
+        return _calculation(computed, row, column, value)
+    if row.kind == "total":
+        parts = tuple(
+            TracePart("row", part.label, part.values[place], row=part.key, column=column.key)
+            for part in computed.rows_of_total(row, column)
+            if part.values[place] is not None or place not in part.blank
+        )
+        total = _sum(parts) if parts or value is not None else None  # where nothing has a meaning, nothing is added up
+        return Trace(row.label, value, parts, total, row.unit, "lines of the section added up")
+    if row.kind == "check":
+        return Trace(row.label, value, (), value, row.unit, "how far apart the two sides are")
+    if row.kind in ("entry", "counterparty") or row.sealed:
+        told = "; ".join(f"{name} {text}" for name, text in row.texts.items() if text)
+        closed = "its author closed its detail" if computed.line(row.line).is_closed else "its detail is sealed"
+        return Trace(row.label, value, (), value, row.unit, closed if row.sealed else told)
+    return _accounts(computed, row, column, value)
+
+
+def _sum(parts: tuple[TracePart, ...]) -> Value:
     values = [part.value for part in parts]
     return (
         None
@@ -104,29 +108,20 @@ def _sum(parts: tuple[Part, ...]) -> Value:
 
 def _comparison(computed: Computed, row: Row, column: Column, value: Value, comparer: Comparer) -> Trace:
     operands = [computed.column(key) for key in column.of]
+    taken = {"difference": range(1, len(operands)), "check": [len(operands) - 1]}.get(column.kind, ())
     parts = tuple(
-        Part(
+        TracePart(
             "column",
             _column_label(part),
             row.values[computed.place(part.key)],
             row=row.key,
             column=part.key,
-            adds=-1
-            if (at and column.kind == "difference") or (column.kind == "check" and at == len(operands) - 1)
-            else 1,
+            adds=-1 if at in taken else 1,
         )
         for at, part in enumerate(operands)
     )
     if column.kind == "share":
-        whole = computed.plan.names.find(column.asked.line)
-        of_line = computed.cells[whole.key]
-        again = comparer.share(column, row.values.__getitem__, of_line.__getitem__)
-        key = f"{whole.key}.total" if f"{whole.key}.total" in computed.rows_by_key else whole.key
-        parts = (
-            *parts,
-            Part("row", whole.label, of_line[computed.place(operands[0].key)], row=key, column=operands[0].key),
-        )
-        return Trace(row.label, value, parts, again, "percent", f"{row.label} as a part of {column.asked.line}", False)
+        return _share(computed, row, column, value, comparer, parts)
     sign = computed.readings.line_sign(computed.leaf(row.key), column) if row.key in computed.leaves else 1
     again = comparer.value(column, row.values.__getitem__, sign)
     if column.kind == "difference":
@@ -134,32 +129,29 @@ def _comparison(computed: Computed, row: Row, column: Column, value: Value, comp
         adds_up = _sum(parts) == again
         return Trace(row.label, value, parts, again, row.unit, f"{a.heading} less {b.heading}", adds_up)
     if column.kind == "check":
-        return Trace(
-            row.label,
-            value,
-            parts,
-            again,
-            row.unit,
-            f"columns added up, less {operands[-1].heading}",
-            _sum(parts) == again,
-        )
+        adds_up, told = _sum(parts) == again, f"columns added up, less {operands[-1].heading}"
+        return Trace(row.label, value, parts, again, row.unit, told, adds_up)
     if column.kind == "sum":
         return Trace(row.label, value, parts, again, row.unit, "columns added up")
     if column.kind == "formula":
-        return Trace(
-            row.label,
-            value,
-            parts,
-            again,
-            row.unit,
-            column.asked.formula.written if column.asked.formula else "",
-            False,
-        )
+        assert column.asked.formula is not None
+        return Trace(row.label, value, parts, again, row.unit, column.asked.formula.written, False)
     a, b = operands
     base = computed.column(column.base).heading if column.base else b.heading
-    return Trace(
-        row.label, value, parts, again, "percent", f"{a.heading} less {b.heading}, per {base} taken positive", False
-    )
+    told = f"{a.heading} less {b.heading}, per {base} taken positive"
+    return Trace(row.label, value, parts, again, "percent", told, False)
+
+
+def _share(
+    computed: Computed, row: Row, column: Column, value: Value, comparer: Comparer, parts: tuple[TracePart, ...]
+) -> Trace:
+    """A share of a line: the figure itself, and the line's in the same column."""
+    whole, own = computed.plan.names.find(column.asked.line), parts[0].column
+    of_line = computed.cells[whole.key]
+    again = comparer.share(column, row.values.__getitem__, of_line.__getitem__)
+    key = f"{whole.key}.total" if f"{whole.key}.total" in computed.rows_by_key else whole.key
+    parts = (*parts, TracePart("row", whole.label, of_line[computed.place(own)], row=key, column=own))
+    return Trace(row.label, value, parts, again, "percent", f"{row.label} as a part of {column.asked.line}", False)
 
 
 def _column_label(column: Column) -> str:
@@ -177,7 +169,7 @@ def _calculation(computed: Computed, row: Row, column: Column, value: Value) -> 
         key = f"{named.key}.total" if named.kind == "section" and named.total else named.key
         opens = key if key in computed.rows_by_key and computed.rows_by_key[key].kind != "section" else ""
         parts.append(
-            Part(
+            TracePart(
                 "row" if opens else "rest",
                 named.total or named.label,
                 computed.cells[named.key][place],
@@ -198,7 +190,7 @@ def _accounts(computed: Computed, row: Row, column: Column, value: Value) -> Tra
     if opened.pools is None:
         return Trace(row.label, value, (), None, row.unit, "Nothing can be read here.")
     parts = tuple(
-        Part("account", part.label, part.value, row=row.key, column=column.key, account=part.code)
+        TracePart("account", part.label, part.value, row=row.key, column=column.key, account=part.code)
         for part in split(opened, "account").parts
     )
     how = (

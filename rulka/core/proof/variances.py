@@ -84,7 +84,6 @@ def opposite_of(computed: Computed, variance: Variance, among: Sequence[Variance
         for other in among
         if other.column.key == variance.column.key
         and other.row.key != variance.row.key
-        and other.value * variance.value < 0
         and _types(computed, computed.line(other.row.line)) == own
         and abs(other.value + variance.value) <= ALIKE * max(abs(other.value), abs(variance.value))
     ]
@@ -113,10 +112,10 @@ def _rows(computed: Computed) -> Iterator[Row]:
             outermost[row.line] = min(outermost.get(row.line, row.depth), row.depth)
     for row in computed.rows:
         line = lines.get(row.line)
-        if line is None or row.hidden or not row.has_figures or row.depth != outermost[row.line]:
+        if line is None or row.hidden or row.depth != outermost.get(row.line):
             continue
         plain = line.kind == "line" and row.unit == "money" and row.kind != "subtotal"
-        if row.kind not in ("heading", "check") and (plain or line.explain is not None):
+        if plain or line.explain is not None:
             yield row
 
 

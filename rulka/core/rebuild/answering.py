@@ -9,16 +9,16 @@ from typing import Literal
 
 import numpy as np
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.books.selection import select
 from rulka.core.compute.nodes import Node, find_node
 from rulka.core.errors import RulkaError
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.rebuild.columns import steps_of
 from rulka.core.rebuild.given import Given
-from rulka.core.rebuild.proposing import Candidate, Proposal, ProposedLine
+from rulka.core.rebuild.proposing import Candidate, ProposedLine, TableProposal
 from rulka.core.rebuild.statement import OddCell, incomplete_rows
 
 About = Literal["node", "column", "month", "line", "cell", "missing", "account"]
@@ -29,7 +29,7 @@ ODD_COLUMN = 0.3
 
 
 @dataclass(frozen=True)
-class Answers:
+class RebuildAnswers:
     """What somebody said: selections of rows (or that they are left out), cells whose figure is mistyped, rows that
     take accounts which no line has (or that they are left out), that there is no other month, and that node and scale
     are right."""
@@ -62,7 +62,7 @@ class Question:
     accounts: tuple[Unplaced, ...] = ()
 
 
-def with_answers(given: Given, proposal: Proposal, answers: Answers, view: View) -> Proposal:
+def with_answers(given: Given, proposal: TableProposal, answers: RebuildAnswers, view: View) -> TableProposal:
     """A proposal as it is with what was said of its lines and accounts; a selection that means nothing is refused."""
     lines = list(proposal.lines)
     for row, text in answers.lines.items():
@@ -83,7 +83,7 @@ def _with(selection: str, codes: Sequence[str]) -> str:
     return ", ".join([*quoted, selection])
 
 
-def _told(given: Given, proposal: Proposal, row: int, text: str, view: View) -> ProposedLine:
+def _told(given: Given, proposal: TableProposal, row: int, text: str, view: View) -> ProposedLine:
     line = proposal.lines[row]
     if text == LEFT_OUT:
         return replace(line, state="not found", selection="", others=())
@@ -99,7 +99,7 @@ def _told(given: Given, proposal: Proposal, row: int, text: str, view: View) -> 
     return replace(line, state="told", selection=text, sign=_sign(given, proposal, row, mask, view), names=names)
 
 
-def _sign(given: Given, proposal: Proposal, row: int, mask: BoolArray, view: View) -> int:
+def _sign(given: Given, proposal: TableProposal, row: int, mask: BoolArray, view: View) -> int:
     """As booked or turned: whichever is nearer to the table."""
     node = find_node(view, proposal.found.node)
     off = {1: 0, -1: 0}
@@ -119,7 +119,7 @@ def _sign(given: Given, proposal: Proposal, row: int, mask: BoolArray, view: Vie
 
 
 def questions(
-    given: Given, proposal: Proposal, answers: Answers, odd: Sequence[OddCell], view: View
+    given: Given, proposal: TableProposal, answers: RebuildAnswers, odd: Sequence[OddCell], view: View
 ) -> list[Question]:  # fmt: skip
     """What is still to be asked of a proposal with its answers, in the order that settles most."""
     found: list[Question] = []
@@ -151,7 +151,7 @@ def questions(
     return found
 
 
-def needs_month(given: Given, proposal: Proposal) -> bool:
+def needs_month(given: Given, proposal: TableProposal) -> bool:
     """Whether another month of the statement would tell much: rounded figures of one column alone are explained by
     almost anything."""
     own = [at for at in given.of_table(0) if proposal.readings[at] is not None]
@@ -164,7 +164,7 @@ def odd_columns(given: Given, odd: Sequence[OddCell]) -> list[int]:
     return [at for at, count in counts.items() if count > ODD_COLUMN * int(given.shown[:, at].sum())]
 
 
-def unplaced(proposal: Proposal, view: View) -> list[Unplaced]:
+def unplaced(proposal: TableProposal, view: View) -> list[Unplaced]:
     """Accounts of the types that the statement's lines select from, which no line selects: those with figures at the
     node in any of its columns first. Nothing is asked of a statement that leaves rows open."""
     accounts = view.frame.accounts
@@ -185,7 +185,7 @@ def unplaced(proposal: Proposal, view: View) -> list[Unplaced]:
     return sorted(found, key=lambda one: (not one.has_figures, one.code))[:MOST_ACCOUNTS]
 
 
-def _used(proposal: Proposal, view: View) -> BoolArray:
+def _used(proposal: TableProposal, view: View) -> BoolArray:
     """Accounts that come to something at the node in any column."""
     node = find_node(view, proposal.found.node)
     used = np.zeros(len(view.frame.accounts), dtype=bool)
@@ -195,9 +195,9 @@ def _used(proposal: Proposal, view: View) -> BoolArray:
     return used
 
 
-def sums_of(reading: Reading, view: View, node: Node) -> IntArray:
+def sums_of(reading: TableReading, view: View, node: Node) -> IntArray:
     """`(accounts,)` a column's amounts at a node, debit positive, in its minor units."""
-    balances = view.balances_of(Source(reading.scenario, translated=node.is_mixed))
+    balances = view.balances_of(MovementSource(reading.scenario, translated=node.is_mixed))
     amounts = balances.measure(reading.measure, reading.window)
     summed = np.zeros(len(view.frame.accounts), dtype=np.int64)
     np.add.at(summed, view.keys.account[node.keys], amounts[node.keys])

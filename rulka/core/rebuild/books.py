@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import CodeList, IntArray
@@ -26,7 +26,7 @@ MOST = 20_000
 
 
 @dataclass(frozen=True)
-class Reading:
+class TableReading:
     """One column that a table could have: `first` and `last` are periods of the calendar, both included."""
 
     node: str
@@ -41,11 +41,11 @@ class Reading:
 
 
 @dataclass(frozen=True, eq=False)
-class Tried:
+class TriedReading:
     """All of them: `amounts` `(accounts, readings)` in minor units with `digits` decimals, debit positive."""
 
     accounts: CodeList
-    readings: tuple[Reading, ...]
+    readings: tuple[TableReading, ...]
     amounts: IntArray
     digits: IntArray
     passed: tuple[str, ...] = ()
@@ -60,13 +60,13 @@ class Tried:
         return np.flatnonzero([one.node == node for one in self.readings])
 
 
-def tried_in(view: View, only: str = "", period: Period | None = None) -> Tried:
+def tried_in(view: View, only: str = "", period: Period | None = None) -> TriedReading:
     """What the ledger holds, column by column; months, years to date, years and closing balances of each scenario and
     node (`only` one of them where it is named), in the node's currency, those of several in the group's. Of a
     statement of a known period those that end when its columns may: then, a month before, at ends of years, and the
     same in other years."""
     periods = [one for one in view.frame.calendar.periods if not one.adjusting and _may_end(one, period, view)]
-    readings: list[Reading] = []
+    readings: list[TableReading] = []
     blocks, digits = [], []
     passed: list[str] = []
     for node in [find_node(view, only)] if only else nodes_of(view):
@@ -84,7 +84,7 @@ def tried_in(view: View, only: str = "", period: Period | None = None) -> Tried:
                 if len(readings) > MOST:
                     raise RulkaError("The ledger has too many columns to try.", hint="Name a node or a year.")
     every = np.stack(blocks, axis=1) if blocks else np.zeros((len(view.frame.accounts), 0), dtype=np.int64)
-    return Tried(view.frame.accounts, tuple(readings), every, np.array(digits, dtype=np.int64), tuple(passed))
+    return TriedReading(view.frame.accounts, tuple(readings), every, np.array(digits, dtype=np.int64), tuple(passed))
 
 
 def _may_end(one: Period, period: Period | None, view: View) -> bool:
@@ -94,8 +94,8 @@ def _may_end(one: Period, period: Period | None, view: View) -> bool:
     return one.number in (period.number, last) or one.index in (period.index - 1, period.index + 1)
 
 
-def _of_node(view: View, node: Node, scenario: str, periods: list[int]) -> Iterator[tuple[Reading, IntArray]]:
-    balances = view.balances_of(Source(scenario, translated=node.is_mixed))
+def _of_node(view: View, node: Node, scenario: str, periods: list[int]) -> Iterator[tuple[TableReading, IntArray]]:
+    balances = view.balances_of(MovementSource(scenario, translated=node.is_mixed))
     keys = np.flatnonzero(node.keys)
     shape = (len(view.frame.accounts), len(keys))
     gather = sparse.csr_matrix(
@@ -114,4 +114,4 @@ def _of_node(view: View, node: Node, scenario: str, periods: list[int]) -> Itera
         windows = [("activity", place, place)] + ([("activity", first, place)] if first != place else [])
         for measure, begins, ends in [*windows, ("closing", place, place)]:
             amounts = summed(balances.measure(measure, Window(begins, ends, "")))
-            yield Reading(node.code, scenario, measure, begins, ends), amounts
+            yield TableReading(node.code, scenario, measure, begins, ends), amounts

@@ -16,7 +16,7 @@ SURE = 0.005
 
 
 @dataclass(frozen=True, eq=False)
-class Wanted:
+class WantedFigures:
     """A row's figures in minor units by column, debit positive or credit: `loose` is half of what was rounded away,
     `steps` what all amounts of a column are multiples of, `shown` where a figure stands."""
 
@@ -35,11 +35,11 @@ class Wanted:
         """Whether no figure but zeros stands."""
         return not self.figures[self.shown].any()
 
-    def without(self, column: int) -> Wanted:
+    def without(self, column: int) -> WantedFigures:
         """The same with a column left out."""
         shown = self.shown.copy()
         shown[column] = False
-        return Wanted(self.figures, self.loose, self.steps, shown)
+        return WantedFigures(self.figures, self.loose, self.steps, shown)
 
 
 def steps_in(amounts: IntArray) -> IntArray:
@@ -47,7 +47,7 @@ def steps_in(amounts: IntArray) -> IntArray:
     return np.maximum(np.gcd.reduce(amounts, axis=0), 1) if len(amounts) else np.ones(amounts.shape[1], dtype=np.int64)
 
 
-def expected_hits(sums: IntArray, wanted: Wanted, *, times: float = 1.0) -> float:
+def expected_hits(sums: IntArray, wanted: WantedFigures, *, times: float = 1.0) -> float:
     """The hits that chance would give among sets whose sums are `sums` `(sets, columns)`, each standing for `times` of
     them: the nearest ones that are none say how dense sums lie around the figures, in as many directions as the
     columns really have."""

@@ -14,7 +14,7 @@ import numpy.typing as npt
 
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.later import later
-from rulka.core.rebuild.books import Tried
+from rulka.core.rebuild.books import TriedReading
 from rulka.core.rebuild.features import LONGEST, Features
 from rulka.core.rebuild.few import sets_of
 from rulka.core.rebuild.given import SCALES, Given
@@ -108,7 +108,7 @@ def steps_of(given: Given, at: int, scale: int, digits: int) -> tuple[int, int]:
     return 10**power, 0 if beside else 10**power // 2
 
 
-def found_columns(given: Given, tried: Tried, features: Features, tell: Tell = silent) -> list[FoundColumns]:
+def found_columns(given: Given, tried: TriedReading, features: Features, tell: Tell = silent) -> list[FoundColumns]:
     """What the columns may be, the likeliest node and scale first."""
     if not tried.readings:
         return []
@@ -127,7 +127,7 @@ def found_columns(given: Given, tried: Tried, features: Features, tell: Tell = s
 
 def _at_nodes(
     given: Given,
-    tried: Tried,
+    tried: TriedReading,
     scales: list[int],
     comparing: dict[int, FoundColumn],
     points: FloatArray,
@@ -155,7 +155,7 @@ def _at_nodes(
 
 
 def _scores(
-    given: Given, tried: Tried, features: Features, scales: list[int], tell: Tell
+    given: Given, tried: TriedReading, features: Features, scales: list[int], tell: Tell
 ) -> tuple[FloatArray, FloatArray]:
     """`(scales, columns, readings)`: how well a column's figures are found among a reading's sums, and which part of
     them."""
@@ -196,7 +196,9 @@ def _rare(sums: IntArray, wanted: IntArray, loose: int) -> tuple[FloatArray, Boo
     return np.clip(-np.log10(np.maximum(chance, 1e-8)), 0.0, 8.0), high > low
 
 
-def columns_again(given: Given, tried: Tried, found: FoundColumns, lines: Mapping[int, IntArray]) -> FoundColumns:
+def columns_again(
+    given: Given, tried: TriedReading, found: FoundColumns, lines: Mapping[int, IntArray]
+) -> FoundColumns:
     """The columns once lines are known, by row as `(accounts,)` of 1, -1 and 0: where another reading gives more of a
     column's figures by them than the one that was found, it is that one."""
     rows = np.array(list(lines), dtype=np.int64)
@@ -228,40 +230,43 @@ def columns_again(given: Given, tried: Tried, found: FoundColumns, lines: Mappin
 
 
 def _together(
-    given: Given, tried: Tried, features: Features, scales: list[int], comparing: dict[int, FoundColumn],
+    given: Given, tried: TriedReading, features: Features, scales: list[int], comparing: dict[int, FoundColumn],
     points: FloatArray, tell: Tell,
 ) -> Iterator[FoundColumns]:  # fmt: skip
     """Columns found from one of them: the few accounts that give its figures have to give those of the others too."""
-    own = [at for at in range(len(given.headings)) if at not in comparing]
-    tried_at = [
-        (float(points[at_scale][own][:, tried.of_node(node)].max(axis=1).sum()), scale, node)
-        for at_scale, scale in enumerate(scales) for node in tried.nodes
+    own = [column for column in range(len(given.headings)) if column not in comparing]
+    likely = [
+        (float(points[number][own][:, tried.of_node(node)].max(axis=1).sum()), scale, node)
+        for number, scale in enumerate(scales) for node in tried.nodes
     ]  # fmt: skip
-    for _, scale, node in sorted(tried_at, reverse=True)[:LIKELY] if own else ():
-        places = tried.of_node(node)
-        sets = _sets(tried, features, places)
+    for _, scale, node in sorted(likely, reverse=True)[:LIKELY] if own else ():
+        readings = tried.of_node(node)
+        sets = _sets(tried, features, readings)
         weighed = points[scales.index(scale)]
-        seeds = sorted(((weighed[at, place], at, int(place)) for at in own for place in places), reverse=True)
+        seeds = sorted(
+            ((weighed[column, seed], column, int(seed)) for column in own for seed in readings), reverse=True
+        )
         best: FoundColumns | None = None
-        for _, at, place in seeds[:SEEDS]:
+        for _, first, seed in seeds[:SEEDS]:
             tell(20, 100, "looking for the columns by their lines")
-            if given.decimals[at] > scale + int(tried.digits[place]):
+            if given.decimals[first] > scale + int(tried.digits[seed]):
                 continue
-            found = _from(given, tried, places, sets, scale, at, place, own)
-            total = sum(score for _, score, _, _ in found.values())
-            if found and (best is None or total > best.score):
-                columns = [comparing[one] if one in comparing else found.get(one, (-1, 0.0, 0.0, ()))
-                           for one in range(len(given.headings))]  # fmt: skip
-                told = [
-                    one if isinstance(one, FoundColumn) else FoundColumn(at, one[0], one[2], one[3])
-                    for at, one in enumerate(columns)
-                ]
-                best = FoundColumns(node, scale, tuple(_settled(told, tried)), total)
+            fitting = _from(given, tried, readings, sets, scale, first, seed, own)
+            total = sum(score for _, score, _, _ in fitting.values())
+            if fitting and (best is None or total > best.score):
+                columns = []
+                for column in range(len(given.headings)):
+                    if column in comparing:
+                        columns.append(comparing[column])
+                    else:
+                        reading, _, fit, ties = fitting.get(column, (-1, 0.0, 0.0, ()))
+                        columns.append(FoundColumn(column, reading, fit, ties))
+                best = FoundColumns(node, scale, tuple(_settled(columns, tried)), total)
         if best is not None and best.score >= LEAST:
             yield best
 
 
-def _sets(tried: Tried, features: Features, places: IntArray) -> list[IntArray]:
+def _sets(tried: TriedReading, features: Features, places: IntArray) -> list[IntArray]:
     """Sets of accounts as rows of places, one behind the last for none: a few, runs, and what the chart names."""
     none = len(tried.accounts)
     used = np.flatnonzero(tried.amounts[:, places].any(axis=1) & ~tried.accounts.of_type("statistical"))
@@ -299,7 +304,7 @@ def _chosen(blocks: list[IntArray], places: IntArray, none: int) -> IntArray:
 
 def _from(
     given: Given,
-    tried: Tried,
+    tried: TriedReading,
     places: IntArray,
     sets: list[IntArray],
     scale: int,
@@ -312,20 +317,10 @@ def _from(
     step, loose = steps_of(given, seed, scale, digits)
     sums = _summed(tried.amounts[:, [place]], sets)[:, 0]
     order = np.argsort(sums, kind="stable")
-    sums = sums[order]
-    rows, hits, signs = [], [], []
-    for row in np.flatnonzero(given.shown[:, seed] & (given.numbers[:, seed] != 0)):
-        for sign in (1, -1):
-            target = sign * int(given.numbers[row, seed]) * step
-            low, high = np.searchsorted(sums, target - loose), np.searchsorted(sums, target + loose, side="right")
-            if 0 < high - low <= MOST_HITS:
-                rows.append(np.full(high - low, row))
-                hits.append(order[low:high])
-                signs.append(np.full(high - low, sign))
-    if not rows:
+    row_of, hits, sign_of = _meeting(given, seed, sums[order], step, loose)
+    if not len(row_of):
         return {}
-    row_of, sign_of = np.concatenate(rows), np.concatenate(signs)
-    masks = _chosen(sets, np.concatenate(hits), len(tried.accounts))
+    masks = _chosen(sets, order[hits], len(tried.accounts))
     every = sparse.csr_matrix(masks, dtype=np.int64) @ tried.amounts[:, places] * sign_of[:, None]
     counted = int((given.shown[:, seed] & (given.numbers[:, seed] != 0)).sum())
     found: dict[int, tuple[int, float, float, tuple[int, ...]]] = {}
@@ -333,16 +328,7 @@ def _from(
         if at == seed:
             found[at] = (place, 0.0, len(set(row_of.tolist())) / max(counted, 1), ())
             continue
-        step, loose = steps_of(given, at, scale, digits)
-        off = np.abs(every - (given.numbers[row_of, at] * step)[:, None])
-        shown = given.shown[row_of, at] & (given.numbers[row_of, at] != 0)
-        half = max(loose, 1)
-        hit = (off <= loose) & shown[:, None]
-        near = (off <= NEARBY * half) & shown[:, None] & ~hit
-        firsts = np.flatnonzero(np.diff(row_of, prepend=-1))
-        any_hit = np.logical_or.reduceat(hit, firsts, axis=0)
-        chance = np.add.reduceat(near, firsts, axis=0) / NEARBY + 0.01
-        points = np.where(any_hit, np.clip(-np.log10(chance), 0.0, 2.0), -0.05).sum(axis=0)
+        any_hit, points = _points(given, at, steps_of(given, at, scale, digits), every, row_of)
         best = int(np.argmax(points))
         if points[best] >= 1.0:
             ties = np.flatnonzero((points >= points[best] * NEAR) & (any_hit.sum(axis=0) == any_hit[:, best].sum()))
@@ -350,6 +336,39 @@ def _from(
             others = tuple(int(places[one]) for one in ties if one != best)
             found[at] = (int(places[best]), float(points[best]), float(part), others)
     return found
+
+
+def _meeting(given: Given, seed: int, sums: IntArray, step: int, loose: int) -> tuple[IntArray, IntArray, IntArray]:
+    """Each row of a column with each of the ascending `sums` that meets it: row, place in `sums`, sign; `(hits,)`."""
+    rows, hits, signs = [], [], []
+    for row in np.flatnonzero(given.shown[:, seed] & (given.numbers[:, seed] != 0)):
+        for sign in (1, -1):
+            target = sign * int(given.numbers[row, seed]) * step
+            low, high = np.searchsorted(sums, target - loose), np.searchsorted(sums, target + loose, side="right")
+            if 0 < high - low <= MOST_HITS:
+                rows.append(np.full(high - low, row))
+                hits.append(np.arange(low, high))
+                signs.append(np.full(high - low, sign))
+    none = [np.zeros(0, dtype=np.int64)]
+    return np.concatenate(rows or none), np.concatenate(hits or none), np.concatenate(signs or none)
+
+
+def _points(
+    given: Given, at: int, steps: tuple[int, int], every: IntArray, row_of: IntArray
+) -> tuple[BoolArray, FloatArray]:
+    """Which rows `every` reading meets in a column `(rows, readings)`, and the points of each reading `(readings,)`.
+
+    A row met counts the more, the fewer sums lie near it by chance.
+    """
+    step, loose = steps
+    off = np.abs(every - (given.numbers[row_of, at] * step)[:, None])
+    shown = given.shown[row_of, at] & (given.numbers[row_of, at] != 0)
+    hit = (off <= loose) & shown[:, None]
+    near = (off <= NEARBY * max(loose, 1)) & shown[:, None] & ~hit
+    firsts = np.flatnonzero(np.diff(row_of, prepend=-1))
+    any_hit = np.logical_or.reduceat(hit, firsts, axis=0)
+    chance = np.add.reduceat(near, firsts, axis=0) / NEARBY + 0.01
+    return any_hit, np.where(any_hit, np.clip(-np.log10(chance), 0.0, 2.0), -0.05).sum(axis=0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -362,7 +381,7 @@ class _Runs:
     ends: IntArray
 
 
-def _runs(tried: Tried) -> _Runs:
+def _runs(tried: TriedReading) -> _Runs:
     used = tried.amounts.any(axis=1) & ~tried.accounts.of_type("statistical")
     order = np.flatnonzero(used)
     begins, ends = np.triu_indices(len(order) + 1, 1)
@@ -370,28 +389,28 @@ def _runs(tried: Tried) -> _Runs:
     return _Runs(order, begins[kept], ends[kept])
 
 
-def _settled(columns: list[FoundColumn], tried: Tried) -> Iterator[FoundColumn]:
+def _settled(columns: list[FoundColumn], tried: TriedReading) -> Iterator[FoundColumn]:
     """Where several readings fit a column as well, the one that ends when most columns end, and measures as they do;
     of those that are alike in every account, as when nothing was booked since, the first."""
-    clear = [tried.readings[one.reading] for one in columns if one.reading >= 0 and not one.ties]
-    clear = clear or [tried.readings[one.reading] for one in columns if one.reading >= 0]
-    ends = Counter(one.last for one in clear)
-    measures = Counter(one.measure for one in clear)
-    for one in columns:
-        if not one.ties:
-            yield one
+    clear = [tried.readings[column.reading] for column in columns if column.reading >= 0 and not column.ties]
+    clear = clear or [tried.readings[column.reading] for column in columns if column.reading >= 0]
+    ends = Counter(reading.last for reading in clear)
+    measures = Counter(reading.measure for reading in clear)
+
+    def fits(number: int) -> tuple[int, int, bool, bool]:
+        reading = tried.readings[number]
+        alike = measures[reading.measure]
+        return ends[reading.last], alike, reading.scenario == "actual", reading.measure == "activity"
+
+    for column in columns:
+        if not column.ties:
+            yield column
             continue
-        every = (one.reading, *one.ties)
-
-        def fits(place: int) -> tuple[int, int, bool, bool]:
-            reading = tried.readings[place]
-            own = measures[reading.measure]
-            return ends[reading.last], own, reading.scenario == "actual", reading.measure == "activity"
-
-        best = max(every, key=lambda place: (*fits(place), -tried.readings[place].last))
-        others = tuple(place for place in every if place != best)
-        unlike = [at for at in others if (tried.amounts[:, at] != tried.amounts[:, best]).any()]
-        yield replace(one, reading=best, ties=others, open=any(fits(at) == fits(best) for at in unlike))
+        fitting = (column.reading, *column.ties)
+        best = max(fitting, key=lambda number: (*fits(number), -tried.readings[number].last))
+        others = tuple(number for number in fitting if number != best)
+        unlike = [number for number in others if (tried.amounts[:, number] != tried.amounts[:, best]).any()]
+        yield replace(column, reading=best, ties=others, open=any(fits(number) == fits(best) for number in unlike))
 
 
 def _comparisons(given: Given) -> Iterator[FoundColumn]:

@@ -12,7 +12,7 @@ from math import comb
 import numpy as np
 
 from rulka.core.books.chart import IntArray
-from rulka.core.rebuild.chance import Wanted, expected_hits
+from rulka.core.rebuild.chance import WantedFigures, expected_hits
 from rulka.core.rebuild.meeting import meeting
 
 TRIPLES, PAIRS = 120, 700
@@ -31,7 +31,7 @@ SAMPLES = 20_000
 
 
 @dataclass(frozen=True, eq=False)
-class Few:
+class FewMonths:
     """Sets of some accounts to be met in pairs: `left` and `right` `(sets, size)` hold places among `accounts`, -1 for
     none; sums `(sets, columns)`."""
 
@@ -53,7 +53,7 @@ class Met:
     cut: bool
 
 
-def few_of(amounts: IntArray, accounts: IntArray) -> Few:
+def few_of(amounts: IntArray, accounts: IntArray) -> FewMonths:
     """Sets of some accounts (by place) and their sums: each half's where they are few, else sets of up to three, two or
     one."""
     count = len(accounts)
@@ -62,7 +62,7 @@ def few_of(amounts: IntArray, accounts: IntArray) -> Few:
         left, right = _subsets(0, count // 2), _subsets(count // 2, count)
     else:
         left = right = sets_of(count, 3 if count <= TRIPLES else 2 if count <= PAIRS else 1)
-    return Few(accounts, amounts, left, right, _sums(own, left), _sums(own, right))
+    return FewMonths(accounts, amounts, left, right, _sums(own, left), _sums(own, right))
 
 
 def _sums(own: IntArray, sets: IntArray) -> IntArray:
@@ -92,24 +92,24 @@ def sets_of(count: int, size: int) -> IntArray:
     return np.concatenate(found)
 
 
-def met(few: Few, wanted: Wanted) -> Met:
+def met(few: FewMonths, wanted: WantedFigures) -> Met:
     """Which sets that two of these make give a row's figures, each of them without a smaller one inside."""
     if not len(few.accounts) or wanted.is_nothing:
         return Met((), (), False)
-    found: set[tuple[int, ...]] = set()
+    sets: set[tuple[int, ...]] = set()
     checked, cut = 0, False
     for first, second in meeting(few.left_sums, few.right_sums, wanted):
         checked += len(first)
         ahead = (first <= second) | (few.left is not few.right)
-        for one, other in zip(few.left[first[ahead]], few.right[second[ahead]], strict=True):
-            own = [int(place) for place in (*one, *other) if place >= 0]
-            if len(set(own)) == len(own):
-                found.add(tuple(sorted(int(few.accounts[place]) for place in own)))
-        if checked > CHECKED or len(found) > 50 * MOST:
+        for left, right in zip(few.left[first[ahead]], few.right[second[ahead]], strict=True):
+            places = [int(place) for place in (*left, *right) if place >= 0]
+            if len(set(places)) == len(places):
+                sets.add(tuple(sorted(int(few.accounts[place]) for place in places)))
+        if checked > CHECKED or len(sets) > 50 * MOST:
             cut = True
             break
     least: list[tuple[int, ...]] = []
-    for entry in sorted(found, key=lambda one: (len(one), one)):
+    for entry in sorted(sets, key=lambda accounts: (len(accounts), accounts)):
         if not any(set(smaller) <= set(entry) for smaller in least):
             least.append(entry)
         if len(least) == MOST:
@@ -118,10 +118,10 @@ def met(few: Few, wanted: Wanted) -> Met:
     by_size: dict[int, float] = {}
     for size in range(1, max(map(len, least), default=0) + 1):
         by_size[size] = by_size.get(size - 1, 0.0) + _expected(few, wanted, size)
-    return Met(tuple(least), tuple(by_size[len(one)] for one in least), cut)
+    return Met(tuple(least), tuple(by_size[len(accounts)] for accounts in least), cut)
 
 
-def _expected(few: Few, wanted: Wanted, size: int) -> float:
+def _expected(few: FewMonths, wanted: WantedFigures, size: int) -> float:
     """Chance hits among all sets of a size, told from some of them."""
     count = len(few.accounts)
     every = comb(count, size)

@@ -10,10 +10,10 @@ from functools import cached_property
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
-from rulka.core.rebuild.chance import SURE, Wanted, expected_hits
+from rulka.core.rebuild.chance import SURE, WantedFigures, expected_hits
 from rulka.core.rebuild.features import Features, features_of
-from rulka.core.rebuild.few import Few, few_of, met
-from rulka.core.rebuild.lines import MOST, Choice, best_text, codes_text, nearest_name
+from rulka.core.rebuild.few import FewMonths, few_of, met
+from rulka.core.rebuild.lines import MOST, LineChoice, best_text, codes_text, nearest_name
 from rulka.core.rebuild.meeting import meeting
 
 SIDES = (("revenue",), ("expense",), ("asset",), ("liability", "equity"), ("revenue", "expense"),
@@ -37,7 +37,7 @@ class Search:
     amounts: IntArray
     features: Features
     sums: IntArray
-    pools: dict[bytes, Few] = field(default_factory=dict)
+    pools: dict[bytes, FewMonths] = field(default_factory=dict)
 
     @property
     def used(self) -> BoolArray:
@@ -52,7 +52,7 @@ class Search:
         inside = self.income[mask]
         return True if inside.all() else False if not inside.any() else None
 
-    def named(self, caption: str, wanted: Wanted, odd: int | None = None) -> list[Choice]:
+    def named(self, caption: str, wanted: WantedFigures, odd: int | None = None) -> list[LineChoice]:
         """Sets that the chart names, and runs."""
         if wanted.is_nothing:
             return []
@@ -66,12 +66,12 @@ class Search:
                 speaks = near + (1.0 if named else 0.4)
                 mask = self.features.masks[place]
                 chance = few if named else expected
-                found.append(Choice(text, sign, mask, near, speaks, chance, odd, is_named=bool(named)))
+                found.append(LineChoice(text, sign, mask, near, speaks, chance, odd, is_named=bool(named)))
         return _best(found)
 
-    def joined(self, caption: str, wanted: Wanted) -> list[Choice]:
+    def joined(self, caption: str, wanted: WantedFigures) -> list[LineChoice]:
         """Two of those sets together, or one less another."""
-        found: list[Choice] = []
+        found: list[LineChoice] = []
         every = [(1, first, second) for first, second in meeting(self.sums, self.sums, wanted)]
         every += [(-1, first, second) for first, second in meeting(self.sums, -self.sums, wanted)]
         expected = self._of_two(wanted)
@@ -83,8 +83,8 @@ class Search:
         return _best(found)
 
     def _two(
-        self, caption: str, wanted: Wanted, first: int, second: int, sign: int, expected: float
-    ) -> Choice | None:  # fmt: skip
+        self, caption: str, wanted: WantedFigures, first: int, second: int, sign: int, expected: float
+    ) -> LineChoice | None:  # fmt: skip
         one, other = self.features.masks[first], self.features.masks[second]
         shared = one & other
         if sign > 0 and (first >= second or shared.any()):
@@ -99,17 +99,17 @@ class Search:
         own = 1 if wanted.hits((self.sums[first] + sign * self.sums[second])[None])[0] else -1
         text = (", " if sign > 0 else " except ").join(texts)
         both = first < self.features.named and second < self.features.named
-        return Choice(text, own, mask, near, near + (0.5 if both else 0.1), expected)
+        return LineChoice(text, own, mask, near, near + (0.5 if both else 0.1), expected)
 
-    def _of_two(self, wanted: Wanted) -> float:
+    def _of_two(self, wanted: WantedFigures) -> float:
         count = len(self.sums)
         chance = np.random.default_rng(2)
         first, second = chance.integers(0, count, SAMPLES), chance.integers(0, count, SAMPLES)
         return expected_hits(self.sums[first] + self.sums[second], wanted, times=max(count**2 / SAMPLES, 1.0))
 
-    def few(self, caption: str, wanted: Wanted, free: BoolArray, odd: int | None = None) -> list[Choice]:
+    def few(self, caption: str, wanted: WantedFigures, free: BoolArray, odd: int | None = None) -> list[LineChoice]:
         """A few of some accounts, of one type first, then of one side."""
-        found: list[Choice] = []
+        found: list[LineChoice] = []
         for types in SIDES:
             own = free & self.used & np.any([self.accounts.of_type(one) for one in types], axis=0)
             if not own.any():
@@ -124,10 +124,10 @@ class Search:
                 sign = 1 if wanted.hits(self.amounts[mask].sum(axis=0)[None])[0] else -1
                 chance = expected * (len(met_here.sets) if met_here.cut else 1)
                 text = codes_text(places, self.accounts)
-                found.append(Choice(text, sign, mask, near, near - 0.02 * len(places), chance, odd))
+                found.append(LineChoice(text, sign, mask, near, near - 0.02 * len(places), chance, odd))
         return _best(found)
 
-    def called(self, caption: str, most: bool | None) -> list[Choice]:
+    def called(self, caption: str, most: bool | None) -> list[LineChoice]:
         """Sets without figures that are called like a caption, those on the table's side of the books first: nothing
         else tells what a row of zeros adds up."""
         features = features_of(self.accounts, ~self.used, runs=False)
@@ -136,16 +136,18 @@ class Search:
             text, near = best_text(caption, features, place, self.accounts)
             if near >= LIKELY_NAME:
                 on_side = most is None or self.is_income(features.masks[place]) is most
-                found.append(Choice(text, 1, features.masks[place], near, near + on_side, float("inf")))
+                found.append(LineChoice(text, 1, features.masks[place], near, near + on_side, float("inf")))
         return _best(found)
 
-    def _pool(self, own: BoolArray) -> Few:
+    def _pool(self, own: BoolArray) -> FewMonths:
         key = own.tobytes()
         if key not in self.pools:
             self.pools[key] = few_of(self.amounts, np.flatnonzero(own))
         return self.pools[key]
 
-    def rest(self, caption: str, wanted: Wanted, whole: BoolArray, others: Iterable[BoolArray]) -> list[Choice]:
+    def rest(
+        self, caption: str, wanted: WantedFigures, whole: BoolArray, others: Iterable[BoolArray]
+    ) -> list[LineChoice]:
         """What a total's accounts leave when the other lines' are taken away."""
         mask = whole & self.used
         for other in others:
@@ -157,13 +159,21 @@ class Search:
             if mask.any() and wanted.hits(sign * summed)[0]:
                 near = nearest_name(caption, mask, self.accounts)
                 chance = expected_hits(self.sums[: self.features.named], wanted)
-                return [Choice(codes_text([int(one) for one in np.flatnonzero(mask)], self.accounts), sign, mask, near,
-                               near, chance)]  # fmt: skip
+                return [
+                    LineChoice(
+                        codes_text([int(one) for one in np.flatnonzero(mask)], self.accounts),
+                        sign,
+                        mask,
+                        near,
+                        near,
+                        chance,
+                    )
+                ]
         return []
 
-    def but_one(self, caption: str, wanted: Wanted, free: BoolArray) -> list[Choice]:
+    def but_one(self, caption: str, wanted: WantedFigures, free: BoolArray) -> list[LineChoice]:
         """What gives all figures but one, where chance would not."""
-        found: list[Choice] = []
+        found: list[LineChoice] = []
         columns = np.flatnonzero(wanted.shown)
         for column in columns if len(columns) > 1 else ():
             less = wanted.without(int(column))
@@ -172,18 +182,18 @@ class Search:
         return _best(found)
 
 
-def is_no_chance(choice: Choice) -> bool:
+def is_no_chance(choice: LineChoice) -> bool:
     """Whether so few such sets were to be expected that it is none by chance; a name counts for a lot."""
     return choice.expected * (0.02 if choice.is_called_so else 1.0) <= SURE
 
 
-def offered(choices: Iterable[Choice]) -> Iterator[Choice]:
+def offered(choices: Iterable[LineChoice]) -> Iterator[LineChoice]:
     """Those that more than figures or more than chance speaks for."""
     return (one for one in choices if one.expected <= OFFERED or one.is_called_so)
 
 
-def _best(found: list[Choice]) -> list[Choice]:
-    unlike: list[Choice] = []
+def _best(found: list[LineChoice]) -> list[LineChoice]:
+    unlike: list[LineChoice] = []
     for choice in sorted(found, key=lambda one: (-one.speaks, one.expected, len(one.text))):
         if not any(one.sign == choice.sign and (one.mask == choice.mask).all() for one in unlike):
             unlike.append(choice)

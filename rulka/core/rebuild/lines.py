@@ -36,7 +36,7 @@ CALLED_SO = 0.85
 
 
 @dataclass(frozen=True, eq=False)
-class Choice:
+class LineChoice:
     """One set of accounts that gives a line's figures: its text, its sign (-1 where the table shows credits as
     positive), how near its name comes to the caption, what speaks for it, and how many such sets chance would give;
     `odd` is the one column whose figure it doesn't give; `is_named` whether the chart names the set as a whole."""
@@ -122,7 +122,7 @@ def codes_text(places: Sequence[int], accounts: CodeList) -> str:
 
 
 @dataclass(frozen=True, eq=False)
-class Chosen:
+class ChosenAccounts:
     """For each line which of its choices is taken, -1 for none; `found` and `shared` count lines and accounts that
     count twice."""
 
@@ -134,7 +134,7 @@ class Chosen:
 class Choosing:
     """As many lines as can be, with the fewest accounts shared, and what speaks most for it."""
 
-    def __init__(self, offered: Sequence[Sequence[Choice]]) -> None:
+    def __init__(self, offered: Sequence[Sequence[LineChoice]]) -> None:
         self.offered = offered
         self.pairs = [(line, at) for line, every in enumerate(offered) for at in range(len(every))]
         accounts = sorted({int(place) for line, at in self.pairs for place in np.flatnonzero(offered[line][at].mask)})
@@ -150,10 +150,10 @@ class Choosing:
         self.limits = optimize.LinearConstraint(matrix.tocsr(), -np.inf, 1)
         self.worth = [-(FOUND + offered[line][choice].speaks) for line, choice in self.pairs]
 
-    def chosen(self, only: tuple[int, int] | None = None) -> Chosen:
+    def chosen(self, only: tuple[int, int] | None = None) -> ChosenAccounts:
         """The best solution; with a line's choice where `only` names one."""
         if not self.pairs:
-            return Chosen((-1,) * len(self.offered), 0, 0)
+            return ChosenAccounts((-1,) * len(self.offered), 0, 0)
         most = [0.0 if only and pair[0] == only[0] and pair != only else 1.0 for pair in self.pairs] + [
             np.inf
         ] * self.extra
@@ -169,19 +169,19 @@ class Choosing:
                     taken[line] = choice
         masks = [self.offered[line][at].mask for line, at in enumerate(taken) if at >= 0]
         counts = np.sum(masks, axis=0, dtype=np.int64) if masks else np.zeros(1, dtype=np.int64)
-        return Chosen(tuple(taken), sum(one >= 0 for one in taken), int(np.maximum(counts - 1, 0).sum()))
+        return ChosenAccounts(tuple(taken), sum(one >= 0 for one in taken), int(np.maximum(counts - 1, 0).sum()))
 
-    def others(self, best: Chosen, line: int) -> list[Choice]:
+    def others(self, best: ChosenAccounts, line: int) -> list[LineChoice]:
         """What a line may be instead, as well as what was chosen: choices with which the whole is found as far, and
         shares no more."""
-        found: list[Choice] = []
+        found: list[LineChoice] = []
         banned = self.offered[line]
         for at, choice in enumerate(banned):
             if at != best.taken[line] and self._holds(best, line, at):
                 found.append(choice)
         return found
 
-    def _holds(self, best: Chosen, line: int, at: int) -> bool:
+    def _holds(self, best: ChosenAccounts, line: int, at: int) -> bool:
         """Whether the whole is as good with a choice of a line: without looking where it shares nothing with others."""
         mask = self.offered[line][at].mask
         own = self.offered[line][best.taken[line]].mask if best.taken[line] >= 0 else np.zeros_like(mask)

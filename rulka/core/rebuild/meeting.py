@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from rulka.core.books.chart import IntArray
-from rulka.core.rebuild.chance import Wanted
+from rulka.core.rebuild.chance import WantedFigures
 
 BLOCK = 1_000_000
 """Pairs that are held against a row at a time."""
@@ -16,7 +16,7 @@ BLOCK = 1_000_000
 HashArray = npt.NDArray[np.uint64]
 
 
-def meeting(sums: IntArray, others: IntArray, wanted: Wanted) -> Iterator[tuple[IntArray, IntArray]]:
+def meeting(sums: IntArray, others: IntArray, wanted: WantedFigures) -> Iterator[tuple[IntArray, IntArray]]:
     """Places in `sums` and `others` (each `(sets, columns)`) whose sums add up to the figures or to their opposite, in
     blocks."""
     columns = np.flatnonzero(wanted.shown)
@@ -39,7 +39,7 @@ def meeting(sums: IntArray, others: IntArray, wanted: Wanted) -> Iterator[tuple[
 
 
 def _hashed(
-    sums: IntArray, others: IntArray, wanted: Wanted, columns: IntArray
+    sums: IntArray, others: IntArray, wanted: WantedFigures, columns: IntArray
 ) -> tuple[HashArray, list[HashArray], list[HashArray]]:
     """By a number that adds up as the figures do."""
     weights = np.random.default_rng(7).integers(1, 2**63, len(columns), dtype=np.uint64) | np.uint64(1)
@@ -53,7 +53,7 @@ def _hashed(
 
 
 def _along(
-    sums: IntArray, others: IntArray, wanted: Wanted, columns: IntArray
+    sums: IntArray, others: IntArray, wanted: WantedFigures, columns: IntArray
 ) -> tuple[IntArray, list[IntArray], list[IntArray]]:
     """Along the column that tells sums apart best."""
     spread = others[:, columns].std(axis=0) / np.maximum(wanted.loose[columns], 1)

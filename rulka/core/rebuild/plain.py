@@ -7,10 +7,10 @@ from dataclasses import asdict
 from decimal import Decimal
 from typing import Any
 
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.rebuild.columns import FoundColumn, FoundColumns
 from rulka.core.rebuild.given import Given, GivenRow
-from rulka.core.rebuild.proposing import Candidate, Proposal, ProposedLine, Rival
+from rulka.core.rebuild.proposing import Candidate, ProposedLine, Rival, TableProposal
 
 
 def given_plain(given: Given) -> dict[str, Any]:
@@ -33,22 +33,22 @@ def given_again(plain: Mapping[str, Any]) -> Given:
     return Given(tuple(plain["headings"]), rows, tuple(plain["decimals"]), tuple(plain["tables"]))
 
 
-def proposal_plain(proposal: Proposal) -> dict[str, Any]:
+def proposal_plain(proposal: TableProposal) -> dict[str, Any]:
     """A proposal with all that it says."""
     return asdict(proposal)
 
 
-def proposal_again(plain: Mapping[str, Any]) -> Proposal:
+def proposal_again(plain: Mapping[str, Any]) -> TableProposal:
     """What `proposal_plain` wrote."""
     found = plain["found"]
     columns = tuple(
         FoundColumn(**{**one, "ties": tuple(one["ties"]), "of": tuple(one["of"])}) for one in found["columns"]
     )  # fmt: skip
-    return Proposal(
+    return TableProposal(
         FoundColumns(found["node"], found["scale"], columns, found["score"]),
-        tuple(None if one is None else Reading(**one) for one in plain["readings"]),
+        tuple(None if one is None else TableReading(**one) for one in plain["readings"]),
         tuple(_line(one) for one in plain["lines"]),
-        tuple(tuple(Reading(**one) for one in every) for every in plain["ties"]),
+        tuple(tuple(TableReading(**one) for one in every) for every in plain["ties"]),
         tuple(Rival(**one) for one in plain["rivals"]),
     )
 

@@ -14,14 +14,14 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.chart import BoolArray, IntArray
 from rulka.core.errors import NotFound
-from rulka.core.rebuild.books import Reading, Tried, tried_in
-from rulka.core.rebuild.chance import SURE, Wanted, steps_in
+from rulka.core.rebuild.books import TableReading, TriedReading, tried_in
+from rulka.core.rebuild.chance import SURE, WantedFigures, steps_in
 from rulka.core.rebuild.columns import FoundColumn, FoundColumns, columns_again, found_columns, steps_of
 from rulka.core.rebuild.features import features_of
 from rulka.core.rebuild.finding import Search, is_no_chance, offered
 from rulka.core.rebuild.given import Given
-from rulka.core.rebuild.lines import Choice, Choosing, Chosen
-from rulka.core.rebuild.structure import Kind, Part, Within, structure_of
+from rulka.core.rebuild.lines import Choosing, ChosenAccounts, LineChoice
+from rulka.core.rebuild.structure import Kind, RowPart, Within, structure_of
 from rulka.core.rebuild.telling import Tell, silent
 
 State = Literal["sure", "doubtful", "not found", "told", "total", "words"]
@@ -68,27 +68,27 @@ class Rival:
 
 
 @dataclass(frozen=True)
-class Proposal:
+class TableProposal:
     """What a table is: at which node and scale, its columns (with what else each may be), its lines."""
 
     found: FoundColumns
-    readings: tuple[Reading | None, ...]
+    readings: tuple[TableReading | None, ...]
     lines: tuple[ProposedLine, ...]
-    ties: tuple[tuple[Reading, ...], ...] = ()
+    ties: tuple[tuple[TableReading, ...], ...] = ()
     rivals: tuple[Rival, ...] = ()
 
 
 @dataclass(frozen=True)
-class Asked:
+class RebuildTerms:
     """What is known beforehand: node, the period that the table is of, scale, and what some columns are."""
 
     node: str = ""
     period: Period | None = None
     scale: int | None = None
-    columns: Mapping[int, Reading] = field(default_factory=dict)
+    columns: Mapping[int, TableReading] = field(default_factory=dict)
 
 
-ASKED = Asked()
+ASKED = RebuildTerms()
 MOST_SECONDS = 120
 """Seconds after which no more is looked for."""
 
@@ -102,7 +102,7 @@ RIVAL = 0.8
 """The part of the best one's points that another node or scale has to have to be asked for."""
 
 
-def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = silent) -> Proposal:
+def proposed(given: Given, view: View, asked: RebuildTerms = ASKED, tell: Tell = silent) -> TableProposal:
     """The likeliest proposal; NotFound where no column is found in the ledger."""
     tell(0, 100, "reading the ledger")
     tried = tried_in(view, asked.node, asked.period)
@@ -135,7 +135,7 @@ def proposed(given: Given, view: View, asked: Asked = ASKED, tell: Tell = silent
     return replace(made, rivals=tuple(rivals[:MOST_OTHERS]))
 
 
-def _as_told(found: FoundColumns, tried: Tried, asked: Asked) -> FoundColumns:
+def _as_told(found: FoundColumns, tried: TriedReading, asked: RebuildTerms) -> FoundColumns:
     """Columns of which it is known what they are."""
     places = {reading: at for at, reading in enumerate(tried.readings)}
     columns = list(found.columns)
@@ -150,7 +150,7 @@ def _as_told(found: FoundColumns, tried: Tried, asked: Asked) -> FoundColumns:
 class _Work:
     """One table at one node, scale and set of columns."""
 
-    def __init__(self, given: Given, tried: Tried, found: FoundColumns, tell: Tell) -> None:
+    def __init__(self, given: Given, tried: TriedReading, found: FoundColumns, tell: Tell) -> None:
         self.given, self.tried, self.found, self.tell = given, tried, found, tell
         read = found.read
         columns = [one.at for one in read]
@@ -162,15 +162,15 @@ class _Work:
         self.search = Search(tried.accounts, amounts, features, features.sums(amounts))
         self.steps = steps_in(amounts)
         self.numbers, self.shown = given.numbers[:, columns], given.shown[:, columns]
-        self.choices: dict[int, list[Choice]] = {}
+        self.choices: dict[int, list[LineChoice]] = {}
         self.began = monotonic()
         self.taken: dict[int, IntArray] = {}
         """The lines that were found, by row: their accounts as 1, or -1 where they are shown turned."""
 
-    def wanted(self, row: int) -> Wanted:
-        return Wanted(self.numbers[row] * self.step, self.loose, self.steps, self.shown[row])
+    def wanted(self, row: int) -> WantedFigures:
+        return WantedFigures(self.numbers[row] * self.step, self.loose, self.steps, self.shown[row])
 
-    def named(self, row: int) -> list[Choice]:
+    def named(self, row: int) -> list[LineChoice]:
         if row not in self.choices:
             self.choices[row] = self.search.named(self.given.rows[row].caption, self.wanted(row))
         return self.choices[row]
@@ -188,7 +188,7 @@ class _Work:
             one.is_named and is_no_chance(one) and not (one.mask & counted).any() for one in self.named(row)
         )  # fmt: skip
 
-    def proposal(self) -> Proposal:
+    def proposal(self) -> TableProposal:
         self.tell(30, 100, "looking what adds up")
         parts = structure_of(
             self.numbers, self.shown, rounded=self.loose > 0, is_line=self.is_line
@@ -221,9 +221,9 @@ class _Work:
         known = self.tried.readings
         readings = tuple(known[one.reading] if one.reading >= 0 else None for one in self.found.columns)
         ties = tuple(tuple(known[at] for at in one.ties[:MOST_OTHERS]) for one in self.found.columns)
-        return Proposal(self.found, readings, tuple(lines), ties)
+        return TableProposal(self.found, readings, tuple(lines), ties)
 
-    def _beyond(self, leaves: Sequence[int], every: dict[int, list[Choice]], parts: Sequence[Part]) -> None:
+    def _beyond(self, leaves: Sequence[int], every: dict[int, list[LineChoice]], parts: Sequence[RowPart]) -> None:
         """Lines that are nothing that the chart names, nor a run."""
         open_rows = [row for row in leaves if not every[row] and not self.wanted(row).is_nothing]
         for at, row in enumerate(open_rows):
@@ -247,18 +247,18 @@ class _Work:
                 self.given.rows[row].caption, self.wanted(row), free
             )
 
-    def _quantities(self, row: int) -> list[Choice]:
+    def _quantities(self, row: int) -> list[LineChoice]:
         """In a table of thousands, what counts things in ones."""
         if not self.found.scale:
             return []
         steps = [steps_of(self.given, one.at, 0, int(self.tried.digits[one.reading])) for one in self.found.read]
         step, loose = (np.array([one[at] for one in steps], dtype=np.int64) for at in (0, 1))
-        wanted = Wanted(self.numbers[row] * step, loose, self.steps, self.shown[row])
+        wanted = WantedFigures(self.numbers[row] * step, loose, self.steps, self.shown[row])
         counted = self.search.accounts.of_type("statistical")
         found = self.search.named(self.given.rows[row].caption, wanted)
         return [replace(one, quantity=True) for one in found if counted[one.mask].all()]
 
-    def _this_side(self, leaves: Sequence[int], every: dict[int, list[Choice]]) -> None:
+    def _this_side(self, leaves: Sequence[int], every: dict[int, list[LineChoice]]) -> None:
         """Lines found on the other side of the books alone, as what they accumulate mirrors them, are looked for on the
         table's side too."""
         most = most_on([every[row] for row in leaves], self.search)
@@ -274,7 +274,7 @@ class _Work:
                 ]
                 every[row] += [one for one in found if self.search.is_income(one.mask) is most][:MOST_OTHERS]
 
-    def _taken(self, leaves: Sequence[int], every: dict[int, list[Choice]]) -> BoolArray:
+    def _taken(self, leaves: Sequence[int], every: dict[int, list[LineChoice]]) -> BoolArray:
         """Accounts of lines that are sure as far as they are seen alone."""
         taken = np.zeros(len(self.search.accounts), dtype=bool)
         for row in leaves:
@@ -282,7 +282,7 @@ class _Work:
                 taken |= every[row][0].mask
         return taken
 
-    def _rest(self, leaves: Sequence[int], every: dict[int, list[Choice]], parts: Sequence[Part]) -> None:
+    def _rest(self, leaves: Sequence[int], every: dict[int, list[LineChoice]], parts: Sequence[RowPart]) -> None:
         """The one line of a total that is not found, where the total's accounts are known."""
         for total, part in enumerate(parts):
             rows = [row for row, _ in part.of]
@@ -303,7 +303,7 @@ class _Work:
         """Whether so much time has gone that what is not found stays so; what was not tried otherwise is doubtful."""
         return monotonic() - self.began > MOST_SECONDS
 
-    def _line(self, caption: str, choosing: Choosing, best: Chosen, line: int) -> ProposedLine:
+    def _line(self, caption: str, choosing: Choosing, best: ChosenAccounts, line: int) -> ProposedLine:
         every = choosing.offered[line]
         if best.taken[line] < 0:
             return ProposedLine(caption, "line", "not found", others=tuple(map(self._candidate, every[:MOST_OTHERS])))
@@ -320,17 +320,17 @@ class _Work:
             quantity=taken.quantity,
         )  # fmt: skip
 
-    def mask_of(self, choosing: Choosing, best: Chosen, line: int) -> BoolArray:
+    def mask_of(self, choosing: Choosing, best: ChosenAccounts, line: int) -> BoolArray:
         at = best.taken[line]
         return choosing.offered[line][at].mask if at >= 0 else np.zeros(len(self.search.accounts), dtype=bool)
 
-    def _candidate(self, choice: Choice) -> Candidate:
+    def _candidate(self, choice: LineChoice) -> Candidate:
         items = self.search.accounts.items
         names = [f"{items[place].code} {items[place].name}" for place in np.flatnonzero(choice.mask)[:6]]
         return Candidate(choice.text, choice.sign, tuple(names))
 
 
-def most_on(every: Sequence[Sequence[Choice]], search: Search) -> bool | None:
+def most_on(every: Sequence[Sequence[LineChoice]], search: Search) -> bool | None:
     """Whether most lines are of income and costs (True) or of what stands in a balance sheet; None where none is most.
     Lines that may be on either side say nothing."""
     votes = Counter(
@@ -340,7 +340,7 @@ def most_on(every: Sequence[Sequence[Choice]], search: Search) -> bool | None:
     return None if votes[True] == votes[False] else votes[True] > votes[False]
 
 
-def _sided(every: Sequence[Sequence[Choice]], search: Search) -> list[list[Choice]]:
+def _sided(every: Sequence[Sequence[LineChoice]], search: Search) -> list[list[LineChoice]]:
     """Choices on the side of the books that most lines of the table are on have more that speaks for them."""
     most = most_on(every, search)
     if most is None:
@@ -354,7 +354,7 @@ def _sided(every: Sequence[Sequence[Choice]], search: Search) -> list[list[Choic
     ]  # fmt: skip
 
 
-def _competes(other: Choice, taken: Choice) -> bool:
+def _competes(other: LineChoice, taken: LineChoice) -> bool:
     """Whether a choice that gives the same figures leaves a line doubtful: not where it lies on the other side of the
     books, is no more likely a name, or is far more likely chance."""
     if taken.on_side and not other.on_side and other.near <= taken.near:

@@ -19,10 +19,10 @@ from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import NotFound
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.headings import living_heading
-from rulka.core.rebuild.proposing import Proposal, ProposedLine
+from rulka.core.rebuild.proposing import ProposedLine, TableProposal
 
 Body = dict[str, Any]
 LONGEST_LABEL = 150
@@ -52,7 +52,7 @@ class OddCell:
 
 
 def bodies_of(
-    given: Given, proposal: Proposal, view: View, title: str, accounts: Mapping[str, int | None] | None = None
+    given: Given, proposal: TableProposal, view: View, title: str, accounts: Mapping[str, int | None] | None = None
 ) -> Bodies:
     """A proposal's texts. Rows that weren't found are headings, so that nothing is made up for them. Where it was said
     of `accounts` which lines have them and which none, the statement owes a place to all others of their types."""
@@ -79,7 +79,7 @@ def bodies_of(
     return Bodies(statement, spine, span, period, shown)
 
 
-def _covers(proposal: Proposal, view: View, accounts: Mapping[str, int | None] | None) -> str:
+def _covers(proposal: TableProposal, view: View, accounts: Mapping[str, int | None] | None) -> str:
     """All accounts of the types that its lines select from, but those that are left out on purpose; none where rows are
     open, or nobody was asked."""
     if accounts is None or any(is_open(line) for line in proposal.lines):
@@ -107,7 +107,7 @@ def _unlike(captions: Sequence[str]) -> list[str]:
     return found
 
 
-def period_of(given: Given, proposal: Proposal, calendar: FiscalCalendar, table: int) -> Period:
+def period_of(given: Given, proposal: TableProposal, calendar: FiscalCalendar, table: int) -> Period:
     """The period that one of the tables is seen from: the last one with actuals that a column ends at."""
     readings = [proposal.readings[at] for at in given.of_table(table)]
     actual = [one.last for one in readings if one is not None and one.scenario == "actual"]
@@ -123,7 +123,7 @@ def period_of(given: Given, proposal: Proposal, calendar: FiscalCalendar, table:
 # lines ----------------------------------------------------------------------------------------------------------------
 
 
-def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
+def _lines(proposal: TableProposal, labels: Sequence[str]) -> list[Body]:
     """Lines in the table's order: a total's rows become a section, a row of words before them its heading."""
     items: list[tuple[int, Body]] = []
     calculated: set[int] = set()
@@ -149,7 +149,7 @@ def _lines(proposal: Proposal, labels: Sequence[str]) -> list[Body]:
     return [body for _, body in items]
 
 
-def _is_section(proposal: Proposal, items: list[tuple[int, Body]], at: int) -> bool:
+def _is_section(proposal: TableProposal, items: list[tuple[int, Body]], at: int) -> bool:
     """Whether a total ends a section: it adds up lines, or words stand before what it adds up. Others are worked out of
     the totals before them."""
     parts = {row for row, _ in proposal.lines[at].of}
@@ -163,7 +163,7 @@ def is_open(line: ProposedLine) -> bool:
     return line.state == "not found" and not line.zeros
 
 
-def lost_rows(proposal: Proposal) -> set[int]:
+def lost_rows(proposal: TableProposal) -> set[int]:
     """Calculations that can't be written: what they start from was not found."""
     lost: set[int] = set()
     for at, line in enumerate(proposal.lines):
@@ -173,7 +173,7 @@ def lost_rows(proposal: Proposal) -> set[int]:
     return lost
 
 
-def incomplete_rows(proposal: Proposal) -> set[int]:
+def incomplete_rows(proposal: TableProposal) -> set[int]:
     """Totals and calculations that something is missing from."""
     found: set[int] = set()
     for at, line in enumerate(proposal.lines):
@@ -207,7 +207,7 @@ def _formula(of: Sequence[tuple[int, int]], labels: Sequence[str], without: Coll
 # columns --------------------------------------------------------------------------------------------------------------
 
 
-def _columns(given: Given, proposal: Proposal, period: Period, calendar: FiscalCalendar) -> Any:
+def _columns(given: Given, proposal: TableProposal, period: Period, calendar: FiscalCalendar) -> Any:
     first = given.of_table(0)
     for at in first:
         heading, reading, found = given.headings[at], proposal.readings[at], proposal.found.columns[at]
@@ -223,7 +223,7 @@ def _columns(given: Given, proposal: Proposal, period: Period, calendar: FiscalC
             yield {**own, "sum": [f"c{one + 1}" for one in found.of]}
 
 
-def _heading(text: str, proposal: Proposal, column: int, calendar: FiscalCalendar) -> str:
+def _heading(text: str, proposal: TableProposal, column: int, calendar: FiscalCalendar) -> str:
     """A heading that follows the period; of a comparison that of what is compared."""
     while proposal.readings[column] is None and proposal.found.columns[column].of[0] >= 0:
         column = proposal.found.columns[column].of[0]
@@ -234,7 +234,7 @@ def _heading(text: str, proposal: Proposal, column: int, calendar: FiscalCalenda
     return living_heading(text, first.start, last.end)
 
 
-def _read(reading: Reading, period: Period, calendar: FiscalCalendar) -> Body:
+def _read(reading: TableReading, period: Period, calendar: FiscalCalendar) -> Body:
     """A reading as it is asked for from the period: its measure, window and shift."""
     last = calendar.periods[reading.last]
     found: Body = {} if reading.measure == "activity" else {"measure": reading.measure}
@@ -255,53 +255,53 @@ def _told(count: int, unit: str) -> str:
 # held against the table -----------------------------------------------------------------------------------------------
 
 
-def odd_cells(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
+def odd_cells(given: Given, proposal: TableProposal, bodies: Bodies, view: View) -> list[OddCell]:
     """The figures of the table that the engine shows otherwise, each rounded as the table is; of rows that were found
     whole, in columns that were. Other months are run as well, at their own periods."""
     return of_whole_rows(proposal, differences(given, proposal, bodies, view))
 
 
-def of_whole_rows(proposal: Proposal, cells: Sequence[OddCell]) -> list[OddCell]:
+def of_whole_rows(proposal: TableProposal, cells: Sequence[OddCell]) -> list[OddCell]:
     """Those of rows that nothing is missing from."""
     incomplete = incomplete_rows(proposal)
     return [cell for cell in cells if cell.row not in incomplete]
 
 
-def differences(given: Given, proposal: Proposal, bodies: Bodies, view: View) -> list[OddCell]:
+def differences(given: Given, proposal: TableProposal, bodies: Bodies, view: View) -> list[OddCell]:
     """All figures that the engine shows otherwise, also of totals that something is missing from."""
     statement = statement_from(bodies.statement, spine_from(bodies.spine), span_from(bodies.span))
     calendar = view.frame.calendar
-    asked = {one["column"]: {key: one[key] for key in one if key not in ("column", "heading")}
-             for one in bodies.span["columns"]}  # fmt: skip
-    first, found = given.of_table(0), []
+    asked = {told_column["column"]: {key: told_column[key] for key in told_column if key not in ("column", "heading")}
+             for told_column in bodies.span["columns"]}  # fmt: skip
+    first, odd = given.of_table(0), []
     for table in sorted(set(given.tables or (0,))):
-        own = given.of_table(table)
+        columns = given.of_table(table)
         try:
             period = bodies.period if table == 0 else period_of(given, proposal, calendar, table)
         except NotFound:
             continue  # the other month's columns are not found: they are told as such
         computed = run_statement(statement, view, period, proposal.found.node)
         values = {row.label: row for row in computed.rows if row.has_figures}
-        keys = {column.key: place for place, column in enumerate(computed.columns)}
-        for at, column in enumerate(own):
-            key = f"c{first[at] + 1}" if at < len(first) else ""
+        keys = {column.key: place_in_row for place_in_row, column in enumerate(computed.columns)}
+        for number, column in enumerate(columns):
+            key = f"c{first[number] + 1}" if number < len(first) else ""
             reading = proposal.readings[column]
             if table and (reading is None or asked.get(key) != _read(reading, period, calendar)):
                 continue  # another column than the first table's
             for row, (line, label) in enumerate(zip(given.rows, bodies.labels, strict=True)):
-                value, place = line.values[column], keys.get(key)
-                if label is None or value is None or place is None:
+                value, place_in_row = line.values[column], keys.get(key)
+                if label is None or value is None or place_in_row is None:
                     continue
-                shown = values[label].values[place] if label in values else None
+                shown = values[label].values[place_in_row] if label in values else None
                 rounded = _rounded(shown, proposal, row, column, given)
                 if rounded is None and value == 0:
                     continue  # a percent of nothing is written as zero by many
                 if rounded is None or abs(rounded - value) > _loose(given, column, proposal):
-                    found.append(OddCell(row, column, value, rounded))
-    return found
+                    odd.append(OddCell(row, column, value, rounded))
+    return odd
 
 
-def _loose(given: Given, column: int, proposal: Proposal) -> Decimal:
+def _loose(given: Given, column: int, proposal: TableProposal) -> Decimal:
     """How far a comparison of rounded columns may be off."""
     compares = proposal.found.columns[column].compares
     if compares is None:
@@ -310,7 +310,7 @@ def _loose(given: Given, column: int, proposal: Proposal) -> Decimal:
     return Decimal(1).scaleb(-given.decimals[column]) if rounded else Decimal(0)
 
 
-def _rounded(value: Fraction | None, proposal: Proposal, row: int, column: int, given: Given) -> Decimal | None:
+def _rounded(value: Fraction | None, proposal: TableProposal, row: int, column: int, given: Given) -> Decimal | None:
     if value is None:
         return None
     found = proposal.found.columns[column]
@@ -321,7 +321,7 @@ def _rounded(value: Fraction | None, proposal: Proposal, row: int, column: int, 
     return (Decimal(whole) if steps >= 0 else -Decimal(whole)).scaleb(-given.decimals[column])
 
 
-def as_mapping(given: Given, proposal: Proposal, bodies: Bodies, odd: Sequence[OddCell]) -> Mapping[str, Any]:
+def as_mapping(given: Given, proposal: TableProposal, bodies: Bodies, odd: Sequence[OddCell]) -> Mapping[str, Any]:
     """A proposal as plain data."""
     return {
         "found": {"node": proposal.found.node, "period": bodies.period.code, "scale": proposal.found.scale},

@@ -29,7 +29,7 @@ IsLine = Callable[[int, Within], bool]
 
 
 @dataclass(frozen=True)
-class Part:
+class RowPart:
     """A row's part in the whole: `of` are the rows that it adds up with their signs, by place; `odd` is the one column
     that doesn't agree."""
 
@@ -47,24 +47,24 @@ class _Table:
 
 def structure_of(
     numbers: IntArray, shown: BoolArray, *, rounded: BoolArray, is_line: IsLine = lambda row, within: False
-) -> list[Part]:
+) -> list[RowPart]:
     """What each row is. Figures are in steps of their last decimal; in columns that were not `rounded` totals have to
     agree to the step, in others within half a step for each part. A row that `is_line` says to be one (told what it
     would come of) is not taken for a difference of these: the last line before a total is always the total less the
     others."""
     table = _Table(numbers, shown, rounded)
-    found: list[Part] = []
+    found: list[RowPart] = []
     stack: list[int] = []
     for row in range(len(numbers)):
         if not shown[row].any():
-            found.append(Part("words"))
+            found.append(RowPart("words"))
             continue
         part = None
         for tried in (_total, _signed, _but_one):
             part = part or tried(table, stack, row)
             if part is not None and part.kind == "calculation" and is_line(row, _within(found, part)):
                 part = None
-        part = part or Part("line")
+        part = part or RowPart("line")
         found.append(part)
         for place, _ in part.of:
             stack.remove(place)
@@ -72,7 +72,7 @@ def structure_of(
     return found
 
 
-def _within(found: list[Part], part: Part) -> list[tuple[int, list[int]]]:
+def _within(found: list[RowPart], part: RowPart) -> list[tuple[int, list[int]]]:
     every = []
     for top, _ in part.of:
         rows = [top]
@@ -82,7 +82,7 @@ def _within(found: list[Part], part: Part) -> list[tuple[int, list[int]]]:
     return every
 
 
-def _total(table: _Table, stack: list[int], row: int) -> Part | None:
+def _total(table: _Table, stack: list[int], row: int) -> RowPart | None:
     """The last rows that stand open, added up; one alone where its figures are too long to be equal by chance."""
     columns = table.shown[row]
     if not stack or not table.numbers[row][columns].any():
@@ -92,16 +92,18 @@ def _total(table: _Table, stack: list[int], row: int) -> Part | None:
     loose = ((np.arange(1, len(stack) + 1) + 1) // 2)[:, None] * table.rounded
     close = (np.abs(sums - table.numbers[row]) <= loose)[:, columns].all(axis=1)
     counts = np.flatnonzero(close[least - 1 :])
-    return None if not len(counts) else Part("total", tuple((place, 1) for place in stack[-(int(counts[0]) + least) :]))
+    return (
+        None if not len(counts) else RowPart("total", tuple((place, 1) for place in stack[-(int(counts[0]) + least) :]))
+    )
 
 
-def _signed(table: _Table, stack: list[int], row: int) -> Part | None:
+def _signed(table: _Table, stack: list[int], row: int) -> RowPart | None:
     """The last rows that stand open, some of them taken away."""
     for count in range(2, len(stack) + 1):
         for parts in _combined(stack[-count:]):
             off = _off(table, parts, row)
             if not off.any() and table.numbers[row][table.shown[row]].any():
-                return Part("calculation", parts)
+                return RowPart("calculation", parts)
     return None
 
 
@@ -118,7 +120,7 @@ def _off(table: _Table, parts: tuple[tuple[int, int], ...], row: int) -> BoolArr
     return np.asarray((np.abs(summed - table.numbers[row]) > loose) & table.shown[row])
 
 
-def _but_one(table: _Table, stack: list[int], row: int) -> Part | None:
+def _but_one(table: _Table, stack: list[int], row: int) -> RowPart | None:
     """A total, or a difference, that all columns but one agree with: so many of them, or so long, that it is no
     chance."""
     long = np.abs(table.numbers[row]) >= np.where(table.rounded, 10, LONG)
@@ -131,5 +133,5 @@ def _but_one(table: _Table, stack: list[int], row: int) -> Part | None:
                 off = _off(table, parts, row)
                 agreeing = table.shown[row] & ~off & long
                 if off.sum() == 1 and np.where(table.rounded, 1, ROUNDED)[agreeing].sum() >= least:
-                    return Part("calculation" if signed else "total", parts, int(np.flatnonzero(off)[0]))
+                    return RowPart("calculation" if signed else "total", parts, int(np.flatnonzero(off)[0]))
     return None

@@ -9,7 +9,7 @@ from typing import Any
 
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.sending.letters import Letter, letter_from
-from rulka.core.sending.occasions import Rule, rule_from
+from rulka.core.sending.occasions import SendingRule, rule_from
 
 FORMS: Mapping[str, str] = {
     "workbook": "xlsx",
@@ -142,7 +142,7 @@ WAYS = tuple(way.kind for way in (Mail, Folder, FileServer, Link))
 
 
 @dataclass(frozen=True)
-class Dispatch:
+class DispatchDef:
     """What goes to whom, by which ways."""
 
     name: str
@@ -152,7 +152,7 @@ class Dispatch:
     ways: tuple[Way, ...]
     figures: str = "as they are"
     release: bool = False
-    when: tuple[Rule, ...] = ()
+    when: tuple[SendingRule, ...] = ()
 
     def ways_of(self, recipient: Recipient) -> list[Way]:
         """The ways by which somebody gets it, but for those that are switched off."""
@@ -163,7 +163,7 @@ class Dispatch:
         return next(way for way in self.ways if way.name == name)
 
 
-def dispatch_from(body: Mapping[str, Any], kinds: Sequence[str] = KINDS) -> Dispatch:
+def dispatch_from(body: Mapping[str, Any], kinds: Sequence[str] = KINDS) -> DispatchDef:
     """A dispatch from a checked mapping; raises RulkaError on names and tokens that mean nothing."""
     ways = tuple(_way(raw, at) for at, raw in enumerate(body["ways"], 1))
     names = [way.name for way in ways]
@@ -187,7 +187,7 @@ def dispatch_from(body: Mapping[str, Any], kinds: Sequence[str] = KINDS) -> Disp
     when = tuple(rule_from(said) for said in _several(body.get("when", ())))
     if len({rule.text for rule in when}) < len(when):
         raise RulkaError("The same rule stands twice.", hint="Take one of them out.", subject="when")
-    return Dispatch(body["dispatch"], body.get("title") or body["dispatch"], things, recipients, ways, figures,
+    return DispatchDef(body["dispatch"], body.get("title") or body["dispatch"], things, recipients, ways, figures,
                     body.get("release") == "yes", when)  # fmt: skip
 
 

@@ -43,7 +43,7 @@ TOKEN = re.compile(r"\{([^{}]*)\}")
 
 
 @dataclass(frozen=True)
-class Token:
+class LetterToken:
     """Something that a text stands for: its kind, and of a figure what names it."""
 
     kind: str
@@ -55,7 +55,7 @@ class Token:
         return f"{{{self.kind} {' / '.join(self.parts)}}}" if self.parts else f"{{{self.kind}}}"
 
 
-Letter = tuple[str | Token, ...]
+Letter = tuple[str | LetterToken, ...]
 """A text and the tokens in it, in order."""
 
 
@@ -69,7 +69,7 @@ def letter_from(written: str, *, where: str, tables: bool = False) -> Letter:
     pieces = TOKEN.split(written)
     if len(pieces) > 2 * MOST_TOKENS:
         raise RulkaError(f"The text has more than {MOST_TOKENS} tokens.", subject=where)
-    found: list[str | Token] = []
+    found: list[str | LetterToken] = []
     for at, piece in enumerate(pieces):
         if at % 2:
             token = _token(piece, where)
@@ -82,10 +82,10 @@ def letter_from(written: str, *, where: str, tables: bool = False) -> Letter:
     return tuple(found)
 
 
-def _token(written: str, where: str) -> Token:
+def _token(written: str, where: str) -> LetterToken:
     text = " ".join(written.split())
     if text in NAMES:
-        return Token(text)
+        return LetterToken(text)
     kind, _, rest = text.partition(" ")
     if kind not in FIGURES:
         near = one_of(text, [*NAMES, *FIGURES])
@@ -97,15 +97,15 @@ def _token(written: str, where: str) -> Token:
             f"'{{{text[:60]}}}' doesn't name what it is of.", hint=f"Write {{{kind} {' / '.join(wanted)}}}.",
             subject=where, code="token",
         )  # fmt: skip
-    return Token(kind, parts)
+    return LetterToken(kind, parts)
 
 
-def tokens_in(letters: Iterable[Letter]) -> list[Token]:
+def tokens_in(letters: Iterable[Letter]) -> list[LetterToken]:
     """The tokens of some texts, each once."""
-    return list(dict.fromkeys(piece for letter in letters for piece in letter if isinstance(piece, Token)))
+    return list(dict.fromkeys(piece for letter in letters for piece in letter if isinstance(piece, LetterToken)))
 
 
-def filled(letter: Letter, value_of: Callable[[Token], str | None], *, where: str) -> str:
+def filled(letter: Letter, value_of: Callable[[LetterToken], str | None], *, where: str) -> str:
     """A text with its tokens filled in; raises RulkaError where one of them has no value, naming them all."""
     values = {token: value_of(token) for token in tokens_in([letter])}
     empty = [token.text for token, value in values.items() if value is None or not value.strip()]
@@ -114,7 +114,7 @@ def filled(letter: Letter, value_of: Callable[[Token], str | None], *, where: st
             f"{', '.join(empty)} {'has' if len(empty) == 1 else 'have'} no value.",
             hint="Nothing is sent: name something else, or take it out.", subject=where, code="token",
         )  # fmt: skip
-    return "".join(str(values[piece]) if isinstance(piece, Token) else piece for piece in letter)
+    return "".join(str(values[piece]) if isinstance(piece, LetterToken) else piece for piece in letter)
 
 
 # one line, addresses, names -----------------------------------------------------------------------------------------

@@ -53,7 +53,7 @@ PATTERNS: tuple[tuple[Kind, re.Pattern[str]], ...] = (
 
 
 @dataclass(frozen=True)
-class Rule:
+class SendingRule:
     """One rule: its kind, and of day, weekday, number, clock and amount what the kind has."""
 
     kind: Kind
@@ -87,7 +87,7 @@ class Rule:
         }[self.kind]
 
 
-def rule_from(written: str) -> Rule:
+def rule_from(written: str) -> SendingRule:
     """A rule from its words; raises RulkaError with how they are written."""
     text = " ".join(written.split())
     for kind, pattern in PATTERNS:
@@ -97,8 +97,8 @@ def rule_from(written: str) -> Rule:
                      subject="when")  # fmt: skip
 
 
-def _rule(kind: Kind, said: dict[str, str]) -> Rule:
-    rule = Rule(kind, entity=said.get("entity") or "")
+def _rule(kind: Kind, said: dict[str, str]) -> SendingRule:
+    rule = SendingRule(kind, entity=said.get("entity") or "")
     if "hour" in said:
         hour, minute = int(said["hour"]), int(said["minute"])
         if hour > 23 or minute > 59:
@@ -167,7 +167,7 @@ class WorkDays:
         return now.astimezone(self.zone).date()
 
 
-def days_of(rule: Rule, work: WorkDays, first: date) -> Iterator[date]:
+def days_of(rule: SendingRule, work: WorkDays, first: date) -> Iterator[date]:
     """The days from one on, that day too, on which a rule that goes by the clock comes. In a month without its day it
     comes on the last one; on a day without work it comes on the next one with."""
     if rule.kind == "once":
@@ -183,7 +183,7 @@ def days_of(rule: Rule, work: WorkDays, first: date) -> Iterator[date]:
         day += timedelta(days=1)
 
 
-def _meant(rule: Rule, work: WorkDays, day: date) -> date | None:
+def _meant(rule: SendingRule, work: WorkDays, day: date) -> date | None:
     """The day on which a rule comes because of a day of the calendar; None where it says nothing about that one."""
     if rule.kind == "week":
         return work.after(day, 0) if day.weekday() == rule.weekday else None
@@ -194,12 +194,12 @@ def _meant(rule: Rule, work: WorkDays, day: date) -> date | None:
     return day if work.of_month(day.year, day.month, rule.number) == day else None
 
 
-def next_moment(rule: Rule, work: WorkDays, after: datetime) -> datetime | None:
+def next_moment(rule: SendingRule, work: WorkDays, after: datetime) -> datetime | None:
     """The first moment of a rule that goes by the clock after another one; None where it never comes again."""
     return next(_moments(rule, work, after), None)
 
 
-def _moments(rule: Rule, work: WorkDays, after: datetime) -> Iterator[datetime]:
+def _moments(rule: SendingRule, work: WorkDays, after: datetime) -> Iterator[datetime]:
     clock = rule.clock or time(0)
     for day in days_of(rule, work, work.today(after) - timedelta(days=1)):
         moment = work.moment(day, clock)
@@ -207,7 +207,7 @@ def _moments(rule: Rule, work: WorkDays, after: datetime) -> Iterator[datetime]:
             yield moment
 
 
-def moment_after_close(rule: Rule, work: WorkDays, closed: datetime) -> datetime:
+def moment_after_close(rule: SendingRule, work: WorkDays, closed: datetime) -> datetime:
     """When a rule after the close comes, for a period closed at a moment: never before it was closed."""
     moment = work.moment(work.after(work.today(closed), rule.number), rule.clock or time(0))
     return max(moment, closed)
@@ -264,7 +264,7 @@ def due(moments: Iterable[datetime], now: datetime) -> Due:
     return Due(waits=tuple(passed))
 
 
-def due_by_clock(rule: Rule, work: WorkDays, since: datetime, now: datetime) -> Due:
+def due_by_clock(rule: SendingRule, work: WorkDays, since: datetime, now: datetime) -> Due:
     """What of a rule that goes by the clock is due now, if nobody has looked since a moment."""
     return due(_moments(rule, work, since), now)
 
@@ -272,6 +272,6 @@ def due_by_clock(rule: Rule, work: WorkDays, since: datetime, now: datetime) -> 
 # amounts ------------------------------------------------------------------------------------------------------------
 
 
-def load_is_large(rule: Rule, changed: Decimal) -> bool:
+def load_is_large(rule: SendingRule, changed: Decimal) -> bool:
     """Whether a load that changed so much of an entity, in its currency, is more than a rule says."""
     return abs(changed) > rule.amount

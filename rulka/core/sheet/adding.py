@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from rulka.core.sheet.addresses import Key, cell_text
 from rulka.core.sheet.amounts import Amount
-from rulka.core.sheet.blocks import Done, quoted
+from rulka.core.sheet.blocks import LaidBlock, quoted
 from rulka.core.sheet.calculating import Calculation
 from rulka.core.sheet.covering import Coverage, Odd
 from rulka.core.sheet.edits import formula_at
@@ -18,20 +18,20 @@ from rulka.core.sheet.values import as_text
 from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook, cells_step, copied
 
 
-def add_missing(workbook: Workbook, sheet: Sheet, coverage: Coverage, calculation: Calculation) -> Done:
+def add_missing(workbook: Workbook, sheet: Sheet, coverage: Coverage, calculation: Calculation) -> LaidBlock:
     """Rows for all accounts that are missing, in the order of the chart: above the last row that names an account for
     its formula, so that sums over these rows take them in; where there is no such row, below all that the sheet
     holds."""
     missing = sorted(coverage.missing, key=lambda odd: odd.code)
     if not missing:
-        return Done(told=["Nothing is missing"])
+        return LaidBlock(told=["Nothing is missing"])
     model = _model(coverage, calculation)
     told = [
         f"{len(missing)} account{'s' if len(missing) != 1 else ''} put in: {', '.join(o.code for o in missing[:8])}"
     ]
     if model is None:
-        return Done([_below(sheet, coverage, missing, calculation)], told)
-    return Done(_above(workbook, sheet, model, missing), told)
+        return LaidBlock([_below(sheet, coverage, missing, calculation)], told)
+    return LaidBlock(_above(workbook, sheet, model, missing), told)
 
 
 def _model(coverage: Coverage, calculation: Calculation) -> Key | None:

@@ -14,23 +14,23 @@ from typing import NamedTuple
 
 import numpy as np
 
-from rulka.core.books.balances import Balances, Source
+from rulka.core.books.balances import Balances, MovementSource
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Window
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
-from rulka.core.books.frame import ACTIVITY, OPENING, STATUSES
+from rulka.core.books.frame import ACTIVITY, OPENING, STATUS_CHOICES
 from rulka.core.books.journal import NO_JOURNAL
 from rulka.core.books.narrowing import Clause, Narrowing, codes_of, matches_text, read_narrowing
 from rulka.core.books.selection import evaluate, parse_selection
 from rulka.core.compute.amounts import read_vector
-from rulka.core.compute.columns import Reading
+from rulka.core.compute.columns import ColumnReading
 from rulka.core.compute.leaves import default_sign
 from rulka.core.compute.nodes import Node, find_node, nodes_of, own_calendar_of
 from rulka.core.compute.readings import GROSS, finer_than_seal
 from rulka.core.definitions.spines import CONVENTIONS
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.money import QUANTITY_DIGITS
-from rulka.core.sheet.periods import Time, is_own
+from rulka.core.sheet.periods import SheetTime, is_own
 from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import DIVIDED, NA, VALUE, SheetError, Value
 
@@ -67,8 +67,8 @@ class Read:
 
     view: View
     node: Node
-    time: Time
-    reading: Reading
+    time: SheetTime
+    reading: ColumnReading
     narrow: Narrowing
     by_account: IntArray
     divisor: int
@@ -90,7 +90,7 @@ class Read:
 
 
 @dataclass(frozen=True, eq=False)
-class Meant:
+class AskedAmount:
     """The accounts that a question means: their places, of money only where there are any; `one` where it is just one,
     else -1; `mask` all of them."""
 
@@ -100,12 +100,12 @@ class Meant:
     one: int
 
 
-def meant_by(mask: BoolArray, view: View) -> Meant:
+def meant_by(mask: BoolArray, view: View) -> AskedAmount:
     """What a mask of accounts means: statistical ones only where there are no others."""
     statistical = view.frame.accounts.of_type("statistical")
     is_quantity = not (mask & ~statistical).any()
     places = np.flatnonzero(mask if is_quantity else mask & ~statistical)
-    return Meant(places, mask, is_quantity, int(places[0]) if len(places) == 1 else -1)
+    return AskedAmount(places, mask, is_quantity, int(places[0]) if len(places) == 1 else -1)
 
 
 def argument(name: str, error: RulkaError) -> SheetError:
@@ -123,7 +123,7 @@ class Amounts:
     def __init__(self, around: Surroundings) -> None:
         self.around = around
         self._reads: dict[tuple[str, ...], Read | SheetError] = {}
-        self._accounts: dict[tuple[str, str], Meant | SheetError] = {}
+        self._accounts: dict[tuple[str, str], AskedAmount | SheetError] = {}
         self._tables: dict[Hashable, Balances] = {}
         self._signs: dict[tuple[str, str, str], int] = {}
 
@@ -141,7 +141,7 @@ class Amounts:
             return meant
         return self._amount(question, read, meant)
 
-    def _amount(self, question: Amount, read: Read, meant: Meant) -> Value:
+    def _amount(self, question: Amount, read: Read, meant: AskedAmount) -> Value:
         if read.has_sealed and read.sealed[meant.places].any():
             return SEALED
         total = sum(read.by_account[meant.places].tolist()) if meant.one < 0 else int(read.by_account[meant.one])
@@ -176,7 +176,7 @@ class Amounts:
 
     # accounts ---------------------------------------------------------------------------------------------------------
 
-    def accounts(self, question: Amount, view: View) -> Meant | SheetError:
+    def accounts(self, question: Amount, view: View) -> AskedAmount | SheetError:
         """The visible accounts that are meant: by one code, else by a selection."""
         name = (question.ledger, question.accounts)
         found = self._accounts.get(name)
@@ -202,7 +202,7 @@ class Amounts:
             place = "scenario"
             scenario = _known(question.scenario or "actual", view.frame.scenarios, "scenario")
             place = "entries"
-            entries = _known(question.entries or "posted", STATUSES, "entries")
+            entries = _known(question.entries or "posted", STATUS_CHOICES, "entries")
             place = "currency"
             translated = _known(question.currency or "own", CURRENCIES, "currency") == "group"
             place = "node"
@@ -213,51 +213,40 @@ class Amounts:
             place = "narrow"
             narrow = read_narrowing(question.narrow)
             keys = narrowed_keys(view, narrow)
-            source = Source(scenario, entries, lines=narrow.by_line, translated=translated, calendar=calendar)
+            source = MovementSource(scenario, entries, lines=narrow.by_line, translated=translated, calendar=calendar)
             place = ""
             return self._sum(question, view, node, time, source, narrow, keys)
         except RulkaError as error:
             return argument(place, error)
 
     def _sum(
-        self, question: Amount, view: View, node: Node, time: Time, source: Source, narrow: Narrowing, keys: BoolArray
+        self,
+        question: Amount,
+        view: View,
+        node: Node,
+        time: SheetTime,
+        source: MovementSource,
+        narrow: Narrowing,
+        keys: BoolArray,
     ) -> Read:
         measure, translated = "activity" if question.measure == "count" else question.measure, source.translated
-        reading = Reading(source, time.window, measure)
+        reading = ColumnReading(source, time.window, measure)
         chosen = keys & node.keys
         sealed = np.zeros(len(view.frame.accounts), dtype=bool)
         if finer_than_seal(view, node.by | narrow.names, source, time.window) or question.measure == "count":
             sealed = view.coarse
         if question.measure == "count":
-            return Read(
-                view,
-                node,
-                time,
-                reading,
-                narrow,
-                _counts(view, source, time.window, chosen),
-                1,
-                sealed,
-                translated,
-            )
+            counts = _counts(view, source, time.window, chosen)
+            return Read(view, node, time, reading, narrow, counts, 1, sealed, translated)
         if not time.window.by_day:
             table = self._table(view, source, chosen, (question.ledger, node.code, narrow, source))
             return Read(view, node, time, reading, narrow, table.measure(measure, time.window), 1, sealed, translated)
         vector = read_vector(view, reading, "")
         assert vector is not None  # only a window outside of the calendar gives none
-        return Read(
-            view,
-            node,
-            time,
-            reading,
-            narrow,
-            view.by_account(vector.amounts, chosen),
-            vector.divisor,
-            sealed,
-            translated,
-        )
+        amounts = view.by_account(vector.amounts, chosen)
+        return Read(view, node, time, reading, narrow, amounts, vector.divisor, sealed, translated)
 
-    def _table(self, view: View, source: Source, chosen: BoolArray, name: Hashable) -> Balances:
+    def _table(self, view: View, source: MovementSource, chosen: BoolArray, name: Hashable) -> Balances:
         """Balances by account `(accounts, periods)` of some posting keys; kept, since questions for other times and
         measures read them too."""
         if name not in self._tables:
@@ -360,7 +349,7 @@ def _check_clause(view: View, clause: Clause) -> None:
         raise NotFound(f"'{clause.selection.text()}' means no {clause.name} here.", hint="", subject="narrow")
 
 
-def _counts(view: View, source: Source, window: Window, chosen: BoolArray) -> IntArray:
+def _counts(view: View, source: MovementSource, window: Window, chosen: BoolArray) -> IntArray:
     """How many lines stand behind the activity of each account."""
     if source.calendar:
         raise RulkaError("Lines aren't counted by another calendar.", hint="Leave out own.")
@@ -374,7 +363,7 @@ def _counts(view: View, source: Source, window: Window, chosen: BoolArray) -> In
     grouped = view.grouped(fields, window.first, window.last)
     moved = grouped.movements
     days = np.array([str(window.start) <= day <= str(window.end) for day in grouped.labels["day"]], dtype=bool)
-    kept = days[grouped.codes["day"]] & np.isin(moved.status, STATUSES[source.status])
+    kept = days[grouped.codes["day"]] & np.isin(moved.status, STATUS_CHOICES[source.status])
     kept &= np.isin(moved.effect, (ACTIVITY, OPENING))
     for clause in source.lines:
         kept &= _passes(clause, grouped.labels[clause.name])[grouped.codes[clause.name]]

@@ -18,7 +18,7 @@ from rulka.core.compute.computed import Computed
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, cell_text
 from rulka.core.sheet.amounts import meant_codes
-from rulka.core.sheet.bounded import Piece
+from rulka.core.sheet.bounded import BoundedPiece
 from rulka.core.sheet.edits import formula_at
 from rulka.core.sheet.inputs import literal, typed
 from rulka.core.sheet.remap import Remap
@@ -105,7 +105,7 @@ def choices_tail(choices: Mapping[str, str]) -> str:
     return found
 
 
-def table_layout(piece: Piece, choices: Mapping[str, str]) -> Layout:
+def table_layout(piece: BoundedPiece, choices: Mapping[str, str]) -> Layout:
     """How a bounded table is laid into cells."""
     table = piece.table
     single = len(table.rows) == 1
@@ -211,7 +211,7 @@ def columns_of(computed: Computed, columns: str) -> list[str]:
 
 
 @dataclass
-class Done:
+class LaidBlock:
     """Steps, and what has to be told of them."""
 
     steps: list[Step] = field(default_factory=list)
@@ -227,7 +227,7 @@ def find_block(sheet: Sheet, name: str) -> Block:
     return dict(found)
 
 
-def place(workbook: Workbook, sheet: Sheet, row: int, column: int, layout: Layout, **block: Any) -> Done:
+def place(workbook: Workbook, sheet: Sheet, row: int, column: int, layout: Layout, **block: Any) -> LaidBlock:
     """Lay a block into empty cells from a cell on; `block` are `piece` and `choices`."""
     closed = block.get("piece") == "closed"
     height = HEADS + (0 if closed else len(layout.rows))
@@ -258,7 +258,7 @@ def place(workbook: Workbook, sheet: Sheet, row: int, column: int, layout: Layou
     return writer.done
 
 
-def refresh(workbook: Workbook, sheet: Sheet, block: Block, layout: Layout) -> Done:
+def refresh(workbook: Workbook, sheet: Sheet, block: Block, layout: Layout) -> LaidBlock:
     """Bring a live block to what it shows now: new rows appear and those taken out come back, each beside its
     neighbours; what stands beside a row stays with it. A second refresh changes nothing."""
     blocks = [dict(one) for one in sheet.settings.get("blocks", [])]
@@ -273,16 +273,16 @@ def refresh(workbook: Workbook, sheet: Sheet, block: Block, layout: Layout) -> D
     return writer.done
 
 
-def remove(workbook: Workbook, sheet: Sheet, block: Block) -> Done:
+def remove(workbook: Workbook, sheet: Sheet, block: Block) -> LaidBlock:
     """Take a block and its cells away; what stands beside it stays."""
     box = Box(*block["box"])
     cells = {place: Cell() for place in sheet.cells if box.holds(*place)}
     kept = [one for one in sheet.settings.get("blocks", []) if one["id"] != block["id"]]
     settings = {**sheet.settings, "blocks": kept}
-    return Done([cells_step(sheet, cells), settings_step(sheet, {k: v for k, v in settings.items() if v})])
+    return LaidBlock([cells_step(sheet, cells), settings_step(sheet, {k: v for k, v in settings.items() if v})])
 
 
-def freeze(sheet: Sheet, block: Block, value_at: Callable[[int, int], Value]) -> Done:
+def freeze(sheet: Sheet, block: Block, value_at: Callable[[int, int], Value]) -> LaidBlock:
     """Put the values in place of a live block's formulas; its rows and columns are remembered."""
     if block["piece"] != "live":
         raise RulkaError("Only a live block can be frozen.", hint="Place it as live cells.", subject="block")
@@ -308,12 +308,12 @@ def freeze(sheet: Sheet, block: Block, value_at: Callable[[int, int], Value]) ->
         "keys": {str(row): key for row, key in by_row.items()},
         "column keys": {str(column): key for column, key in by_column.items()},
     }  # fmt: skip
-    return Done([cells_step(sheet, changed), _blocks_step(sheet, frozen)], [PLAIN])
+    return LaidBlock([cells_step(sheet, changed), _blocks_step(sheet, frozen)], [PLAIN])
 
 
 def thaw(
     workbook: Workbook, sheet: Sheet, block: Block, layout: Layout, value_of: Callable[[str, int, int], Value]
-) -> Done:
+) -> LaidBlock:
     """Put a frozen block's formulas back, and say which rows differ from what was frozen; then refresh it."""
     if block["piece"] != "frozen":
         raise RulkaError("It is live already.", hint="Refresh it.", subject="block")
@@ -348,7 +348,9 @@ def thaw(
     after = refresh(trial, trial.sheet(sheet.number), live, layout)
     count = len(differs)
     words = [f"{count} row{'s' if count != 1 else ''} differ{'s' if count == 1 else ''} from what was frozen"]
-    return Done([*first, *after.steps], [*(words if count else ["No row differs from what was frozen"]), *differs[:20]])
+    return LaidBlock(
+        [*first, *after.steps], [*(words if count else ["No row differs from what was frozen"]), *differs[:20]]
+    )
 
 
 def _beside_figures(column: int, box: Box, by_column: Mapping[int, str]) -> int:
@@ -433,7 +435,7 @@ class _Writer:
     def __init__(self, workbook: Workbook, sheet: Sheet, block: Block, layout: Layout) -> None:
         self.workbook, self.block, self.layout = copied(workbook), dict(block), layout
         self.number = sheet.number
-        self.done = Done()
+        self.done = LaidBlock()
         self.former = choices_tail(block["former"] if "former" in block else block.get("choices", {}))
 
     @property

@@ -19,7 +19,7 @@ import numpy as np
 from rulka.core.books.book import View
 from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.books.narrowing import codes_of, read_narrowing
-from rulka.core.books.selection import Part
+from rulka.core.books.selection import SelectionPart
 from rulka.core.compute.nodes import nodes_of
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.addresses import letters
@@ -127,31 +127,39 @@ def bounded_from(raw: Mapping[str, Any]) -> BoundedDef:
             raise refuse(f"'{raw[what]}' is no {what}.", one_of(str(raw[what]), known))
     if not rows or not columns:
         raise refuse("It has no rows or no columns.", "Lay something on each: accounts, entities, scenarios, time.")
-    if max(len(rows), len(columns)) > MOST_AXES:
+    beside = tuple((str(one.get("title", "")), str(one.get("formula", ""))) for one in raw.get("beside") or ())
+    measure, narrow, accounts = (str(raw.get(what) or "") for what in ("measure", "narrow", "accounts"))
+    table = BoundedDef(
+        name, str(raw.get("title") or name), rows, columns, page, accounts, measure or MEASURES[0],
+        str(raw.get("sign") or ""), str(raw.get("entries") or ""), str(raw.get("currency") or ""), narrow,
+        raw.get("empty rows") == "dropped", beside,
+    )  # fmt: skip
+    _check_laid(table, subject)
+    return table
+
+
+def _check_laid(table: BoundedDef, subject: str) -> None:
+    """Raise RulkaError where what a table lays on its sides, its page and its narrowing doesn't go together."""
+
+    def refuse(message: str, hint: str) -> RulkaError:
+        return RulkaError(message, hint=hint, subject=subject)
+
+    if max(len(table.rows), len(table.columns)) > MOST_AXES:
         raise refuse(f"More than {MOST_AXES} lie on one side.", "Lay some on the page.")
-    laid = [axis.of for axis in (*rows, *columns)] + [one.of for one in page]
+    laid = [axis.of for axis in (*table.rows, *table.columns)] + [one.of for one in table.page]
     twice = next((of for of in laid if laid.count(of) > 1), "")
     if twice:
         raise refuse(f"'{twice}' lies in it twice.", "Lay it on rows, on columns or on the page.")
-    measure = str(raw.get("measure") or MEASURES[0])
-    for axis in (*rows, *columns):
-        if axis.total and (axis.of == "scenario" or (axis.of == "time" and measure in ("opening", "closing"))):
+    for axis in (*table.rows, *table.columns):
+        if axis.total and (axis.of == "scenario" or (axis.of == "time" and table.measure in ("opening", "closing"))):
             raise refuse(f"A total over {axis.of} means nothing.", "Leave it out.")
-    narrow = str(raw.get("narrow") or "")
-    doubly = read_narrowing(narrow).names & set(laid)
+    doubly = read_narrowing(table.narrow).names & set(laid)
     if doubly:
         raise refuse(f"It is narrowed by '{min(doubly)}', which lies in it too.", "Say it in one place.")
-    accounts = str(raw.get("accounts") or "")
-    if "account" not in laid and not accounts:
+    if "account" not in laid and not table.accounts:
         raise refuse("It names no accounts.", "Lay accounts on a side, or say them by 'accounts'.")
-    if "account" in laid and accounts:
+    if "account" in laid and table.accounts:
         raise refuse("It says accounts, which lie in it too.", "Say them in one place.")
-    beside = tuple((str(one.get("title", "")), str(one.get("formula", ""))) for one in raw.get("beside") or ())
-    return BoundedDef(
-        name, str(raw.get("title") or name), rows, columns, page, accounts, measure, str(raw.get("sign") or ""),
-        str(raw.get("entries") or ""), str(raw.get("currency") or ""), narrow, raw.get("empty rows") == "dropped",
-        beside,
-    )  # fmt: skip
 
 
 def _axis(raw: Mapping[str, Any], subject: str) -> Axis:
@@ -195,7 +203,7 @@ class Bounded(NamedTuple):
     choices: Choices = ()
 
 
-class Head(NamedTuple):
+class BoundedHead(NamedTuple):
     """A question for the words above a bounded table; `revision` is the one it was laid out at, 0 for always the
     newest."""
 
@@ -205,7 +213,7 @@ class Head(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Member:
+class BoundedMember:
     """What one place on an axis asks for: fields of a question, or the parts of a total."""
 
     code: str
@@ -213,17 +221,17 @@ class Member:
     depth: int = 0
     fields: tuple[tuple[str, str], ...] = ()
     narrow: str = ""
-    parts: tuple[Member, ...] = ()
+    parts: tuple[BoundedMember, ...] = ()
 
-    def each(self) -> tuple[Member, ...]:
+    def each(self) -> tuple[BoundedMember, ...]:
         return self.parts or (self,)
 
 
 @dataclass(frozen=True)
-class Line:
+class BoundedLine:
     """A row or column: one member of each axis."""
 
-    members: tuple[Member, ...]
+    members: tuple[BoundedMember, ...]
 
     @cached_property
     def key(self) -> str:
@@ -238,14 +246,14 @@ class Line:
         return any(member.parts for member in self.members)
 
 
-def caption(member: Member, show: str) -> str:
+def caption(member: BoundedMember, show: str) -> str:
     """A member as a heading shows it."""
     if show == "code" or not member.name or member.name == member.code:
         return member.code if not member.parts else member.name
     return member.name if show == "name" or member.parts else f"{member.code} {member.name}"
 
 
-class Piece:
+class BoundedPiece:
     """One bounded table for one reader, with what was chosen: its lines, and its figures as they are asked for."""
 
     def __init__(self, table: BoundedDef, choices: Choices, amounts: Amounts) -> None:
@@ -256,8 +264,8 @@ class Piece:
             if of not in known:
                 raise NotFound(f"The ledger has no '{of}'.", hint=one_of(of, known), subject="table")
         self.chosen = self._chosen(choices)
-        self.rows = [Line(members) for members in product(*(self._members(axis) for axis in table.rows))]
-        self.columns = [Line(members) for members in product(*(self._members(axis) for axis in table.columns))]
+        self.rows = [BoundedLine(members) for members in product(*(self._members(axis) for axis in table.rows))]
+        self.columns = [BoundedLine(members) for members in product(*(self._members(axis) for axis in table.columns))]
         if len(self.rows) * len(self.columns) > MOST_CELLS:
             raise RulkaError(
                 f"The table has {len(self.rows):,} rows and {len(self.columns):,} columns.",
@@ -310,20 +318,20 @@ class Piece:
 
     # members ----------------------------------------------------------------------------------------------------------
 
-    def _members(self, axis: Axis) -> list[Member]:
+    def _members(self, axis: Axis) -> list[BoundedMember]:
         if axis.of == "time":
             texts = [text for part in axis.take.split(",") for text in self._times(part)]
             if axis.level != "as named":
                 texts = [text for own in texts for text in self._pieces(own)]
-            found = [Member(text, self._time_name(text), fields=(("period", text),)) for text in texts]
+            found = [BoundedMember(text, self._time_name(text), fields=(("period", text),)) for text in texts]
         elif axis.of == "scenario":
             codes = [part.strip() for part in axis.take.split(",") if part.strip()]
-            found = [Member(code, code, fields=(("scenario", code),)) for code in codes]
+            found = [BoundedMember(code, code, fields=(("scenario", code),)) for code in codes]
         else:
             found = list(self._coded(axis))
         if axis.total:
             tops = tuple(member for member in found if member.depth == 0)
-            found += [] if not tops else [Member(TOTAL, axis.total, parts=tops)]
+            found += [] if not tops else [BoundedMember(TOTAL, axis.total, parts=tops)]
         return found
 
     def _pieces(self, text: str) -> list[str]:
@@ -336,7 +344,7 @@ class Piece:
     def _time_name(self, text: str) -> str:
         return read_time(self.view.frame.calendar, text, self.around.period).window.title
 
-    def _coded(self, axis: Axis) -> Iterator[Member]:
+    def _coded(self, axis: Axis) -> Iterator[BoundedMember]:
         codes, visible = _codes(self.view, axis.of), visible_codes(self.view, axis.of)
         mask = visible.copy()
         if axis.take:
@@ -376,22 +384,22 @@ class Piece:
             if of == "entity"
             else keys.members[:, list(self.view.frame.dimensions).index(of)]
         )
-        found[np.unique(used)] = True
+        found[used[used >= 0]] = True  # what a seal gathers stands on none of them
         return found
 
-    def _member(self, of: str, code: str, name: str, depth: int, deep: bool) -> Member:
-        selection = Part("under" if deep else "code", code).text()
+    def _member(self, of: str, code: str, name: str, depth: int, deep: bool) -> BoundedMember:
+        selection = SelectionPart("under" if deep else "code", code).text()
         if of == "account":
-            return Member(code, name, depth, fields=(("accounts", selection),))
+            return BoundedMember(code, name, depth, fields=(("accounts", selection),))
         if of == "entity":
             own = {node.code for node in nodes_of(self.view)}
             alone = f"{code}.rest"
-            return Member(code, name, depth, fields=(("node", alone if not deep and alone in own else code),))
-        return Member(code, name, depth, narrow=f"{of}: {selection}")
+            return BoundedMember(code, name, depth, fields=(("node", alone if not deep and alone in own else code),))
+        return BoundedMember(code, name, depth, narrow=f"{of}: {selection}")
 
     # figures ----------------------------------------------------------------------------------------------------------
 
-    def questions(self, row: Line, column: Line) -> list[Amount]:
+    def questions(self, row: BoundedLine, column: BoundedLine) -> list[Amount]:
         """What the ledger is asked for one figure; several for a total."""
         found = []
         for members in product(*(member.each() for member in (*row.members, *column.members))):
@@ -421,7 +429,7 @@ class Piece:
             )
         return found
 
-    def figure(self, row: Line, column: Line) -> Value:
+    def figure(self, row: BoundedLine, column: BoundedLine) -> Value:
         """One figure, a total as the sum of its parts; an error where a part is one, or currencies mix."""
         questions = self.questions(row, column)
         if len(questions) == 1:
@@ -442,7 +450,7 @@ class Piece:
             return SheetError(VALUE.code, f"It would mix currencies: {', '.join(sorted(currencies))}.")
         return total
 
-    def _overlap(self, row: Line, column: Line) -> SheetError | None:
+    def _overlap(self, row: BoundedLine, column: BoundedLine) -> SheetError | None:
         """A total is refused whose parts have something in common: it would count that twice."""
         for member, axis in zip((*row.members, *column.members), self.table.axes, strict=True):
             if not member.parts or axis.of in ("scenario",):
@@ -461,7 +469,7 @@ class Piece:
     def _overlaps(self) -> dict[Any, str]:
         return {}
 
-    def _common(self, axis: Axis, member: Member) -> str:
+    def _common(self, axis: Axis, member: BoundedMember) -> str:
         """What several parts of a total hold; empty where nothing is."""
         if axis.of == "time":
             seen: set[int] = set()
@@ -481,12 +489,12 @@ class Piece:
         several = np.flatnonzero(found > 1)
         return codes.items[int(several[0])].code if len(several) else ""
 
-    def is_empty(self, row: Line) -> bool:
+    def is_empty(self, row: BoundedLine) -> bool:
         """Whether every figure of a row is exactly zero."""
         return all(self.figure(row, column) == 0 for column in self.columns)
 
     @cached_property
-    def shown_rows(self) -> list[Line]:
+    def shown_rows(self) -> list[BoundedLine]:
         """The rows that show: all, or those with anything in them."""
         return [row for row in self.rows if not (self.table.drops_empty and self.is_empty(row))]
 
@@ -507,12 +515,12 @@ class Piece:
         own = [(self.table.rows[at].of if what == "code" else what).capitalize() for at, what in self.captions]
         return [*own, *figures, *(title for title, _ in self.table.beside)]
 
-    def heading(self, column: Line) -> str:
+    def heading(self, column: BoundedLine) -> str:
         """What stands above a column of figures."""
         shows = [axis.show for axis in self.table.columns]
         return " · ".join(_short(member, show) for member, show in zip(column.members, shows, strict=True))
 
-    def captions_of(self, row: Line) -> list[str]:
+    def captions_of(self, row: BoundedLine) -> list[str]:
         """What stands before the figures of a row."""
         found = []
         for at, what in self.captions:
@@ -587,7 +595,7 @@ def aged(text: str, revision: int, view: View) -> str:
     return f"{text} · as of revision {view.revision}"
 
 
-def _short(member: Member, show: str) -> str:
+def _short(member: BoundedMember, show: str) -> str:
     return member.name if member.parts or show == "name" or (show == "both" and member.name) else member.code
 
 
@@ -622,14 +630,14 @@ def _tree(codes: CodeList, visible: BoolArray, mask: BoolArray, *, whole: bool) 
         todo += [(own, depth + 1) for own in reversed(below)]
 
 
-class Pieces:
+class BoundedPieces:
     """Answers questions for bounded tables for one reader; each table is laid out once by what was chosen."""
 
     def __init__(self, around: Surroundings, amounts: Amounts) -> None:
         self.around, self.amounts = around, amounts
-        self._kept: dict[tuple[str, Choices], Piece | SheetError] = {}
+        self._kept: dict[tuple[str, Choices], BoundedPiece | SheetError] = {}
 
-    def piece(self, name: str, choices: Choices) -> Piece | SheetError:
+    def piece(self, name: str, choices: Choices) -> BoundedPiece | SheetError:
         """The table with what was chosen; an error that says what it doesn't permit."""
         if (name, choices) not in self._kept:
             place = "name"
@@ -638,7 +646,7 @@ class Pieces:
                     raise NotFound(f"There is no bounded table '{name[:40]}'.")
                 table = self.around.bounded(name)
                 place = "choices"
-                self._kept[name, choices] = Piece(table, choices, self.amounts)
+                self._kept[name, choices] = BoundedPiece(table, choices, self.amounts)
             except RulkaError as error:
                 self._kept[name, choices] = argument(place, error)
         return self._kept[name, choices]
@@ -666,7 +674,7 @@ class Pieces:
             f"'{question.column[:60]}' is no column of {piece.table.title}. {one_of(question.column, piece.column_at)}",
         )
 
-    def head(self, question: Head) -> Value:
+    def head(self, question: BoundedHead) -> Value:
         """The words above a table or a statement."""
         piece = self.piece(question.name, question.choices)
         try:
@@ -705,11 +713,11 @@ class Pieces:
         return piece.questions(piece.shown_rows[at], piece.columns[on])
 
 
-def check_bounded(table: BoundedDef, view: View, around: Surroundings) -> Piece:
+def check_bounded(table: BoundedDef, view: View, around: Surroundings) -> BoundedPiece:
     """Lay a table out once, so that what it can't be is told to its author; raises RulkaError."""
     if table.narrow:
         narrowed_keys(view, read_narrowing(table.narrow))
-    piece = Piece(table, (), Amounts(around))
+    piece = BoundedPiece(table, (), Amounts(around))
     for page in table.page:
         piece.permitted(page)
     for _, formula in table.beside:

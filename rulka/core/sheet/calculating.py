@@ -40,7 +40,7 @@ SMALL = 64
 """Areas up to this size are noted cell by cell, larger ones as a whole."""
 
 
-class Source(Protocol):
+class AnswerSource(Protocol):
     """Who answers what formulas ask of the ledger, all questions of a pass at once."""
 
     def answers(self, questions: Sequence[Hashable]) -> Mapping[Hashable, Value]: ...
@@ -64,7 +64,7 @@ class SheetCells:
 
 
 @dataclass(frozen=True)
-class Told:
+class CalculationReport:
     """What a calculation did: how many formulas, questions, and rounds."""
 
     formulas: int = 0
@@ -96,12 +96,12 @@ class Calculation:
         sheets: Iterable[SheetCells],
         names: Mapping[str, str] | None = None,
         *,
-        source: Source | None = None,
+        source: AnswerSource | None = None,
         context: object = None,
         today: date = date(2000, 1, 1),
     ) -> None:
         self.sheets = {sheet.number: sheet for sheet in sheets}
-        self.source: Source = source or NoSource()
+        self.source: AnswerSource = source or NoSource()
         self.context = context
         """What functions of the ledger find their surroundings in."""
         self.today = today
@@ -112,7 +112,7 @@ class Calculation:
         """Cells that show an error."""
         self.changed: set[Key] = set()
         """Cells whose value was set since somebody last emptied this."""
-        self.told = Told()
+        self.told = CalculationReport()
         self._owners: dict[Key, Key] = {}
         self._blocked: dict[Key, Box] = {}
         self._readers: dict[Key, set[Key]] = defaultdict(set)
@@ -446,7 +446,7 @@ class Calculation:
                 self._put(key, SheetError(CIRC.code, "What it asks or spills depends on its own result."))
                 self.changed.add(key)
             self._waiting.clear()
-        self.told = Told(formulas, questions, rounds)
+        self.told = CalculationReport(formulas, questions, rounds)
 
     def _with_readers(self, dirty: set[Key]) -> set[Key]:
         """Some formulas and all that depend on them, over any number of steps."""

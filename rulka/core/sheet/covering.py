@@ -42,7 +42,7 @@ class Odd:
 
 
 @dataclass(frozen=True)
-class Group:
+class FormulaGroup:
     """Formulas of a sheet that read alike: their question without accounts, and who asks for which account."""
 
     question: Amount
@@ -63,7 +63,7 @@ class Group:
 class Coverage:
     """What the formulas of a group cover of a selection. `words` say what was selected."""
 
-    group: Group
+    group: FormulaGroup
     words: str
     wanted: int
     missing: tuple[Odd, ...]
@@ -80,9 +80,9 @@ class Coverage:
         return bool(self.wanted) and not self.missing and not self.twice and not self.problem
 
 
-def groups_of(calculation: Calculation, sheet: int, source: LedgerSource) -> list[Group]:
+def groups_of(calculation: Calculation, sheet: int, source: LedgerSource) -> list[FormulaGroup]:
     """The groups of a sheet's formulas that ask for amounts, the one that covers most first."""
-    found: dict[Amount, Group] = {}
+    found: dict[Amount, FormulaGroup] = {}
     amounts = source.amounts
     for key in sorted(key for key in calculation.questions if key[0] == sheet):
         for question in source.amount_questions(calculation.questions[key]):
@@ -91,7 +91,7 @@ def groups_of(calculation: Calculation, sheet: int, source: LedgerSource) -> lis
             if group is None:
                 seen = _view_of(amounts, question.ledger)
                 codes = tuple(item.code for item in seen.frame.accounts.items) if seen else ()
-                group = found[alike] = Group(alike, {}, key, question, codes)
+                group = found[alike] = FormulaGroup(alike, {}, key, question, codes)
             view = _view_of(amounts, question.ledger)
             meant = None if view is None else amounts.accounts(question, view)
             if meant is None or isinstance(meant, SheetError):
@@ -133,7 +133,7 @@ def postable(view: View) -> BoolArray:
     return found & view.visible_accounts()
 
 
-def coverage_of(group: Group, selection: str, amounts: Amounts) -> Coverage:
+def coverage_of(group: FormulaGroup, selection: str, amounts: Amounts) -> Coverage:
     """Hold a group against a selection: a word of NAMED, a selection, or nothing for accounts of the kinds it asks
     for."""
     view = amounts.around.view_of(group.question.ledger)
@@ -152,13 +152,13 @@ def _by_size(odd: Iterable[Odd]) -> tuple[Odd, ...]:
     return tuple(sorted(odd, key=lambda one: -abs(one.amount) if isinstance(one.amount, Decimal) else Decimal(-1)))
 
 
-def _odd(group: Group, place: int, amounts: Amounts, view: View) -> Odd:
+def _odd(group: FormulaGroup, place: int, amounts: Amounts, view: View) -> Odd:
     item = view.frame.accounts.items[place]
     answer = amounts.answer(group.question._replace(accounts=item.code))
     return Odd(item.code, item.name, answer, tuple(group.askers.get(place, ())))
 
 
-def _wanted(group: Group, selection: str, view: View) -> tuple[str, BoolArray, str]:
+def _wanted(group: FormulaGroup, selection: str, view: View) -> tuple[str, BoolArray, str]:
     accounts, able = view.frame.accounts, postable(view)
     word = selection.strip().casefold()
     if not word:

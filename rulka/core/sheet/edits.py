@@ -20,7 +20,7 @@ from rulka.core.sheet.number_format import FormatFault, sections
 from rulka.core.sheet.remap import Remap
 from rulka.core.sheet.remapping import remap_steps
 from rulka.core.sheet.tokens import (
-    Area,
+    AreaToken,
     FormulaFault,
     Token,
     moved,
@@ -278,32 +278,32 @@ def cut(workbook: Workbook, source: Sheet, box: Box, sheet: Sheet, row: int, col
 def _settings_moved(source: Sheet, box: Box, sheet: Sheet, down: int, across: int) -> list[Step]:
     """Comments of moved cells, and blocks all of which was moved, go along."""
     comments = source.settings.get("comments", {})
-    going = {at: said for at, said in comments.items() if box.holds(*(int(part) for part in at.split(",")))}
+    going = {cell: comment for cell, comment in comments.items() if box.holds(*(int(part) for part in cell.split(",")))}
     blocks = source.settings.get("blocks", [])
-    whole = [one for one in blocks if _inside(Box(*one["box"]), box)]
+    whole = [block for block in blocks if _inside(Box(*block["box"]), box)]
     if not going and not whole:
         return []
     left = {
         **source.settings,
-        "comments": {at: said for at, said in comments.items() if at not in going},
-        "blocks": [one for one in blocks if one not in whole],
+        "comments": {cell: comment for cell, comment in comments.items() if cell not in going},
+        "blocks": [block for block in blocks if block not in whole],
     }
     target = left if sheet is source else dict(sheet.settings)
-    numbers = [int(one["id"][1:]) for one in target.get("blocks", [])]
+    numbers = [int(block["id"][1:]) for block in target.get("blocks", [])]
     free = max(numbers, default=0)
     moved = []
-    for at, one in enumerate(whole, 1):
-        top, left_edge, bottom, right = one["box"]
-        place: dict[str, Any] = {"box": [top + down, left_edge + across, bottom + down, right + across]}
-        name = one["id"] if sheet is source else f"b{free + at}"
+    for number, block in enumerate(whole, 1):
+        top, left_edge, bottom, right = block["box"]
+        moving: dict[str, Any] = {"box": [top + down, left_edge + across, bottom + down, right + across]}
+        name = block["id"] if sheet is source else f"b{free + number}"
         for key, by in (("keys", down), ("column keys", across)):
-            if key in one:
-                place[key] = {str(int(number) + by): text for number, text in one[key].items()}
-        moved.append({**one, **place, "id": name})
+            if key in block:
+                moving[key] = {str(int(line) + by): text for line, text in block[key].items()}
+        moved.append({**block, **moving, "id": name})
     said_there = {}
-    for at, said in going.items():
-        row, column = (int(part) for part in at.split(","))
-        said_there[f"{row + down},{column + across}"] = said
+    for cell, comment in going.items():
+        row, column = (int(part) for part in cell.split(","))
+        said_there[f"{row + down},{column + across}"] = comment
     after = {
         **target,
         "comments": {**target.get("comments", {}), **said_there},
@@ -318,7 +318,7 @@ def _inside(inner: Box, outer: Box) -> bool:
 
 
 def _following(text: str, own: Sheet, source: Sheet, sheet: Sheet, box: Box, down: int, across: int) -> str:
-    def change(area: Area) -> Area | None:
+    def change(area: AreaToken) -> AreaToken | None:
         named = area.sheet or own.name
         if named.casefold() != source.name.casefold() or None in (area.top, area.left, area.bottom, area.right):
             return area

@@ -8,7 +8,7 @@ from rulka.core.sheet.addresses import Box, Key
 from rulka.core.sheet.values import Array, Scalar, Value
 
 
-class Cells(Protocol):
+class SheetArea(Protocol):
     """What a formula reads: the calculation it is part of."""
 
     def value_at(self, key: Key) -> Scalar: ...
@@ -29,7 +29,7 @@ class Environment:
 
     __slots__ = ("calculation", "column", "locals", "row", "sheet")
 
-    def __init__(self, calculation: Cells, sheet: int, row: int, column: int) -> None:
+    def __init__(self, calculation: SheetArea, sheet: int, row: int, column: int) -> None:
         self.calculation, self.sheet, self.row, self.column = calculation, sheet, row, column
         self.locals: dict[str, Value] = {}
 
@@ -39,7 +39,7 @@ class Area:
 
     __slots__ = ("box", "calculation", "sheet")
 
-    def __init__(self, calculation: Cells, sheet: int, box: Box) -> None:
+    def __init__(self, calculation: SheetArea, sheet: int, box: Box) -> None:
         self.calculation, self.sheet, self.box = calculation, sheet, box
 
     def array(self) -> Array:

@@ -11,13 +11,13 @@ from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box
 from rulka.core.sheet.environment import Area, Environment
 from rulka.core.sheet.parsing import (
     Binary,
-    Call,
     Constant,
-    Listed,
+    ListedValues,
     Missing,
-    Named,
+    NamedReference,
     Node,
     Reference,
+    SheetCall,
     Spilled,
     Unary,
     parse_tokens,
@@ -97,19 +97,21 @@ def shape_from(key: str, tokens: Sequence[Token], row: int, column: int) -> Shap
 def compiled(node: Node) -> Shape:
     """A tree with its closure; raises FormulaFault for what can't be calculated in any cell."""
     every = list(_walk(node, 0))
-    functions = frozenset(part.name for part in every if isinstance(part, Call))
+    functions = frozenset(part.name for part in every if isinstance(part, SheetCall))
     references = tuple(part for part in every if isinstance(part, Reference))
     spills = tuple(part.anchor for part in every if isinstance(part, Spilled))
-    local = {name for part in every if isinstance(part, Call) and part.name == "LET" for name in _variables(part)}
-    names = tuple(dict.fromkeys(part.name for part in every if isinstance(part, Named) and part.name not in local))
+    local = {name for part in every if isinstance(part, SheetCall) and part.name == "LET" for name in _variables(part)}
+    names = tuple(
+        dict.fromkeys(part.name for part in every if isinstance(part, NamedReference) and part.name not in local)
+    )
     volatile = any(name in FUNCTIONS and FUNCTIONS[name].volatile for name in functions)
     return Shape(node, _compile(node), references, spills, names, functions, volatile)
 
 
-def _variables(call: Call) -> Iterator[str]:
+def _variables(call: SheetCall) -> Iterator[str]:
     """The names that LET gives."""
     for argument in call.arguments[:-1:2]:
-        if isinstance(argument, Named):
+        if isinstance(argument, NamedReference):
             yield argument.name
 
 
@@ -124,7 +126,7 @@ def _walk(node: Node, depth: int) -> Iterator[Node]:
             # long chains lean to the left; both sides are one deeper
             yield from _walk(node.left, depth + 1)
             yield from _walk(node.right, depth + 1)
-        case Call():
+        case SheetCall():
             for argument in node.arguments:
                 yield from _walk(argument, depth + 1)
 
@@ -138,18 +140,18 @@ def _compile(node: Node, *, area: bool = False) -> Run:
             return _reference(node, area)
         case Spilled(anchor):
             return _spilled(anchor, area)
-        case Named(name):
+        case NamedReference(name):
             return _named(name, area)
         case Unary(operator, operand):
             return _unary(operator, operand)
         case Binary(operator, left, right):
             return _binary(operator, _compile(left), _compile(right))
-        case Listed(rows):
+        case ListedValues(rows):
             listed = Array(rows)
             return lambda environment: listed
         case Missing():
             return lambda environment: LEFT_OUT
-        case Call(name, arguments):
+        case SheetCall(name, arguments):
             return _call(name, arguments)
     raise AssertionError(node)
 
@@ -549,7 +551,7 @@ def _let(arguments: tuple[Node, ...]) -> Run:
         raise FormulaFault("LET is written LET(name, value, [name, value]..., result).", VALUE)
     names: list[str] = []
     for node in arguments[:-1:2]:
-        if not isinstance(node, Named):
+        if not isinstance(node, NamedReference):
             raise FormulaFault("LET needs a name for each of its values.", VALUE)
         names.append(node.name)
     values = [_compile(node, area=True) for node in arguments[1:-1:2]]

@@ -14,7 +14,7 @@ from fractions import Fraction
 
 from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import Narrowing, codes_of
-from rulka.core.books.selection import Part
+from rulka.core.books.selection import SelectionPart
 from rulka.core.compute.columns import Column
 from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed
@@ -398,12 +398,12 @@ class _Layer:
             return None
         text = own[0].selection.text() if own else ""
         if leaf.kind == "account":
-            text = Part("code", leaf.account).text()
+            text = SelectionPart("code", leaf.account).text()
         elif leaf.kind == "subtotal":
             code = leaf.key.rpartition(":")[2]
             if " except " in f" {text} " or " only " in f" {text} ":
                 return None
-            text = Part("under", code).text() + (f" only {text}" if text else "")
+            text = SelectionPart("under", code).text() + (f" only {text}" if text else "")
         other = column.asked.narrow.of("account")
         if other and not text:
             return None if len(other) > 1 or other[0].negated else other[0].selection.text()
@@ -431,7 +431,7 @@ class _Layer:
                 continue
             if name not in known:
                 return None
-            found.append(f"{known[name]}: {Part('code', code).text()}")
+            found.append(f"{known[name]}: {SelectionPart('code', code).text()}")
         if leaf.kind == "member" and not found:
             return None
         series = self._series(column)
@@ -442,7 +442,7 @@ class _Layer:
         codes = codes_of(series.each, self.view.frame)
         own = column.key.removeprefix(f"{series.key}-").removesuffix(f"-{column.asked.key}" if series.columns else "")
         meant = [item.code for item in codes.items if slug(item.code) == own]
-        return [*found, f"{series.each}: {Part('code', meant[0]).text()}"] if len(meant) == 1 else None
+        return [*found, f"{series.each}: {SelectionPart('code', meant[0]).text()}"] if len(meant) == 1 else None
 
 
 def _others(narrow: Narrowing) -> list[str]:

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from rulka.core.books.book import View
-from rulka.core.books.frame import STATUSES
+from rulka.core.books.frame import STATUS_CHOICES
 from rulka.core.compute.nodes import nodes_of
 from rulka.core.sheet.amounts import CURRENCIES, SIGNS, visible_codes
 from rulka.core.sheet.evaluating import SPECIAL_DOCS
@@ -223,7 +223,7 @@ def offered(helper: str, view: View, search: str = "") -> list[tuple[str, str]]:
             found += [(f"{name}: {i.code}", i.name) for i, is_in in zip(items, seen, strict=True) if is_in]
     else:
         lists = {
-            "entries": tuple(STATUSES), "currency": CURRENCIES, "sign": SIGNS, "about": ABOUT,
+            "entries": tuple(STATUS_CHOICES), "currency": CURRENCIES, "sign": SIGNS, "about": ABOUT,
             "kinds": (*LISTED, *frame.dimensions),
         }  # fmt: skip
         found = [(word, "") for word in lists.get(helper, ())]

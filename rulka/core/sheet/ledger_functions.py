@@ -13,9 +13,9 @@ from rulka.core.compute.nodes import own_calendar_of
 from rulka.core.errors import RulkaError, one_of
 from rulka.core.sheet.addresses import MOST_ROWS
 from rulka.core.sheet.amounts import Amount, Amounts, argument, node_of, visible_codes
-from rulka.core.sheet.bounded import Bounded, Choices, Head, Pieces, choices_in
+from rulka.core.sheet.bounded import Bounded, BoundedHead, BoundedPieces, Choices, choices_in
 from rulka.core.sheet.environment import Environment
-from rulka.core.sheet.listing import Lines, Table, lines_of, list_codes
+from rulka.core.sheet.listing import ListedLines, ListedTable, lines_of, list_codes
 from rulka.core.sheet.periods import is_own, period_text, written_window
 from rulka.core.sheet.registry import Flag, Single, Text, Whole, sheet_function
 from rulka.core.sheet.surroundings import Surroundings
@@ -188,7 +188,7 @@ def name_(environment: Environment, code: Single, of: Text = "account", ledger: 
         raise Fault(argument("ledger", error)) from None
     kind = of.strip().casefold() or "account"
     if kind == "counterparty":
-        question = Counterparty(text, ledger)
+        question = CounterpartyFunction(text, ledger)
         return _ask(environment, question)
     known = {"account": view.frame.accounts, "entity": view.frame.entities, **view.frame.dimensions}
     if kind not in known:
@@ -248,14 +248,14 @@ def lines_(
     _around(environment)
     if not accounts.strip():
         raise Fault(VALUE, "Argument accounts: say which accounts.")
-    question = Lines(
+    question = ListedLines(
         accounts.strip(), _time(period), columns, where, sort, limit, header, code_text(node), narrow.strip(),
         entries.strip(), ledger.strip(), MOST_ROWS - environment.row,
     )  # fmt: skip
     return _ask(environment, question)
 
 
-class Figure(NamedTuple):
+class FigureFunction(NamedTuple):
     """A question for a cell of a statement."""
 
     statement: str
@@ -280,7 +280,9 @@ def figure(
     `=RULKA.FIGURE("income-statement", "Fuel", "actual")`
     """
     _around(environment)
-    return _ask(environment, Figure(statement.strip(), line.strip(), column.strip(), _time(period), code_text(node)))
+    return _ask(
+        environment, FigureFunction(statement.strip(), line.strip(), column.strip(), _time(period), code_text(node))
+    )
 
 
 class StatementPiece(NamedTuple):
@@ -332,7 +334,7 @@ def head(environment: Environment, table: Text, revision: Whole = 0, *choices: S
     `=RULKA.HEAD("fares-by-crossing")`
     """
     _around(environment)
-    return _ask(environment, Head(table.strip(), revision, _pairs(choices)))
+    return _ask(environment, BoundedHead(table.strip(), revision, _pairs(choices)))
 
 
 def _pairs(choices: Sequence[Scalar]) -> Choices:
@@ -353,10 +355,12 @@ def table(
 ) -> Value:
     """Rows of a table that was loaded beside the ledger. `=RULKA.TABLE("berths", "quay, metres", "metres > 80")`"""
     _around(environment)
-    return _ask(environment, Table(name.strip(), columns, where, sort, limit, header, MOST_ROWS - environment.row))
+    return _ask(
+        environment, ListedTable(name.strip(), columns, where, sort, limit, header, MOST_ROWS - environment.row)
+    )
 
 
-class Counterparty(NamedTuple):
+class CounterpartyFunction(NamedTuple):
     """A question for the name of a counterparty."""
 
     code: str
@@ -399,24 +403,24 @@ class LedgerSource:
     def __init__(self, around: Surroundings) -> None:
         self.around = around
         self.amounts = Amounts(around)
-        self.pieces = Pieces(around, self.amounts)
+        self.pieces = BoundedPieces(around, self.amounts)
 
     def answers(self, questions: Sequence[Hashable]) -> Mapping[Hashable, Value]:
         found: dict[Hashable, Value] = {}
         for question in questions:
             if isinstance(question, Amount):
                 found[question] = self.amounts.answer(question)
-            elif isinstance(question, Lines):
+            elif isinstance(question, ListedLines):
                 found[question] = lines_of(self.around, question)
             elif isinstance(question, Bounded):
                 found[question] = self.pieces.answer(question)
-            elif isinstance(question, Head):
+            elif isinstance(question, BoundedHead):
                 found[question] = self.pieces.head(question)
-            elif isinstance(question, Counterparty):
+            elif isinstance(question, CounterpartyFunction):
                 found[question] = self._counterparty(question)
-            elif isinstance(question, (Figure, StatementPiece)):
+            elif isinstance(question, (FigureFunction, StatementPiece)):
                 found[question] = self.around.figures(question) if self.around.figures else NO_LEDGER
-            elif isinstance(question, Table):
+            elif isinstance(question, ListedTable):
                 found[question] = self.around.tables(question) if self.around.tables else NO_LEDGER
         return found
 
@@ -428,7 +432,7 @@ class LedgerSource:
             elif isinstance(question, Bounded):
                 yield from self.pieces.covered(question)
 
-    def _counterparty(self, question: Counterparty) -> Value:
+    def _counterparty(self, question: CounterpartyFunction) -> Value:
         try:
             view = self.around.view_of(question.ledger)
             grouped = view.grouped(("counterparty",))

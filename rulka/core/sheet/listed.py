@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from rulka.core.books.book import View
-from rulka.core.books.selection import KEYWORDS, PATTERN_MEANT, Part, evaluate, parse_selection
+from rulka.core.books.selection import KEYWORDS, PATTERN_MEANT, SelectionPart, evaluate, parse_selection
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, cell_text
@@ -181,16 +181,16 @@ def _accounts(text: str, view: View) -> tuple[str, str]:
 def _part(part: str, index: Mapping[str, int]) -> str:
     """One code, range or pattern as selections write it, however it was written elsewhere."""
     if part in index:
-        return Part("code", part).text()
+        return SelectionPart("code", part).text()
     meant = re.fullmatch(r"(\S+?)\s*(?:-|–|—|\.{2,}|:)\s*(\S+)", part)
     if meant and CODE.fullmatch(meant[1]) and CODE.fullmatch(meant[2]) and meant[1].casefold() not in KEYWORDS:
-        return Part("range", meant[1], meant[2]).text()
+        return SelectionPart("range", meant[1], meant[2]).text()
     pattern = PATTERN_MEANT.fullmatch(part)
     if pattern and pattern[1]:
         return pattern[1] + "?" * len(pattern[2]) if pattern[2] != "%" else pattern[1] + "*"
     words = part.split()
     if len(words) > 1 and all(word in index for word in words):
-        return ", ".join(Part("code", word).text() for word in words)
+        return ", ".join(SelectionPart("code", word).text() for word in words)
     return part
 
 
@@ -222,7 +222,7 @@ def rows_steps(
     workbook: Workbook, sheet: Sheet, row: int, column: int, brought: Sequence[Brought], period: str = ""
 ) -> list[Step]:
     """Working rows from a cell down: caption, accounts, amount; a total adds the amounts of its rows."""
-    at = {one.at: row + 1 + place for place, one in enumerate(brought)}
+    row_of = {line.at: row + 1 + place for place, line in enumerate(brought)}
     if row + 1 + len(brought) > MOST_ROWS or column + 3 > MOST_COLUMNS:
         raise RulkaError(f"{len(brought):,} rows don't fit.", hint="Begin further up.", subject="rows")
     head: Look = {"bold": True, "bottom": "single"}
@@ -231,19 +231,21 @@ def rows_steps(
         (row, column + 1): Cell("Accounts", workbook.look_number(head)),
         (row, column + 2): Cell(period or "=RULKA.PERIODNAME()", workbook.look_number({**head, "align": "right"})),
     }
-    for one in brought:
-        own = at[one.at]
-        look: Look = {"bold": True} if one.adds or one.is_heading else {}
-        above: Look = {"top": "single"} if one.adds else {}
-        cells[own, column] = Cell(literal(one.caption), workbook.look_number(look))
-        if one.accounts:
-            place = cell_text(own, column + 1)
-            cells[own, column + 1] = Cell(literal(one.accounts))
+    for line in brought:
+        own_row = row_of[line.at]
+        look: Look = {"bold": True} if line.adds or line.is_heading else {}
+        above: Look = {"top": "single"} if line.adds else {}
+        cells[own_row, column] = Cell(literal(line.caption), workbook.look_number(look))
+        if line.accounts:
+            place = cell_text(own_row, column + 1)
+            cells[own_row, column + 1] = Cell(literal(line.accounts))
             call = f"RULKA.ACTIVITY({place}" + (f",{period[1:]})" if period.startswith("=") else ")")
-            cells[own, column + 2] = Cell(f"={'-' if one.is_turned else ''}{call}")
-        elif one.adds:
-            text = _sum([(at[other], sign) for other, sign in one.adds if other in at], column + 2, one.is_turned)
-            cells[own, column + 2] = Cell(text, workbook.look_number({**look, **above}))
+            cells[own_row, column + 2] = Cell(f"={'-' if line.is_turned else ''}{call}")
+        elif line.adds:
+            text = _sum(
+                [(row_of[added], sign) for added, sign in line.adds if added in row_of], column + 2, line.is_turned
+            )
+            cells[own_row, column + 2] = Cell(text, workbook.look_number({**look, **above}))
     taken = next((place for place in cells if sheet.cell(*place).input), None)
     if taken is not None:
         raise RulkaError(f"{cell_text(*taken)} is not empty.", hint="Choose an empty place.", subject="rows")

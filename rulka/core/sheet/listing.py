@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
 from decimal import Decimal
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from rulka.core.books.book import View
-from rulka.core.books.chart import CodeList
-from rulka.core.books.frame import ACTIVITY, POSTED, STATUSES
+from rulka.core.books.calendar import Window
+from rulka.core.books.chart import BoolArray, CodeList
+from rulka.core.books.frame import ACTIVITY, POSTED, STATUS_CHOICES
 from rulka.core.books.journal import EntryLine
-from rulka.core.books.narrowing import LINE_FIELDS, passes, read_narrowing
+from rulka.core.books.narrowing import LINE_FIELDS, Narrowing, passes, read_narrowing
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.sheet.addresses import MOST_ROWS
 from rulka.core.sheet.amounts import argument, meant_codes, narrowed_keys, node_of, visible_accounts, visible_codes
@@ -152,7 +154,7 @@ def _periods(view: View, selection: str, names: Sequence[str]) -> Iterator[list[
 # journal lines ----------------------------------------------------------------------------------------------------
 
 
-class Lines(NamedTuple):
+class ListedLines(NamedTuple):
     """A question for journal lines, as the formula's arguments say it."""
 
     accounts: str
@@ -195,61 +197,88 @@ CONDITION = re.compile(r"(?P<name>[^<>=]+?)\s*(?P<sign><=|>=|<>|=|<|>)\s*(?P<val
 NUMBERS = ("amount", "debit", "credit")
 
 
-def lines_of(around: Surroundings, question: Lines) -> Value:
+def _booked_within(lines: Iterable[EntryLine], window: Window, narrow: Narrowing) -> Iterator[EntryLine]:
+    """Those that moved an account on a window's days and meet what a narrowing says of a line itself."""
+    clauses = {name: narrow.of(name) for name in LINE_FIELDS if narrow.of(name)}
+    for line in lines:
+        inside = window.start is None or (window.start <= line.day and (window.end is None or line.day <= window.end))
+        fits = all(passes(own, name, getattr(line, name)) for name, own in clauses.items())
+        if line.effect == ACTIVITY and inside and fits:
+            yield line
+
+
+class _Refused(Exception):
+    """An argument that can't be read, as a cell shows it."""
+
+    def __init__(self, shown: SheetError) -> None:
+        self.shown = shown
+
+
+@contextmanager
+def _reading(argument_name: str) -> Iterator[None]:
+    """Says of which argument a refusal is."""
+    try:
+        yield
+    except RulkaError as error:
+        raise _Refused(argument(argument_name, error)) from error
+
+
+def lines_of(around: Surroundings, question: ListedLines) -> Value:
     """The journal lines of a selection: chosen columns, conditions, order; what doesn't fit is counted and summed in
     the last row."""
-    place = "ledger"
     try:
+        return _listed(around, question)
+    except _Refused as refused:
+        return refused.shown
+
+
+def _listed(around: Surroundings, question: ListedLines) -> Value:
+    with _reading("ledger"):
         view = around.view_of(question.ledger)
-        found = _Found(view, around)
-        known = (*PLAIN, *view.frame.dimensions)
-        place = "columns"
+    found = _Found(view, around)
+    known = (*PLAIN, *view.frame.dimensions)
+    with _reading("columns"):
         names = columns_in(question.columns, known, DEFAULT)
-        place = "where"
+    with _reading("where"):
         conditions = [(found.value(name), test) for name, test in conditions_in(question.where, known)]
-        place = "sort"
+    with _reading("sort"):
         order = _order(question.sort, known)
-        place = "limit"
+    with _reading("limit"):
         if question.limit < 0:
             raise RulkaError("A limit is not negative.", hint="Leave it out for all lines.", subject="limit")
-        place = "accounts"
+    with _reading("accounts"):
         accounts = visible_accounts(view, question.accounts)
-        if isinstance(accounts, SheetError):
-            return accounts
-        place = "entries"
-        statuses = STATUSES.get(question.entries or "posted")
-        if statuses is None:
-            raise NotFound(f"'{question.entries}' is no entries.", hint=one_of(question.entries, STATUSES))
-        place = "period"
-        window = around.time(view, question.period).window
-        place = "node"
-        node = node_of(view, question.node or (around.node if view is around.view else ""), False)
-        place = "narrow"
-        narrow = read_narrowing(question.narrow)
-        keys = narrowed_keys(view, narrow) & node.keys & accounts[view.keys.account]
-        place = ""
-        if (accounts & view.sealed).any():
-            if not (accounts & ~view.sealed).any():
-                return SheetError(NA.code, "Sealed: the lines show only to those who may open the seal.")
-            keys = keys & ~view.sealed_keys
-        lines = view.lines(np.flatnonzero(keys), window.first, window.last, MOST_LINES)
-    except RulkaError as error:
-        return argument(place, error)
-    clauses = {name: narrow.of(name) for name in LINE_FIELDS if narrow.of(name)}
-    kept = [
-        line
-        for line in lines
-        if line.status in statuses
-        and line.effect == ACTIVITY
-        and (window.start is None or (window.start <= line.day and (window.end is None or line.day <= window.end)))
-        and all(passes(own, name, getattr(line, name)) for name, own in clauses.items())
-        and all(test(value(line)) for value, test in conditions)
-    ]
+    if isinstance(accounts, SheetError):
+        return accounts
+    lines = _booked_lines(around, view, question, accounts)
+    kept = [line for line in lines if all(test(value(line)) for value, test in conditions)]
     if (accounts & view.sealed).any():
         found.note = "and lines of sealed accounts, which aren't shown"
     for name, direction in reversed(order):
         kept.sort(key=found.key(name), reverse=direction < 0)
     return found.table(kept, names, question)
+
+
+def _booked_lines(around: Surroundings, view: View, question: ListedLines, accounts: BoolArray) -> Iterator[EntryLine]:
+    """The lines of some accounts, of the entries, period, node and narrowing asked for; none of sealed accounts."""
+    with _reading("entries"):
+        statuses = STATUS_CHOICES.get(question.entries or "posted")
+        if statuses is None:
+            raise NotFound(f"'{question.entries}' is no entries.", hint=one_of(question.entries, STATUS_CHOICES))
+    with _reading("period"):
+        window = around.time(view, question.period).window
+    with _reading("node"):
+        node = node_of(view, question.node or (around.node if view is around.view else ""), False)
+    with _reading("narrow"):
+        narrow = read_narrowing(question.narrow)
+        keys = narrowed_keys(view, narrow) & node.keys & accounts[view.keys.account]
+    if (accounts & view.sealed).any():
+        if not (accounts & ~view.sealed).any():
+            raise _Refused(SheetError(NA.code, "Sealed: the lines show only to those who may open the seal."))
+        keys = keys & ~view.sealed_keys
+    with _reading(""):
+        lines = view.lines(np.flatnonzero(keys), window.first, window.last, MOST_LINES)
+    return (line for line in _booked_within(lines, window, narrow) if line.status in statuses)
 
 
 def _order(text: str, known: Sequence[str]) -> list[tuple[str, int]]:
@@ -333,7 +362,7 @@ class _Found:
             return value
         return lambda line: str(value(line)).casefold()
 
-    def table(self, lines: Sequence[EntryLine], names: Sequence[str], question: Lines) -> Value:
+    def table(self, lines: Sequence[EntryLine], names: Sequence[str], question: ListedLines) -> Value:
         """Rows of the chosen columns; the last one says what of the rest was left out, with its sum."""
         room = max(question.room - bool(question.header) - bool(self.note), 1)
         most = min(room, question.limit or room)
@@ -376,7 +405,7 @@ class _Found:
 # tables beside the ledger -----------------------------------------------------------------------------------------
 
 
-class Table(NamedTuple):
+class ListedTable(NamedTuple):
     """A question for rows of a table loaded beside the ledger."""
 
     name: str
@@ -388,28 +417,28 @@ class Table(NamedTuple):
     room: int = MOST_ROWS
 
 
-def table_of(heads: Sequence[str], rows: Sequence[Sequence[Scalar]], question: Table) -> Value:
+def table_of(heads: Sequence[str], rows: Sequence[Sequence[Scalar]], question: ListedTable) -> Value:
     """Rows of a table: chosen columns, conditions, order; what doesn't fit is counted and summed in the last row."""
     known = [name.casefold() for name in heads]
-    place = "columns"
     try:
-        places = [known.index(name) for name in columns_in(question.columns, known, known)]
-        place = "where"
-        tests = [(known.index(name), test) for name, test in conditions_in(question.where, known)]
-        place = "sort"
-        order = _order(question.sort, known)
-    except RulkaError as error:
-        return argument(place, error)
-    found = [row for row in rows if all(test(row[at]) for at, test in tests)]
+        with _reading("columns"):
+            columns = [known.index(name) for name in columns_in(question.columns, known, known)]
+        with _reading("where"):
+            tests = [(known.index(name), test) for name, test in conditions_in(question.where, known)]
+        with _reading("sort"):
+            order = _order(question.sort, known)
+    except _Refused as refused:
+        return refused.shown
+    fitting = [row for row in rows if all(test(row[column]) for column, test in tests)]
     for name, direction in reversed(order):
-        found = _sorted_by(found, known.index(name), falling=direction < 0)
+        fitting = _sorted_by(fitting, known.index(name), falling=direction < 0)
     room = max(question.room - bool(question.header), 1)
     most = min(room, question.limit) if question.limit > 0 else room
-    shown = found if len(found) <= most else found[: min(most, room - 1)]
-    written: list[list[Scalar]] = [[row[at] for at in places] for row in shown]
-    if len(shown) < len(found):
-        written.append(_rest_of(found[len(shown) :], places))
-    top: list[list[Scalar]] = [[heads[at] for at in places]] if question.header else []
+    shown = fitting if len(fitting) <= most else fitting[: min(most, room - 1)]
+    written: list[list[Scalar]] = [[row[column] for column in columns] for row in shown]
+    if len(shown) < len(fitting):
+        written.append(_rest_of(fitting[len(shown) :], columns))
+    top: list[list[Scalar]] = [[heads[column] for column in columns]] if question.header else []
     if not top and not written:
         return SheetError(NA.code, "No row fits.")
     return Array([*top, *written])

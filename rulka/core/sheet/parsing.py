@@ -48,7 +48,7 @@ class Spilled:
 
 
 @dataclass(frozen=True)
-class Named:
+class NamedReference:
     """A named cell, range or value, or a variable of LET."""
 
     name: str
@@ -68,13 +68,13 @@ class Binary:
 
 
 @dataclass(frozen=True)
-class Call:
+class SheetCall:
     name: str
     arguments: tuple[Node, ...]
 
 
 @dataclass(frozen=True)
-class Listed:
+class ListedValues:
     """Constants in braces, row by row."""
 
     rows: tuple[tuple[Scalar, ...], ...]
@@ -85,7 +85,7 @@ class Missing:
     """An argument that was left out."""
 
 
-Node = Constant | Reference | Spilled | Named | Unary | Binary | Call | Listed | Missing
+Node = Constant | Reference | Spilled | NamedReference | Unary | Binary | SheetCall | ListedValues | Missing
 MISSING = Missing()
 BINDING = {"=": 0, "<>": 0, "<": 0, ">": 0, "<=": 0, ">=": 0, "&": 1, "+": 2, "-": 2, "*": 3, "/": 3, "^": 4}
 """How tightly operators bind; those that bind alike go from left to right."""
@@ -216,8 +216,8 @@ class _Parser:
                 node = Unary("%", node)
             elif operator == "#" and isinstance(node, Reference) and node.is_cell:
                 node = Spilled(node)
-            elif operator == "#" and isinstance(node, Named):
-                node = Call("ANCHORARRAY", (node,))
+            elif operator == "#" and isinstance(node, NamedReference):
+                node = SheetCall("ANCHORARRAY", (node,))
             else:
                 raise FormulaFault(f"'{operator}' doesn't fit here; # follows the cell that a formula spills from.")
         return node
@@ -252,7 +252,7 @@ class _Parser:
         name = plain_name(split_sheet(token.text)[1])
         if name in ("TRUE", "FALSE"):
             return Constant(name == "TRUE")
-        return Named(name)
+        return NamedReference(name)
 
     def _close(self, opened: Token) -> None:
         if self._kind() != "close":
@@ -264,7 +264,7 @@ class _Parser:
         arguments: list[Node] = []
         if self._kind() == "close":
             self.place += 1
-            return Call(name, ())
+            return SheetCall(name, ())
         while True:
             arguments.append(MISSING if self._kind() in ("comma", "close") else self._whole())
             if len(arguments) > MOST_ARGUMENTS:
@@ -277,7 +277,7 @@ class _Parser:
             return Spilled(arguments[0])
         if name == "SINGLE" and len(arguments) == 1:
             return Unary("@", arguments[0])
-        return Call(name, tuple(arguments))
+        return SheetCall(name, tuple(arguments))
 
     def _array(self, opened: Token) -> Node:
         rows: list[list[Scalar]] = [[]]
@@ -293,7 +293,7 @@ class _Parser:
                 raise FormulaFault(f"A brace opened at character {opened.start + 1} is not closed.")
         if len({len(row) for row in rows}) > 1:
             raise FormulaFault("The rows in braces are of different lengths.", VALUE)
-        return Listed(tuple(tuple(row) for row in rows))
+        return ListedValues(tuple(tuple(row) for row in rows))
 
     def _constant(self) -> Scalar:
         negative = bool(self._operator(("-",)))

@@ -39,7 +39,7 @@ DAY = re.compile(r"([0-9]{4})-([0-9]{2})-([0-9]{2})", re.ASCII)
 
 
 @dataclass(frozen=True)
-class Time:
+class SheetTime:
     """What a period argument means: its window, the period it ends in, and whether it is by the entity's own
     calendar."""
 
@@ -68,14 +68,14 @@ def is_own(text: str) -> bool:
     return OWN.match(text) is not None
 
 
-def read_time(calendar: FiscalCalendar, text: str, reporting: Period) -> Time:
+def read_time(calendar: FiscalCalendar, text: str, reporting: Period) -> SheetTime:
     """The time that a period argument means, seen from the reporting period; raises RulkaError that says what is
     expected."""
     own = OWN.match(text)
     if own:
         text = text[own.end() :]
     window = _window(calendar, text.strip(), reporting, 0)
-    return Time(window, calendar.periods[window.last], own is not None)
+    return SheetTime(window, calendar.periods[window.last], own is not None)
 
 
 def _none(text: str, calendar: FiscalCalendar) -> NotFound:

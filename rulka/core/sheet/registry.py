@@ -75,7 +75,7 @@ CONVERTERS: dict[str, Callable[[Any], Any]] = {
 
 
 @dataclass(frozen=True)
-class Parameter:
+class FunctionArgument:
     """One argument of a function: its name, what it becomes, whether it may be left out, whether it repeats."""
 
     name: str
@@ -96,7 +96,7 @@ class Function:
     name: str
     group: str
     body: Callable[..., Value]
-    parameters: tuple[Parameter, ...]
+    parameters: tuple[FunctionArgument, ...]
     area: bool = False
     takes_errors: bool = False
     needs: bool = False
@@ -124,7 +124,7 @@ class Function:
         ]
         return f"{self.name}({', '.join(parts)})"
 
-    def parameter(self, place: int) -> Parameter:
+    def parameter(self, place: int) -> FunctionArgument:
         """The parameter that the argument at a place is for."""
         if place < len(self.parameters):
             return self.parameters[place]
@@ -237,7 +237,7 @@ def sheet_function(
         if options.get("needs"):
             signature = signature[1:]
         parameters = tuple(
-            Parameter(
+            FunctionArgument(
                 parameter.name.rstrip("_"),
                 str(parameter.annotation),
                 parameter.default,

@@ -9,8 +9,19 @@ from typing import Any
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.remap import Remap
 from rulka.core.sheet.steps import apply
-from rulka.core.sheet.tokens import Area, FormulaFault, rewritten
+from rulka.core.sheet.tokens import AreaToken, FormulaFault, rewritten
 from rulka.core.sheet.workbook import Cell, Sheet, Step, Workbook, cells_step, copied, settings_step
+
+
+def _rewritten(sheet: Sheet, change: Callable[[AreaToken], AreaToken | None]) -> dict[tuple[int, int], Cell]:
+    """The cells of a sheet whose formulas read otherwise once their areas are changed."""
+    changed = {}
+    for place, cell in sheet.cells.items():
+        if cell.input.startswith("="):
+            text = _rewrite(cell.input, change)
+            if text != cell.input:
+                changed[place] = Cell(text, cell.look)
+    return changed
 
 
 def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
@@ -29,16 +40,11 @@ def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
     steps.append({"kind": "remap", "sheet": sheet.number, "remap": remap.plain()})
     apply(trial, steps[-1])
 
-    def changer(own: bool) -> Callable[[Area], Area | None]:
+    def changer(own: bool) -> Callable[[AreaToken], AreaToken | None]:
         return lambda area: changed_area(area, remap) if _means(area, own, sheet) else area
 
     for other in trial.sheets:
-        changed = {}
-        for place, cell in other.cells.items():
-            if cell.input.startswith("="):
-                text = _rewrite(cell.input, changer(other.number == sheet.number))
-                if text != cell.input:
-                    changed[place] = Cell(text, cell.look)
+        changed = _rewritten(other, changer(other.number == sheet.number))
         if changed:
             steps.append(cells_step(other, changed))
     for other in workbook.sheets:
@@ -57,7 +63,7 @@ def remap_steps(workbook: Workbook, sheet: Sheet, remap: Remap) -> list[Step]:
     return steps
 
 
-def _with_choices(settings: dict[str, Any], change: Callable[[Area], Area | None]) -> dict[str, Any]:
+def _with_choices(settings: dict[str, Any], change: Callable[[AreaToken], AreaToken | None]) -> dict[str, Any]:
     """Settings whose blocks choose by cells, after these went elsewhere."""
     blocks = settings.get("blocks")
     if not blocks:
@@ -86,18 +92,18 @@ def _check(sheet: Sheet, remap: Remap) -> None:
             )
 
 
-def _means(area: Area, own: bool, sheet: Sheet) -> bool:
+def _means(area: AreaToken, own: bool, sheet: Sheet) -> bool:
     return area.sheet.casefold() == sheet.name.casefold() if area.sheet else own
 
 
-def _rewrite(text: str, change: Callable[[Area], Area | None]) -> str:
+def _rewrite(text: str, change: Callable[[AreaToken], AreaToken | None]) -> str:
     try:
         return "=" + rewritten(text[1:], change) if text.startswith("=") else text
     except FormulaFault:
         return text
 
 
-def changed_area(area: Area, remap: Remap) -> Area | None:
+def changed_area(area: AreaToken, remap: Remap) -> AreaToken | None:
     """A reference after rows or columns went elsewhere; None where all it meant is gone."""
     first, last = (area.top, area.bottom) if remap.axis == "rows" else (area.left, area.right)
     if first is None or last is None:

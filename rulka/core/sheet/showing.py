@@ -12,7 +12,7 @@ from rulka.core.sheet.evaluating import box_of
 from rulka.core.sheet.inputs import DAY_LOOK, read_input
 from rulka.core.sheet.listing import AMOUNT_LOOK
 from rulka.core.sheet.number_format import FormatFault, write
-from rulka.core.sheet.parsing import Binary, Call, Node, Reference, Spilled, Unary
+from rulka.core.sheet.parsing import Binary, Node, Reference, SheetCall, Spilled, Unary
 from rulka.core.sheet.values import Array, Fault, Scalar, SheetError, as_text, general
 from rulka.core.sheet.workbook import Cell, Look, Workbook
 
@@ -58,7 +58,7 @@ DEEP = 24
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownValue:
     """A cell on the screen: its text, what kind of value it is, what a hover says, and whether a formula or a spill
     gave it."""
 
@@ -87,21 +87,21 @@ class Shower:
         of_column = columns.get(str(key[2])) if columns else None
         return {**of_column, **own} if of_column else own
 
-    def shown(self, key: Key) -> Shown:
+    def shown(self, key: Key) -> ShownValue:
         """What stands in a cell."""
         value = self.calculation.shown_at(key)
         anchor = self.calculation.anchor_of(key)
         formula = key in self.calculation.formulas
         spilled = anchor != key
         if value is None:
-            return Shown("", formula=formula, spilled=spilled)
+            return ShownValue("", formula=formula, spilled=spilled)
         if isinstance(value, SheetError):
-            return Shown(value.code, "error", value.note, formula, spilled)
+            return ShownValue(value.code, "error", value.note, formula, spilled)
         text = self.text(key, value)
         kind = "text" if isinstance(value, str) else "flag" if isinstance(value, bool) else "number"
         if kind == "number" and isinstance(value, Decimal) and value < 0:
             kind = "negative"
-        return Shown(text, kind, "", formula, spilled)
+        return ShownValue(text, kind, "", formula, spilled)
 
     def text(self, key: Key, value: Scalar) -> str:
         """A value as its cell writes it."""
@@ -148,7 +148,7 @@ class Shower:
         if depth > DEEP:
             return ""
         match node:
-            case Call(name, arguments):
+            case SheetCall(name, arguments):
                 if name in AMOUNTS:
                     return AMOUNT_LOOK
                 if name in DAYS:

@@ -9,7 +9,7 @@ from typing import Any
 from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.errors import NotFound
-from rulka.core.sheet.periods import Time, read_time
+from rulka.core.sheet.periods import SheetTime, read_time
 from rulka.core.sheet.values import Value
 
 
@@ -41,7 +41,7 @@ class Surroundings:
     """Gives the definition of a bounded table that the reader may place, and raises NotFound otherwise."""
     statement_head: Callable[[str], str] | None = None
     """Whose figures a statement shows, in words; raises NotFound where there is none."""
-    _times: dict[tuple[str, str, str], Time] = field(default_factory=dict)
+    _times: dict[tuple[str, str, str], SheetTime] = field(default_factory=dict)
 
     def view_of(self, ledger: str) -> View:
         """The view of the ledger named, the worksheet's own without a name."""
@@ -49,7 +49,7 @@ class Surroundings:
             return self.view
         return self.other_ledger(ledger)
 
-    def time(self, view: View, text: str, calendar: str = "") -> Time:
+    def time(self, view: View, text: str, calendar: str = "") -> SheetTime:
         """What a period argument means in a ledger, by the group's calendar or another one."""
         name = (view.frame.name, text, calendar)
         if name not in self._times:

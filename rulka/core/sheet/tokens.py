@@ -85,7 +85,7 @@ def tokens_of(formula: str) -> list[Token]:
 
 
 @dataclass(frozen=True)
-class Area:
+class AreaToken:
     """A reference as written: corners from 0, what of them is fixed, None for a whole row or column; `sheet` empty for
     its own."""
 
@@ -122,17 +122,19 @@ _PART = re.compile(r"(\$?)([A-Za-z]*)(\$?)([0-9]*)", re.ASCII)
 
 
 @lru_cache(maxsize=100_000)
-def read_area(text: str) -> Area:
+def read_area(text: str) -> AreaToken:
     """The area that an area token means; corners are put in order. Outside of a sheet it may lie: who uses it asks."""
     sheet, rest = split_sheet(text)
     first, colon, last = rest.partition(":")
     one = _read_corner(first)
     if not colon:
-        return Area(sheet, one[0], one[1], one[0], one[1], (one[2], one[3], one[2], one[3]), True)
+        return AreaToken(sheet, one[0], one[1], one[0], one[1], (one[2], one[3], one[2], one[3]), True)
     other = _read_corner(last)
     top, bottom, row_fixed = _ordered(one[0], other[0], one[2], other[2])
     left, right, column_fixed = _ordered(one[1], other[1], one[3], other[3])
-    return Area(sheet, top, left, bottom, right, (row_fixed[0], column_fixed[0], row_fixed[1], column_fixed[1]), False)
+    return AreaToken(
+        sheet, top, left, bottom, right, (row_fixed[0], column_fixed[0], row_fixed[1], column_fixed[1]), False
+    )
 
 
 def _read_corner(text: str) -> tuple[int | None, int | None, bool, bool]:
@@ -163,7 +165,7 @@ def split_sheet(text: str) -> tuple[str, str]:
     return name, rest
 
 
-def is_inside(area: Area) -> bool:
+def is_inside(area: AreaToken) -> bool:
     """Whether an area lies on a sheet."""
     rows = all(row is None or row < MOST_ROWS for row in (area.top, area.bottom))
     return rows and all(column is None or column < MOST_COLUMNS for column in (area.left, area.right))
@@ -177,13 +179,13 @@ def plain_name(text: str) -> str:
     return name
 
 
-def rewritten(formula: str, change: Callable[[Area], Area | None]) -> str:
+def rewritten(formula: str, change: Callable[[AreaToken], AreaToken | None]) -> str:
     """A formula (without `=`) with each of its areas changed; #REF! where the change gives none. All else stays as it
     was typed."""
     return "".join(_rewritten(token, change) for token in tokens_of(formula))
 
 
-def _rewritten(token: Token, change: Callable[[Area], Area | None]) -> str:
+def _rewritten(token: Token, change: Callable[[AreaToken], AreaToken | None]) -> str:
     if token.kind != "area":
         return token.text
     area = read_area(token.text)
@@ -197,7 +199,7 @@ def moved(formula: str, rows: int, columns: int) -> str:
     """A formula (without `=`) as it reads when it is copied so many rows and columns on: what isn't fixed moves
     along."""
 
-    def change(area: Area) -> Area | None:
+    def change(area: AreaToken) -> AreaToken | None:
         top = area.top if area.top is None or area.fixed[0] else area.top + rows
         left = area.left if area.left is None or area.fixed[1] else area.left + columns
         bottom = area.bottom if area.bottom is None or area.fixed[2] else area.bottom + rows
@@ -210,7 +212,7 @@ def moved(formula: str, rows: int, columns: int) -> str:
             top, bottom = bottom, top
         if left is not None and right is not None and left > right:
             left, right = right, left
-        return Area(area.sheet, top, left, bottom, right, area.fixed, area.is_cell)
+        return AreaToken(area.sheet, top, left, bottom, right, area.fixed, area.is_cell)
 
     return rewritten(formula, change)
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from decimal import Decimal
 
 from rulka.core.books.narrowing import Clause, Narrowing
-from rulka.core.books.selection import Part, Selection, parse_selection
+from rulka.core.books.selection import Selection, SelectionPart, parse_selection
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import leaves_of
@@ -36,7 +36,7 @@ MOST_PARTS = 200
 def accounts_clause(text: str, read: Read) -> Narrowing:
     """The accounts of a question as a narrowing: one code as it is, else the selection."""
     codes = read.view.frame.accounts.index
-    selection = Selection((Part("code", text),)) if text in codes else parse_selection(text)
+    selection = Selection((SelectionPart("code", text),)) if text in codes else parse_selection(text)
     return Narrowing((Clause("account", selection),), selection.text())
 
 
@@ -51,13 +51,8 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
     measure = "activity" if question.measure == "count" else question.measure
     narrow, source = read.narrow, read.reading.source
     sign = "as booked" if question.sign in ("", SIGNS[0]) else ""
-    line = LineDef(
-        "line",
-        question.accounts,
-        FIGURE,
-        accounts=accounts_clause(question.accounts, read),
-        sign=sign,
-    )
+    clause = accounts_clause(question.accounts, read)
+    line = LineDef("line", question.accounts, FIGURE, accounts=clause, sign=sign)
     spine = SpineDef(FIGURE, "", question.sign if question.sign in CONVENTIONS else CONVENTIONS[0], None, (line,))
     asked = ColumnDef(
         FIGURE,
@@ -71,11 +66,20 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
     span = SpanDef(FIGURE, "", (asked,))
     translated = source.translated
     statement = StatementDef(FIGURE, "", spine, span, currency="group" if translated else "")
+    node = in_group_currency(read.node, read.view) if translated else read.node
+    leaves, names = leaves_of(spine, read.view), check_names(spine)
+    plan = Plan(statement, read.view, amounts.around.period, node, (_column_of(read, asked),), leaves, names)
+    return run_plans([plan])[0]
+
+
+def _column_of(read: Read, asked: ColumnDef) -> Column:
+    """The only column of a question's statement: the time, calendar and narrowing its figure was read with."""
+    narrow, source = read.narrow, read.reading.source
     mask = read.view.mask(narrow)
-    column = Column(
+    return Column(
         asked,
         FIGURE,
-        f"{asked.scenario}, {measure}",
+        f"{asked.scenario}, {asked.measure}",
         (),
         "figures",
         window=read.time.window,
@@ -87,11 +91,6 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
         calendar=source.calendar,
         by=narrow.names,
     )
-    node = in_group_currency(read.node, read.view) if translated else read.node
-    plan = Plan(
-        statement, read.view, amounts.around.period, node, (column,), leaves_of(spine, read.view), check_names(spine)
-    )
-    return run_plans([plan])[0]
 
 
 @dataclass(frozen=True)

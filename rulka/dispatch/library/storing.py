@@ -10,7 +10,7 @@ from django.utils import timezone
 
 from rulka.core.definitions.keys import numbered, slug
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.sending.dispatches import Dispatch as Sent
+from rulka.core.sending.dispatches import DispatchDef as Sent
 from rulka.core.sending.dispatches import FileServer, dispatch_from, thing_from
 from rulka.dispatch.library.servers import server_named
 from rulka.dispatch.models import Dispatch, Looked, Sending, Use

@@ -3,6 +3,8 @@ one step sends it by all of them."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
@@ -19,7 +21,8 @@ from rulka.dispatch.library.storing import (
     leave_out,
     uses_of,
 )
-from rulka.dispatch.pages.common import page, to
+from rulka.dispatch.models import Dispatch, Sending, Use
+from rulka.dispatch.pages.common import DispatchPage, to
 from rulka.dispatch.running.delivering import ask, by_hand
 from rulka.dispatch.running.tasks import call
 from rulka.ledger.seat import Seat, seat_of
@@ -27,6 +30,22 @@ from rulka.statements.output.sendable import kind_named
 
 BACK = {"statement": "statement", "worksheet": "worksheet", "extract": "extract", "overview": "overview"}
 """The page of each kind that something is sent from."""
+
+
+@dataclass(frozen=True, kw_only=True)
+class ChoosingPage(DispatchPage):
+    """The dispatches that something goes with, each with how, and `others` to choose; what was `sent` just now."""
+
+    html = "dispatch/choosing.html"
+    name: str
+    title: str
+    uses: Sequence[tuple[Use, str]]
+    others: Sequence[Dispatch]
+    forms: Sequence[str]
+    pages: Sequence[tuple[str, str]]
+    has_sheets: bool
+    back: str
+    sent: Sequence[Sending]
 
 
 @require_http_methods(["GET", "POST"])
@@ -37,7 +56,7 @@ def choosing(request: HttpRequest, of: str, name: str) -> HttpResponse:
     kind = kind_named(of)
     kind.check(seat.ledger, name, seat.person)
     title = dict(kind.names(seat.ledger, seat.person)).get(name, name)
-    sent: list[Any] = []
+    sent: list[Sending] = []
     if request.method == "POST":
         try:
             sent = _done(request, seat, of, name)
@@ -47,22 +66,22 @@ def choosing(request: HttpRequest, of: str, name: str) -> HttpResponse:
             problem = error
     uses = uses_of(seat.ledger, of, name, seat.person)
     taken = {use.dispatch_id for use in uses}
-    context = {
-        "kind": of,
-        "name": name,
-        "title": title,
-        "uses": [(use, _words(use.body)) for use in uses],
-        "others": [one for one in dispatches_of(seat.ledger, seat.person) if one.pk not in taken],
-        "forms": list(FORMS),
-        "pages": PAGES.items() if of == "statement" else (),
-        "has_sheets": of == "worksheet",
-        "back": BACK.get(of, ""),
-        "sent": sent,
-    }
-    return page(request, seat, "choosing", context, problem)
+    return ChoosingPage(
+        seat=seat,
+        problem=problem,
+        name=name,
+        title=title,
+        uses=[(use, _words(use.body)) for use in uses],
+        others=[one for one in dispatches_of(seat.ledger, seat.person) if one.pk not in taken],
+        forms=list(FORMS),
+        pages=list(PAGES.items()) if of == "statement" else (),
+        has_sheets=of == "worksheet",
+        back=BACK.get(of, ""),
+        sent=sent,
+    ).answer(request)
 
 
-def _words(body: dict[str, Any]) -> str:
+def _words(body: Mapping[str, Any]) -> str:
     said = body.get("as", "workbook")
     told = said if isinstance(said, str) else ", ".join(said)
     node, sheets = body.get("node", ""), body.get("sheets", "")
@@ -74,7 +93,7 @@ def _words(body: dict[str, Any]) -> str:
     return "; ".join(parts)
 
 
-def _done(request: HttpRequest, seat: Seat, kind: str, name: str) -> list[Any]:
+def _done(request: HttpRequest, seat: Seat, kind: str, name: str) -> list[Sending]:
     """What was asked for, done; the occasions where it was sent."""
     given, person = request.POST, seat.person
     what = given.get("do", "")

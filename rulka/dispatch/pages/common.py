@@ -2,23 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass, field
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
+from django.http import HttpResponseRedirect
 from django.urls import reverse
 
-from rulka.core.errors import RulkaError
-from rulka.ledger.seat import Seat
+from rulka.ledger.seat import Seat, SeatedPage
 
 
-def page(
-    request: HttpRequest, seat: Seat, template: str, context: dict[str, Any], problem: RulkaError | None = None
-) -> HttpResponse:
-    """A page of dispatches; with a problem it says so and has changed nothing."""
-    frame = {"seat": seat, "where": "dispatch", "problem": problem, "arrived": settings.ARRIVED}
-    return render(request, f"dispatch/{template}.html", frame | context, status=422 if problem else 200)
+@dataclass(frozen=True, kw_only=True)
+class DispatchPage(SeatedPage):
+    """A page of dispatches; `arrived` is where one sees what arrived, with the stand-ins alone."""
+
+    where: str = "dispatch"
+    arrived: str = field(default_factory=lambda: settings.ARRIVED)
 
 
 def to(seat: Seat, name: str, *arguments: object, more: str = "") -> HttpResponseRedirect:

@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.sending.dispatches import EXISTS, FIELDS, FIGURES, FORMS, PAGES, WAYS, Thing, Way
+from rulka.core.sending.dispatches import EXISTS, FIELDS, FIGURES, FORMS, PAGES, WAYS, Recipient, Thing, Way
+from rulka.core.sending.dispatches import DispatchDef as DispatchDef
 from rulka.core.sending.letters import NAMES
-from rulka.core.sending.occasions import HOW
+from rulka.core.sending.occasions import HOW, SendingRule
 from rulka.dispatch.editing.changing import CHANGES, change
 from rulka.dispatch.library.servers import servers_of
 from rulka.dispatch.library.storing import body_of, copy, delete, find_dispatch, read, rename, save_dispatch, where_used
-from rulka.dispatch.models import Delivery, Dispatch, Sending
-from rulka.dispatch.pages.common import page, to
+from rulka.dispatch.models import Delivery, Dispatch, Sending, Server, Use
+from rulka.dispatch.pages.common import DispatchPage, to
 from rulka.dispatch.running.delivering import (
     ask,
     by_hand,
@@ -33,6 +35,7 @@ from rulka.ledger.seat import Seat, seat_of
 from rulka.people.library.persons import group_names, people_named, people_of, people_with
 from rulka.people.library.rights import sees_in_words
 from rulka.people.models import Person
+from rulka.screen import Screen
 from rulka.statements.library.opening import open_statement
 from rulka.statements.output.sendable import kind_named, kinds
 from rulka.statements.running.runs import page_nodes, read_by, run
@@ -42,8 +45,46 @@ MOST_SENT = 30
 MOST_LINES = 400
 
 
+@dataclass(frozen=True, kw_only=True)
+class OneDispatchPage(DispatchPage):
+    """A dispatch, `kept` and as it reads (`found`); its rehearsal's deliveries (`rows`) with the one that is `chosen`;
+    what was sent before; one of its panels."""
+
+    html = "dispatch/dispatch.html"
+    kept: Dispatch
+    found: DispatchDef
+    ways: Sequence[WayLine]
+    figures: str
+    titles: Sequence[str]
+    coming: Sequence[tuple[SendingRule, datetime | None]]
+    rehearsal: Sending | None
+    rows: Sequence[DeliveryRow]
+    chosen: DeliveryRow | None
+    may_read: bool
+    total: int
+    people_count: int
+    kept_back: Sequence[DeliveryRow]
+    sent: Sequence[SentBefore]
+    tab: str
+    entered: QueryDict | Mapping[str, str]
+    panel: Screen
+    tabs: Sequence[tuple[str, str]] = TABS
+
+
 @dataclass(frozen=True)
-class Row:
+class WayLine:
+    """A way that a dispatch goes, whether it is switched off, and where files go by it."""
+
+    name: str
+    kind: str
+    off: bool
+    path: str
+    exists: str
+    server: str
+
+
+@dataclass(frozen=True)
+class DeliveryRow:
     """A delivery as a table shows it: `first` where the line above is of somebody else."""
 
     one: Delivery
@@ -55,7 +96,7 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Sent:
+class SentBefore:
     """An occasion that was, with how much of it arrived."""
 
     sending: Sending
@@ -64,7 +105,7 @@ class Sent:
     bad: str
 
 
-def rows_of(sending: Sending, people: dict[int, Person]) -> list[Row]:
+def rows_of(sending: Sending, people: dict[int, Person]) -> list[DeliveryRow]:
     """The deliveries of an occasion, each with what its recipient sees."""
     rows, before, sees = [], 0, dict[int, str]()
     for one in sending.deliveries.all():
@@ -74,7 +115,9 @@ def rows_of(sending: Sending, people: dict[int, Person]) -> list[Row]:
         forms = ", ".join(dict.fromkeys(file["name"].rpartition(".")[2] for file in one.files))
         size = sum(file["bytes"] for file in one.files)
         called = person.called if person else one.person_name
-        rows.append(Row(one, called, _shortly(sees[one.person]), forms, size, one.person != before or not one.person))
+        rows.append(
+            DeliveryRow(one, called, _shortly(sees[one.person]), forms, size, one.person != before or not one.person)
+        )
         before = one.person
     return rows
 
@@ -89,7 +132,7 @@ def people_in(sendings: Iterable[Sending]) -> dict[int, Person]:
     return people_with(keys)
 
 
-def _sent(dispatch: Dispatch) -> list[Sent]:
+def _sent(dispatch: Dispatch) -> list[SentBefore]:
     found = []
     before = Sending.objects.filter(ledger=dispatch.ledger.code, dispatch=dispatch.name, rehearsal=False)
     for one in before[:MOST_SENT]:
@@ -100,7 +143,7 @@ def _sent(dispatch: Dispatch) -> list[Sent]:
             for state, name in states
             if state in ("refused", "not sent", "not known")
         ]
-        found.append(Sent(one, done, len(states), "; ".join(dict.fromkeys(bad))))
+        found.append(SentBefore(one, done, len(states), "; ".join(dict.fromkeys(bad))))
     return found
 
 
@@ -120,28 +163,27 @@ def _page(request: HttpRequest, seat: Seat, kept: Dispatch, problem: RulkaError 
     )
     asked = request.POST.get("tab") or request.GET.get("tab", "")
     tab = asked if asked in dict(TABS) else "letter" if rows else "what"
-    context: dict[str, Any] = {
-        "kept": kept,
-        "found": found,
-        "ways": [_way_line(way, raw) for way, raw in zip(found.ways, kept.body["ways"], strict=True)],
-        "figures": FIGURES[found.figures],
-        "titles": _titles(seat, found.things),
-        "coming": comes_next(kept),
-        "rehearsal": rehearsal,
-        "rows": rows,
-        "chosen": chosen,
-        "may_read": chosen is not None and may_read(chosen.one, seat.person),
-        "total": sum(row.bytes for row in rows),
-        "people_count": len({row.one.person_name for row in rows}),
-        "kept_back": [row for row in rows if row.one.state == Delivery.State.NOT_SENT],
-        "sent": _sent(kept),
-        "tab": tab,
-        "tabs": TABS,
-        "entered": request.POST if problem else {},
-        "uses": list(kept.uses.all()),
-        **PANELS[tab](seat, kept),
-    }
-    return page(request, seat, "dispatch", context, problem)
+    return OneDispatchPage(
+        seat=seat,
+        problem=problem,
+        kept=kept,
+        found=found,
+        ways=[_way_line(way, raw) for way, raw in zip(found.ways, kept.body["ways"], strict=True)],
+        figures=FIGURES[found.figures],
+        titles=_titles(seat, found.things),
+        coming=comes_next(kept),
+        rehearsal=rehearsal,
+        rows=rows,
+        chosen=chosen,
+        may_read=chosen is not None and may_read(chosen.one, seat.person),
+        total=sum(row.bytes for row in rows),
+        people_count=len({row.one.person_name for row in rows}),
+        kept_back=[row for row in rows if row.one.state == Delivery.State.NOT_SENT],
+        sent=_sent(kept),
+        tab=tab,
+        entered=request.POST if problem else {},
+        panel=PANELS[tab](seat, kept),
+    ).answer(request)
 
 
 def _titles(seat: Seat, things: Iterable[Thing]) -> list[str]:
@@ -151,30 +193,54 @@ def _titles(seat: Seat, things: Iterable[Thing]) -> list[str]:
     return list(dict.fromkeys(known.get(thing.key, thing.name) for thing in things))
 
 
-def _way_line(way: Way, raw: dict[str, Any]) -> dict[str, Any]:
-    said = {field: raw.get(field, "") for field in ("path", "exists", "server")}
-    return {"name": way.name, "kind": way.kind, "off": way.off, **said}
+def _way_line(way: Way, raw: Mapping[str, str]) -> WayLine:
+    return WayLine(way.name, way.kind, way.off, *(raw.get(field, "") for field in ("path", "exists", "server")))
 
 
 # the panel ------------------------------------------------------------------------------------------------------------
 
 
-def _what(seat: Seat, kept: Dispatch) -> dict[str, Any]:
+@dataclass(frozen=True)
+class ThingLine:
+    """Something that goes, at its place among those that do: as which files, for which nodes and sheets."""
+
+    at: int
+    title: str
+    forms: Sequence[str]
+    node: str
+    sheets: str | Sequence[str]
+    each: bool
+
+
+@dataclass(frozen=True, kw_only=True)
+class WhatPanel(Screen):
+    """What goes, of its own and chosen elsewhere (`uses`), and what could; how fresh its figures are."""
+
+    html = "dispatch/_what.html"
+    things: Sequence[ThingLine]
+    uses: Sequence[Use]
+    choices: Sequence[tuple[str, Sequence[tuple[str, str]]]]
+    used: Sequence[str]
+    forms: Sequence[str] = tuple(FORMS)
+    pages: Sequence[tuple[str, str]] = tuple(PAGES.items())
+    freshness: Sequence[tuple[str, str]] = tuple(FIGURES.items())
+
+
+def _what(seat: Seat, kept: Dispatch) -> WhatPanel:
     choices = [(kind, kind_named(kind).names(seat.ledger, seat.person)) for kind in kinds()]
     titles = {(kind, name): title for kind, names in choices for name, title in names}
-    return {
-        "things": [
-            {"at": at, "sheets": raw.get("sheets", ""), "each": raw.get("files") == "each",
-             "title": _title_of(raw, titles), "forms": _several(raw.get("as", "workbook")),
-             "node": ", ".join(_several(raw.get("node", "")))}
-            for at, raw in enumerate(kept.body.get("sends", ()))
-        ],
-        "choices": choices,
-        "forms": list(FORMS),
-        "pages": PAGES.items(),
-        "freshness": FIGURES.items(),
-        "used": where_used(kept),
-    }  # fmt: skip
+    things = [
+        ThingLine(
+            at,
+            _title_of(raw, titles),
+            _several(raw.get("as", "workbook")),
+            ", ".join(_several(raw.get("node", ""))),
+            raw.get("sheets", ""),
+            raw.get("files") == "each",
+        )
+        for at, raw in enumerate(kept.body.get("sends", ()))
+    ]
+    return WhatPanel(things=things, uses=list(kept.uses.all()), choices=choices, used=where_used(kept))
 
 
 def _several(said: Any) -> list[str]:
@@ -186,25 +252,61 @@ def _title_of(raw: dict[str, Any], titles: dict[tuple[str, str], str]) -> str:
     return titles.get((kind, raw[kind]), f"{raw[kind]}, which isn't there")
 
 
-def _who(seat: Seat, kept: Dispatch) -> dict[str, Any]:
-    found = read(kept.body)
-    named = people_named(one.person for one in found.recipients)
-    called = {name: one.called for name, one in named.items()}
-    return {
-        "recipients": [
-            {"at": at, "one": one, "called": called.get(one.person, one.text) if not one.rule else one.text}
-            for at, one in enumerate(found.recipients)
-        ],
-        "people": people_of(seat.ledger.code),
-        "groups": group_names(),
-    }
+@dataclass(frozen=True)
+class RecipientLine:
+    """A recipient, at its place among them, and what people call it."""
+
+    at: int
+    one: Recipient
+    called: str
 
 
-def _when(seat: Seat, kept: Dispatch) -> dict[str, Any]:
-    return {"how": HOW}
+@dataclass(frozen=True, kw_only=True)
+class WhoPanel(Screen):
+    """Who gets it, and who could."""
+
+    html = "dispatch/_who.html"
+    recipients: Sequence[RecipientLine]
+    people: Sequence[Person]
+    groups: Sequence[str]
 
 
-def _letter(seat: Seat, kept: Dispatch) -> dict[str, Any]:
+def _who(seat: Seat, kept: Dispatch) -> WhoPanel:
+    every = read(kept.body).recipients
+    called = {name: person.called for name, person in people_named(each.person for each in every).items()}
+    recipients = [
+        RecipientLine(number, each, each.text if each.rule else called.get(each.person, each.text))
+        for number, each in enumerate(every)
+    ]
+    return WhoPanel(recipients=recipients, people=people_of(seat.ledger.code), groups=group_names())
+
+
+@dataclass(frozen=True, kw_only=True)
+class WhenPanel(Screen):
+    """When it goes, with `how` rules are written."""
+
+    html = "dispatch/_when.html"
+    how: Sequence[str] = HOW
+
+
+def _when(seat: Seat, kept: Dispatch) -> WhenPanel:
+    return WhenPanel()
+
+
+@dataclass(frozen=True, kw_only=True)
+class LetterPanel(Screen):
+    """The letters of a dispatch, and what may stand in them, as (token, words) and as tokens alone; ways to add."""
+
+    html = "dispatch/_letter.html"
+    letters: Sequence[Mapping[str, Any]]
+    figure_tokens: Sequence[tuple[str, str]]
+    servers: Sequence[Server]
+    tokens: Sequence[str] = tuple(f"{{{name}}}" for name in NAMES)
+    exists: Sequence[str] = EXISTS
+    kinds: Sequence[str] = WAYS
+
+
+def _letter(seat: Seat, kept: Dispatch) -> LetterPanel:
     """The letters of the dispatch, and the figures of its statements that may stand in them."""
     found, figures = read(body_of(kept)), []
     for thing in found.things:
@@ -213,18 +315,12 @@ def _letter(seat: Seat, kept: Dispatch) -> dict[str, Any]:
                 figures += _figures_of(seat, thing.name)
             except RulkaError:  # not theirs, or not for this node: its figures aren't offered
                 continue
-    return {
-        "letters": [
-            {"name": raw.get("name") or raw["way"], **{field: raw.get(field, "") for field in FIELDS["mail"]}}
-            for raw in kept.body["ways"]
-            if raw["way"] == "mail"
-        ],
-        "tokens": [f"{{{name}}}" for name in NAMES],
-        "figure_tokens": figures[:MOST_LINES],
-        "exists": EXISTS,
-        "kinds": WAYS,
-        "servers": servers_of(seat.ledger),
-    }
+    letters = [
+        {"name": raw.get("name") or raw["way"], **{field: raw.get(field, "") for field in FIELDS["mail"]}}
+        for raw in kept.body["ways"]
+        if raw["way"] == "mail"
+    ]
+    return LetterPanel(letters=letters, figure_tokens=figures[:MOST_LINES], servers=servers_of(seat.ledger))
 
 
 def _figures_of(seat: Seat, name: str) -> list[tuple[str, str]]:
@@ -244,11 +340,19 @@ def _figures_of(seat: Seat, name: str) -> list[tuple[str, str]]:
     return [(f"{{table {name}}}", f"{shown.title}, as a table"), *found]
 
 
-def _text(seat: Seat, kept: Dispatch) -> dict[str, Any]:
-    return {"text": write_dispatch(kept.body)}
+@dataclass(frozen=True, kw_only=True)
+class TextPanel(Screen):
+    """A dispatch as its file has it."""
+
+    html = "dispatch/_text.html"
+    text: str
 
 
-PANELS: dict[str, Callable[[Seat, Dispatch], dict[str, Any]]] = {
+def _text(seat: Seat, kept: Dispatch) -> TextPanel:
+    return TextPanel(text=write_dispatch(kept.body))
+
+
+PANELS: Mapping[str, Callable[[Seat, Dispatch], Screen]] = {
     "what": _what,
     "who": _who,
     "when": _when,
@@ -328,6 +432,15 @@ def act(request: HttpRequest, name: str) -> HttpResponse:
     return to(seat, "dispatch", name, more=f"&tab={tab}" if tab in dict(TABS) else "")
 
 
+@dataclass(frozen=True, kw_only=True)
+class Rehearsing(Screen):
+    """What stands where the deliveries will, while a rehearsal is made."""
+
+    html = "dispatch/_rehearsing.html"
+    seat: Seat
+    kept: Dispatch
+
+
 @require_GET
 def rehearsed(request: HttpRequest, name: str) -> HttpResponse:
     """How far a rehearsal is: the table once it is done."""
@@ -338,4 +451,4 @@ def rehearsed(request: HttpRequest, name: str) -> HttpResponse:
         response = HttpResponse(status=204)
         response["HX-Refresh"] = "true"
         return response
-    return page(request, seat, "_rehearsing", {"kept": kept, "rehearsal": rehearsal})
+    return Rehearsing(seat=seat, kept=kept).response(request)

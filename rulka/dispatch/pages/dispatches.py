@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -12,7 +13,7 @@ from rulka.core.errors import RulkaError
 from rulka.dispatch.library.storing import begin as begin_dispatch
 from rulka.dispatch.library.storing import dispatches_of, read
 from rulka.dispatch.models import Delivery, Dispatch, Sending
-from rulka.dispatch.pages.common import page, to
+from rulka.dispatch.pages.common import DispatchPage, to
 from rulka.dispatch.running.delivering import BAD, links_for, may_release
 from rulka.dispatch.running.planning import recipients_of
 from rulka.dispatch.running.schedule import comes_next
@@ -24,7 +25,7 @@ MOST = 50
 
 
 @dataclass(frozen=True)
-class Listed:
+class ListedDispatch:
     """A dispatch as the list shows it."""
 
     dispatch: Dispatch
@@ -35,7 +36,7 @@ class Listed:
     last: Sending | None
 
 
-def _listed(dispatch: Dispatch) -> Listed:
+def _listed(dispatch: Dispatch) -> ListedDispatch:
     coming = comes_next(dispatch)
     moments = [moment for _, moment in coming if moment is not None]
     last = Sending.objects.filter(
@@ -43,27 +44,45 @@ def _listed(dispatch: Dispatch) -> Listed:
     ).first()  # fmt: skip
     ways = [way.get("name") or way["way"] for way in dispatch.body["ways"] if way.get("off") != "yes"]
     people = recipients_of(dispatch.ledger, read(dispatch.body))
-    return Listed(
+    return ListedDispatch(
         dispatch, ", ".join(ways), len(people), [rule.text for rule, _ in coming], min(moments, default=None), last
     )
 
 
-def waiting_for(ledger: Ledger, person: Person, own: list[Dispatch]) -> dict[str, list[object]]:
+@dataclass(frozen=True)
+class Waiting:
+    """What waits for somebody: to be released, to be decided, to be read because it failed or did not arrive."""
+
+    to_release: Sequence[Sending]
+    to_decide: Sequence[Sending]
+    failed: Sequence[Sending]
+    bad: Sequence[Delivery]
+
+
+def waiting_for(ledger: Ledger, person: Person, own: list[Dispatch]) -> Waiting:
     """What waits for somebody: to be released, to be decided, to be read because it did not arrive."""
     names = [one.name for one in own]
     mine = Sending.objects.filter(ledger=ledger.code, dispatch__in=names, rehearsal=False)
     held = Sending.objects.filter(ledger=ledger.code, state=Sending.State.HELD)
     states = Sending.State
-    return {
-        "to_release": [one for one in held if may_release(one, person)],
-        "to_decide": list(mine.filter(state=states.WAITS)),
-        "failed": list(mine.filter(state__in=(states.FAILED, states.DECLINED))[:10]),
-        "bad": list(
-            Delivery.objects.filter(sending__in=mine.values("pk"), state__in=BAD, noted=False)
-            .select_related("sending")
-            .order_by("-pk")[:MOST]
-        ),
-    }
+    bad = Delivery.objects.filter(sending__in=mine.values("pk"), state__in=BAD, noted=False)
+    return Waiting(
+        to_release=[one for one in held if may_release(one, person)],
+        to_decide=list(mine.filter(state=states.WAITS)),
+        failed=list(mine.filter(state__in=(states.FAILED, states.DECLINED))[:10]),
+        bad=list(bad.select_related("sending").order_by("-pk")[:MOST]),
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class DispatchesPage(DispatchPage):
+    """One's dispatches, what waits for one, and what was sent to one by link."""
+
+    html = "dispatch/list.html"
+    listed: Sequence[ListedDispatch]
+    waiting: Waiting
+    links: Sequence[Delivery]
+    title: str
 
 
 @require_GET
@@ -75,13 +94,14 @@ def dispatches(request: HttpRequest) -> HttpResponse:
 def _list(request: HttpRequest, seat: Seat, problem: RulkaError | None = None) -> HttpResponse:
     ledger = seat.ledger
     own = dispatches_of(ledger, seat.person) if seat.person.may_edit or seat.person.administers else []
-    context = {
-        "listed": [_listed(one) for one in own],
-        "waiting": waiting_for(ledger, seat.person, own),
-        "links": links_for(ledger, seat.person)[:MOST],
-        "title": request.POST.get("title", ""),
-    }
-    return page(request, seat, "list", context, problem)
+    return DispatchesPage(
+        seat=seat,
+        problem=problem,
+        listed=[_listed(one) for one in own],
+        waiting=waiting_for(ledger, seat.person, own),
+        links=links_for(ledger, seat.person)[:MOST],
+        title=request.POST.get("title", ""),
+    ).answer(request)
 
 
 @require_POST

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from django.urls import reverse
 
 from rulka.dispatch.library.storing import dispatches_of
-from rulka.ledger.finding import Found, FoundKind, matching, shown
+from rulka.ledger.finding import FoundKind, FoundThing, matching, shown
 from rulka.ledger.seat import Seat
 
 
@@ -16,5 +16,5 @@ def of_dispatches(seat: Seat, text: str) -> Iterator[FoundKind]:
     yield shown(
         "Dispatches",
         matching(dispatches_of(seat.ledger, seat.person), text, lambda one: (one.name, one.title)),
-        lambda one: Found(one.title, "dispatch", f"{reverse('dispatch', args=[one.name])}?{seat.query}"),
+        lambda one: FoundThing(one.title, "dispatch", f"{reverse('dispatch', args=[one.name])}?{seat.query}"),
     )

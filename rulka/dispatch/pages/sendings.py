@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
@@ -14,8 +14,8 @@ from rulka.core.sending.dispatches import Link
 from rulka.core.values import key_in
 from rulka.dispatch.library.storing import read
 from rulka.dispatch.models import Delivery, Dispatch, Sending
-from rulka.dispatch.pages.common import page, to
-from rulka.dispatch.pages.dispatch import people_in, rows_of
+from rulka.dispatch.pages.common import DispatchPage, to
+from rulka.dispatch.pages.dispatch import DeliveryRow, people_in, rows_of
 from rulka.dispatch.running.delivering import (
     content_of,
     decide,
@@ -43,6 +43,25 @@ def sending(request: HttpRequest, number: int) -> HttpResponse:
     return _page(request, seat, *find_sending(seat.ledger, number, seat.person))
 
 
+@dataclass(frozen=True, kw_only=True)
+class SendingPage(DispatchPage):
+    """An occasion with its deliveries, the one that is `chosen`, and what may be done; `moves` while it goes on by
+    itself. `kept` is the dispatch that it is of, where that still stands."""
+
+    html = "dispatch/sending.html"
+    one: Sending
+    kept: Dispatch | None
+    title: str
+    rows: Sequence[DeliveryRow]
+    links: Collection[str]
+    chosen: DeliveryRow | None
+    may_read: bool
+    may_release: bool
+    moves: bool
+    arrived_all: bool
+    reason: str
+
+
 def _page(
     request: HttpRequest, seat: Seat, one: Sending, kept: Dispatch | None, problem: RulkaError | None = None
 ) -> HttpResponse:
@@ -53,25 +72,26 @@ def _page(
     moves = one.state in (states.ASKED, states.MADE) or (
         one.state == states.GOES and any(row.one.state in ("waits", "under way") and not row.one.again for row in rows)
     )
-    context: dict[str, Any] = {
-        "one": one,
-        "kept": kept,
-        "title": one.body.get("title") or one.dispatch,
-        "rows": rows,
-        "links": links,
-        "chosen": chosen,
-        "may_read": chosen is not None and may_read(chosen.one, seat.person),
-        "may_release": one.state == states.HELD and may_release(one, seat.person),
-        "moves": moves,
-        "arrived_all": bool(rows)
-        and all(row.one.state in (Delivery.State.DELIVERED, Delivery.State.RECALLED) for row in rows),
-        "reason": request.POST.get("reason", ""),
-    }
     if request.headers.get("HX-Request") and not moves and problem is None:  # what was looked after has come to its end
         response = HttpResponse(status=204)
         response["HX-Refresh"] = "true"
         return response
-    return page(request, seat, "sending", context, problem)
+    arrived = (Delivery.State.DELIVERED, Delivery.State.RECALLED)
+    return SendingPage(
+        seat=seat,
+        problem=problem,
+        one=one,
+        kept=kept,
+        title=one.body.get("title") or one.dispatch,
+        rows=rows,
+        links=links,
+        chosen=chosen,
+        may_read=chosen is not None and may_read(chosen.one, seat.person),
+        may_release=one.state == states.HELD and may_release(one, seat.person),
+        moves=moves,
+        arrived_all=bool(rows) and all(row.one.state in arrived for row in rows),
+        reason=request.POST.get("reason", ""),
+    ).answer(request)
 
 
 Doing = Callable[[Seat, Sending, Dispatch | None, HttpRequest], None]

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from zoneinfo import available_timezones
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict
 from django.views.decorators.http import require_http_methods
 
 from rulka.core.errors import NotFound, RulkaError
@@ -15,7 +16,7 @@ from rulka.dispatch.library import book as address_book
 from rulka.dispatch.library.days import holidays_from, set_holidays, set_zone
 from rulka.dispatch.library.servers import forget_server, pin, save_server, server_named, servers_of, used_by
 from rulka.dispatch.models import Contact, Days, MailAccount, Server
-from rulka.dispatch.pages.common import page, to
+from rulka.dispatch.pages.common import DispatchPage, to
 from rulka.dispatch.running import servers as reaching
 from rulka.ledger.seat import Seat, seat_of
 
@@ -23,6 +24,15 @@ from rulka.ledger.seat import Seat, seat_of
 def _editor(seat: Seat) -> None:
     if not seat.person.may_edit and not seat.person.administers:
         raise RulkaError("This is for who sends.", hint="Ask an accountant.", code="rights")
+
+
+@dataclass(frozen=True, kw_only=True)
+class BookPage(DispatchPage):
+    """The address book, and what was entered for a new name."""
+
+    html = "dispatch/book.html"
+    contacts: Sequence[Contact]
+    entered: QueryDict
 
 
 @require_http_methods(["GET", "POST"])
@@ -43,7 +53,18 @@ def book(request: HttpRequest) -> HttpResponse:
         except RulkaError as error:
             problem = error
     contacts = list(Contact.objects.filter(ledger=seat.ledger))
-    return page(request, seat, "book", {"contacts": contacts, "entered": request.POST}, problem)
+    return BookPage(seat=seat, problem=problem, contacts=contacts, entered=request.POST).answer(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class DaysPage(DispatchPage):
+    """A ledger's zone and holidays."""
+
+    html = "dispatch/days.html"
+    zone: str
+    holidays: str
+    zones: Sequence[str]
+    server_zone: str
 
 
 @require_http_methods(["GET", "POST"])
@@ -61,15 +82,28 @@ def days(request: HttpRequest) -> HttpResponse:
         except RulkaError as error:
             problem = error
     kept = Days.objects.filter(ledger=seat.ledger).first()
-    context: dict[str, Any] = {
-        "zone": given.get("zone", "") if problem else (kept.zone if kept else ""),
-        "holidays": given.get("holidays", "") if problem else "\n".join(
-            f"{day} {name}".strip() for day, name in (kept.holidays if kept else {}).items()
-        ),
-        "zones": sorted(available_timezones()),
-        "server_zone": settings.TIME_ZONE,
-    }  # fmt: skip
-    return page(request, seat, "days", context, problem)
+    zone, lines = kept.zone if kept else "", (kept.holidays if kept else {}).items()
+    return DaysPage(
+        seat=seat,
+        problem=problem,
+        zone=given.get("zone", "") if problem else zone,
+        holidays=given.get("holidays", "") if problem else "\n".join(f"{day} {name}".strip() for day, name in lines),
+        zones=sorted(available_timezones()),
+        server_zone=settings.TIME_ZONE,
+    ).answer(request)
+
+
+@dataclass(frozen=True, kw_only=True)
+class ServersPage(DispatchPage):
+    """The file servers, each with its pinned key and what uses it; what a test said (`told`) or which key it was
+    `shown`: (server, key, key in words)."""
+
+    html = "dispatch/servers.html"
+    servers: Sequence[tuple[Server, str, Collection[str]]]
+    kinds: Sequence[tuple[str, str]]
+    told: str
+    shown: tuple[Server, str, str] | None
+    entered: QueryDict | Mapping[str, str]
 
 
 @require_http_methods(["GET", "POST"])
@@ -98,14 +132,15 @@ def servers(request: HttpRequest) -> HttpResponse:
             shown, told = _tested(server)
         except RulkaError as error:
             problem = error
-    context = {
-        "servers": [(one, reaching.told(one.pinned), used_by(one)) for one in servers_of(seat.ledger)],
-        "kinds": [choice for choice in Server.Kind.choices if choice[0] != "ftp" or settings.SEND_PLAIN],
-        "told": told,
-        "shown": shown,
-        "entered": given if problem else {},
-    }
-    return page(request, seat, "servers", context, problem)
+    return ServersPage(
+        seat=seat,
+        problem=problem,
+        servers=[(one, reaching.told(one.pinned), used_by(one)) for one in servers_of(seat.ledger)],
+        kinds=[choice for choice in Server.Kind.choices if choice[0] != "ftp" or settings.SEND_PLAIN],
+        told=told,
+        shown=shown,
+        entered=given if problem else {},
+    ).answer(request)
 
 
 def _tested(server: Server) -> tuple[tuple[Server, str, str] | None, str]:
@@ -120,6 +155,15 @@ def _tested(server: Server) -> tuple[tuple[Server, str, str] | None, str]:
         raise RulkaError(f"'{server.name}' isn't reached: {error}", hint="Look at host and port.",
                          subject="file server") from error  # fmt: skip
     return None, f"'{server.name}' takes the sign-in, and a file was written there and taken away again."
+
+
+@dataclass(frozen=True, kw_only=True)
+class AccountPage(DispatchPage):
+    """One's own mail account, as `kept` and as `entered`."""
+
+    html = "dispatch/account.html"
+    kept: MailAccount | None
+    entered: QueryDict | MailAccount | None
 
 
 @require_http_methods(["GET", "POST"])
@@ -141,4 +185,4 @@ def account(request: HttpRequest) -> HttpResponse:
         except RulkaError as error:
             problem = error
     kept = MailAccount.objects.filter(person=seat.person).first()
-    return page(request, seat, "account", {"kept": kept, "entered": given if problem else kept}, problem)
+    return AccountPage(seat=seat, problem=problem, kept=kept, entered=given if problem else kept).answer(request)

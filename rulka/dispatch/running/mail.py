@@ -69,7 +69,7 @@ class Letter:
 
 
 @dataclass(frozen=True)
-class Account:
+class SendingAccount:
     """By which server and sender a mail goes."""
 
     host: str
@@ -80,16 +80,22 @@ class Account:
     secret: str = ""
 
 
-def server_account() -> Account:
+def server_account() -> SendingAccount:
     """The account of the server; refused where none is set."""
     if not settings.MAIL_HOST or not settings.MAIL_FROM:
         raise RulkaError("No mail server is set.", hint="An administrator sets RULKA_MAIL_HOST and RULKA_MAIL_FROM.",
                          subject="mail")  # fmt: skip
-    return Account(settings.MAIL_HOST, settings.MAIL_PORT, settings.MAIL_FROM, settings.MAIL_TLS, settings.MAIL_USER,
-                   settings.MAIL_SECRET)  # fmt: skip
+    return SendingAccount(
+        settings.MAIL_HOST,
+        settings.MAIL_PORT,
+        settings.MAIL_FROM,
+        settings.MAIL_TLS,
+        settings.MAIL_USER,
+        settings.MAIL_SECRET,
+    )
 
 
-def own_account(person: int | None) -> Account:
+def own_account(person: int | None) -> SendingAccount:
     """The account of somebody's own; refused where they have none, or its secret can't be read any more."""
     kept = MailAccount.objects.filter(person=person).first()
     if kept is None:
@@ -101,10 +107,10 @@ def own_account(person: int | None) -> Account:
                          subject="mail")  # fmt: skip
     # whoever sends may not knock at what stands inside
     Outside(private=settings.FEED_PRIVATE).required(kept.host, kept.port)
-    return Account(kept.host, kept.port, kept.sender, kept.tls, kept.user, secret)
+    return SendingAccount(kept.host, kept.port, kept.sender, kept.tls, kept.user, secret)
 
 
-def hand_over(letter: Letter, account: Account | None = None) -> Answer:
+def hand_over(letter: Letter, account: SendingAccount | None = None) -> Answer:
     """Hand a mail to a server, the server's own where none is named. Nothing is raised for what the other side does: it
     is the answer."""
     by = account or server_account()

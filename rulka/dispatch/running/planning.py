@@ -18,7 +18,7 @@ from rulka.core.compute.computed import Computed
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sending.dispatches import (
     THEIRS,
-    Dispatch,
+    DispatchDef,
     FileServer,
     Folder,
     Link,
@@ -30,7 +30,7 @@ from rulka.core.sending.dispatches import (
 )
 from rulka.core.sending.letters import (
     Letter,
-    Token,
+    LetterToken,
     addresses_in,
     file_name,
     filled,
@@ -48,8 +48,8 @@ from rulka.ledger.models import Ledger
 from rulka.people.library.persons import people_at, people_in, person_named
 from rulka.people.library.rights import bounded_by, fence_of
 from rulka.people.models import Person
-from rulka.statements.output.sendable import Asked, kind_named, outcomes_of
-from rulka.statements.running.runs import Outcome
+from rulka.statements.output.sendable import SendRequest, kind_named, outcomes_of
+from rulka.statements.running.runs import RunOutcome
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.output.sending import reader_of
 from rulka.worksheets.running.live import opened
@@ -84,7 +84,7 @@ class Planned:
 class Occasion:
     """What is sent when: a dispatch of a ledger for a period, at one revision, by whom."""
 
-    dispatch: Dispatch
+    dispatch: DispatchDef
     ledger: Ledger
     period: str
     name: str
@@ -95,7 +95,7 @@ class Occasion:
     at: datetime = field(default_factory=timezone.localtime)
 
 
-def revision_of(dispatch: Dispatch, ledger: Ledger, period: str) -> int:
+def revision_of(dispatch: DispatchDef, ledger: Ledger, period: str) -> int:
     """The revision that all of a dispatch is of: the ledger's own, or that of the newest editions, which have to be of
     one."""
     ledger.refresh_from_db(fields=["revision"])
@@ -127,7 +127,7 @@ def plan(occasion: Occasion, *, only: str = "") -> list[Planned]:
     return [*_apart(dispatch, found)]
 
 
-def recipients_of(ledger: Ledger, dispatch: Dispatch, *, only: str = "") -> list[Recipient]:
+def recipients_of(ledger: Ledger, dispatch: DispatchDef, *, only: str = "") -> list[Recipient]:
     """The people who get a dispatch, rules read; a rule that nobody answers to stays itself, so that it is told."""
     found: dict[tuple[str, str], Recipient] = {}
     for one in dispatch.recipients:
@@ -147,7 +147,7 @@ def _by_rule(ledger: Ledger, one: Recipient) -> list[Recipient]:
     return [Recipient(person.username, code, one.by) for person, code in owners]
 
 
-def _apart(dispatch: Dispatch, planned: Sequence[Planned]) -> Iterator[Planned]:
+def _apart(dispatch: DispatchDef, planned: Sequence[Planned]) -> Iterator[Planned]:
     """Nobody's file takes the place of what went to somebody else on the same occasion."""
     replaces = {way.name for way in dispatch.ways if isinstance(way, Folder | FileServer) and way.exists == "overwrite"}
     taken: dict[tuple[str, str], str] = {}
@@ -199,7 +199,7 @@ class _Share:
     def __init__(self, occasion: Occasion, recipient: Recipient) -> None:
         self.occasion, self.recipient = occasion, recipient
         self.dispatch, self.ledger = occasion.dispatch, occasion.ledger
-        self.outcomes: dict[tuple[str, str], Outcome] = {}
+        self.outcomes: dict[tuple[str, str], RunOutcome] = {}
 
     def identity(self, way: Way) -> str:
         one = self.recipient
@@ -261,8 +261,8 @@ class _Share:
                 names.add(made)
                 yield MadeFile(made, piece.content(form))
 
-    def _asked(self, thing: Thing, node: str) -> Asked:
-        return Asked(
+    def _asked(self, thing: Thing, node: str) -> SendRequest:
+        return SendRequest(
             self.ledger, self.person, self.fence, thing.name, self.occasion.period, node, self.occasion.revision,
             self.occasion.at, self.occasion.sender, self.occasion.leaves, self.dispatch.figures == "edition",
             thing.pages, thing.sheets, thing.each,
@@ -271,7 +271,7 @@ class _Share:
     def _node(self, node: str) -> str:
         return self.recipient.node if node == THEIRS else node
 
-    def _run(self, statement: str, node: str) -> Outcome:
+    def _run(self, statement: str, node: str) -> RunOutcome:
         """A statement as it is for them, for a letter."""
         if (statement, node) not in self.outcomes:
             thing = Thing("statement", statement, (), (), ())
@@ -303,7 +303,9 @@ class _Share:
 
     def _marked(self, letter: Letter) -> list[tuple[str, str]]:
         """The pieces of a text, each with the kind of token that it stands for; empty for what was typed."""
-        return [(str(self._value(piece)), piece.kind) if isinstance(piece, Token) else (piece, "") for piece in letter]
+        return [
+            (str(self._value(piece)), piece.kind) if isinstance(piece, LetterToken) else (piece, "") for piece in letter
+        ]
 
     def _others(self, letter: Letter, where: str) -> tuple[str, ...]:
         """Addresses besides the recipient's; refused where one is that of somebody who may not see as much."""
@@ -336,12 +338,12 @@ class _Share:
             folder_named(parts[0])
         return "/".join(parts)
 
-    def _plain(self, token: Token) -> str | None:
+    def _plain(self, token: LetterToken) -> str | None:
         """What a token stands for never adds a folder of its own."""
         value = self._value(token)
         return value and value.replace("/", "-").replace("\\", "-")
 
-    def _value(self, token: Token, own: Mapping[str, str] | None = None) -> str | None:
+    def _value(self, token: LetterToken, own: Mapping[str, str] | None = None) -> str | None:
         if token.kind == "name":
             return self.person.called
         if token.kind == "figure":
@@ -355,7 +357,7 @@ class _Share:
             return next((link_to(self.identity(way)) for way in ways if isinstance(way, Link)), None)
         return (own or self._first).get(token.kind)
 
-    def _of(self, statement: str) -> Outcome:
+    def _of(self, statement: str) -> RunOutcome:
         """A statement as it goes to them, or as it is for their node where it doesn't."""
         thing = next((one for one in self.dispatch.things if one.key == ("statement", statement)), None)
         return self._run(statement, self._node(next(iter(thing.nodes), "")) if thing else self.recipient.node)

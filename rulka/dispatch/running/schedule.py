@@ -12,9 +12,9 @@ from django.utils import timezone
 
 from rulka.core.books.fence import NO_FENCE
 from rulka.core.errors import RulkaError
-from rulka.core.sending.dispatches import Dispatch as Sent
+from rulka.core.sending.dispatches import DispatchDef as Sent
 from rulka.core.sending.occasions import (
-    Rule,
+    SendingRule,
     WorkDays,
     due,
     due_by_clock,
@@ -93,7 +93,7 @@ def _written(dispatch: Dispatch, came: Came, state: str, *, late: bool) -> int:
 
 
 def came_of(
-    rule: Rule, ledger: Ledger, sent: Sent, work: WorkDays, since: datetime, now: datetime
+    rule: SendingRule, ledger: Ledger, sent: Sent, work: WorkDays, since: datetime, now: datetime
 ) -> list[tuple[Came, str, bool]]:
     """What came by a rule between two moments, each with the state it is written down in, and whether it is late."""
     if rule.goes_by_clock:
@@ -127,7 +127,7 @@ def period_before(ledger: Ledger, day: date) -> str:
     return (ended[-1] if ended else periods[0]).code
 
 
-def _closings(rule: Rule, ledger: Ledger, work: WorkDays) -> Iterable[Came]:
+def _closings(rule: SendingRule, ledger: Ledger, work: WorkDays) -> Iterable[Came]:
     """Each period that is closed now, and when what comes after it is."""
     for period, last in closed_since(ledger, rule.entity):
         occasion = f"{period}, closed {last.astimezone(work.zone):%Y-%m-%d %H:%M:%S}"
@@ -140,7 +140,7 @@ def _editions(ledger: Ledger, sent: Sent, since: datetime) -> Iterable[Came]:
     return [Came(one.at, one.period, f"edition {one.pk}, {one.name}"[:80]) for one in kept]
 
 
-def _loads(rule: Rule, ledger: Ledger, since: datetime) -> Iterable[Came]:
+def _loads(rule: SendingRule, ledger: Ledger, since: datetime) -> Iterable[Came]:
     found = []
     for number, at in revisions_since(ledger, since):
         if any(load_is_large(rule, amount) for amount in turnover_of(ledger, number).values()):
@@ -149,7 +149,7 @@ def _loads(rule: Rule, ledger: Ledger, since: datetime) -> Iterable[Came]:
     return found
 
 
-def comes_next(dispatch: Dispatch, now: datetime | None = None) -> list[tuple[Rule, datetime | None]]:
+def comes_next(dispatch: Dispatch, now: datetime | None = None) -> list[tuple[SendingRule, datetime | None]]:
     """The rules of a dispatch, each with the moment at which it comes next where the clock says that."""
     at, work = now or timezone.now(), days_of(dispatch.ledger)
     return [(rule, next_moment(rule, work, at) if rule.goes_by_clock else None) for rule in read(dispatch.body).when]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import logging
-import secrets
 
 from django.utils import timezone
 from django_tasks import task
@@ -11,6 +10,7 @@ from django_tasks_db.models import DBTaskResult
 
 from rulka.dispatch.models import Sending
 from rulka.dispatch.running import delivering
+from rulka.work.services.guarding import incident
 from rulka.work.services.recovery import PAUSE
 from rulka.work.services.waiting import as_refusal
 
@@ -41,10 +41,7 @@ def _make(number: int) -> None:
         if as_refusal(error) is not None:
             unmade.update(state=states.ASKED)
             raise
-        incident = secrets.token_hex(4)
-        logger.exception("Incident %s in sending %s", incident, number)
-        told = f"Something went wrong that we did not expect; incident {incident} is in the log. Nothing was sent."
-        delivering.fail(Sending.objects.get(pk=number), told)
+        delivering.fail(Sending.objects.get(pk=number), f"{incident(f'sending {number}')} Nothing was sent.")
 
 
 def call() -> None:

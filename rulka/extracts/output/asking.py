@@ -7,7 +7,7 @@ from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output.making import fence_for
 from rulka.extracts.output.tasks import make_run
 from rulka.extracts.running import runs
-from rulka.extracts.running.asked import Reader, check_bounds, opened
+from rulka.extracts.running.asked import ExtractReader, check_bounds, opened
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 
@@ -27,7 +27,7 @@ def ask(
 ) -> ExtractRun:  # fmt: skip
     """Queue a run. What can't be answered, and what nothing bounds, is refused now."""
     definition = definition_of(extract, person)
-    reader = Reader(ledger, fence_for(extract, person), period, node, person)
+    reader = ExtractReader(ledger, fence_for(extract, person), period, node, person)
     with opened(definition, reader, given, layout=layout) as asked:
         asked.rows.check_currencies(asked.query)
         check_bounds(asked, whole=whole or since is not None)

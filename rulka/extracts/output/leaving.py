@@ -7,19 +7,14 @@ from rulka.core.errors import RulkaError
 from rulka.core.proof.origin import Altered
 from rulka.extracts.library.opening import seen_extracts
 from rulka.extracts.library.storing import definition_of
+from rulka.extracts.models import Extract
 from rulka.extracts.output.making import left_of
-from rulka.extracts.running.asked import Reader, opened
+from rulka.extracts.running.asked import ExtractReader, opened
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.origins import OriginKind, Page, Since, shelf_by_name
 from rulka.work.models import LeftFile
-
-
-def _shelf(ledger: Ledger, page: Page) -> int | None:
-    found = next((one for one in seen_extracts(ledger, None) if one.name == page["extract"]), None)
-    shelf: int | None = found.shelf_id if found else page["shelf"]
-    return shelf
 
 
 def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
@@ -33,7 +28,7 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
     if page["since"] is not None:
         return Since(*named, why="News are not told again; run the extract.")
     try:
-        reader = Reader(ledger, fence, page["period"], page["node"], person)
+        reader = ExtractReader(ledger, fence, page["period"], page["node"], person)
         with opened(definition_of(extract), reader, page["given"]) as asked:
             now = dict(left_of(asked, extract, reader, page["given"]).pages[0]["run"]["lines"])
     except RulkaError as error:
@@ -47,4 +42,4 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
     return Since(*named, cells=moved)
 
 
-KIND = Kind(_shelf, lambda page: RUN, lambda page: True, _since)
+KIND = OriginKind(shelf_by_name(Extract, "extract"), lambda page: RUN, lambda page: True, _since)

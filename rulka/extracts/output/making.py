@@ -17,7 +17,7 @@ from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output.templates import template_of
 from rulka.extracts.output.writing import Written, workbook_order, write, write_news
 from rulka.extracts.running import runs
-from rulka.extracts.running.asked import Asked, Reader, check_bounds, opened
+from rulka.extracts.running.asked import AskedExtract, ExtractReader, check_bounds, opened
 from rulka.extracts.running.news import news, news_of_table, packed_rows
 from rulka.ledger.leaving import leave_rows
 from rulka.ledger.models import Ledger
@@ -28,8 +28,8 @@ from rulka.people.models import Person
 from rulka.statements.library.shelves import depth_on
 from rulka.statements.output.templates import of_origin
 from rulka.work.services import files
+from rulka.work.services.jobs import JobCancelled
 from rulka.work.services.leaving import Left
-from rulka.work.services.outputs import Cancelled
 
 GONE = "The extract was deleted, or is no longer yours to run."
 
@@ -46,7 +46,7 @@ def make(number: int) -> None:
         return
     try:
         values = _made(run)
-    except Cancelled:
+    except JobCancelled:
         runs.end(number, ExtractRun.State.CANCELLED)
     except RulkaError as error:
         runs.end(number, ExtractRun.State.FAILED, problem=str(error))
@@ -61,7 +61,7 @@ def _made(run: ExtractRun) -> dict[str, Any]:
     if extract is None or person is None:
         raise NotFound(GONE, hint="Run another one.", subject=run.name)
     definition = definition_of(extract, person)
-    reader = Reader(ledger, fence_for(extract, person), run.period, run.node, person)
+    reader = ExtractReader(ledger, fence_for(extract, person), run.period, run.node, person)
     with files.writing(f"extract-{run.pk}.{run.form}") as (begun, path):
         if run.since is not None:
             told = _news(run, definition, reader, begun, extract)
@@ -71,7 +71,9 @@ def _made(run: ExtractRun) -> dict[str, Any]:
     return told
 
 
-def _rows(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, extract: Extract) -> dict[str, Any]:
+def _rows(
+    run: ExtractRun, definition: ExtractDef, reader: ExtractReader, path: Path, extract: Extract
+) -> dict[str, Any]:
     with opened(definition, reader, run.given, layout=run.layout) as asked:
         check_bounds(asked, whole=run.whole)
         of = asked.rows.count(asked.query)
@@ -95,7 +97,9 @@ def _rows(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, e
         }  # fmt: skip
 
 
-def _news(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, extract: Extract) -> dict[str, Any]:
+def _news(
+    run: ExtractRun, definition: ExtractDef, reader: ExtractReader, path: Path, extract: Extract
+) -> dict[str, Any]:
     assert run.since is not None
     if definition.rows == "table":
         former = runs.last_run(extract, reader.person)
@@ -121,7 +125,9 @@ def _news(run: ExtractRun, definition: ExtractDef, reader: Reader, path: Path, e
     }  # fmt: skip
 
 
-def left_of(asked: Asked, extract: Extract, reader: Reader, given: dict[str, str], *, since: int | None = None) -> Left:
+def left_of(
+    asked: AskedExtract, extract: Extract, reader: ExtractReader, given: dict[str, str], *, since: int | None = None
+) -> Left:
     """What a file of an extract's rows is of: enough to ask the same again."""
     sums, template = asked.rows.sums(asked.query), template_of(asked)
     came_to = [["rows", str(sums.count)], *(

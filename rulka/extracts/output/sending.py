@@ -12,22 +12,22 @@ from rulka.extracts.library.opening import open_extract, runnable
 from rulka.extracts.models import Extract
 from rulka.extracts.output.making import left_of, open_named
 from rulka.extracts.output.writing import FORMS, write
-from rulka.extracts.running.asked import Asked, Reader, check_bounds, opened
+from rulka.extracts.running.asked import AskedExtract, ExtractReader, check_bounds, opened
 from rulka.ledger.leaving import leave_rows
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.shelves import depth_on, level_on
-from rulka.statements.output.sendable import Asked as Sent
-from rulka.statements.output.sendable import Piece
+from rulka.statements.output.sendable import SendRequest as Sent
+from rulka.statements.output.sendable import SentFile
 
 
 class Extracts:
     """Extracts as a kind of thing that can be sent: their questions answered as they are without an answer."""
 
-    def pieces(self, asked: Sent) -> list[Piece]:
+    def pieces(self, asked: Sent) -> list[SentFile]:
         extract, definition = open_named(asked.ledger, asked.name, asked.person)
         fence = asked.fence.down_to(depth_on(asked.person, extract.shelf_id))
-        reader = Reader(asked.ledger, fence, asked.period, asked.node, asked.person, asked.revision)
+        reader = ExtractReader(asked.ledger, fence, asked.period, asked.node, asked.person, asked.revision)
         with opened(definition, reader, {}) as found:
             check_bounds(found, whole=False)
             names = {
@@ -46,7 +46,7 @@ class Extracts:
             with tempfile.TemporaryDirectory() as folder, opened(definition, reader, {}) as found:
                 return _written(extract, found, reader, form, Path(folder) / f"rows.{form}", asked)
 
-        return [Piece(names, content)]
+        return [SentFile(names, content)]
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
         return None
@@ -62,7 +62,7 @@ class Extracts:
         return sorted(((one.name, one.title) for one in runnable(ledger, person)), key=lambda pair: pair[1])
 
 
-def _written(extract: Extract, found: Asked, reader: Reader, form: str, path: Path, asked: Sent) -> bytes:
+def _written(extract: Extract, found: AskedExtract, reader: ExtractReader, form: str, path: Path, asked: Sent) -> bytes:
     def made(stamp: Any) -> int:
         return write(found, form, path, asked.at, stamp=stamp, person=asked.sender).rows
 

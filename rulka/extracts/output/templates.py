@@ -10,7 +10,7 @@ from rulka.core.extracting.definitions import LayoutDef, layout_mapping
 from rulka.extracts.library.opening import may_change, open_extract
 from rulka.extracts.library.storing import definition_of, keep_layout
 from rulka.extracts.models import Extract
-from rulka.extracts.running.asked import Asked
+from rulka.extracts.running.asked import AskedExtract
 from rulka.formats.refill.checking import Linking
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
@@ -30,7 +30,7 @@ def subject_for(extract: Extract, person: Person | None) -> Subject:
     )
 
 
-def template_of(asked: Asked) -> Template | None:
+def template_of(asked: AskedExtract) -> Template | None:
     """The workbook that the chosen layout is filled into; None of a layout without one. Raises where it isn't here."""
     if not asked.layout.template:
         return None

@@ -6,19 +6,21 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import cached_property
 from itertools import groupby
 from pathlib import Path
 from typing import Any
 
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.extracting.fields import Field
-from rulka.core.extracting.pivots import asked_pivot
-from rulka.core.extracting.query import Sums, plain, summable
+from rulka.core.extracting.pivots import AskedPivot, asked_pivot
+from rulka.core.extracting.query import QuerySums, plain, summable
 from rulka.core.money import as_usual
 from rulka.extracts.output.templates import template_of
-from rulka.extracts.running.asked import Asked
-from rulka.extracts.running.news import Compared
+from rulka.extracts.running.asked import AskedExtract
+from rulka.extracts.running.news import ComparedRows
 from rulka.formats.figures import moment_text
+from rulka.formats.output.native_pivot import NativePivot
 from rulka.formats.output.row_workbook import MOST_SHEETS, Facts, RowSheet, RowWorkbook, sheet_names
 from rulka.formats.output.rows import Row, RowColumn, csv_lines, json_parts, write_parquet
 from rulka.formats.output.stamp import Stamp
@@ -27,6 +29,8 @@ from rulka.statements.output.templates import fill, said
 
 FORMS = ("xlsx", "csv", "json", "parquet")
 Tell = Callable[[int], None]
+MOST_PIVOT_VALUES = 60_000
+"""How many values of a field a pivot of the workbook's own lists."""
 
 
 @dataclass(frozen=True)
@@ -38,7 +42,7 @@ class Written:
     notes: tuple[str, ...] = ()
 
 
-def columns_of(asked: Asked) -> list[RowColumn]:
+def columns_of(asked: AskedExtract) -> list[RowColumn]:
     """The columns that the layout shows, in its order."""
     layout = asked.layout
     found = []
@@ -54,7 +58,7 @@ def _by_key(told: Mapping[str, Any], key: str) -> Any:
     return next((value for name, value in told.items() if name.casefold() == key.casefold()), None)
 
 
-def told_sums(asked: Asked, sums: Sums) -> tuple[tuple[str, str, str], ...]:
+def told_sums(asked: AskedExtract, sums: QuerySums) -> tuple[tuple[str, str, str], ...]:
     """What columns came to: title, currency, exact text."""
     found = []
     for at, by_unit in sorted(sums.sums.items()):
@@ -64,7 +68,9 @@ def told_sums(asked: Asked, sums: Sums) -> tuple[tuple[str, str, str], ...]:
     return tuple(found)
 
 
-def facts_of(asked: Asked, at: datetime, sums: Sums, person: str, template: Template | None = None) -> Facts:
+def facts_of(
+    asked: AskedExtract, at: datetime, sums: QuerySums, person: str, template: Template | None = None
+) -> Facts:
     """What the sheet that says what was asked holds."""
     extract, view = asked.extract, asked.view
     pairs = [("Ledger", view.frame.name), ("Rows of", asked.query.rows.title)]
@@ -78,12 +84,12 @@ def facts_of(asked: Asked, at: datetime, sums: Sums, person: str, template: Temp
     return Facts(extract.title, tuple(pairs))
 
 
-def _sum_pairs(asked: Asked, sums: Sums) -> list[tuple[str, str]]:
+def _sum_pairs(asked: AskedExtract, sums: QuerySums) -> list[tuple[str, str]]:
     return [(f"Sum of {name}", f"{text} {unit}".strip()) for name, unit, text in told_sums(asked, sums)]
 
 
 def write(
-    asked: Asked, form: str, path: Path, at: datetime, *, stamp: Stamp | None = None, person: str = "",
+    asked: AskedExtract, form: str, path: Path, at: datetime, *, stamp: Stamp | None = None, person: str = "",
     tell: Tell | None = None,
 ) -> Written:  # fmt: skip
     """Write an extract's rows; raises RulkaError for what the form can't hold."""
@@ -115,7 +121,7 @@ def _counted(rows: Iterator[Row], tell: Tell | None) -> Iterator[Row]:
         yield row
 
 
-def _plain(asked: Asked, form: str, path: Path, sums: Sums, stamp: Stamp | None, tell: Tell | None) -> None:
+def _plain(asked: AskedExtract, form: str, path: Path, sums: QuerySums, stamp: Stamp | None, tell: Tell | None) -> None:
     columns, order = columns_of(asked), asked.order()
     rows = _counted(_shown(_every(asked, order), order), tell)
     if form == "parquet":
@@ -140,11 +146,11 @@ def _plain(asked: Asked, form: str, path: Path, sums: Sums, stamp: Stamp | None,
             file.write(part)
 
 
-def _every(asked: Asked, order: Sequence[int], first: int | None = None) -> Iterator[Row]:
+def _every(asked: AskedExtract, order: Sequence[int], first: int | None = None) -> Iterator[Row]:
     return asked.rows.rows(asked.query, first=first)
 
 
-def workbook_order(asked: Asked) -> list[int]:
+def workbook_order(asked: AskedExtract) -> list[int]:
     """The places of the columns that a workbook of the layout shows: those of the layout, then those that its pivot
     reads besides."""
     order, query, layout = asked.order(), asked.query, asked.layout
@@ -155,7 +161,7 @@ def workbook_order(asked: Asked) -> list[int]:
 
 
 def _filled(
-    asked: Asked, path: Path, at: datetime, sums: Sums, stamp: Stamp | None, person: str, tell: Tell | None
+    asked: AskedExtract, path: Path, at: datetime, sums: QuerySums, stamp: Stamp | None, person: str, tell: Tell | None
 ) -> list[str]:
     """The workbook of a layout, filled into its template where it has one; what somebody should know of that."""
     template = template_of(asked)
@@ -170,53 +176,53 @@ def _filled(
         plain_rows.unlink(missing_ok=True)
 
 
-def _workbook(
-    asked: Asked, path: Path, at: datetime, sums: Sums, stamp: Stamp | None, person: str, tell: Tell | None,
-    template: Template | None = None,
-) -> None:  # fmt: skip
+@dataclass(frozen=True)
+class _Laid:
+    """A layout as a workbook shows it. `order` has the places in the query's rows that its columns show, `each` the one
+    that has a sheet for each value, `by` the one that subtotals are by."""
+
+    asked: AskedExtract
+    order: Sequence[int]
+    columns: Sequence[RowColumn]
+    each: int | None
+    by: int | None
+    pivot: AskedPivot | None
+
+    @cached_property
+    def place_of(self) -> dict[int, int]:
+        """Where a place of the query's rows shows."""
+        return {place: shown for shown, place in enumerate(self.order)}
+
+
+def _laid(asked: AskedExtract) -> _Laid:
     layout, query, order = asked.layout, asked.query, workbook_order(asked)
     columns = columns_of(asked)
-    place_of = {place: shown for shown, place in enumerate(order)}
     each = query.place(layout.each) if layout.each else None
     by = query.place(layout.by) if layout.by else None
     if each is not None and by is not None:
         raise RulkaError(
             "A sheet for each value and subtotals go not together.", hint="Choose one of them.", subject="layout"
         )
-    if by is not None and by not in place_of:
+    if by is not None and by not in order:
         raise RulkaError("What subtotals are by isn't shown.", hint="Show that column.", subject="layout")
     pivot = asked_pivot(layout.pivot, query) if layout.pivot else None
     if pivot is not None:
         # a pivot of the workbook's own reads its rows
-        columns = columns_of(replace(asked, layout=replace(layout, columns=_keys(asked, order))))
-        place_of = {place: shown for shown, place in enumerate(order)}
+        keys = tuple(query.columns[place].key for place in order)
+        columns = columns_of(replace(asked, layout=replace(layout, columns=keys)))
         asked.rows.check_pivot(query, pivot)
-    told = (
-        {place_of[place]: by_unit for place, by_unit in sums.sums.items() if place in place_of} if layout.sums else {}
-    )
-    book = RowWorkbook(path, columns, stamp, tell)
+    return _Laid(asked, order, columns, each, by, pivot)
+
+
+def _workbook(
+    asked: AskedExtract, path: Path, at: datetime, sums: QuerySums, stamp: Stamp | None, person: str, tell: Tell | None,
+    template: Template | None = None,
+) -> None:  # fmt: skip
+    laid = _laid(asked)
+    book = RowWorkbook(path, laid.columns, stamp, tell)
     try:
-        if each is not None:
-            book.write_each(_sheets(asked, each, order, layout.sums))
-        else:
-            groups = _groups(asked, by, place_of) if by is not None else {}
-            rows = _shown(_every(asked, order, by), order)
-            shown_by = place_of[by] if by is not None else None
-            name = sheet_names([asked.extract.title])[0]
-            book.write([RowSheet(name, sums.count, rows, told, shown_by, groups)])
-        native = None
-        if pivot is not None and sums.count:
-            made = asked.rows.pivot(query, pivot)
-            shown = replace(
-                made, asked=replace(
-                    made.asked, down=tuple(place_of[one] for one in made.asked.down),
-                    across=tuple(place_of[one] for one in made.asked.across),
-                    filters=tuple(place_of[one] for one in made.asked.filters), value=place_of[made.asked.value],
-                ),
-            )  # fmt: skip
-            axes = (*pivot.down, *pivot.across, *pivot.filters)
-            values = {place_of[one]: [value for value, _ in asked.rows.values(query, one, 60_000)] for one in axes}
-            native = book.pivot(shown, values, asked.extract.title)
+        _write_rows(book, laid, sums)
+        native = _write_pivot(book, laid, laid.pivot) if laid.pivot is not None and sums.count else None
         book.facts(facts_of(asked, at, sums, person, template))
         book.close(native)
     except BaseException:
@@ -224,11 +230,43 @@ def _workbook(
         raise
 
 
-def _keys(asked: Asked, places: Sequence[int]) -> tuple[str, ...]:
-    return tuple(asked.query.columns[place].key for place in places)
+def _write_rows(book: RowWorkbook, laid: _Laid, sums: QuerySums) -> None:
+    """The sheets with the rows."""
+    asked, order, place_of = laid.asked, laid.order, laid.place_of
+    if laid.each is not None:
+        book.write_each(_sheets(asked, laid.each, order, asked.layout.sums))
+        return
+    shown = {place_of[place]: by_unit for place, by_unit in sums.sums.items() if place in place_of}
+    groups = _groups(asked, laid.by, place_of) if laid.by is not None else {}
+    rows = _shown(_every(asked, order, laid.by), order)
+    shown_by = place_of[laid.by] if laid.by is not None else None
+    name = sheet_names([asked.extract.title])[0]
+    book.write([RowSheet(name, sums.count, rows, shown if asked.layout.sums else {}, shown_by, groups)])
 
 
-def _sheets(asked: Asked, each: int, order: Sequence[int], with_sums: bool) -> Iterator[RowSheet]:
+def _write_pivot(book: RowWorkbook, laid: _Laid, pivot: AskedPivot) -> NativePivot | None:
+    """The sheet with the pivot; what makes it one of the workbook's own, see RowWorkbook.pivot."""
+    asked, place_of = laid.asked, laid.place_of
+    made = asked.rows.pivot(asked.query, pivot)
+    shown = replace(
+        made,
+        asked=replace(
+            made.asked,
+            down=tuple(place_of[place] for place in made.asked.down),
+            across=tuple(place_of[place] for place in made.asked.across),
+            filters=tuple(place_of[place] for place in made.asked.filters),
+            value=place_of[made.asked.value],
+        ),
+    )
+    axes = (*pivot.down, *pivot.across, *pivot.filters)
+    values = {
+        place_of[place]: [value for value, _ in asked.rows.values(asked.query, place, MOST_PIVOT_VALUES)]
+        for place in axes
+    }
+    return book.pivot(shown, values, asked.extract.title)
+
+
+def _sheets(asked: AskedExtract, each: int, order: Sequence[int], with_sums: bool) -> Iterator[RowSheet]:
     """A sheet for each value of a column, its rows read in one go."""
     query = asked.query
     values = asked.rows.values(query, each, MOST_SHEETS)
@@ -252,7 +290,7 @@ def _sheets(asked: Asked, each: int, order: Sequence[int], with_sums: bool) -> I
         yield RowSheet(sheet_names([asked.extract.title])[0], 0, ())
 
 
-def _sums_by(asked: Asked, place: int) -> dict[Any, dict[int, dict[str, int]]]:
+def _sums_by(asked: AskedExtract, place: int) -> dict[Any, dict[int, dict[str, int]]]:
     """What columns come to by the values of one of them and by currency."""
     query = asked.query
     places = [at for at, column in enumerate(query.columns) if summable(column)]
@@ -265,7 +303,7 @@ def _sums_by(asked: Asked, place: int) -> dict[Any, dict[int, dict[str, int]]]:
     return found
 
 
-def _groups(asked: Asked, by: int, shown: Mapping[int, int]) -> dict[Any, tuple[int, dict[int, int]]]:
+def _groups(asked: AskedExtract, by: int, shown: Mapping[int, int]) -> dict[Any, tuple[int, dict[int, int]]]:
     """The count of rows and the sums of columns for each value of one; sums of several currencies are none."""
     counts = dict(asked.rows.values(asked.query, by, 1_000_000))
     sums = _sums_by(asked, by)
@@ -279,7 +317,7 @@ def _groups(asked: Asked, by: int, shown: Mapping[int, int]) -> dict[Any, tuple[
 # news ---------------------------------------------------------------------------------------------------------------
 
 
-def write_news(found: Compared, form: str, path: Path, title: str, stamp: Stamp | None = None) -> Written:
+def write_news(found: ComparedRows, form: str, path: Path, title: str, stamp: Stamp | None = None) -> Written:
     """What is new, changed and withdrawn as a file: each row with what became of it, and what it said before."""
     words = {"new": "new", "changed": "changed", "gone": "withdrawn"}
     text = Field("news", "News", "", "text")

@@ -2,19 +2,31 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
 from rulka.core.errors import RulkaError
+from rulka.core.extracting.bringing import Draft
 from rulka.extracts.editing.bringing import bring, drafted
 from rulka.extracts.library.storing import TEXTS
 from rulka.formats.extract_file import EXTRACTS
 from rulka.formats.intake.table_file import find_encoding
-from rulka.ledger.seat import seat_of
+from rulka.ledger.seat import SeatedPage, seat_of
+
+
+@dataclass(frozen=True, kw_only=True)
+class BringPage(SeatedPage):
+    """What was pasted, and the draft that it becomes, also as a file would have it."""
+
+    html = "extracts/bring.html"
+    where: str = "extracts"
+    text: str
+    title: str
+    draft: Draft | None
+    as_text: str
 
 
 @require_http_methods(["GET", "POST"])
@@ -22,21 +34,19 @@ def bring_list(request: HttpRequest) -> HttpResponse:
     """Paste a query or a list; see what it becomes; make the extract."""
     seat = seat_of(request)
     TEXTS.required_maker(seat.person)
-    context: dict[str, Any] = {
-        "where": "extracts", "seat": seat, "draft": None, "problem": None, "text": "", "title": "", "as_text": "",
-    }  # fmt: skip
+    problem, draft, text, title, as_text = None, None, "", "", ""
     if request.method == "POST":
-        sent = request.POST
         try:
-            context |= {"text": _text(request), "title": " ".join(sent.get("title", "").split())[:120]}
-            if sent.get("do") == "make":
-                made, _ = bring(seat.ledger, seat.view.fence, context["text"], context["title"], person=seat.person)
+            text, title = _text(request), " ".join(request.POST.get("title", "").split())[:120]
+            if request.POST.get("do") == "make":
+                made, _ = bring(seat.ledger, seat.view.fence, text, title, person=seat.person)
                 return HttpResponseRedirect(f"{reverse('extract', args=[made.name])}?{seat.query}")
-            found = drafted(seat.ledger, seat.view.fence, context["text"], context["title"])
-            context |= {"draft": found, "as_text": EXTRACTS.write({"extract": "draft", **found.body})}
+            draft = drafted(seat.ledger, seat.view.fence, text, title)
+            as_text = EXTRACTS.write({"extract": "draft", **draft.body})
         except RulkaError as error:
-            context["problem"] = error
-    return render(request, "extracts/bring.html", context, status=422 if context["problem"] else 200)
+            problem = error
+    page = BringPage(seat=seat, problem=problem, text=text, title=title, draft=draft, as_text=as_text)
+    return page.answer(request)
 
 
 def _text(request: HttpRequest) -> str:

@@ -2,19 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
 from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.extracting.asking import default_of
-from rulka.core.extracting.definitions import FORMATS, TOTAL_WORDS, TYPES, AskDef, extract_from
-from rulka.core.extracting.fields import RowKind
+from rulka.core.extracting.definitions import (
+    FORMATS,
+    TOTAL_WORDS,
+    TYPES,
+    AskDef,
+    ExtractColumnDef,
+    ExtractDef,
+    LayoutDef,
+    PivotDef,
+    extract_from,
+)
+from rulka.core.extracting.fields import Field, RowKind
 from rulka.core.extracting.pivots import asked_pivot
 from rulka.core.values import is_whole
 from rulka.extracts.editing.actions import act
@@ -25,17 +36,31 @@ from rulka.extracts.library.storing import (
     keep_layout,
     own_layout_names,
 )
+from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output.templates import subject_for
 from rulka.extracts.output.writing import FORMS
-from rulka.extracts.pages.readers import ANSWER, Page, asked_for, back
-from rulka.extracts.pages.showing import MOST_SHOWN, cell, heads, small_pivot, sum_rows
+from rulka.extracts.pages.readers import ANSWER, ExtractRequest, asked_for, back
+from rulka.extracts.pages.showing import (
+    MOST_SHOWN,
+    ShownHeading,
+    ShownText,
+    SmallPivot,
+    SumRow,
+    cell,
+    heads,
+    small_pivot,
+    sum_rows,
+)
 from rulka.extracts.running import runs
-from rulka.extracts.running.asked import Asked, opened
+from rulka.extracts.running.asked import AskedExtract, opened
 from rulka.extracts.running.checking import row_kind_of
 from rulka.formats.extract_file import EXTRACTS
 from rulka.ledger.reading.row_reader import TOO_LONG
-from rulka.statements.library.leads import leads
+from rulka.ledger.seat import Seat, SeatedPage
+from rulka.screen import Screen
+from rulka.statements.library.leads import Lead, leads
 from rulka.statements.library.shelves import shelves_seen
+from rulka.statements.models import Shelf, Template
 from rulka.statements.output.templates import forget, newest
 
 TABS = (("layout", "Layout"), ("column", "Column"), ("ask", "Ask"), ("runs", "Runs"), ("text", "Text"))
@@ -54,36 +79,122 @@ def extract_page(request: HttpRequest, name: str) -> HttpResponse:
     return page_of(request, asked_for(request, name))
 
 
-def page_of(request: HttpRequest, page: Page, problem: RulkaError | None = None) -> HttpResponse:
+@dataclass(frozen=True)
+class ShownAsk:
+    """A question with its answer, and what it can be chosen from."""
+
+    one: AskDef
+    name: str
+    label: str
+    text: str
+    default: str
+    known: Sequence[tuple[str, str]]
+
+
+@dataclass(frozen=True, kw_only=True)
+class SumsShown(Screen):
+    """The sums above an extract's rows; `later` where they are asked for once the page is there, `width` columns."""
+
+    html = "extracts/_sums.html"
+    sums: Sequence[SumRow] = ()
+    later: bool = False
+    width: int = 0
+    problem: RulkaError | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class RowsShown(Screen):
+    """The first rows with their headings, sums and count; or why there are none (`refused`), or none yet (`slow`)."""
+
+    html = "extracts/_rows.html"
+    refused: RulkaError | None = None
+    slow: RulkaError | None = None
+    count: int | None = None
+    sums: SumsShown = SumsShown()
+    heads: Sequence[ShownHeading] = ()
+    rows: Sequence[Sequence[ShownText]] = ()
+    rows_of: RowKind | None = None
+    notes: Sequence[str] = ()
+    bounded: bool = True
+    revision: int = 0
+    days: int | None = None
+    sealed: bool = False
+
+
+@dataclass(frozen=True, kw_only=True)
+class ExtractPage(SeatedPage):
+    """An extract with its first rows (`shown`), its questions, and one of its panels; `chosen` is a column's key,
+    `groups` the fields that there are, each with whether it is a column."""
+
+    html = "extracts/page.html"
+    where: str = "extracts"
+    extract: Extract
+    found: ExtractDef
+    tab: str
+    may_change: bool
+    query: str
+    plain_query: str
+    address: str
+    layouts: Sequence[LayoutDef]
+    layout: LayoutDef
+    undo: tuple[str, str]
+    chosen: str
+    asks: Sequence[ShownAsk]
+    unbounded: RulkaError | None
+    entered: Mapping[str, str]
+    shown: RowsShown
+    groups: Sequence[tuple[str, Sequence[tuple[Field, bool]]]]
+    panel: Screen
+    taken: str
+    tabs: Sequence[tuple[str, str]] = TABS
+    types: Sequence[str] = TYPES
+    totals: Sequence[tuple[str, str]] = tuple(TOTAL_WORDS.items())
+    forms: Sequence[tuple[str, str]] = tuple((form, FORM_WORDS[form]) for form in FORMS)
+
+
+def page_of(request: HttpRequest, page: ExtractRequest, problem: RulkaError | None = None) -> HttpResponse:
     """The page; with a problem it says so and has changed nothing."""
     before = perf_counter()
-    seat, definition = page.seat, page.definition
     tab = page.tab if page.tab in dict(TABS) else "layout"
     chosen = request.GET.get("column", "").casefold()
-    context: dict[str, Any] = {
-        "where": "extracts", "seat": seat, "page": page, "extract": page.extract, "found": definition, "tab": tab,
-        "tabs": TABS, "may_change": page.may_change, "problem": problem, "query": page.query(tab=tab),
-        "plain_query": page.query(tab=""), "layouts": definition.layouts, "layout": page.chosen,
-        "forms": [(form, FORM_WORDS[form]) for form in FORMS], "undo": TEXTS.can_undo(page.extract), "chosen": chosen,
-        "given": page.given, "asks": [_ask(one, page) for one in definition.asks], "unbounded": None,
-        "types": TYPES, "totals": TOTAL_WORDS.items(), "entered": _entered(request, problem),
-    }  # fmt: skip
-    if problem is not None and problem.code == "unbounded":
-        context["unbounded"] = problem
+    asks = [_ask(one, page) for one in page.definition.asks]
     try:
-        with opened(definition, page.reader, page.given, layout=page.chosen) as asked:
-            context |= _rows(asked, chosen)
-            for one in context["asks"]:
-                one["known"] = _known(asked, one["one"])
-            context |= _panel(page, tab, asked, context)
+        with opened(page.definition, page.reader, page.given, layout=page.chosen) as asked:
+            shown = _rows(asked, chosen)
+            asks = [_ask(one, page, asked) for one in page.definition.asks]
+            panel = _panel(page, tab, asked, chosen)
     except RulkaError as error:
-        context |= {"refused": error, "rows": [], "heads": [], "sums": [], "pivot": None, "later": False, "count": None}
-        context["rows_of"] = _fields_even_so(page)
-        context |= _panel(page, tab, None, context)
-    context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
-    # what is sent by a script is shown in the page's place whatever came of it
-    told = problem is not None and not request.headers.get("HX-Request")
-    return render(request, "extracts/page.html", context, status=422 if told else 200)
+        shown = RowsShown(refused=error, rows_of=_fields_even_so(page))
+        panel = _panel(page, tab, None, chosen)
+    return ExtractPage(
+        seat=page.seat,
+        problem=problem,
+        extract=page.extract,
+        found=page.definition,
+        tab=tab,
+        may_change=page.may_change,
+        query=page.query(tab=tab),
+        plain_query=page.query(tab=""),
+        address=f"{reverse('extract', args=[page.extract.name])}?{page.query(tab='')}",
+        layouts=page.definition.layouts,
+        layout=page.chosen,
+        undo=TEXTS.can_undo(page.extract),
+        chosen=chosen,
+        asks=asks,
+        unbounded=problem if problem is not None and problem.code == "unbounded" else None,
+        entered=_entered(request, problem),
+        shown=shown,
+        groups=_groups(page, shown.rows_of),
+        panel=panel,
+        taken=f"{(perf_counter() - before) * 1000:.0f}",
+    ).answer(request, swapped=True)
+
+
+def _groups(page: ExtractRequest, rows: RowKind | None) -> list[tuple[str, list[tuple[Field, bool]]]]:
+    """The fields of the rows by group, each with whether it is a column."""
+    plain = {one.field for one in page.definition.columns if one.field and not one.total}
+    groups = rows.groups.items() if rows else ()
+    return [(name, [(one, one.name in plain) for one in fields]) for name, fields in groups]
 
 
 def _entered(request: HttpRequest, problem: RulkaError | None) -> dict[str, str]:
@@ -92,14 +203,12 @@ def _entered(request: HttpRequest, problem: RulkaError | None) -> dict[str, str]
     return {name: sent.get(name, "") for name in ("name", "text", "form")}
 
 
-def _ask(one: AskDef, page: Page) -> dict[str, Any]:
-    return {
-        "one": one, "name": ANSWER + one.name, "label": one.label, "text": page.given.get(one.name, ""),
-        "default": default_of(one), "known": [],
-    }  # fmt: skip
+def _ask(one: AskDef, page: ExtractRequest, asked: AskedExtract | None = None) -> ShownAsk:
+    known = _known(asked, one) if asked is not None else []
+    return ShownAsk(one, ANSWER + one.name, one.label, page.given.get(one.name, ""), default_of(one), known)
 
 
-def _known(asked: Asked, ask: AskDef) -> list[tuple[str, str]]:
+def _known(asked: AskedExtract, ask: AskDef) -> list[tuple[str, str]]:
     """What an answer can be chosen from, where that are not too many; not of counterparties, which the whole journal
     has to be read for."""
     if ask.type not in ("list", "selection") or ask.several or not ask.of or ask.of == "counterparty":
@@ -108,51 +217,54 @@ def _known(asked: Asked, ask: AskDef) -> list[tuple[str, str]]:
     return list(codes.items()) if len(codes) <= MOST_KNOWN else []
 
 
-def _rows(asked: Asked, chosen: str) -> dict[str, Any]:
+def _rows(asked: AskedExtract, chosen: str) -> RowsShown:
     """The first rows with their headings, and the sums where they are quick to have."""
     query, calendar = asked.query, asked.view.frame.calendar
     asked.rows.check_currencies(query)
-    told: dict[str, Any] = {"refused": None, "slow": None, "later": False, "count": None, "sums": []}
+    slow, rows = None, list[Sequence[Any]]()
     try:
         rows = list(asked.rows.rows(query, MOST_SHOWN, within=LONGEST))
     except RulkaError as error:
         if error.message != TOO_LONG:
             raise
-        told["slow"], rows = error, []
-    sort = {query.columns[at].key.casefold(): "falling" if falling else "rising" for at, falling in query.sort}
+        slow = error
     several = asked.rows.expected(query)
-    if told["slow"] is None and (several is None or several <= AT_ONCE):
-        sums = asked.rows.sums(query, different=True)
-        told |= {"count": sums.count, "sums": sum_rows(sums, query.columns)}
-    else:
-        told["later"] = True
+    count, sums = None, SumsShown(later=True, width=len(query.columns))
+    if slow is None and (several is None or several <= AT_ONCE):
+        found = asked.rows.sums(query, different=True)
+        count, sums = found.count, SumsShown(sums=sum_rows(found, query.columns))
+    sort = {query.columns[at].key.casefold(): "falling" if falling else "rising" for at, falling in query.sort}
     revision = asked.rows.ledger.revisions.filter(number=asked.view.revision).first()
-    return {
-        **told, "heads": heads(query.columns, sort, chosen),
-        "rows": [[cell(value, one.shows, calendar) for value, one in zip(row, query.columns, strict=True)]
-                 for row in rows],
-        "notes": asked.notes, "bounded": query.is_bounded or query.is_grouped, "rows_of": query.rows,
-        "revision": asked.view.revision,
-        "days": (timezone.localdate() - timezone.localdate(revision.at)).days if revision else None,
-        "sealed": bool(asked.rows.has_sealed(query)),
-    }  # fmt: skip
+    return RowsShown(
+        slow=slow,
+        count=count,
+        sums=sums,
+        heads=heads(query.columns, sort, chosen),
+        rows=[
+            [cell(value, one.shows, calendar) for value, one in zip(row, query.columns, strict=True)] for row in rows
+        ],
+        rows_of=query.rows,
+        notes=asked.notes,
+        bounded=query.is_bounded or query.is_grouped,
+        revision=asked.view.revision,
+        days=(timezone.localdate() - timezone.localdate(revision.at)).days if revision else None,
+        sealed=bool(asked.rows.has_sealed(query)),
+    )
 
 
 @require_GET
 def sums(request: HttpRequest, name: str) -> HttpResponse:
     """How many rows there are and their sums, where they take longer than the page."""
     page = asked_for(request, name)
-    context: dict[str, Any] = {"sums": [], "count": None, "problem": None}
     try:
         with opened(page.definition, page.reader, page.given, layout=page.chosen) as asked:
             found = asked.rows.sums(asked.query, within=LONGEST * 10)
-            context |= {"sums": sum_rows(found, asked.query.columns), "count": found.count}
+            return SumsShown(sums=sum_rows(found, asked.query.columns)).response(request)
     except RulkaError as error:
-        context["problem"] = error
-    return render(request, "extracts/_sums.html", context)
+        return SumsShown(problem=error).response(request)
 
 
-def _fields_even_so(page: Page) -> RowKind | None:
+def _fields_even_so(page: ExtractRequest) -> RowKind | None:
     """The fields of an extract whose rows can't be read now."""
     try:
         return row_kind_of(page.seat.ledger, page.reader.fence, page.seat.person, page.extract.body)
@@ -163,68 +275,194 @@ def _fields_even_so(page: Page) -> RowKind | None:
 # the panel ------------------------------------------------------------------------------------------------------------
 
 
-def _panel(page: Page, tab: str, asked: Asked | None, context: dict[str, Any]) -> dict[str, Any]:
-    definition, person = page.definition, page.seat.person
-    rows: RowKind | None = context["rows_of"]
-    plain = {one.field for one in definition.columns if one.field and not one.total}
-    told: dict[str, Any] = {
-        "groups": [(name, [(one, one.name in plain) for one in fields]) for name, fields in rows.groups.items()]
-        if rows else [], "pivot": None,
-    }  # fmt: skip
-    if tab == "column":
-        told["column"] = next((one for one in definition.columns if one.key.casefold() == context["chosen"]), None)
-        told["sort"] = {one.column.casefold(): one.falling for one in definition.sort}
-    elif tab == "layout":
-        told |= _layout_panel(page, asked)
-    elif tab == "runs":
-        listed = runs.runs_of(page.extract, person)
-        told["runs"] = [(one, one.state == "ready" and bool(one.file)) for one in listed]
-        told["open_runs"] = any(one.is_open for one in listed)
-        sees_all = asked is not None and asked.view.fence.is_open
-        every = runs.runs_of(page.extract, person, everybody=True) if sees_all else []
-        told["by_others"] = [one for one in every if one.person != person.pk]
-    elif tab == "ask":
-        told["others"] = [
-            one for one in seen_extracts(page.seat.ledger, person) if one.body.get("ask") and one.pk != page.extract.pk
-        ]
-        told["codes"] = ["account", "entity", "partner", *page.seat.ledger.dimensions, "counterparty", "scenario"]
-    elif tab == "text":
-        told["text"] = EXTRACTS.write(page.extract.body)
-        told["leads"] = leads("extract") if person.may_edit else []
-        told["shelves"] = shelves_seen(page.seat.ledger, person) if page.may_change else []
-    return told
+def _panel(page: ExtractRequest, tab: str, asked: AskedExtract | None, chosen: str) -> Screen:
+    match tab:
+        case "column":
+            columns = page.definition.columns
+            return ColumnPanel(column=next((one for one in columns if one.key.casefold() == chosen), None))
+        case "ask":
+            return _ask_panel(page)
+        case "runs":
+            return _runs_panel(page, asked)
+        case "text":
+            return _text_panel(page)
+        case _:
+            return _layout_panel(page, asked)
 
 
-def _layout_panel(page: Page, asked: Asked | None) -> dict[str, Any]:
-    layout, definition = page.chosen, page.definition
-    mine = own_layout_names(page.extract, page.seat.person)
-    order = [key.casefold() for key in layout.columns]
-    keys = definition.column_keys
-    shown = sorted(
-        keys, key=lambda key: (order.index(key.casefold()) if key.casefold() in order else 999, keys.index(key))
+@dataclass(frozen=True, kw_only=True)
+class ColumnPanel(Screen):
+    """The column that is chosen."""
+
+    html = "extracts/_panel_column.html"
+    column: ExtractColumnDef | None
+
+
+@dataclass(frozen=True, kw_only=True)
+class AskPanel(Screen):
+    """The questions; `others` are extracts whose questions can be taken over, `codes` what answers are chosen from."""
+
+    html = "extracts/_panel_ask.html"
+    others: Sequence[Extract]
+    codes: Sequence[str]
+
+
+def _ask_panel(page: ExtractRequest) -> AskPanel:
+    ledger = page.seat.ledger
+    seen = seen_extracts(ledger, page.seat.person)
+    return AskPanel(
+        others=[one for one in seen if one.body.get("ask") and one.pk != page.extract.pk],
+        codes=["account", "entity", "partner", *ledger.dimensions, "counterparty", "scenario"],
     )
-    told: dict[str, Any] = {
-        "mine": layout.name in mine, "own_names": mine,
-        "columns": [
-            {"key": key, "at": at, "index": keys.index(key), "shown": not order or key.casefold() in order,
-             "width": _of(layout.widths, key), "format": _of(layout.formats, key), "title": _of(layout.titles, key)}
-            for at, key in enumerate(shown, 1)
-        ],
-        "keys": keys, "formats": list(FORMATS), "pivot": None, "pivot_problem": None, "template": None,
-        "template_problem": None,
-    }  # fmt: skip
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunsShown(Screen):
+    """One's runs of an extract, each with whether its file is there."""
+
+    html = "extracts/_runs.html"
+    seat: Seat
+    extract: Extract
+    query: str
+    runs: Sequence[tuple[ExtractRun, bool]]
+    open_runs: bool
+
+
+def runs_shown(page: ExtractRequest) -> RunsShown:
+    """One's runs as they are now."""
+    listed = runs.runs_of(page.extract, page.seat.person)
+    return RunsShown(
+        seat=page.seat,
+        extract=page.extract,
+        query=page.query(tab="runs"),
+        runs=[(one, one.state == "ready" and bool(one.file)) for one in listed],
+        open_runs=any(one.is_open for one in listed),
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class RunsPanel(Screen):
+    """One's runs, and those of others for whom sees all that they saw."""
+
+    html = "extracts/_panel_runs.html"
+    listed: RunsShown
+    by_others: Sequence[ExtractRun]
+
+
+def _runs_panel(page: ExtractRequest, asked: AskedExtract | None) -> RunsPanel:
+    person = page.seat.person
+    sees_all = asked is not None and asked.view.fence.is_open
+    every = runs.runs_of(page.extract, person, everybody=True) if sees_all else []
+    return RunsPanel(listed=runs_shown(page), by_others=[one for one in every if one.person != person.pk])
+
+
+@dataclass(frozen=True, kw_only=True)
+class TextPanel(Screen):
+    """The extract as its file has it, its shelf, and what can be made of it."""
+
+    html = "extracts/_panel_text.html"
+    text: str
+    leads: Sequence[Lead]
+    shelves: Sequence[Shelf]
+
+
+def _text_panel(page: ExtractRequest) -> TextPanel:
+    person = page.seat.person
+    return TextPanel(
+        text=EXTRACTS.write(page.extract.body),
+        leads=leads("extract") if person.may_edit else [],
+        shelves=shelves_seen(page.seat.ledger, person) if page.may_change else [],
+    )
+
+
+@dataclass(frozen=True)
+class LayoutColumn:
+    """A column as a layout has it: where it stands (`at`) and its `index` in the extract."""
+
+    key: str
+    at: int
+    index: int
+    shown: bool
+    width: int | str
+    format: str
+    title: str
+
+
+@dataclass(frozen=True)
+class PivotKeys:
+    """The columns that a pivot's fields have chosen, empty where one has none."""
+
+    first: str
+    second: str
+    across: str
+    filter: str
+
+
+def _pivot_keys(pivot: PivotDef) -> PivotKeys:
+    first, second, *_ = (*pivot.down, "", "")
+    return PivotKeys(first, second, next(iter(pivot.across), ""), next(iter(pivot.filters), ""))
+
+
+@dataclass(frozen=True, kw_only=True)
+class LayoutPanel(Screen):
+    """A layout with its columns in order, a look at its pivot, and its template; `mine` where it is one's own."""
+
+    html = "extracts/_panel_layout.html"
+    mine: bool
+    own_names: Collection[str]
+    columns: Sequence[LayoutColumn]
+    keys: Sequence[str]
+    pivot: SmallPivot | None
+    pivot_problem: RulkaError | None
+    pivot_keys: PivotKeys
+    template: Template | None
+    template_problem: RulkaError | None
+    formats: Sequence[str] = tuple(FORMATS)
+
+
+def _layout_panel(page: ExtractRequest, asked: AskedExtract | None) -> LayoutPanel:
+    layout, mine = page.chosen, own_layout_names(page.extract, page.seat.person)
+    template, pivot, template_problem, pivot_problem = None, None, None, None
     if layout.template:
         try:
-            told["template"] = newest(subject_for(page.extract, page.seat.person), layout.name, page.seat.person)
+            template = newest(subject_for(page.extract, page.seat.person), layout.name, page.seat.person)
         except RulkaError as error:
-            told["template_problem"] = error
+            template_problem = error
     if asked is not None and layout.pivot:
         try:
-            pivot = asked.rows.pivot(asked.query, asked_pivot(layout.pivot, asked.query))
-            told["pivot"] = small_pivot(pivot, asked.query.columns, asked.view.frame.calendar)
+            found = asked.rows.pivot(asked.query, asked_pivot(layout.pivot, asked.query))
+            pivot = small_pivot(found, asked.query.columns, asked.view.frame.calendar)
         except RulkaError as error:
-            told["pivot_problem"] = error
-    return told
+            pivot_problem = error
+    return LayoutPanel(
+        mine=layout.name in mine,
+        own_names=mine,
+        columns=_layout_columns(page.definition, layout),
+        keys=page.definition.column_keys,
+        pivot=pivot,
+        pivot_problem=pivot_problem,
+        pivot_keys=_pivot_keys(layout.pivot),
+        template=template,
+        template_problem=template_problem,
+    )
+
+
+def _layout_columns(definition: ExtractDef, layout: LayoutDef) -> list[LayoutColumn]:
+    """All columns of an extract, those of the layout first in its order."""
+    order = {key.casefold(): at for at, key in enumerate(layout.columns)}
+    keys = definition.column_keys
+    return [
+        LayoutColumn(
+            key,
+            at,
+            keys.index(key),
+            not order or key.casefold() in order,
+            _of(layout.widths, key),
+            _of(layout.formats, key),
+            _of(layout.titles, key),
+        )
+        for at, key in enumerate(sorted(keys, key=lambda key: order.get(key.casefold(), len(order))), 1)
+    ]
 
 
 def _of(told: Any, key: str) -> Any:
@@ -281,7 +519,7 @@ def layout(request: HttpRequest, name: str) -> HttpResponse:
     return back(page, layout=kept, tab="layout")
 
 
-def _layout_sent(page: Page, request: HttpRequest) -> dict[str, Any]:
+def _layout_sent(page: ExtractRequest, request: HttpRequest) -> dict[str, Any]:
     """A layout as a form sends it: its columns by place."""
     sent = request.POST
     keys = extract_from(page.extract.body).column_keys
@@ -327,13 +565,8 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
             case "text":
                 return _text(page, sent.get("text", ""))
             case "delete":
-                if sent.get("title", "").strip() != page.definition.title:
-                    raise RulkaError(
-                        f"'{page.definition.title}' was not deleted.",
-                        hint="Type its title to delete it; this can't be undone.", subject="title",
-                    )  # fmt: skip
                 key = page.extract.pk
-                TEXTS.delete(page.extract, seat.person)
+                TEXTS.delete_typed(page.extract, page.definition.title, sent.get("title", ""), seat.person)
                 forget("extract", seat.ledger, key)
                 return HttpResponseRedirect(f"{reverse('extracts')}?{seat.query}")
             case _:
@@ -342,13 +575,10 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
         return page_of(request, page, error)
 
 
-def _text(page: Page, text: str) -> HttpResponse:
+def _text(page: ExtractRequest, text: str) -> HttpResponse:
     from rulka.extracts.running.checking import check_in
 
-    bodies = EXTRACTS.read(text, "text")
-    if len(bodies) != 1:
-        raise RulkaError("It holds several extracts.", hint="Keep one here.", subject="text")
-    body = {**bodies[0], "extract": page.extract.name}
+    body = TEXTS.only_body(EXTRACTS.read(text, "text"), page.extract)
     open_extract(page.seat.ledger, page.extract.name, person=page.seat.person, edit=True)
     check_in(page.seat.ledger, page.reader.fence, page.seat.person, body)
     TEXTS.change(page.extract, body, "its text", page.seat.person)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -12,11 +15,12 @@ from rulka.core.extracting.fields import RowKind
 from rulka.extracts.library.opening import seen_extracts
 from rulka.extracts.library.queries import open_query, seen_queries, usable_queries
 from rulka.extracts.library.storing import TEXTS, store_extract
+from rulka.extracts.models import Extract
 from rulka.extracts.running.checking import row_kind_of
 from rulka.extracts.running.given import FIGURES
 from rulka.extracts.running.runs import last_used
 from rulka.ledger.reading.row_reader import reading
-from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.seat import Seat, SeatedPage, seat_of
 from rulka.statements.library.opening import seen_definitions
 
 USUAL = {
@@ -29,32 +33,57 @@ USUAL = {
 """The columns that a new extract of some rows begins with; of others the first six."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class ExtractsPage(SeatedPage):
+    """The extracts by who asks, each with when it was run last; what rows a new one may be of: (name, title)."""
+
+    html = "extracts/list.html"
+    where: str = "extracts"
+    groups: Sequence[tuple[str, Sequence[tuple[Extract, datetime | None]]]]
+    search: str
+    has_queries: bool
+    sets: Sequence[tuple[str, str]]
+    statements: Sequence[tuple[str, str]]
+    queries: Sequence[tuple[str, str]]
+
+
 @require_GET
 def extract_list(request: HttpRequest) -> HttpResponse:
     """The extracts of the ledger, those last run first, then by who asks."""
     seat = seat_of(request)
     search = request.GET.get("search", "")
+    sets, statements, queries = list[tuple[str, str]](), list[tuple[str, str]](), list[tuple[str, str]]()
+    if seat.person.may_edit:
+        with reading(seat.ledger, seat.view.fence) as rows:
+            sets = rows.names()
+        statements = [(one.name, one.title) for one in seen_definitions(seat.ledger, seat.person, "statement")]
+        queries = [(one.name, one.title) for one in usable_queries(seat.ledger, seat.person)]
+    template = "extracts/_list.html" if request.headers.get("HX-Request") else ""
+    return ExtractsPage(
+        seat=seat,
+        groups=_grouped(seat, search),
+        search=search,
+        has_queries=bool(seen_queries(seat.ledger, seat.person)) or seat.person.administers,
+        sets=sets,
+        statements=statements,
+        queries=queries,
+    ).response(request, template=template)
+
+
+def _grouped(seat: Seat, search: str) -> list[tuple[str, list[tuple[Extract, datetime | None]]]]:
+    """Extracts that match, those last run first, then by who asks."""
     used = last_used(seat.ledger, seat.person)
     seen = [one for one in seen_extracts(seat.ledger, seat.person) if _matches(one.title, one.body, search)]
     recent = sorted((one for one in seen if one.pk in used), key=lambda one: used[one.pk], reverse=True)
     others = [one for one in seen if one.pk not in used]
-    groups = [("Last run", [(one, used[one.pk]) for one in recent])] if recent else []
+    groups: list[tuple[str, list[tuple[Extract, datetime | None]]]] = []
+    if recent:
+        groups.append(("Last run", [(one, used[one.pk]) for one in recent]))
     names = sorted({str(one.body.get("for", "")) for one in others}, key=lambda name: (not name, name))
     for name in names:
         own = sorted((one for one in others if str(one.body.get("for", "")) == name), key=lambda one: one.title)
         groups.append((f"For {name}" if name else "Others", [(one, None) for one in own]))
-    context = {
-        "where": "extracts", "seat": seat, "groups": groups, "search": search, "sets": [], "statements": [],
-        "queries": [], "has_queries": bool(seen_queries(seat.ledger, seat.person)) or seat.person.administers,
-    }  # fmt: skip
-    if seat.person.may_edit:
-        with reading(seat.ledger, seat.view.fence) as rows:
-            context["sets"] = rows.names()
-        known = seen_definitions(seat.ledger, seat.person, "statement")
-        context["statements"] = [(one.name, one.title) for one in known]
-        context["queries"] = [(one.name, one.title) for one in usable_queries(seat.ledger, seat.person)]
-    template = "extracts/_list.html" if request.headers.get("HX-Request") else "extracts/list.html"
-    return render(request, template, context)
+    return groups
 
 
 def _matches(title: str, body: dict[str, object], search: str) -> bool:

@@ -7,12 +7,12 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
-from rulka.core.books.selection import Part
+from rulka.core.books.selection import SelectionPart
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.definitions import AskDef, ExtractDef, extract_from
 from rulka.extracts.library.opening import runnable, seen_extracts
 from rulka.extracts.pages.readers import ANSWER
-from rulka.ledger.finding import Found, FoundKind, matching, shown
+from rulka.ledger.finding import FoundKind, FoundThing, matching, shown
 from rulka.ledger.offering import Offer, Standing
 from rulka.ledger.seat import Seat
 
@@ -50,7 +50,7 @@ def answers_for(definition: ExtractDef, standing: Standing) -> dict[str, str]:
 
 def _answer(ask: AskDef, codes: tuple[str, ...]) -> str:
     if ask.type == "selection":
-        return ", ".join(Part("code", code).text() for code in codes)
+        return ", ".join(SelectionPart("code", code).text() for code in codes)
     if ask.type == "list" and ask.several:
         return ", ".join(codes)
     return codes[0] if len(codes) == 1 else ""
@@ -64,5 +64,5 @@ def found_extracts(seat: Seat, text: str) -> Iterator[FoundKind]:
             seen_extracts(seat.ledger, seat.person), text,
             lambda one: (one.name, one.title),
         ),
-        lambda one: Found(one.title, "extract", f"{reverse('extract', args=[one.name])}?{seat.query}"),
+        lambda one: FoundThing(one.title, "extract", f"{reverse('extract', args=[one.name])}?{seat.query}"),
     )  # fmt: skip

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from time import perf_counter
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.extracting.conditions import Clock
 from rulka.core.extracting.definitions import TYPES as ASK_TYPES
-from rulka.core.extracting.queries import TYPES, QueryColumn, QueryDef, asked_names, query_from, rows_of, stored
+from rulka.core.extracting.definitions import AskDef
+from rulka.core.extracting.queries import TYPES, QueryColumn, asked_names, query_from, rows_of, stored
 from rulka.core.values import whole
 from rulka.extracts.library.queries import (
     TEXTS,
@@ -28,14 +28,15 @@ from rulka.extracts.library.queries import (
     used_by,
     uses_of,
 )
-from rulka.extracts.models import QueryText
-from rulka.extracts.pages.showing import cell
-from rulka.extracts.running.queries import Tried, known_of, tried
-from rulka.ledger.reading.queried import views_of
+from rulka.extracts.models import Extract, QueryText
+from rulka.extracts.pages.showing import ShownText, cell
+from rulka.extracts.running.queries import TriedQuery, known_of, tried
+from rulka.ledger.reading.queried import QueryView, views_of
 from rulka.ledger.reading.row_kinds import scale_of
 from rulka.ledger.reading.row_reader import reading
-from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.seat import Seat, SeatedPage, seat_of
 from rulka.statements.library.shelves import shelves_seen
+from rulka.statements.models import Shelf
 
 BEGINNING = """SELECT account, account_name, sum(amount) AS amount
 FROM lines
@@ -44,14 +45,57 @@ GROUP BY account, account_name
 ORDER BY account"""
 
 
+@dataclass(frozen=True, kw_only=True)
+class QueriesPage(SeatedPage):
+    """The query texts with the extracts of their rows; `writes` for who may change them."""
+
+    html = "extracts/queries.html"
+    where: str = "extracts"
+    queries: Sequence[tuple[QueryText, Sequence[Extract]]]
+    writes: bool
+
+
 @require_GET
 def query_list(request: HttpRequest) -> HttpResponse:
     """The query texts that somebody sees, with the extracts that are of their rows."""
     seat = seat_of(request)
     uses = uses_of(seat.ledger)
     found = [(one, uses.get(one.name, [])) for one in seen_queries(seat.ledger, seat.person)]
-    context = {"where": "extracts", "seat": seat, "queries": found, "writes": seat.person.administers}
-    return render(request, "extracts/queries.html", context)
+    return QueriesPage(seat=seat, queries=found, writes=seat.person.administers).answer(request)
+
+
+@dataclass(frozen=True)
+class ShownRows:
+    """The first rows of a query that was tried, its headings as (column, whether it holds numbers)."""
+
+    tried: TriedQuery
+    rows: Sequence[Sequence[ShownText]]
+    heads: Sequence[tuple[QueryColumn, bool]]
+    taken: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class QueryPage(SeatedPage):
+    """A query text, or a new one (`query` is None), beside the views it may read; its first rows where it was tried.
+    `columns` are (name, what it holds, heading)."""
+
+    html = "extracts/query.html"
+    where: str = "extracts"
+    query: QueryText | None
+    shown: ShownRows | None
+    title: str
+    sql: str
+    about: str
+    asks: Sequence[AskDef]
+    columns: Sequence[tuple[str, str, str]]
+    holds: Sequence[str]
+    codes: Sequence[str]
+    views: Sequence[QueryView]
+    writes: bool
+    used_by: Sequence[Extract]
+    shelves: Sequence[Shelf]
+    undo: tuple[str, str]
+    ask_types: Sequence[str] = ASK_TYPES
 
 
 @require_http_methods(["GET", "POST"])
@@ -62,7 +106,7 @@ def query_page(request: HttpRequest, name: str) -> HttpResponse:
     if name == "new" or request.method == "POST":
         required_administrator(seat.person)
     body = _sent(request, stored_query) if request.method == "POST" else _body(seat, stored_query)
-    context: dict[str, Any] = {"problem": None, "tried": None, "rows": [], "heads": [], "taken": ""}
+    problem, shown = None, None
     do = request.POST.get("do", "")
     try:
         if do == "delete" and stored_query is not None:
@@ -72,14 +116,12 @@ def query_page(request: HttpRequest, name: str) -> HttpResponse:
             return HttpResponseRedirect(f"{reverse('queries')}?{seat.query}")
         if do:
             body, shown = _tried(seat, body)
-            context |= shown
         if do == "keep":
             kept = _keep(seat, stored_query, body, request.POST.get("version", ""))
             return HttpResponseRedirect(f"{reverse('query', args=[kept.name])}?{seat.query}")
     except RulkaError as error:
-        context["problem"] = error
-    context |= _page(seat, stored_query, body)
-    return render(request, "extracts/query.html", context, status=422 if context["problem"] else 200)
+        problem = error
+    return _page(seat, stored_query, body, shown, problem).answer(request)
 
 
 def _body(seat: Seat, found: QueryText | None) -> dict[str, Any]:
@@ -124,7 +166,7 @@ def _type_of(name: str, sql: str) -> str:
     return "period" if name == "period" else "text"
 
 
-def _tried(seat: Seat, body: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, Any]]:
+def _tried(seat: Seat, body: Mapping[str, Any]) -> tuple[dict[str, Any], ShownRows]:
     """The first rows of a query text, and its text with what its columns hold."""
     query = query_from(body)
     before = perf_counter()
@@ -132,25 +174,18 @@ def _tried(seat: Seat, body: Mapping[str, Any]) -> tuple[dict[str, Any], dict[st
     with reading(seat.ledger, fence) as reader:
         calendar = reader.view.frame.calendar
         found = tried(query, seat.ledger, fence, {}, Clock(calendar, calendar.period(seat.period.code)), reader)
-        shown = _shown(query, found, reader.view, seat)
-    shown["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
-    columns = [_column(one) for one in found.columns]
-    return {**body, "columns": columns}, shown
+        rows = rows_of(replace(query, columns=found.columns), scale_of(reader.view, seat.ledger), known_of(reader.view))
+        lines = [
+            [cell(stored(value, field), field, calendar) for value, field in zip(row, rows.fields, strict=True)]
+            for row in found.rows
+        ]
+    heads = [(one, field.is_numeric) for one, field in zip(found.columns, rows.fields, strict=True)]
+    shown = ShownRows(found, lines, heads, f"{(perf_counter() - before) * 1000:.0f}")
+    return {**body, "columns": [_column(one) for one in found.columns]}, shown
 
 
 def _column(one: QueryColumn) -> dict[str, str]:
     return {"column": one.name, "holds": one.holds, "title": one.title}
-
-
-def _shown(query: QueryDef, found: Tried, view: Any, seat: Seat) -> dict[str, Any]:
-    rows = rows_of(replace(query, columns=found.columns), scale_of(view, seat.ledger), known_of(view))
-    calendar = view.frame.calendar
-    lines = [
-        [cell(stored(value, field), field, calendar) for value, field in zip(row, rows.fields, strict=True)]
-        for row in found.rows
-    ]
-    heads = [(one, field.is_numeric) for one, field in zip(found.columns, rows.fields, strict=True)]
-    return {"tried": found, "rows": lines, "heads": heads}
 
 
 def _keep(seat: Seat, found: QueryText | None, body: Mapping[str, Any], version: str) -> QueryText:
@@ -163,21 +198,37 @@ def _keep(seat: Seat, found: QueryText | None, body: Mapping[str, Any], version:
     return change_query(found, body, "its text", person=seat.person, version=seen)
 
 
-def _page(seat: Seat, found: QueryText | None, body: Mapping[str, Any]) -> dict[str, Any]:
+def _page(
+    seat: Seat,
+    found: QueryText | None,
+    body: Mapping[str, Any],
+    shown: ShownRows | None,
+    problem: RulkaError | None,
+) -> QueryPage:
     try:
-        asks = list(query_from(body).asks)
+        asks = query_from(body).asks
     except RulkaError:
-        asks = []  # what is wrong with it was said; its text is shown as it was sent
+        asks = ()  # what is wrong with it was said; its text is shown as it was sent
     columns = [{"column": one} if isinstance(one, str) else one for one in body.get("columns", ())]
-    known = [*TYPES, *known_of(seat.view)]
-    return {
-        "where": "extracts", "seat": seat, "query": found, "body": body, "asks": asks, "ask_types": ASK_TYPES,
-        "columns": [(one["column"], one.get("holds", "text"), one.get("title", "")) for one in columns],
-        "holds": known, "views": views_of(seat.ledger, seat.view.fence), "writes": seat.person.administers,
-        "used_by": used_by(found) if found else [], "shelves": shelves_seen(seat.ledger, seat.person),
-        "codes": known_of(seat.view), "title": body.get("title", ""), "sql": body.get("sql", ""),
-        "about": body.get("about", ""), "undo": TEXTS.can_undo(found) if found else (None, None),
-    }  # fmt: skip
+    known = known_of(seat.view)
+    return QueryPage(
+        seat=seat,
+        problem=problem,
+        query=found,
+        shown=shown,
+        title=body.get("title", ""),
+        sql=body.get("sql", ""),
+        about=body.get("about", ""),
+        asks=asks,
+        columns=[(one["column"], one.get("holds", "text"), one.get("title", "")) for one in columns],
+        holds=[*TYPES, *known],
+        codes=known,
+        views=views_of(seat.ledger, seat.view.fence),
+        writes=seat.person.administers,
+        used_by=used_by(found) if found else [],
+        shelves=shelves_seen(seat.ledger, seat.person),
+        undo=TEXTS.can_undo(found) if found else ("", ""),
+    )
 
 
 @require_POST

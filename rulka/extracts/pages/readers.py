@@ -14,7 +14,7 @@ from rulka.extracts.library.opening import may_change, open_extract
 from rulka.extracts.library.storing import definition_of
 from rulka.extracts.models import Extract
 from rulka.extracts.output.making import fence_for
-from rulka.extracts.running.asked import Reader
+from rulka.extracts.running.asked import ExtractReader
 from rulka.ledger.seat import Seat, seat_of
 
 ANSWER = "a-"
@@ -22,7 +22,7 @@ ANSWER = "a-"
 
 
 @dataclass(frozen=True)
-class Page:
+class ExtractRequest:
     """A request about an extract: who sits where, the extract with the layouts they have, what they answered."""
 
     seat: Seat
@@ -33,10 +33,12 @@ class Page:
     tab: str
 
     @property
-    def reader(self) -> Reader:
+    def reader(self) -> ExtractReader:
         """Behind whose fence rows are read."""
         seat = self.seat
-        return Reader(seat.ledger, fence_for(self.extract, seat.person), seat.period.code, seat.node, seat.person)
+        return ExtractReader(
+            seat.ledger, fence_for(self.extract, seat.person), seat.period.code, seat.node, seat.person
+        )
 
     @property
     def may_change(self) -> bool:
@@ -55,7 +57,7 @@ class Page:
         return f"{self.seat.query}&{urlencode({name: value for name, value in told.items() if value})}"
 
 
-def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Page:
+def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> ExtractRequest:
     """The extract that an address names, for the person who asks; refused for who may not run or edit it."""
     seat = seat_of(request)
     extract = open_extract(seat.ledger, name, person=seat.person, edit=edit)
@@ -66,9 +68,9 @@ def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Page:
         for one in definition.asks
         if sent.get(ANSWER + one.name, "").strip()
     }
-    return Page(seat, extract, definition, given, sent.get("layout", ""), sent.get("tab", ""))
+    return ExtractRequest(seat, extract, definition, given, sent.get("layout", ""), sent.get("tab", ""))
 
 
-def back(page: Page, **more: str) -> HttpResponseRedirect:
+def back(page: ExtractRequest, **more: str) -> HttpResponseRedirect:
     """On to the extract's page, with what it shows."""
     return HttpResponseRedirect(f"{reverse('extract', args=[page.extract.name])}?{page.query(**more)}")

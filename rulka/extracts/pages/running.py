@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from django.http import FileResponse, HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.extracting.changes import Differences
+from rulka.core.extracting.definitions import ExtractDef
 from rulka.core.values import key_in
-from rulka.extracts.models import ExtractRun
+from rulka.extracts.models import Extract, ExtractRun
 from rulka.extracts.output.asking import ask
 from rulka.extracts.output.making import may_take
 from rulka.extracts.output.writing import FORMS
-from rulka.extracts.pages.extract import page_of
-from rulka.extracts.pages.readers import Page, asked_for, back
-from rulka.extracts.pages.showing import cell
+from rulka.extracts.pages.extract import page_of, runs_shown
+from rulka.extracts.pages.readers import ExtractRequest, asked_for, back
+from rulka.extracts.pages.showing import ShownText, cell
 from rulka.extracts.running import runs
-from rulka.extracts.running.asked import Reader
+from rulka.extracts.running.asked import ExtractReader
 from rulka.extracts.running.news import compared
+from rulka.ledger.seat import SeatedPage
 from rulka.work.services import files
 
 TYPES = {
@@ -81,13 +84,7 @@ def cancel(request: HttpRequest, name: str, number: int) -> HttpResponse:
 def progress(request: HttpRequest, name: str) -> HttpResponse:
     """The runs as they are now, while one goes on."""
     page = asked_for(request, name)
-    listed = runs.runs_of(page.extract, page.seat.person)
-    context: dict[str, Any] = {
-        "seat": page.seat, "page": page, "extract": page.extract, "query": page.query(tab="runs"),
-        "runs": [(one, one.state == "ready" and bool(one.file)) for one in listed],
-        "open_runs": any(one.is_open for one in listed),
-    }  # fmt: skip
-    return render(request, "extracts/_runs.html", context)
+    return runs_shown(page).response(request)
 
 
 @require_GET
@@ -109,39 +106,65 @@ def download(request: HttpRequest, name: str, number: int) -> HttpResponse | Fil
     return response
 
 
+@dataclass(frozen=True)
+class HeldAgainst:
+    """Two runs held against each other: how many rows differ (`told`), and the first of them as (what happened, its
+    cells, what it was before)."""
+
+    first: ExtractRun
+    last: ExtractRun
+    told: Differences
+    notes: Sequence[str]
+    heads: Sequence[tuple[str, bool]]
+    rows: Sequence[tuple[str, Sequence[ShownText], str]]
+
+
+@dataclass(frozen=True, kw_only=True)
+class ComparedPage(SeatedPage):
+    """Two runs of an extract held against each other."""
+
+    html = "extracts/compared.html"
+    where: str = "extracts"
+    extract: Extract
+    found: ExtractDef
+    query: str
+    compared: HeldAgainst | None
+
+
 @require_GET
 def compare(request: HttpRequest, name: str) -> HttpResponse:
     """Two runs held against each other: rows that are new, gone or changed, both computed as one may see them now."""
     page = asked_for(request, name)
-    chosen = [key_in(text) for text in request.GET.getlist("run")]
-    context: dict[str, Any] = {
-        "where": "extracts", "seat": page.seat, "page": page, "extract": page.extract, "found": page.definition,
-        "query": page.query(tab="runs"), "problem": None, "compared": None, "first": None, "last": None, "rows": [],
-    }  # fmt: skip
+    problem, found = None, None
     try:
-        if len(chosen) != 2:
-            raise RulkaError("Two runs are compared.", hint="Tick two of the list.", subject="runs")
-        first, last = (runs.find_run(page.seat.ledger, number, page.seat.person) for number in sorted(chosen))
-        context |= {"first": first, "last": last}
-        found = compared(
-            page.definition, _reader(page, first), first.given, page.definition, _reader(page, last), last.given,
-            most=MOST_SHOWN,
-        )  # fmt: skip
-        calendar = page.seat.view.frame.calendar
-        context |= {
-            "compared": found, "told": found.found, "notes": found.notes,
-            "heads": [(one.title, one.is_numeric) for one in found.columns],
-            "rows": [
-                (one.what, [cell(value, column.shows, calendar)
-                            for value, column in zip(one.row, found.columns, strict=True)], found.was(at))
-                for at, one in enumerate(found.found.rows)
-            ],
-        }  # fmt: skip
+        found = _held_against(page, [key_in(text) for text in request.GET.getlist("run")])
     except RulkaError as error:
-        context["problem"] = error
-    return render(request, "extracts/compared.html", context, status=422 if context["problem"] else 200)
+        problem = error
+    return ComparedPage(
+        seat=page.seat,
+        problem=problem,
+        extract=page.extract,
+        found=page.definition,
+        query=page.query(tab="runs"),
+        compared=found,
+    ).answer(request)
 
 
-def _reader(page: Page, run: ExtractRun) -> Reader:
+def _held_against(page: ExtractRequest, chosen: Sequence[int]) -> HeldAgainst:
+    if len(chosen) != 2:
+        raise RulkaError("Two runs are compared.", hint="Tick two of the list.", subject="runs")
+    first, last = (runs.find_run(page.seat.ledger, number, page.seat.person) for number in sorted(chosen))
+    one, other = _reader(page, first), _reader(page, last)
+    found = compared(page.definition, one, first.given, page.definition, other, last.given, most=MOST_SHOWN)
+    columns, calendar = found.columns, page.seat.view.frame.calendar
+    rows = [
+        (row.what, [cell(value, column.shows, calendar) for value, column in zip(row.row, columns, strict=True)],
+         found.was(at))
+        for at, row in enumerate(found.found.rows)
+    ]  # fmt: skip
+    return HeldAgainst(first, last, found.found, found.notes, [(one.title, one.is_numeric) for one in columns], rows)
+
+
+def _reader(page: ExtractRequest, run: ExtractRun) -> ExtractReader:
     own = page.reader
-    return Reader(own.ledger, own.fence, run.period, run.node, own.person, run.revision)
+    return ExtractReader(own.ledger, own.fence, run.period, run.node, own.person, run.revision)

@@ -11,7 +11,7 @@ from typing import Any
 from rulka.core.books.calendar import FiscalCalendar, period_code
 from rulka.core.extracting.fields import Field
 from rulka.core.extracting.pivots import Pivot
-from rulka.core.extracting.query import Column, Sums
+from rulka.core.extracting.query import QuerySums, ResultColumn
 from rulka.core.money import grouped, round_half_away
 from rulka.people.library.preferences import day_text
 
@@ -23,14 +23,14 @@ MOST_ACROSS = 3
 
 
 @dataclass(frozen=True)
-class Cell:
+class ShownText:
     text: str
     number: bool = False
     negative: bool = False
 
 
 @dataclass(frozen=True)
-class Head:
+class ShownHeading:
     """A heading: the column's key, title, whether it holds numbers, how it is ordered, whether it is chosen."""
 
     key: str
@@ -41,21 +41,26 @@ class Head:
     computed: bool
     hint: str = ""
 
+    @property
+    def sorted(self) -> str:
+        """How the column is ordered, in the words of accessibility."""
+        return {"falling": "descending", "rising": "ascending"}.get(self.order, "none")
 
-def cell(value: Any, shows: Field, calendar: FiscalCalendar) -> Cell:
+
+def cell(value: Any, shows: Field, calendar: FiscalCalendar) -> ShownText:
     """A stored value as somebody reads it."""
     if value is None:
-        return Cell("", shows.is_numeric)
+        return ShownText("", shows.is_numeric)
     if shows.is_numeric:
-        return Cell(number_text(int(value), shows), True, int(value) < 0)
+        return ShownText(number_text(int(value), shows), True, int(value) < 0)
     if shows.kind == "period":
         found = calendar.by_code.get(period_code(int(value)))
-        return Cell(found.title if found else period_code(int(value)))
+        return ShownText(found.title if found else period_code(int(value)))
     if shows.kind == "flag":
-        return Cell("yes" if value else "no")
+        return ShownText("yes" if value else "no")
     if shows.kind == "date" and value:
-        return Cell(day_text(date.fromisoformat(str(value)[:10])))
-    return Cell(str(value))
+        return ShownText(day_text(date.fromisoformat(str(value)[:10])))
+    return ShownText(str(value))
 
 
 def number_text(value: int, shows: Field) -> str:
@@ -70,10 +75,10 @@ def number_text(value: int, shows: Field) -> str:
                    digits)  # fmt: skip
 
 
-def heads(columns: Sequence[Column], sort: Mapping[str, str], chosen: str) -> list[Head]:
+def heads(columns: Sequence[ResultColumn], sort: Mapping[str, str], chosen: str) -> list[ShownHeading]:
     """The headings of columns."""
     return [
-        Head(
+        ShownHeading(
             one.key, one.title, one.is_numeric, sort.get(one.key.casefold(), ""), one.key.casefold() == chosen,
             one.formula is not None, f"={one.formula.text}" if one.formula else one.field.note if one.field else "",
         )
@@ -85,10 +90,10 @@ def heads(columns: Sequence[Column], sort: Mapping[str, str], chosen: str) -> li
 class SumRow:
     """One row of sums, in one currency: a cell for each column, its own words in the first."""
 
-    cells: list[Cell]
+    cells: list[ShownText]
 
 
-def sum_rows(sums: Sums, columns: Sequence[Column]) -> list[SumRow]:
+def sum_rows(sums: QuerySums, columns: Sequence[ResultColumn]) -> list[SumRow]:
     """The sums above the rows: one row for each currency, texts say how many different ones there are."""
     every = {unit for by_unit in sums.sums.values() for unit in by_unit} or {""}
     units = sorted(every, key=lambda unit: (not (len(unit) == 3 and unit.isupper()), unit))  # money first
@@ -98,17 +103,17 @@ def sum_rows(sums: Sums, columns: Sequence[Column]) -> list[SumRow]:
         for at, column in enumerate(columns):
             value = sums.sums.get(at, {}).get(unit)
             if value is not None:
-                cells.append(Cell(number_text(value, column.shows), True, value < 0))
+                cells.append(ShownText(number_text(value, column.shows), True, value < 0))
             elif at == 0:
                 said = f"Sum of {sums.count:,} {'row' if sums.count == 1 else 'rows'}" if not at_unit else ""
-                cells.append(Cell(f"{said}{', ' if said and unit else ''}{unit}"))
+                cells.append(ShownText(f"{said}{', ' if said and unit else ''}{unit}"))
             else:
                 different = sums.different.get(at) if not at_unit else None
-                cells.append(Cell(f"{different:,} different" if different and different > 1 else ""))
+                cells.append(ShownText(f"{different:,} different" if different and different > 1 else ""))
         found.append(SumRow(cells))
     if len(units) > MOST_UNITS:
         rest = f"and {', '.join(units[MOST_UNITS:])}: in the file"
-        found.append(SumRow([Cell(rest), *(Cell("") for _ in columns[1:])]))
+        found.append(SumRow([ShownText(rest), *(ShownText("") for _ in columns[1:])]))
     return found
 
 
@@ -117,8 +122,8 @@ class SmallPivot:
     """A pivot as the panel shows it: a few rows and columns, what was left out in words."""
 
     heads: list[str]
-    rows: list[tuple[str, list[Cell]]]
-    total: list[Cell]
+    rows: list[tuple[str, list[ShownText]]]
+    total: list[ShownText]
     more: str
     title: str
 
@@ -132,17 +137,17 @@ def _label(value: Any, shows: Field, calendar: FiscalCalendar) -> str:
     return cell(value, shows, calendar).text
 
 
-def small_pivot(pivot: Pivot, columns: Sequence[Column], calendar: FiscalCalendar) -> SmallPivot:
+def small_pivot(pivot: Pivot, columns: Sequence[ResultColumn], calendar: FiscalCalendar) -> SmallPivot:
     """The largest rows and the last columns of a pivot."""
     asked = pivot.asked
     value = columns[asked.value]
     shows = Field("", "", "", "number") if asked.counts else value.shows
 
-    def figure(stored: Any) -> Cell:
+    def figure(stored: Any) -> ShownText:
         if stored is None or not shows.is_numeric:
             return cell(stored, shows, calendar)
         whole = round_half_away(Fraction(int(stored), 10**shows.digits), 0)  # a narrow table has no room for decimals
-        return Cell(grouped(whole, 0), True, whole < 0)
+        return ShownText(grouped(whole, 0), True, whole < 0)
 
     across = list(pivot.across) if asked.across else []
     shown = across[-MOST_ACROSS:]

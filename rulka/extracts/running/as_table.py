@@ -10,7 +10,7 @@ from rulka.core.extracting.fields import Field
 from rulka.core.extracting.query import plain
 from rulka.extracts.library.opening import open_extract, seen_extracts
 from rulka.extracts.library.storing import definition_of
-from rulka.extracts.running.asked import Reader, opened
+from rulka.extracts.running.asked import ExtractReader, opened
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.shelves import depth_on
@@ -25,11 +25,11 @@ def extract_names(ledger: Ledger, person: Person | None) -> set[str]:
     return {one.name for one in seen} | {one.title for one in seen}
 
 
-def extract_table(ledger: Ledger, name: str, reader: Reader) -> tuple[list[str], list[list[Cell]]]:
+def extract_table(ledger: Ledger, name: str, reader: ExtractReader) -> tuple[list[str], list[list[Cell]]]:
     """The headings and rows of an extract as somebody reads it; raises RulkaError where it isn't there for them."""
     extract = open_extract(ledger, name, person=reader.person)
     deep = reader.fence.down_to(depth_on(reader.person, extract.shelf_id)) if reader.person else reader.fence
-    own = Reader(ledger, deep, reader.period, reader.node, reader.person, reader.revision)
+    own = ExtractReader(ledger, deep, reader.period, reader.node, reader.person, reader.revision)
     with opened(definition_of(extract), own, {}) as asked:
         asked.rows.check_currencies(asked.query)
         count = asked.rows.count(asked.query)

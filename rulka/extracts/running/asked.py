@@ -10,7 +10,7 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.asking import Answers, answers_of, default_of, quoted_lists
+from rulka.core.extracting.asking import AskedAnswers, answers_of, default_of, quoted_lists
 from rulka.core.extracting.conditions import Clock, periods_of
 from rulka.core.extracting.definitions import ExtractDef, LayoutDef
 from rulka.core.extracting.queries import SET as QUERY
@@ -18,7 +18,7 @@ from rulka.core.extracting.query import Query, query_of
 from rulka.extracts.running.given import FIGURES, statement_figures
 from rulka.extracts.running.queries import QueryRows, query_named
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.row_reader import Given, RowReader, reading
+from rulka.ledger.reading.row_reader import GivenRows, RowReader, reading
 from rulka.people.models import Person
 
 UNBOUNDED = 20_000
@@ -26,7 +26,7 @@ UNBOUNDED = 20_000
 
 
 @dataclass(frozen=True)
-class Reader:
+class ExtractReader:
     """For whom rows are read: the ledger behind their fence (no deeper than the extract's shelf lets them), by which
     period, at which revision (the newest without one)."""
 
@@ -39,12 +39,12 @@ class Reader:
 
 
 @dataclass(frozen=True)
-class Asked:
+class AskedExtract:
     """An extract with its answers, ready to be read."""
 
     extract: ExtractDef
     rows: RowReader
-    answers: Answers
+    answers: AskedAnswers
     query: Query
     period: Period
     layout: LayoutDef = field(default_factory=lambda: LayoutDef(""))
@@ -68,18 +68,18 @@ class Asked:
 @contextmanager
 def opened(
     extract: ExtractDef,
-    reader: Reader,
+    reader: ExtractReader,
     given: Mapping[str, str],
     *,
     layout: str | LayoutDef = "",
     since: int | None = None,
-) -> Iterator[Asked]:
+) -> Iterator[AskedExtract]:
     """An extract with some answers, to be read until the block ends; raises RulkaError for what can't be answered."""
     clock: list[Clock] = []
 
     queried: list[QueryRows] = []
 
-    def sets(view: View) -> Iterable[Given]:
+    def sets(view: View) -> Iterable[GivenRows]:
         calendar = view.frame.calendar
         clock.append(Clock(calendar, calendar.period(reader.period)))
         if extract.rows == QUERY:
@@ -101,7 +101,7 @@ def opened(
             keys = tuple(row_kind.field(name).name for name in extract.keys)
             query = replace(query, rows=replace(row_kind, identity=keys))
         chosen = layout if isinstance(layout, LayoutDef) else extract.layout(layout)
-        yield Asked(extract, rows, answers, query, clock[0].reporting, chosen, reader.person)
+        yield AskedExtract(extract, rows, answers, query, clock[0].reporting, chosen, reader.person)
 
 
 def _answered(extract: ExtractDef, given: Mapping[str, str]) -> dict[str, str]:
@@ -144,7 +144,7 @@ class Unbounded(RulkaError):
         )  # fmt: skip
 
 
-def check_bounds(asked: Asked, *, whole: bool) -> None:
+def check_bounds(asked: AskedExtract, *, whole: bool) -> None:
     """Refuse a run over all there is, unless somebody wants just that."""
     query = asked.query
     if whole or query.is_bounded or query.is_grouped:

@@ -8,7 +8,7 @@ from typing import Any
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.asking import Answers
+from rulka.core.extracting.asking import AskedAnswers
 from rulka.core.extracting.conditions import Clock
 from rulka.core.extracting.definitions import ASKED, ConditionDef, ExtractDef
 from rulka.core.extracting.fields import RowKind
@@ -18,7 +18,7 @@ from rulka.extracts.library.storing import checked
 from rulka.extracts.running.given import FIGURES, figures_set
 from rulka.extracts.running.queries import query_named, query_set
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.row_reader import Given, reading
+from rulka.ledger.reading.row_reader import GivenRows, reading
 from rulka.people.models import Person
 from rulka.statements.library.opening import definitions_for
 
@@ -30,7 +30,7 @@ def check_in(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[
     with reading(ledger, fence, given=lambda view: _given(ledger, view, definition, person)) as rows:
         row_kind = rows.row_kind(definition.rows, definition.of)
         calendar = rows.view.frame.calendar
-        query_of(definition, row_kind, Answers({}), Clock(calendar, calendar.periods[0]))
+        query_of(definition, row_kind, AskedAnswers({}), Clock(calendar, calendar.periods[0]))
         for one in definition.where:
             _fields(one, row_kind)
         for ask in definition.asks:
@@ -61,10 +61,10 @@ def _fields(condition: ConditionDef, rows: RowKind) -> None:
             rows.field(one.field)
 
 
-def _given(ledger: Ledger, view: View, definition: ExtractDef, person: Person | None) -> list[Given]:
+def _given(ledger: Ledger, view: View, definition: ExtractDef, person: Person | None) -> list[GivenRows]:
     if definition.rows == QUERY:
-        return [Given(query_set(query_named(ledger, definition.of, person), ledger, view), lambda: ())]
+        return [GivenRows(query_set(query_named(ledger, definition.of, person), ledger, view), lambda: ())]
     if definition.rows != FIGURES:
         return []
     found = definitions_for(ledger, definition.of, person)["statement"]
-    return [Given(figures_set(found.title), lambda: ())]
+    return [GivenRows(figures_set(found.title), lambda: ())]

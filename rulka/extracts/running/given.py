@@ -13,7 +13,7 @@ from rulka.core.errors import NotFound, one_of
 from rulka.core.extracting.fields import Field, RowKind
 from rulka.core.money import round_half_away
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.row_reader import Given
+from rulka.ledger.reading.row_reader import GivenRows
 from rulka.people.models import Person
 from rulka.statements.library.opening import definitions_for
 from rulka.statements.running.runs import page_nodes, read_by
@@ -45,7 +45,7 @@ def figures_set(statement: str) -> RowKind:
 
 def statement_figures(
     ledger: Ledger, view: View, person: Person | None, statement: str, period: Period, nodes: Sequence[str]
-) -> Given:
+) -> GivenRows:
     """The figures of a statement at a period, for some nodes (all that can be shown without any)."""
     definitions = definitions_for(ledger, statement, person)
     read = read_by(definitions, person)
@@ -60,7 +60,7 @@ def statement_figures(
         for computed in run_nodes(read, view, period, chosen):
             yield from _rows_of(computed, period)
 
-    return Given(figures_set(title), rows)
+    return GivenRows(figures_set(title), rows)
 
 
 def _rows_of(computed: Computed, period: Period) -> Iterable[tuple[Any, ...]]:

@@ -10,19 +10,19 @@ from dataclasses import dataclass, replace
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.changes import Differences, differences
 from rulka.core.extracting.definitions import ExtractDef
-from rulka.core.extracting.query import Column, Query, plain
+from rulka.core.extracting.query import Query, ResultColumn, plain
 from rulka.extracts.models import ExtractRun
-from rulka.extracts.running.asked import Asked, Reader, opened
+from rulka.extracts.running.asked import AskedExtract, ExtractReader, opened
 
 MOST_TOLD = 50_000
 MOST_COMPARED = 500_000
 
 
 @dataclass(frozen=True)
-class Compared:
+class ComparedRows:
     """Two states of an extract's rows."""
 
-    columns: tuple[Column, ...]
+    columns: tuple[ResultColumn, ...]
     found: Differences
     first: int
     last: int
@@ -46,8 +46,8 @@ def has_identity(query: Query, extract: ExtractDef) -> bool:
 
 
 def news(
-    extract: ExtractDef, reader: Reader, given: Mapping[str, str], since: int, *, most: int = MOST_TOLD
-) -> Compared:
+    extract: ExtractDef, reader: ExtractReader, given: Mapping[str, str], since: int, *, most: int = MOST_TOLD
+) -> ComparedRows:
     """What is new, changed or withdrawn since a revision, by the same answers."""
     by_line = extract.rows in ("journal lines", "entries") and not extract.is_grouped
     touched = since if by_line else None
@@ -56,15 +56,15 @@ def news(
 
 def compared(
     former: ExtractDef,
-    before: Reader,
+    before: ExtractReader,
     before_given: Mapping[str, str],
     extract: ExtractDef,
-    after: Reader,
+    after: ExtractReader,
     after_given: Mapping[str, str],
     *,
     since: int | None = None,
     most: int = MOST_TOLD,
-) -> Compared:
+) -> ComparedRows:
     """The rows of two states held against each other, both computed now."""
     with opened(former, before, before_given, since=since) as asked:
         _few(asked)
@@ -84,10 +84,14 @@ def compared(
             )
         rows = asked.rows.rows(query)
         found = differences(old, rows, query.identity, most)
-        return Compared(query.columns, found, first, asked.view.revision, tuple(dict.fromkeys([*notes, *asked.notes])))
+        return ComparedRows(
+            query.columns, found, first, asked.view.revision, tuple(dict.fromkeys([*notes, *asked.notes]))
+        )
 
 
-def news_of_table(extract: ExtractDef, reader: Reader, given: Mapping[str, str], former: ExtractRun) -> Compared:
+def news_of_table(
+    extract: ExtractDef, reader: ExtractReader, given: Mapping[str, str], former: ExtractRun
+) -> ComparedRows:
     """What is new, changed or gone in a table beside the ledger since a run, whose rows were kept; its keys tell one
     row from another."""
 
@@ -106,10 +110,10 @@ def news_of_table(extract: ExtractDef, reader: Reader, given: Mapping[str, str],
             raise RulkaError("Its columns are others now.", hint="Run it again.", subject=extract.title)
         before = [tuple(row) for row in told["rows"]]
         found = differences(before, asked.rows.rows(query), query.identity, MOST_TOLD)
-        return Compared(query.columns, found, former.revision or 0, asked.view.revision, tuple(asked.notes))
+        return ComparedRows(query.columns, found, former.revision or 0, asked.view.revision, tuple(asked.notes))
 
 
-def packed_rows(asked: Asked) -> bytes | None:
+def packed_rows(asked: AskedExtract) -> bytes | None:
     """The rows of an extract whose set keeps no former state, to be held against later ones; None of others, and of
     more than so many."""
     if asked.extract.rows != "table" or asked.rows.count(asked.query) > MOST_TOLD:
@@ -118,7 +122,7 @@ def packed_rows(asked: Asked) -> bytes | None:
     return zlib.compress(json.dumps(told, ensure_ascii=False).encode(), 6)
 
 
-def _few(asked: Asked) -> None:
+def _few(asked: AskedExtract) -> None:
     count = asked.rows.count(asked.query)
     if count > MOST_COMPARED:
         raise RulkaError(f"{count:,} rows are too many to compare.", hint="Bound it by a period.", code="too-much")

@@ -19,7 +19,7 @@ from rulka.extracts.library.queries import open_query
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queried import MOST_ROWS, answer, views_of
 from rulka.ledger.reading.row_kinds import scale_of
-from rulka.ledger.reading.row_reader import Given, RowReader
+from rulka.ledger.reading.row_reader import GivenRows, RowReader
 from rulka.ledger.reading.row_sql import mask_of
 from rulka.people.models import Person
 
@@ -51,8 +51,8 @@ class QueryRows:
         self.values: Mapping[str, Any] = {}
 
     @property
-    def given(self) -> Given:
-        return Given(self.rows, self.made)
+    def given(self) -> GivenRows:
+        return GivenRows(self.rows, self.made)
 
     def ask(self, given: Mapping[str, str], clock: Clock, reader: RowReader) -> None:
         """Read the answers that its parameters take."""
@@ -92,7 +92,7 @@ def codes_by(reader: RowReader) -> Any:
 
 
 @dataclass(frozen=True)
-class Tried:
+class TriedQuery:
     """What a query gave when it was tried: its columns as they are kept, its first rows."""
 
     columns: tuple[QueryColumn, ...]
@@ -102,7 +102,7 @@ class Tried:
 
 def tried(
     query: QueryDef, ledger: Ledger, fence: Fence, given: Mapping[str, str], clock: Clock, reader: RowReader
-) -> Tried:
+) -> TriedQuery:
     """Run a query for its first rows; what its columns hold is guessed where it doesn't say so."""
     values = values_of(query, given, clock, reader.known, codes_by(reader))
     found = answer(ledger, fence, query.text, values, rows=TRIED, seconds=SECONDS_TRIED)
@@ -116,4 +116,4 @@ def tried(
     columns = tuple(
         said.get(one.name.lower(), one) for one in guessed(found.columns, found.rows, fields)
     )  # fmt: skip
-    return Tried(columns, found.rows, found.cut)
+    return TriedQuery(columns, found.rows, found.cut)

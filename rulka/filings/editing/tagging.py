@@ -12,7 +12,7 @@ from rulka.core.filings import edits
 from rulka.core.filings.checking import turned_for
 from rulka.core.filings.definitions import filing_from
 from rulka.core.filings.proposing import all_proposals
-from rulka.core.filings.reported import Line, Reported
+from rulka.core.filings.reported import Reported, ReportedLine
 from rulka.core.filings.taxonomy import Concept
 from rulka.filings.library.opening import seen_filings
 from rulka.filings.library.storing import TEXTS, definition_of
@@ -62,7 +62,7 @@ def side_of(reported: Reported, line: str) -> int:
     return next((cell.side for (key, _), cell in reported.cells.items() if key == line and cell.side), 0)
 
 
-def tag_for(reported: Reported, line: Line, concept: Concept, given: Mapping[str, Any] | None = None) -> Body:
+def tag_for(reported: Reported, line: ReportedLine, concept: Concept, given: Mapping[str, Any] | None = None) -> Body:
     """A line's tag as it is written; its sign as the accounts and the concept's balance say, where nobody said one."""
     tag: Body = {"label": line.label, "concept": concept.name, **(given or {})}
     side = side_of(reported, line.key)
@@ -79,7 +79,7 @@ def _statement(reading: FilingReading, name: str) -> Reported:
     return found
 
 
-def line_of(reported: Reported, name: str) -> Line:
+def line_of(reported: Reported, name: str) -> ReportedLine:
     """A line by its key, or by its label; NotFound otherwise."""
     found = reported.line(name) or next(
         (one for one in reported.lines if one.label.casefold() == name.casefold()), None

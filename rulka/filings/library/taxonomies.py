@@ -9,7 +9,7 @@ from django.db import transaction
 
 from rulka.core.definitions.keys import slug
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.core.filings.taxonomy import Taxonomy as Concepts
+from rulka.core.filings.taxonomy import Concepts as Concepts
 from rulka.core.filings.taxonomy import taxonomy_from
 from rulka.filings.models import Taxonomy
 from rulka.formats.filings.apart import read_apart

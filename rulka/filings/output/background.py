@@ -20,7 +20,7 @@ from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.work.services import files
-from rulka.work.services.outputs import Cancelled
+from rulka.work.services.jobs import JobCancelled
 
 LOAD = "load"
 """What a job does that reads a taxonomy package, rather than that it makes a file."""
@@ -33,7 +33,7 @@ def make(number: int) -> None:
         return
     try:
         values = _loaded(job) if job.form == LOAD else _made(job)
-    except Cancelled:
+    except JobCancelled:
         jobs.end(number, FilingJob.State.CANCELLED)
     except RulkaError as error:
         jobs.end(number, FilingJob.State.FAILED, problem=str(error))

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
-from rulka.core.proof.origin import Altered
+from rulka.core.proof.origin import figures_altered
 from rulka.filings.library.opening import open_filing
 from rulka.filings.models import Filing
 from rulka.filings.output.making import Filed, Tell, filed, quiet
@@ -17,7 +17,7 @@ from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.origins import OriginKind, Page, Since, shelf_by_name
 from rulka.work.models import LeftFile
 from rulka.work.services.leaving import Left
 
@@ -56,12 +56,6 @@ def _figures(reading: FilingReading) -> Iterator[tuple[str, str]]:
         yield " ".join(filter(None, (fact.concept, fact.time.told, members, fact.cell.source))), f"{fact.value:f}"
 
 
-def _shelf(ledger: Ledger, page: Page) -> int | None:
-    found = Filing.objects.filter(ledger=ledger, name=page["filing"]).first()
-    shelf: int | None = found.shelf_id if found else page["shelf"]
-    return shelf
-
-
 def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
     """What of its facts is another one now."""
     named = page["filing"], page["node"]
@@ -70,13 +64,7 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
         now = dict(_figures(FilingReading(filing, fence, person, page["period"], page["node"])))
     except RulkaError as error:
         return Since(*named, why=str(error))
-    was = dict(page["run"]["lines"])
-    moved = [
-        Altered(name, "", "figure", was.get(name, ""), now.get(name, ""))
-        for name in sorted(was.keys() | now.keys())
-        if was.get(name) != now.get(name)
-    ]
-    return Since(*named, cells=moved)
+    return Since(*named, cells=figures_altered(dict(page["run"]["lines"]), now))
 
 
-KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)
+KIND = OriginKind(shelf_by_name(Filing, "filing"), lambda page: RUN, lambda page: bool(page["lines"]), _since)

@@ -17,7 +17,7 @@ from rulka.filings.running.reading import FilingReading
 from rulka.folios.output.making import html_pages
 from rulka.folios.running.sections import SectionRead
 from rulka.formats.filings.apart import judged_apart
-from rulka.formats.filings.inline import FilingWriter, Inlined, InlineSection, Page, inlined
+from rulka.formats.filings.inline import FilingWriter, Inlined, InlinePage, InlineSection, inlined
 from rulka.formats.filings.instance import instance
 from rulka.formats.output.html import faces
 from rulka.formats.writing import page as page_format
@@ -131,7 +131,7 @@ def _page(reading: FilingReading, origin: str) -> tuple[Inlined, list[str], list
         sections.append(InlineSection(read.section.key, f"{number} {read.section.title}", body))
     definition = reading.definition
     concepts = reading.taxonomy.concepts
-    page = Page(reading.filing.title, _about(reading), f"{faces(True)}{STYLE.read_text()}{OWN_STYLE}", origin)
+    page = InlinePage(reading.filing.title, _about(reading), f"{faces(True)}{STYLE.read_text()}{OWN_STYLE}", origin)
     made = inlined(
         page, sections, reading.taxonomy, (definition.scheme, definition.identifier), facts,
         text_facts_of(reading.material), lambda name: concepts[name].kind == "block",

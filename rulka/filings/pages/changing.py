@@ -58,17 +58,10 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
             case "shelf":
                 TEXTS.put_on_shelf(filing, sent.get("shelf", ""), person)
             case "text":
-                bodies = FILINGS.read(sent.get("text", ""), "text")
-                if len(bodies) != 1:
-                    raise RulkaError("It holds several filings.", hint="Keep one here.", subject="text")
-                TEXTS.change(filing, {**bodies[0], "filing": filing.name}, "its text", person)
+                body = TEXTS.only_body(FILINGS.read(sent.get("text", ""), "text"), filing)
+                TEXTS.change(filing, body, "its text", person)
             case "delete":
-                if sent.get("title", "").strip() != filing.title:
-                    raise RulkaError(
-                        f"'{filing.title}' was not deleted.", hint="Type its title; this can't be undone.",
-                        subject="title",
-                    )  # fmt: skip
-                TEXTS.delete(filing, person)
+                TEXTS.delete_typed(filing, filing.title, sent.get("title", ""), person)
                 return HttpResponseRedirect(f"{reverse('filings')}?{asked.seat.query}")
             case _:
                 raise NotFound("Nothing is called so here.", hint="Load the page again.", subject="action")

@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError
-from rulka.filings.models import FilingJob
+from rulka.filings.models import Filing, FilingJob
 from rulka.filings.output import jobs
 from rulka.filings.output.asking import ask
 from rulka.filings.output.background import may_take
 from rulka.filings.output.making import TYPES
 from rulka.filings.pages.filing import page_of
 from rulka.filings.pages.readers import asked_for, back
+from rulka.ledger.seat import SeatedPage
 from rulka.work.services import files
 
 
@@ -30,20 +32,28 @@ def make(request: HttpRequest, name: str) -> HttpResponse:
     return HttpResponseRedirect(f"{reverse('filing-file', args=[name, job.pk])}?{asked.query(panel='files')}")
 
 
+@dataclass(frozen=True, kw_only=True)
+class FilePage(SeatedPage):
+    """How far a file of a filing is, or how it ended."""
+
+    html = "filings/file.html"
+    where: str = "folios"
+    filing: Filing
+    job: FilingJob
+    query: str
+
+
 @require_GET
 def job_page(request: HttpRequest, name: str, number: int) -> HttpResponse:
     """How far a file is, or how it ended."""
     asked = asked_for(request, name)
     job = jobs.find_job(asked.filing, number, asked.seat.person)
-    context = {
-        "where": "folios", "seat": asked.seat, "asked": asked, "filing": asked.filing, "job": job,
-        "query": asked.query(),
-    }  # fmt: skip
+    page = FilePage(seat=asked.seat, filing=asked.filing, job=job, query=asked.query())
     if request.headers.get("HX-Request"):
         if job.is_open:
-            return render(request, "filings/_progress.html", context)
+            return page.response(request, template="filings/_progress.html")
         return HttpResponse(headers={"HX-Refresh": "true"})
-    return render(request, "filings/file.html", context)
+    return page.answer(request)
 
 
 @require_GET

@@ -2,36 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from time import perf_counter
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
-from django.urls import reverse
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import RulkaError
-from rulka.core.filings.checking import Judged, verdict_on
-from rulka.core.filings.definitions import ColumnTag, LineTag
-from rulka.core.filings.facts import Place
-from rulka.core.filings.proposing import all_proposals, best_label, fits_cells, moved_to, proposals, searched
-from rulka.core.filings.reported import Column, Line, Reported
+from rulka.core.filings.checking import FilingCheck, verdict_on
+from rulka.core.filings.definitions import ColumnTag, FilingDef, LineTag
+from rulka.core.filings.proposing import all_proposals, fits_cells, searched
+from rulka.core.filings.reported import Reported, ReportedColumn, ReportedLine, ReportedWords
+from rulka.core.filings.taxonomy import Concept
+from rulka.core.filings.taxonomy import Concepts as Concepts
 from rulka.filings.editing.tagging import former_tags
 from rulka.filings.library.storing import TEXTS
-from rulka.filings.library.taxonomies import taxonomies_of
-from rulka.filings.output.jobs import jobs_of
-from rulka.filings.output.making import TITLES
-from rulka.filings.pages.readers import PANELS, Asked, asked_for
-from rulka.formats.filing_file import FILINGS
-from rulka.statements.library.shelves import shelves_seen
+from rulka.filings.models import Filing
+from rulka.filings.pages.panels import VERDICTS, about_panel, panel_of
+from rulka.filings.pages.readers import PANELS, FilingRequest, asked_for
+from rulka.folios.models import Folio
+from rulka.ledger.seat import SeatedPage
+from rulka.screen import Screen
 
 MOST_SEARCHED = 30
-VERDICTS: Mapping[str, str] = {
-    "holds": "All checks hold: it can be filed.", "warns": "It can be filed; look at what warns.",
-    "fails": "It can't be filed yet.", "not judged": "Nothing is tagged yet.",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -50,7 +44,7 @@ class PartLine:
 class TagLine:
     """A line of a statement with its tag in words."""
 
-    line: Line
+    line: ReportedLine
     tag: LineTag | None
     told: str
     tone: str
@@ -65,19 +59,10 @@ class TagLine:
 class ColumnHead:
     """A column with whether it is reported."""
 
-    column: Column
+    column: ReportedColumn
     told: str
     tone: str
     chosen: bool
-
-
-@dataclass(frozen=True)
-class CheckLine:
-    """A check with its problems, each with where it leads."""
-
-    judged: Judged
-    problems: tuple[tuple[str, str, str, bool], ...]
-    """(message, hint, address, warns)"""
 
 
 @require_GET
@@ -86,88 +71,97 @@ def filing_page(request: HttpRequest, name: str) -> HttpResponse:
     return page_of(request, asked_for(request, name))
 
 
-def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = None) -> HttpResponse:
+@dataclass(frozen=True)
+class Opened:
+    """What of a filing shows once its folio and taxonomy open: its verdict with the checks that fail, how many `facts`
+    of how many figures that are `shown`."""
+
+    period_title: str
+    node: str
+    revision: int
+    taxonomy: Concepts
+    folio: Folio
+    verdict: str
+    verdict_told: str
+    failing: Sequence[FilingCheck]
+    facts: int
+    shown: int
+
+
+@dataclass(frozen=True, kw_only=True)
+class FilingPage(SeatedPage):
+    """A filing: its parts, one of them (`desk`) and one of its panels; `closed` says why it can't be opened, `told`
+    what was done."""
+
+    html = "filings/page.html"
+    where: str = "folios"
+    asked: FilingRequest
+    filing: Filing
+    definition: FilingDef
+    query: str
+    undo: tuple[str, str]
+    told: str
+    closed: RulkaError | None
+    opened: Opened | None
+    parts: Sequence[PartLine]
+    part: str
+    desk: Screen | None
+    panel: Screen | None
+    taken: str
+    panels: Sequence[tuple[str, str]] = PANELS
+
+
+def page_of(request: HttpRequest, asked: FilingRequest, problem: RulkaError | None = None) -> HttpResponse:
     """The page; with a problem it says so and has changed nothing. One whose folio or taxonomy can't be opened says why
     and still lets it be changed."""
     before = perf_counter()
-    context: dict[str, Any] = {
-        "where": "folios", "seat": asked.seat, "asked": asked, "filing": asked.filing, "problem": problem,
-        "definition": asked.reading.definition, "panels": PANELS, "query": asked.query(), "closed": None,
-        "undo": TEXTS.can_undo(asked.filing), "told": request.session.pop("filing-told", ""),
-    }  # fmt: skip
-    try:
-        context |= _context(request, asked, problem)
-    except RulkaError as error:
-        context |= {"closed": error, "parts": [], "sent": {}} | _about(asked, {})
-    context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
-    status = 422 if problem is not None and not request.headers.get("HX-Request") else 200
-    return render(request, "filings/page.html", context, status=status)
-
-
-def _context(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> dict[str, Any]:
-    reading = asked.reading
-    material, checks = reading.material, reading.checks
     sent = request.POST.dict() if problem is not None else {}
-    parts = list(_parts(asked))
-    part = asked.part if any(one.name == asked.part for one in parts) else parts[0].name if parts else ""
-    shown = _shown(asked, part)
-    failing = [one for one in checks if one.state == "fails"]
-    figures = sum(cell.is_shown for one in material.statements for cell in one.cells.values())
-    return {
-        "parts": parts, "part": part, "period_title": reading.reading.period.title,
-        "node": reading.reading.outline.node, "revision": reading.reading.places().view.revision,
-        "taxonomy": reading.taxonomy, "taxonomy_row": reading.taxonomy_row, "folio": reading.folio,
-        "verdict": verdict_on(checks), "verdict_told": VERDICTS[verdict_on(checks)], "failing": failing,
-        "facts": len(reading.facts), "shown": figures,
-        "checks": [_check(asked, one) for one in checks], "sent": sent,
-        "jobs": jobs_of(asked.filing, asked.seat.person), "forms": list(TITLES.items()),
-        "period": reading.reading.period, "periods": _periods(asked), "entered": _entered(shown["tag"], sent),
-        **shown, **_about(asked, sent),
-    }  # fmt: skip
+    closed, opened, parts, part, desk, panel = None, None, list[PartLine](), "", None, None
+    try:
+        opened = _opened(asked)
+        parts = list(_parts(asked))
+        part = asked.part if any(one.name == asked.part for one in parts) else parts[0].name if parts else ""
+        desk, panel = _desk(asked, part), panel_of(asked, part, sent)
+    except RulkaError as error:
+        closed, parts = error, []
+        panel = about_panel(asked, sent) if asked.panel == "about" else None
+    return FilingPage(
+        seat=asked.seat,
+        problem=problem,
+        asked=asked,
+        filing=asked.filing,
+        definition=asked.reading.definition,
+        query=asked.query(),
+        undo=TEXTS.can_undo(asked.filing),
+        told=request.session.pop("filing-told", ""),
+        closed=closed,
+        opened=opened,
+        parts=parts,
+        part=part,
+        desk=desk,
+        panel=panel,
+        taken=f"{(perf_counter() - before) * 1000:.0f}",
+    ).answer(request, swapped=True)
 
 
-def _entered(tag: Any, sent: Mapping[str, str]) -> dict[str, str]:
-    """What the fields of a tag hold: what was sent and refused, else what is."""
-    scale = getattr(tag, "scale", None)
-    own = {
-        "concept": getattr(tag, "concept", ""), "unit": getattr(tag, "unit", ""),
-        "scale": "" if scale is None else str(scale),
-    }  # fmt: skip
-    return {name: sent.get(name, value) for name, value in own.items()}
-
-
-def _periods(asked: Asked) -> list[tuple[str, str]]:
-    """The periods that end a year, the newest first, and the filing's own: (code, title)."""
-    own, calendar = asked.reading.reading.period, asked.seat.view.frame.calendar
-    regular = [one for one in calendar.periods if not one.adjusting]
-    ends = {one.year: one for one in regular}
-    found = sorted({one.index: one for one in (own, *ends.values())}.values(), key=lambda one: -one.index)
-    return [(one.code, f"{one.title}, {one.code}") for one in found]
-
-
-def _about(asked: Asked, sent: Mapping[str, str]) -> dict[str, Any]:
-    body = asked.filing.body
-    names = ("title", "about", "folio", "scheme", "identifier", "period", "node")
-    return {
-        "about": {name: sent.get(name, body.get(name, "")) for name in names},
-        "text": sent.get("text") or FILINGS.write(body), "taxonomies": taxonomies_of(asked.seat.ledger),
-        "shelves": shelves_seen(asked.seat.ledger, asked.seat.person),
-    }  # fmt: skip
-
-
-def _check(asked: Asked, one: Judged) -> CheckLine:
-    return CheckLine(
-        one, tuple((each.message, each.hint, _leads(asked, one, each.place), each.warns) for each in one.problems)
+def _opened(asked: FilingRequest) -> Opened:
+    reading = asked.reading
+    verdict = verdict_on(reading.checks)
+    return Opened(
+        period_title=reading.reading.period.title,
+        node=reading.reading.outline.node,
+        revision=reading.reading.places().view.revision,
+        taxonomy=reading.taxonomy,
+        folio=reading.folio,
+        verdict=verdict,
+        verdict_told=VERDICTS[verdict],
+        failing=[one for one in reading.checks if one.state == "fails"],
+        facts=len(reading.facts),
+        shown=sum(cell.is_shown for one in reading.material.statements for cell in one.cells.values()),
     )
 
 
-def _leads(asked: Asked, one: Judged, place: Place) -> str:
-    if one.code == "who":
-        return f"{reverse('filing', args=[asked.filing.name])}?{asked.query(panel='about')}"
-    return asked.to(place) if any((place.statement, place.section)) else ""
-
-
-def _parts(asked: Asked) -> Iterator[PartLine]:
+def _parts(asked: FilingRequest) -> Iterator[PartLine]:
     """The statements of the filing, then its words."""
     material = asked.reading.material
     problems = [problem for one in asked.reading.checks for problem in one.problems if not problem.warns]
@@ -191,22 +185,28 @@ def _parts(asked: Asked) -> Iterator[PartLine]:
         )
 
 
-def _shown(asked: Asked, part: str) -> dict[str, Any]:
-    """What is chosen on the page."""
+def _desk(asked: FilingRequest, part: str) -> Screen | None:
+    """What stands in the middle: a statement's lines, or the sections of words."""
     reported = asked.reading.material.statement(part)
-    empty: dict[str, Any] = {
-        "reported": reported, "lines": [], "columns": [], "line": None, "column": None, "section": None, "words": [],
-        "tag": None, "concept": None, "offers": [], "axes": [], "gone": "", "moves": [], "following": "",
-        "proposed": 0, "cells": [], "text_offers": [],
-    }  # fmt: skip
     if reported is not None:
-        return {**empty, **_statement(asked, reported)}
-    return {**empty, **_words(asked)} if part == "words" else empty
+        return _statement(asked, reported)
+    return WordsDesk(words=_word_lines(asked)) if part == "words" else None
 
 
-def _statement(asked: Asked, reported: Reported) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class StatementDesk(Screen):
+    """A statement's lines and columns with what they are reported as; how many lines have a proposal."""
+
+    html = "filings/_statement.html"
+    reported: Reported
+    lines: Sequence[TagLine]
+    columns: Sequence[ColumnHead]
+    proposed: int
+
+
+def _statement(asked: FilingRequest, reported: Reported) -> StatementDesk:
     material = asked.reading.material
-    tags, taxonomy = material.filing.tags(reported.name), material.taxonomy
+    tags = material.filing.tags(reported.name)
     is_reported = {one.key: _is_reported(tags.column(one.key)) for one in reported.columns}
     lines = []
     for line in reported.lines:
@@ -218,65 +218,44 @@ def _statement(asked: Asked, reported: Reported) -> dict[str, Any]:
         )
         lines.append(TagLine(line, tag, told, tone, _flags(tag), figures, line.key == asked.line))
     columns = [
-        ColumnHead(one, is_reported[one.key], "warn" if is_reported[one.key] == "not said" else "", one.key ==
-                   asked.column)
+        ColumnHead(one, said, "warn" if said == "not said" else "", one.key == asked.column)
         for one in reported.columns
-    ]  # fmt: skip
-    former = former_tags(asked.seat.ledger, asked.seat.person)
-    proposed = sum(one is reported for one, _, _ in all_proposals(material, former))
-    found: dict[str, Any] = {
-        "lines": lines, "columns": columns, "axes": _axes(asked, {}), "proposed": proposed
-    }  # fmt: skip
-    if asked.line and not asked.column:
-        return found | _line(asked, reported, tags.line(asked.line))
-    if asked.column:
-        column, own = reported.column(asked.column), tags.column(asked.column)
-        concept = taxonomy.concepts.get(own.concept) if own is not None else None
-        gone = asked.column if column is None else ""
-        return found | {
-            "column": column, "tag": own, "concept": concept, "gone": gone,
-            "axes": _axes(asked, own.members if own else {}),
-        }  # fmt: skip
-    return found
-
-
-def _line(asked: Asked, reported: Reported, tag: LineTag | None) -> dict[str, Any]:
-    material = asked.reading.material
-    line = reported.line(asked.line)
-    concept = material.taxonomy.concepts.get(tag.concept) if tag is not None else None
-    offers = proposals(material, reported, line, former_tags(asked.seat.ledger, asked.seat.person)) if line else []
-    moves = []
-    if tag is not None and tag.concept and concept is None:
-        moves = moved_to(material.taxonomy, tag.concept, asked.reading.former)
-    waiting = [one for one in reported.lines if one.has_figures and material.filing.tags(reported.name).line(one.key)
-               is None and one.key != asked.line]  # fmt: skip
-    return {
-        "line": line, "tag": tag, "concept": concept, "offers": offers, "moves": moves,
-        "gone": asked.line if line is None else "", "axes": _axes(asked, tag.members if tag else {}),
-        "cells": [cell for (key, _), cell in reported.cells.items() if key == asked.line and cell.is_shown],
-        "following": waiting[0].key if waiting else "",
-    }  # fmt: skip
-
-
-def _axes(asked: Asked, members: Mapping[str, str]) -> list[tuple[str, str, list[tuple[str, str, bool]]]]:
-    """Each axis of the taxonomy with its members: (name, title, ((name, title, whether it is chosen) ...))."""
-    taxonomy = asked.reading.taxonomy
-
-    def title(name: str) -> str:
-        return taxonomy.concepts[name].label if name in taxonomy.concepts else name
-
-    defaults = {member for cube in taxonomy.cubes for member in cube.defaults.values()}
-    return [
-        (axis, title(axis), [(one, title(one), members.get(axis) == one) for one in known if one not in defaults])
-        for axis, known in taxonomy.axes.items()
+        for said in (is_reported[one.key],)
     ]
+    proposed = all_proposals(material, former_tags(asked.seat.ledger, asked.seat.person))
+    return StatementDesk(
+        reported=reported,
+        lines=lines,
+        columns=columns,
+        proposed=sum(one is reported for one, _, _ in proposed),
+    )
+
+
+@dataclass(frozen=True, kw_only=True)
+class WordsDesk(Screen):
+    """The sections of words: (section, what it is reported as, tone, whether it is chosen)."""
+
+    html = "filings/_words.html"
+    words: Sequence[tuple[ReportedWords, str, str, bool]]
+
+
+def _word_lines(asked: FilingRequest) -> list[tuple[ReportedWords, str, str, bool]]:
+    material, rows = asked.reading.material, []
+    by_section = {key: text for text in material.filing.texts for key in text.sections}
+    for one in material.words:
+        if one.is_written:
+            text = by_section.get(one.key)
+            concept = material.taxonomy.concepts.get(text.concept) if text is not None else None
+            told = concept.label if concept else (text.concept if text else "not reported")
+            rows.append((one, told, "good" if concept else "bad" if text else "soft", one.key == asked.line))
+    return rows
 
 
 def _is_reported(tag: ColumnTag | None) -> str:
     return "not said" if tag is None else "reported" if tag.reported else "left out"
 
 
-def _told(asked: Asked, line: Line, tag: LineTag | None) -> tuple[str, str]:
+def _told(asked: FilingRequest, line: ReportedLine, tag: LineTag | None) -> tuple[str, str]:
     if tag is None:
         return ("not tagged", "warn") if line.has_figures else ("", "")
     if tag.left_out:
@@ -294,27 +273,14 @@ def _flags(tag: LineTag | None) -> str:
                                    if tag.members else "")))  # fmt: skip
 
 
-def _words(asked: Asked) -> dict[str, Any]:
-    material = asked.reading.material
-    by_section = {key: text for text in material.filing.texts for key in text.sections}
-    rows = []
-    for one in material.words:
-        if one.is_written:
-            text = by_section.get(one.key)
-            concept = material.taxonomy.concepts.get(text.concept) if text is not None else None
-            told = concept.label if concept else (text.concept if text else "not reported")
-            rows.append((one, told, "good" if concept else "bad" if text else "soft", one.key == asked.line))
-    section = next((one for one in material.words if one.key == asked.line and one.is_written), None)
-    tag = by_section.get(asked.line)
-    offers = []
-    if section is not None:
-        kinds = [one for one in material.taxonomy.reportable if one.kind in ("block", "text")]
-        offers = sorted(kinds, key=lambda one: -best_label(one, section.title))[:8]
-    return {
-        "words": rows, "section": section, "tag": tag, "text_offers": offers,
-        "gone": asked.line if asked.line and section is None else "",
-        "concept": material.taxonomy.concepts.get(tag.concept) if tag else None,
-    }  # fmt: skip
+@dataclass(frozen=True, kw_only=True)
+class ConceptsFound(Screen):
+    """Concepts that were found, each with whether it takes the line's figures; how many `more` there are."""
+
+    html = "filings/_found.html"
+    found: Sequence[tuple[Concept, bool]]
+    more: int
+    typed: str
 
 
 @require_GET
@@ -328,8 +294,8 @@ def search(request: HttpRequest, name: str) -> HttpResponse:
     if asked.part == "words":
         fits = {one.name for one in found if one.kind in ("block", "text")}
     found.sort(key=lambda one: one.name not in fits)
-    context = {
-        "found": [(one, one.name in fits) for one in found[:MOST_SEARCHED]], "more": max(len(found) - MOST_SEARCHED, 0),
-        "typed": request.GET.get("q", ""),
-    }  # fmt: skip
-    return render(request, "filings/_found.html", context)
+    return ConceptsFound(
+        found=[(one, one.name in fits) for one in found[:MOST_SEARCHED]],
+        more=max(len(found) - MOST_SEARCHED, 0),
+        typed=request.GET.get("q", ""),
+    ).response(request)

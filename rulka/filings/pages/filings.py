@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
@@ -15,12 +15,13 @@ from rulka.filings.editing import tagging
 from rulka.filings.library.opening import seen_filings
 from rulka.filings.library.storing import definition_of
 from rulka.filings.library.taxonomies import forget, taxonomies_of
-from rulka.filings.models import Filing, Taxonomy
+from rulka.filings.models import Filing, FilingJob, Taxonomy
 from rulka.filings.output.asking import ask_load
 from rulka.filings.output.jobs import loads_of
 from rulka.folios.library.opening import open_folio
+from rulka.folios.models import Folio
 from rulka.formats.filings.package import MOST_BYTES
-from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.seat import Seat, SeatedPage, seat_of
 from rulka.statements.library.on_shelves import may_run_among
 
 
@@ -43,6 +44,18 @@ class TaxonomyLine:
     used_by: list[str]
 
 
+@dataclass(frozen=True, kw_only=True)
+class FilingsPage(SeatedPage):
+    """The filings and taxonomies, what was `told` of the last request, and taxonomies that one loads."""
+
+    html = "filings/list.html"
+    where: str = "folios"
+    lines: Sequence[FilingLine]
+    taxonomies: Sequence[TaxonomyLine]
+    told: str
+    loads: Sequence[FilingJob]
+
+
 @require_GET
 def filing_list(request: HttpRequest) -> HttpResponse:
     """The filings of the ledger, and its taxonomies."""
@@ -58,14 +71,17 @@ def _list(request: HttpRequest, seat: Seat, problem: RulkaError | None = None) -
         tags = sum(len(each.lines) for each in definition.statements) + len(definition.texts)
         lines.append(FilingLine(one, definition.folio, definition.taxonomy, tags, one.pk in opens))
     used = _used(seat)
-    context = {
-        "where": "folios", "seat": seat, "lines": lines, "problem": problem,
-        "taxonomies": [TaxonomyLine(one, used.get(one.name, [])) for one in taxonomies_of(seat.ledger)],
-        "told": request.session.pop("filing-told", ""), "loads": loads_of(seat.ledger, seat.person)[:4],
-    }  # fmt: skip
+    page = FilingsPage(
+        seat=seat,
+        problem=problem,
+        lines=lines,
+        taxonomies=[TaxonomyLine(one, used.get(one.name, [])) for one in taxonomies_of(seat.ledger)],
+        told=request.session.pop("filing-told", ""),
+        loads=loads_of(seat.ledger, seat.person)[:4],
+    )
     if request.headers.get("HX-Request"):
-        return render(request, "filings/_loads.html", context)
-    return render(request, "filings/list.html", context, status=422 if problem is not None else 200)
+        return page.response(request, template="filings/_loads.html")
+    return page.answer(request)
 
 
 def _used(seat: Seat) -> dict[str, list[str]]:
@@ -109,6 +125,17 @@ def taxonomy(request: HttpRequest) -> HttpResponse:
     return HttpResponseRedirect(f"{reverse('filings')}?{seat.query}")
 
 
+@dataclass(frozen=True, kw_only=True)
+class BeginPage(SeatedPage):
+    """A folio's own filings, and the taxonomies that a new one could follow."""
+
+    html = "filings/begin.html"
+    where: str = "folios"
+    folio: Folio
+    own: Sequence[Filing]
+    taxonomies: Sequence[Taxonomy]
+
+
 @require_http_methods(["GET", "POST"])
 def begin(request: HttpRequest, folio: str) -> HttpResponse:
     """A folio's filings, and a new one."""
@@ -122,8 +149,5 @@ def begin(request: HttpRequest, folio: str) -> HttpResponse:
         except RulkaError as error:
             problem = error
     own = [one for one in seen_filings(seat.ledger, seat.person) if definition_of(one).folio == found.name]
-    context = {
-        "where": "folios", "seat": seat, "folio": found, "own": own, "taxonomies": taxonomies_of(seat.ledger),
-        "problem": problem,
-    }  # fmt: skip
-    return render(request, "filings/begin.html", context, status=422 if problem else 200)
+    page = BeginPage(seat=seat, problem=problem, folio=found, own=own, taxonomies=taxonomies_of(seat.ledger))
+    return page.answer(request)

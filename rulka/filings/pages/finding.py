@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from django.urls import reverse
 
 from rulka.filings.library.opening import seen_filings
-from rulka.ledger.finding import Found, FoundKind, matching, shown
+from rulka.ledger.finding import FoundKind, FoundThing, matching, shown
 from rulka.ledger.seat import Seat
 
 
@@ -16,5 +16,5 @@ def found_filings(seat: Seat, text: str) -> Iterator[FoundKind]:
     yield shown(
         "Filings",
         matching(seen_filings(seat.ledger, seat.person), text, lambda one: (one.name, one.title)),
-        lambda one: Found(one.title, "filing", f"{reverse('filing', args=[one.name])}?{seat.query}"),
+        lambda one: FoundThing(one.title, "filing", f"{reverse('filing', args=[one.name])}?{seat.query}"),
     )

@@ -9,7 +9,7 @@ from urllib.parse import urlencode
 from django.http import HttpRequest, HttpResponseRedirect
 from django.urls import reverse
 
-from rulka.core.filings.facts import Place
+from rulka.core.filings.facts import FilingPlace
 from rulka.filings.library.opening import open_filing
 from rulka.filings.models import Filing
 from rulka.filings.running.reading import FilingReading
@@ -20,7 +20,7 @@ PANELS = (("tag", "Tag"), ("checks", "Checks"), ("files", "Files"), ("about", "A
 
 
 @dataclass(frozen=True)
-class Asked:
+class FilingRequest:
     """A filing as a page asks for it: which part (a statement's name, or `words`), which line, column or section of it,
     which panel, at which period where that is another one than its own."""
 
@@ -45,7 +45,7 @@ class Asked:
         }  # fmt: skip
         return urlencode({name: value for name, value in own.items() if value})
 
-    def to(self, place: Place) -> str:
+    def to(self, place: FilingPlace) -> str:
         """Where a place of the filing is shown."""
         part = place.statement or ("words" if place.section else self.part)
         line, column = place.line or place.section, "" if place.line else place.column
@@ -53,7 +53,7 @@ class Asked:
         return f"{where}?{self.query(part=part, line=line, column=column, panel='tag')}"
 
 
-def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
+def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> FilingRequest:
     """The filing that an address names, for the person who asks; refused for who may not open it."""
     seat = seat_of(request)
     filing = open_filing(seat.ledger, name, person=seat.person, edit=edit)
@@ -62,11 +62,11 @@ def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
     reading = FilingReading(filing, seat.view.fence, seat.person, at)
     panel = asked.get("panel", "")
     panel = panel if panel in dict(PANELS) else PANELS[0][0]
-    return Asked(
+    return FilingRequest(
         seat, filing, reading, asked.get("part", ""), asked.get("line", ""), asked.get("column", ""), panel, at
     )  # fmt: skip
 
 
-def back(asked: Asked, **more: str) -> HttpResponseRedirect:
+def back(asked: FilingRequest, **more: str) -> HttpResponseRedirect:
     """On to the filing's page, with what it shows."""
     return HttpResponseRedirect(f"{reverse('filing', args=[asked.filing.name])}?{asked.query(**more)}")

@@ -7,20 +7,20 @@ from functools import cached_property
 
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
-from rulka.core.filings.checking import Judged, judged
+from rulka.core.filings.checking import FilingCheck, judged
 from rulka.core.filings.definitions import FilingDef, filing_from
 from rulka.core.filings.facts import Fact, Material, facts_of
-from rulka.core.filings.reported import Reported, Time, Words
-from rulka.core.filings.taxonomy import Taxonomy as Concepts
+from rulka.core.filings.reported import Reported, ReportedTime, ReportedWords
+from rulka.core.filings.taxonomy import Concepts as Concepts
 from rulka.core.folios.filled import FilledProblem, FilledTable
 from rulka.core.money import as_usual
 from rulka.filings.library.taxonomies import concepts_of, find_taxonomy
 from rulka.filings.models import Filing, Taxonomy
-from rulka.filings.running.reported import Shown, reported_from
+from rulka.filings.running.reported import ShownStatementLines, reported_from
 from rulka.folios.library.opening import open_folio
 from rulka.folios.models import Folio
 from rulka.folios.running.places import column_named, row_named, source_from
-from rulka.folios.running.sections import Reading, SectionRead
+from rulka.folios.running.sections import FolioReading, SectionRead
 from rulka.people.models import Person
 
 
@@ -45,8 +45,8 @@ class FilingReading:
         return open_folio(self.filing.ledger, self.definition.folio, person=self.person)
 
     @cached_property
-    def reading(self) -> Reading:
-        found = Reading(self.folio, self.fence, self.person)
+    def reading(self) -> FolioReading:
+        found = FolioReading(self.folio, self.fence, self.person)
         period = self.asked_period or self.definition.period or found.outline.period
         node = self.asked_node or self.definition.node or found.outline.node
         found.outline = replace(found.outline, period=period, node=node)
@@ -76,23 +76,23 @@ class FilingReading:
         return list(self.reading.sections())
 
     @cached_property
-    def time(self) -> Time:
+    def time(self) -> ReportedTime:
         """The time that its words are about: the fiscal year up to the end of the period."""
         period, calendar = self.reading.period, self.reading.places().view.frame.calendar
-        return Time(calendar.of_year(period.year)[0].start, period.end)
+        return ReportedTime(calendar.of_year(period.year)[0].start, period.end)
 
     @cached_property
     @as_usual()
     def material(self) -> Material:
         """All that can be reported, and what is tagged of it."""
-        shown: dict[str, Shown] = {}
+        shown: dict[str, ShownStatementLines] = {}
         problems: dict[str, str] = {}
         for read in self.sections:
             for source, pieces in read.filled.tables.items():
                 if not source.startswith("statement:"):
                     continue
                 named = source_from(source)
-                own = shown.setdefault(named.name, Shown())
+                own = shown.setdefault(named.name, ShownStatementLines())
                 own.sections.append(read.section.key)
                 own.whole = own.whole or not named.parts
                 for piece in pieces:
@@ -108,13 +108,13 @@ class FilingReading:
             self.time, self.reading.period.code, self.reading.places().view.part, problems,
         )  # fmt: skip
 
-    def _reported(self, name: str, shown: Shown) -> Reported:
+    def _reported(self, name: str, shown: ShownStatementLines) -> Reported:
         return reported_from(self.reading.places().computed(name)[1], shown)
 
-    def _words(self, read: SectionRead) -> Words:
+    def _words(self, read: SectionRead) -> ReportedWords:
         finished = read.is_frozen or not read.section.turns
         empty = read.form == "none" or (read.form == "text" and read.section.is_written and read.document.is_empty)
-        return Words(
+        return ReportedWords(
             read.section.key, read.section.title, read.form, empty, finished, self._frozen_for(read),
             read.section.is_written, not read.section.is_written or read.content is not None,
         )  # fmt: skip
@@ -128,7 +128,7 @@ class FilingReading:
         return read.row.period if read.row.node == own else f"{read.row.period} at {read.row.node or 'no node'}"
 
     @cached_property
-    def checks(self) -> list[Judged]:
+    def checks(self) -> list[FilingCheck]:
         """What must hold before it leaves."""
         return judged(self.material)
 

@@ -12,14 +12,14 @@ from django.utils import timezone
 from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.errors import RulkaError
 from rulka.core.folios.filled import filled_to
-from rulka.core.folios.standing import NEEDS_REASON, STEPS, Actor, Standing, Step, after, refused
+from rulka.core.folios.standing import NEEDS_REASON, STEPS, Actor, SectionStanding, Step, after, refused
 from rulka.core.folios.styles import undecided
 from rulka.core.folios.writing import document_from, document_to
 from rulka.folios.editing.notifying import notify
 from rulka.folios.library.opening import actor_of, draft_of, row_of, section_of, standing_of
 from rulka.folios.models import Content, Folio, Notice, Remark, Section, SectionStep
 from rulka.folios.running.comparing import beside_master
-from rulka.folios.running.sections import Reading, reader_key
+from rulka.folios.running.sections import FolioReading, reader_key
 from rulka.ledger.models import Ledger
 from rulka.people.library import record
 from rulka.people.library.persons import people_named, people_of
@@ -60,7 +60,7 @@ def act(
 
 def typed_in(folio: Folio, row: Section, person: Person | None) -> str:
     """What is to be known of numbers that were typed in a section, in words; nothing where there is nothing."""
-    reading = Reading(folio, fence_for(folio.ledger, person), person)
+    reading = FolioReading(folio, fence_for(folio.ledger, person), person)
     reading.rows[row.key] = row
     found = reading.section(row.key).typed
     if not found:
@@ -71,7 +71,7 @@ def typed_in(folio: Folio, row: Section, person: Person | None) -> str:
     return f"{len(found)} typed figure{'s' if len(found) > 1 else ''} to look at: {told}{more}"
 
 
-def required(step: Step, now: Standing, who: Actor, reason: str = "") -> None:
+def required(step: Step, now: SectionStanding, who: Actor, reason: str = "") -> None:
     """Refuse what may not be done now."""
     error = refused(step, now, who, reason)
     if error is not None:
@@ -120,14 +120,14 @@ def _freeze(folio: Folio, row: Section, person: Person | None) -> None:
     people: dict[str, Any] = {}
     filled: list[Any] = []
     for one in readers[:MOST_READERS]:
-        reading = Reading(folio, fence_for(folio.ledger, one), one)
+        reading = FolioReading(folio, fence_for(folio.ledger, one), one)
         reading.rows[row.key] = row
         told = filled_to(reading.section(row.key).live())
         if told not in filled:
             filled.append(told)
         people[reader_key(one)] = {"fence": reading.deep.digest, "at": filled.index(told)}
     row.frozen = {"people": people, "filled": filled}
-    own = Reading(folio, fence_for(folio.ledger, person), person)
+    own = FolioReading(folio, fence_for(folio.ledger, person), person)
     row.period, row.node = own.period.code, own.outline.node
     row.revision = own.places().view.revision
 
@@ -137,7 +137,7 @@ def fence_for(ledger: Ledger, person: Person | None) -> Fence:
     return fence_of(person, ledger.code) if person is not None else NO_FENCE
 
 
-def _store(row: Section, now: Standing, person: Person | None, reason: str) -> None:
+def _store(row: Section, now: SectionStanding, person: Person | None, reason: str) -> None:
     if now.state != row.state or now.turn != row.turn:
         row.since = timezone.now()
     if now.state in ("to write", "sent back") and row.state == Section.State.DONE:
@@ -173,8 +173,8 @@ def _tell(
     folio: Folio,
     row: Section,
     step: Step,
-    was: Standing,
-    now: Standing,
+    was: SectionStanding,
+    now: SectionStanding,
     person: Person | None,
     before: str,
     reason: str,
@@ -227,7 +227,7 @@ def _keep(folio: Folio, key: str, person: Person, form: str, seen: int | None, *
             "It was kept in another window, or from a desktop program, since you opened it.",
             hint="Look at it as it is now; what you have here is not lost as long as this page is open.", code="stale",
         )  # fmt: skip
-    revision = Reading(folio, fence_for(folio.ledger, person), person).places().view.revision
+    revision = FolioReading(folio, fence_for(folio.ledger, person), person).places().view.revision
     plain = {"body": None, "data": None, "file_name": "", "chosen": {}, **values, "form": form, "revision": revision}
     if draft is None:
         draft = Content.objects.create(section=row, person=person, **plain)
@@ -333,7 +333,7 @@ def open_for_writing(folio: Folio, person: Person | None) -> None:
     """Open a folio: its writers may begin, and are told. Refused where somebody has a turn who isn't there, or can't
     open it."""
     folio = _managed(folio, person)
-    outline = Reading(folio, fence_for(folio.ledger, person), person).outline
+    outline = FolioReading(folio, fence_for(folio.ledger, person), person).outline
     if not outline.sections:
         raise RulkaError("The folio has no section yet.", hint="Add one.", subject="folio")
     names = {turn.who for section in outline.sections for turn in section.turns}
@@ -376,7 +376,7 @@ def required_people(folio: Folio, names: Iterable[str]) -> None:
 def close(folio: Folio, person: Person | None) -> None:
     """Close a folio as a whole: refused while a section isn't done, told which."""
     folio = _managed(folio, person)
-    reading = Reading(folio, fence_for(folio.ledger, person), person)
+    reading = FolioReading(folio, fence_for(folio.ledger, person), person)
     left = [one.section.title for one in reading.sections() if one.row.state != Section.State.DONE]
     if left:
         raise RulkaError(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from rulka.core.errors import RulkaError
-from rulka.core.folios.styles import Looks
+from rulka.core.folios.styles import StyleLooks
 from rulka.folios.library.opening import may_manage
 from rulka.folios.models import Folio, SectionStep
 from rulka.formats.writing.checking import checked_apart
@@ -23,7 +23,7 @@ def master_of(folio: Folio, form: str) -> bytes:
     return bytes(own) if own else (usual_master() if form == "docx" else usual_slides())
 
 
-def looks_beside(folio: Folio, form: str, data: bytes) -> tuple[Looks, Looks]:
+def looks_beside(folio: Folio, form: str, data: bytes) -> tuple[StyleLooks, StyleLooks]:
     """How a file looks, and how the folio's master does."""
     master = master_of(folio, form)
     if form == "docx":

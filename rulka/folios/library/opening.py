@@ -9,7 +9,7 @@ from typing import Any, cast
 from rulka.core.books.fence import DEPTHS
 from rulka.core.errors import NotFound, one_of
 from rulka.core.folios.outline import SectionDef, folio_from
-from rulka.core.folios.standing import Actor, Standing, State, Whole, fitted
+from rulka.core.folios.standing import Actor, SectionStanding, State, Whole, fitted
 from rulka.folios.models import Content, Folio, Section
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
@@ -96,11 +96,11 @@ def section_of(folio: Folio, key: str) -> SectionDef:
     return sections[key]
 
 
-def standing_of(folio: Folio, section: SectionDef, row: Section, draft: Content | None = None) -> Standing:
+def standing_of(folio: Folio, section: SectionDef, row: Section, draft: Content | None = None) -> SectionStanding:
     """A section as it stands; a turn that the outline no longer has is one that it has."""
     holder = row.holder
     return fitted(
-        Standing(
+        SectionStanding(
             section,
             cast(Whole, folio.state),
             cast(State, row.state),

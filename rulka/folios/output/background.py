@@ -13,13 +13,13 @@ from rulka.folios.models import Folio, FolioJob
 from rulka.folios.output import jobs
 from rulka.folios.output.leaving import leave
 from rulka.folios.output.making import Making, as_whole_pdf
-from rulka.folios.running.sections import Reading
+from rulka.folios.running.sections import FolioReading
 from rulka.ledger.reading.queries import find_ledger
 from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
 from rulka.people.models import Person
 from rulka.work.services import files
-from rulka.work.services.outputs import Cancelled
+from rulka.work.services.jobs import JobCancelled
 
 LIVE = "https://rulka.invalid"
 """What stands before the address of a figure in pages that are looked at here."""
@@ -34,7 +34,7 @@ def make(number: int) -> None:
         return
     try:
         values = _made(job)
-    except Cancelled:
+    except JobCancelled:
         jobs.end(number, FolioJob.State.CANCELLED)
     except RulkaError as error:
         jobs.end(number, FolioJob.State.FAILED, problem=str(error))
@@ -42,9 +42,9 @@ def make(number: int) -> None:
         jobs.end(number, FolioJob.State.READY, **values)
 
 
-def reading_for(folio: Folio, person: Person, *, drafts: bool = False) -> Reading:
+def reading_for(folio: Folio, person: Person, *, drafts: bool = False) -> FolioReading:
     """A folio as somebody reads it."""
-    return Reading(folio, fence_of(person, folio.ledger.code), person, drafts)
+    return FolioReading(folio, fence_of(person, folio.ledger.code), person, drafts)
 
 
 def leading(address: str) -> str:

@@ -9,21 +9,21 @@ from typing import Any
 
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
-from rulka.core.proof.origin import Altered
+from rulka.core.proof.origin import figures_altered
 from rulka.folios.models import Folio
 from rulka.folios.output.making import Address, Making, Tell, made
-from rulka.folios.running.sections import Reading
+from rulka.folios.running.sections import FolioReading
 from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.origins import OriginKind, Page, Since, shelf_by_name
 from rulka.work.models import LeftFile
 from rulka.work.services.leaving import Left
 
 
 def leave(
-    reading: Reading, form: str, keys: list[str], *, at: datetime, address: Address | None = None,
+    reading: FolioReading, form: str, keys: list[str], *, at: datetime, address: Address | None = None,
     tell: Tell | None = None,
 ) -> bytes:  # fmt: skip
     """A file of a folio as somebody reads it, with its origin."""
@@ -58,12 +58,6 @@ def _figures(making: Making) -> Iterator[tuple[str, str]]:
             yield f"{read.section.title}, {fact.name}, {fact.heading}, {place}", fact.value
 
 
-def _shelf(ledger: Ledger, page: Page) -> int | None:
-    found = Folio.objects.filter(ledger=ledger, name=page["folio"]).first()
-    shelf: int | None = found.shelf_id if found else page["shelf"]
-    return shelf
-
-
 def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
     """What of its figures is another one now."""
     named = page["folio"], page["node"]
@@ -71,17 +65,11 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
     if folio is None:
         return Since(*named, why="The folio was deleted.")
     try:
-        making = Making(Reading(folio, fence, person), page["keys"], left.at)
+        making = Making(FolioReading(folio, fence, person), page["keys"], left.at)
         now = dict(_figures(making))
     except RulkaError as error:
         return Since(*named, why=str(error))
-    was = dict(page["run"]["lines"])
-    moved = [
-        Altered(name, "", "figure", was.get(name, ""), now.get(name, ""))
-        for name in sorted(was.keys() | now.keys())
-        if was.get(name) != now.get(name)
-    ]
-    return Since(*named, cells=moved)
+    return Since(*named, cells=figures_altered(dict(page["run"]["lines"]), now))
 
 
-KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)
+KIND = OriginKind(shelf_by_name(Folio, "folio"), lambda page: RUN, lambda page: bool(page["lines"]), _since)

@@ -20,7 +20,7 @@ from rulka.core.folios.filled import FilledTable, filled_to
 from rulka.core.money import as_usual
 from rulka.folios.library.masters import master_of
 from rulka.folios.running.comparing import beside_master
-from rulka.folios.running.sections import Reading, SectionRead
+from rulka.folios.running.sections import FolioReading, SectionRead
 from rulka.formats.figures import moment_text
 from rulka.formats.output.html import faces, stamp_head
 from rulka.formats.output.paper import page_picture
@@ -64,7 +64,7 @@ def _quiet(done: int, of: int) -> None:
 class Making:
     """A folio in the making: what is chosen of it, where its figures lead, who hears how far it is."""
 
-    reading: Reading
+    reading: FolioReading
     keys: Sequence[str]
     at: datetime
     address: Address = _nowhere
@@ -184,7 +184,7 @@ def _printed(making: Making, read: SectionRead) -> str:
     return head + as_paper(read.document, read.filled, address=making.address)
 
 
-def _alone(making: Making, part: docx_merge.Part) -> bytes:
+def _alone(making: Making, part: docx_merge.DocxPart) -> bytes:
     folio = making.reading.folio
     return docx_merge.merged([part], master_of(folio, "docx"), title=folio.title, bare=True)
 
@@ -195,7 +195,7 @@ def _counted(making: Making, read: SectionRead, part: PdfPart, begins: int, tota
         return part
     own = word_part(making, read)
     data, _ = as_pdf(
-        _alone(making, docx_merge.Part(own.data, own.heading, own.mark, own.chosen, own.own, begins, total)), "docx"
+        _alone(making, docx_merge.DocxPart(own.data, own.heading, own.mark, own.chosen, own.own, begins, total)), "docx"
     )
     return PdfPart(part.title, data, part.number, part.has_head, part.has_foot)
 
@@ -203,23 +203,23 @@ def _counted(making: Making, read: SectionRead, part: PdfPart, begins: int, tota
 # word files -----------------------------------------------------------------------------------------------------------
 
 
-def word_part(making: Making, read: SectionRead) -> docx_merge.Part:
+def word_part(making: Making, read: SectionRead) -> docx_merge.DocxPart:
     """A section as a word file to be laid beside others; for what nobody chose yet its own looks stand."""
     number, heading = making.number(read), making.heading(read)
     folio = making.reading.folio
     if read.form == "docx" and read.content is not None:
         own = {one.key: "keep" for one in beside_master(folio, read.content)}
-        return docx_merge.Part(read.file, heading, number, {**own, **read.content.chosen}, own=True)
+        return docx_merge.DocxPart(read.file, heading, number, {**own, **read.content.chosen}, own=True)
     if read.form in ("pptx", "pdf"):
-        return docx_merge.Part(_pictured(making, read, heading), heading, number)
+        return docx_merge.DocxPart(_pictured(making, read, heading), heading, number)
     if read.form == "none":
         empty = write_docx(read.document, read.filled, master_of(folio, "docx"), heading=heading, title=folio.title)
-        return docx_merge.Part(empty, heading, number)
+        return docx_merge.DocxPart(empty, heading, number)
     data = write_docx(
         read.document, read.filled, master_of(folio, "docx"), heading=heading, title=folio.title,
         landscape=lies_across(read),
     )  # fmt: skip
-    return docx_merge.Part(data, heading, number)
+    return docx_merge.DocxPart(data, heading, number)
 
 
 def _pictured(making: Making, read: SectionRead, heading: str) -> bytes:

@@ -9,19 +9,19 @@ from rulka.core.errors import RulkaError
 from rulka.folios.library.opening import open_folio, readable
 from rulka.folios.output.leaving import leave
 from rulka.folios.output.making import FORMS, Making, made
-from rulka.folios.running.sections import Reading
+from rulka.folios.running.sections import FolioReading
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
 from rulka.statements.library.shelves import depth_on, level_on
-from rulka.statements.output.sendable import Asked, Piece
+from rulka.statements.output.sendable import SendRequest, SentFile
 
 
 class Folios:
     """Folios as a kind of thing that can be sent: what was released, at the folio's own period and node."""
 
-    def pieces(self, asked: Asked) -> list[Piece]:
+    def pieces(self, asked: SendRequest) -> list[SentFile]:
         folio = open_folio(asked.ledger, asked.name, person=asked.person)
-        reading = Reading(folio, asked.fence, asked.person)
+        reading = FolioReading(folio, asked.fence, asked.person)
         if reading.outline.revision is None:
             reading.outline = replace(reading.outline, revision=asked.revision)
         period, view = reading.period, reading.places().view
@@ -42,7 +42,7 @@ class Folios:
                 return leave(reading, form, [], at=asked.at)
             return made(Making(reading, [], asked.at), form)
 
-        return [Piece(names, content)]
+        return [SentFile(names, content)]
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
         return None

@@ -152,7 +152,8 @@ def desk(request: HttpRequest, key: str, file: str = "") -> HttpResponse:
     length = request.headers.get("Content-Length", "0")
     if len(length) > 12 or int(length or 0) > MOST_BYTES:
         return HttpResponse(f"At most {MOST_BYTES:,} bytes are taken.", status=TOO_LARGE, content_type="text/plain")
-    environ = {**request.META, "SCRIPT_NAME": "/desk", "PATH_INFO": f"/{key}/{file}"}
+    path = f"/{key}/{file}".encode().decode("latin-1")  # as WSGI hands paths on: bytes, one a character
+    environ = {**request.META, "SCRIPT_NAME": "/desk", "PATH_INFO": path}
     environ.pop("HTTP_AUTHORIZATION", None)
     environ["wsgi.input"] = io.BytesIO(request.read(int(length or 0)))
     told: dict[str, Any] = {}

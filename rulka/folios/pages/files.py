@@ -4,9 +4,9 @@ other."""
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.utils.http import content_disposition_header
 from django.views.decorators.http import require_GET, require_POST
 
@@ -15,10 +15,13 @@ from rulka.core.values import key_in
 from rulka.folios.editing.acting import drop_draft, take_up
 from rulka.folios.editing.uploading import TYPES, file_name, upload, written_elsewhere
 from rulka.folios.library.opening import find_content
+from rulka.folios.models import Content, Folio
 from rulka.folios.pages.folio import page_of
-from rulka.folios.pages.readers import Asked, asked_for, back
-from rulka.folios.running.comparing import Line, compared, words_in
+from rulka.folios.pages.readers import asked_for, back
+from rulka.folios.running.comparing import ComparedLine, compared, words_in
+from rulka.folios.running.sections import SectionRead
 from rulka.formats.writing.checking import MOST_BYTES
+from rulka.ledger.seat import SeatedPage
 
 
 @require_POST
@@ -78,20 +81,36 @@ def take_version(request: HttpRequest, name: str, key: str, number: int) -> Http
     return _file(read.version(content).file, content.file_name or f"{key}.{content.form}", content.form)
 
 
+@dataclass(frozen=True, kw_only=True)
+class VersionsPage(SeatedPage):
+    """Two versions of a section, line by line; `moved` lines of them differ."""
+
+    html = "folios/versions.html"
+    where: str = "folios"
+    folio: Folio
+    read: SectionRead
+    older: Content
+    newer: Content
+    lines: Sequence[ComparedLine]
+    moved: int
+    query: str
+
+
 @require_GET
 def versions(request: HttpRequest, name: str, key: str) -> HttpResponse:
     """Two versions of a section, line by line."""
     asked = asked_for(request, name, key)
-    row = asked.reading.section(key).row
-    former, latter = (find_content(row, key_in(request.GET.get(which, "")) or 0, asked.seat.person)
+    read = asked.reading.section(key)
+    former, latter = (find_content(read.row, key_in(request.GET.get(which, "")) or 0, asked.seat.person)
                       for which in ("former", "latter"))  # fmt: skip
     lines = list(compared(words_in(former), words_in(latter)))
-    return render(request, "folios/versions.html", _context(asked, former, latter, lines))
-
-
-def _context(asked: Asked, former: object, latter: object, lines: Sequence[Line]) -> dict[str, object]:
-    return {
-        "where": "folios", "seat": asked.seat, "folio": asked.folio, "asked": asked, "read": asked.read,
-        "older": former, "newer": latter, "lines": lines, "query": asked.query(panel="history"),
-        "moved": sum(one.kind != "same" for one in lines),
-    }  # fmt: skip
+    return VersionsPage(
+        seat=asked.seat,
+        folio=asked.folio,
+        read=read,
+        older=former,
+        newer=latter,
+        lines=lines,
+        moved=sum(one.kind != "same" for one in lines),
+        query=asked.query(panel="history"),
+    ).answer(request)

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -16,12 +15,12 @@ from rulka.core.errors import RulkaError
 from rulka.folios.library.opening import rows_of, seen_folios, standing_of
 from rulka.folios.library.storing import TEXTS, outline_of
 from rulka.folios.models import Folio, Section
-from rulka.ledger.seat import seat_of
+from rulka.ledger.seat import SeatedPage, seat_of
 from rulka.statements.library.on_shelves import may_run_among
 
 
 @dataclass(frozen=True)
-class Line:
+class FolioLine:
     """A folio in the list: how far it is, and how many sections wait for whoever looks."""
 
     folio: Folio
@@ -33,6 +32,15 @@ class Line:
     opens: bool
 
 
+@dataclass(frozen=True, kw_only=True)
+class FoliosPage(SeatedPage):
+    """The folios of the ledger."""
+
+    html = "folios/list.html"
+    where: str = "folios"
+    lines: Sequence[FolioLine]
+
+
 @require_GET
 def folio_list(request: HttpRequest) -> HttpResponse:
     """The folios of the ledger, those that wait for whoever looks first."""
@@ -42,10 +50,10 @@ def folio_list(request: HttpRequest) -> HttpResponse:
     periods = seat.view.frame.calendar.by_code
     lines = [_line(one, seat.person.username, one.pk in opens, periods) for one in seen]
     lines.sort(key=lambda one: (-one.mine, one.folio.title.casefold()))
-    return render(request, "folios/list.html", {"where": "folios", "seat": seat, "lines": lines})
+    return FoliosPage(seat=seat, lines=lines).answer(request)
 
 
-def _line(folio: Folio, name: str, opens: bool, periods: Mapping[str, Period]) -> Line:
+def _line(folio: Folio, name: str, opens: bool, periods: Mapping[str, Period]) -> FolioLine:
     outline, rows = outline_of(folio), rows_of(folio)
     done = mine = 0
     for section in outline.sections:
@@ -54,7 +62,7 @@ def _line(folio: Folio, name: str, opens: bool, periods: Mapping[str, Period]) -
         now = standing_of(folio, section, row)
         mine += folio.state == Folio.State.WRITING and now.responsible == name
     period = periods[outline.period].title if outline.period in periods else outline.period
-    return Line(folio, period, done, len(outline.sections), mine, folio.changed, opens)
+    return FolioLine(folio, period, done, len(outline.sections), mine, folio.changed, opens)
 
 
 @require_POST

@@ -63,20 +63,12 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
                 TEXTS.put_on_shelf(folio, sent.get("shelf", ""), seat.person)
                 return back(asked, panel="about")
             case "text":
-                bodies = FOLIOS.read(sent.get("text", ""), "text")
-                if len(bodies) != 1:
-                    raise RulkaError("It holds several folios.", hint="Keep one here.", subject="text")
-                body = {**set_about(bodies[0], {}), "folio": folio.name}
+                body = set_about(TEXTS.only_body(FOLIOS.read(sent.get("text", ""), "text"), folio), {})
                 set_body(folio, body, "its text", fence=seat.view.fence, person=seat.person)
                 known = [one.key for one in outline_of(folio).sections]
                 return back(asked, panel="text", section=asked.key if asked.key in known else "")
             case "delete":
-                if sent.get("title", "").strip() != folio.title:
-                    raise RulkaError(
-                        f"'{folio.title}' was not deleted.", hint="Type its title; this can't be undone.",
-                        subject="title",
-                    )  # fmt: skip
-                TEXTS.delete(folio, seat.person)
+                TEXTS.delete_typed(folio, folio.title, sent.get("title", ""), seat.person)
                 return HttpResponseRedirect(f"{reverse('folios')}?{seat.query}")
             case _:
                 raise NotFound("Nothing is called so here.", hint="Load the page again.", subject="action")

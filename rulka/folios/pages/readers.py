@@ -11,8 +11,9 @@ from django.urls import reverse
 
 from rulka.folios.library.opening import may_manage, open_folio
 from rulka.folios.models import Folio
-from rulka.folios.running.sections import Reading, SectionRead
+from rulka.folios.running.sections import FolioReading, SectionRead
 from rulka.ledger.seat import Seat, seat_of
+from rulka.people.models import Person
 from rulka.statements.library.on_shelves import may_change_on
 
 PANELS = (("section", "Section"), ("figures", "Figures"), ("style", "Style"), ("history", "History"))
@@ -20,12 +21,12 @@ OUTLINE = (("outline", "Section"), ("about", "Folio"), ("master", "Master"), ("t
 
 
 @dataclass(frozen=True)
-class Asked:
+class FolioRequest:
     """A folio as a page asks for it: which section, which panel, whether the outline is changed or a text written."""
 
     seat: Seat
     folio: Folio
-    reading: Reading
+    reading: FolioReading
     key: str
     panel: str
     arranging: bool
@@ -38,7 +39,7 @@ class Asked:
     @cached_property
     def may_change(self) -> bool:
         """Whether they may change the outline."""
-        return self.seat.person.may_edit and may_change_on(self.seat.person, self.folio)
+        return _may_change(self.seat.person, self.folio)
 
     @cached_property
     def read(self) -> SectionRead | None:
@@ -54,11 +55,15 @@ class Asked:
         return urlencode({name: value for name, value in own.items() if value})
 
 
-def asked_for(request: HttpRequest, name: str, key: str = "", *, edit: bool = False) -> Asked:
+def _may_change(person: Person, folio: Folio) -> bool:
+    return person.may_edit and may_change_on(person, folio)
+
+
+def asked_for(request: HttpRequest, name: str, key: str = "", *, edit: bool = False) -> FolioRequest:
     """The folio that an address names, for the person who asks; refused for who may not open it."""
     seat = seat_of(request)
     folio = open_folio(seat.ledger, name, person=seat.person, edit=edit)
-    reading = Reading(folio, seat.view.fence, seat.person, drafts=True)
+    reading = FolioReading(folio, seat.view.fence, seat.person, drafts=True)
     key = key or request.GET.get("section", "")
     keys = [one.key for one in reading.outline.sections]
     if not key and keys:
@@ -66,13 +71,13 @@ def asked_for(request: HttpRequest, name: str, key: str = "", *, edit: bool = Fa
         key = (mine or keys)[0]
     if key:
         reading.outline.section(key)
-    arranging = request.GET.get("arrange") == "yes"
+    arranging = request.GET.get("arrange") == "yes" and _may_change(seat.person, folio)
     known = dict(OUTLINE if arranging else PANELS)
     panel = request.GET.get("panel", "")
     panel = panel if panel in known else next(iter(known))
-    return Asked(seat, folio, reading, key, panel, arranging, request.GET.get("write") == "yes")
+    return FolioRequest(seat, folio, reading, key, panel, arranging, request.GET.get("write") == "yes")
 
 
-def back(asked: Asked, **more: str) -> HttpResponseRedirect:
+def back(asked: FolioRequest, **more: str) -> HttpResponseRedirect:
     """On to the folio's page, with what it shows."""
     return HttpResponseRedirect(f"{reverse('folio', args=[asked.folio.name])}?{asked.query(**more)}")

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, JsonResponse
-from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import RulkaError
@@ -16,11 +17,11 @@ from rulka.core.overviews.definitions import KINDS
 from rulka.extracts.library.opening import runnable as runnable_extracts
 from rulka.extracts.library.storing import definition_of
 from rulka.folios.editing.acting import keep_text
-from rulka.folios.pages.readers import Asked, asked_for
-from rulka.folios.running.places import source_from
-from rulka.formats.writing.marked import is_table
+from rulka.folios.models import Folio
+from rulka.folios.pages.readers import FolioRequest, asked_for
 from rulka.formats.writing.page import as_page
 from rulka.overviews.library.opening import runnable as runnable_overviews
+from rulka.screen import Screen
 from rulka.statements.library.on_shelves import may_run_among
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN
@@ -75,30 +76,51 @@ def fill(request: HttpRequest, name: str, key: str) -> HttpResponse:
     return JsonResponse({"html": as_page(Document((LiveTable(text),)), found), "problem": ""})
 
 
+@dataclass(frozen=True)
+class PlaceableThings:
+    """What of a thing can be placed: lines, each (key, title, depth) and columns, for one figure; whole `pieces`, each
+    (source, title); a `hint` where it is written out."""
+
+    rows: Sequence[tuple[str, str, int]] = ()
+    columns: Sequence[tuple[str, str]] = ()
+    pieces: Sequence[tuple[str, str]] = ()
+    hint: str = ""
+
+
+@dataclass(frozen=True, kw_only=True)
+class PlacesPart(Screen):
+    """Where a live figure or table is chosen: the things of a `kind`, and what can be placed `of` one."""
+
+    html = "folios/_places.html"
+    folio: Folio
+    kind: str
+    of: str
+    things: Sequence[tuple[str, str]]
+    found: PlaceableThings
+    row: str
+    problem: RulkaError | None
+    kinds: Sequence[tuple[str, str]] = KIND_TITLES
+
+
 @require_GET
 def places(request: HttpRequest, name: str) -> HttpResponse:
     """What can be placed: a thing, then what of it."""
     asked = asked_for(request, name)
     kind, of = request.GET.get("kind", "statement"), request.GET.get("of", "")
-    typed = request.GET.get("source", "").strip()[:600]
-    context: dict[str, Any] = {
-        "asked": asked, "folio": asked.folio, "kind": kind, "of": of, "things": _things(asked, kind), "rows": [],
-        "columns": [], "pieces": [], "problem": None, "source": typed, "is_table": False, "query": asked.query(),
-        "row": request.GET.get("row", ""), "hint": "", "kinds": KIND_TITLES,
-    }  # fmt: skip
-    if of not in [one for one, _ in context["things"]]:
-        context["of"] = of = next((one for one, _ in context["things"]), "")
+    things = _things(asked, kind)
+    if of not in dict(things):
+        of = next((one for one, _ in things), "")
+    found, problem = PlaceableThings(), None
     try:
-        if typed:
-            context["is_table"] = is_table(source_from(typed).text)
-        if of:
-            context |= _pieces(asked, kind, of)
+        found = _pieces(asked, kind, of) if of else found
     except RulkaError as error:
-        context["problem"] = error
-    return render(request, "folios/_places.html", context)
+        problem = error
+    row = request.GET.get("row", "")
+    part = PlacesPart(folio=asked.folio, kind=kind, of=of, things=things, found=found, row=row, problem=problem)
+    return part.response(request)
 
 
-def _things(asked: Asked, kind: str) -> list[tuple[str, str]]:
+def _things(asked: FolioRequest, kind: str) -> list[tuple[str, str]]:
     ledger, person = asked.seat.ledger, asked.seat.person
     if kind == "overview":
         return [(one.name, one.title) for one in runnable_overviews(ledger, person)]
@@ -110,7 +132,7 @@ def _things(asked: Asked, kind: str) -> list[tuple[str, str]]:
     return [(one.name, one.title) for one in seen]
 
 
-def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:
+def _pieces(asked: FolioRequest, kind: str, of: str) -> PlaceableThings:
     """What of a thing can be placed: lines and columns of a statement, tiles and lines of an overview, blocks of a
     worksheet, sums of an extract."""
     places = asked.reading.places()
@@ -121,7 +143,7 @@ def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:
             (one.key, ", ".join(filter(None, (one.group, one.heading)))) for one in computed.columns
             if one.kind != "text" and not one.hidden
         ]  # fmt: skip
-        return {"rows": rows, "columns": columns, "pieces": [(f"statement:{of}", "The whole statement")]}
+        return PlaceableThings(rows, columns, [(f"statement:{of}", "The whole statement")])
     if kind == "overview":
         definition = places.overview(of)[0].definition
         pieces = [(f"overview:{of}|{tile.key}", tile.title or KINDS[tile.kind]) for tile in definition.tiles]
@@ -129,10 +151,10 @@ def _pieces(asked: Asked, kind: str, of: str) -> dict[str, Any]:
         columns = [(f"{window}-{what}", f"{title}, {what}")
                    for window, title in (("month", "month"), ("date", "year to date"), ("year", "whole year"))
                    for what in ("actual", "budget", "gap", "prior", "change")]  # fmt: skip
-        return {"rows": [(name, name, 0) for name in lines], "columns": columns, "pieces": pieces}
+        return PlaceableThings([(name, name, 0) for name in lines], columns, pieces)
     if kind == "worksheet":
-        return {"pieces": [], "hint": "Write a cell or cells, such as Sheet!B4 or Sheet!A1:D9, or a block's name."}
+        return PlaceableThings(hint="Write a cell or cells, such as Sheet!B4 or Sheet!A1:D9, or a block's name.")
     extract = next(one for one in runnable_extracts(asked.seat.ledger, asked.seat.person) if one.name == of)
     summed = definition_of(extract, asked.seat.person).columns
     rows = [("rows", "How many rows", 0), *((one.key, one.title, 0) for one in summed)]
-    return {"pieces": [(f"extract:{of}", "Its rows as a table")], "rows": rows}
+    return PlaceableThings(rows, pieces=[(f"extract:{of}", "Its rows as a table")])

@@ -23,7 +23,7 @@ def beside_master(folio: Folio, content: Content | None) -> list[Difference]:
 
 
 @dataclass(frozen=True)
-class Line:
+class ComparedLine:
     """A line of a comparison: the same in both, or only in the former or the latter."""
 
     kind: Literal["same", "gone", "new"]
@@ -47,12 +47,12 @@ def words_in(content: Content | None) -> list[str]:
     return [line for line in found if line.strip()]
 
 
-def compared(former: Sequence[str], latter: Sequence[str]) -> Iterator[Line]:
+def compared(former: Sequence[str], latter: Sequence[str]) -> Iterator[ComparedLine]:
     """Two versions line by line."""
     matcher = SequenceMatcher(None, former[:MOST_LINES], latter[:MOST_LINES], autojunk=False)
     for kind, first, last, begin, end in matcher.get_opcodes():
         if kind == "equal":
-            yield from (Line("same", text) for text in former[first:last])
+            yield from (ComparedLine("same", text) for text in former[first:last])
         else:
-            yield from (Line("gone", text) for text in former[first:last])
-            yield from (Line("new", text) for text in latter[begin:end])
+            yield from (ComparedLine("gone", text) for text in former[first:last])
+            yield from (ComparedLine("new", text) for text in latter[begin:end])

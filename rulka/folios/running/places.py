@@ -29,12 +29,12 @@ from rulka.core.definitions.looks import NumberStyle
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.extracting.query import plain
 from rulka.core.folios.filled import Filled, FilledFigure, FilledProblem, Piece, Unit
-from rulka.core.folios.writing import Figure, Look
+from rulka.core.folios.writing import FigureLook, FigurePlace
 from rulka.core.money import QUANTITY_DIGITS, as_usual, exact_text
 from rulka.extracts.library.opening import open_extract
 from rulka.extracts.library.storing import definition_of
-from rulka.extracts.running.asked import Asked as AskedRows
-from rulka.extracts.running.asked import Reader as RowsReader
+from rulka.extracts.running.asked import AskedExtract as AskedRows
+from rulka.extracts.running.asked import ExtractReader as RowsReader
 from rulka.extracts.running.asked import opened as opened_rows
 from rulka.folios.running import tables
 from rulka.formats.figures import style_of, written
@@ -45,7 +45,7 @@ from rulka.overviews.library.opening import open_overview
 from rulka.overviews.library.storing import checked as overview_checked
 from rulka.overviews.output.making import UNITS
 from rulka.overviews.output.shown import Ways
-from rulka.overviews.running.readings import Reader as OverviewReader
+from rulka.overviews.running.readings import OverviewReader as OverviewReader
 from rulka.overviews.running.readings import StatementReadings
 from rulka.overviews.running.tiles import filled_page
 from rulka.people.models import Person
@@ -54,7 +54,7 @@ from rulka.statements.library.opening import definitions_for
 from rulka.statements.library.shelves import depth_on
 from rulka.statements.running.runs import has_own_nodes, page_nodes, read_by, run_at, view_by
 from rulka.worksheets.library.opening import open_worksheet
-from rulka.worksheets.running.live import Reader as SheetReader
+from rulka.worksheets.running.live import WorksheetReader as SheetReader
 from rulka.worksheets.running.live import opened as opened_sheet
 
 MOST_KEPT = 32
@@ -65,7 +65,7 @@ MOST_ROWS = 400
 
 
 @dataclass(frozen=True)
-class Source:
+class LiveSource:
     """A source in its parts: kind, name, and what of it."""
 
     kind: str
@@ -77,7 +77,7 @@ class Source:
         return "|".join((f"{self.kind}:{self.name}", *self.parts))
 
 
-def source_from(text: str) -> Source:
+def source_from(text: str) -> LiveSource:
     """A source as it is written; raises RulkaError for what is none."""
     kind, mark, rest = text.partition(":")
     name, *parts = rest.split("|")
@@ -86,14 +86,14 @@ def source_from(text: str) -> Source:
             f"'{text[:60]}' names no figure.", hint=f"Begin with {', '.join(KINDS)}, a colon and a name.",
             subject="figure",
         )  # fmt: skip
-    return Source(kind, name, tuple(part.strip() for part in parts))
+    return LiveSource(kind, name, tuple(part.strip() for part in parts))
 
 
 KINDS = ("statement", "overview", "worksheet", "extract")
 
 
 @dataclass(eq=False)
-class Places:
+class FolioSources:
     """All that a folio reads, for one reader; each thing is opened by their own rights, once."""
 
     ledger: Ledger
@@ -115,7 +115,7 @@ class Places:
     # filling ----------------------------------------------------------------------------------------------------------
 
     @as_usual()
-    def filled(self, figures: Iterable[Figure], sources: Iterable[str]) -> Filled:
+    def filled(self, figures: Iterable[FigurePlace], sources: Iterable[str]) -> Filled:
         """Figures and tables as they are now; one that can't be shown says why, the others stand."""
         found: dict[str, FilledFigure] = {}
         for figure in figures:
@@ -123,7 +123,7 @@ class Places:
                 found[figure.key] = self.figure(figure)
         return Filled(found, {source: self.table(source) for source in dict.fromkeys(sources)})
 
-    def figure(self, figure: Figure) -> FilledFigure:
+    def figure(self, figure: FigurePlace) -> FilledFigure:
         """One figure in words, or why it shows nothing."""
         try:
             source = source_from(figure.source)
@@ -176,7 +176,7 @@ class Places:
             self._statements[name] = definitions, computed
         return self._statements[name]
 
-    def _statement_figure(self, source: Source, look: Look) -> FilledFigure:
+    def _statement_figure(self, source: LiveSource, look: FigureLook) -> FilledFigure:
         if len(source.parts) != 2:
             raise RulkaError(f"'{source.text[:80]}' names no figure.", hint="Name its line and its column.")
         definitions, computed = self.computed(source.name)
@@ -201,7 +201,7 @@ class Places:
                  "row": row, "column": column}  # fmt: skip
         return f"{reverse('statement', args=[definitions['statement'].name])}?{urlencode(asked)}"
 
-    def _statement_table(self, source: Source) -> list[Piece]:
+    def _statement_table(self, source: LiveSource) -> list[Piece]:
         definitions, computed = self.computed(source.name)
         rows = [row_named(computed, name) for name in _listed(source.parts, 0)]
         columns = [column_named(computed, name) for name in _listed(source.parts, 1)]
@@ -236,7 +236,7 @@ class Places:
             self._overviews[name] = readings, Ways(traced, lambda code: "")
         return self._overviews[name]
 
-    def _overview_figure(self, source: Source, look: Look) -> FilledFigure:
+    def _overview_figure(self, source: LiveSource, look: FigureLook) -> FilledFigure:
         """A line of an overview: in a column such as `date-actual`, `month-gap` or `year-budget`."""
         if len(source.parts) != 2:
             raise RulkaError(f"'{source.text[:80]}' names no figure.", hint="Name its line and a column.")
@@ -266,7 +266,7 @@ class Places:
         text = looked(shown.value, look, digits=style.decimals, style=style, percent=style.style == "percent")
         return FilledFigure(text, exact(shown.value, unit), line.title, _said(column), unit, address)
 
-    def _overview_table(self, source: Source) -> list[Piece]:
+    def _overview_table(self, source: LiveSource) -> list[Piece]:
         readings, ways = self.overview(source.name)
         definition, wanted = readings.definition, set(_listed(source.parts, 0))
         known = [tile.key for tile in definition.tiles]
@@ -292,7 +292,7 @@ class Places:
             node = first_node(view).code
         return worksheet, SheetReader(self.ledger, view, view.frame.calendar.period(self.period), node, self.person)
 
-    def _worksheet_figure(self, source: Source, look: Look) -> FilledFigure:
+    def _worksheet_figure(self, source: LiveSource, look: FigureLook) -> FilledFigure:
         worksheet, reader = self._sheet_reader(source.name)
         with opened_sheet(worksheet, reader, {}) as live:
             sheet, box = tables.cells_named(live, source.parts)
@@ -306,14 +306,14 @@ class Places:
             return FilledFigure(shown.text or "none", "", name, "", "other", address)
         percent = shown.text.endswith("%")
         unit: Unit = "percent" if percent else "other"
-        written_so = shown.text if look == Look() else looked(Fraction(value), look, digits=0, percent=percent)
+        written_so = shown.text if look == FigureLook() else looked(Fraction(value), look, digits=0, percent=percent)
         return FilledFigure(written_so, exact(Fraction(value), unit), name, "", unit, address)
 
     def _sheet_address(self, name: str, sheet: int) -> str:
         asked = urlencode({"ledger": self.ledger.code, "period": self.period, "node": self.node, "sheet": sheet})
         return f"{reverse('worksheet', args=[name])}?{asked}"
 
-    def _worksheet_table(self, source: Source) -> list[Piece]:
+    def _worksheet_table(self, source: LiveSource) -> list[Piece]:
         worksheet, reader = self._sheet_reader(source.name)
         with opened_sheet(worksheet, reader, {}) as live:
             return [tables.of_cells(live, source.parts, source.text)]
@@ -325,14 +325,14 @@ class Places:
         fence = self.fence.down_to(depth_on(self.person, extract.shelf_id)) if self.person else self.fence
         return extract, RowsReader(self.ledger, fence, self.period, self.node, self.person, self.revision)
 
-    def _extract_figure(self, source: Source, look: Look) -> FilledFigure:
+    def _extract_figure(self, source: LiveSource, look: FigureLook) -> FilledFigure:
         """How many rows an extract has (`rows`), or what a column comes to."""
         extract, reader = self._rows_reader(source.name)
         with opened_rows(definition_of(extract, self.person), reader, {}) as asked:
             asked.rows.check_currencies(asked.query)
             return self._extract_sum(extract, asked, (source.parts or ("rows",))[0], look)
 
-    def _extract_sum(self, extract: Any, asked: AskedRows, name: str, look: Look) -> FilledFigure:
+    def _extract_sum(self, extract: Any, asked: AskedRows, name: str, look: FigureLook) -> FilledFigure:
         address = f"{reverse('extract', args=[extract.name])}?{urlencode(self._asked())}"
         sums = asked.rows.sums(asked.query)
         if name == "rows":
@@ -354,7 +354,7 @@ class Places:
     def _asked(self) -> dict[str, str]:
         return {"ledger": self.ledger.code, "period": self.period, "node": self.node}
 
-    def _extract_table(self, source: Source) -> list[Piece]:
+    def _extract_table(self, source: LiveSource) -> list[Piece]:
         extract, reader = self._rows_reader(source.name)
         with opened_rows(definition_of(extract, self.person), reader, {}) as asked:
             asked.rows.check_currencies(asked.query)
@@ -418,7 +418,7 @@ def exact(value: Fraction, unit: Unit) -> str:
     return exact_text(value * 100 if unit == "percent" else value, QUANTITY_DIGITS)
 
 
-def looked(value: Fraction, look: Look, *, digits: int, style: Any = None, percent: bool = False) -> str:
+def looked(value: Fraction, look: FigureLook, *, digits: int, style: Any = None, percent: bool = False) -> str:
     """A figure as it is written in words: in its own unit and decimals, else as its statement writes it."""
     value = abs(value) if look.unsigned else value
     base = style or NumberStyle("percent" if percent else "amount", digits, "units", "minus", "0", "never")

@@ -8,15 +8,15 @@ from functools import cached_property
 
 from rulka.core.books.calendar import Period
 from rulka.core.books.fence import Fence
-from rulka.core.folios.filled import Fact, Filled, facts_of, filled_from
+from rulka.core.folios.filled import Filled, FolioFact, facts_of, filled_from
 from rulka.core.folios.outline import FolioDef, SectionDef
-from rulka.core.folios.standing import Standing
-from rulka.core.folios.typed import Found, judge
+from rulka.core.folios.standing import SectionStanding
+from rulka.core.folios.typed import TypedFigure, judge
 from rulka.core.folios.writing import Document, LiveTable, document_from, figure_named, plain_lines
 from rulka.folios.library.opening import content_seen, draft_of, rows_of, standing_of
 from rulka.folios.library.storing import outline_of
 from rulka.folios.models import Content, Folio, Section
-from rulka.folios.running.places import Places
+from rulka.folios.running.places import FolioSources
 from rulka.formats.writing.docx_read import lines_of, tags_of
 from rulka.formats.writing.docx_write import refilled, tag_of
 from rulka.formats.writing.marked import document_marked
@@ -28,7 +28,7 @@ from rulka.statements.library.shelves import depth_on
 
 
 @dataclass(eq=False)
-class Reading:
+class FolioReading:
     """A folio as one person reads it, behind their fence."""
 
     folio: Folio
@@ -37,7 +37,7 @@ class Reading:
     drafts: bool = False
     """Whether what they keep themselves goes before what was released."""
 
-    _places: dict[tuple[str, str, int | None], Places] = field(default_factory=dict)
+    _places: dict[tuple[str, str, int | None], FolioSources] = field(default_factory=dict)
     _read: dict[str, SectionRead] = field(default_factory=dict)
 
     @cached_property
@@ -63,13 +63,13 @@ class Reading:
             return view.frame.calendar.period(self.outline.period)
         return latest_period(view)
 
-    def places(self, period: str = "", node: str | None = None, revision: int | None = None) -> Places:
+    def places(self, period: str = "", node: str | None = None, revision: int | None = None) -> FolioSources:
         """What figures are read from; of the folio itself without another period, node and revision."""
         own = (period, node or "", revision) if period else (
             self.period.code, self.outline.node, self.outline.revision
         )  # fmt: skip
         if own not in self._places:
-            self._places[own] = Places(self.folio.ledger, self.deep, self.person, *own)
+            self._places[own] = FolioSources(self.folio.ledger, self.deep, self.person, *own)
         return self._places[own]
 
     def section(self, key: str) -> SectionRead:
@@ -85,11 +85,11 @@ class Reading:
         yield from (self.section(one.key) for one in self.outline.sections)
 
     @cached_property
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[FolioFact]:
         """Every figure that the folio shows, live ones and those of finished sections."""
         return [fact for one in self.sections() for fact in one.facts]
 
-    def facts_at(self, period: str, revision: int | None) -> list[Fact]:
+    def facts_at(self, period: str, revision: int | None) -> list[FolioFact]:
         """The live figures as they were at another period and revision."""
         return [
             fact
@@ -98,7 +98,7 @@ class Reading:
         ]  # fmt: skip
 
     @cached_property
-    def former(self) -> list[Fact]:
+    def former(self) -> list[FolioFact]:
         """The live figures as they were in the period before."""
         codes = [one.code for one in self.places().view.frame.calendar.periods if not one.adjusting]
         own = codes.index(self.period.code) if self.period.code in codes else 0
@@ -109,7 +109,7 @@ class Reading:
 class SectionRead:
     """A section with what somebody reads of it."""
 
-    reading: Reading
+    reading: FolioReading
     section: SectionDef
     row: Section
 
@@ -125,7 +125,7 @@ class SectionRead:
         return content_seen(self.row, self.reading.person, draft=drafts)
 
     @cached_property
-    def standing(self) -> Standing:
+    def standing(self) -> SectionStanding:
         return standing_of(self.reading.folio, self.section, self.row, self.draft)
 
     @property
@@ -218,7 +218,7 @@ class SectionRead:
         return made
 
     @cached_property
-    def facts(self) -> list[Fact]:
+    def facts(self) -> list[FolioFact]:
         """The figures it shows."""
         return list(facts_of(self.filled, self.section.key))
 
@@ -234,7 +234,7 @@ class SectionRead:
         return slide_lines(self.raw) if self.form == "pptx" else []
 
     @property
-    def _former(self) -> list[Fact]:
+    def _former(self) -> list[FolioFact]:
         """What the folio's figures were in the period before, and when this was written."""
         written = self.content.revision if self.content is not None else None
         newest = self.reading.places().view.revision
@@ -242,7 +242,7 @@ class SectionRead:
         return [*then, *self.reading.former]
 
     @cached_property
-    def typed(self) -> list[Found]:
+    def typed(self) -> list[TypedFigure]:
         """Typed numbers that are figures of the folio, contradict one or were right once; not those that somebody said
         to leave."""
         if not any(letter.isalnum() for line in self.lines for letter in line):

@@ -25,7 +25,7 @@ from rulka.core.folios.filled import (
 from rulka.core.money import GAP, QUANTITY_DIGITS, exact_text, grouped
 from rulka.core.sheet.addresses import Box, cell_text, read_box
 from rulka.core.sheet.workbook import Sheet
-from rulka.extracts.running.asked import Asked
+from rulka.extracts.running.asked import AskedExtract
 from rulka.formats.output.page import show
 from rulka.overviews.output.shown import Ways, show_tile
 from rulka.overviews.running.tiles import Tile
@@ -67,9 +67,8 @@ def of_statement(
         is_heading = row.kind in ("section", "heading", "text")
         made.append(FilledRow(row.label, () if is_heading else tuple(cells), row.depth, looks, strong, row.above,
                               row.below))  # fmt: skip
-    heads = tuple(
-        tuple((group.title, group.width) for group in level) for level in shown.heads
-    ) if not columns else ()  # fmt: skip
+    levels = () if columns else shown.heads
+    heads = tuple(tuple((group.title, group.width) for group in level) for level in levels)
     notes = tuple(shown.notes)
     heading = tuple(shown.columns[at].heading for at in chosen)
     if columns and shown.heads:
@@ -225,7 +224,7 @@ def _exact(value: Any, text: str) -> tuple[str, Unit]:
 # extracts -------------------------------------------------------------------------------------------------------------
 
 
-def of_rows(title: str, asked: Asked, names: Sequence[str], most: int, source: str) -> FilledTable:
+def of_rows(title: str, asked: AskedExtract, names: Sequence[str], most: int, source: str) -> FilledTable:
     """The rows of an extract, as many as a folio shows; it says where there are more. Some columns where they are
     named, by key or title."""
     order = [_place(asked, name) for name in names] or asked.order()
@@ -243,7 +242,7 @@ def of_rows(title: str, asked: Asked, names: Sequence[str], most: int, source: s
     )  # fmt: skip
 
 
-def _place(asked: Asked, name: str) -> int:
+def _place(asked: AskedExtract, name: str) -> int:
     """The place of a column by its key or title; NotFound otherwise."""
     for at, column in enumerate(asked.query.columns):
         if name in (column.key, column.title):

@@ -6,14 +6,14 @@ from __future__ import annotations
 import base64
 import os
 import tempfile
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, Final
 
 from rulka.core.errors import RulkaError, RulkaErrors
 from rulka.core.filings.taxonomy import check_circles
-from rulka.formats.filings.package import Package, check_references, open_package
+from rulka.formats.filings.package import TaxonomyPackage, check_references, open_package
 from rulka.formats.intake.apart import answer, ask
 
 SECONDS: Final = 240
@@ -109,7 +109,24 @@ def _words(told: Mapping[str, Any]) -> str:
 # taxonomies -----------------------------------------------------------------------------------------------------------
 
 
-def _told(model: Any, package: Package, entry: str) -> dict[str, Any]:
+def _arcs(
+    model: Any, named: Callable[[Any], str], arcroles: tuple[str, ...], *, weighted: bool = False
+) -> dict[str, list[list[str]]]:
+    """By role the pairs of names that arcs join, in their order; weighted ones with their weight."""
+    found: dict[str, list[list[str]]] = {}
+    for arcrole in arcroles:
+        for role in _roles(model, arcrole):
+            relations = model.relationshipSet(arcrole, role).modelRelationships
+            rows = found.setdefault(role, [])
+            for one in sorted(relations, key=lambda one: one.order or 0):
+                if one.fromModelObject is None or one.toModelObject is None:
+                    continue
+                row = [named(one.fromModelObject.qname), named(one.toModelObject.qname)]
+                rows.append([*row, str(one.weightDecimal)] if weighted else row)
+    return found
+
+
+def _told(model: Any, package: TaxonomyPackage, entry: str) -> dict[str, Any]:
     """What a loaded taxonomy holds, plain."""
     from arelle import XbrlConst
 
@@ -126,22 +143,9 @@ def _told(model: Any, package: Package, entry: str) -> dict[str, Any]:
         if one.isItem and not str(one.qname.namespaceURI).startswith(OWN)
     ]  # fmt: skip
 
-    def arcs(arcroles: tuple[str, ...], weighted: bool = False) -> dict[str, list[list[str]]]:
-        found: dict[str, list[list[str]]] = {}
-        for arcrole in arcroles:
-            for role in _roles(model, arcrole):
-                relations = model.relationshipSet(arcrole, role).modelRelationships
-                rows = found.setdefault(role, [])
-                for one in sorted(relations, key=lambda one: one.order or 0):
-                    if one.fromModelObject is None or one.toModelObject is None:
-                        continue
-                    row = [named(one.fromModelObject.qname), named(one.toModelObject.qname)]
-                    rows.append([*row, str(one.weightDecimal)] if weighted else row)
-        return found
-
-    shown = arcs((XbrlConst.parentChild,))
-    sums = arcs((XbrlConst.summationItem, XbrlConst.summationItem11), weighted=True)
-    divided = arcs((XbrlConst.domainMember, XbrlConst.dimensionDomain))
+    shown = _arcs(model, named, (XbrlConst.parentChild,))
+    sums = _arcs(model, named, (XbrlConst.summationItem, XbrlConst.summationItem11), weighted=True)
+    divided = _arcs(model, named, (XbrlConst.domainMember, XbrlConst.dimensionDomain))
     roles = {
         role: (model.roleTypeDefinition(role) or role) for role in dict.fromkeys((*shown, *sums, *divided))
     }  # fmt: skip

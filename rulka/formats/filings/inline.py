@@ -14,10 +14,10 @@ from lxml import html as html_reader
 
 from rulka.core.filings.facts import Fact, TextFact, in_words
 from rulka.core.filings.reported import ZERO, digits_shown
-from rulka.core.filings.taxonomy import Taxonomy
+from rulka.core.filings.taxonomy import Concepts
 from rulka.core.folios.filled import FilledCell, FilledDrawing, FilledFigure, Piece
-from rulka.core.folios.writing import Figure, Inline
-from rulka.formats.filings.naming import NAMES, Named, clark, schema_reference
+from rulka.core.folios.writing import FigurePlace, Inline
+from rulka.formats.filings.naming import NAMES, NamedFact, clark, schema_reference
 from rulka.formats.writing.page import Writer
 
 IX: Final = "http://www.xbrl.org/2013/inlineXBRL"
@@ -55,7 +55,7 @@ class FilingWriter(Writer):
         return f'<td class="{looks}">{self._marked(fact, cell.text)}</td>'
 
     def inline(self, inline: Inline) -> str:
-        if isinstance(inline, Figure):
+        if isinstance(inline, FigurePlace):
             fact, shown = self.reported.get(inline.source), self.filled.figure(inline.key)
             if fact is not None and not shown.problem:
                 return f'<span class="live">{self._in_words(fact, shown)}</span>'
@@ -99,7 +99,7 @@ class InlineSection:
 
 
 @dataclass(frozen=True)
-class Page:
+class InlinePage:
     """What stands around the sections."""
 
     title: str
@@ -116,31 +116,35 @@ class Inlined:
     words: dict[str, str]
 
 
+def _head(root: Any, page: InlinePage) -> None:
+    head = etree.SubElement(root, clark(XHTML, "head"))
+    kind = etree.SubElement(head, clark(XHTML, "meta"))
+    kind.set("http-equiv", "Content-Type")
+    kind.set("content", "text/html; charset=UTF-8")
+    _text(head, "title", page.title)
+    _text(head, "style", page.style).set("type", "text/css")
+
+
 def inlined(
-    page: Page,
+    page: InlinePage,
     sections: Sequence[InlineSection],
-    taxonomy: Taxonomy,
+    taxonomy: Concepts,
     entity: tuple[str, str],
     facts: Sequence[Fact],
     texts: Sequence[TextFact],
     blocks: Callable[[str], bool],
 ) -> Inlined:
     """The page. `facts` are those that `data` elements name; `blocks` says whether a concept takes marked-up text."""
-    named = Named(entity, taxonomy.within)
+    named = NamedFact(entity, taxonomy.within)
     spaces: dict[str | None, str] = {None: XHTML, "ix": IX, "ixt": IXT}
     for prefix, namespace in (*NAMES.items(), *taxonomy.namespaces.items()):
         spaces[prefix] = namespace
     root = etree.Element(clark(XHTML, "html"), nsmap=spaces)
     root.set(clark(XML, "lang"), "en")
-    head, body = etree.SubElement(root, clark(XHTML, "head")), etree.SubElement(root, clark(XHTML, "body"))
-    kind = etree.SubElement(head, clark(XHTML, "meta"))
-    kind.set("http-equiv", "Content-Type")
-    kind.set("content", "text/html; charset=UTF-8")
-    _text(head, "title", page.title)
-    _text(head, "style", page.style).set("type", "text/css")
-    header = etree.SubElement(
-        etree.SubElement(body, clark(XHTML, "div"), style="display:none"), clark(IX, "header")
-    )  # fmt: skip
+    _head(root, page)
+    body = etree.SubElement(root, clark(XHTML, "body"))
+    unseen = etree.SubElement(body, clark(XHTML, "div"), style="display:none")
+    header = etree.SubElement(unseen, clark(IX, "header"))
     schema_reference(etree.SubElement(header, clark(IX, "references")), taxonomy.entry)
     resources = etree.SubElement(header, clark(IX, "resources"))
     _text(body, "h1", page.title)
@@ -212,7 +216,7 @@ def _is_safe(attribute: str, value: str) -> bool:
     return attribute != "id" or NAME.fullmatch(value) is not None
 
 
-def _facts(parent: Any, facts: Sequence[Fact], named: Named) -> None:
+def _facts(parent: Any, facts: Sequence[Fact], named: NamedFact) -> None:
     for node in list(parent.iter("data")):
         at = int(node.attrib.pop("value"))
         fact = facts[at]
@@ -239,7 +243,7 @@ def _format(text: str, fact: Fact) -> str:
     return "ixt:num-comma-decimal" if mark == "," else "ixt:num-dot-decimal"
 
 
-def _around(text: TextFact, inner: Mapping[str, Any], named: Named, at: int, marked: bool) -> None:
+def _around(text: TextFact, inner: Mapping[str, Any], named: NamedFact, at: int, marked: bool) -> None:
     """A text around the words of its sections: the first one says what it is, each leads on to the next."""
     keys = [key for key in text.sections if key in inner]
     for place, key in enumerate(keys):

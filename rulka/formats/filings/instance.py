@@ -7,12 +7,12 @@ from collections.abc import Iterable, Mapping
 from lxml import etree
 
 from rulka.core.filings.facts import Fact, TextFact
-from rulka.core.filings.taxonomy import Taxonomy
-from rulka.formats.filings.naming import NAMES, XBRLI, Named, clark, qualified, schema_reference
+from rulka.core.filings.taxonomy import Concepts
+from rulka.formats.filings.naming import NAMES, XBRLI, NamedFact, clark, qualified, schema_reference
 
 
 def instance(
-    taxonomy: Taxonomy,
+    taxonomy: Concepts,
     entity: tuple[str, str],
     facts: Iterable[Fact],
     texts: Iterable[TextFact],
@@ -20,7 +20,7 @@ def instance(
     comment: str = "",
 ) -> bytes:
     """An instance; `words` are the texts by their concept, as they are reported."""
-    named = Named(entity, taxonomy.within)
+    named = NamedFact(entity, taxonomy.within)
     root = etree.Element(clark(XBRLI, "xbrl"), nsmap={**NAMES, **taxonomy.namespaces})
     if comment:
         root.append(etree.Comment(f" {comment.replace('--', '- -')} "))

@@ -9,7 +9,7 @@ from typing import Any, Final
 
 from lxml import etree
 
-from rulka.core.filings.reported import Time
+from rulka.core.filings.reported import ReportedTime
 
 XBRLI: Final = "http://www.xbrl.org/2003/instance"
 LINK: Final = "http://www.xbrl.org/2003/linkbase"
@@ -25,16 +25,16 @@ def clark(namespace: str, name: str) -> str:
 
 
 @dataclass
-class Named:
+class NamedFact:
     """The contexts and units of one report: for an `entity` (scheme, identifier), members standing `within` scenario or
     segment."""
 
     entity: tuple[str, str]
     within: str
-    contexts: dict[tuple[Time, Members], str] = field(default_factory=dict)
+    contexts: dict[tuple[ReportedTime, Members], str] = field(default_factory=dict)
     units: dict[str, str] = field(default_factory=dict)
 
-    def context(self, time: Time, members: Members = ()) -> str:
+    def context(self, time: ReportedTime, members: Members = ()) -> str:
         """The name of a context."""
         return self.contexts.setdefault((time, members), f"c{len(self.contexts) + 1}")
 
@@ -56,7 +56,7 @@ class Named:
             else:
                 _said(node, "measure", unit)
 
-    def _context(self, parent: Any, name: str, time: Time, members: Members) -> None:
+    def _context(self, parent: Any, name: str, time: ReportedTime, members: Members) -> None:
         node = etree.SubElement(parent, clark(XBRLI, "context"), id=name)
         entity = etree.SubElement(node, clark(XBRLI, "entity"))
         _said(entity, "identifier", self.entity[1]).set("scheme", self.entity[0])

@@ -26,7 +26,7 @@ IMPORTS: Final = tuple(f"{{http://www.w3.org/2001/XMLSchema}}{name}" for name in
 
 
 @dataclass(frozen=True)
-class Entry:
+class EntryPoint:
     """One way into a taxonomy: what it is called, the document that reports name."""
 
     name: str
@@ -34,7 +34,7 @@ class Entry:
 
 
 @dataclass
-class Package:
+class TaxonomyPackage:
     """An opened package: its files by their names below the folder on top, its entries, where addresses lead to."""
 
     name: str
@@ -42,7 +42,7 @@ class Package:
     title: str = ""
     version: str = ""
     identifier: str = ""
-    entries: list[Entry] = field(default_factory=list)
+    entries: list[EntryPoint] = field(default_factory=list)
     leads: list[tuple[str, str]] = field(default_factory=list)
     """(what an address begins with, what stands there in the package)"""
 
@@ -53,7 +53,7 @@ class Package:
                 return _normal(prefix + unquote(address.removeprefix(begins)))
         return None
 
-    def entry(self, name: str) -> Entry:
+    def entry(self, name: str) -> EntryPoint:
         """An entry by its name or address; the only one without a name."""
         if not self.entries:
             raise _refused("It names no entry point.", self.name)
@@ -73,7 +73,7 @@ class Package:
         )  # fmt: skip
 
 
-def open_package(data: bytes, name: str) -> Package:
+def open_package(data: bytes, name: str) -> TaxonomyPackage:
     """A package's parts; refused where it isn't one."""
     if len(data) > MOST_BYTES:
         raise RulkaError(
@@ -98,7 +98,7 @@ def open_package(data: bytes, name: str) -> Package:
             raise _refused("It is damaged.", name) from None
     if META not in files:
         raise _refused(f"It holds no {META}.", name)
-    package = Package(name, files)
+    package = TaxonomyPackage(name, files)
     _about(package)
     _catalog(package)
     return package
@@ -134,7 +134,7 @@ def _parsed(data: bytes, where: str) -> Any:
         ) from None
 
 
-def _about(package: Package) -> None:
+def _about(package: TaxonomyPackage) -> None:
     root = _parsed(package.files[META], META)
 
     def said(node: Any, name: str) -> str:
@@ -147,10 +147,10 @@ def _about(package: Package) -> None:
         if str(one.tag).endswith("}entryPoint"):
             hrefs = [link.get("href", "") for link in one if str(link.tag).endswith("}entryPointDocument")]
             if len(hrefs) == 1 and hrefs[0]:
-                package.entries.append(Entry(said(one, "name")[:200] or hrefs[0], hrefs[0]))
+                package.entries.append(EntryPoint(said(one, "name")[:200] or hrefs[0], hrefs[0]))
 
 
-def _catalog(package: Package) -> None:
+def _catalog(package: TaxonomyPackage) -> None:
     if CATALOG not in package.files:
         return
     for one in _parsed(package.files[CATALOG], CATALOG).iter():
@@ -175,7 +175,7 @@ def is_standard(address: str) -> bool:
     return any((cache / scheme / parts.netloc / parts.path.lstrip("/")).is_file() for scheme in ("http", "https"))
 
 
-def check_references(package: Package, entry: Entry) -> None:
+def check_references(package: TaxonomyPackage, entry: EntryPoint) -> None:
     """Follow every reference from an entry; refuse a package with files that are missing or would be fetched, all of
     them named."""
     problems: list[RulkaError] = []

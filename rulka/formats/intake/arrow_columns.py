@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from rulka.core.books.chart import BoolArray, IntArray
-from rulka.core.intake.columns import Column, Part
+from rulka.core.intake.columns import GivenColumn, Part
 from rulka.core.later import later
 
 if TYPE_CHECKING:
@@ -98,10 +98,10 @@ def table_of(rows: Sequence[Sequence[str]], width: int) -> pa.Table:
     return pa.table({str(at): pa.array(cells, pa.string()) for at, cells in zip(range(width), columns, strict=True)})
 
 
-def column_of(texts: pa.ChunkedArray) -> Column:
+def column_of(texts: pa.ChunkedArray) -> GivenColumn:
     """A column of a table as codes."""
     encoded = pc.dictionary_encode(texts.combine_chunks())
-    return Column(encoded.indices.to_numpy().astype(np.int64), encoded.dictionary.to_pylist())
+    return GivenColumn(encoded.indices.to_numpy().astype(np.int64), encoded.dictionary.to_pylist())
 
 
 def join(parts: Sequence[Part], rows: int) -> tuple[memoryview, IntArray]:
@@ -115,8 +115,8 @@ def join(parts: Sequence[Part], rows: int) -> tuple[memoryview, IntArray]:
     return memoryview(data) if data else memoryview(b""), places
 
 
-def _array(part: Column | IntArray) -> pa.Array:
-    if isinstance(part, Column):
+def _array(part: GivenColumn | IntArray) -> pa.Array:
+    if isinstance(part, GivenColumn):
         return pa.array(part.values, pa.large_string()).take(pa.array(part.codes))
     return pa.array(part).cast(pa.large_string())
 

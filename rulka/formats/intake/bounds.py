@@ -19,7 +19,7 @@ RESULT = ("revenue", "expense")
 
 
 @dataclass(frozen=True)
-class Bounds:
+class MemoryBounds:
     """Bounds of a feed; empty ones bind nothing. `first_day` is the first of a period, as YYYY-MM-DD."""
 
     first_day: str = ""
@@ -44,7 +44,7 @@ class OpeningRules:
 
 
 def bound_entries(
-    folder: Path, bounds: Bounds, rules: OpeningRules, *, openings: Iterable[dict[str, str]] | None = None
+    folder: Path, bounds: MemoryBounds, rules: OpeningRules, *, openings: Iterable[dict[str, str]] | None = None
 ) -> None:
     """Rewrite entries.csv within bounds.
 
@@ -94,7 +94,7 @@ def _add(sums: dict[tuple[str, ...], Decimal], row: Mapping[str, str], rules: Op
 
 
 def _opening_rows(
-    sums: Mapping[tuple[str, ...], Decimal], bounds: Bounds, rules: OpeningRules
+    sums: Mapping[tuple[str, ...], Decimal], bounds: MemoryBounds, rules: OpeningRules
 ) -> Iterator[dict[str, str]]:
     lines: dict[tuple[str, str], int] = {}
     for (entity, status, account, partner, *members), amount in sorted(sums.items()):
@@ -116,7 +116,7 @@ def _opening_rows(
         }
 
 
-def _accounts(rows: Iterable[dict[str, str]], bounds: Bounds, rules: OpeningRules) -> Iterator[dict[str, str]]:
+def _accounts(rows: Iterable[dict[str, str]], bounds: MemoryBounds, rules: OpeningRules) -> Iterator[dict[str, str]]:
     """Lines on the chosen accounts, and one on the rest account for what else their entry posts."""
     if not bounds.accounts:
         yield from rows

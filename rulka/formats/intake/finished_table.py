@@ -67,27 +67,28 @@ def given_of(rows: Sequence[Sequence[str]], where: str) -> Given:
     numeric = [[_is_figure(cell, mark) for cell in row] for row in full]
     captions = _caption_column(full, numeric)
     figures = [
-        at for at in range(width)
-        if at > captions and sum(row[at] for row in numeric) >= max(2, LEAST * sum(any(row) for row in numeric))
+        column for column in range(width)
+        if column > captions and sum(row[column] for row in numeric) >= max(2, LEAST * sum(any(row) for row in numeric))
     ]  # fmt: skip
     first = next(
-        (place for place, row in enumerate(numeric) if sum(row[at] for at in figures) * 2 > len(figures)), None
+        (number for number, row in enumerate(numeric) if sum(row[column] for column in figures) * 2 > len(figures)),
+        None,
     )
     if not figures or first is None:
         raise RulkaError(
             "No column of figures was found.", hint="Give captions in one column, figures beside them.", subject=where
         )
     begins = _first_row(full, first, captions, figures)
-    headings = [" ".join(filter(None, (row[at].strip() for row in full[:begins]))) for at in figures]
-    found: list[tuple[str, list[Decimal | None]]] = []
+    headings = [" ".join(filter(None, (row[column].strip() for row in full[:begins]))) for column in figures]
+    lines: list[tuple[str, list[Decimal | None]]] = []
     for row in full[begins:]:
         caption = " ".join(row[captions].split())
-        values = [number_of(row[at], mark) for at in figures]
+        values = [number_of(row[column], mark) for column in figures]
         if caption or any(value is not None for value in values):
-            found.append((caption, values))
-    while found and all(value is None for value in found[-1][1]):  # notes below the table
-        found.pop()
-    return given_from([one[:120] for one in headings], found)
+            lines.append((caption, values))
+    while lines and all(value is None for value in lines[-1][1]):  # notes below the table
+        lines.pop()
+    return given_from([heading[:120] for heading in headings], lines)
 
 
 def _first_row(rows: Sequence[Sequence[str]], first: int, captions: int, figures: Sequence[int]) -> int:

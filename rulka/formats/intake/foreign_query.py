@@ -12,7 +12,7 @@ from sqlglot import expressions as exp
 from sqlglot.errors import SqlglotError
 
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.bringing import Foreign, Limit, Sign, Wanted, of_list
+from rulka.core.extracting.bringing import Foreign, Limit, Sign, WantedField, of_list
 from rulka.core.extracting.definitions import Total
 from rulka.core.values import is_whole
 from rulka.formats.intake.table_file import find_delimiter
@@ -136,7 +136,7 @@ def _name(node: Any, aliases: dict[str, str]) -> str:
     )
 
 
-def _column(node: Any, left: list[str]) -> Wanted | None:
+def _column(node: Any, left: list[str]) -> WantedField | None:
     title = node.alias if isinstance(node, exp.Alias) else ""
     inner = node.this if isinstance(node, exp.Alias) else node
     while isinstance(inner, exp.Cast | exp.Paren):
@@ -145,17 +145,17 @@ def _column(node: Any, left: list[str]) -> Wanted | None:
         left.append("* for all columns: name those that are wanted")
         return None
     if isinstance(inner, exp.Column):
-        return Wanted(inner.name, title)
+        return WantedField(inner.name, title)
     total = TOTALS.get(type(inner))
     if total and isinstance(inner.this, exp.Column | exp.Distinct):
         if isinstance(inner.this, exp.Distinct):
             of = inner.this.expressions[0] if inner.this.expressions else None
             if isinstance(of, exp.Column) and total == "count":
-                return Wanted(of.name, title, "distinct")
+                return WantedField(of.name, title, "distinct")
         elif isinstance(inner.this, exp.Column):
-            return Wanted(inner.this.name, title, total)
+            return WantedField(inner.this.name, title, total)
     if isinstance(inner, exp.Count) and isinstance(inner.this, exp.Star):
-        return Wanted("line", title or "Lines", "count")
+        return WantedField("line", title or "Lines", "count")
     left.append(_sql(node))
     return None
 

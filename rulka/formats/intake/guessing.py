@@ -11,8 +11,8 @@ from rulka.formats.intake.mapping import (
     DATES,
     NUMBERS,
     SIDES,
+    FieldSource,
     MappingDefinition,
-    Source,
     parse_day,
     parse_number,
     preview_rows,
@@ -255,7 +255,7 @@ def guess(path: Path, table: str, known: KnownCodes, *, look: TableLook | None =
     columns = {
         name: [cells[at] for cells in below if at < len(cells) and cells[at]] for at, name in enumerate(header) if name
     }
-    fields = {name: Source((column,)) for name, column in _named(table, columns, known).items()}
+    fields = {name: FieldSource((column,)) for name, column in _named(table, columns, known).items()}
     date_style = _style(columns, fields, ("date",), DATES, parse_day, "YYYY-MM-DD")
     number_style = _style(columns, fields, ("debit", "credit", "amount", "closing"), NUMBERS, parse_number, "1234.56")
     amounts = (
@@ -318,7 +318,7 @@ def _named(table: str, columns: Mapping[str, Sequence[str]], known: KnownCodes) 
 
 def _style(
     columns: Mapping[str, Sequence[str]],
-    fields: Mapping[str, Source],
+    fields: Mapping[str, FieldSource],
     names: Sequence[str],
     styles: Mapping[str, object],
     parse: Callable[[str, str], str],
@@ -363,14 +363,14 @@ def _by_content(
         if name in fields and _share(columns[fields[name].columns[0]], codes) == 0 and name in ("account", "entity"):
             better = [column for column, cells in columns.items() if column not in taken and _share(cells, codes) > 0.8]
             if better:
-                fields[name] = Source((better[0],))
+                fields[name] = FieldSource((better[0],))
         if name not in fields:
             likely = [column for column, cells in columns.items() if column not in taken and _share(cells, codes) > 0.8]
             if likely:
-                fields[name] = Source((likely[0],))
+                fields[name] = FieldSource((likely[0],))
                 taken.add(likely[0])
     if "entity" not in fields and len(known.entities) == 1 and mapping.table in ("entries", "budgets"):
-        fields["entity"] = Source(constant=next(iter(known.entities)))
+        fields["entity"] = FieldSource(constant=next(iter(known.entities)))
     if "side" in fields:
         cells = set(columns[fields["side"].columns[0]])
         fields["side"] = replace(
@@ -385,7 +385,7 @@ def _segmented(
     """An account column whose cells are codes of entity, account and members joined together."""
     if mapping.table not in ("entries", "budgets"):
         return mapping
-    named = mapping.fields.get("account", Source()).columns[:1]
+    named = mapping.fields.get("account", FieldSource()).columns[:1]
     if named and (not columns[named[0]] or _share(columns[named[0]], known.accounts) > 0.5):
         return mapping
     taken = {column for name, source in mapping.fields.items() for column in source.columns if name != "account"}

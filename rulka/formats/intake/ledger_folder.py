@@ -18,7 +18,7 @@ from rulka.core.books.calendar import FiscalCalendar, Period, listed_calendar, m
 from rulka.core.books.chart import IntArray
 from rulka.core.errors import NotFound, RulkaError, RulkaErrors
 from rulka.core.intake.blocks import FIELDS, EntryBlock
-from rulka.core.intake.columns import Column
+from rulka.core.intake.columns import GivenColumn
 from rulka.core.intake.entries import BudgetRow, EntryRow, parse_date, row_error
 from rulka.core.later import later
 from rulka.formats.intake.arrow_columns import MOST_IN_A_ROW, column_of, plain_table, table_of, whole_rows
@@ -44,7 +44,7 @@ csv.field_size_limit(MOST_IN_A_ROW)
 
 
 @dataclass(frozen=True)
-class Table:
+class FolderTable:
     """Columns of one file: which it must and may have."""
 
     file: str
@@ -56,26 +56,26 @@ class Table:
 TABLES = {
     table.file: table
     for table in (
-        Table("periods.csv", ("year", "number", "start", "end"), ("name", "adjusting", "calendar")),
-        Table("entities.csv", ("code", "name", "currency"), ("parent", "calendar"), True),
-        Table(
+        FolderTable("periods.csv", ("year", "number", "start", "end"), ("name", "adjusting", "calendar")),
+        FolderTable("entities.csv", ("code", "name", "currency"), ("parent", "calendar"), True),
+        FolderTable(
             "accounts.csv",
             ("code", "name", "type"),
             ("category", "parent", "unit", "intercompany", "rate", "active"),
             True,
         ),
-        Table("members.csv", ("dimension", "code", "name"), ("parent",)),
-        Table("scenarios.csv", ("code", "name", "kind")),
-        Table("counterparties.csv", ("code", "name"), ("kind", "address")),
-        Table(
+        FolderTable("members.csv", ("dimension", "code", "name"), ("parent",)),
+        FolderTable("scenarios.csv", ("code", "name", "kind")),
+        FolderTable("counterparties.csv", ("code", "name"), ("kind", "address")),
+        FolderTable(
             "entries.csv",
             ("entity", "entry", "line", "date", "account", "debit", "credit"),
             EntryRow._fields[8:-2],
             True,
         ),
-        Table("budgets.csv", ("scenario", "entity", "account", "period", "amount"), ("note",)),
-        Table("rates.csv", ("period", "from", "to", "closing"), ("average",)),
-        Table("controls.csv", ("entity", "period", "debit", "credit"), ("lines",)),
+        FolderTable("budgets.csv", ("scenario", "entity", "account", "period", "amount"), ("note",)),
+        FolderTable("rates.csv", ("period", "from", "to", "closing"), ("average",)),
+        FolderTable("controls.csv", ("entity", "period", "debit", "credit"), ("lines",)),
     )
 }
 SETTINGS = ("name", "group_currency", "calendar", "retained_earnings", "translation_reserve", "dimensions", "calendars")
@@ -277,11 +277,11 @@ class LedgerFolder:
         tables = self._entry_tables(dimensions)
         for rows, table, file in _brought_together(tables) if together else tables_of_whole_entries(tables):
             columns = [column_of(table.column(at)) for at in range(table.num_columns)]
-            empty = Column.empty(len(rows))
+            empty = GivenColumn.empty(len(rows))
             picked = {name: columns[at] for name, at in file.place.items()}
             unknown = [(name, columns[at]) for at, name in enumerate(file.header) if name not in file.place]
             if self.keep and unknown:
-                picked["attributes"] = Column.of(_attributes(unknown))
+                picked["attributes"] = GivenColumn.of(_attributes(unknown))
             yield EntryBlock(
                 rows,
                 tuple(picked.get(name, empty) for name in FIELDS),
@@ -333,17 +333,24 @@ class LedgerFolder:
             for row, cells in zip(rows, block, strict=True):
                 yield row, cells, file.place
 
+    def _begun(self, name: str, header: list[str], dimensions: Sequence[str]) -> _Read | None:
+        """Where a file stands behind its header; None, with an error, where the header is none."""
+        if UNREADABLE.search("".join(header)):
+            self._unreadable(name, 1)
+            return None
+        place = self._header(TABLES[name], header, dimensions)
+        return None if place is None else _Read(header, place, 0, 1)
+
     def _blocks(
         self, name: str, dimensions: Sequence[str], size: int, read: _Read | None = None
     ) -> Iterator[tuple[list[int], list[list[str]], _Read]]:
         """Sound rows with their numbers, after what was read before."""
-        table, path = TABLES[name], self.path / name
+        path = self.path / name
         if not path.is_file():
             return
         if path.stat().st_size == 0:
-            self.errors.append(
-                RulkaError("The file has zero bytes.", hint="Write at least its header row.", subject=name)
-            )
+            hint = "Write at least its header row."
+            self.errors.append(RulkaError("The file has zero bytes.", hint=hint, subject=name))
             return
         row = read.row if read else 1
         try:
@@ -353,14 +360,9 @@ class LedgerFolder:
                 with io.TextIOWrapper(raw, encoding=encoding, errors="surrogateescape", newline="") as file:
                     reader = csv.reader(file, strict=True)
                     if read is None:
-                        header = next(reader, [])
-                        if UNREADABLE.search("".join(header)):
-                            self._unreadable(name, 1)
+                        read = self._begun(name, next(reader, []), dimensions)
+                        if read is None:
                             return
-                        place = self._header(table, header, dimensions)
-                        if place is None:
-                            return
-                        read = _Read(header, place, 0, 1)
                     while True:
                         block: list[list[str]] = []
                         try:
@@ -408,7 +410,7 @@ class LedgerFolder:
     def _refuse(self, message: str, file: str, row: int, hint: str = "", column: str = "") -> None:
         self.errors.append(in_file(file, row_error(message, row, column, hint)))
 
-    def _header(self, table: Table, header: list[str], dimensions: Sequence[str]) -> dict[str, int] | None:
+    def _header(self, table: FolderTable, header: list[str], dimensions: Sequence[str]) -> dict[str, int] | None:
         takes_dimensions = table.file in ("entries.csv", "budgets.csv")
         known = {*table.required, *table.optional, *(dimensions if takes_dimensions else ())}
         doubled = sorted({column for column in header if header.count(column) > 1 and column in known})
@@ -482,7 +484,7 @@ def _entries(table: pa.Table, file: _Read) -> IntArray:
     return entity.codes * len(entry.values) + entry.codes
 
 
-def _attributes(columns: Sequence[tuple[str, Column]]) -> list[str]:
+def _attributes(columns: Sequence[tuple[str, GivenColumn]]) -> list[str]:
     """Each row's filled cells of these columns as a JSON object, nothing where all are empty."""
     texts = []
     for cells in zip(*(column.texts() for _, column in columns), strict=True):

@@ -73,7 +73,7 @@ AMOUNT_FIELDS = ("debit", "credit", "amount", "historical_amount", "transaction_
 
 
 @dataclass(frozen=True)
-class Source:
+class FieldSource:
     """Where a field's value comes from: columns joined by `-`, or one constant; `translate` replaces whole values."""
 
     columns: tuple[str, ...] = ()
@@ -90,7 +90,7 @@ class MappingDefinition:
     date: str
     number: str
     amounts: str
-    fields: Mapping[str, Source]
+    fields: Mapping[str, FieldSource]
     segments_column: str = ""
     segments_separator: str = "-"
     segments_parts: tuple[str, ...] = ()
@@ -154,7 +154,7 @@ class MappingDefinition:
             data["number"],
             data["amounts"],
             {
-                name: Source(
+                name: FieldSource(
                     tuple(source.get("columns", ())), source.get("constant", ""), dict(source.get("translate", {}))
                 )
                 for name, source in data.get("fields", {}).items()

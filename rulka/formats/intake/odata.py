@@ -22,7 +22,7 @@ from tenacity import Retrying, retry_if_exception_type, stop_after_attempt, wait
 from rulka.core.errors import RulkaError
 from rulka.core.later import later
 from rulka.core.values import is_whole
-from rulka.formats.intake.bounds import Bounds
+from rulka.formats.intake.bounds import MemoryBounds
 from rulka.formats.intake.ledger_folder import TABLES
 from rulka.formats.intake.outside import Outside, body_of, client_for, read_json
 
@@ -54,7 +54,7 @@ class Unsteady(Exception):
 
 
 @dataclass(frozen=True)
-class SignIn:
+class ServiceSignIn:
     """How a service knows us: `basic` with user and secret, `bearer` with the secret as token, or nothing."""
 
     kind: str = ""
@@ -132,7 +132,7 @@ class Service:
     def __init__(
         self,
         address: str,
-        sign_in: SignIn,
+        sign_in: ServiceSignIn,
         *,
         outside: Outside = NOWHERE_PRIVATE,
         seconds: float = 30,
@@ -207,6 +207,17 @@ class Service:
             raise Unsteady("the page is cut off, no JSON, or holds what is no amount") from None
         return _collection(page)
 
+    def _following(self, name: str, url: str, following: str) -> str:
+        """The address of the next page; refused where it is no address, or another server's."""
+        try:
+            found = urljoin(url if "/" in following else self.address, following)
+            leads_away = urlsplit(found)[:2] != urlsplit(self.address)[:2]
+        except ValueError:
+            leads_away = True
+        if leads_away:
+            raise self._refused(name, "A page leads to another server.")
+        return found
+
     def rows(self, name: str, options: Mapping[str, str], keys: Sequence[str] = ()) -> Iterator[dict[str, Any]]:
         """All rows of a set, page after page. Refused when pages go in a circle, keys repeat or the count moves."""
         where, params = urljoin(self.address, name), dict(options) | {"$count": "true"}
@@ -215,8 +226,7 @@ class Service:
         seen: set[str] = set()
         known: set[tuple[Any, ...]] = set()
         stated: int | None = None
-        given = 0
-        empty = 0
+        given = empty = 0
         for _ in range(MOST_PAGES):
             if time.monotonic() > self.until:
                 raise self._refused(name, f"Reading it took more than {MOST_SECONDS // 3600} hours.")
@@ -224,13 +234,10 @@ class Service:
             empty = 0 if page["value"] else empty + 1
             if empty > MOST_EMPTY:
                 raise self._refused(name, f"{empty} pages without a row follow each other.")
-            if "@odata.count" in page:
-                count = page["@odata.count"]
-                if stated is not None and count != stated:
-                    raise self._refused(
-                        name, f"The number of rows changed from {stated} to {count} while they were read."
-                    )
-                stated = count
+            count = page.get("@odata.count", stated)
+            if stated is not None and count != stated:
+                raise self._refused(name, f"The number of rows changed from {stated} to {count} while they were read.")
+            stated = count
             for row in page["value"]:
                 if keys:
                     key = tuple(_text(row.get(key), key) for key in keys)
@@ -246,13 +253,7 @@ class Service:
                 if stated is not None and given != stated:
                     raise self._refused(name, f"The service states {stated} rows and gave {given}.")
                 return
-            try:
-                url, sent = urljoin(url if "/" in following else self.address, following), None
-                leads_away = urlsplit(url)[:2] != urlsplit(self.address)[:2]
-            except ValueError:
-                leads_away = True
-            if leads_away:
-                raise self._refused(name, "A page leads to another server.")
+            url, sent = self._following(name, url, following), None
             if url in seen:
                 raise self._refused(name, "Its pages go in a circle.")
             seen.add(url)
@@ -286,6 +287,31 @@ def literal(value: str) -> str:
     return "'" + value.replace("'", "''") + "'"
 
 
+def _columns(file: str, mapping: SetMapping, dimensions: Sequence[str], signed: bool) -> list[str]:
+    """The columns that a mapped set fills; `signed` ones give debit and credit by the amount's sign."""
+    table = TABLES[f"{file}.csv"]
+    known = (*table.required, *table.optional, *dimensions)
+    columns = [name for name in known if name in mapping.fields or name in mapping.constants]
+    if signed:
+        columns += ["debit", "credit"]
+    missing = [name for name in table.required if name not in columns]
+    if missing:
+        told = f"Nothing is mapped to {', '.join(missing)}."
+        raise RulkaError(told, hint="Name a property for each.", subject=f"mapping, {file}")
+    return columns
+
+
+def _options(mapping: SetMapping, clauses: Sequence[str]) -> dict[str, str]:
+    """What a service is asked for: the mapped properties, in the order of when they changed and of their keys."""
+    order = [name for name in (mapping.modified, *mapping.keys) if name]
+    options = {"$select": ",".join(dict.fromkeys([*mapping.fields.values(), *order]))}
+    if order:
+        options["$orderby"] = ",".join(dict.fromkeys(order))
+    if clauses:
+        options["$filter"] = " and ".join(clauses)
+    return options
+
+
 def pull(
     service: Service,
     sets: Mapping[str, SetMapping],
@@ -293,35 +319,16 @@ def pull(
     dimensions: Sequence[str],
     *,
     since: str = "",
-    bounds: Bounds | None = None,
+    bounds: MemoryBounds | None = None,
 ) -> Pulled:
     """Write every mapped set as a file of the folder; of entries only those modified at or after `since`, where it is
     given."""
     pulled = Pulled(mark=since)
     for file, mapping in sets.items():
-        table = TABLES[f"{file}.csv"]
-        columns = [
-            name
-            for name in (*table.required, *table.optional, *dimensions)
-            if name in mapping.fields or name in mapping.constants
-        ]
         signed = file == "entries" and "amount" in mapping.fields
-        if signed:
-            columns += ["debit", "credit"]
-        missing = [name for name in table.required if name not in columns]
-        if missing:
-            raise RulkaError(
-                f"Nothing is mapped to {', '.join(missing)}.",
-                hint="Name a property for each.",
-                subject=f"mapping, {file}",
-            )
+        columns = _columns(file, mapping, dimensions, signed)
         clauses = _clauses(mapping, since if file == "entries" else "", bounds if file == "entries" else None)
-        order = [name for name in (mapping.modified, *mapping.keys) if name]
-        options = {"$select": ",".join(dict.fromkeys([*mapping.fields.values(), *order]))}
-        if order:
-            options["$orderby"] = ",".join(dict.fromkeys(order))
-        if clauses:
-            options["$filter"] = " and ".join(clauses)
+        options = _options(mapping, clauses)
         count = 0
         with (folder / f"{file}.csv").open("w", encoding="utf-8", newline="") as target:
             writer = csv.writer(target)
@@ -342,7 +349,7 @@ def pull(
 
 
 def pull_openings(
-    service: Service, mapping: SetMapping, dimensions: Sequence[str], before: str, since: str, bounds: Bounds
+    service: Service, mapping: SetMapping, dimensions: Sequence[str], before: str, since: str, bounds: MemoryBounds
 ) -> list[dict[str, str]]:
     """Sums of all lines dated before a day (and not before `since`), by entity, account, partner, members and status,
     through `$apply`."""
@@ -361,13 +368,13 @@ def pull_openings(
     return found
 
 
-def _entities(mapping: SetMapping, bounds: Bounds | None) -> list[str]:
+def _entities(mapping: SetMapping, bounds: MemoryBounds | None) -> list[str]:
     if bounds is None or not bounds.entities:
         return []
     return ["(" + " or ".join(f"{mapping.fields['entity']} eq {literal(code)}" for code in bounds.entities) + ")"]
 
 
-def _clauses(mapping: SetMapping, since: str, bounds: Bounds | None) -> list[str]:
+def _clauses(mapping: SetMapping, since: str, bounds: MemoryBounds | None) -> list[str]:
     clauses = _entities(mapping, bounds)
     if bounds is not None and bounds.first_day:
         clauses.append(f"{mapping.fields['date']} ge {bounds.first_day}")

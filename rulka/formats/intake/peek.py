@@ -28,7 +28,7 @@ SHOWN_FIRST = ("scenario", "entity", "entry", "line", "date", "period", "account
 
 
 @dataclass(frozen=True)
-class Look:
+class FirstLook:
     """What was found: the mapping (as data), the rows around the header with their numbers, the sheets of a workbook,
     what the mapping makes of the first rows, the first errors and how many there are; `trouble` is what kept it from
     more, as message, hint and subject."""
@@ -51,7 +51,7 @@ def look_into(
     *,
     mapping: MappingDefinition | None = None,
     look: TableLook | None = None,
-) -> Look:
+) -> FirstLook:
     """Look into a file with a mapping, or with the one that is guessed for a kind of table; RulkaError where that is
     refused, or takes too long."""
     asked = {
@@ -63,7 +63,7 @@ def look_into(
         "look": asdict(look) if look else None,
     }
     told = ask("rulka.formats.intake.peek", asked, seconds=SECONDS, too_much=_too_much(path))
-    return Look(**{**told, "rows": [(number, cells) for number, cells in told["rows"]]})
+    return FirstLook(**{**told, "rows": [(number, cells) for number, cells in told["rows"]]})
 
 
 def _too_much(path: Path) -> RulkaError:
@@ -75,7 +75,7 @@ def _too_much(path: Path) -> RulkaError:
     )
 
 
-def _looked(asked: dict[str, Any]) -> Look:
+def _looked(asked: dict[str, Any]) -> FirstLook:
     path = Path(asked["path"])
     entities, accounts, members = asked["known"]
     codes = KnownCodes(
@@ -97,7 +97,7 @@ def _looked(asked: dict[str, Any]) -> Look:
             heads, made, errors = _tried(path, mapping, asked["dimensions"])
     except RulkaError as error:
         trouble = error
-    return Look(
+    return FirstLook(
         mapping.as_data(),
         rows,
         sheets_of(path) if is_workbook(path) else [],

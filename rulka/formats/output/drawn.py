@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, tostring
 
-from rulka.core.picturing.drawings import SIZE, Drawing, Mark, Rule, Words
+from rulka.core.picturing.drawings import SIZE, Drawing, DrawnMark, DrawnRule, DrawnWords
 
 SPACE = "http://www.w3.org/2000/svg"
 FONTS = Path(__file__).parent.parent.parent / "web" / "static" / "fonts"
@@ -51,12 +51,12 @@ def alone(svg: str) -> str:
     return f"{head}{mark}<style>{face}</style>{rest}"
 
 
-def _rule(root: Element, rule: Rule) -> None:
+def _rule(root: Element, rule: DrawnRule) -> None:
     ends = {"x1": _px(rule.x), "y1": _px(rule.y), "x2": _px(rule.to_x), "y2": _px(rule.to_y)}
     SubElement(root, "line", {**ends, "stroke": LINE if rule.soft else INK})
 
 
-def _mark(root: Element, mark: Mark, address: str) -> None:
+def _mark(root: Element, mark: DrawnMark, address: str) -> None:
     """A mark with what it says as its title, within a link where it leads somewhere."""
     within = SubElement(root, "a", {"href": address, "aria-label": mark.said}) if address else SubElement(root, "g")
     if mark.kind == "prior":
@@ -77,7 +77,7 @@ def _mark(root: Element, mark: Mark, address: str) -> None:
             SubElement(within, "line", {**ends, "stroke": PAPER, "stroke-width": "2"})
 
 
-def _words(root: Element, words: Words, address: str) -> None:
+def _words(root: Element, words: DrawnWords, address: str) -> None:
     """A text where its box begins, behind a triangle up or down where it is favourable or not; a link where it leads
     somewhere."""
     left = words.box[0]

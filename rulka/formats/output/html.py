@@ -14,7 +14,7 @@ from rulka.core.definitions.pages import COUNTED, Boxes, PageDef, filled, pieces
 from rulka.core.proof.checks import FAILS, Check, verdict_on
 from rulka.formats.output.many_pages import MANY, draw_many
 from rulka.formats.output.page import (
-    Page,
+    HtmlPage,
     ShownCell,
     ShownColumn,
     ShownRow,
@@ -108,7 +108,7 @@ MOST_LINKS = 4_000
 
 
 def as_html_pages(
-    pages: list[Page],
+    pages: list[HtmlPage],
     *,
     ledger: str,
     at: datetime,
@@ -128,7 +128,7 @@ class _Sheets:
 
     def __init__(
         self,
-        pages: list[Page],
+        pages: list[HtmlPage],
         ledger: str,
         at: datetime,
         logo: str,
@@ -156,7 +156,7 @@ class _Sheets:
         ]
         return self._document(faces(False) + STYLE + paper, marked)
 
-    def titled(self) -> Iterator[tuple[ShownStatement, Page]]:
+    def titled(self) -> Iterator[tuple[ShownStatement, HtmlPage]]:
         """Each section as shown with what it is made from."""
         return zip(self.shown, self.pages, strict=True)
 
@@ -286,7 +286,7 @@ def _css_string(text: str) -> str:
     )
 
 
-def _page(shown: ShownStatement, of: Page, ledger: str, at: datetime, logo: str, stamp: Stamp | None) -> str:
+def _page(shown: ShownStatement, of: HtmlPage, ledger: str, at: datetime, logo: str, stamp: Stamp | None) -> str:
     computed, checks = of.computed, of.checks
     page, values = computed.statement.page, page_values(computed, ledger, at)
     picture = f'<img class=logo src="{escape(logo)}" alt="">' if logo and page.logo else ""
@@ -398,7 +398,7 @@ def _checks(checks: list[Check]) -> str:
 
 
 def as_pdf_pages(
-    pages: list[Page],
+    pages: list[HtmlPage],
     *,
     ledger: str,
     at: datetime,

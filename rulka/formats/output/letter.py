@@ -11,7 +11,7 @@ from markdown_it import MarkdownIt
 
 from rulka.core.compute.computed import Computed
 from rulka.core.money import as_usual
-from rulka.core.sending.letters import Letter, Token
+from rulka.core.sending.letters import Letter, LetterToken
 from rulka.formats.output.page import show
 
 FIRST, LAST = "\ue000", "\ue001"
@@ -43,10 +43,12 @@ def _rows(table: str) -> list[list[str]]:
     return [line.split("\t") for line in table.split("\n")]
 
 
-def letter_text(letter: Letter, values: Mapping[Token, str]) -> str:
+def letter_text(letter: Letter, values: Mapping[LetterToken, str]) -> str:
     """A letter as plain text, its tokens filled; the columns of a table stand below each other."""
     return "".join(
-        (aligned(values[piece]) if piece.kind == "table" else values[piece]) if isinstance(piece, Token) else piece
+        (aligned(values[piece]) if piece.kind == "table" else values[piece])
+        if isinstance(piece, LetterToken)
+        else piece
         for piece in letter
     )
 
@@ -62,12 +64,14 @@ def aligned(table: str) -> str:
     return "\n".join(lines)
 
 
-def letter_page(letter: Letter, values: Mapping[Token, str], *, marks: bool = False) -> str:
+def letter_page(letter: Letter, values: Mapping[LetterToken, str], *, marks: bool = False) -> str:
     """A letter's text as HTML, its tokens filled: a table as a table, all else as plain text. With `marks` the page
     shows what stands for a token, and has no looks of its own."""
     tokens = list(values)
     marked = "".join(
-        f"{FIRST}{tokens.index(piece)}{LAST}" if isinstance(piece, Token) else re.sub(f"[{FIRST}{LAST}]", "", piece)
+        f"{FIRST}{tokens.index(piece)}{LAST}"
+        if isinstance(piece, LetterToken)
+        else re.sub(f"[{FIRST}{LAST}]", "", piece)
         for piece in letter
     )
     reader = MarkdownIt("commonmark", {"html": False, "breaks": True}).disable(["image", "html_inline", "html_block"])

@@ -80,7 +80,7 @@ class ShownRow:
         return " ".join(words)
 
 
-class Page(NamedTuple):
+class HtmlPage(NamedTuple):
     """A computed statement with its checks and explanations, as a file shows it."""
 
     computed: Computed
@@ -159,6 +159,37 @@ class ShownBefore:
         self._held = means, rows
 
 
+def _rows_written(
+    writer: _Writer, visible: Sequence[Row], within: Callable[[int], bool] | None, before: ShownBefore | None
+) -> tuple[ShownRow, ...]:
+    """The rows as texts; one that was shown before and is written by the same is taken from there."""
+    known = before.by(writer.means) if before else {}
+    written_rows = []
+    for place, (row, below) in enumerate(zip(visible, [*visible[1:], *visible[-1:]], strict=True)):
+        opens = row.kind in EXPANDED and below.line == row.line and below.depth > row.depth
+        one = (row, within is not None and not within(place), opens)
+        told = known.get(row.key)
+        written_rows.append(told if told is not None and told[0] == one else (one, writer.row(*one)))
+    if before:
+        before.hold(writer.means, {one[0].key: (one, row) for one, row in written_rows})
+    return tuple(row for _, row in written_rows)
+
+
+def _column_shown(column: Column, opening: bool, width: int, keep: str) -> ShownColumn:
+    return ShownColumn(
+        column.key,
+        column.heading,
+        column.scenario_kind if column.has_figures else "",
+        opening,
+        column.kind == "text",
+        column.asked.width,
+        width,
+        column.series if column.is_total else column.asked.key,
+        column.hidden,
+        keep=keep,
+    )
+
+
 def show(
     computed: Computed,
     *,
@@ -180,22 +211,7 @@ def show(
     separated = separators(computed.statement)
     writer = _Writer(computed, shown, opens, stepped=steps == 2, separated=separated)
     visible = [row for row in computed.rows if hidden or not row.hidden]
-    asked = [
-        (
-            row,
-            within is not None and not within(place),
-            row.kind in EXPANDED and below.line == row.line and below.depth > row.depth,
-        )
-        for place, (row, below) in enumerate(zip(visible, [*visible[1:], *visible[-1:]], strict=True))
-    ]
-    known = before.by(writer.means) if before else {}
-    written_rows = []
-    for one in asked:
-        told = known.get(one[0].key)
-        written_rows.append(told if told is not None and told[0] == one else (one, writer.row(*one)))
-    if before:
-        before.hold(writer.means, {one[0].key: (one, row) for one, row in written_rows})
-    rows = tuple(row for _, row in written_rows)
+    rows = _rows_written(writer, visible, within, before)
     second = {row.key for row in computed.rows if row.panel == 2}
     widths = [1 if column.kind == "text" else steps for _, column in shown]
     return ShownStatement(
@@ -206,18 +222,7 @@ def show(
         period=computed.period.title,
         heads=tuple(_head(titles, level, widths) for level in range(levels)),
         columns=tuple(
-            ShownColumn(
-                column.key,
-                column.heading,
-                column.scenario_kind if column.has_figures else "",
-                opening,
-                column.kind == "text",
-                column.asked.width,
-                width,
-                column.series if column.is_total else column.asked.key,
-                column.hidden,
-                keep=writer.keep.get(column.key, ""),
-            )
+            _column_shown(column, opening, width, writer.keep.get(column.key, ""))
             for (_, column), opening, width in zip(shown, opens, widths, strict=True)
         ),
         rows=rows,
@@ -296,16 +301,16 @@ AnyRow = TypeVar("AnyRow", bound=Keyed)
 
 def joined(rows: list[AnyRow], others: Sequence[AnyRow]) -> list[AnyRow]:
     """Rows with those that only another page has, each after the one it stands below there."""
-    found, known = list(rows), {row.key for row in rows}
-    place = 0
+    every, known = list(rows), {row.key for row in rows}
+    below = 0
     for row in others:
         if row.key in known:
-            place = next(at for at, one in enumerate(found) if one.key == row.key) + 1
+            below = next(number for number, same in enumerate(every) if same.key == row.key) + 1
         else:
-            found.insert(place, row)
+            every.insert(below, row)
             known.add(row.key)
-            place += 1
-    return found
+            below += 1
+    return every
 
 
 def _row_beside(
@@ -446,12 +451,8 @@ class _Writer:
             text = self.separated(text)
         if style.style == "percent" and column.kind not in ("percent", "share") and value:
             text = f"{text}{GAP}%"
-        if (
-            style.style == "amount"
-            and style.currency == "first and totals"
-            and value
-            and (row.key == self.first or row.kind in ("total", "calculation"))
-        ):
+        names_currency = style.style == "amount" and style.currency == "first and totals"
+        if value and names_currency and (row.key == self.first or row.kind in ("total", "calculation")):
             text = f"{self.computed.plan.node_of(column).currency}{GAP}{text}"
         verdict = verdict_of(row, place, column, value) if text.strip("0.,()\u2019" + GAP + MINUS) else ""
         lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series

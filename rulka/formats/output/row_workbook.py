@@ -4,7 +4,7 @@ each value, a sheet that says what was asked, and a real pivot with its chart. R
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.definitions import FORMATS, TOTAL_WORDS
+from rulka.core.extracting.fields import Field
 from rulka.core.extracting.pivots import Pivot
 from rulka.core.extracting.query import plain
 from rulka.core.later import later
@@ -34,6 +35,8 @@ MOST_TEXT: Final = 32_767
 MOST_EXACT: Final = 10**15
 """Whole numbers beyond which a workbook's cells are not exact: such ones are written as text."""
 FITTED: Final = (6, 48)
+EPOCH: Final = date(1899, 12, 30).toordinal()
+"""The day that workbooks count from."""
 FORBIDDEN = re.compile(r"[\[\]:*?/\\\x00-\x1f]")
 DEFAULT_FORMATS: Final = {"date": "yyyy-mm-dd", "moment": "yyyy-mm-dd hh:mm"}
 
@@ -72,6 +75,36 @@ def sheet_names(wanted: Iterable[str]) -> list[str]:
         taken.add(name.casefold())
         found.append(name)
     return found
+
+
+PIVOT_TOP = 3
+"""The row of a pivot's sheet where it begins."""
+MOST_BARS = 30
+"""Rows of a pivot that its chart shows."""
+
+
+@dataclass(frozen=True)
+class _PivotPlace:
+    """Where a pivot stands on its sheet; rows and columns from zero."""
+
+    start: int
+    first_row: int
+    total_row: int
+    width: int
+    """Columns of labels."""
+    across: Sequence[tuple[Any, ...]]
+
+    @property
+    def last_column(self) -> int:
+        return self.width + len(self.across)
+
+    @classmethod
+    def of(cls, pivot: Pivot) -> _PivotPlace:
+        asked = pivot.asked
+        start = PIVOT_TOP + (len(asked.filters) + 1 if asked.filters else 0)
+        first_row = start + 1 + len(asked.across)
+        across = pivot.across if asked.across else ()
+        return cls(start, first_row, first_row + len(pivot.down), len(asked.down), across)
 
 
 class RowWorkbook:
@@ -221,48 +254,29 @@ class RowWorkbook:
     def _writer(self, page: Any, column: RowColumn, place: int, widths: list[int]) -> Any:
         """What writes one value of a column into a row."""
         shows, style = column.shows, self._format(num_format=self.number_format(column))
-        numbers, strings = page.write_number, page.write_string
 
         def fit(length: int) -> None:
             if length > widths[place]:
                 widths[place] = length
 
         if shows.is_numeric:
-            scale = Decimal(1).scaleb(-shows.digits)
-            extra = 1 + shows.digits
-
-            def number(at: int, value: int) -> None:
-                if -MOST_EXACT < value < MOST_EXACT:
-                    numbers(at, place, value * scale if extra > 1 else value, style)
-                else:
-                    strings(at, place, plain(value, shows))
-                size = len(str(value))
-                fit(size + size // 3 + 2)
-
-            return number
+            return _number_writer(page, shows, place, style, fit)
         if shows.kind == "date":
             fit(12)
-            epoch = date(1899, 12, 30).toordinal()
-
-            def day(at: int, value: str) -> None:
-                numbers(at, place, date.fromisoformat(value[:10]).toordinal() - epoch, style)
-
-            return day
+            return lambda at, value: page.write_number(at, place, _day_number(value), style)
         if shows.kind == "moment":
             fit(18)
             return lambda at, value: page.write_datetime(at, place, value_of(value, shows), style)
         if shows.kind in ("period", "flag"):
             fit(10)
-            return lambda at, value: strings(at, place, plain(value, shows))
+            return lambda at, value: page.write_string(at, place, plain(value, shows))
 
         def text(at: int, value: str) -> None:
             said = str(value)
-            strings(at, place, said if len(said) <= MOST_TEXT else said[:MOST_TEXT])
+            page.write_string(at, place, said if len(said) <= MOST_TEXT else said[:MOST_TEXT])
             fit(len(said) + 2)
 
         return text
-
-    # what was asked -------------------------------------------------------------------------------------------------
 
     def facts(self, facts: Facts) -> None:
         """A sheet that says what was asked."""
@@ -283,58 +297,65 @@ class RowWorkbook:
         """A sheet with a pivot of the first sheet's rows, what it came to already in its cells, and its chart. What
         makes it a real one is given back, for `add_pivot`; nothing where no real one can say it."""
         page = self.book.add_worksheet("Pivot")
-        asked, value = pivot.asked, self.columns[pivot.asked.value]
-        caption = f"{TOTAL_WORDS[asked.how].capitalize()} {value.title}"
+        asked, place = pivot.asked, _PivotPlace.of(pivot)
+        caption = f"{TOTAL_WORDS[asked.how].capitalize()} {self.columns[asked.value].title}"
         why = self._not_real(asked.how)
-        real = not why
         page.write_string(0, 0, title, self._format(bold=True, font_size=14))
         page.write_string(1, 0, self._told(pivot, why), self._format(font_color="#69706C"))
-        top = 3
-        for at, place in enumerate(asked.filters):
-            page.write_string(top + at, 0, self.columns[place].title)
-            page.write_string(top + at, 1, "(all)")
-        start = top + (len(asked.filters) + 1 if asked.filters else 0)
-        width, depth = len(asked.down), max(len(asked.across), 0)
-        style = self._format(num_format=self._pivot_format(value, asked.how))
-        strong = self._format(num_format=self._pivot_format(value, asked.how), bold=True, top=1)
-        first_row = start + (1 + depth if depth else 1)
-        page.write_string(start, 0 if depth else width, caption, self.head)
-        for at, place in enumerate(asked.down):
-            page.write_string(first_row - 1, at, self.columns[place].title, self.head)
-        for at, labels in enumerate(pivot.across if depth else ()):
-            for level, (place, label) in enumerate(zip(asked.across, labels, strict=True)):
-                page.write_string(start + 1 + level, width + at, self._label(label, place), self.head_right)
-        count = len(pivot.across) if depth else 0
-        if depth:
-            for level, place in enumerate(asked.across):
-                page.write_string(start, width + level, self.columns[place].title, self.head)
-            page.write_string(first_row - 1, width + count, "Total", self.head_right)
-        order = list(pivot.down)
-        for at, labels in enumerate(order):
-            row = first_row + at
-            for level, (place, label) in enumerate(zip(asked.down, labels, strict=True)):
-                page.write_string(row, level, self._label(label, place))
-            for over, across in enumerate(pivot.across if depth else ()):
-                self._cell(page, row, width + over, pivot.cells.get((labels, across)), value, asked.how, style)
-            self._cell(page, row, width + count, pivot.row_totals[labels], value, asked.how, style)
-        end = first_row + len(order)
-        shown = pivot if not pivot.others else None
-        page.write_string(end, 0, "Total", self._format(bold=True, top=1))
-        for over, across in enumerate(pivot.across if depth else ()):
-            total = pivot.column_totals[across] if shown else _without(pivot, across)
-            self._cell(page, end, width + over, total, value, asked.how, strong)
-        total = pivot.total if shown else _without(pivot, None)
-        self._cell(page, end, width + count, total, value, asked.how, strong)
-        page.set_column(0, max(width - 1, 0), 28)
-        page.set_column(width, width + count, 16)
-        page.freeze_panes(first_row, width)
+        self._pivot_heads(page, pivot, place, caption)
+        self._pivot_cells(page, pivot, place)
+        self._pivot_totals(page, pivot, place)
+        page.set_column(0, max(place.width - 1, 0), 28)
+        page.set_column(place.width, place.last_column, 16)
+        page.freeze_panes(place.first_row, place.width)
         _on_paper(page)
-        if asked.chart and order:
-            self._chart(page, first_row, min(end - 1, first_row + 29), width, width + count, end + 2, caption)
-        if not real:
+        if asked.chart and pivot.down:
+            last = min(place.total_row - 1, place.first_row + MOST_BARS - 1)
+            self._chart(page, place.first_row, last, place.width, place.last_column, place.total_row + 2, caption)
+        if why:
             return None
-        location = utility.xl_range(start, 0, end, width + count)
-        return self._native(pivot, all_values, location, (1 + depth if depth else 1, width), caption)
+        location = utility.xl_range(place.start, 0, place.total_row, place.last_column)
+        return self._native(pivot, all_values, location, (place.first_row - place.start, place.width), caption)
+
+    def _pivot_heads(self, page: Any, pivot: Pivot, place: _PivotPlace, caption: str) -> None:
+        """What a pivot is limited to, and its headings."""
+        asked = pivot.asked
+        for at, column in enumerate(asked.filters):
+            page.write_string(PIVOT_TOP + at, 0, self.columns[column].title)
+            page.write_string(PIVOT_TOP + at, 1, "(all)")
+        page.write_string(place.start, 0 if place.across else place.width, caption, self.head)
+        for at, column in enumerate(asked.down):
+            page.write_string(place.first_row - 1, at, self.columns[column].title, self.head)
+        if not asked.across:
+            return
+        for at, labels in enumerate(place.across):
+            for level, (column, label) in enumerate(zip(asked.across, labels, strict=True)):
+                text = self._label(label, column)
+                page.write_string(place.start + 1 + level, place.width + at, text, self.head_right)
+        for level, column in enumerate(asked.across):
+            page.write_string(place.start, place.width + level, self.columns[column].title, self.head)
+        page.write_string(place.first_row - 1, place.last_column, "Total", self.head_right)
+
+    def _pivot_cells(self, page: Any, pivot: Pivot, place: _PivotPlace) -> None:
+        asked, value = pivot.asked, self.columns[pivot.asked.value]
+        style = self._format(num_format=self._pivot_format(value, asked.how))
+        for row, labels in enumerate(pivot.down, place.first_row):
+            for level, (column, label) in enumerate(zip(asked.down, labels, strict=True)):
+                page.write_string(row, level, self._label(label, column))
+            for at, across in enumerate(place.across, place.width):
+                self._cell(page, row, at, pivot.cells.get((labels, across)), value, asked.how, style)
+            self._cell(page, row, place.last_column, pivot.row_totals[labels], value, asked.how, style)
+
+    def _pivot_totals(self, page: Any, pivot: Pivot, place: _PivotPlace) -> None:
+        """Totals of what the sheet shows: without the others, where there are any."""
+        how, value, row = pivot.asked.how, self.columns[pivot.asked.value], place.total_row
+        style = self._format(num_format=self._pivot_format(value, how), bold=True, top=1)
+        page.write_string(row, 0, "Total", self._format(bold=True, top=1))
+        for at, across in enumerate(place.across, place.width):
+            total = _without(pivot, across) if pivot.others else pivot.column_totals[across]
+            self._cell(page, row, at, total, value, how, style)
+        total = _without(pivot, None) if pivot.others else pivot.total
+        self._cell(page, row, place.last_column, total, value, how, style)
 
     def _not_real(self, how: str) -> str:
         """Why no pivot of the workbook's own could come to the same; empty where one can."""
@@ -421,7 +442,7 @@ class RowWorkbook:
         if shows.is_numeric:
             return float(value_of(value, shows))
         if shows.kind == "date":
-            return float((date.fromisoformat(str(value)[:10]) - date(1899, 12, 30)).days)
+            return float(_day_number(str(value)))
         return plain(value, shows)
 
     def close(self, native: NativePivot | None = None) -> None:
@@ -434,6 +455,27 @@ class RowWorkbook:
 
 
 _NOTHING = object()
+
+
+def _number_writer(page: Any, shows: Field, place: int, style: Any, fit: Callable[[int], None]) -> Any:
+    """What writes a number of a column; as text where a workbook's number wouldn't hold it exactly."""
+    scale = Decimal(1).scaleb(-shows.digits)
+    numbers, strings = page.write_number, page.write_string
+
+    def number(at: int, value: int) -> None:
+        if -MOST_EXACT < value < MOST_EXACT:
+            numbers(at, place, value * scale if shows.digits > 0 else value, style)
+        else:
+            strings(at, place, plain(value, shows))
+        size = len(str(value))
+        fit(size + size // 3 + 2)
+
+    return number
+
+
+def _day_number(value: str) -> int:
+    """A day as workbooks count it."""
+    return date.fromisoformat(value[:10]).toordinal() - EPOCH
 
 
 def _on_paper(page: Any) -> None:

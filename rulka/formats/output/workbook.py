@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
@@ -21,7 +21,7 @@ from rulka.core.money import as_decimal
 from rulka.core.proof.checks import Check, verdict_on
 from rulka.core.proof.explaining import Notes
 from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
-from rulka.formats.output.page import Page, note_lines, page_values
+from rulka.formats.output.page import HtmlPage, note_lines, page_values
 from rulka.formats.output.stamp import Stamp, set_origin
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ Link = Callable[[str, str, str], str]
 
 
 @dataclass(frozen=True)
-class About:
+class CoverTexts:
     """What the cover says of a workbook: whose ledger, made by whom and when, and the way back to each figure."""
 
     ledger: str
@@ -56,7 +56,7 @@ class About:
 class _Book:
     """The workbook with its formats, which sheets share."""
 
-    def __init__(self, about: About) -> None:
+    def __init__(self, about: CoverTexts) -> None:
         self.about = about
         self.buffer = io.BytesIO()
         self.book: xlsxwriter.Workbook = xlsxwriter.Workbook(self.buffer, {"in_memory": True})
@@ -89,8 +89,30 @@ class _Book:
     def cover(self, own_name: str, computed: list[Computed], checks: list[list[Check]], names: list[str]) -> None:
         """What this is, where it comes from, whether it foots, and a way to each sheet."""
         first, sheet = computed[0], self.book.add_worksheet(own_name)
-        bold, soft = self.format(bold=True), self.format(font_color=SOFT)
+        bold = self.format(bold=True)
         sheet.write_string(0, 0, plain_text(first.statement.title), self.format(bold=True, font_size=16))
+        row = self._facts(sheet, first) + 1
+        for at, heading in enumerate(("Sheet", "Whose figures", "Does it foot?")):
+            sheet.write_string(row, at, heading, self.format(bold=True, bottom=1))
+        for one, told, name in zip(computed, checks, names, strict=True):
+            row += 1
+            inside = f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1"
+            sheet.write_url(row, 0, inside, self.format(font_color=GREEN, underline=1), string=name)
+            sheet.write_string(row, 1, plain_text(f"{one.node.name} ({one.node.code})"), self.format())
+            verdict = verdict_on(told)
+            sheet.write_string(row, 2, plain_text(verdict.text), self.format() if verdict.stands else bold)
+        sheet.set_column(0, 0, 28)
+        sheet.set_column(1, 2, 44)
+        sheet.hide_gridlines(2)
+        if stamp := self.about.stamp:
+            set_origin(self.book, stamp)
+        self.book.set_properties(
+            {"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)}
+        )
+
+    def _facts(self, sheet: Any, first: Computed) -> int:
+        """What figures these are and who made them, from the third row on; the row after them."""
+        soft = self.format(font_color=SOFT)
         facts = [
             ("Ledger", self.about.ledger),
             ("Revision", str(first.view.revision)),
@@ -109,38 +131,11 @@ class _Book:
                 row += 1
         if self.about.link:
             sheet.write_string(row, 0, "In Rulka", soft)
-            sheet.write_url(
-                row,
-                1,
-                self.about.link(first.node.code, "", ""),
-                self.format(font_color=GREEN, underline=1),
-                string="Open the statement",
-            )
+            link = self.about.link(first.node.code, "", "")
+            sheet.write_url(row, 1, link, self.format(font_color=GREEN, underline=1), string="Open the statement")
             sheet.write_string(row + 1, 1, "Every figure of the sheets leads to its trace.", soft)
             row += 2
-        row += 1
-        for at, heading in enumerate(("Sheet", "Whose figures", "Does it foot?")):
-            sheet.write_string(row, at, heading, self.format(bold=True, bottom=1))
-        for one, told, name in zip(computed, checks, names, strict=True):
-            row += 1
-            sheet.write_url(
-                row,
-                0,
-                f"internal:'{name.replace(chr(39), chr(39) * 2)}'!A1",
-                self.format(font_color=GREEN, underline=1),
-                string=name,
-            )
-            sheet.write_string(row, 1, plain_text(f"{one.node.name} ({one.node.code})"), self.format())
-            verdict = verdict_on(told)
-            sheet.write_string(row, 2, plain_text(verdict.text), self.format() if verdict.stands else bold)
-        sheet.set_column(0, 0, 28)
-        sheet.set_column(1, 2, 44)
-        sheet.hide_gridlines(2)
-        if stamp := self.about.stamp:
-            set_origin(self.book, stamp)
-        self.book.set_properties(
-            {"title": first.statement.title, "subject": first.node.name, "created": self.about.at.replace(tzinfo=None)}
-        )
+        return row
 
     def close(self) -> bytes:
         self.book.close()
@@ -408,7 +403,7 @@ def _number_format(digits: int, scale: int, verdict: str = "") -> str:
     return f"{shape}{body};{shape}-{body};\u2013"
 
 
-def as_xlsx_pages(pages: Sequence[Page], about: About) -> bytes:
+def as_xlsx_pages(pages: Sequence[HtmlPage], about: CoverTexts) -> bytes:
     """A workbook with a cover and a sheet for each node or statement."""
     book = _Book(about)
     about_name = book.sheet_name("About")

@@ -4,7 +4,7 @@ what is linked and what grows with the rows. Runs in a process of its own."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Container, Iterator, Mapping, Sequence
 from contextlib import ExitStack
 from dataclasses import asdict, dataclass, field, replace
 from pathlib import Path
@@ -17,17 +17,17 @@ from rulka.formats.intake.read_back import PROPERTY
 from rulka.formats.intake.table_file import foreign
 from rulka.formats.intake.workbook_file import check_marks
 from rulka.formats.refill import formulas
-from rulka.formats.refill.looks import Learnt, Looks
+from rulka.formats.refill.looks import CellLooks, Learnt
 from rulka.formats.refill.package import (
     MAIN,
     MOST_PACKED,
     MOST_UNPACKED,
-    Package,
     SheetPart,
+    WorkbookPackage,
     local,
     relations_name,
 )
-from rulka.formats.refill.references import RowMap, Rows, moved, touched
+from rulka.formats.refill.references import InsertedRows, RowMap, moved, touched
 from rulka.formats.refill.sheets import (
     PackedCell,
     Zone,
@@ -135,7 +135,7 @@ def codes_apart(upload: Path, name: str) -> list[str]:
     return list(told["codes"])
 
 
-def codes_of(package: Package) -> list[str]:
+def codes_of(package: WorkbookPackage) -> list[str]:
     """The codes of origin that a workbook names."""
     texts = []
     if "docProps/custom.xml" in package.names:
@@ -156,8 +156,8 @@ def check(upload: Path, original: Path, linking: Linking, name: str) -> dict[str
     `only` names some, all others are."""
     with ExitStack() as stack:
         stack.enter_context(foreign(name))
-        found = stack.enter_context(Package(upload, name))
-        former = stack.enter_context(Package(original, name))
+        found = stack.enter_context(WorkbookPackage(upload, name))
+        former = stack.enter_context(WorkbookPackage(original, name))
         _check_size(found)
         check_marks(found.archive, name)
         found.check_parts()
@@ -193,7 +193,7 @@ def check(upload: Path, original: Path, linking: Linking, name: str) -> dict[str
 # what can be no template ----------------------------------------------------------------------------------------------
 
 
-def _check_size(package: Package) -> None:
+def _check_size(package: WorkbookPackage) -> None:
     size = sum(info.file_size for info in package.archive.infolist())
     if package.path.stat().st_size > MOST_PACKED or size > MOST_UNPACKED:
         raise RulkaError(
@@ -205,7 +205,7 @@ def _check_size(package: Package) -> None:
         )
 
 
-def _forbidden(package: Package) -> Iterator[RulkaError]:
+def _forbidden(package: WorkbookPackage) -> Iterator[RulkaError]:
     leads = {one.kind for part in ("", *package.names) for one in package.relations(part)}
     named = {BY_KIND[kind] for kind in leads if kind in BY_KIND}
     for start, (message, hint) in FORBIDDEN.items():
@@ -221,7 +221,7 @@ def _forbidden(package: Package) -> Iterator[RulkaError]:
         )
 
 
-def _outside(package: Package) -> Iterator[RulkaError]:
+def _outside(package: WorkbookPackage) -> Iterator[RulkaError]:
     """Parts that are fetched from elsewhere when it is opened; links that one clicks are none."""
     for part in ("", *package.names):
         if relations_name(part) in package.names:
@@ -237,7 +237,7 @@ def _outside(package: Package) -> Iterator[RulkaError]:
 # held against the output ----------------------------------------------------------------------------------------------
 
 
-def _zone(package: Package, part: str, linking: Linking) -> Zone | None:
+def _zone(package: WorkbookPackage, part: str, linking: Linking) -> Zone | None:
     """Where rows stand that are told by nothing but their order; of a worksheet all of it. Of an output that was filled
     in the filter may be a table's, and reach over columns that a person put beside the rows."""
     if linking.by_place:
@@ -245,18 +245,18 @@ def _zone(package: Package, part: str, linking: Linking) -> Zone | None:
     zone = zone_of(package, part)
     if zone is None and linking.before:
         areas = (area_of(str(package.tree(one).get("ref"))) for one in package.related(part, "table"))
-        zone = next((Zone(Rows(one[1], one[1] + 1, one[3]), one[0], one[2]) for one in areas if one), None)
+        zone = next((Zone(InsertedRows(one[1], one[1] + 1, one[3]), one[0], one[2]) for one in areas if one), None)
     return replace(zone, right=zone.left + linking.width - 1) if zone is not None and linking.width else zone
 
 
 def _held_against(
-    found: Package, former: Package, own: Own, linking: Linking
+    found: WorkbookPackage, former: WorkbookPackage, own: Own, linking: Linking
 ) -> tuple[dict[str, Any], list[RulkaError]]:
     """What is told of a sheet that is refilled, and what on it isn't as it was."""
     name, zone, by_place = own.upload.name, own.zone, linking.by_place
     before = next((one for one in linking.before.get("sheets", ()) if one["name"] == own.original.name), None)
     problems = list(_marks(found, own))
-    former_looks, learnt = Looks(former), Learnt()
+    former_looks, learnt = CellLooks(former), Learnt()
     strings, former_strings = found.strings, former.strings
     rows = {row.number: row for row in rows_of(found, own.upload.part)}
     head: list[list[Any]] = []
@@ -323,7 +323,7 @@ def _held_against(
     return told, problems
 
 
-def _feet(found: Package, former: Package, own: Own) -> list[str]:
+def _feet(found: WorkbookPackage, former: WorkbookPackage, own: Own) -> list[str]:
     """The parts of a sheet's header and footer that say what they said, however a program writes their looks: they are
     those of the new output."""
     theirs = found.tree(own.upload.part).find(f"{MAIN}headerFooter")
@@ -393,7 +393,7 @@ def _uneven(name: str, zone: Zone | None, calculated: Mapping[str, Sequence[str]
             )
 
 
-def _height(package: Package, own: Own) -> str:
+def _height(package: WorkbookPackage, own: Own) -> str:
     """How high a person made the rows, by the first one."""
     if own.zone is None:
         return ""
@@ -405,7 +405,7 @@ def _height(package: Package, own: Own) -> str:
     return ""
 
 
-def _marks(package: Package, own: Own) -> Iterator[RulkaError]:
+def _marks(package: WorkbookPackage, own: Own) -> Iterator[RulkaError]:
     """What a sheet that is refilled may not bear: protection, chosen filters, merged rows, notes on rows."""
     tree, name, zone = package.tree(own.upload.part), own.upload.name, own.zone
     if tree.find(f"{MAIN}sheetProtection") is not None:
@@ -435,7 +435,7 @@ def _marks(package: Package, own: Own) -> Iterator[RulkaError]:
 # what grows -----------------------------------------------------------------------------------------------------------
 
 
-def _ranges(package: Package, own: Sequence[Own]) -> tuple[list[dict[str, Any]], list[RulkaError]]:
+def _ranges(package: WorkbookPackage, own: Sequence[Own]) -> tuple[list[dict[str, Any]], list[RulkaError]]:
     """All that leads into the sheets that are refilled, and whether it grows or follows; pivots on other rows are
     refused."""
     maps = {one.upload.name.casefold(): _sample(package, one) for one in own}
@@ -471,17 +471,16 @@ def _ranges(package: Package, own: Sequence[Own]) -> tuple[list[dict[str, Any]],
             subject=package.name,
             code="too-much",
         )
-    protected = {one.name for one in package.sheets if one.part not in own_parts and _is_protected(package, one.part)}
-    for name in protected:
-        if any(one["where"].startswith(f"{name}!") and one["on"] for one in ranges):
-            problems.append(
-                RulkaError(
-                    "The sheet is protected, and its formulas have to grow.",
-                    hint="Take its protection off.",
-                    subject=name,
-                )
-            )
+    problems += _locked(package, set(own_parts), ranges)
     return _joined(ranges), problems
+
+
+def _locked(package: WorkbookPackage, own: Container[str], ranges: Sequence[dict[str, Any]]) -> Iterator[RulkaError]:
+    """Protected sheets whose formulas have to grow, but for the parts that are refilled."""
+    for name in {one.name for one in package.sheets if one.part not in own and _is_protected(package, one.part)}:
+        if any(one["where"].startswith(f"{name}!") and one["on"] for one in ranges):
+            told, hint = "The sheet is protected, and its formulas have to grow.", "Take its protection off."
+            yield RulkaError(told, hint=hint, subject=name)
 
 
 def _calling_out(formula: str, where: str) -> Iterator[RulkaError]:
@@ -508,23 +507,25 @@ def _joined(ranges: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
     return list(found.values())
 
 
-def _sample(package: Package, own: Own) -> RowMap:
+def _sample(package: WorkbookPackage, own: Own) -> RowMap:
     """Rows that are one more, so that whatever has to move shows."""
     if own.zone is not None:
         rows = own.zone.rows
-        return RowMap(rows, Rows(rows.head, rows.first, rows.last + 1), by_place=not rows.head)
+        return RowMap(rows, InsertedRows(rows.head, rows.first, rows.last + 1), by_place=not rows.head)
     numbers = [number for number, _ in labels_of(package, own.upload.part)] or [1]
     first, last = numbers[0], numbers[-1]
     return RowMap(
-        Rows(first - 1, first, last), Rows(first - 1, first, last + 1), {at: at + 1 for at in range(first, last + 1)}
+        InsertedRows(first - 1, first, last),
+        InsertedRows(first - 1, first, last + 1),
+        {at: at + 1 for at in range(first, last + 1)},
     )
 
 
-def _is_protected(package: Package, part: str) -> bool:
+def _is_protected(package: WorkbookPackage, part: str) -> bool:
     return package.tree(part).find(f"{MAIN}sheetProtection") is not None
 
 
-def carriers(package: Package, places: formulas.Places, own: set[str]) -> Iterator[formulas.Carrier]:
+def carriers(package: WorkbookPackage, places: formulas.DrawingPlaces, own: set[str]) -> Iterator[formulas.Carrier]:
     """Every formula of a workbook that may lead into the sheets that are refilled."""
     for sheet in package.sheets:
         if formulas.has_any(package, sheet.part):
@@ -538,7 +539,7 @@ def carriers(package: Package, places: formulas.Places, own: set[str]) -> Iterat
     yield from formulas.in_names(package.workbook)
 
 
-def _fixed(package: Package, own: Sequence[Own]) -> Iterator[dict[str, Any]]:
+def _fixed(package: WorkbookPackage, own: Sequence[Own]) -> Iterator[dict[str, Any]]:
     """What of a refilled sheet itself always goes with its rows."""
     for one in own:
         if one.zone is None:
@@ -563,7 +564,7 @@ def _always(key: str, kind: str, where: str, was: str) -> dict[str, Any]:
 
 
 def _pivots(
-    package: Package, own: Sequence[Own], places: formulas.Places
+    package: WorkbookPackage, own: Sequence[Own], places: formulas.DrawingPlaces
 ) -> tuple[list[dict[str, Any]], list[RulkaError]]:
     by_name = {one.upload.name.casefold(): one for one in own}
     tables = {
@@ -598,7 +599,12 @@ def _pivots(
 
 
 def _source_problem(
-    read: Any, by_name: Mapping[str, Own], tables: set[str], names: Mapping[str, str], sheet: str, package: Package
+    read: Any,
+    by_name: Mapping[str, Own],
+    tables: set[str],
+    names: Mapping[str, str],
+    sheet: str,
+    package: WorkbookPackage,
 ) -> str:
     """What a pivot reads in place of the rows; empty where it reads them."""
     if read is None:
@@ -629,7 +635,7 @@ def _source_problem(
 # what is linked -------------------------------------------------------------------------------------------------------
 
 
-def _linked(package: Package, own: Sequence[Own], sheets: Sequence[Mapping[str, Any]]) -> list[str]:
+def _linked(package: WorkbookPackage, own: Sequence[Own], sheets: Sequence[Mapping[str, Any]]) -> list[str]:
     """What a template is linked by and what it holds, in words."""
     told = []
     for sheet in sheets:
@@ -660,7 +666,7 @@ def _linked(package: Package, own: Sequence[Own], sheets: Sequence[Mapping[str, 
 
 def _asked(asked: Mapping[str, Any]) -> dict[str, Any]:
     if "codes" in asked:
-        with foreign(asked["name"]), Package(Path(asked["codes"]), asked["name"]) as package:
+        with foreign(asked["name"]), WorkbookPackage(Path(asked["codes"]), asked["name"]) as package:
             _check_size(package)
             return {"codes": codes_of(package)}
     return _answered(asked)

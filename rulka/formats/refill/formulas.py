@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, Final
 
-from rulka.formats.refill.package import MAIN, WORKBOOK, Package, local
+from rulka.formats.refill.package import MAIN, WORKBOOK, WorkbookPackage, local
 
 FORMULA = re.compile(rb"<(?:[A-Za-z0-9]+:)?(?:f[\s>/]|formula)")
 BY_LIST: Final = ("formula", "formula1", "formula2")
@@ -41,7 +41,7 @@ class Carrier:
 
 
 @dataclass(frozen=True)
-class Places:
+class DrawingPlaces:
     """Which sheet each drawing, chart, table and pivot of a workbook stands on, by part."""
 
     sheet_of: Mapping[str, str]
@@ -51,7 +51,7 @@ class Places:
     pivots: tuple[str, ...]
 
 
-def places_of(package: Package) -> Places:
+def places_of(package: WorkbookPackage) -> DrawingPlaces:
     """Where the drawn things of a workbook stand."""
     sheet_of: dict[str, str] = {}
     found: dict[str, list[str]] = {"chart": [], "chartEx": [], "drawing": [], "table": [], "pivotTable": []}
@@ -67,10 +67,10 @@ def places_of(package: Package) -> Places:
                     sheet_of[below.target] = name
                     found[below.kind].append(below.target)
     charts = (*found["chart"], *found["chartEx"])
-    return Places(sheet_of, charts, tuple(found["drawing"]), tuple(found["table"]), tuple(found["pivotTable"]))
+    return DrawingPlaces(sheet_of, charts, tuple(found["drawing"]), tuple(found["table"]), tuple(found["pivotTable"]))
 
 
-def _chart_sheets(package: Package) -> list[tuple[str, str]]:
+def _chart_sheets(package: WorkbookPackage) -> list[tuple[str, str]]:
     by_id = {one.id: one for one in package.relations(WORKBOOK) if one.kind == "chartsheet"}
     found = []
     for one in package.workbook.iterfind(f"{MAIN}sheets/{MAIN}sheet"):
@@ -135,7 +135,7 @@ def chart_title(number: int) -> str:
     return f"chart {number}"
 
 
-def has_any(package: Package, part: str) -> bool:
+def has_any(package: WorkbookPackage, part: str) -> bool:
     """Whether a sheet holds formulas at all, in cells or marks."""
     with package.open(part) as file:
         former = b""

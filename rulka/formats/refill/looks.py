@@ -12,17 +12,17 @@ from typing import Any, Final
 
 from lxml import etree
 
-from rulka.formats.refill.package import MAIN, WORKBOOK, Package
+from rulka.formats.refill.package import MAIN, WORKBOOK, WorkbookPackage
 
 FIRST_OWN: Final = 164
 """The first number that a workbook may give to a number format of its own."""
 KEY = 12
 
 
-class Looks:
+class CellLooks:
     """The looks of a workbook's cells by number."""
 
-    def __init__(self, package: Package) -> None:
+    def __init__(self, package: WorkbookPackage) -> None:
         self.part = next(iter(package.related(WORKBOOK, "styles")), "")
         self.tree = package.tree(self.part) if self.part else etree.Element(f"{MAIN}styleSheet")
         self.formats = {
@@ -52,7 +52,7 @@ class Looks:
         """What names a look, whatever its number."""
         return self.keys[number] if number < len(self.keys) else ""
 
-    def add(self, other: Looks, number: int) -> int:
+    def add(self, other: CellLooks, number: int) -> int:
         """Put a look of another workbook at the end, and return its number here."""
         key = other.key(number)
         if key in self.keys:
@@ -151,7 +151,7 @@ def _most(found: Counter[int]) -> int:
 class Wearing:
     """Which look of a workbook a cell of a new output wears there."""
 
-    def __init__(self, learnt: Mapping[str, Any], fresh: Looks, own: Looks) -> None:
+    def __init__(self, learnt: Mapping[str, Any], fresh: CellLooks, own: CellLooks) -> None:
         self.by = {(column, key): style for column, key, style in learnt["by"]}
         self.any = dict(learnt["any"])
         self.fresh, self.own = fresh, own

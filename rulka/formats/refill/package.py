@@ -69,7 +69,7 @@ def relations_name(part: str) -> str:
     return f"{folder}/_rels/{name}.rels" if folder else f"_rels/{name}.rels"
 
 
-class Package:
+class WorkbookPackage:
     """A workbook file that is read part by part."""
 
     def __init__(self, path: Path, name: str = "") -> None:
@@ -103,7 +103,7 @@ class Package:
             self.archive.close()
             raise
 
-    def __enter__(self) -> Package:
+    def __enter__(self) -> WorkbookPackage:
         return self
 
     def __exit__(

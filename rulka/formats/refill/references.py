@@ -22,7 +22,7 @@ GONE: Final = "#REF!"
 
 
 @dataclass(frozen=True)
-class Rows:
+class InsertedRows:
     """Rows of a sheet, from 1: its head's last row, and the first and last of what is below it."""
 
     head: int
@@ -35,7 +35,9 @@ class RowMap:
     with the last one; of one whose lines are told by their labels each line goes where it is now; of one whose cells
     are told by their place each row stays, and only ranges of several that reach the last row grow."""
 
-    def __init__(self, was: Rows, now: Rows, lines: Mapping[int, int] | None = None, *, by_place: bool = False) -> None:
+    def __init__(
+        self, was: InsertedRows, now: InsertedRows, lines: Mapping[int, int] | None = None, *, by_place: bool = False
+    ) -> None:
         self.was, self.now, self.lines, self.by_place = was, now, lines, by_place
 
     def row(self, row: int) -> int | None:

@@ -17,12 +17,12 @@ from xml.sax.saxutils import escape, quoteattr, unescape
 
 from lxml import etree
 
-from rulka.core.errors import RulkaError
+from rulka.core.errors import RulkaError, first_of
 from rulka.core.later import later
 from rulka.core.proof.origin import plain_number
 from rulka.core.values import is_whole
 from rulka.formats.refill import formulas
-from rulka.formats.refill.looks import Looks, Wearing
+from rulka.formats.refill.looks import CellLooks, Wearing
 from rulka.formats.refill.package import (
     CONTENT_TYPES,
     MAIN,
@@ -30,13 +30,13 @@ from rulka.formats.refill.package import (
     RELATED,
     TYPES,
     WORKBOOK,
-    Package,
     SheetPart,
+    WorkbookPackage,
     local,
     relations_name,
     written,
 )
-from rulka.formats.refill.references import RowMap, Rows, Touched, moved, moved_areas
+from rulka.formats.refill.references import InsertedRows, RowMap, Touched, moved, moved_areas
 from rulka.formats.refill.sheets import (
     Around,
     PackedCell,
@@ -109,18 +109,18 @@ def refill(template: Path, output: Path, told: Mapping[str, Any], still: Collect
     """Write a template with what a new output holds to a place; what of `told` is named in `still` doesn't move.
     Gives what somebody should know, in words. Raises RulkaError where the output no longer fits."""
     with ExitStack() as stack:
-        own, fresh = stack.enter_context(Package(template)), stack.enter_context(Package(output))
+        own, fresh = stack.enter_context(WorkbookPackage(template)), stack.enter_context(WorkbookPackage(output))
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory(prefix="rulka-refill-", dir=target.parent)))
         return _Refill(own, fresh, told, frozenset(still), folder).write(target)
 
 
 class _Refill:
     def __init__(
-        self, own: Package, fresh: Package, told: Mapping[str, Any], still: frozenset[str], folder: Path
+        self, own: WorkbookPackage, fresh: WorkbookPackage, told: Mapping[str, Any], still: frozenset[str], folder: Path
     ) -> None:
         self.own, self.fresh, self.told, self.still, self.folder = own, fresh, told, still, folder
         self.places = formulas.places_of(own)
-        self.looks, self.fresh_looks = Looks(own), Looks(fresh)
+        self.looks, self.fresh_looks = CellLooks(own), CellLooks(fresh)
         self.fresh_strings = fresh.strings
         self.notes: list[str] = []
         self.gone: list[str] = []
@@ -146,7 +146,7 @@ class _Refill:
         beside = around(self.fresh, fresh.part)
         if told["by_place"]:
             head, first, last, left, right = told["rows"]
-            was, now = Zone(Rows(head, first, last), left, right), used_zone(self.fresh, fresh.part)
+            was, now = Zone(InsertedRows(head, first, last), left, right), used_zone(self.fresh, fresh.part)
             return _Refilled(own, fresh, beside, told, was, RowMap(was.rows, now.rows, by_place=True))
         zone = beside.zone
         if (zone is None) != (told["rows"] is None):
@@ -166,7 +166,7 @@ class _Refill:
             rows = lines_moved(labels_of(self.own, own.part), labels_of(self.fresh, fresh.part))
             return _Refilled(own, fresh, beside, told, None, rows)
         head, first, last, left, right = told["rows"]
-        was = Zone(Rows(head, first, last), left, right)
+        was = Zone(InsertedRows(head, first, last), left, right)
         self._check_titles(fresh, zone, told)
         return _Refilled(own, fresh, beside, told, was, RowMap(was.rows, zone.rows))
 
@@ -218,7 +218,7 @@ class _Refill:
             self.changed[self.looks.part] = written(self.looks.tree)
         self._packed(target)
         if self.gone:
-            named = ", ".join(self.gone[:5]) + (f" and {len(self.gone) - 5} more" if len(self.gone) > 5 else "")
+            named = first_of(self.gone, 5)
             self.notes.append(f"What they read is gone: {named} say #REF!.")
         return self.notes
 

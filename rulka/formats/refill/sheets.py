@@ -12,8 +12,8 @@ from typing import Any, Final
 from lxml import etree
 
 from rulka.core.proof.origin import plain_number
-from rulka.formats.refill.package import MAIN, Package, parsed, text_of
-from rulka.formats.refill.references import AREA, PLACE, RowMap, Rows
+from rulka.formats.refill.package import MAIN, WorkbookPackage, parsed, text_of
+from rulka.formats.refill.references import AREA, PLACE, InsertedRows, RowMap
 
 AT: Final = re.compile(r"([A-Z]{1,3})([0-9]{1,7})")
 START = re.compile(rb"<(?:[A-Za-z0-9]+:)?sheetData\s*/?>")
@@ -51,7 +51,7 @@ class PackedRow:
     cells: tuple[PackedCell, ...]
 
 
-def rows_of(package: Package, part: str) -> Iterator[PackedRow]:
+def rows_of(package: WorkbookPackage, part: str) -> Iterator[PackedRow]:
     """The rows of a sheet in order; each is let go of once the next one is asked for."""
     number = 0
     with package.open(part) as file:
@@ -66,7 +66,7 @@ def rows_of(package: Package, part: str) -> Iterator[PackedRow]:
 RAW_ROW = re.compile(r'<row r="([0-9]+)"([^>]*?)(?:/>|>(.*?)</row>)', re.DOTALL)
 
 
-def raw_rows(package: Package, part: str) -> Iterator[tuple[int, str, str]]:
+def raw_rows(package: WorkbookPackage, part: str) -> Iterator[tuple[int, str, str]]:
     """The rows of a sheet that Rulka wrote, as text: number, what it says of itself, its cells. Many times as quick as
     reading them cell by cell."""
     with package.open(part) as file:
@@ -131,7 +131,7 @@ class Zone:
     """Where the rows of a sheet stand: its head's row, the first and last below it, the first and last column (from
     1)."""
 
-    rows: Rows
+    rows: InsertedRows
     left: int
     right: int
 
@@ -154,10 +154,10 @@ class Around:
         if area is None:
             return None
         left, top, right, last = area
-        return Zone(Rows(top, top + 1, max(last, top + 1)), left, right)
+        return Zone(InsertedRows(top, top + 1, max(last, top + 1)), left, right)
 
 
-def around(package: Package, part: str) -> Around:
+def around(package: WorkbookPackage, part: str) -> Around:
     """A sheet without its rows, however many there are: they are passed over, not read."""
     before, after = b"", b""
     with package.open(part) as file:
@@ -180,21 +180,21 @@ def around(package: Package, part: str) -> Around:
     return Around(parsed(before + after))
 
 
-def zone_of(package: Package, part: str) -> Zone | None:
+def zone_of(package: WorkbookPackage, part: str) -> Zone | None:
     """Where the rows stand of a sheet with a filter over its head; None of other sheets."""
     return around(package, part).zone
 
 
-def used_zone(package: Package, part: str) -> Zone:
+def used_zone(package: WorkbookPackage, part: str) -> Zone:
     """All that is used of a sheet, as rows without a head."""
     last = width = 1
     for row in rows_of(package, part):
         if row.cells:
             last, width = max(last, row.number), max(width, number_of(row.cells[-1].column))
-    return Zone(Rows(0, 1, last), 1, width)
+    return Zone(InsertedRows(0, 1, last), 1, width)
 
 
-def width_of(package: Package, part: str) -> int:
+def width_of(package: WorkbookPackage, part: str) -> int:
     """How many columns of a sheet hold anything."""
     found = 0
     for row in rows_of(package, part):
@@ -207,7 +207,7 @@ Labels = Sequence[tuple[int, str]]
 """Rows with what stands first in them."""
 
 
-def labels_of(package: Package, part: str) -> list[tuple[int, str]]:
+def labels_of(package: WorkbookPackage, part: str) -> list[tuple[int, str]]:
     """The rows of a sheet with what stands first in them."""
     strings = package.strings
     return [
@@ -227,7 +227,7 @@ def lines_moved(was: Labels, now: Labels) -> RowMap:
     first = was[0][0] if was else 1
     last = was[-1][0] if was else 1
     last_now = now[-1][0] if now else 1
-    return RowMap(Rows(first - 1, first, last), Rows(first - 1, first, last_now), {**heads, **lines})
+    return RowMap(InsertedRows(first - 1, first, last), InsertedRows(first - 1, first, last_now), {**heads, **lines})
 
 
 def _unmatched_heads(was: Labels, now: Labels, lines: Mapping[int, int]) -> dict[int, int]:

@@ -14,7 +14,7 @@ from docx.opc.constants import RELATIONSHIP_TYPE
 from docx.oxml.ns import qn
 from lxml import etree
 
-from rulka.core.folios.styles import Looks
+from rulka.core.folios.styles import StyleLooks
 from rulka.formats.writing.xml import element, words_of
 
 A: Final = "{http://schemas.openxmlformats.org/drawingml/2006/main}"
@@ -23,21 +23,21 @@ ORDER: Final = ("basedOn", "next", "link", "pPr", "rPr", "tblPr", "trPr", "tcPr"
 DEFAULT_NAMES: Final = ("Normal Table", "Default Paragraph Font", "No List")
 
 
-def looks_of(data: bytes) -> Looks:
+def looks_of(data: bytes) -> StyleLooks:
     """The looks of a word file."""
     docx = open_docx(io.BytesIO(data))
     styles = {}
     for style in used_styles(docx):
         flat = Flat(docx, style)
         styles[style_name(style)] = flat.told()
-    return Looks(styles, _parts(docx))
+    return StyleLooks(styles, _parts(docx))
 
 
-def master_looks(data: bytes) -> Looks:
+def master_looks(data: bytes) -> StyleLooks:
     """The looks of a master: of all its styles, used or not."""
     docx = open_docx(io.BytesIO(data))
     styles = {style_name(one): Flat(docx, one).told() for one in docx.styles.element.findall(qn("w:style"))}
-    return Looks(styles, _parts(docx))
+    return StyleLooks(styles, _parts(docx))
 
 
 def style_name(style: Any) -> str:

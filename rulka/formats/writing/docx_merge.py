@@ -22,7 +22,7 @@ from rulka.formats.writing.xml import element, words_of
 
 
 @dataclass(frozen=True)
-class Part:
+class DocxPart:
     """One section as a word file, with what was chosen for its differences (`style:...`, `part:header` ... to keep or
     take); `heading` stands above it where it doesn't begin with it itself."""
 
@@ -98,7 +98,7 @@ class _Merger(Composer):  # type: ignore[misc]
         """Each section names its own."""
 
 
-def merged(parts: Sequence[Part], master: bytes, *, title: str, about: str = "", bare: bool = False) -> bytes:
+def merged(parts: Sequence[DocxPart], master: bytes, *, title: str, about: str = "", bare: bool = False) -> bytes:
     """All sections as one file in the master's styles; `bare` without the master's head and foot, where others are
     drawn over its pages."""
     docx = open_docx(io.BytesIO(master))
@@ -154,7 +154,22 @@ def _headed(own: Docx, heading: str, master: Docx) -> None:
     body.insert(0, made)
 
 
-def _sections(own: Docx, part: Part, furniture: list[Any], master: Docx) -> None:
+def _furnished(section: Any, name: str, given: Sequence[Any]) -> None:
+    """Give a section the master's heads or feet in the place of its own."""
+    for old in section.findall(qn(f"w:{name}")):
+        section.remove(old)
+    for one in given:
+        kinds = [one.get(qn("w:type"))]
+        if kinds == ["default"] and section.find(qn("w:titlePg")) is not None:
+            kinds.append("first")  # a first page of its own would else have none
+        for kind in kinds:
+            copied = deepcopy(one)
+            copied.set(qn("w:type"), kind)
+            copied.set(qn("r:id"), f"own-{one.get(qn('r:id'))}")
+            section.insert(0, copied)
+
+
+def _sections(own: Docx, part: DocxPart, furniture: list[Any], master: Docx) -> None:
     """Every section of a file says its paper, head and foot itself; the last one, which stood behind the body, in a
     last paragraph. What takes the master's gets it."""
     body = own.element.body
@@ -182,20 +197,8 @@ def _sections(own: Docx, part: Part, furniture: list[Any], master: Docx) -> None
             _typed(section)
         _inherited(section, former)
         for which, name in (("header", "headerReference"), ("footer", "footerReference")):
-            if part.keeps(which):
-                continue
-            for old in section.findall(qn(f"w:{name}")):
-                section.remove(old)
-            for one in furniture:
-                if one.tag == qn(f"w:{name}"):
-                    kinds = [one.get(qn("w:type"))]
-                    if kinds == ["default"] and section.find(qn("w:titlePg")) is not None:
-                        kinds.append("first")  # a first page of its own would else have none
-                    for kind in kinds:
-                        copied = deepcopy(one)
-                        copied.set(qn("w:type"), kind)
-                        copied.set(qn("r:id"), f"own-{one.get(qn('r:id'))}")
-                        section.insert(0, copied)
+            if not part.keeps(which):
+                _furnished(section, name, [one for one in furniture if one.tag == qn(f"w:{name}")])
         if part.own and part.chosen.get("part:paper") == "take":
             _paper(section, master)
         if part.own and part.chosen.get("part:margins") == "take":

@@ -22,7 +22,7 @@ from rulka.core.folios.filled import Filled, FilledDrawing, FilledProblem, Fille
 from rulka.core.folios.writing import (
     Block,
     Document,
-    Figure,
+    FigurePlace,
     Footnote,
     Heading,
     Inline,
@@ -31,8 +31,8 @@ from rulka.core.folios.writing import (
     LiveTable,
     PageBreak,
     Paragraph,
-    Table,
     Text,
+    TextTable,
 )
 from rulka.formats.output.paper import svg_picture
 from rulka.formats.writing.docx_master import CAPTION, NOTE_MARK, NOTE_TEXT, PROBLEM, TABLE_FIGURE, TABLE_TEXT
@@ -84,7 +84,7 @@ class _Writer:
                 self.inlines(block.inlines, into.add_paragraph(style=self.style(f"Heading {block.level + 1}")))
             case Listing():
                 self.listing(block, into, depth)
-            case Table():
+            case TextTable():
                 self.written_table(block, into)
             case LiveTable():
                 self.live_table(block.source, into)
@@ -102,7 +102,7 @@ class _Writer:
                 else:
                     self.block(one, into, min(depth + 1, 2))
 
-    def written_table(self, block: Table, into: Any) -> None:
+    def written_table(self, block: TextTable, into: Any) -> None:
         wide = max((sum(cell.wide for cell in row) for row in block.rows), default=0)
         if not wide:
             return
@@ -138,7 +138,7 @@ class _Writer:
             match one:
                 case Text():
                     self.text(one, paragraph, bold)
-                case Figure():
+                case FigurePlace():
                     self.figure(one, paragraph, bold)
                 case Footnote():
                     self.footnote(one, paragraph)
@@ -157,7 +157,7 @@ class _Writer:
             paragraph._p.append(link)
             link.append(run._r)
 
-    def figure(self, one: Figure, paragraph: Any, bold: bool) -> None:
+    def figure(self, one: FigurePlace, paragraph: Any, bold: bool) -> None:
         filled = self.filled.figure(one.key)
         run = paragraph.add_run(filled.text or "?")
         run.bold = bold or None

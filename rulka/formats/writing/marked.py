@@ -15,20 +15,20 @@ from rulka.core.folios.writing import (
     LINKS,
     UNITS,
     Block,
-    Cell,
     Document,
-    Figure,
+    FigureLook,
+    FigurePlace,
     Footnote,
     Heading,
     Inline,
     LineBreak,
     Listing,
     LiveTable,
-    Look,
     PageBreak,
     Paragraph,
-    Table,
+    TableCell,
     Text,
+    TextTable,
     clean,
 )
 
@@ -56,7 +56,7 @@ def _block(node: Any) -> Iterator[Block]:
             items = tuple(tuple(block for one in item.children for block in _block(one)) for item in node.children)
             yield Listing(node.type == "ordered_list", items)
         case "table":
-            yield Table(tuple(_row(row, part.type == "thead") for part in node.children for row in part.children))
+            yield TextTable(tuple(_row(row, part.type == "thead") for part in node.children for row in part.children))
         case "hr":
             yield PageBreak()
         case "blockquote":
@@ -68,7 +68,7 @@ def _block(node: Any) -> Iterator[Block]:
 
 def _paragraph(inlines: tuple[Inline, ...]) -> Iterator[Block]:
     """A paragraph; a figure's name alone in it that names no row is a table."""
-    if len(inlines) == 1 and isinstance(inlines[0], Figure) and is_table(inlines[0].source):
+    if len(inlines) == 1 and isinstance(inlines[0], FigurePlace) and is_table(inlines[0].source):
         yield LiveTable(inlines[0].source)
         return
     yield Paragraph(inlines)
@@ -83,8 +83,8 @@ def is_table(source: str) -> bool:
     return len(parts) < 3 or "," in rest
 
 
-def _row(row: Any, heading: bool) -> tuple[Cell, ...]:
-    return tuple(Cell((Paragraph(_inlines(cell)),), heading) for cell in row.children)
+def _row(row: Any, heading: bool) -> tuple[TableCell, ...]:
+    return tuple(TableCell((Paragraph(_inlines(cell)),), heading) for cell in row.children)
 
 
 def _inlines(node: Any) -> tuple[Inline, ...]:
@@ -123,7 +123,7 @@ def _pieces(text: str, marks: frozenset[str], link: str) -> Iterator[Inline]:
         yield Text(clean(text[place:]), marks, link)
 
 
-def _figure(told: str) -> Figure:
+def _figure(told: str) -> FigurePlace:
     source, *looks = LOOKS.split(told.strip())
     unit = decimals = ""
     unsigned = False
@@ -139,4 +139,4 @@ def _figure(told: str) -> Figure:
                 f"'{look[:30]}' is no way to write a figure.", hint="Use thousands, millions, 0 to 4, or unsigned.",
                 subject="text",
             )  # fmt: skip
-    return Figure(source, Look(unit, decimals, unsigned))
+    return FigurePlace(source, FigureLook(unit, decimals, unsigned))

@@ -20,9 +20,8 @@ from rulka.core.folios.filled import (
 )
 from rulka.core.folios.writing import (
     Block,
-    Cell,
     Document,
-    Figure,
+    FigurePlace,
     Footnote,
     Heading,
     Inline,
@@ -31,8 +30,9 @@ from rulka.core.folios.writing import (
     LiveTable,
     PageBreak,
     Paragraph,
-    Table,
+    TableCell,
     Text,
+    TextTable,
 )
 
 MARKS: Final = {"strong": "strong", "em": "em", "underline": "u"}
@@ -75,7 +75,7 @@ class Writer:
                 tag = "ol" if block.ordered else "ul"
                 items = "".join(f"<li>{''.join(self.block(one) for one in item)}</li>" for item in block.items)
                 return f"<{tag}>{items}</{tag}>"
-            case Table():
+            case TextTable():
                 rows = "".join(f"<tr>{''.join(self.cell(one) for one in row)}</tr>" for row in block.rows)
                 return f'<table class="written"><tbody>{rows}</tbody></table>'
             case LiveTable():
@@ -83,7 +83,7 @@ class Writer:
             case PageBreak():
                 return '<hr class="page-break">'
 
-    def cell(self, cell: Cell) -> str:
+    def cell(self, cell: TableCell) -> str:
         tag = "th" if cell.heading else "td"
         spans = "".join(
             f' {name}="{count}"' for name, count in (("colspan", cell.wide), ("rowspan", cell.high)) if count > 1
@@ -107,7 +107,7 @@ class Writer:
                     if mark in inline.marks:
                         text = f"<{tag}>{text}</{tag}>"
                 return f'<a href="{escape(inline.link)}" rel="noopener">{text}</a>' if inline.link else text
-            case Figure():
+            case FigurePlace():
                 return self.figure(self.filled.figure(inline.key))
             case Footnote():
                 self.notes.append(inline.text)
@@ -178,7 +178,7 @@ def _is_number(blocks: Sequence[Block]) -> bool:
     """Whether a typed cell holds a figure alone, which stands to the right."""
     if len(blocks) != 1 or not isinstance(blocks[0], Paragraph) or not blocks[0].inlines:
         return False
-    if all(isinstance(one, Figure) for one in blocks[0].inlines):
+    if all(isinstance(one, FigurePlace) for one in blocks[0].inlines):
         return True
     text = "".join(one.text for one in blocks[0].inlines if isinstance(one, Text))
     return (

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from lxml import etree
 
-from rulka.core.folios.styles import Looks
+from rulka.core.folios.styles import StyleLooks
 from rulka.core.later import later
 
 if TYPE_CHECKING:
@@ -142,7 +142,7 @@ def _shape_words(shapes: Any) -> Iterator[str]:
 # looks ----------------------------------------------------------------------------------------------------------------
 
 
-def slides_looks(data: bytes) -> Looks:
+def slides_looks(data: bytes) -> StyleLooks:
     """How slides look: fonts and colours of their theme, size, layouts in use, the master itself."""
     deck = pptx.Presentation(io.BytesIO(data))
     used = {slide.slide_layout.slide_master.part.partname for slide in deck.slides}
@@ -158,7 +158,7 @@ def slides_looks(data: bytes) -> Looks:
         "size": f"{round((deck.slide_width or 0) / 36_000)} by {round((deck.slide_height or 0) / 36_000)} mm",
         "slide master": " and ".join(_master_named(one) for one in masters),
     }
-    return Looks({}, parts)
+    return StyleLooks({}, parts)
 
 
 def _master_named(master: Any) -> str:

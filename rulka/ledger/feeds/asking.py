@@ -56,28 +56,33 @@ def ask(
         unattended=unattended,
     )
     if upload is not None:
-        folder = loads_folder(load.pk)
-        shutil.rmtree(folder, ignore_errors=True)
-        folder.mkdir(parents=True)
-        name = Path(upload_name).name or "upload"
-        size = 0
-        with (folder / f"upload-{name}").open("wb") as target:
-            while block := upload.read(1 << 20):
-                size += len(block)
-                if size > MOST_UPLOAD:
-                    shutil.rmtree(folder, ignore_errors=True)
-                    work.forget(load.pk)
-                    raise RulkaError(
-                        f"'{name}' is larger than {MOST_UPLOAD // 1_000_000} MB.",
-                        hint="Put it into the folder of feeds instead.",
-                        subject="file",
-                    )
-                target.write(block)
-        work.note(load.pk, folder=str(folder))
+        _keep_upload(load, upload, upload_name)
     if queued:
         run_load.enqueue(load.pk)
     load.refresh_from_db()
     return load
+
+
+def _keep_upload(load: Load, upload: Any, upload_name: str) -> None:
+    """Keep what was handed in, in the load's folder; what is too large is refused, and the load forgotten."""
+    folder = loads_folder(load.pk)
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    name = Path(upload_name).name or "upload"
+    size = 0
+    with (folder / f"upload-{name}").open("wb") as target:
+        while block := upload.read(1 << 20):
+            size += len(block)
+            if size > MOST_UPLOAD:
+                shutil.rmtree(folder, ignore_errors=True)
+                work.forget(load.pk)
+                raise RulkaError(
+                    f"'{name}' is larger than {MOST_UPLOAD // 1_000_000} MB.",
+                    hint="Put it into the folder of feeds instead.",
+                    subject="file",
+                )
+            target.write(block)
+    work.note(load.pk, folder=str(folder))
 
 
 def sources_of(ledger: Ledger, person: Person) -> list[Feed]:

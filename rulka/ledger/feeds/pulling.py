@@ -14,11 +14,11 @@ from typing import Any
 from django.utils import timezone
 
 from rulka.core.errors import RulkaError, RulkaErrors
-from rulka.formats.intake.bounds import Bounds, OpeningRules, bound_entries
+from rulka.formats.intake.bounds import MemoryBounds, OpeningRules, bound_entries
 from rulka.formats.intake.ledger_folder import TABLES, LedgerFolder, calendar_from
 from rulka.formats.intake.ledger_source import ledger_folder
 from rulka.formats.intake.mapping import MappingDefinition, convert, side_rows
-from rulka.formats.intake.odata import Service, SignIn, pull, pull_openings, sets_from
+from rulka.formats.intake.odata import Service, ServiceSignIn, pull, pull_openings, sets_from
 from rulka.ledger.feeds.settings import bounds_of, loads_folder, outside, place_of, secret_of
 from rulka.ledger.loading.load import Loading, alone, load
 from rulka.ledger.loading.report import ACCEPT, FINDINGS, RULES, LoadReport
@@ -43,7 +43,7 @@ def run(load_id: int) -> None:
     try:
         with alone(job.ledger):
             _run(job)
-    except work.Cancelled:
+    except work.LoadCancelled:
         _clear(job)
         work.finish(job.pk, Load.State.CANCELLED)
     except RulkaError as error:
@@ -200,7 +200,7 @@ def _from_table(
 def _from_service(feed: Feed, job: Load, folder: Path, watch: Watch) -> Prepared:
     sets = sets_from(feed.mapping)
     about = feed.options.get("sign_in") or {}
-    sign_in = SignIn(about.get("kind", ""), about.get("user", ""), secret_of(feed))
+    sign_in = ServiceSignIn(about.get("kind", ""), about.get("user", ""), secret_of(feed))
     bounds = bounds_of(feed)
     since = "" if job.full else feed.mark
     dimensions = feed.ledger.dimensions
@@ -228,7 +228,7 @@ def _from_service(feed: Feed, job: Load, folder: Path, watch: Watch) -> Prepared
     return Prepared(folder, feed.location, pulled.mark, full=not since)
 
 
-def _rules(feed: Feed, folder: Path, bounds: Bounds) -> OpeningRules:
+def _rules(feed: Feed, folder: Path, bounds: MemoryBounds) -> OpeningRules:
     readable = LedgerFolder.open(folder)
     types = dict(feed.ledger.accounts.values_list("code", "type")) | {
         values["code"]: values["type"] for _, values in readable.table("accounts.csv")

@@ -15,7 +15,7 @@ from django.utils import timezone
 
 from rulka.core.books.selection import select
 from rulka.core.errors import RulkaError, one_of
-from rulka.formats.intake.bounds import Bounds
+from rulka.formats.intake.bounds import MemoryBounds
 from rulka.formats.intake.mapping import MappingDefinition
 from rulka.formats.intake.odata import sets_from
 from rulka.formats.intake.outside import Outside
@@ -167,11 +167,11 @@ def secret_of(feed: Feed) -> str:
     return secret
 
 
-def bounds_of(feed: Feed) -> Bounds:
+def bounds_of(feed: Feed) -> MemoryBounds:
     """A feed's bounds, with its selections resolved against the ledger as it is."""
     asked = feed.options.get("bounds") or {}
     if not any(asked.values()):
-        return Bounds()
+        return MemoryBounds()
     frame = frame_of(feed.ledger)
     first = asked.get("first_day", "")
     if first and not any(
@@ -200,6 +200,6 @@ def bounds_of(feed: Feed) -> Bounds:
             hint="Name the account that takes the rest of an entry.",
             subject="bounds, rest account",
         )
-    return Bounds(
+    return MemoryBounds(
         first, codes(asked.get("entities", ""), frame.entities), codes(asked.get("accounts", ""), frame.accounts), rest
     )

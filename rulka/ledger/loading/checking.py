@@ -14,8 +14,8 @@ from rulka.core.errors import RulkaError
 from rulka.core.intake.entries import Budget
 from rulka.core.money import minor_text, parse_minor
 from rulka.formats.currencies import minor_digits
-from rulka.ledger.loading.master_data import Wanted, compare_wanted
-from rulka.ledger.loading.report import Finding, LoadReport
+from rulka.ledger.loading.master_data import WantedThings, compare_wanted
+from rulka.ledger.loading.report import LoadFinding, LoadReport
 from rulka.ledger.loading.staging import CHANGED, NEW, OLDER, SAME, Stage
 from rulka.ledger.models import BudgetLine, Counterparty, Feed, Ledger
 from rulka.ledger.reading.queries import view_of
@@ -26,7 +26,7 @@ MOST = 200
 
 
 def preview(
-    report: LoadReport, ledger: Ledger | None, stage: Stage, wanted: Iterable[Wanted], budgets: Sequence[Budget]
+    report: LoadReport, ledger: Ledger | None, stage: Stage, wanted: Iterable[WantedThings], budgets: Sequence[Budget]
 ) -> None:
     """Tally what accepting would do; nothing is written. Lines are told of new and same entries only."""
     for one in wanted:
@@ -68,7 +68,7 @@ def find(
     report: LoadReport,
     ledger: Ledger | None,
     stage: Stage,
-    wanted: Sequence[Wanted],
+    wanted: Sequence[WantedThings],
     calendar: FiscalCalendar,
     *,
     controls: Iterable[tuple[int, dict[str, str]]] = (),
@@ -100,7 +100,7 @@ def find(
 
 def _add(report: LoadReport, kind: str, columns: list[str], rows: list[list[str]], count: int | None = None) -> None:
     if rows:
-        report.findings.append(Finding(kind, len(rows) if count is None else count, columns, rows[:MOST]))
+        report.findings.append(LoadFinding(kind, len(rows) if count is None else count, columns, rows[:MOST]))
 
 
 def _sums(stage: Stage, digits: dict[str, int]) -> list[list[str]]:
@@ -275,7 +275,7 @@ def vanished_ids(feed: Feed) -> list[int]:
         return [row[0] for row in cursor.fetchall()]
 
 
-def _counterparties(report: LoadReport, ledger: Ledger, wanted: Sequence[Wanted]) -> None:
+def _counterparties(report: LoadReport, ledger: Ledger, wanted: Sequence[WantedThings]) -> None:
     named = {
         str(code): values["name"] for one in wanted if one.what == "counterparties" for code, values in one.rows.items()
     }

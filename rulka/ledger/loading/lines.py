@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from rulka.core.books.chart import IntArray
-from rulka.core.intake.blocks import Head
+from rulka.core.intake.blocks import BlockHead
 from rulka.core.intake.entries import LINE_TEXTS
 from rulka.ledger.loading.bulk import put_columns
 from rulka.ledger.loading.staging import Staged
@@ -21,7 +21,7 @@ MANY_SUMS = 1_000_000
 """Sums that are kept apart until they are added up."""
 
 
-def line_columns(heads: Sequence[Head], staged: Staged, place_keys: IntArray) -> list[list[Any] | str | None]:
+def line_columns(heads: Sequence[BlockHead], staged: Staged, place_keys: IntArray) -> list[list[Any] | str | None]:
     """The columns of staged lines in the order of LINE_NAMES: a list with a value for each line, or what all say."""
     lines, head = staged.lines, np.repeat(staged.head, staged.count)
     held = np.array([(one.date, one.period, one.status, one.effect) for one in heads], dtype=object)
@@ -33,14 +33,14 @@ def line_columns(heads: Sequence[Head], staged: Staged, place_keys: IntArray) ->
     return fixed + ["" if column.is_empty else column.texts() for column in lines.texts]
 
 
-def line_rows(heads: Sequence[Head], staged: Staged, place_keys: IntArray) -> Iterator[tuple[Any, ...]]:
+def line_rows(heads: Sequence[BlockHead], staged: Staged, place_keys: IntArray) -> Iterator[tuple[Any, ...]]:
     """Staged lines as tuples in the order of LINE_NAMES."""
     columns = line_columns(heads, staged, place_keys)
     count = len(staged.lines.place)
     return zip(*(column if isinstance(column, list) else repeat(column, count) for column in columns), strict=True)
 
 
-def put_lines(heads: Sequence[Head], staged: Staged, place_keys: IntArray, revision: int) -> None:
+def put_lines(heads: Sequence[BlockHead], staged: Staged, place_keys: IntArray, revision: int) -> None:
     """Put lines in that are new with this revision."""
     columns = dict(zip(LINE_NAMES, line_columns(heads, staged, place_keys), strict=True))
     columns["entry_id"] = np.repeat(staged.entry_ids, staged.count).tolist()
@@ -48,10 +48,10 @@ def put_lines(heads: Sequence[Head], staged: Staged, place_keys: IntArray, revis
     put_columns("ledger_journalline", columns)
 
 
-class Sums:
+class EntrySums:
     """Adds lines up to rows of (scenario, key, period, status, effect, debit, credit, count)."""
 
-    def __init__(self, scenario: int, heads: Sequence[Head], place_keys: IntArray) -> None:
+    def __init__(self, scenario: int, heads: Sequence[BlockHead], place_keys: IntArray) -> None:
         self.scenario, self.place_keys = scenario, place_keys
         moments, self.moment = np.unique(
             np.array([(head.period, head.status, head.effect) for head in heads], dtype=np.int64).reshape(-1, 3),

@@ -61,7 +61,7 @@ class Loading:
 
 
 @dataclass
-class Outcome:
+class LoadOutcome:
     """What became of a load: `state` is accepted, held or refused."""
 
     state: str
@@ -93,7 +93,7 @@ def load_folder(code: str, path: Path, *, person: Any = None, dry_run: bool = Fa
     return outcome.report
 
 
-def load(loading: Loading) -> Outcome:
+def load(loading: Loading) -> LoadOutcome:
     """Check a load and, where the rules allow it, write it. Nothing is locked while files are read and checked.
 
     Raises RulkaError only for what makes the load as a whole impossible; refused rows are in the report.
@@ -112,18 +112,18 @@ def load(loading: Loading) -> Outcome:
             for one in error.errors:
                 _name_source_row(one, loading.rows)
             report.refuse(error.errors)
-            return Outcome("refused", report, error)
+            return LoadOutcome("refused", report, error)
         finally:
             report.notes += folder.notes
         verdict = report.judge(loading.rules)
         if verdict == REFUSE:
             refusal = _refusal(report)
             report.refuse(refusal.errors)
-            return Outcome("refused", report, refusal)
+            return LoadOutcome("refused", report, refusal)
         asks = loading.hold and _has_news(report, ledger, master)
         if asks or (verdict != ACCEPT and not loading.dry_run):
             report.revision = ledger.revision if ledger else 0
-            return Outcome("held", report)
+            return LoadOutcome("held", report)
         return _write(loading, ledger, master, staged, budgets, report)
 
 
@@ -168,7 +168,7 @@ def _write(
     staged: Stage,
     budgets: list[Budget],
     report: LoadReport,
-) -> Outcome:
+) -> LoadOutcome:
     report.tallies.clear()
     if loading.watch:
         loading.watch("writing", staged.lines, staged.lines)
@@ -188,7 +188,7 @@ def _write(
         with connection.cursor() as cursor:
             cursor.execute(f"PRAGMA analysis_limit = {MOST_ANALYSED}")
             cursor.execute("ANALYZE")
-    return Outcome("accepted", report)
+    return LoadOutcome("accepted", report)
 
 
 def _watch_reading(folder: LedgerFolder, watch: Callable[[str, int, int], None]) -> None:

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Final
 
 from django.db.models import Model, QuerySet
 
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import CARRYING, TYPES, Item, parent_errors
 from rulka.core.errors import RulkaError, one_of
-from rulka.core.intake.entries import NO_MEMBER, Books, code_problem, row_error
+from rulka.core.intake.entries import NO_MEMBER, BookSoFar, code_problem, row_error
 from rulka.core.money import AMOUNT
 from rulka.formats.currencies import currency_digits, minor_digits
 from rulka.formats.intake.ledger_folder import LedgerFolder, LedgerSettings, in_file
@@ -19,10 +19,12 @@ from rulka.ledger.models import Account, Counterparty, Entity, Ledger, Member, P
 from rulka.ledger.reading.queries import calendar_of
 
 RATES = ("closing", "average", "historical")
+USUAL_RATES: Final = {"revenue": "average", "expense": "average", "equity": "historical"}
+"""The rate of an account of a type that says none; all others take the closing rate."""
 
 
 @dataclass(frozen=True)
-class Wanted:
+class WantedThings:
     """What a file says of one kind of thing: values by identity (the values of `fields`)."""
 
     what: str
@@ -36,7 +38,7 @@ class Wanted:
         return values[0] if len(values) == 1 else values
 
 
-def compare_wanted(wanted: Wanted, ledger: Ledger | None) -> tuple[list[Any], dict[Any, Any], int]:
+def compare_wanted(wanted: WantedThings, ledger: Ledger | None) -> tuple[list[Any], dict[Any, Any], int]:
     """Identities that are new, stored things whose values change by identity, and how many stay the same."""
     model: Any = wanted.model
     stored = {wanted.identity(thing): thing for thing in model.objects.filter(ledger=ledger)} if ledger else {}
@@ -56,7 +58,7 @@ class MasterData:
     ledger: Ledger | None
     folder: LedgerFolder
     settings: LedgerSettings
-    wanted: list[Wanted] = field(default_factory=list)
+    wanted: list[WantedThings] = field(default_factory=list)
 
     @property
     def values(self) -> dict[str, Any]:
@@ -72,7 +74,7 @@ class MasterData:
             "dimensions": list(settings.dimensions),
         }
 
-    def read(self) -> Books:
+    def read(self) -> BookSoFar:
         """Read and check every file of master data; what entries may use afterwards."""
         self._check_settings()
         self._entities()
@@ -83,7 +85,7 @@ class MasterData:
         self._counterparties()
         self.folder.refuse_if_errors()
         members = self._merged("members", "code")
-        return Books(
+        return BookSoFar(
             calendar=self.settings.calendar,
             digits={code: minor_digits(currency) for code, currency in self._merged("entities", "currency").items()},
             accounts=self._merged("accounts", "type"),
@@ -103,7 +105,7 @@ class MasterData:
         return stored
 
     def _want(self, what: str, model: type[Model], fields: tuple[str, ...], rows: dict[Any, dict[str, Any]]) -> None:
-        self.wanted.append(Wanted(what, model, fields, rows))
+        self.wanted.append(WantedThings(what, model, fields, rows))
 
     def _merged(self, what: str, name: str) -> dict[Any, Any]:
         """One field by identity: as stored, and as this load will have it."""
@@ -180,24 +182,14 @@ class MasterData:
                 self._error(file, error.message, row, "currency", error.hint)
                 continue
             if code in used and stored[code].currency != currency:
-                self._error(
-                    file,
-                    f"{code} has lines in {stored[code].currency} and can't change to {currency}.",
-                    row,
-                    "currency",
-                    "Use a new entity.",
-                )
+                told = f"{code} has lines in {stored[code].currency} and can't change to {currency}."
+                self._error(file, told, row, "currency", "Use a new entity.")
                 continue
             position = stored[code].position if code in stored else len(stored) + len(wanted)
             calendar = values.get("calendar", "")
             if calendar and calendar not in self.settings.calendars:
-                self._error(
-                    file,
-                    f"Calendar '{calendar}' does not exist.",
-                    row,
-                    "calendar",
-                    one_of(calendar, self.settings.calendars),
-                )
+                hint = one_of(calendar, self.settings.calendars)
+                self._error(file, f"Calendar '{calendar}' does not exist.", row, "calendar", hint)
             wanted[code] = dict(
                 code=code,
                 name=values["name"],
@@ -223,10 +215,7 @@ class MasterData:
         wanted: dict[str, dict[str, Any]] = {}
         for row, values in self._coded_rows(file):
             code, type_ = values["code"], values["type"]
-            default_rate = (
-                "average" if type_ in ("revenue", "expense") else "historical" if type_ == "equity" else "closing"
-            )
-            rate = values.get("rate", "") or default_rate
+            rate = values.get("rate", "") or USUAL_RATES.get(type_, "closing")
             for column, value, allowed in (
                 ("type", type_, TYPES),
                 ("rate", rate, RATES),
@@ -234,21 +223,11 @@ class MasterData:
                 ("active", values.get("active", ""), ("", "0", "1")),
             ):
                 if value not in allowed:
-                    self._error(
-                        file,
-                        f"'{value}' is not allowed here.",
-                        row,
-                        column,
-                        "Write " + ", ".join(a for a in allowed if a) + ".",
-                    )
+                    hint = "Write " + ", ".join(filter(None, allowed)) + "."
+                    self._error(file, f"'{value}' is not allowed here.", row, column, hint)
             if code in used and (stored[code].type == "statistical") != (type_ == "statistical"):
-                self._error(
-                    file,
-                    f"{code} has lines and can't change between money and quantities.",
-                    row,
-                    "type",
-                    "Use a new account.",
-                )
+                told = f"{code} has lines and can't change between money and quantities."
+                self._error(file, told, row, "type", "Use a new account.")
             wanted[code] = dict(
                 code=code,
                 name=values["name"],
@@ -261,23 +240,23 @@ class MasterData:
                 active=values.get("active") != "0",
             )
         self._check_parents(file, "account", stored, wanted)
-        types = {code: a.type for code, a in stored.items()} | {code: v["type"] for code, v in wanted.items()}
+        self._check_named(
+            {code: a.type for code, a in stored.items()} | {code: v["type"] for code, v in wanted.items()}
+        )
+        self._want("accounts", Account, ("code",), wanted)
+
+    def _check_named(self, types: Mapping[str, str]) -> None:
+        """The accounts that the ledger itself names are there, by `types` of all accounts, and are equity."""
         for setting in ("retained_earnings", "translation_reserve"):
             code = getattr(self.settings, setting)
             if code and types.get(code) not in CARRYING[:3]:
                 what = "is no account" if code not in types else f"is of type {types[code]}"
-                self.folder.errors.append(
-                    RulkaError(
-                        f"{setting} '{code}' {what}.",
-                        hint="Name an equity account of accounts.csv.",
-                        subject="ledger.json",
-                    )
-                )
+                hint = "Name an equity account of accounts.csv."
+                self.folder.errors.append(RulkaError(f"{setting} '{code}' {what}.", hint=hint, subject="ledger.json"))
         if not self.settings.retained_earnings:
             self.folder.errors.append(
                 RulkaError("retained_earnings is empty.", hint="Name an equity account.", subject="ledger.json")
             )
-        self._want("accounts", Account, ("code",), wanted)
 
     def _members(self) -> None:
         file = "members.csv"

@@ -60,7 +60,7 @@ class Tally:
 
 
 @dataclass
-class Finding:
+class LoadFinding:
     """Something that a person should know before a load counts; `rows` are the first of `count`."""
 
     kind: str
@@ -83,7 +83,7 @@ class LoadReport:
     tallies: dict[str, Tally] = field(default_factory=dict)
     notes: list[str] = field(default_factory=list)
     dry_run: bool = False
-    findings: list[Finding] = field(default_factory=list)
+    findings: list[LoadFinding] = field(default_factory=list)
     sums: list[list[str]] = field(default_factory=list)  # entity, period, debit, credit, lines as read
     changed_entries: list[list[str]] = field(default_factory=list)  # entity, entry, date, what
     refused: list[dict[str, str]] = field(default_factory=list)  # where, what, to do
@@ -125,5 +125,5 @@ class LoadReport:
         """What `as_data` gave."""
         values = dict(data)
         values["tallies"] = {what: Tally(**tally) for what, tally in values.get("tallies", {}).items()}
-        values["findings"] = [Finding(**finding) for finding in values.get("findings", [])]
+        values["findings"] = [LoadFinding(**finding) for finding in values.get("findings", [])]
         return cls(**values)

@@ -18,9 +18,9 @@ import numpy as np
 from django.db import connection
 
 from rulka.core.books.chart import IntArray
-from rulka.core.intake.blocks import BlockChecker, Checked, EntryBlock, Head, Lines, Place, Scattered
+from rulka.core.intake.blocks import BlockChecker, BlockHead, BlockLines, BlockPlace, Checked, EntryBlock, Scattered
 from rulka.core.intake.columns import grouped
-from rulka.core.intake.entries import LINE_TEXTS, Books
+from rulka.core.intake.entries import LINE_TEXTS, BookSoFar
 from rulka.formats.intake.arrow_columns import join
 from rulka.ledger.loading.bulk import put_columns
 
@@ -101,7 +101,7 @@ class Staged:
     entry_ids: IntArray
     head: IntArray
     count: IntArray
-    lines: Lines
+    lines: BlockLines
 
 
 class Stage:
@@ -109,8 +109,8 @@ class Stage:
 
     def __init__(self) -> None:
         self.entries = self.lines = 0
-        self.heads: list[Head] = []
-        self.places: list[Place] = []
+        self.heads: list[BlockHead] = []
+        self.places: list[BlockPlace] = []
         self.sums: dict[tuple[str, str, int], list[int]] = {}
         self.absolute = 0
         self._blocks = tempfile.TemporaryFile()  # noqa: SIM115 (closed by `stage`)
@@ -119,7 +119,7 @@ class Stage:
         """Let the lines go."""
         self._blocks.close()
 
-    def fill(self, books: Books, blocks: Callable[[bool], Iterable[EntryBlock]]) -> list[Any]:
+    def fill(self, books: BookSoFar, blocks: Callable[[bool], Iterable[EntryBlock]]) -> list[Any]:
         """Check all blocks; returns the errors. Blocks are asked for once more, with the rows of each entry brought
         together, where they stand apart."""
         checker = BlockChecker(books, join)
@@ -143,7 +143,7 @@ class Stage:
             if len(checked):
                 self._put(checked, checker.heads, checker.places)
 
-    def _put(self, checked: Checked, heads: list[Head], places: list[Place]) -> None:
+    def _put(self, checked: Checked, heads: list[BlockHead], places: list[BlockPlace]) -> None:
         first, last = self.entries + 1, self.entries + len(checked)
         told = [heads[at] for at in checked.head.tolist()]
         entries = [
@@ -230,7 +230,7 @@ class Stage:
             return count, cursor.fetchall()
 
 
-def _worth_otherwise(lines: Lines, owner: IntArray, places: list[Place]) -> Iterator[tuple[Any, ...]]:
+def _worth_otherwise(lines: BlockLines, owner: IntArray, places: list[BlockPlace]) -> Iterator[tuple[Any, ...]]:
     """Lines that debit and say they were worth a credit in the group's currency, or the other way round."""
     if lines.historical is None:
         return
@@ -241,7 +241,9 @@ def _worth_otherwise(lines: Lines, owner: IntArray, places: list[Place]) -> Iter
             yield int(owner[at]), line, places[lines.place[at]].account, own[at], worth
 
 
-def _openings(checked: Checked, owner: IntArray, heads: list[Head], places: list[Place]) -> Iterator[tuple[Any, ...]]:
+def _openings(
+    checked: Checked, owner: IntArray, heads: list[BlockHead], places: list[BlockPlace]
+) -> Iterator[tuple[Any, ...]]:
     """What opening entries bring, by entry and account."""
     opening = np.fromiter((head.kind == "opening" for head in heads), dtype=bool, count=len(heads))[checked.head]
     if not opening.any():
@@ -251,7 +253,7 @@ def _openings(checked: Checked, owner: IntArray, heads: list[Head], places: list
         yield int(owner[at]), places[lines.place[at]].account, int(lines.debit[at] - lines.credit[at])
 
 
-def _parties(lines: Lines) -> Iterator[tuple[str, str]]:
+def _parties(lines: BlockLines) -> Iterator[tuple[str, str]]:
     """The counterparties that lines name, with the name that they give them."""
     code, name = (lines.texts[LINE_TEXTS.index(field)] for field in ("counterparty", "counterparty_name"))
     if code.is_empty:

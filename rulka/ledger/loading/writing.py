@@ -17,8 +17,8 @@ from rulka.core.books.frame import POSTED
 from rulka.core.intake.entries import NO_MEMBER, Budget, check_total
 from rulka.ledger.loading.balances import Change, write_balances
 from rulka.ledger.loading.bulk import check_references, last_ids, put_columns
-from rulka.ledger.loading.lines import LINE_NAMES, Sums, line_rows, put_lines
-from rulka.ledger.loading.master_data import Wanted, compare_wanted
+from rulka.ledger.loading.lines import LINE_NAMES, EntrySums, line_rows, put_lines
+from rulka.ledger.loading.master_data import WantedThings, compare_wanted
 from rulka.ledger.loading.report import LoadReport
 from rulka.ledger.loading.staging import CHANGED, NEW, SAME, Stage, Staged
 from rulka.ledger.models import (
@@ -84,7 +84,7 @@ class LoadWriter:
         budgets: Sequence[Budget] = (),
         *,
         values: dict[str, Any] | None = None,
-        wanted: Sequence[Wanted] = (),
+        wanted: Sequence[WantedThings] = (),
         withdraw: Sequence[int] = (),
     ) -> None:
         """Write everything; a revision is made only when something moved. `withdraw` are ids of entries to take out."""
@@ -145,7 +145,7 @@ class LoadWriter:
                 key.members = f"{key.members},{none.pk}" if key.members else str(none.pk)
                 key.save(update_fields=["members"])
 
-    def _store(self, wanted: Wanted) -> None:
+    def _store(self, wanted: WantedThings) -> None:
         """Make, change or leave one row for each identity; what a changed one was goes to history."""
         model: Any = wanted.model
         tally = self.report.tally(wanted.what)
@@ -250,7 +250,7 @@ class LoadWriter:
         if not lines:
             return
         first = lines >= MANY_LINES and not JournalLine.objects.exists()
-        sums = Sums(self.actual, stage.heads, self.place_keys)
+        sums = EntrySums(self.actual, stage.heads, self.place_keys)
         with _indexed_afterwards() if first else nullcontext():
             for staged in stage.staged(NEW):
                 put_lines(stage.heads, staged, self.place_keys, self.now)
@@ -268,21 +268,17 @@ class LoadWriter:
     def _change(self, cursor: Any, staged: int, entry_id: int, wanted: dict[str, tuple[Any, ...]]) -> None:
         """Replace an entry: former values of changed and withdrawn lines go to history, equal lines stay."""
         tally = self.report.tally("lines")
-        cursor.execute(
-            "SELECT date, period, status, effect, kind, modified_at, digest, line_row FROM temp.stage_entry WHERE id = "
-            "%s",
-            [staged],
-        )
+        columns = "date, period, status, effect, kind, modified_at, digest, line_row"
+        cursor.execute(f"SELECT {columns} FROM temp.stage_entry WHERE id = %s", [staged])
         date, period, status, effect, kind, modified_at, digest, row = cursor.fetchone()
         former = self._former(cursor, entry_id)
-        fresh, moved = [], False
+        fresh = []
         for code, line in wanted.items():
             old = former.get(code)
             if old is not None and old[:LINE_WIDTH] == line:
                 tally.same += 1
                 del former[code]
                 continue
-            moved = True
             fresh.append((*line, entry_id, self.now))
             self._moves(self.actual, line[1], period, status, effect, line[6], line[7], 1)
             if old is None:
@@ -297,19 +293,18 @@ class LoadWriter:
         )
         cursor.execute("SELECT kind, withdrawn, revision FROM ledger_journalentry WHERE id = %s", [entry_id])
         former_kind, withdrawn, revision = cursor.fetchone()
-        moved = moved or bool(former) or withdrawn or former_kind != kind
+        moved = fresh or former or withdrawn or former_kind != kind
         cursor.execute(
             "UPDATE ledger_journalentry SET date = %s, period = %s, status = %s, kind = %s, modified_at = %s, digest "
             "= %s, revision = %s, withdrawn = 0 WHERE id = %s",
             [date, period, status, kind, modified_at, digest, self.now if moved else revision, entry_id],
         )
-        entries = self.report.tally("entries")
-        if moved:
-            feed = self.feed.pk if self.feed else None
-            cursor.execute("UPDATE ledger_journalentry SET row = %s, feed_id = %s WHERE id = %s", [row, feed, entry_id])
-            entries.changed += 1
-        else:
-            entries.same += 1
+        if not moved:
+            self.report.tally("entries").same += 1
+            return
+        feed = self.feed.pk if self.feed else None
+        cursor.execute("UPDATE ledger_journalentry SET row = %s, feed_id = %s WHERE id = %s", [row, feed, entry_id])
+        self.report.tally("entries").changed += 1
 
     def _former(self, cursor: Any, entry_id: int) -> dict[str, tuple[Any, ...]]:
         """An entry's stored lines by code, their dates as text; revision and id come last."""

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from itertools import compress
 from typing import Any
 
+from django.db.models import QuerySet
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
@@ -35,7 +37,7 @@ from rulka.ledger.editing import editor_of
 from rulka.ledger.models import ClosedPeriod, Rate, Scenario
 from rulka.ledger.pages.common import LedgerPage, frame_of, money, sees_whole
 from rulka.ledger.pages.forms import AccountForm, MemberForm, PeriodForm, taken
-from rulka.ledger.pages.pieces import Listed, Piece, Pieces
+from rulka.ledger.pages.pieces import ListInPieces, ListPiece, ListPieces
 from rulka.ledger.placement import placements
 from rulka.ledger.reading.queries import budget_counts
 from rulka.ledger.seat import Seat, seat_of
@@ -153,6 +155,20 @@ class LedgerOverview(LedgerPage):
     totals: Totals
 
 
+def _closed_by_entity(closings: QuerySet[ClosedPeriod]) -> dict[str, set[int]]:
+    closed: dict[str, set[int]] = {}
+    for code, period in closings.values_list("entity__code", "period"):
+        closed.setdefault(code, set()).add(period)
+    return closed
+
+
+def _period_cell(period: Period, held: Held, digits: int, closed: Container[int], whole: bool) -> PeriodCell:
+    """What an entity holds in a period; how far debits and credits are apart only where one sees the whole of it."""
+    off = money(held.debit - held.credit, digits) if whole and not held.ties else ""
+    total = grouped(round_half_away(Fraction(held.debit, 10**digits), 0), 0)
+    return PeriodCell(period, held, total, period_number(period.code) in closed, off)
+
+
 @require_GET
 def overview(request: HttpRequest) -> HttpResponse:
     """Entities by periods of a fiscal year: lines, whether debits equal credits, open or closed."""
@@ -163,24 +179,15 @@ def overview(request: HttpRequest) -> HttpResponse:
     periods = frame.calendar.of_year(year)
     held = held_by_period(seat.view)
     closings = ClosedPeriod.objects.of_ledger(seat.ledger).select_related("entity", "person", "opener")
-    closed = set(closings.standing().values_list("entity__code", "period"))
+    closed = _closed_by_entity(closings.standing())
     of_period = closings.filter(period=period_number(seat.period.code))
-    seen = {
-        item.code for item, inside in zip(frame.entities.items, seat.view.visible_entities(), strict=True) if inside
-    }
+    seen = {item.code for item in compress(frame.entities.items, seat.view.visible_entities())}
     rows = []
-    for at, entity in enumerate(frame.entities.items):
-        if not seat.view.visible_entities()[at]:
-            continue
-        cells = []
-        for period in periods:
-            one = held[at][period.index]
-            off = money(one.debit - one.credit, int(frame.digits[at])) if whole and not one.ties else ""
-            total = grouped(round_half_away(Fraction(one.debit, 10 ** int(frame.digits[at])), 0), 0)
-            is_closed = (entity.code, period_number(period.code)) in closed
-            cells.append(PeriodCell(period, one, total, is_closed, off))
-        lines = [held[at][period.index].lines for period in periods]
-        rows.append(EntityRow(entity, frame.currencies[at], cells, sum(lines)))
+    for entity, digits, currency, own in zip(frame.entities.items, frame.digits, frame.currencies, held, strict=True):
+        if entity.code in seen:
+            shut = closed.get(entity.code, ())
+            cells = [_period_cell(one, own[one.index], int(digits), shut, whole) for one in periods]
+            rows.append(EntityRow(entity, currency, cells, sum(cell.held.lines for cell in cells)))
     entities = {entity.code: entity.calendar for entity in seat.ledger.entities.all()}
     return LedgerOverview(
         seat=seat,
@@ -284,7 +291,7 @@ class AccountRow(ToldAccount):
 
 
 @dataclass(frozen=True, kw_only=True)
-class AccountRows(Listed):
+class AccountRows(ListInPieces):
     """Accounts in pieces, at a node, one of them chosen."""
 
     seat: Seat
@@ -300,7 +307,7 @@ class AccountsPage(LedgerPage):
     """The accounts that fit what was asked, one of them to edit, with what was `entered` for it."""
 
     html = "ledger/accounts.html"
-    pieces: Sequence[Piece]
+    pieces: Sequence[ListPiece]
     here: str
     node: Node
     chosen: ToldAccount | None
@@ -325,7 +332,7 @@ class _Accounts:
         search, unused = written.strip().lower(), request.GET.get("unused") == "1"
         listed = self._fitting(search, of_type, unused=unused)
         chosen = self._chosen(code)
-        self.cut = Pieces(request, seat)
+        self.cut = ListPieces(request, seat)
         places = [at for at, _ in listed]
         pieces = self.cut.cut(len(listed), places.index(chosen) if chosen in places else -1)
         for piece in pieces:
@@ -465,7 +472,7 @@ class ScenariosPage(LedgerPage):
     listed: Sequence[tuple[Scenario, Any]]
     one: str
     other: str
-    pieces: Sequence[Piece]
+    pieces: Sequence[ListPiece]
     here: str
     total: tuple[str, str, str, str] | None
     node: Node
@@ -482,8 +489,8 @@ def scenarios(request: HttpRequest) -> HttpResponse:
     counts = budget_counts(seat.ledger, view)
     listed = [(scenario, counts.get(scenario.code)) for scenario in seat.ledger.scenarios.order_by("pk")]
     one, other = request.GET.get("one", ""), request.GET.get("other", "")
-    cut = Pieces(request, seat)
-    pieces, total = list[Piece](), None
+    cut = ListPieces(request, seat)
+    pieces, total = list[ListPiece](), None
     if one and other:
         window = window_at(
             frame.calendar, read_window("year" if request.GET.get("whole") else "year to date"), seat.period
@@ -494,7 +501,7 @@ def scenarios(request: HttpRequest) -> HttpResponse:
         for piece in pieces:
             if piece.written:
                 piece.rows = [_compared(frame, row, node.digits) for row in found.rows[piece.start : piece.stop]]
-        part = cut.answer(request, "ledger/_scenario_rows.html", [Listed(pieces=pieces)])
+        part = cut.answer(request, "ledger/_scenario_rows.html", [ListInPieces(pieces=pieces)])
         if part is not None:
             return part
         total = ("sealed", "sealed", "sealed", window.title)

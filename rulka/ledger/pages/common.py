@@ -6,15 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
-from django.http import HttpRequest, HttpResponse
-
 from rulka.core.errors import RulkaError
 from rulka.core.money import grouped
 from rulka.ledger import editing
 from rulka.ledger.models import Ledger, Revision
-from rulka.ledger.seat import Seat
+from rulka.ledger.seat import Seat, SeatedPage
 from rulka.people.duties import LOAD
-from rulka.screen import Screen
 from rulka.work.models import Load
 from rulka.work.services import loads
 
@@ -33,7 +30,7 @@ TABS = (
 
 
 @dataclass(frozen=True)
-class Frame:
+class LedgerFrame:
     """What stands around each page of the ledger: its tabs, how old it is, loads that wait for a decision or run."""
 
     tab: str
@@ -45,24 +42,18 @@ class Frame:
 
 
 @dataclass(frozen=True, kw_only=True)
-class LedgerPage(Screen):
+class LedgerPage(SeatedPage):
     """A page of the ledger."""
 
     where: str = "ledger"
-    seat: Seat
-    frame: Frame
-    problem: RulkaError | None = None
-
-    def answer(self, request: HttpRequest) -> HttpResponse:
-        """The page; one with a problem has changed nothing."""
-        return self.response(request, status=422 if self.problem else 200)
+    frame: LedgerFrame
 
 
-def frame_of(seat: Seat, tab: str) -> Frame:
+def frame_of(seat: Seat, tab: str) -> LedgerFrame:
     """What stands around a page of the ledger."""
     ledger = Ledger.objects.get(pk=seat.ledger.pk)
     whole, code = sees_whole(seat), ledger.code
-    return Frame(
+    return LedgerFrame(
         tab,
         ledger,
         ledger.revisions.first(),

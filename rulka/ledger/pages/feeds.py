@@ -23,11 +23,11 @@ from rulka.formats.intake.mapping import (
     DATES,
     NUMBERS,
     TARGETS,
+    FieldSource,
     MappingDefinition,
-    Source,
     target_fields,
 )
-from rulka.formats.intake.peek import Look, look_into
+from rulka.formats.intake.peek import FirstLook, look_into
 from rulka.formats.intake.table_file import TableLook
 from rulka.ledger.feeds import asking, owning
 from rulka.ledger.feeds import settings as feed_settings
@@ -134,6 +134,13 @@ class FeedPage(LedgerPage):
     mapped: str
 
 
+def _save(posted: QueryDict, seat: Seat, feed: Feed) -> None:
+    """Keep a feed's settings as its form has them, and a service's secret where one was typed."""
+    feed_settings.save_feed(seat.ledger, _settings(posted, feed), feed=feed)
+    if posted.get("secret") and feed.kind == Feed.Kind.SERVICE:
+        feed_settings.keep_secret(feed, str(posted["secret"]))
+
+
 @require_http_methods(["GET", "POST"])
 def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
     """One feed: where from, what to refuse or hold, when; its loads."""
@@ -146,20 +153,12 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
                 owner, groups = request.POST.get("owner", ""), request.POST.getlist("group")
                 owning.hand_on(feed, owner, groups, person=seat.person)
                 return redirect(f"{reverse('feeds')}?{seat.query}")
-            feed_settings.save_feed(seat.ledger, _settings(request.POST, feed), feed=feed)
-            if request.POST.get("secret") and feed.kind == Feed.Kind.SERVICE:
-                feed_settings.keep_secret(feed, request.POST["secret"])
+            _save(request.POST, seat, feed)
             done = "Saved."
         except RulkaError as error:
             problem = error
     rules = [(kind, title, (feed.rules or {}).get(kind, RULES[kind])) for kind, title in FINDINGS.items()]
-    text = (
-        request.POST.get("mapping")
-        if problem
-        else json.dumps(feed.mapping, indent=1, ensure_ascii=False)
-        if feed.mapping
-        else ""
-    )
+    text = json.dumps(feed.mapping, indent=1, ensure_ascii=False) if feed.mapping else ""
     return FeedPage(
         seat=seat,
         frame=frame_of(seat, "feeds"),
@@ -168,7 +167,7 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         done=done,
         rules=rules,
         actions=ACTIONS,
-        mapping_text=text,
+        mapping_text=request.POST.get("mapping") if problem else text,
         loads=work.of_feed(feed.pk),
         whose=owning.whose(feed),
         reach=owning.who_reaches(feed),
@@ -257,6 +256,16 @@ def _known(seat: Seat) -> KnownCodes:
     )
 
 
+def _keep_mapping(seat: Seat, feed: Feed, mapping: MappingDefinition, sample: Path | None) -> HttpResponse:
+    """Keep a feed's mapping, and load the sample with it where one is given; leads to the load, or to the feed."""
+    feed_settings.save_feed(seat.ledger, {"mapping": mapping.as_data()}, feed=feed)
+    if sample is None:
+        return redirect(f"{reverse('feed', args=[feed.pk])}?{seat.query}")
+    with sample.open("rb") as file:
+        load = asking.ask(feed, person=seat.person, upload=file, upload_name=sample.name)
+    return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
+
+
 @require_http_methods(["GET", "POST"])
 def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
     """Say which column is what, beside the file's first rows and what becomes of them."""
@@ -274,6 +283,11 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
         sample = feed_settings.place_of(feed.location)
     if sample is None:
         return MapPage(seat=seat, frame=frame_of(seat, "feeds"), feed=feed).answer(request)
+    return _mapped(request, seat, feed, sample)
+
+
+def _mapped(request: HttpRequest, seat: Seat, feed: Feed, sample: Path) -> HttpResponse:
+    """What becomes of a sample by the mapping that is sent, kept or guessed; kept and loaded where that is asked."""
     problem: RulkaError | None = None
     table, mapping, look = request.GET.get("table") or "entries", None, None
     try:
@@ -287,12 +301,7 @@ def feed_map(request: HttpRequest, pk: int) -> HttpResponse:
     mapping = MappingDefinition.from_data(found.mapping or {})
     if request.method == "POST" and problem is None and request.POST.get("do") in ("save", "load"):
         try:
-            feed_settings.save_feed(seat.ledger, {"mapping": mapping.as_data()}, feed=feed)
-            if request.POST["do"] == "load":
-                with sample.open("rb") as file:
-                    load = asking.ask(feed, person=seat.person, upload=file, upload_name=sample.name)
-                return redirect(f"{reverse('load', args=[load.pk])}?{seat.query}")
-            return redirect(f"{reverse('feed', args=[pk])}?{seat.query}")
+            return _keep_mapping(seat, feed, mapping, sample if request.POST["do"] == "load" else None)
         except RulkaError as error:
             problem = error
     problem = problem or (RulkaError(**found.trouble) if found.trouble else None)
@@ -328,6 +337,20 @@ def _table(name: str) -> str:
     return name
 
 
+def _translations(text: str) -> dict[str, dict[str, str]]:
+    """By field what stands for which value of the file, from a row each; raises RulkaError for what is none."""
+    translations: dict[str, dict[str, str]] = {}
+    for row in text.splitlines():
+        name, mark, rest = row.partition(":")
+        source, equals, target = rest.partition("=")
+        if row.strip() and not (mark and equals):
+            hint = "Write field: value = other value, one a row."
+            raise RulkaError(f"'{row}' is no translation.", hint=hint, subject="translations")
+        if row.strip():
+            translations.setdefault(name.strip(), {})[source.strip()] = target.strip()
+    return translations
+
+
 def _asked_mapping(posted: QueryDict, seat: Seat) -> tuple[str, MappingDefinition | None, TableLook | None]:
     """The kind of table and its mapping as the form has them; no mapping, but how to read the file, where a fresh guess
     is wanted."""
@@ -342,24 +365,13 @@ def _asked_mapping(posted: QueryDict, seat: Seat) -> tuple[str, MappingDefinitio
         return table, None, look
     amounts = posted.get("amounts", AMOUNTS[0])
     must, may = target_fields(table, list(seat.ledger.dimensions), amounts if amounts in AMOUNTS else AMOUNTS[0])
-    translations: dict[str, dict[str, str]] = {}
-    for row in posted.get("translations", "").splitlines():
-        name, mark, rest = row.partition(":")
-        source, equals, target = rest.partition("=")
-        if row.strip() and not (mark and equals):
-            raise RulkaError(
-                f"'{row}' is no translation.",
-                hint="Write field: value = other value, one a row.",
-                subject="translations",
-            )
-        if row.strip():
-            translations.setdefault(name.strip(), {})[source.strip()] = target.strip()
+    translations = _translations(posted.get("translations", ""))
     fields = {}
     for name in [*must, *may]:
         columns = tuple(column for column in (posted.get(f"c-{name}", ""), posted.get(f"c2-{name}", "")) if column)
         constant = posted.get(f"k-{name}", "").strip()
         if columns or constant:
-            fields[name] = Source(columns, constant, translations.get(name, {}))
+            fields[name] = FieldSource(columns, constant, translations.get(name, {}))
     parts = tuple(posted.getlist("part")) if posted.get("segments") else ()
     mapping = MappingDefinition.from_data(
         replace(
@@ -385,7 +397,7 @@ class ShownMapping(Screen):
     mapping: MappingDefinition
     header: Sequence[str]
     below: Sequence[Sequence[str]]
-    fields: Sequence[tuple[str, bool, Source | None]]
+    fields: Sequence[tuple[str, bool, FieldSource | None]]
     dates: Iterable[str]
     numbers: Iterable[str]
     amounts: Sequence[str]
@@ -413,7 +425,7 @@ class MapPage(LedgerPage):
     shown: ShownMapping | None = None
 
 
-def _shown_mapping(seat: Seat, mapping: MappingDefinition, found: Look) -> ShownMapping:
+def _shown_mapping(seat: Seat, mapping: MappingDefinition, found: FirstLook) -> ShownMapping:
     dimensions = list(seat.ledger.dimensions)
     header: list[str] = next((cells for number, cells in found.rows if number >= mapping.look.header), [])
     must, may = target_fields(mapping.table, dimensions, mapping.amounts)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from itertools import compress
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse
@@ -15,7 +16,7 @@ from rulka.core.books.chart import Item
 from rulka.core.errors import RulkaError
 from rulka.core.money import grouped, round_half_away
 from rulka.core.values import typed_amount
-from rulka.ledger.finding import MOST, Found, FoundKind, find, matching, shown
+from rulka.ledger.finding import MOST, FoundKind, FoundThing, find, matching, shown
 from rulka.ledger.reading import found
 from rulka.ledger.seat import Seat, seat_of
 from rulka.screen import Screen
@@ -53,47 +54,52 @@ def of_ledger(seat: Seat, text: str) -> Iterator[FoundKind]:
     view, frame = seat.view, seat.view.frame
     if not view.fence.opens_figures:
         return
-    seen = view.visible_accounts()
-    accounts = [item for item, visible in zip(frame.accounts.items, seen, strict=True) if visible]
+    accounts = list(compress(frame.accounts.items, view.visible_accounts()))
     yield shown(
         "Accounts",
-        matching(accounts, text, lambda item: (item.code, item.name)),
-        lambda item: Found(f"{item.code} {item.name}", item.type, _address(seat, "ledger-accounts", account=item.code)),
+        matching(accounts, text, _known_by),
+        lambda item: _thing(seat, " ".join(_known_by(item)), item.type, "ledger-accounts", account=item.code),
     )
     for name in frame.dimensions:
         yield _of_dimension(seat, name, text)
-    entities = [item for item, visible in zip(frame.entities.items, view.visible_entities(), strict=True) if visible]
+    entities = list(compress(frame.entities.items, view.visible_entities()))
     yield shown(
         "Entities",
-        matching(entities, text, lambda item: (item.code, item.name)),
-        lambda item: Found(
-            f"{item.code} {item.name}", "entity", _address(seat, "ledger-trial-balance", entity=item.code)
-        ),
+        matching(entities, text, _known_by),
+        lambda item: _thing(seat, " ".join(_known_by(item)), "entity", "ledger-trial-balance", entity=item.code),
     )
     yield shown(
         "Counterparties",
         matching(found.counterparties(seat.ledger, view, text), text, lambda pair: pair),
-        lambda pair: Found(" ".join(pair), "journal lines", _address(seat, "ledger-journal", counterparty=pair[0])),
+        lambda pair: _thing(seat, " ".join(pair), "journal lines", "ledger-journal", counterparty=pair[0]),
     )
     yield shown(
         "Documents",
         found.documents(seat.ledger, view, text, MOST + 1),
-        lambda pair: Found(
-            pair[0], f"{pair[1]} line{'s' if pair[1] != 1 else ''}", _address(seat, "ledger-journal", document=pair[0])
+        lambda pair: _thing(
+            seat, pair[0], f"{pair[1]} line{'s' if pair[1] != 1 else ''}", "ledger-journal", document=pair[0]
         ),
     )
     yield shown(
         "Entries",
         found.entries(seat.ledger, view, text, MOST + 1),
-        lambda one: Found(f"{one[0]} {one[1]}", one[2], _address(seat, "ledger-entry", one[0], one[1])),
+        lambda one: FoundThing(f"{one[0]} {one[1]}", one[2], _address(seat, "ledger-entry", one[0], one[1])),
     )
     yield from _amounts(seat, text)
 
 
+def _thing(seat: Seat, called: str, kind: str, page: str, **asked: str) -> FoundThing:
+    return FoundThing(called, kind, _address(seat, page, **asked))
+
+
+def _known_by(item: Item) -> tuple[str, str]:
+    return item.code, item.name
+
+
 def _of_dimension(seat: Seat, name: str, text: str) -> FoundKind:
-    def written(item: Item) -> Found:
+    def written(item: Item) -> FoundThing:
         address = _address(seat, "ledger-members", dimension=name, member=item.code)
-        return Found(f"{item.code} {item.name}", name, address)
+        return FoundThing(f"{item.code} {item.name}", name, address)
 
     found_members = matching(_members(seat, name), text, lambda item: (item.code, item.name))
     return shown(name.capitalize(), found_members, written)
@@ -117,9 +123,9 @@ def _amounts(seat: Seat, text: str) -> Iterator[FoundKind]:
     lines = found.amounts(seat.ledger, seat.view, amount, near=near)
     note = f"within 1 % of {grouped(round_half_away(abs(amount), 2), 2)}" if near else ""
 
-    def written(line: found.FoundLine) -> Found:
+    def written(line: found.FoundLine) -> FoundThing:
         words = (line.date, line.account, line.document, line.text)
-        return Found(
+        return FoundThing(
             grouped(round_half_away(line.amount, line.digits), line.digits),
             ", ".join(filter(None, words)),
             _address(seat, "ledger-entry", line.entity, line.number),

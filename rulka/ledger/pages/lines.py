@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import HttpRequest, HttpResponse, QueryDict, StreamingHttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
 from django.utils.http import content_disposition_header
@@ -16,7 +16,7 @@ from rulka.core.books.calendar import Period, period_code
 from rulka.core.books.chart import Item
 from rulka.core.books.frame import Frame
 from rulka.core.books.selection import select
-from rulka.core.books.trial_balance import TrialBalance, TrialBalanceRow, trial_balance
+from rulka.core.books.trial_balance import EntityPart, TrialBalance, TrialBalanceRow, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
 from rulka.core.values import whole
@@ -25,9 +25,9 @@ from rulka.ledger import editing
 from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
 from rulka.ledger.models import Scenario
 from rulka.ledger.pages.common import LedgerPage, exact, frame_of
-from rulka.ledger.pages.pieces import Listed, Pieces
+from rulka.ledger.pages.pieces import ListInPieces, ListPieces
 from rulka.ledger.reading.calendars import in_own_calendar
-from rulka.ledger.reading.entries import seen_entry
+from rulka.ledger.reading.entries import SeenEntry, seen_entry
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.journal import Journal, JournalFilter, JournalPage, JournalRow, came_to
 from rulka.ledger.seat import Seat, seat_of
@@ -199,19 +199,35 @@ class EntryPage(LedgerPage):
     dimensions: Sequence[str]
 
 
+def _change(posted: QueryDict, seat: Seat, entity: str, number: str) -> None:
+    """Change an entry as its form says; raises RulkaError where that can't be."""
+    mark = "partner-"
+    partners = {name.removeprefix(mark): str(value) for name, value in posted.items() if name.startswith(mark)}
+    values = {name: str(posted[name]) for name in ("status", "kind", "period") if name in posted}
+    editor = editing.editor_of(seat.person, seat.ledger, seat.view)
+    editing.change_entry(editor, entity, number, values, partners)
+
+
+def _standing_of(seen: SeenEntry) -> dict[str, str | list[str]]:
+    """What of an entry can be asked about, by the names the palette knows."""
+    return {
+        "entry": seen.entry.number,
+        "entity": seen.entry.entity.code,
+        "period": period_code(seen.entry.period),
+        "account": [one.line.key.account.code for one in seen.lines],
+        "counterparty": [one.line.counterparty for one in seen.lines],
+        "document": [one.line.document for one in seen.lines],
+    }
+
+
 @require_http_methods(["GET", "POST"])
 def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
     """One whole entry with its former values; its status, kind, period and partners can be changed."""
     seat = seat_of(request)
     problem = None
     if request.method == "POST":
-        partners = {
-            name.removeprefix("partner-"): value for name, value in request.POST.items() if name.startswith("partner-")
-        }
-        values = {name: request.POST[name] for name in ("status", "kind", "period") if name in request.POST}
         try:
-            editor = editing.editor_of(seat.person, seat.ledger, seat.view)
-            editing.change_entry(editor, entity, number, values, {str(k): str(v) for k, v in partners.items()})
+            _change(request.POST, seat, entity, number)
             return redirect(f"{reverse('ledger-entry', args=[entity, number])}?{seat.query}")
         except RulkaError as error:
             problem = error
@@ -233,14 +249,7 @@ def entry(request: HttpRequest, entity: str, number: str) -> HttpResponse:
         frame=frame_of(seat, "ledger-journal"),
         problem=problem,
         entry=found,
-        standing={
-            "entry": found.number,
-            "entity": found.entity.code,
-            "period": code,
-            "account": [one.line.key.account.code for one in seen.lines],
-            "counterparty": [one.line.counterparty for one in seen.lines],
-            "document": [one.line.document for one in seen.lines],
-        },
+        standing=_standing_of(seen),
         lines=lines,
         hidden=seen.hidden,
         former_lines=former,
@@ -264,7 +273,7 @@ def _members(seat: Seat, key: int) -> list[str]:
 
 
 @dataclass(frozen=True)
-class About:
+class TrialBalanceTerms:
     """What a trial balance is of: periods, a dimension that splits accounts, an entity, the revision as a `mark`, and
     in whose calendar."""
 
@@ -277,7 +286,7 @@ class About:
     calendar: str
 
 
-def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, About]:
+def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, TrialBalanceTerms]:
     asked = request.GET
     view, mark = seat.view, ""
     revision = asked.get("revision", "")
@@ -303,11 +312,11 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, Abou
         pending=asked.get("pending") == "1",
         by=by,
     )
-    return rows, About(first, last, by, entity, mark, view.frame, asked.get("calendar", ""))
+    return rows, TrialBalanceTerms(first, last, by, entity, mark, view.frame, asked.get("calendar", ""))
 
 
 @dataclass(frozen=True, kw_only=True)
-class BalancesOf(Listed):
+class BalancesOf(ListInPieces):
     """An entity's rows in pieces, with its totals and whether they tie."""
 
     entity: Item
@@ -326,7 +335,7 @@ class TrialBalancePage(LedgerPage):
     groups: Sequence[BalancesOf]
     here: str
     range: Sequence[str]
-    about: About | None
+    about: TrialBalanceTerms | None
     scenarios: Sequence[Scenario]
     asked: Mapping[str, str]
     kept: str
@@ -336,31 +345,36 @@ class TrialBalancePage(LedgerPage):
     entities: Sequence[str]
 
 
+def _balances_of(found: TrialBalance, part: EntityPart, pieces: ListPieces, about: TrialBalanceTerms) -> BalancesOf:
+    """The rows of one entity, those of its written pieces only, and its totals."""
+    frame = about.frame
+    at = frame.entities.index[part.entity]
+    cut = pieces.cut(part.stop - part.start)
+    for piece in cut:
+        if piece.written:
+            rows = found.rows(part.start + piece.start, part.start + piece.stop)
+            piece.rows = [_shown(row, frame) for row in rows]
+    return BalancesOf(
+        pieces=cut,
+        entity=frame.entities.items[at],
+        currency=frame.currencies[at],
+        by=about.by,
+        sums=[grouped(amount, int(frame.digits[at])) for amount in part.totals] if part.totals else [SEALED] * 4,
+        ties=part.ties,
+    )
+
+
 @require_GET
 def trial_balance_page(request: HttpRequest) -> HttpResponse:
     """Opening, debits, credits and closing by account, with a total for each entity."""
     seat = seat_of(request)
     problem: RulkaError | None = None
     groups: list[BalancesOf] = []
-    about: About | None = None
-    pieces = Pieces(request, seat)
+    about: TrialBalanceTerms | None = None
+    pieces = ListPieces(request, seat)
     try:
         found, about = _trial_balance(request, seat)
-        frame = about.frame
-        for part in found.parts():
-            at = frame.entities.index[part.entity]
-            cut = pieces.cut(part.stop - part.start)
-            for piece in cut:
-                if piece.written:
-                    rows = found.rows(part.start + piece.start, part.start + piece.stop)
-                    piece.rows = [_shown(row, frame) for row in rows]
-            sums = [grouped(amount, int(frame.digits[at])) for amount in part.totals] if part.totals else [SEALED] * 4
-            groups.append(
-                BalancesOf(
-                    pieces=cut, entity=frame.entities.items[at], currency=frame.currencies[at], by=about.by, sums=sums,
-                    ties=part.ties,
-                )
-            )  # fmt: skip
+        groups = [_balances_of(found, part, pieces, about) for part in found.parts()]
     except RulkaError as error:
         problem = error
     only = pieces.answer(request, "ledger/_balance_rows.html", groups)
@@ -387,7 +401,7 @@ def trial_balance_page(request: HttpRequest) -> HttpResponse:
     ).answer(request)
 
 
-def _range(request: HttpRequest, about: About | None) -> list[str]:
+def _range(request: HttpRequest, about: TrialBalanceTerms | None) -> list[str]:
     """The periods in the form: as asked for, else as shown."""
     first, last = (about.first.code, about.last.code) if about else ("", "")
     return [request.GET.get("from") or first, request.GET.get("to") or last]

@@ -11,7 +11,7 @@ from rulka.core.books.calendar import period_number
 from rulka.core.books.overview import held_by_period
 from rulka.core.errors import RulkaError
 from rulka.ledger.models import ClosedPeriod
-from rulka.ledger.month import Books, Item, Waits
+from rulka.ledger.month import Item, MonthBooks, Waits
 from rulka.ledger.reading.suspects import suspects
 from rulka.ledger.seat import Seat
 from rulka.people.duties import EXPLAIN, LOAD
@@ -41,7 +41,7 @@ def of_books(seat: Seat) -> Iterator[Item]:
         state = f"closed {day_text(shut.at)}" if shut else "loaded" if own.lines else "nothing booked"
         query = urlencode({"ledger": seat.ledger.code, "period": period.code, "node": entity.code})
         lines = seat.view.fence.shows_lines
-        yield Books(
+        yield MonthBooks(
             entity.code, entity.name, frame.currencies[at], sum(held[at][index].lines for index in year), pending,
             state, f"{reverse('ledger')}?{query}",
             f"{reverse('ledger-journal')}?{query}&{urlencode({'status': 'pending'})}" if lines and pending else "",

@@ -21,7 +21,7 @@ ROW_HEIGHT = 26
 
 
 @dataclass
-class Piece:
+class ListPiece:
     """Rows that follow each other, by their places in the list; `rows` is filled where they are written."""
 
     number: int
@@ -40,7 +40,7 @@ class Piece:
         return self.count * ROW_HEIGHT
 
 
-class Pieces:
+class ListPieces:
     """How the lists of a page are cut. `here` is the address that a piece is asked for at."""
 
     def __init__(self, request: HttpRequest, seat: Seat) -> None:
@@ -54,7 +54,7 @@ class Pieces:
         self.count = 0
         self.written = 0
 
-    def cut(self, rows: int, needed: int = -1) -> list[Piece]:
+    def cut(self, rows: int, needed: int = -1) -> list[ListPiece]:
         """The next list of the page in pieces; the one with the row `needed` is written too."""
         ends = [*range(SIZE, rows, 2 * SIZE)] if rows > MANY else []
         pieces = []
@@ -64,12 +64,12 @@ class Pieces:
                 chosen = number == self.only
             else:
                 chosen = self.every or self.written < MANY or start <= needed < stop
-            pieces.append(Piece(number, start, stop, chosen))
+            pieces.append(ListPiece(number, start, stop, chosen))
             self.count += 1
             self.written += MANY if rows > MANY else rows
         return pieces
 
-    def answer(self, request: HttpRequest, html: str, lists: Sequence[Listed]) -> HttpResponse | None:
+    def answer(self, request: HttpRequest, html: str, lists: Sequence[ListInPieces]) -> HttpResponse | None:
         """The one piece that was asked for, out of lists, by the template of its rows; None for a whole page or a
         change."""
         if self.only is None or request.method != "GET":
@@ -82,9 +82,9 @@ class Pieces:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Listed(Screen):
+class ListInPieces(Screen):
     """A list in pieces, with what the rows of a piece name besides; one `piece` where that alone was asked for."""
 
-    pieces: Sequence[Piece]
-    piece: Piece | None = None
+    pieces: Sequence[ListPiece]
+    piece: ListPiece | None = None
     here: str = ""

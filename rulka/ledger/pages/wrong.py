@@ -13,12 +13,12 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import RulkaError
-from rulka.core.findings.finding import RULES, Rule, Tuned
+from rulka.core.findings.finding import RULES, FindingRule, Tuned
 from rulka.core.money import exact_text, grouped
 from rulka.ledger import judging
 from rulka.ledger.editing import editor_of
 from rulka.ledger.pages.common import LedgerPage, frame_of, sees_whole
-from rulka.ledger.pages.pieces import Listed, Piece, Pieces
+from rulka.ledger.pages.pieces import ListInPieces, ListPiece, ListPieces
 from rulka.ledger.reading.entries import show_entry
 from rulka.ledger.reading.suspects import Suspect, suspects, tuning_of
 from rulka.ledger.seat import Seat, seat_of
@@ -31,7 +31,7 @@ class ShownSuspect:
     """A finding as the list shows it."""
 
     one: Suspect
-    rule: Rule
+    rule: FindingRule
     amount: str
     query: str
     chosen: bool
@@ -55,12 +55,12 @@ class WrongPage(LedgerPage):
     with its entries, and the rules; `empty` says why nothing could be looked for."""
 
     html = "ledger/wrong.html"
-    pieces: Sequence[Piece]
+    pieces: Sequence[ListPiece]
     here: str
     dismissed: Sequence[ShownSuspect]
     chosen: ShownSuspect | None
     entries: Sequence[Any]
-    rules: Sequence[tuple[Rule, Tuned, str, bool]]
+    rules: Sequence[tuple[FindingRule, Tuned, str, bool]]
     may_judge: bool
     may_tune: bool
     show_rules: bool
@@ -69,7 +69,7 @@ class WrongPage(LedgerPage):
 
 
 @dataclass(frozen=True, kw_only=True)
-class WrongRows(Listed):
+class WrongRows(ListInPieces):
     """Findings in pieces."""
 
     seat: Seat
@@ -85,7 +85,7 @@ def _page(request: HttpRequest, seat: Seat, *, problem: RulkaError | None = None
     except RulkaError as error:
         empty = error
     chosen = next((one for one in found if one.chosen), None)
-    standing, cut = [one for one in found if one.one.stands], Pieces(request, seat)
+    standing, cut = [one for one in found if one.one.stands], ListPieces(request, seat)
     pieces = cut.cut(len(standing), standing.index(chosen) if chosen in standing else -1)
     for piece in pieces:
         piece.rows = standing[piece.start : piece.stop]
@@ -123,7 +123,7 @@ def _entries(seat: Seat, chosen: ShownSuspect) -> list[Any]:
     return [show_entry(seat.ledger, seat.view, name.entity, name.number) for name in names]
 
 
-def _rules(seat: Seat) -> list[tuple[Rule, Tuned, str, bool]]:
+def _rules(seat: Seat) -> list[tuple[FindingRule, Tuned, str, bool]]:
     """Every rule, how it is tuned, its smallest amount as text, and whether somebody tuned it."""
     tuning = tuning_of(seat.ledger)
     tuned = {rule.name: tuning.of(rule.name) for rule in RULES.values()}

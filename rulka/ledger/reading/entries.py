@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Final
 
 from rulka.core.books.book import View
 from rulka.core.books.calendar import period_code
+from rulka.core.books.frame import Frame, Keys
 from rulka.core.errors import NotFound
 from rulka.core.intake.blocks import FIELDS
-from rulka.core.intake.entries import Books, EntryRow
+from rulka.core.intake.entries import BookSoFar, EntryRow
 from rulka.core.money import QUANTITY_DIGITS, minor_text
 from rulka.formats.currencies import currency_digits, minor_digits
 from rulka.ledger.models import Account, JournalEntry, JournalLine, JournalLineFormer, Ledger, PostingKey, Scenario
@@ -130,24 +132,23 @@ class ShownEntry:
         return self.debit == self.credit
 
 
+def _members_of(frame: Frame, keys: Keys, key: int) -> str:
+    """Codes and names of a key's members, one of each dimension that has one."""
+    members = [codes.items[keys.members[key, at]] for at, codes in enumerate(frame.dimensions.values())]
+    return ", ".join(f"{member.code} {member.name}" for member in members if member.code != "-")
+
+
 def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEntry:
     """An entry with all its visible lines and document fields; unknown to whom no line of it is visible."""
     seen = seen_entry(ledger, view, entity, number)
     entry, frame, keys = seen.entry, view.frame, view.keys
     if not seen.lines:
         raise NotFound(f"Entry '{number}' of {entity} does not exist.", subject="entry")
-    digits = int(frame.digits[frame.entities.index[entity]])
-    lines = []
-    debit = credit = Fraction(0)
+    lines, debit, credit = [], Fraction(0), Fraction(0)
     for one in seen.lines:
         line, key = one.line, one.key
         account = frame.accounts.items[keys.account[key]]
         scale = 10**one.digits
-        members = [
-            f"{codes.items[keys.members[key, at]].code} {codes.items[keys.members[key, at]].name}"
-            for at, codes in enumerate(frame.dimensions.values())
-            if codes.items[keys.members[key, at]].code != "-"
-        ]
         if account.type != "statistical":
             debit, credit = debit + Fraction(line.debit, scale), credit + Fraction(line.credit, scale)
         lines.append(
@@ -155,7 +156,7 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
                 line.line,
                 account.code,
                 account.name,
-                ", ".join(members),
+                _members_of(frame, keys, key),
                 frame.entities.items[keys.partner[key]].code if keys.partner[key] >= 0 else "",
                 Fraction(line.debit, scale),
                 Fraction(line.credit, scale),
@@ -174,15 +175,15 @@ def show_entry(ledger: Ledger, view: View, entity: str, number: str) -> ShownEnt
         seen.hidden,
         period_code(entry.period),
         "pending" if entry.status else "posted",
-        digits,
+        int(frame.digits[frame.entities.index[entity]]),
         ledger.revisions.filter(number=entry.revision).values_list("source", flat=True).first() or "",
     )
 
 
-def books_of(ledger: Ledger) -> Books:
+def books_of(ledger: Ledger) -> BookSoFar:
     """The codes that entries of a ledger may use, as stored."""
     members = ledger.members.values_list("dimension", "code")
-    return Books(
+    return BookSoFar(
         calendar=calendar_of(ledger),
         digits={code: minor_digits(currency) for code, currency in ledger.entities.values_list("code", "currency")},
         accounts=dict(ledger.accounts.values_list("code", "type")),
@@ -191,6 +192,10 @@ def books_of(ledger: Ledger) -> Books:
         group_digits=minor_digits(ledger.group_currency),
         currencies=currency_digits(),
     )
+
+
+AS_WRITTEN: Final = ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch")
+"""Fields of a line that a file has as they are."""
 
 
 def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
@@ -203,13 +208,9 @@ def entry_rows(ledger: Ledger, entry: JournalEntry) -> list[EntryRow]:
     rows = []
     for at, line in enumerate(entry.lines.select_related("key__account", "key__partner").order_by("line"), 2):
         digits = QUANTITY_DIGITS if line.key.account.type == "statistical" else books.digits[entry.entity.code]
-        texts = {
-            name: getattr(line, name)
-            for name in ("description", "source", "document", "counterparty", "counterparty_name", "user", "batch")
-        }
         values = (
             dict.fromkeys(FIELDS, "")
-            | texts
+            | {name: getattr(line, name) for name in AS_WRITTEN}
             | {
                 "entity": entry.entity.code,
                 "entry": entry.number,

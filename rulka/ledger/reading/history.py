@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from decimal import Decimal
 from functools import lru_cache
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 from django.db import connection
@@ -204,6 +205,33 @@ class Changes:
     master: tuple[tuple[str, str, str], ...]
 
 
+NEW_LINES: Final = (
+    "SELECT entry_id, COUNT(*) FROM (SELECT entry_id FROM ledger_journalline WHERE revision > %s AND revision <= %s "
+    "AND key_id IN (SELECT value FROM json_each(%s)) UNION ALL SELECT entry_id FROM ledger_journallineformer WHERE "
+    "since_revision > %s AND since_revision <= %s AND until_revision >= %s "
+    "AND key_id IN (SELECT value FROM json_each(%s))) GROUP BY 1"
+)
+GONE_LINES: Final = (
+    "SELECT entry_id, COUNT(*) FROM ledger_journallineformer WHERE since_revision <= %s AND until_revision >= %s AND "
+    "until_revision < %s AND key_id IN (SELECT value FROM json_each(%s)) GROUP BY 1"
+)
+
+
+def _counts_between(cursor: Any, inside: Sequence[int], first: int, last: int) -> dict[int, list[int]]:
+    """By entry how many lines of some posting keys came after `first` up to `last`, and how many went."""
+    keys = json.dumps(inside)
+    counts: dict[int, list[int]] = {}
+    asked: tuple[tuple[str, list[Any]], ...] = (
+        (NEW_LINES, [first, last, keys, first, last, last, keys]),
+        (GONE_LINES, [first, first, last, keys]),
+    )
+    for at, (sql, given) in enumerate(asked):
+        cursor.execute(sql, given)
+        for entry_id, count in cursor.fetchall():
+            counts.setdefault(entry_id, [0, 0])[at] = count
+    return counts
+
+
 def changes_between(
     view: View, ledger: Ledger, first: int, last: int, *, most: int = 200, only: BoolArray | None = None
 ) -> Changes:
@@ -216,29 +244,7 @@ def changes_between(
     chosen = np.ones(len(view.keys), dtype=bool) if only is None else only
     inside = [int(key) for key in view.keys.ids[chosen & ~view.sealed_keys] if key]
     with snapshot(), connection.cursor() as cursor:
-        counts: dict[int, list[int]] = {}
-        for at, sql in enumerate(
-            (
-                (
-                    "SELECT entry_id, COUNT(*) FROM (SELECT entry_id FROM ledger_journalline WHERE revision > %s AND "
-                    "revision <= %s AND key_id IN "
-                    "(SELECT value FROM json_each(%s)) UNION ALL SELECT entry_id FROM ledger_journallineformer WHERE "
-                    "since_revision > %s AND since_revision <= %s AND until_revision >= %s "
-                    "AND key_id IN (SELECT value FROM json_each(%s))) "
-                    "GROUP BY 1"
-                ),
-                (
-                    "SELECT entry_id, COUNT(*) FROM ledger_journallineformer WHERE since_revision <= %s AND "
-                    "until_revision >= %s AND until_revision < %s "
-                    "AND key_id IN (SELECT value FROM json_each(%s)) GROUP BY 1"
-                ),
-            )
-        ):
-            keys = json.dumps(inside)
-            given: list[Any] = [first, last, keys, first, last, last, keys] if at == 0 else [first, first, last, keys]
-            cursor.execute(sql, given)
-            for entry_id, count in cursor.fetchall():
-                counts.setdefault(entry_id, [0, 0])[at] = count
+        counts = _counts_between(cursor, inside, first, last)
         entries = (
             JournalEntry.objects.filter(ledger=ledger, **within("pk", list(counts)))
             .select_related("entity")
@@ -262,39 +268,39 @@ def _details(view: View, chosen: BoolArray, entries: list[int], first: int, last
     """Document, who and what some entries added after `first` up to `last`, by entry; of lines on the chosen keys that
     aren't sealed."""
     places = np.flatnonzero(chosen & ~view.sealed_keys)
-    place_of = {int(view.keys.ids[at]): int(at) for at in places if view.keys.ids[at]}
+    place_of = {int(view.keys.ids[place]): int(place) for place in places if view.keys.ids[place]}
     now = JournalLine.objects.filter(**within("entry", entries))
     former = JournalLineFormer.objects.filter(**within("entry", entries))
     came = {"since_revision__gt": first, "since_revision__lte": last, "until_revision__gte": last}
     went = {"since_revision__lte": first, "until_revision__gte": first, "until_revision__lt": last}
     lines: list[tuple[int, Any]] = [(1, line) for line in now.filter(revision__gt=first, revision__lte=last)]
     lines += [(1, line) for line in former.filter(**came)] + [(-1, line) for line in former.filter(**went)]
-    found: dict[int, dict[str, Any]] = {}
+    details: dict[int, dict[str, Any]] = {}
     sums: dict[int, dict[tuple[int, int], int]] = {}
     for sign, line in sorted(lines, key=lambda pair: (-pair[0], pair[1].pk)):
         place = place_of.get(line.key_id)
         if place is None:
             continue
-        told = found.setdefault(line.entry_id, {"document": "", "who": "", "text": "", "counterparty": ""})
+        entry = details.setdefault(line.entry_id, {"document": "", "who": "", "text": "", "counterparty": ""})
         for name, text in (("document", line.document), ("who", line.user), ("text", line.description),
                            ("counterparty", line.counterparty_name or line.counterparty)):  # fmt: skip
-            told[name] = told[name] or text
-        of = sums.setdefault(line.entry_id, {})
-        at = (place, line.period)
-        of[at] = of.get(at, 0) + sign * (line.debit - line.credit)
-    for entry, of in sums.items():
-        ordered = sorted(of.items(), key=lambda pair: (-abs(pair[1]), pair[0]))
-        found[entry]["sums"] = tuple(
+            entry[name] = entry[name] or text
+        of_entry = sums.setdefault(line.entry_id, {})
+        key = (place, line.period)
+        of_entry[key] = of_entry.get(key, 0) + sign * (line.debit - line.credit)
+    for number, of_entry in sums.items():
+        ordered = sorted(of_entry.items(), key=lambda pair: (-abs(pair[1]), pair[0]))
+        details[number]["sums"] = tuple(
             EntrySum(
                 view.frame.accounts.items[view.keys.account[place]].code,
-                period_code(number),
+                period_code(period),
                 minor_text(net, view.digits_of(place)),
                 place,
             )
-            for (place, number), net in ordered
+            for (place, period), net in ordered
             if net
         )
-    return found
+    return details
 
 
 def revisions_since(ledger: Ledger, since: datetime) -> list[tuple[int, datetime]]:

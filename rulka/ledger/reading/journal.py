@@ -231,7 +231,7 @@ class Journal:
         if self.wanted.is_simple:
             rows = (moved.key[self.mask], moved.count[self.mask], moved.debit[self.mask], moved.credit[self.mask])
         else:
-            place = places(self.view)
+            place_of = places(self.view)
             with connection.cursor() as cursor:
                 where, values = self._where(None)
                 cursor.execute(
@@ -239,8 +239,8 @@ class Journal:
                     f"BY 1",
                     values,
                 )
-                found = [(place[row[0]], *row[1:]) for row in cursor.fetchall()]
-            rows = tuple(np.array(found, dtype=np.int64).reshape(-1, 4).T)  # type: ignore[assignment]
+                summed = [(place_of[row[0]], *row[1:]) for row in cursor.fetchall()]
+            rows = tuple(np.array(summed, dtype=np.int64).reshape(-1, 4).T)  # type: ignore[assignment]
         # by currency, quantities last: the sums of money in different currencies can't be one
         codes = [*dict.fromkeys(frame.currencies), ""]
         of_entity = np.array([codes.index(currency) for currency in frame.currencies], dtype=np.int64)
@@ -248,20 +248,20 @@ class Journal:
             rows[0]
         ]
         totals = np.zeros((3, len(codes)), dtype=np.int64)
-        for at, amounts in enumerate(rows[1:]):
-            np.add.at(totals[at], group, amounts)
+        for column, amounts in enumerate(rows[1:]):
+            np.add.at(totals[column], group, amounts)
         digits = dict(zip(frame.currencies, frame.digits.tolist(), strict=True)) | {"": QUANTITY_DIGITS}
-        told = [
+        by_currency = [
             (
                 code,
-                Fraction(int(totals[1, at]), 10 ** digits[code]),
-                Fraction(int(totals[2, at]), 10 ** digits[code]),
+                Fraction(int(totals[1, column]), 10 ** digits[code]),
+                Fraction(int(totals[2, column]), 10 ** digits[code]),
                 digits[code],
             )
-            for at, code in enumerate(codes)
-            if totals[0, at]
+            for column, code in enumerate(codes)
+            if totals[0, column]
         ]
-        return int(totals[0].sum()), told
+        return int(totals[0].sum()), by_currency
 
     # pages ----------------------------------------------------------------------------------------------------------
 

@@ -31,7 +31,7 @@ JOINED = "FROM ledger_journalline l JOIN ledger_journalentry e ON e.id = l.entry
 
 
 @dataclass(frozen=True)
-class Piece:
+class KeyPiece:
     """Lines of an effect in some stored periods, between two days where these are said, both included."""
 
     effect: int
@@ -42,7 +42,7 @@ class Piece:
 
 def condition(
     ids: Sequence[int],
-    pieces: Sequence[Piece],
+    pieces: Sequence[KeyPiece],
     statuses: Sequence[int],
     texts: Sequence[tuple[str, Sequence[str]]] = (),
 ) -> tuple[str, list[Any]]:
@@ -180,7 +180,7 @@ class LineReader:
         """Which lines, as a condition on `l` (and `e` where kinds are asked) and its values."""
         numbers = [period_number(period.code) for period in self.frame.calendar.periods]
         pieces = [
-            Piece(effect, tuple(numbers[place] for place in places), asked.start, asked.end)
+            KeyPiece(effect, tuple(numbers[place] for place in places), asked.start, asked.end)
             for effect, places in asked.pieces
         ]
         ids = [int(self.ids[key]) for key in asked.keys if key < len(self.ids)]

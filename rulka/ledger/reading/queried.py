@@ -23,7 +23,7 @@ from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
 from rulka.core.extracting.fields import Field
 from rulka.core.extracting.formulas import formula_name
-from rulka.core.extracting.query import Column, Query
+from rulka.core.extracting.query import Query, ResultColumn
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.beside import tables_of
 from rulka.ledger.reading.history import view_at
@@ -93,7 +93,7 @@ class _Views(RowReader):
     def text_of(self, view: QueryView, set_name: str, of: str) -> str:
         """What a view selects."""
         rows = self.row_kind(set_name, of)
-        query = Query(rows, tuple(Column(name, name, field, field=field) for name, field in view.columns), ())
+        query = Query(rows, tuple(ResultColumn(name, name, field, field=field) for name, field in view.columns), ())
         source = self._source(set_name, of)
         selected = ", ".join(source.sql[field.name] for _, field in view.columns)
         sql = self._from(source, query, self._fields_used(query))

@@ -37,7 +37,7 @@ STEPS: Final = 20_000
 """Steps of SQLite's machine between two looks at the clock."""
 
 
-class Refused(Exception):
+class QueryRefused(Exception):
     """What isn't answered: a message, and what to do."""
 
     def __init__(self, message: str, hint: str = "") -> None:
@@ -50,7 +50,7 @@ def main() -> None:
     asked = json.loads(sys.stdin.read())
     try:
         told = run(asked)
-    except Refused as error:
+    except QueryRefused as error:
         told = {"refused": {"message": error.message, "hint": error.hint}}
     except MemoryError:
         told = {"refused": {"message": "It takes too much memory.", "hint": "Put fewer rows together."}}
@@ -74,14 +74,14 @@ def run(asked: Mapping[str, Any]) -> dict[str, Any]:
     except (sqlite3.Error, sqlite3.Warning) as error:
         raise _in_words(error, time.monotonic() > until) from None
     except OverflowError:
-        raise Refused("A number is too large.", "Numbers go up to 9,223,372,036,854,775,807.") from None
+        raise QueryRefused("A number is too large.", "Numbers go up to 9,223,372,036,854,775,807.") from None
 
 
 def _check_text(text: str) -> None:
     plain = COMMENT.sub(" ", text).strip().lower()
     word = re.match(r"[a-z]*", plain)
     if "\x00" in text or word is None or word[0] not in FIRST_WORDS:
-        raise Refused("A query begins with SELECT or WITH.", "It only reads; nothing else is run.")
+        raise QueryRefused("A query begins with SELECT or WITH.", "It only reads; nothing else is run.")
 
 
 def _opened(asked: Mapping[str, Any]) -> sqlite3.Connection:
@@ -95,7 +95,7 @@ def _opened(asked: Mapping[str, Any]) -> sqlite3.Connection:
     connection.execute("BEGIN")
     found = connection.execute("SELECT revision FROM ledger_ledger WHERE id = ?", (asked["ledger"],)).fetchone()
     if found is None or found[0] != asked["revision"]:
-        raise Refused("The ledger was loaded just now.", "Ask again.")
+        raise QueryRefused("The ledger was loaded just now.", "Ask again.")
     for one in asked["views"]:
         columns = ", ".join(f'"{column}"' for column in one["columns"])
         connection.execute(f'CREATE TEMP VIEW "{one["inner"]}" ({columns}) AS {one["sql"]}')
@@ -159,7 +159,7 @@ def _rows(cursor: sqlite3.Cursor, most: int, most_bytes: int) -> dict[str, Any]:
             plain = [_plain(value) for value in row]
             size += sum(len(value) if isinstance(value, str) else 8 for value in plain)
             if size > most_bytes:
-                raise Refused("Its rows are too large.", "Ask for fewer columns, or shorter texts.")
+                raise QueryRefused("Its rows are too large.", "Ask for fewer columns, or shorter texts.")
             rows.append(plain)
     return {"rows": rows, "cut": False}
 
@@ -169,27 +169,31 @@ def _plain(value: Any) -> Any:
     if isinstance(value, float):
         return {"number": repr(value)} if math.isfinite(value) else None
     if isinstance(value, bytes):
-        raise Refused("A column holds bytes.", "Let it be text: use hex().")
+        raise QueryRefused("A column holds bytes.", "Let it be text: use hex().")
     return value
 
 
-def _in_words(error: Exception, late: bool) -> Refused:
+def _in_words(error: Exception, late: bool) -> QueryRefused:
     text = str(error)
     if late or "interrupted" in text:
-        return Refused("It takes too long.", "Bound it by a period, or put fewer rows together.")
+        return QueryRefused("It takes too long.", "Bound it by a period, or put fewer rows together.")
     if "not authorized" in text or "prohibited" in text:
-        return Refused("It reads or does what no query may.", "Queries read the documented views, by usual functions.")
+        return QueryRefused(
+            "It reads or does what no query may.", "Queries read the documented views, by usual functions."
+        )
     if "out of memory" in text:
-        return Refused("It takes too much memory.", "Put fewer rows together.")
+        return QueryRefused("It takes too much memory.", "Put fewer rows together.")
     if "too big" in text or "too long" in text or "too many" in text or "too large" in text:
-        return Refused("It makes something too large.", "Ask for less.")
+        return QueryRefused("It makes something too large.", "Ask for less.")
     if "one statement" in text:
-        return Refused("It holds several statements.", "Keep one.")
+        return QueryRefused("It holds several statements.", "Keep one.")
     if "binding" in text.lower():
-        return Refused(f"Its parameters aren't those that are asked: {text}.", "Name each as :name, and ask for it.")
+        return QueryRefused(
+            f"Its parameters aren't those that are asked: {text}.", "Name each as :name, and ask for it."
+        )
     if "integer overflow" in text:
-        return Refused("A sum is too large.", "Put fewer rows together.")
-    return Refused(f"The query can't be read: {text[:200]}.", "See the list of views.")
+        return QueryRefused("A sum is too large.", "Put fewer rows together.")
+    return QueryRefused(f"The query can't be read: {text[:200]}.", "See the list of views.")
 
 
 if __name__ == "__main__":

@@ -30,7 +30,7 @@ TITLES: Final = {
 
 
 @dataclass(frozen=True)
-class Source:
+class RowSource:
     """Where a set's rows are: what it selects from, each field's expression, and the tables to join for it, in order.
 
     `{lines}` in `base` is the table of journal lines at the revision asked for, `{inner}` a condition on it. `inner`
@@ -105,7 +105,7 @@ GROUPS: Final = {
 }  # fmt: skip
 
 
-def with_attributes(source: Source, own: Mapping[str, str] | None = None) -> Source:
+def with_attributes(source: RowSource, own: Mapping[str, str] | None = None) -> RowSource:
     """A set with what its codes are called; `own` are names of fields that the set has itself already."""
     fields, sql, needs = list(source.rows.fields), dict(source.sql), dict(source.needs)
     known = {one.name for one in fields}
@@ -124,14 +124,14 @@ def with_attributes(source: Source, own: Mapping[str, str] | None = None) -> Sou
             fields.append(Field(name, title, group, kind, of if kind == "code" else ""))
             sql[name] = f"{alias}.{column}"
             needs[name] = (*source.needs.get(one.name, ()), alias)
-    return Source(
+    return RowSource(
         RowKind(source.rows.name, source.rows.title, _in_order(fields), source.rows.identity, source.rows.bounds,
                source.rows.note),
         source.base, sql, needs, source.inner, source.keyed, source.table, source.by_line, source.raw,
     )  # fmt: skip
 
 
-def with_rates(source: Source, group_currency: str) -> Source:
+def with_rates(source: RowSource, group_currency: str) -> RowSource:
     """A set that says periods and currencies, with their rates into the group's."""
     names = {one.name for one in source.rows.fields}
     if not {"period", "currency"} <= names or source.rows.name == "rates":
@@ -157,7 +157,7 @@ def _in_order(fields: Sequence[Field]) -> tuple[Field, ...]:
     return tuple(sorted(fields, key=lambda one: groups.index(one.group)))
 
 
-def attribute_join(source: Source, alias: str) -> tuple[str, str] | None:
+def attribute_join(source: RowSource, alias: str) -> tuple[str, str] | None:
     """The field whose codes an alias says more of, and what they are of."""
     for one in source.rows.fields:
         if _alias(one.name) == alias:
@@ -180,7 +180,35 @@ def kept_field(name: str) -> tuple[Field, str]:
     return Field(f"kept {name}".casefold(), name, "Kept columns", "text", note="as its source has it"), text
 
 
-def journal_lines(view: View, scale: int, kept: Sequence[str] = ()) -> Source:
+KIND = (
+    "CASE WHEN l.effect = 1 THEN 'opening' WHEN l.effect = 2 THEN 'closing' WHEN e.kind = 'adjusting' THEN 'adjusting' "
+    "ELSE 'normal' END"
+)
+
+
+def moment(column: str) -> str:
+    """A stored moment to the minute, in UTC: `2026-10-05 14:03`."""
+    return f"COALESCE(substr({column}, 1, 16), '')"
+
+
+STATUS_SQL: Final = "CASE l.status WHEN 0 THEN 'posted' ELSE 'pending' END"
+AFTER_CLOSE_SQL: Final = "CASE WHEN c.at IS NULL THEN 0 ELSE r.at > c.at END"
+ENTRY_NEEDS: Final[Mapping[str, tuple[str, ...]]] = {
+    "entry": ("e",), "kind": ("e",), "modified": ("e",), "arrived": ("r",), "after close": ("e", "r", "c"),
+}  # fmt: skip
+"""Tables that columns of lines and entries need besides."""
+LINE_SQL: Final[Mapping[str, str]] = {
+    "date": "l.date || ''", "period": "l.period", "line": "l.line", "debit": "l.debit * k.factor",
+    "credit": "l.credit * k.factor", "amount": "(l.debit - l.credit) * k.factor", "description": "l.description",
+    "status": STATUS_SQL, "transaction currency": "l.transaction_currency",
+    "transaction amount": "l.transaction_amount", "batch": "l.batch", "entry": "e.number", "kind": KIND,
+    "document": "l.document", "source": "l.source", "user": 'l."user"', "modified": moment("e.modified_at"),
+    "revision": "l.revision", "arrived": moment("r.at"), "after close": AFTER_CLOSE_SQL,
+    "counterparty": "l.counterparty", "counterparty said": "l.counterparty_name",
+}  # fmt: skip
+
+
+def journal_lines(view: View, scale: int, kept: Sequence[str] = ()) -> RowSource:
     """One row a journal line; `kept` names further columns that their source kept with some."""
     fields = (
         Field("date", "Date", "Line", "date"),
@@ -208,38 +236,15 @@ def journal_lines(view: View, scale: int, kept: Sequence[str] = ()) -> Source:
         *key_fields(view),
         *(kept_field(name)[0] for name in kept),
     )
-    sql = {
-        "date": "l.date || ''", "period": "l.period", "line": "l.line", "debit": "l.debit * k.factor",
-        "credit": "l.credit * k.factor", "amount": "(l.debit - l.credit) * k.factor", "description": "l.description",
-        "status": "CASE l.status WHEN 0 THEN 'posted' ELSE 'pending' END",
-        "transaction currency": "l.transaction_currency", "transaction amount": "l.transaction_amount",
-        "batch": "l.batch", "entry": "e.number", "kind": KIND, "document": "l.document", "source": "l.source",
-        "user": 'l."user"', "modified": moment("e.modified_at"), "revision": "l.revision", "arrived": moment("r.at"),
-        "after close": "CASE WHEN c.at IS NULL THEN 0 ELSE r.at > c.at END", "counterparty": "l.counterparty",
-        "counterparty said": "l.counterparty_name", **key_sql(view),
-        **{field.name: text for field, text in map(kept_field, kept)},
-    }  # fmt: skip
-    needs: dict[str, tuple[str, ...]] = dict.fromkeys(("entry", "kind", "modified"), ("e",))
-    needs |= {"arrived": ("r",), "after close": ("e", "r", "c")}
-    raw = {"date": "l.date"}
+    sql = {**LINE_SQL, **key_sql(view), **{field.name: text for field, text in map(kept_field, kept)}}
     rows = RowKind(
         "journal lines", TITLES["journal lines"], fields, ("entity", "entry", "line"),
         ("date", "period", "entry", "document", "counterparty", "batch", "revision", "arrived"),
     )  # fmt: skip
     base = "{keys_and_lines}"
     keyed = frozenset({"account", "entity", "partner", *view.frame.dimensions})
-    return with_attributes(Source(rows, base, sql, needs, keyed=keyed, by_line=True, raw=raw))
-
-
-KIND = (
-    "CASE WHEN l.effect = 1 THEN 'opening' WHEN l.effect = 2 THEN 'closing' WHEN e.kind = 'adjusting' THEN 'adjusting' "
-    "ELSE 'normal' END"
-)
-
-
-def moment(column: str) -> str:
-    """A stored moment to the minute, in UTC: `2026-10-05 14:03`."""
-    return f"COALESCE(substr({column}, 1, 16), '')"
+    raw = {"date": "l.date"}
+    return with_attributes(RowSource(rows, base, sql, ENTRY_NEEDS, keyed=keyed, by_line=True, raw=raw))
 
 
 LINE_JOINS: Final = {
@@ -252,7 +257,24 @@ LINE_JOINS: Final = {
 """What lines join to besides what their codes are called, in this order."""
 
 
-def entries(view: View, scale: int) -> Source:
+ENTRY_BASE: Final = (
+    "(SELECT l.entry_id, k.entity, MAX(k.money) AS currency, l.period, l.date, l.status, l.effect, COUNT(*) AS "
+    "lines, SUM(CASE k.money WHEN '' THEN 0 ELSE l.debit * k.factor END) AS debits, SUM(CASE k.money WHEN '' THEN "
+    "0 ELSE l.credit * k.factor END) AS credits, COUNT(DISTINCT k.account) AS accounts, MAX(l.document) AS "
+    'document, MAX(l.source) AS source, MAX(l."user") AS user, MAX(l.description) AS description, MAX(l.revision) '
+    "AS revision FROM {keys_and_lines} WHERE {inner} GROUP BY l.entry_id, k.entity, l.period, l.date, l.status, "
+    "l.effect) l"
+)
+ENTRY_SQL: Final[Mapping[str, str]] = {
+    "date": "l.date || ''", "entity": "l.entity", "currency": "l.currency", "entry": "e.number",
+    "period": "l.period", "kind": KIND, "status": STATUS_SQL, "lines": "l.lines", "debits": "l.debits",
+    "credits": "l.credits", "accounts": "l.accounts", "document": "l.document", "source": "l.source",
+    "user": "l.user", "description": "l.description", "modified": moment("e.modified_at"),
+    "revision": "l.revision", "arrived": moment("r.at"), "after close": AFTER_CLOSE_SQL,
+}  # fmt: skip
+
+
+def entries(view: View, scale: int) -> RowSource:
     """One row an entry, of the lines that show."""
     fields = (
         Field("date", "Date", "Entry", "date"),
@@ -275,37 +297,25 @@ def entries(view: View, scale: int) -> Source:
         Field("arrived", "Arrived", "Entry", "moment"),
         Field("after close", "After close", "Entry", "flag", note="came once its period was closed"),
     )
-    base = (
-        "(SELECT l.entry_id, k.entity, MAX(k.money) AS currency, l.period, l.date, l.status, l.effect, COUNT(*) AS "
-        "lines, SUM(CASE k.money WHEN '' THEN 0 ELSE l.debit * k.factor END) AS debits, SUM(CASE k.money WHEN '' THEN "
-        "0 ELSE l.credit * k.factor END) AS credits, COUNT(DISTINCT k.account) AS accounts, MAX(l.document) AS "
-        'document, MAX(l.source) AS source, MAX(l."user") AS user, MAX(l.description) AS description, MAX(l.revision) '
-        "AS revision FROM {keys_and_lines} WHERE {inner} GROUP BY l.entry_id, k.entity, l.period, l.date, l.status, "
-        "l.effect) l"
-    )
-    sql = {
-        "date": "l.date || ''", "entity": "l.entity", "currency": "l.currency", "entry": "e.number",
-        "period": "l.period", "kind": KIND,
-        "status": "CASE l.status WHEN 0 THEN 'posted' ELSE 'pending' END", "lines": "l.lines", "debits": "l.debits",
-        "credits": "l.credits", "accounts": "l.accounts", "document": "l.document", "source": "l.source",
-        "user": "l.user", "description": "l.description", "modified": moment("e.modified_at"),
-        "revision": "l.revision", "arrived": moment("r.at"),
-        "after close": "CASE WHEN c.at IS NULL THEN 0 ELSE r.at > c.at END",
-    }  # fmt: skip
-    needs: dict[str, tuple[str, ...]] = dict.fromkeys(("entry", "kind", "modified"), ("e",))
-    needs |= {"arrived": ("r",), "after close": ("e", "r", "c")}
     rows = RowKind(
         "entries", TITLES["entries"], fields, ("entity", "entry"),
         ("date", "period", "entry", "document", "revision", "arrived"),
     )  # fmt: skip
-    inner = {"date": "l.date", "period": "l.period"}
     return with_attributes(
-        Source(rows, base, sql, needs, inner, frozenset({"entity"}), by_line=True,
-               raw={"date": "l.date"})
-    )  # fmt: skip
+        RowSource(
+            rows,
+            ENTRY_BASE,
+            ENTRY_SQL,
+            ENTRY_NEEDS,
+            {"date": "l.date", "period": "l.period"},
+            frozenset({"entity"}),
+            by_line=True,
+            raw={"date": "l.date"},
+        )
+    )
 
 
-def budgets(view: View, scale: int) -> Source:
+def budgets(view: View, scale: int) -> RowSource:
     """One row a budget row, as it was loaded."""
     fields = (
         Field("scenario", "Scenario", "Scenario", "code", "scenario"),
@@ -324,19 +334,21 @@ def budgets(view: View, scale: int) -> Source:
     rows = RowKind("budgets", TITLES["budgets"], fields, identity)
     base = "{budget} b CROSS JOIN {keys} k ON k.id = b.key_id JOIN ledger_scenario s ON s.id = b.scenario_id"
     keyed = frozenset({"account", "entity", "partner", *view.frame.dimensions})
-    return with_attributes(Source(rows, base, sql, {"arrived": ("br",)}, keyed=keyed, by_line=True))
+    return with_attributes(RowSource(rows, base, sql, {"arrived": ("br",)}, keyed=keyed, by_line=True))
 
 
 BUDGET_JOINS: Final = {"br": "LEFT JOIN ledger_revision r ON r.ledger_id = {ledger} AND r.number = b.revision"}
 
 
-def of_table(rows: RowKind, made: Rows) -> Source:
+def of_table(rows: RowKind, made: Rows) -> RowSource:
     """A set whose rows are written into a table of their own: a column each, in the order of its fields."""
     sql = {one.name: f"t.c{at}" for at, one in enumerate(rows.fields)}
-    return with_attributes(Source(rows, "{table} t", sql, table=made))
+    return with_attributes(RowSource(rows, "{table} t", sql, table=made))
 
 
-def with_side(source: Source, name: str, columns: Sequence[Field], shared: Sequence[str], position: int) -> Source:
+def with_side(
+    source: RowSource, name: str, columns: Sequence[Field], shared: Sequence[str], position: int
+) -> RowSource:
     """A set with the columns of a table beside the ledger, found by the fields that both have."""
     alias = f"y_{position}"
     more, sql, needs = [], dict(source.sql), dict(source.needs)
@@ -352,7 +364,7 @@ def with_side(source: Source, name: str, columns: Sequence[Field], shared: Seque
         needs[field_name] = (*dict.fromkeys(part for key in shared for part in source.needs.get(key, ())), alias)
     if not more:
         return source
-    return Source(
+    return RowSource(
         source.rows.with_fields(more), source.base, sql, needs, source.inner, source.keyed, source.table,
         source.by_line, source.raw,
     )  # fmt: skip

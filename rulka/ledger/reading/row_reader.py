@@ -22,18 +22,18 @@ from rulka.core.books.book import View
 from rulka.core.books.calendar import period_number
 from rulka.core.books.chart import BoolArray, CodeList
 from rulka.core.books.fence import Fence
-from rulka.core.errors import RulkaError
-from rulka.core.extracting.conditions import Between, Chosen, Condition, Not
+from rulka.core.errors import RulkaError, first_of
+from rulka.core.extracting.conditions import Between, ChosenCodes, Condition, Not
 from rulka.core.extracting.fields import RowKind
-from rulka.core.extracting.pivots import Asked, Groups, Pivot, ordered_down, pivot_from
-from rulka.core.extracting.query import CURRENCY, Column, Query, Sums, adds_money, summable
+from rulka.core.extracting.pivots import AskedPivot, Groups, Pivot, ordered_down, pivot_from
+from rulka.core.extracting.query import CURRENCY, Query, QuerySums, ResultColumn, adds_money, summable
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading import row_kinds, row_tables
 from rulka.ledger.reading.beside import inside, tables_of
 from rulka.ledger.reading.found import line_keys
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import snapshot
-from rulka.ledger.reading.row_kinds import BY_LINE, Source
+from rulka.ledger.reading.row_kinds import BY_LINE, RowSource
 from rulka.ledger.reading.row_sql import Conditions, Sql, mask_of
 
 BLOCK = 2_000
@@ -54,7 +54,7 @@ TOO_LONG = "It takes too long."
 
 
 @dataclass(frozen=True)
-class Given:
+class GivenRows:
     """A set that an app above has rows of: its fields, and the rows in their order."""
 
     rows: RowKind
@@ -64,14 +64,14 @@ class Given:
 class RowReader:
     """Reads sets of rows of a ledger through a view; made by `reading`, within one snapshot."""
 
-    def __init__(self, ledger: Ledger, view: View, given: Iterable[Given] = (), since: int | None = None) -> None:
+    def __init__(self, ledger: Ledger, view: View, given: Iterable[GivenRows] = (), since: int | None = None) -> None:
         self.ledger, self.view, self.since = ledger, view, since
         self.given = {one.rows.name: one for one in given}
         self.scale = row_kinds.scale_of(view, ledger)
         self.warnings: list[str] = []
         self._made: dict[Hashable, str] = {}
         self._tables: list[str] = []
-        self._sources: dict[tuple[str, str], Source] = {}
+        self._sources: dict[tuple[str, str], RowSource] = {}
         self._functions: dict[int, str] = {}
         self._only_lines: list[int] | None = None
 
@@ -86,7 +86,7 @@ class RowReader:
         """A set of rows with all its fields."""
         return self._source(name, of).rows
 
-    def _source(self, name: str, of: str = "") -> Source:
+    def _source(self, name: str, of: str = "") -> RowSource:
         if (name, of) not in self._sources:
             source = self._own_source(name, of)
             if name in BY_LINE and not self.view.fence.shows_lines:
@@ -96,7 +96,7 @@ class RowReader:
             self._sources[name, of] = self._beside(row_kinds.with_rates(source, self.view.frame.group_currency))
         return self._sources[name, of]
 
-    def _own_source(self, name: str, of: str) -> Source:
+    def _own_source(self, name: str, of: str) -> RowSource:
         view, scale, ledger = self.view, self.scale, self.ledger
         match name:
             case "journal lines":
@@ -140,7 +140,7 @@ class RowReader:
     def _known_fields(self) -> list[str]:
         return ["account", "entity", "partner", *self.view.frame.dimensions, "counterparty", "scenario"]
 
-    def _side_set(self, name: str) -> Source:
+    def _side_set(self, name: str) -> RowSource:
         from rulka.ledger.reading.beside import find_table
 
         table = find_table(self.ledger, name)
@@ -149,7 +149,7 @@ class RowReader:
         found = RowKind("table", name, tuple(replace(one, group=name) for one in fields), ())
         return row_kinds.of_table(found, lambda: row_tables.side_rows(fields, rows))
 
-    def _beside(self, source: Source) -> Source:
+    def _beside(self, source: RowSource) -> RowSource:
         """A set with the tables beside the ledger that share a column of codes, a document or an entry with it."""
         shared_with = {one.name for one in source.rows.fields if one.kind == "code"} & set(self._known_fields())
         shared_with |= {"document", "entry"} & {one.name for one in source.rows.fields}
@@ -219,14 +219,14 @@ class RowReader:
                 if most is not None and taken >= most:
                     return
 
-    def sums(self, query: Query, *, different: bool = False, within: float | None = None) -> Sums:
+    def sums(self, query: Query, *, different: bool = False, within: float | None = None) -> QuerySums:
         """How many rows there are, what their numbers come to by currency, and of codes and texts how many different
         ones."""
         places = [at for at, column in enumerate(query.columns) if summable(column)]
         told = [at for at, column in enumerate(query.columns) if different and column.shows.kind in ("code", "text")]
         quick = None if query.top or query.keep or query.is_grouped else self._quick_count(query)
         if quick is not None and not places and not told:
-            return Sums(quick, {}, {})
+            return QuerySums(quick, {}, {})
         by = self._unit(query)
         parts = [by or "''", "COUNT(*)", *(f"SUM(c{at})" for at in places)]
         sql = Sql(f"SELECT {', '.join(parts)} FROM (") + self._selected(query) + Sql(")")
@@ -248,7 +248,7 @@ class RowReader:
                 names = ", ".join(f"COUNT(DISTINCT NULLIF(c{at}, ''))" for at in told)
                 sql = Sql(f"SELECT {names} FROM (") + self._selected(query) + Sql(")")
                 different_ones = dict(zip(told, next(iter(self._fetched(sql))), strict=True))
-        return Sums(count, sums, different_ones)
+        return QuerySums(count, sums, different_ones)
 
     def count(self, query: Query, *, within: float | None = None) -> int:
         """How many rows a query has; where balances know it they say it."""
@@ -292,7 +292,7 @@ class RowReader:
         sql = Sql(f"SELECT c{place}, {unit}{told} FROM (") + self._selected(query)
         return self._fetched(sql + Sql(f") GROUP BY c{place}, {unit} ORDER BY c{place}"))
 
-    def pivot(self, query: Query, asked: Asked) -> Pivot:
+    def pivot(self, query: Query, asked: AskedPivot) -> Pivot:
         """A pivot of a query's rows; sums of both axes are asked apart, since means and different ones don't add up."""
         self.check_pivot(query, asked)
         both = (*asked.down, *asked.across)
@@ -319,7 +319,7 @@ class RowReader:
         sql = Sql("SELECT * FROM (") + self._selected(query)
         return sql + Sql(f") WHERE EXISTS (SELECT 1 FROM json_each(%s) WHERE {match})", (values,))
 
-    def _grouped_in(self, rows: Sql, query: Query, by: Sequence[int], asked: Asked) -> Groups:
+    def _grouped_in(self, rows: Sql, query: Query, by: Sequence[int], asked: AskedPivot) -> Groups:
         names = [f"c{at}" for at in by]
         text = ", ".join([*names, self._total(asked.how, f"c{asked.value}")])
         sql = Sql(f"SELECT {text} FROM (") + rows + Sql(")")
@@ -340,7 +340,7 @@ class RowReader:
         asked = view.sealed & view.visible_accounts()
         for one in query.where:
             inner = one.of if isinstance(one, Not) else one
-            if isinstance(inner, Chosen) and inner.field.name == "account":
+            if isinstance(inner, ChosenCodes) and inner.field.name == "account":
                 mask = mask_of(inner.selection, view.frame.accounts, [])
                 asked = asked & (~mask if isinstance(one, Not) else mask)
         return bool(asked.any())
@@ -362,7 +362,7 @@ class RowReader:
         sql = Sql(f"SELECT DISTINCT {source.sql[CURRENCY]} FROM ") + self._from(source, query, used)
         return sorted(str(row[0]) for row in self._fetched(sql))
 
-    def check_pivot(self, query: Query, asked: Asked) -> None:
+    def check_pivot(self, query: Query, asked: AskedPivot) -> None:
         """Refuse a pivot that would add or compare amounts of several currencies."""
         value = query.columns[asked.value]
         if asked.counts or value.shows.kind != "amount":
@@ -409,7 +409,7 @@ class RowReader:
             f"{' GROUP BY ' + ', '.join(by) if by else ''} HAVING COUNT(DISTINCT {source.sql[CURRENCY]}) > 1 LIMIT 1"
         )
         if next(iter(self._fetched(sql)), None) is not None:
-            told = ", ".join(found[:5]) + (f" and {len(found) - 5} more" if len(found) > 5 else "")
+            told = first_of(found, 5)
             raise RulkaError(
                 f"It would add amounts in {told}.",
                 hint="Add the column currency, or ask for one: currency EUR.", subject="columns", code="currencies",
@@ -533,7 +533,7 @@ class RowReader:
                 texts[column.key] = f"c{at}"
         return [f"{texts[column.key]} AS c{at}" for at, column in enumerate(query.columns)]
 
-    def _expressions(self, source: Source, query: Query) -> list[str]:
+    def _expressions(self, source: RowSource, query: Query) -> list[str]:
         texts = []
         for column in query.columns:
             if column.formula is not None and not column.after:
@@ -546,10 +546,10 @@ class RowReader:
         return texts
 
     @staticmethod
-    def _expression(source: Source, name: str) -> str:
+    def _expression(source: RowSource, name: str) -> str:
         return source.sql[name]
 
-    def _function(self, column: Column) -> str:
+    def _function(self, column: ResultColumn) -> str:
         """A computed column as a function of the connection; the same one each time."""
         formula = column.formula
         assert formula is not None  # asked of computed columns only
@@ -577,10 +577,10 @@ class RowReader:
             case _:
                 return f"MAX(NULLIF({text}, ''))"
 
-    def _source_of(self, query: Query) -> Source:
+    def _source_of(self, query: Query) -> RowSource:
         return self._source(query.rows.name, query.rows.title if query.rows.name == "table" else "")
 
-    def _from(self, source: Source, query: Query, used: set[str]) -> Sql:
+    def _from(self, source: RowSource, query: Query, used: set[str]) -> Sql:
         """What a query selects from and under which conditions."""
         writer = Conditions(lambda field: source.raw.get(field.name, source.sql[field.name]), self.codes)
         by_key = [one for one in query.where if self._tells_keys(source, one)]
@@ -604,7 +604,7 @@ class RowReader:
             where += Sql(" AND l.id IN (SELECT value FROM json_each(%s))", (json.dumps(numbers),))
         return Sql(f"{base}{joins} WHERE ", values) + where + self._of_days(source, query) + self._news(source)
 
-    def _of_days(self, source: Source, query: Query) -> Sql:
+    def _of_days(self, source: RowSource, query: Query) -> Sql:
         """The periods that days can lie in, which an index knows."""
         numbers = self._periods_of_days(query)
         if numbers is None or "{inner}" in source.base or query.rows.name != "journal lines":
@@ -624,7 +624,7 @@ class RowReader:
         years = {one.year for one in inside}
         return [period_number(one.code) for one in periods if one in inside or (one.adjusting and one.year in years)]
 
-    def _news(self, source: Source) -> Sql:
+    def _news(self, source: RowSource) -> Sql:
         """Only rows of entries that moved after a revision, where that is asked for."""
         if self.since is None or source.rows.name not in ("journal lines", "entries"):
             return Sql("")
@@ -634,7 +634,7 @@ class RowReader:
             (self.ledger.pk, self.since, self.since),
         )
 
-    def _placed(self, source: Source, keys: str, query: Query, chosen: BoolArray) -> str:
+    def _placed(self, source: RowSource, keys: str, query: Query, chosen: BoolArray) -> str:
         """A set's tables with the names they have here; the few are walked through to the many."""
         lines = self._lines_table("ledger_journalline")
         few = self._only_lines is None and self._is_small(query, chosen)
@@ -688,10 +688,10 @@ class RowReader:
             used |= _fields_of(one)
         return used
 
-    def _aliases(self, source: Source, used: Iterable[str]) -> list[str]:
+    def _aliases(self, source: RowSource, used: Iterable[str]) -> list[str]:
         return list(dict.fromkeys(alias for name in used for alias in source.needs.get(name, ())))
 
-    def _joins(self, source: Source, aliases: Sequence[str]) -> str:
+    def _joins(self, source: RowSource, aliases: Sequence[str]) -> str:
         order = {**row_kinds.LINE_JOINS, **row_kinds.BUDGET_JOINS}
         wanted = set(aliases)
         if source.rows.name in ("journal lines", "entries") and "{inner}" not in source.base:
@@ -723,7 +723,7 @@ class RowReader:
         """Which posting keys a condition on what tells them lets through."""
         if isinstance(condition, Not):
             return ~self._key_mask(condition.of)
-        assert isinstance(condition, Chosen)
+        assert isinstance(condition, ChosenCodes)
         view, name = self.view, condition.field.name
         codes = self.codes(condition.field.of)
         assert codes is not None
@@ -739,9 +739,9 @@ class RowReader:
         return keys.with_member(list(view.frame.dimensions).index(name), mask)
 
     @staticmethod
-    def _tells_keys(source: Source, condition: Condition) -> bool:
+    def _tells_keys(source: RowSource, condition: Condition) -> bool:
         inner = condition.of if isinstance(condition, Not) else condition
-        return isinstance(inner, Chosen) and inner.field.name in source.keyed
+        return isinstance(inner, ChosenCodes) and inner.field.name in source.keyed
 
     def _key_table(self, chosen: BoolArray) -> str:
         """A table of posting keys by their stored ids, with their codes and what brings amounts to one scale."""
@@ -828,7 +828,7 @@ class RowReader:
             self._made["rates",] = made
         return self._made["rates",]
 
-    def _side_join(self, source: Source, alias: str) -> str:
+    def _side_join(self, source: RowSource, alias: str) -> str:
         """A table beside the ledger by what it shares; refused where several of its rows fit one."""
         tables = tables_of(self.ledger)
         table = tables[int(alias.removeprefix("y_"))]
@@ -858,7 +858,7 @@ class RowReader:
         match = " AND ".join(f"{alias}.c{at} = {source.sql[fields[at].name]}" for at in shared)
         return f"LEFT JOIN {made} {alias} ON {match}"
 
-    def _from_table(self, source: Source, query: Query, used: set[str], writer: Conditions) -> Sql:
+    def _from_table(self, source: RowSource, query: Query, used: set[str], writer: Conditions) -> Sql:
         assert source.table is not None
         name = query.rows.name
         made = self._balances(query) if name == "balances" else self._documents(query) if name == "documents" else None
@@ -881,13 +881,18 @@ class RowReader:
         scenarios = list(view.frame.scenarios)
         numbers = np.array([period_number(one.code) for one in view.frame.calendar.periods])
         for one in query.where:
-            if isinstance(one, Chosen) and one.field.name in ("account", "entity", "partner", *view.frame.dimensions):
+            if isinstance(one, ChosenCodes) and one.field.name in (
+                "account",
+                "entity",
+                "partner",
+                *view.frame.dimensions,
+            ):
                 chosen &= self._key_mask(one)
             elif isinstance(one, Between) and one.field.name == "period":
                 low = one.low if isinstance(one.low, int) else 0
                 high = one.high if isinstance(one.high, int) else 10**9
                 periods &= (numbers >= low) & (numbers <= high)
-            elif isinstance(one, Chosen) and one.field.name == "scenario":
+            elif isinstance(one, ChosenCodes) and one.field.name == "scenario":
                 codes = self.codes("scenario")
                 assert codes is not None
                 mask = mask_of(one.selection, codes, self.warnings)
@@ -1031,7 +1036,7 @@ def _in_words(error: DatabaseError) -> RulkaError:
 def _by_index(query: Query) -> bool:
     """Whether an index finds what is asked for: lines of some documents or counterparties."""
     return any(
-        isinstance(one, Chosen)
+        isinstance(one, ChosenCodes)
         and one.field.name in ("document", "counterparty")
         and all(part.kind == "code" and part.first for part in one.selection.included)
         for one in query.where
@@ -1042,7 +1047,7 @@ def _falls(at: int, falling: bool) -> str:
     return f"c{at} DESC" if falling else f"c{at}"
 
 
-def _read_by(column: Column) -> tuple[str, ...]:
+def _read_by(column: ResultColumn) -> tuple[str, ...]:
     """The fields that a column is made of."""
     if column.field is not None:
         return (column.field.name,)
@@ -1065,7 +1070,7 @@ def reading(
     fence: Fence,
     revision: int | None = None,
     *,
-    given: Callable[[View], Iterable[Given]] | None = None,
+    given: Callable[[View], Iterable[GivenRows]] | None = None,
     since: int | None = None,
 ) -> Iterator[RowReader]:
     """A reader of a ledger's rows behind a fence, at a revision (the newest without one), in one state of the tables

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from rulka.core.books.chart import BoolArray, CodeList
-from rulka.core.books.selection import Part, Selection, evaluate
+from rulka.core.books.selection import Selection, SelectionPart, evaluate
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.conditions import Between, Chosen, Condition, Either, Empty, Every, Holds, Not
+from rulka.core.extracting.conditions import Between, ChosenCodes, Condition, Either, Empty, Every, HoldsText, Not
 from rulka.core.extracting.fields import Field
 
 CodesOf = Callable[[str], CodeList | None]
@@ -58,11 +58,11 @@ class Conditions:
                 return Sql(f"({text} IS NULL OR {text} = '')")
             case Between(field, low, high):
                 return self._between(self.expression(field), low, high)
-            case Holds(field, how, text):
+            case HoldsText(field, how, text):
                 escaped = text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
                 pattern = {"contains": f"%{escaped}%", "begins with": f"{escaped}%", "ends with": f"%{escaped}"}[how]
                 return Sql(f"({self.expression(field)} LIKE %s ESCAPE '\\')", (pattern,))
-            case Chosen(field, selection):
+            case ChosenCodes(field, selection):
                 return self._chosen(field, selection)
 
     @staticmethod
@@ -99,7 +99,7 @@ class Conditions:
         return Sql(f"({inner.text})", inner.values)
 
     @staticmethod
-    def _any_of(text: str, parts: Sequence[Part], field: Field) -> Sql:
+    def _any_of(text: str, parts: Sequence[SelectionPart], field: Field) -> Sql:
         plain = [part.first for part in parts if part.kind == "code"]
         found = [Sql(f"{text} IN (SELECT value FROM json_each(%s))", (json.dumps(plain),))] if len(plain) > 1 else [
             Sql(f"{text} = %s", (code,)) for code in plain

@@ -25,13 +25,13 @@ LISTING = ("sort", "search", "least", "most", "first", "last", "ticks", "values"
 """What of it is about the list that is shown, and ends with it."""
 
 
-class Asked(Protocol):
+class AskedFilter(Protocol):
     """What an address or a form asks for: several values may have one name."""
 
     def getlist(self, name: str) -> list[str]: ...
 
 
-def said_in(asked: Asked) -> dict[str, str]:
+def said_in(asked: AskedFilter) -> dict[str, str]:
     """What of an address is about a trace; columns that were ticked one by one are one list."""
     found = {name: ",".join(asked.getlist(name)) for name in NAMES}
     return {name: text for name, text in found.items() if text}

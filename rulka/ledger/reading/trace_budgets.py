@@ -9,7 +9,7 @@ from fractions import Fraction
 from rulka.core.books.calendar import period_code, period_number
 from rulka.core.books.own_calendar import first_day, last_day
 from rulka.core.proof.pools import Pool, Slice
-from rulka.core.proof.splits import Opened
+from rulka.core.proof.splits import OpenedFigure
 from rulka.ledger.models import BudgetLine, Ledger
 from rulka.ledger.reading.queries import within
 from rulka.ledger.reading.trace_columns import places
@@ -35,7 +35,7 @@ class BudgetPage:
         return self.total == self.figure
 
 
-def budget_page(ledger: Ledger, opened: Opened, side: int | None, number: int = 1) -> BudgetPage | None:
+def budget_page(ledger: Ledger, opened: OpenedFigure, side: int | None, number: int = 1) -> BudgetPage | None:
     """A page of the budget rows behind a figure, of one of its sides or of all; None where no plan is read."""
     rows, planned, spread = _rows(ledger, opened, side)
     if not planned and not rows:
@@ -48,13 +48,13 @@ def budget_page(ledger: Ledger, opened: Opened, side: int | None, number: int = 
     return BudgetPage(shown, len(rows), total, number, pages, planned, spread)
 
 
-def every_budget_row(ledger: Ledger, opened: Opened, side: int | None) -> list[ShownLine]:
+def every_budget_row(ledger: Ledger, opened: OpenedFigure, side: int | None) -> list[ShownLine]:
     """All budget rows behind a figure, of one of its sides or of all."""
     return [_shown(pool, row, value) for pool, row, value in _rows(ledger, opened, side)[0]]
 
 
 def _rows(
-    ledger: Ledger, opened: Opened, side: int | None
+    ledger: Ledger, opened: OpenedFigure, side: int | None
 ) -> tuple[list[tuple[Pool, BudgetLine, Fraction]], Fraction, bool]:
     """The rows with what each counts, what plans come to in the figure, and whether days take only parts of them."""
     rows: list[tuple[Pool, BudgetLine, Fraction]] = []

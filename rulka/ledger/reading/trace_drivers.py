@@ -13,15 +13,15 @@ from rulka.core.errors import RulkaError
 from rulka.core.money import ratio_text
 from rulka.core.proof.drivers import Driver, Drivers, drivers_of
 from rulka.core.proof.price_volume import PriceVolume, price_volume
-from rulka.core.proof.splits import Opened, sides
+from rulka.core.proof.splits import OpenedFigure, sides
 from rulka.core.proof.terms import sides_of
-from rulka.core.proof.timing import Hint, Month, Timing, timing_of
+from rulka.core.proof.timing import Hint, TimedMonth, Timing, timing_of
 from rulka.formats.figures import figure_text
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_address import Address
 from rulka.ledger.reading.trace_budgets import budget_page
 from rulka.ledger.reading.trace_levels import Level
-from rulka.ledger.reading.trace_lines import LineQuery, Lines, ShownLine
+from rulka.ledger.reading.trace_lines import LineQuery, ShownLine, TraceLines
 from rulka.ledger.reading.trace_words import text_of
 
 DRIVERS = "drivers"
@@ -45,7 +45,7 @@ class ShownDriver:
 
 
 @dataclass(frozen=True)
-class ShownPart:
+class DriverPart:
     """A part of price, volume and mix."""
 
     label: str
@@ -54,7 +54,7 @@ class ShownPart:
 
 
 @dataclass(frozen=True)
-class Bar:
+class DriverBar:
     """A period of the drawing, in its own units: the bar of what is shown, the mark of what it is compared with."""
 
     title: str
@@ -68,13 +68,13 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class Drawing:
+class DriverDrawing:
     """When a variance came. Both sides are drawn on one scale; `kinds` are the scenarios of both sides."""
 
     width: int
     height: int
     base: int
-    bars: tuple[Bar, ...]
+    bars: tuple[DriverBar, ...]
     kinds: tuple[str, str]
     turn: int
     turn_words: str
@@ -105,17 +105,17 @@ class DriversLevel(Level):
     others: int
     reached: str
     total: str
-    parted: Sequence[ShownPart]
+    parted: Sequence[DriverPart]
     parted_title: str
     parted_why: str
     parted_total: str
-    drawing: Drawing | None
+    drawing: DriverDrawing | None
     months: Sequence[Any]
     hints: Sequence[str]
     largest: Sequence[LargestTable]
 
 
-def drivers_level(ledger: Ledger, opened: Opened, address: Address) -> DriversLevel:
+def drivers_level(ledger: Ledger, opened: OpenedFigure, address: Address) -> DriversLevel:
     """The level of a trace that says what drives a difference."""
     named = sides(opened)
     if named is None:
@@ -154,14 +154,14 @@ def drivers_level(ledger: Ledger, opened: Opened, address: Address) -> DriversLe
     )
 
 
-def _largest(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> list[LargestTable]:
+def _largest(ledger: Ledger, opened: OpenedFigure, named: tuple[str, str]) -> list[LargestTable]:
     """The largest journal lines and budget rows of both sides; what of them can't be told shows nothing."""
     kinds = [column.scenario_kind for column in sides_of(opened.computed, opened.column_key) or ()]
     tables = []
     for side in (0, 1):
         lines, budget = None, budget_page(ledger, opened, side)
         try:
-            found = Lines.of(ledger, opened, LineQuery(sort="-amount"), side)
+            found = TraceLines.of(ledger, opened, LineQuery(sort="-amount"), side)
             if any(pool.asked.pieces for pool in found.pools):
                 lines = found.page(1, ("date", "document", "counterparty name", "amount"), size=LARGEST)
         except RulkaError as error:
@@ -184,7 +184,7 @@ def _largest(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> list[Lar
 
 
 class _Writer:
-    def __init__(self, opened: Opened, address: Address, digits: int) -> None:
+    def __init__(self, opened: OpenedFigure, address: Address, digits: int) -> None:
         self.opened, self.address, self.digits = opened, address, digits
         self.better = self._better()
 
@@ -237,7 +237,7 @@ class _Writer:
     def parted_title(self, parted: PriceVolume) -> str:
         return f"Price or volume, by {parted.unit.lower()}"
 
-    def parted(self, parted: PriceVolume) -> Iterator[ShownPart]:
+    def parted(self, parted: PriceVolume) -> Iterator[DriverPart]:
         rate = parted.total
         if rate is None:
             return
@@ -252,10 +252,10 @@ class _Writer:
         if parted.unmeasured:
             yield self._part(f"Without {parted.unit.lower()}", parted.unmeasured)
 
-    def _part(self, label: str, value: Fraction) -> ShownPart:
-        return ShownPart(label, self.text(value), value < 0)
+    def _part(self, label: str, value: Fraction) -> DriverPart:
+        return DriverPart(label, self.text(value), value < 0)
 
-    def month(self, month: Month) -> dict[str, Any]:
+    def month(self, month: TimedMonth) -> dict[str, Any]:
         return {
             "title": month.title,
             "shown": self.text(month.shown),
@@ -276,7 +276,7 @@ class _Writer:
             return f"{named}: {compared} has {amount} in {hint.title}, which is not booked yet."
         return f"{named}: {compared} has {amount} in {hint.title}, where it was not booked."
 
-    def drawing(self, timing: Timing) -> Drawing:
+    def drawing(self, timing: Timing) -> DriverDrawing:
         """Bars and marks in whole units, on one scale that holds nought."""
         months, step, height, room = timing.months, 60, 120, 12
         sign = -1 if sum((month.shown + month.compared for month in months), Fraction(0)) < 0 else 1
@@ -295,10 +295,10 @@ class _Writer:
             shown, mark = place(month.shown), place(month.compared)
             told = f"{month.title}: {self.text(month.shown)} and {self.text(month.compared)}"
             top, tall = min(shown, base), max(abs(base - shown), 1)
-            bars.append(Bar(month.title, month.short, at * step + 12, top, tall, mark, month.inside, told))
+            bars.append(DriverBar(month.title, month.short, at * step + 12, top, tall, mark, month.inside, told))
         turn = next((at for at, month in enumerate(months) if month.period == timing.turn), -1)
         words = ("up" if timing.is_up else "down") + " from here" if turn >= 0 else ""
-        return Drawing(
+        return DriverDrawing(
             max(len(months) * step, 240), height + 2 * room + 18, base, tuple(bars), (kinds[0], kinds[1]),
             turn * step + 3 if turn >= 0 else 0, words,
         )  # fmt: skip

@@ -11,7 +11,7 @@ from rulka.core.compute.nodes import Node
 from rulka.ledger.reading.journal import JournalRow
 from rulka.ledger.reading.trace_address import Address
 from rulka.ledger.reading.trace_lines import LineQuery
-from rulka.screen import Screen
+from rulka.screen import PanelBody, Screen
 
 
 @dataclass(frozen=True)
@@ -23,7 +23,7 @@ class Crumb:
 
 
 @dataclass(frozen=True)
-class Figure:
+class TracedFigure:
     """The figure that is split: in which node's money, as text, and in which directions it can be split (words,
     address, whether it is the one shown); `how` says what was split."""
 
@@ -47,7 +47,7 @@ class Level(Screen):
     address: Address = field(default_factory=Address)
     asked: Mapping[str, str] = field(default_factory=dict)
     crumbs: Sequence[Crumb] = ()
-    figure: Figure | None = None
+    figure: TracedFigure | None = None
     how: str = ""
     agrees: bool | None = None
     wide: bool = False
@@ -160,7 +160,7 @@ class DocumentLevel(Level):
 
 
 @dataclass(frozen=True)
-class Places:
+class TraceAddresses:
     """Where a trace of something stands: its page, the whole page, and the files and takers of its rows, by form and
     by the name of their address."""
 
@@ -171,7 +171,7 @@ class Places:
 
 
 @dataclass(frozen=True, kw_only=True)
-class TracePanel(Screen):
+class TracePanel(PanelBody):
     """A level with the ways from it: to the other page, to files of its rows, and to what others make of them, each as
     words and address."""
 
@@ -181,8 +181,3 @@ class TracePanel(Screen):
     whole: tuple[str, str]
     takes: Sequence[tuple[str, str]]
     into: Sequence[tuple[str, str]]
-
-    @property
-    def wide(self) -> bool:
-        """Whether it needs a wide panel."""
-        return self.trace.wide

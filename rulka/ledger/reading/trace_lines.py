@@ -27,9 +27,9 @@ from rulka.core.books.own_calendar import first_day, last_day, periods_of_group
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.pools import Pool, Slice, closed_value
-from rulka.core.proof.splits import Opened
+from rulka.core.proof.splits import OpenedFigure
 from rulka.ledger.models import Ledger
-from rulka.ledger.reading.line_reader import Piece, condition
+from rulka.ledger.reading.line_reader import KeyPiece, condition
 from rulka.ledger.reading.trace_columns import (
     AMOUNTS,
     LIST_COLUMNS,
@@ -154,7 +154,7 @@ class LineLists:
 
 
 @dataclass(frozen=True)
-class Tick:
+class ValueTick:
     """A value that occurs in a column, with how many lines have it and what these come to."""
 
     value: str
@@ -188,7 +188,7 @@ class LinesPage:
 
 
 @dataclass(frozen=True, eq=False)
-class Lines:
+class TraceLines:
     """The journal lines behind some pools, by a query."""
 
     ledger: Ledger
@@ -199,7 +199,7 @@ class Lines:
     """What terms count whose detail is closed: nothing of their lines shows."""
 
     @classmethod
-    def of(cls, ledger: Ledger, opened: Opened, query: LineQuery, side: int | None = None) -> Lines:
+    def of(cls, ledger: Ledger, opened: OpenedFigure, query: LineQuery, side: int | None = None) -> TraceLines:
         """The lines behind an opened figure, of one of its sides or of all; refused where these are figures of a former
         revision, or nothing behind them but what is sealed."""
         refuse_former(ledger, opened.computed.view)
@@ -217,9 +217,9 @@ class Lines:
         """What lines and all that has none have to come to."""
         return sum((pool.value for pool in self.pools), self.closed)
 
-    def whole(self) -> Lines:
+    def whole(self) -> TraceLines:
         """All lines of the pools, whatever is filtered."""
-        return Lines(self.ledger, self.view, self.pools)
+        return TraceLines(self.ledger, self.view, self.pools)
 
     def found(self) -> LineList:
         """The lines that fit, in order; kept."""
@@ -405,13 +405,13 @@ class Lines:
 
     # ticks ----------------------------------------------------------------------------------------------------------
 
-    def ticks(self, column: str) -> tuple[list[Tick], int]:
+    def ticks(self, column: str) -> tuple[list[ValueTick], int]:
         """The values that occur in a column among the lines that fit all but what is ticked in it, the largest sums
         first, and how many there are in all."""
         if column in AMOUNTS or column not in columns_of(self.view) or column in ("so far", "feed", "file", "row"):
             raise NotFound(f"'{column}' has no values to tick.", subject="column")
         asked = self.query.without_ticks_of(column)
-        inside = Lines(self.ledger, self.view, self.pools, asked)
+        inside = TraceLines(self.ledger, self.view, self.pools, asked)
         totals: dict[str, list[Any]] = {}
         for value, count, total in inside._grouped(column):
             row = totals.setdefault(value, [0, Fraction(0)])
@@ -420,7 +420,7 @@ class Lines:
         on = dict(self.query.ticks).get(column, ())
         labels = labels_of(self.view, column)
         found = [
-            Tick(value, labels.get(value, value) or "none", count, total, value in on)
+            ValueTick(value, labels.get(value, value) or "none", count, total, value in on)
             for value, (count, total) in totals.items()
         ]
         found.sort(key=lambda tick: (not tick.is_on, -abs(tick.total), tick.value))
@@ -585,7 +585,7 @@ class _Ratios:
         return Fraction(found)
 
 
-def stored_pieces(pool: Pool) -> list[Piece]:
+def stored_pieces(pool: Pool) -> list[KeyPiece]:
     """The journal lines behind a pool, by how they are stored."""
     own = pool.reading.source.calendar
     slices = [one for one in pool.slices if pool.has_lines(one)]
@@ -594,12 +594,12 @@ def stored_pieces(pool: Pool) -> list[Piece]:
     numbers = [period_number(period.code) for period in pool.calendar.periods]
     asked = pool.asked
     return [
-        Piece(effect, tuple(numbers[place] for place in places), asked.start, asked.end)
+        KeyPiece(effect, tuple(numbers[place] for place in places), asked.start, asked.end)
         for effect, places in asked.pieces
     ]
 
 
-def _own_piece(pool: Pool, one: Slice) -> list[Piece]:
+def _own_piece(pool: Pool, one: Slice) -> list[KeyPiece]:
     """A slice of a calendar of its own: the group's periods that it may reach, and its days."""
     calendar, asked = pool.calendar, pool.asked
     wanted = [calendar.periods[place] for place in one.places]
@@ -607,7 +607,7 @@ def _own_piece(pool: Pool, one: Slice) -> list[Piece]:
     group = pool.computed.view.frame.calendar
     stored = periods_of_group(group, calendar, wanted, whole=asked.start is None)
     numbers = tuple(period_number(period.code) for period in stored)
-    return [Piece(one.effect, numbers, start, end)] if numbers else []
+    return [KeyPiece(one.effect, numbers, start, end)] if numbers else []
 
 
 def without_lines(pools: Iterable[Pool]) -> tuple[tuple[str, Fraction], ...]:
@@ -655,7 +655,7 @@ def refuse_former(ledger: Ledger, view: View) -> None:
         )
 
 
-def refuse_sealed(opened: Opened) -> None:
+def refuse_sealed(opened: OpenedFigure) -> None:
     """Raise RulkaError where all that stands behind a figure is sealed for the reader."""
     pools = [pool for pool in opened.pools or () if len(pool.keys)]
     view = opened.computed.view
@@ -670,7 +670,7 @@ def refuse_sealed(opened: Opened) -> None:
         )
 
 
-def quantity_digits(opened: Opened) -> int:
+def quantity_digits(opened: OpenedFigure) -> int:
     """Decimals of an opened figure's amounts."""
     if opened.unit == "quantity":
         return QUANTITY_DIGITS

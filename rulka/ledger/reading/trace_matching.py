@@ -8,11 +8,11 @@ from fractions import Fraction
 from typing import Any
 
 from rulka.core.errors import RulkaError
-from rulka.core.proof.matching import Match, Matched, SideRow, match
-from rulka.core.proof.splits import REASONS, Opened
+from rulka.core.proof.matching import Match, MatchedEntries, SideRow, match
+from rulka.core.proof.splits import REASONS, OpenedFigure
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_budgets import every_budget_row
-from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, Lines, ShownLine
+from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, ShownLine, TraceLines
 
 MOST_ROWS = 5_000
 """Rows of a side that are matched; more are to be narrowed first."""
@@ -61,7 +61,7 @@ class MatchedLines:
     agrees: bool
 
 
-def matched_lines(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> MatchedLines:
+def matched_lines(ledger: Ledger, opened: OpenedFigure, named: tuple[str, str]) -> MatchedLines:
     """The rows of both sides, matched; refused where there are too many to be told apart."""
     told, rows, untold = _matched(ledger, opened, named)
     groups = tuple(_group(title, matches, rows) for title, matches in told)
@@ -71,7 +71,7 @@ def matched_lines(ledger: Ledger, opened: Opened, named: tuple[str, str]) -> Mat
 
 
 def _matched(
-    ledger: Ledger, opened: Opened, named: tuple[str, str]
+    ledger: Ledger, opened: OpenedFigure, named: tuple[str, str]
 ) -> tuple[list[tuple[str, tuple[Match, ...]]], Any, tuple[tuple[str, Fraction, Fraction], ...]]:
     sides = [_Side(ledger, opened, side) for side in (0, 1)]
     for side, name in zip(sides, named, strict=True):
@@ -85,7 +85,7 @@ def _matched(
     planned = any(side.has_plan for side in sides)
     first, second = (side.rows(by_time=planned) for side in sides)
     rows = ({row.number: line for row, line in first}, {row.number: line for row, line in second})
-    found: Matched = match((row for row, _ in first), (row for row, _ in second))
+    found: MatchedEntries = match((row for row, _ in first), (row for row, _ in second))
     told = [
         ("In both, the same amount", found.same),
         ("In both, another amount", found.other),
@@ -100,7 +100,7 @@ def _label_of(one: Match) -> str:
 
 
 def every_match(
-    ledger: Ledger, opened: Opened, named: tuple[str, str]
+    ledger: Ledger, opened: OpenedFigure, named: tuple[str, str]
 ) -> Iterator[tuple[str, str, Fraction, Fraction]]:
     """All matches and what has no rows: how they match, what they share, and the sum of each side."""
     groups, _, untold = _matched(ledger, opened, named)
@@ -146,10 +146,10 @@ def _untold(sides: Iterable[_Side]) -> tuple[tuple[str, Fraction, Fraction], ...
 class _Side:
     """The rows of one side; what they count there, whichever way the difference takes it."""
 
-    def __init__(self, ledger: Ledger, opened: Opened, side: int) -> None:
+    def __init__(self, ledger: Ledger, opened: OpenedFigure, side: int) -> None:
         self.ledger, self.opened, self.side = ledger, opened, side
         self.sign = -1 if side else 1
-        self.lines = Lines.of(ledger, opened, LineQuery(sort="-amount"), side)
+        self.lines = TraceLines.of(ledger, opened, LineQuery(sort="-amount"), side)
         self.budget = every_budget_row(ledger, opened, side)
 
     @property

@@ -17,7 +17,7 @@ from rulka.core.definitions.expressions import Value
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.proof.splits import (
     REASONS,
-    Opened,
+    OpenedFigure,
     Split,
     SplitPart,
     directions,
@@ -27,7 +27,7 @@ from rulka.core.proof.splits import (
     split,
     statement_split,
 )
-from rulka.core.proof.trace import Part, Trace, trace_cell
+from rulka.core.proof.trace import Trace, TracePart, trace_cell
 from rulka.formats.figures import figure_text
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.entries import show_entry
@@ -41,17 +41,17 @@ from rulka.ledger.reading.trace_levels import (
     Crumb,
     DocumentLevel,
     EntryLevel,
-    Figure,
     Level,
     LinesLevel,
     LinesTable,
     PartsLevel,
-    Places,
     ShownPart,
     SplitLevel,
+    TraceAddresses,
+    TracedFigure,
     TracePanel,
 )
-from rulka.ledger.reading.trace_lines import PLANNED, Lines, LinesPage, is_former, quantity_digits, refuse_former
+from rulka.ledger.reading.trace_lines import PLANNED, LinesPage, TraceLines, is_former, quantity_digits, refuse_former
 from rulka.ledger.reading.trace_matching import matched_lines
 from rulka.ledger.reading.trace_rates import rates_of
 from rulka.ledger.reading.trace_words import text_of
@@ -105,14 +105,14 @@ def _level(ledger: Ledger, view: View, computed: Computed, state: State) -> Leve
     return replace(shown, address=address, crumbs=crumbs, figure=_figure(opened, address, by), standing=standing)
 
 
-def default_direction(opened: Opened) -> str:
+def default_direction(opened: OpenedFigure) -> str:
     """The direction that shows where none was asked for."""
     if not opened.is_narrowed and _parts_of(opened) is not None:
         return MADE_OF
     return next_direction(opened) or MADE_OF
 
 
-def _parts_of(opened: Opened) -> Split | Trace | None:
+def _parts_of(opened: OpenedFigure) -> Split | Trace | None:
     """What a figure is made of on the statement itself; None where accounts stand behind it at once."""
     if opened.is_narrowed:
         return None
@@ -127,9 +127,9 @@ def _parts_of(opened: Opened) -> Split | Trace | None:
 # what every level shows ---------------------------------------------------------------------------------------------
 
 
-def _figure(opened: Opened, address: Address, by: str) -> Figure:
+def _figure(opened: OpenedFigure, address: Address, by: str) -> TracedFigure:
     node = opened.computed.plan.node_of(opened.computed.column(opened.column_key))
-    return Figure(
+    return TracedFigure(
         node,
         text_of(opened.value, opened.unit, node.digits),
         opened.unit == "money",
@@ -141,7 +141,7 @@ def _figure(opened: Opened, address: Address, by: str) -> Figure:
     )
 
 
-def standing_of(opened: Opened) -> dict[str, list[str]]:
+def standing_of(opened: OpenedFigure) -> dict[str, list[str]]:
     """The accounts, entities and periods that stand behind a figure."""
     view = opened.computed.view
     pools = [pool for pool in opened.pools or () if len(pool.keys)]
@@ -157,7 +157,7 @@ def standing_of(opened: Opened) -> dict[str, list[str]]:
     }
 
 
-def _ways(opened: Opened, address: Address) -> list[tuple[str, str, bool]]:
+def _ways(opened: OpenedFigure, address: Address) -> list[tuple[str, str, bool]]:
     """The directions that are offered: words, address, whether it is the one shown."""
     offered = [MADE_OF] if _parts_of(opened) is not None else []
     offered += directions(opened)
@@ -168,7 +168,7 @@ def _ways(opened: Opened, address: Address) -> list[tuple[str, str, bool]]:
     return [(words.get(name, name), address.at(address.way, name), name == now) for name in offered]
 
 
-def crumbs_of(computed: Computed, address: Address, opened: Opened | None = None) -> list[Crumb]:
+def crumbs_of(computed: Computed, address: Address, opened: OpenedFigure | None = None) -> list[Crumb]:
     """The way from the figure to here; going back a step shows what that step was chosen from."""
     if not address.row or not address.column:
         return []
@@ -206,7 +206,7 @@ def known_crumbs(computed: Computed, state: State) -> list[Crumb]:
 # parts --------------------------------------------------------------------------------------------------------------
 
 
-def _made_of(opened: Opened, address: Address) -> PartsLevel:
+def _made_of(opened: OpenedFigure, address: Address) -> PartsLevel:
     found = _parts_of(opened)
     if isinstance(found, Split):
         return _split(opened, address, found)
@@ -224,7 +224,7 @@ def _made_of(opened: Opened, address: Address) -> PartsLevel:
     )
 
 
-def _traced_parts(trace: Trace, computed: Computed, address: Address, opened: Opened) -> list[ShownPart]:
+def _traced_parts(trace: Trace, computed: Computed, address: Address, opened: OpenedFigure) -> list[ShownPart]:
     unit = "money" if trace.unit in ("percent", "ratio", "rate", "plain") else trace.unit
     largest = max((abs(part.value) for part in trace.parts if part.value is not None), default=0) or 1
     column = computed.column(opened.column_key)
@@ -240,7 +240,7 @@ def _traced_parts(trace: Trace, computed: Computed, address: Address, opened: Op
     return shown
 
 
-def _into(part: Part, address: Address, opened: Opened) -> str:
+def _into(part: TracePart, address: Address, opened: OpenedFigure) -> str:
     way = address.way
     if part.kind == "row" and part.row and part.row != opened.row.key:
         way = (*way, ("row", part.row))
@@ -249,7 +249,7 @@ def _into(part: Part, address: Address, opened: Opened) -> str:
     return address.at(way) if way != address.way else ""
 
 
-def _split(opened: Opened, address: Address, found: Split) -> SplitLevel:
+def _split(opened: OpenedFigure, address: Address, found: Split) -> SplitLevel:
     search = address.get("search").casefold()
     parts = [part for part in found.parts if search in part.label.casefold()]
     parts = ordered(parts, address.get("sort"))
@@ -331,7 +331,7 @@ def _on(step: str, part: SplitPart) -> str:
     return step if part.has_below and step not in ("row", "period") else ""
 
 
-def _how(opened: Opened, by: str) -> str:
+def _how(opened: OpenedFigure, by: str) -> str:
     column = opened.computed.column(opened.column_key)
     what = column.asked.measure if column.kind == "figures" else ""
     return ", ".join(filter(None, (what, f"by {by}" if by != MADE_OF else "lines added up")))
@@ -350,19 +350,19 @@ def chosen_columns(view: View, address: Address) -> list[str]:
     return asked or list(ROOMY if address.get("room") else LIST_COLUMNS)
 
 
-def _lines(ledger: Ledger, view: View, opened: Opened, address: Address) -> LinesLevel:
+def _lines(ledger: Ledger, view: View, opened: OpenedFigure, address: Address) -> LinesLevel:
     columns, query = chosen_columns(view, address), address.query
     named = sides(opened)
     tables = []
     for side in (0, 1) if named else (None,):
-        lines = Lines.of(ledger, opened, query, side)
+        lines = TraceLines.of(ledger, opened, query, side)
         number = address.other_page if side else address.page
         has_any = lines.closed or any(pool.asked.pieces for pool in lines.pools)
         page = lines.page(number, columns) if has_any else None
         budget = budget_page(ledger, opened, side, number)
         title, page_name = named[side or 0] if named else "", "other" if side else "page"
         tables.append(LinesTable(title, page, budget, page_name, _untold(page)))
-    ticks = Lines.of(ledger, opened, query).ticks(address.get("values")) if address.get("values") else None
+    ticks = TraceLines.of(ledger, opened, query).ticks(address.get("values")) if address.get("values") else None
     return LinesLevel(
         agrees=all(_table_agrees(table) for table in tables),
         wide=True,
@@ -387,7 +387,7 @@ def _untold(page: LinesPage | None) -> list[tuple[str, Fraction]]:
     return [(REASONS[reason], value) for reason, value in page.untold if reason != PLANNED] if page else []
 
 
-def _both(ledger: Ledger, opened: Opened) -> BothLevel:
+def _both(ledger: Ledger, opened: OpenedFigure) -> BothLevel:
     named = sides(opened)
     if named is None:
         raise NotFound("It has no two sides.", hint="Open a difference between two columns.", subject="by")
@@ -439,13 +439,14 @@ def _document(ledger: Ledger, view: View, computed: Computed, address: Address) 
 # what leads on ------------------------------------------------------------------------------------------------------
 
 
-def leading(shown: Level, base: str, places: Places, *, room: bool, may_take: bool) -> TracePanel:
+def leading(shown: Level, base: str, places: TraceAddresses, *, room: bool, may_take: bool) -> TracePanel:
     """A level with the ways from it."""
     query = f"{base}&{shown.address.with_(room='')}" if shown.address.said else base
     roomy = f"{query}&room=yes"
     here = roomy if room else query
     return TracePanel(
         trace=shown,
+        wide=shown.wide,
         room=room,
         whole=("Back to the page", f"{places.page}?{query}") if room else ("Whole page", f"{places.whole}?{roomy}"),
         takes=[(title, f"{places.file(form)}?{here}") for form, title in (("xlsx", "Workbook"), ("csv", "CSV"))],

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from rulka.core.books.translation import rate_of_account
-from rulka.core.proof.splits import Opened
+from rulka.core.proof.splits import OpenedFigure
 
 MOST_RATES = 6
 
@@ -22,7 +22,7 @@ class ShownRate:
     value: Fraction
 
 
-def rates_of(opened: Opened) -> tuple[ShownRate, ...]:
+def rates_of(opened: OpenedFigure) -> tuple[ShownRate, ...]:
     """The rates behind a translated figure, the newest first; nothing where more than a few were used."""
     found: dict[tuple[str, str, str], ShownRate] = {}
     for pool in opened.pools or ():

@@ -10,11 +10,11 @@ from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
 from rulka.core.money import exact_text
-from rulka.core.proof.splits import REASONS, Opened, Split, open_figure, sides, split, statement_split
+from rulka.core.proof.splits import REASONS, OpenedFigure, Split, open_figure, sides, split, statement_split
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_address import Address
 from rulka.ledger.reading.trace_budgets import every_budget_row
-from rulka.ledger.reading.trace_lines import PLANNED, Lines, quantity_digits
+from rulka.ledger.reading.trace_lines import PLANNED, TraceLines, quantity_digits
 from rulka.ledger.reading.trace_matching import every_match
 from rulka.ledger.reading.trace_panel import (
     BOTH_SIDES,
@@ -63,7 +63,7 @@ def rows_of(ledger: Ledger, view: View, computed: Computed, address: Address, mo
     return _parts(opened, found, address, title, digits)
 
 
-def _parts(opened: Opened, found: Split, address: Address, title: str, digits: int) -> TakenRows:
+def _parts(opened: OpenedFigure, found: Split, address: Address, title: str, digits: int) -> TakenRows:
     named = sides(opened)
     search = address.get("search").casefold()
     parts = ordered([part for part in found.parts if search in part.label.casefold()], address.get("sort"))
@@ -77,11 +77,11 @@ def _parts(opened: Opened, found: Split, address: Address, title: str, digits: i
 
 
 def _lines(
-    ledger: Ledger, view: View, opened: Opened, address: Address, title: str, digits: int, most: int
+    ledger: Ledger, view: View, opened: OpenedFigure, address: Address, title: str, digits: int, most: int
 ) -> TakenRows:
     columns = chosen_columns(view, address)
     columns = columns if "amount" in columns else [*columns, "amount"]
-    lines = Lines.of(ledger, opened, address.query)
+    lines = TraceLines.of(ledger, opened, address.query)
     shown, count = lines.every(columns, most)
     rows = [tuple(_cell(line.cells.get(name), name, line.digits, digits) for name in columns) for line in shown]
     total = lines.found().sum_to()
@@ -113,7 +113,7 @@ def _cell(value: Any, name: str, own: int, digits: int) -> str:
     return str(value)
 
 
-def _both(ledger: Ledger, opened: Opened, title: str, digits: int) -> TakenRows:
+def _both(ledger: Ledger, opened: OpenedFigure, title: str, digits: int) -> TakenRows:
     named = sides(opened)
     if named is None:
         raise RulkaError("It has no two sides.", subject="by")

@@ -12,11 +12,11 @@ from typing import Any
 from rulka.core.compute.computed import Computed
 from rulka.core.definitions.expressions import Value
 from rulka.core.money import exact_text
-from rulka.core.proof.splits import REASONS, Opened, Step, open_figure, split
+from rulka.core.proof.splits import REASONS, OpenedFigure, Step, open_figure, split
 from rulka.formats.figures import plain_text
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.trace_budgets import every_budget_row
-from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, Lines, quantity_digits
+from rulka.ledger.reading.trace_lines import PLANNED, LineQuery, TraceLines, quantity_digits
 from rulka.ledger.reading.trace_panel import LINE
 
 MOST_LINES = 1_000_000
@@ -44,9 +44,9 @@ def _text(value: Value, digits: int) -> str | None:
     return None if value is None else exact_text(value, digits)
 
 
-def _lines(ledger: Ledger, opened: Opened) -> Iterator[tuple[str, str, Fraction]]:
+def _lines(ledger: Ledger, opened: OpenedFigure) -> Iterator[tuple[str, str, Fraction]]:
     """Journal lines by entity, entry and line, the oldest first; then budget rows, and what has none by why."""
-    lines = Lines.of(ledger, opened, LineQuery(sort="date"))
+    lines = TraceLines.of(ledger, opened, LineQuery(sort="date"))
     for line in lines.every(["date", "entry", "line", "document", "text"], MOST_LINES)[0]:
         cells = line.cells
         label = " ".join(str(cells[name]) for name in ("date", "document", "text") if cells[name])

@@ -10,17 +10,17 @@ from typing import Any
 
 from rulka.core.books.fence import Fence
 from rulka.core.errors import RulkaError
-from rulka.core.proof.origin import Altered
+from rulka.core.proof.origin import figures_altered
 from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.overviews.library.storing import checked
 from rulka.overviews.models import Overview
 from rulka.overviews.output.making import Run, made, plain, run_of
 from rulka.overviews.output.shown import NOWHERE, Ways
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.origins import OriginKind, Page, Since
 from rulka.statements.output.row_origins import TRACE
 from rulka.work.models import LeftFile
 from rulka.work.services.leaving import Left
@@ -84,20 +84,14 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
     if overview.body != page["bodies"]:
         return Since(*named, why="The overview was changed since.")
     try:
-        reader = Reader(ledger, fence, person, page["period"], page["node"], page["node"])
+        reader = OverviewReader(ledger, fence, person, page["period"], page["node"], page["node"])
         run = run_of(StatementReadings(checked(overview.body), reader), page["window"], page["line"])
         now = dict(_figures(run))
     except RulkaError as error:
         return Since(*named, why=str(error))
-    was = dict(page["run"]["lines"])
-    moved = [
-        Altered(name, "", "figure", was.get(name, ""), now.get(name, ""))
-        for name in sorted(was.keys() | now.keys())
-        if was.get(name) != now.get(name)
-    ]
-    return Since(*named, cells=moved)
+    return Since(*named, cells=figures_altered(dict(page["run"]["lines"]), now))
 
 
-KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)
+KIND = OriginKind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)
 OF_TRACE = replace(TRACE, shelf=_shelf)
 """Rows of a trace of an overview's figure."""

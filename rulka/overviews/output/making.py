@@ -17,8 +17,8 @@ from django.template.loader import render_to_string
 from rulka.core.errors import NotFound, one_of
 from rulka.core.money import as_usual, exact_text
 from rulka.core.overviews.definitions import BESIDE, WINDOWS, LineRef, OverviewDef
-from rulka.core.overviews.reading import Shown
-from rulka.core.overviews.tiles import Content, Points, Strip, Words
+from rulka.core.overviews.reading import ShownFigure
+from rulka.core.overviews.tiles import Points, Strip, TileContent, TileWords
 from rulka.formats.figures import moment_text
 from rulka.formats.output.html import FONTS, faces, stamp_head
 from rulka.formats.output.paper import page_picture
@@ -167,7 +167,7 @@ def _tile(tile: Tile) -> dict[str, Any]:
                 }
                 for row in tile.filled.rows
             ]  # fmt: skip
-        case Content():
+        case TileContent():
             told["notes"] = list(tile.filled.notes)
             told["tables"] = [
                 {
@@ -179,7 +179,7 @@ def _tile(tile: Tile) -> dict[str, Any]:
                 }
                 for table in tile.filled.tables
             ]
-        case Words():
+        case TileWords():
             told["text"] = "\n".join("".join(piece.text for piece in one) for one in tile.filled.paragraphs)
         case Points():
             told["points"] = [_point(one) for one in tile.filled.points]
@@ -193,5 +193,5 @@ def _point(one: Any) -> Mapping[str, str]:
     return {"title": one.title, "amount": one.amount, "detail": one.detail}
 
 
-def _value(shown: Shown) -> str | None:
+def _value(shown: ShownFigure) -> str | None:
     return None if shown.value is None else exact_text(shown.value, 2)

@@ -9,10 +9,10 @@ from rulka.overviews.library.opening import open_overview, runnable
 from rulka.overviews.library.storing import checked
 from rulka.overviews.output.leaving import leave
 from rulka.overviews.output.making import FORMS, made, run_of
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.people.models import Person
 from rulka.statements.library.shelves import depth_on, level_on
-from rulka.statements.output.sendable import Asked, Piece
+from rulka.statements.output.sendable import SendRequest, SentFile
 
 WINDOW = "date"
 """The time that an overview shows where it is sent: the year to date."""
@@ -21,10 +21,10 @@ WINDOW = "date"
 class Overviews:
     """Overviews as a kind of thing that can be sent: all their pages, the year to date, the first line to choose."""
 
-    def pieces(self, asked: Asked) -> list[Piece]:
+    def pieces(self, asked: SendRequest) -> list[SentFile]:
         overview = open_overview(asked.ledger, asked.name, person=asked.person)
         fence = asked.fence.down_to(depth_on(asked.person, overview.shelf_id))
-        reader = Reader(asked.ledger, fence, asked.person, asked.period, asked.node, asked.node, asked.revision)
+        reader = OverviewReader(asked.ledger, fence, asked.person, asked.period, asked.node, asked.node, asked.revision)
         readings = StatementReadings(checked(overview.body), reader)
         names = {
             "statement": overview.title, "node": readings.node.name, "node.code": readings.node.code,
@@ -44,7 +44,7 @@ class Overviews:
                 return leave(run, form, overview, at=asked.at, person=asked.person)
             return made(run, form, ledger=asked.ledger.name, at=asked.at)
 
-        return [Piece(names, content)]
+        return [SentFile(names, content)]
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
         return None

@@ -7,8 +7,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
-from rulka.core.overviews.reading import Shown, place_of
-from rulka.core.overviews.tiles import Content, Picture, Points, Strip, Table, Words
+from rulka.core.overviews.reading import ShownFigure, place_of
+from rulka.core.overviews.tiles import Points, Strip, TileContent, TilePicture, TileTable, TileWords
 from rulka.formats.output.drawn import svg_of
 from rulka.overviews.running.tiles import Tile
 
@@ -32,7 +32,7 @@ NOWHERE = Ways(lambda statement, query: "", lambda code: "")
 
 
 @dataclass(frozen=True)
-class Cell:
+class TileFigure:
     """A figure: its text, where it is traced, and whether it is favourable."""
 
     text: str
@@ -42,19 +42,19 @@ class Cell:
 
 
 @dataclass(frozen=True)
-class Row:
+class TileRow:
     name: str
-    cells: tuple[Cell, ...]
+    cells: tuple[TileFigure, ...]
     address: str = ""
     depth: int = 0
     strong: bool = False
 
 
 @dataclass(frozen=True)
-class Rows:
+class TileRows:
     corner: str
     heads: tuple[str, ...]
-    rows: tuple[Row, ...]
+    rows: tuple[TileRow, ...]
 
 
 @dataclass(frozen=True)
@@ -71,14 +71,14 @@ class Drawn:
 class StripCells:
     """One window of a key figure."""
 
-    actual: Cell
+    actual: TileFigure
     bar: str
-    budget: Cell
-    gap: Cell
-    gap_part: Cell
-    prior: Cell
-    change: Cell
-    change_part: Cell
+    budget: TileFigure
+    gap: TileFigure
+    gap_part: TileFigure
+    prior: TileFigure
+    change: TileFigure
+    change_part: TileFigure
 
 
 @dataclass(frozen=True)
@@ -86,9 +86,9 @@ class StripLine:
     name: str
     trend: str
     windows: tuple[StripCells, ...]
-    outlook: Cell
-    reached: Cell
-    left: Cell
+    outlook: TileFigure
+    reached: TileFigure
+    left: TileFigure
 
 
 @dataclass(frozen=True)
@@ -103,7 +103,7 @@ class ShownStrip:
 @dataclass(frozen=True)
 class ShownPiece:
     text: str
-    cell: Cell | None
+    cell: TileFigure | None
 
 
 @dataclass(frozen=True)
@@ -117,9 +117,9 @@ class ShownTile:
     wide: int
     about: str = ""
     notes: tuple[str, ...] = ()
-    headline: tuple[tuple[str, Cell], ...] = ()
+    headline: tuple[tuple[str, TileFigure], ...] = ()
     drawings: tuple[Drawn, ...] = ()
-    tables: tuple[Rows, ...] = ()
+    tables: tuple[TileRows, ...] = ()
     strip: ShownStrip | None = None
     paragraphs: tuple[tuple[ShownPiece, ...], ...] = ()
     points: Points | None = None
@@ -139,7 +139,7 @@ def show_tile(tile: Tile, ways: Ways, unit: str) -> ShownTile:
     match filled:
         case Strip():
             return ShownTile(*given, strip=_strip(filled, ways))
-        case Words():
+        case TileWords():
             paragraphs = tuple(
                 tuple(
                     ShownPiece(piece.text, _cell(piece.figure, piece.statement, ways) if piece.figure else None)
@@ -150,13 +150,13 @@ def show_tile(tile: Tile, ways: Ways, unit: str) -> ShownTile:
             return ShownTile(*given, paragraphs=paragraphs)
         case Points():
             return ShownTile(*given, points=filled)
-        case Content():
+        case TileContent():
             return _content(filled, given, ways, unit)
     refused = tile.refused
     return ShownTile(*given, problem=str(refused.message) if refused else "", hint=refused.hint if refused else "")
 
 
-def _content(filled: Content, given: tuple[str, str, str, str, int], ways: Ways, unit: str) -> ShownTile:
+def _content(filled: TileContent, given: tuple[str, str, str, str, int], ways: Ways, unit: str) -> ShownTile:
     statement = filled.statement
     tables = tuple(_rows(table, statement, ways) for table in filled.tables)
     drawings = tuple(_drawn(picture, filled, ways) for picture in filled.pictures)
@@ -172,15 +172,15 @@ def query_of(source: str, row: str, column: str) -> str:
     return urlencode({"source": source, "row": row, "column": column})
 
 
-def _cell(shown: Shown, statement: str, ways: Ways) -> Cell:
+def _cell(shown: ShownFigure, statement: str, ways: Ways) -> TileFigure:
     tone = {True: "good", False: "bad", None: ""}[shown.good]
     address = ways.trace(statement, query_of(shown.source, shown.row, shown.column)) if shown.row else ""
-    return Cell(shown.text, address if shown.text else "", tone, bool(shown.value and shown.value < 0))
+    return TileFigure(shown.text, address if shown.text else "", tone, bool(shown.value and shown.value < 0))
 
 
-def _rows(table: Table, statement: str, ways: Ways) -> Rows:
+def _rows(table: TileTable, statement: str, ways: Ways) -> TileRows:
     rows = tuple(
-        Row(
+        TileRow(
             row.name,
             tuple(_cell(shown, statement, ways) for shown in row.figures),
             ways.node(row.code) if row.code else "",
@@ -189,10 +189,10 @@ def _rows(table: Table, statement: str, ways: Ways) -> Rows:
         )
         for row in table.rows
     )
-    return Rows(table.corner, table.heads, rows)
+    return TileRows(table.corner, table.heads, rows)
 
 
-def _drawn(picture: Picture, filled: Content, ways: Ways) -> Drawn:
+def _drawn(picture: TilePicture, filled: TileContent, ways: Ways) -> Drawn:
     def address(key: str) -> str:
         source, row, column = place_of(key)
         return ways.trace(filled.statement, query_of(source, row, column)) if row else ""
@@ -207,7 +207,7 @@ def _strip(strip: Strip, ways: Ways) -> ShownStrip:
     for row in strip.rows:
         statement = row.line.statement
 
-        def cell(shown: Shown, statement: str = statement) -> Cell:
+        def cell(shown: ShownFigure, statement: str = statement) -> TileFigure:
             return _cell(shown, statement, ways)
 
         windows = tuple(

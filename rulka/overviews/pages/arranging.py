@@ -12,7 +12,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.overviews.definitions import BEGINS, BY_CHILD, BY_ENTITY, BY_LINE, KINDS, OverviewDef, TileDef
 from rulka.core.overviews.edits import fields_of, shown_line
 from rulka.formats.overview_file import OVERVIEWS
-from rulka.overviews.pages.readers import Asked
+from rulka.overviews.pages.readers import OverviewRequest
 from rulka.screen import Screen
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN, shelves_seen
@@ -36,7 +36,7 @@ TITLES = {
 
 
 @dataclass(frozen=True)
-class Setting:
+class TileSetting:
     """One setting of a tile: a field of one or several lines, or a choice."""
 
     name: str
@@ -58,7 +58,7 @@ class ArrangingPanel(Screen):
     chosen: TileDef | None
     kinds: Iterable[tuple[str, str]]
     known_lines: Sequence[str]
-    settings: Sequence[Setting]
+    settings: Sequence[TileSetting]
     kind_title: str
     choose_text: str
     text: str
@@ -67,7 +67,7 @@ class ArrangingPanel(Screen):
     tile_query: str
 
 
-def arranging_panel(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> ArrangingPanel:
+def arranging_panel(request: HttpRequest, asked: OverviewRequest, problem: RulkaError | None) -> ArrangingPanel:
     """What the panel shows where an overview is arranged."""
     tab = request.GET.get("tab", "tile")
     tab = tab if tab in dict(TABS) else "tile"
@@ -96,7 +96,7 @@ def _choose_text(definition: OverviewDef) -> str:
     return "\n".join(shown_line(line, definition.statement) for line in definition.choices)
 
 
-def _known_lines(asked: Asked) -> list[str]:
+def _known_lines(asked: OverviewRequest) -> list[str]:
     """The lines of the overview's statements, as fields take them."""
     found: dict[str, None] = {}
     usual = asked.definition.statement
@@ -110,7 +110,7 @@ def _known_lines(asked: Asked) -> list[str]:
     return list(found)
 
 
-def _settings(asked: Asked, key: str, known: list[str], entered: Any) -> list[Setting]:
+def _settings(asked: OverviewRequest, key: str, known: list[str], entered: Any) -> list[TileSetting]:
     """The settings of a tile, with what was refused still in them."""
     frame = asked.readings.view.frame
     statements = [
@@ -134,7 +134,7 @@ def _settings(asked: Asked, key: str, known: list[str], entered: Any) -> list[Se
             shown = {"by": tile.by, "from": tile.begins, "of": tile.of}[name]
         several = name in ("lines", "through", "rows", "columns", "text")
         made.append(
-            Setting(name, TITLES[name], shown, HINTS.get(name, ""), several, options.get(name, ()),
+            TileSetting(name, TITLES[name], shown, HINTS.get(name, ""), several, options.get(name, ()),
                     "known-lines" if name == "line" and known else "")
         )  # fmt: skip
     return made

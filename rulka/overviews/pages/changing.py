@@ -63,20 +63,12 @@ def manage(request: HttpRequest, name: str) -> HttpResponse:
                 TEXTS.put_on_shelf(overview, sent.get("shelf", ""), seat.person)
                 return back(asked, tab="about")
             case "text":
-                bodies = OVERVIEWS.read(sent.get("text", ""), "text")
-                if len(bodies) != 1:
-                    raise RulkaError("It holds several overviews.", hint="Keep one here.", subject="text")
-                body = {**bodies[0], "overview": overview.name}
+                body = TEXTS.only_body(OVERVIEWS.read(sent.get("text", ""), "text"), overview)
                 check_in(seat.ledger, seat.view.fence, seat.person, body)
                 TEXTS.change(overview, body, "its text", seat.person)
                 return back(asked, tab="text")
             case "delete":
-                if sent.get("title", "").strip() != overview.title:
-                    raise RulkaError(
-                        f"'{overview.title}' was not deleted.", hint="Type its title; this can't be undone.",
-                        subject="title",
-                    )  # fmt: skip
-                TEXTS.delete(overview, seat.person)
+                TEXTS.delete_typed(overview, overview.title, sent.get("title", ""), seat.person)
                 return HttpResponseRedirect(f"{reverse('overviews')}?{seat.query}")
             case _:
                 raise NotFound("Nothing is called so here.", hint="Load the page again.", subject="action")

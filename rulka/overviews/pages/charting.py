@@ -2,29 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, QueryDict
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
+from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
-from rulka.core.overviews.filling import Asked
+from rulka.core.overviews.filling import TileQuestion
 from rulka.core.overviews.parts import lasting, named, pieces_of
-from rulka.core.overviews.reading import Reading
+from rulka.core.overviews.reading import OverviewReading
 from rulka.ledger.seat import Seat, seat_of
 from rulka.overviews.editing.charting import chart_of, keep_chart, overview_of
 from rulka.overviews.library.opening import may_change, seen_overviews
 from rulka.overviews.models import Overview
 from rulka.overviews.output.shown import ShownTile, Ways, show_tile
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.overviews.running.tiles import filled
 from rulka.screen import Screen
 
 
 @dataclass(frozen=True)
-class Tick:
+class ChartTick:
     """A line or column that may be drawn."""
 
     key: str
@@ -51,8 +52,8 @@ class ChartPage(Screen):
     node: str
     tile: ShownTile | None
     refused: RulkaError | None
-    lines: Sequence[Tick]
-    heads: Sequence[Tick]
+    lines: Sequence[ChartTick]
+    heads: Sequence[ChartTick]
     drawn_rows: Sequence[str]
     drawn_columns: Sequence[str]
     given: str
@@ -61,11 +62,21 @@ class ChartPage(Screen):
     arranging: bool = False
 
 
+def _lines_to_tick(computed: Computed, chosen: Container[str]) -> list[ChartTick]:
+    rows = (row for row in computed.rows if row.has_figures and not row.hidden)
+    return [ChartTick(row.key, row.label, row.key in chosen, row.depth) for row in rows]
+
+
+def _columns_to_tick(computed: Computed, chosen: Container[str]) -> list[ChartTick]:
+    columns = (one for one in computed.columns if one.kind != "text" and not one.hidden)
+    return [ChartTick(one.key, named(one), one.key in chosen or one.series in chosen) for one in columns]
+
+
 def _page(
     request: HttpRequest, seat: Seat, name: str, sent: QueryDict, problem: RulkaError | None = None
 ) -> HttpResponse:
     rows, columns = sent.getlist("rows"), sent.getlist("columns")
-    reader = Reader(seat.ledger, seat.view.fence, seat.person, seat.period.code, seat.node, seat.of)
+    reader = OverviewReader(seat.ledger, seat.view.fence, seat.person, seat.period.code, seat.node, seat.of)
     whole = StatementReadings(overview_of(chart_of(name, ["?"], ["?"], "")), reader)
     reading = whole.own(name)
     rows, columns = rows or _usual_rows(reading), columns or _usual_columns(reading)
@@ -76,7 +87,7 @@ def _page(
         found = overview_of(chart_of(name, rows, columns, sent.get("title", "")))
         readings = StatementReadings(found, reader)
         asked = next(iter(found.tiles))
-        tile = show_tile(filled(asked, readings, Asked(("month",), None)), _ways(seat, name), "")
+        tile = show_tile(filled(asked, readings, TileQuestion(("month",), None)), _ways(seat, name), "")
     except RulkaError as error:
         refused = refused or error
     seen = seen_overviews(seat.ledger, seat.person) if seat.person.may_edit else []
@@ -87,16 +98,8 @@ def _page(
         node=reading.computed.node.name,
         tile=tile,
         refused=refused,
-        lines=[
-            Tick(row.key, row.label, row.key in rows, row.depth)
-            for row in reading.computed.rows
-            if row.has_figures and not row.hidden
-        ],
-        heads=[
-            Tick(one.key, named(one), one.key in columns or one.series in columns)
-            for one in reading.computed.columns
-            if one.kind != "text" and not one.hidden
-        ],
+        lines=_lines_to_tick(reading.computed, rows),
+        heads=_columns_to_tick(reading.computed, columns),
         drawn_rows=rows,
         drawn_columns=columns,
         given=sent.get("title", ""),
@@ -105,13 +108,13 @@ def _page(
     ).response(request, status=422 if problem else 200)
 
 
-def _usual_rows(reading: Reading) -> list[str]:
+def _usual_rows(reading: OverviewReading) -> list[str]:
     """What is drawn where no line was chosen: the totals."""
     rows = [row for row in reading.computed.rows if row.has_figures and not row.hidden and row.unit == "money"]
     return [row.key for row in rows if row.is_total] or [row.key for row in rows[:8]]
 
 
-def _usual_columns(reading: Reading) -> list[str]:
+def _usual_columns(reading: OverviewReading) -> list[str]:
     """What is drawn where no column was chosen: the first series, else the first of figures."""
     shown = [one for one in reading.computed.columns if one.kind == "figures" and not one.hidden]
     series = next((one.series for one in shown if one.series), "")

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from django.urls import reverse
 
-from rulka.ledger.finding import Found, FoundKind, matching, shown
+from rulka.ledger.finding import FoundKind, FoundThing, matching, shown
 from rulka.ledger.seat import Seat
 from rulka.overviews.library.opening import seen_overviews
 
@@ -17,5 +17,5 @@ def found_overviews(seat: Seat, text: str) -> Iterator[FoundKind]:
     yield shown(
         "Overviews",
         matching(seen, text, lambda one: (one.name, one.title)),
-        lambda one: Found(one.title, "overview", f"{reverse('overview', args=[one.name])}?{seat.query}"),
+        lambda one: FoundThing(one.title, "overview", f"{reverse('overview', args=[one.name])}?{seat.query}"),
     )

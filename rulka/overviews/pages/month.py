@@ -7,14 +7,14 @@ from collections.abc import Iterator
 from django.urls import reverse
 
 from rulka.core.errors import RulkaError
-from rulka.core.overviews.filling import Asked
+from rulka.core.overviews.filling import TileQuestion
 from rulka.core.overviews.tiles import Strip
 from rulka.ledger.month import Glance, Glanced, Item, Tone, Used
 from rulka.ledger.seat import Seat
 from rulka.overviews.library.opening import own_overview, runnable, visits_of
 from rulka.overviews.library.storing import checked
 from rulka.overviews.output.making import UNITS
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.overviews.running.tiles import filled
 
 MOST_FIGURES = 6
@@ -25,10 +25,10 @@ def of_overviews(seat: Seat) -> Iterator[Item]:
     overview = own_overview(seat.ledger, seat.person)
     if overview is not None:
         definition = checked(overview.body)
-        reader = Reader(seat.ledger, seat.view.fence, seat.person, seat.period.code, seat.node, "")
+        reader = OverviewReader(seat.ledger, seat.view.fence, seat.person, seat.period.code, seat.node, "")
         readings = StatementReadings(definition, reader)
         tile = next((one for one in definition.tiles if one.kind == "strip"), None)
-        found = filled(tile, readings, Asked(("month",), definition.chosen(""))).filled if tile else None
+        found = filled(tile, readings, TileQuestion(("month",), definition.chosen(""))).filled if tile else None
         if isinstance(found, Strip):
             address = f"{reverse('overview', args=[overview.name])}?{seat.query}&window=month"
             try:

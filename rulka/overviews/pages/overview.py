@@ -19,14 +19,14 @@ from rulka.overviews.library.storing import TEXTS
 from rulka.overviews.models import Overview
 from rulka.overviews.output.shown import ShownTile, show_tiles
 from rulka.overviews.pages.arranging import ArrangingPanel, arranging_panel
-from rulka.overviews.pages.readers import SWITCHES, Asked, asked_for
+from rulka.overviews.pages.readers import SWITCHES, OverviewRequest, asked_for
 from rulka.overviews.running.tiles import filled_page
 from rulka.screen import Screen
 from rulka.statements.library.leads import Lead, leads
 
 
 @dataclass(frozen=True)
-class Choice:
+class OverviewChoice:
     """Something to choose: what addresses call it, what people read, whether it is chosen, and how deep it stands."""
 
     code: str
@@ -62,58 +62,71 @@ class OverviewPage(Screen):
     html = "overviews/page.html"
     where: str = "overviews"
     seat: Seat
-    asked: Asked
+    asked: OverviewRequest
     overview: Overview
     found: OverviewDef
     tiles: Sequence[ShownTile]
     refused: RulkaError | None
     unit: str
-    nodes: Sequence[Choice]
+    nodes: Sequence[OverviewChoice]
     node_field: str
     node_name: str
-    path: Sequence[Choice]
+    path: Sequence[OverviewChoice]
     window_title: str
     switches: Sequence[Switch]
-    choices: Sequence[Choice]
+    choices: Sequence[OverviewChoice]
     pages: Sequence[Switch]
     arranging: bool
     may_change: bool
     undo: tuple[str, str]
     is_own: bool
     latest: Revision | None
-    failing: int
-    query: str
-    leads: Sequence[Lead]
     problem: RulkaError | None
     panel: ArrangingPanel | None
     chosen: TileDef | None
     taken: str
 
+    @property
+    def failing(self) -> int:
+        """How many tiles can't be shown."""
+        return sum(bool(tile.problem) for tile in self.tiles)
 
-def page_of(request: HttpRequest, asked: Asked, problem: RulkaError | None = None) -> HttpResponse:
+    @property
+    def query(self) -> str:
+        return self.asked.query()
+
+    @property
+    def leads(self) -> Sequence[Lead]:
+        return leads("overview") if self.seat.person.may_edit else []
+
+
+def page_of(request: HttpRequest, asked: OverviewRequest, problem: RulkaError | None = None) -> HttpResponse:
     """The page; with a problem it says so and has changed nothing."""
     told = problem is not None and not request.headers.get("HX-Request")
     return _screen(request, asked, problem).response(request, status=422 if told else 200)
 
 
-def _screen(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> OverviewPage:
+def _tiles(asked: OverviewRequest) -> tuple[list[ShownTile], list[OverviewChoice], str, RulkaError | None]:
+    """The tiles of the page asked for, the nodes to choose from and the unit of the figures; or why there are none."""
+    definition = asked.definition
+    if not any(page.tiles for page in definition.pages):
+        return [], [], "", None
+    unit, nodes = "", list[OverviewChoice]()
+    try:
+        unit = unit_of(asked)
+        nodes = _nodes(asked)
+        page = filled_page(definition, asked.page, asked.readings, asked.switch, asked.chosen)
+        return show_tiles(page, asked.ways, unit), nodes, unit, None
+    except RulkaError as error:
+        return [], nodes, unit, error
+
+
+def _screen(request: HttpRequest, asked: OverviewRequest, problem: RulkaError | None) -> OverviewPage:
     before = perf_counter()
     readings, definition, seat = asked.readings, asked.definition, asked.seat
-    has_tiles = any(page.tiles for page in definition.pages)
-    tiles: list[ShownTile] = []
-    nodes: list[Choice] = []
-    refused: RulkaError | None = None
-    unit = ""
-    try:
-        if has_tiles:
-            unit = unit_of(asked)
-            nodes = _nodes(asked)
-            tiles = show_tiles(
-                filled_page(definition, asked.page, readings, asked.switch, asked.chosen), asked.ways, unit
-            )
-    except RulkaError as error:
-        refused = error
-    known, arranging = not refused and has_tiles, asked.arranging and asked.may_change
+    tiles, nodes, unit, refused = _tiles(asked)
+    known = not refused and any(page.tiles for page in definition.pages)
+    arranging = asked.arranging and asked.may_change
     panel = arranging_panel(request, asked, problem) if arranging else None
     return OverviewPage(
         seat=seat,
@@ -129,16 +142,13 @@ def _screen(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> O
         path=_path(nodes),
         window_title=_window_title(asked) if known else "",
         switches=[Switch(title, asked.query(window=switch), switch == asked.switch) for switch, title in SWITCHES],
-        choices=[Choice(line.code, line.title, line == asked.chosen) for line in definition.choices],
+        choices=[OverviewChoice(line.code, line.title, line == asked.chosen) for line in definition.choices],
         pages=_pages(asked),
         arranging=arranging,
         may_change=asked.may_change,
         undo=TEXTS.can_undo(asked.overview),
         is_own=_is_own(asked),
         latest=latest_revision(seat.ledger),
-        failing=sum(bool(tile.problem) for tile in tiles),
-        query=asked.query(),
-        leads=leads("overview") if seat.person.may_edit else [],
         problem=problem,
         panel=panel,
         chosen=panel.chosen if panel else None,
@@ -146,7 +156,7 @@ def _screen(request: HttpRequest, asked: Asked, problem: RulkaError | None) -> O
     )
 
 
-def _pages(asked: Asked) -> list[Switch]:
+def _pages(asked: OverviewRequest) -> list[Switch]:
     """The pages to switch between; none where there is one alone."""
     pages = asked.definition.pages if len(asked.definition.pages) > 1 else ()
     return [
@@ -154,37 +164,37 @@ def _pages(asked: Asked) -> list[Switch]:
     ]
 
 
-def unit_of(asked: Asked) -> str:
+def unit_of(asked: OverviewRequest) -> str:
     """`thousand EUR`."""
     return f"{UNITS[asked.definition.unit]}{asked.readings.node.currency}"
 
 
-def _window_title(asked: Asked) -> str:
+def _window_title(asked: OverviewRequest) -> str:
     if asked.switch == "beside":
         return asked.seat.period.title
     return asked.readings.window_title(asked.switch)  # type: ignore[arg-type]
 
 
-def _is_own(asked: Asked) -> bool:
+def _is_own(asked: OverviewRequest) -> bool:
     own = own_overview(asked.seat.ledger, asked.seat.person)
     return own is not None and own.pk == asked.overview.pk
 
 
-def _nodes(asked: Asked) -> list[Choice]:
+def _nodes(asked: OverviewRequest) -> list[OverviewChoice]:
     """The nodes that the overview can be shown for."""
     readings, chosen = asked.readings, asked.readings.node.code
     translated = readings.is_translated
     return [
-        Choice(node.code, node.name, node.code == chosen, node.depth,
+        OverviewChoice(node.code, node.name, node.code == chosen, node.depth,
                "mixed currencies" if node.is_mixed and not translated else "")
         for node in readings.nodes
     ]  # fmt: skip
 
 
-def _path(nodes: list[Choice]) -> list[Choice]:
+def _path(nodes: list[OverviewChoice]) -> list[OverviewChoice]:
     """The nodes above the chosen one, the outermost first."""
     place = next((at for at, node in enumerate(nodes) if node.chosen), 0)
-    found: list[Choice] = []
+    found: list[OverviewChoice] = []
     depth = nodes[place].depth if nodes else 0
     for node in reversed(nodes[:place]):
         if node.depth < depth:

@@ -9,20 +9,20 @@ from urllib.parse import urlencode
 from django.http import HttpRequest, HttpResponseRedirect
 from django.urls import reverse
 
-from rulka.core.overviews.definitions import BESIDE, WINDOWS, LineRef, OverviewDef, PageDef
+from rulka.core.overviews.definitions import BESIDE, WINDOWS, LineRef, OverviewDef, OverviewPageDef
 from rulka.core.values import key_in
 from rulka.ledger.seat import Seat, seat_of
 from rulka.overviews.library.opening import may_change, open_overview
 from rulka.overviews.library.storing import checked
 from rulka.overviews.models import Overview
 from rulka.overviews.output.shown import Ways
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 
 SWITCHES = (("month", "Month"), ("date", "Year to date"), ("year", "Whole year"), (BESIDE, "Side by side"))
 
 
 @dataclass(frozen=True)
-class Asked:
+class OverviewRequest:
     """A request about an overview: who sits where, which page of it, which window, which line was chosen."""
 
     seat: Seat
@@ -36,11 +36,11 @@ class Asked:
 
     def __post_init__(self) -> None:
         seat = self.seat
-        reader = Reader(seat.ledger, seat.view.fence, seat.person, seat.period.code, seat.node, seat.of)
+        reader = OverviewReader(seat.ledger, seat.view.fence, seat.person, seat.period.code, seat.node, seat.of)
         object.__setattr__(self, "readings", StatementReadings(self.definition, reader))
 
     @cached_property
-    def page(self) -> PageDef:
+    def page(self) -> OverviewPageDef:
         """The page of the overview that is shown."""
         pages = self.definition.pages
         return pages[min(self.number, len(pages)) - 1]
@@ -89,7 +89,7 @@ class Asked:
         return Ways(traced, lambda code: f"{page}?{self.query(**{field_name: code})}")
 
 
-def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
+def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> OverviewRequest:
     """The overview that an address names, for the person who asks; refused for who may not open or edit it."""
     seat = seat_of(request)
     overview = open_overview(seat.ledger, name, person=seat.person, edit=edit)
@@ -98,7 +98,7 @@ def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
     switch = sent if sent in known else WINDOWS[1]
     if request.GET.get("window") in known:
         request.session["overview-window"] = switch
-    return Asked(
+    return OverviewRequest(
         seat,
         overview,
         checked(overview.body),
@@ -109,6 +109,6 @@ def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
     )
 
 
-def back(asked: Asked, **more: str) -> HttpResponseRedirect:
+def back(asked: OverviewRequest, **more: str) -> HttpResponseRedirect:
     """On to the overview's page, with what it shows."""
     return HttpResponseRedirect(f"{reverse('overview', args=[asked.overview.name])}?{asked.query(**more)}")

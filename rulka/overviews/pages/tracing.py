@@ -12,20 +12,20 @@ from django.views.decorators.http import require_GET
 
 from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
-from rulka.core.overviews.reading import Reading
+from rulka.core.overviews.reading import OverviewReading
 from rulka.ledger.models import Revision
 from rulka.ledger.pages.taking import taken_file
 from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.reading.trace_address import said_in
-from rulka.ledger.reading.trace_levels import Crumb, Places, TracePanel
+from rulka.ledger.reading.trace_levels import Crumb, TraceAddresses, TracePanel
 from rulka.ledger.reading.trace_panel import known_crumbs, leading, trace_panel
 from rulka.ledger.seat import Seat
 from rulka.overviews.models import Overview
-from rulka.overviews.pages.readers import Asked, asked_for
+from rulka.overviews.pages.readers import OverviewRequest, asked_for
 from rulka.screen import Screen
 
 
-def _reading(asked: Asked, request: HttpRequest) -> tuple[Reading, str]:
+def _reading(asked: OverviewRequest, request: HttpRequest) -> tuple[OverviewReading, str]:
     """The reading that a figure stands in, and what an address has to carry for it."""
     statement, source = request.GET.get("statement", ""), request.GET.get("source", "")
     return asked.readings.sourced(statement, source), urlencode({"statement": statement, "source": source})
@@ -43,7 +43,7 @@ def trace(request: HttpRequest, name: str) -> HttpResponse:
     trace, refused = None, None
     try:
         shown = trace_panel(asked.seat.ledger, computed.view, computed, state)
-        places = Places(
+        places = TraceAddresses(
             page,
             whole,
             lambda form: reverse("overview-take", args=[name, form]),

@@ -13,7 +13,7 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.queries import view_of
 from rulka.ledger.seat import latest_period
 from rulka.overviews.library.storing import checked
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.people.models import Person
 
 
@@ -21,7 +21,7 @@ def check_in(ledger: Ledger, fence: Fence, person: Person | None, body: Mapping[
     """A body as a definition whose names are all known; raises RulkaError that says which tile names what isn't."""
     definition = checked(body)
     period = latest_period(view_of(ledger, fence)).code
-    readings = StatementReadings(definition, Reader(ledger, fence, person, period))
+    readings = StatementReadings(definition, OverviewReader(ledger, fence, person, period))
     if not any(tile.kind != "findings" for tile in definition.tiles):
         return definition
     for line in definition.choices:

@@ -38,7 +38,7 @@ from rulka.core.overviews.columns import (
     whole_lines,
 )
 from rulka.core.overviews.definitions import BY_CHILD, BY_ENTITY, WINDOWS, OverviewDef, Window
-from rulka.core.overviews.reading import Member, Reading, Write
+from rulka.core.overviews.reading import OverviewMember, OverviewReading, Write
 from rulka.core.values import is_whole
 from rulka.formats.figures import style_of, written
 from rulka.ledger.models import Ledger
@@ -55,7 +55,7 @@ OWN = "own"
 
 
 @dataclass(frozen=True)
-class Reader:
+class OverviewReader:
     """For whom an overview is read: whose fence, at which period and node, which revision (None for the newest)."""
 
     ledger: Ledger
@@ -72,9 +72,9 @@ class StatementReadings:
     """The statements of an overview as one reader sees them; each is opened by their rights once."""
 
     definition: OverviewDef
-    reader: Reader
+    reader: OverviewReader
     _opened: dict[str, Definitions] = field(default_factory=dict)
-    _read: dict[tuple[str, str], Reading] = field(default_factory=dict)
+    _read: dict[tuple[str, str], OverviewReading] = field(default_factory=dict)
 
     # statements -------------------------------------------------------------------------------------------------------
 
@@ -164,7 +164,7 @@ class StatementReadings:
 
     # readings ---------------------------------------------------------------------------------------------------------
 
-    def reading(self, name: str, source: str, span: Callable[[], SpanDef]) -> Reading:
+    def reading(self, name: str, source: str, span: Callable[[], SpanDef]) -> OverviewReading:
         """A statement computed in a span that addresses call by its source; each once for a request."""
         if (name, source) not in self._read:
             view, statement = self.view_of(name), self.statement(name, span())
@@ -172,7 +172,7 @@ class StatementReadings:
                    statement.decimals, self.period.code, self.node.code)  # fmt: skip
             few: Few[Computed] = view.kept("overviews", lambda: Few(MOST_KEPT))
             computed = few.get(key, lambda: self._computed(statement, view))
-            self._read[name, source] = Reading(computed, writer_of(computed), source)
+            self._read[name, source] = OverviewReading(computed, writer_of(computed), source)
         return self._read[name, source]
 
     def _computed(self, statement: StatementDef, view: View) -> Computed:
@@ -180,24 +180,26 @@ class StatementReadings:
         node = find_node(view, self.node.code, scope, translated=currency == "group")
         return run_nodes(statement, view, self.period, [node])[0]
 
-    def own(self, name: str) -> Reading:
+    def own(self, name: str) -> OverviewReading:
         """A statement in its own columns, for the overview's nodes."""
         if (name, OWN) not in self._read:
             scope, currency = self._own
             statement = replace(read_by(self.opened(name), self.reader.person), scope=scope, currency=currency)
             computed = self._computed(statement, self.view_of(name))
-            self._read[name, OWN] = Reading(computed, writer_of(computed), OWN)
+            self._read[name, OWN] = OverviewReading(computed, writer_of(computed), OWN)
         return self._read[name, OWN]
 
-    def whole(self, statement: str) -> Reading:
+    def whole(self, statement: str) -> OverviewReading:
         return self.reading(statement, "", lambda: totals_span(self.known))
 
-    def members(self, statement: str, by: str, window: Window) -> Reading:
+    def members(self, statement: str, by: str, window: Window) -> OverviewReading:
         self.check_by(by)
         return self.reading(statement, f"{by}.{window}", lambda: members_span(self.known, by, window))
 
-    def months(self, statement: str, by: str, members: Sequence[Member]) -> Callable[[Member], tuple[Reading, str]]:
-        found: dict[str, tuple[Reading, str]] = {}
+    def months(
+        self, statement: str, by: str, members: Sequence[OverviewMember]
+    ) -> Callable[[OverviewMember], tuple[OverviewReading, str]]:
+        found: dict[str, tuple[OverviewReading, str]] = {}
         named = list(members)
         for first in range(0, len(named), MOST_AT_ONCE):
             own = [MemberDef(self._code(member, by), by) for member in named[first : first + MOST_AT_ONCE]]
@@ -206,7 +208,7 @@ class StatementReadings:
                 found[member.code] = reading, months_of(place)
         return lambda member: found[member.code]
 
-    def sourced(self, statement: str, source: str) -> Reading:
+    def sourced(self, statement: str, source: str) -> OverviewReading:
         """A reading by what addresses call it; NotFound for what is none."""
         if source in ("", OWN):
             return self.own(statement) if source else self.whole(statement)
@@ -223,7 +225,7 @@ class StatementReadings:
                 return found
         raise NotFound("There is no such figure.", hint="Open the overview again.", subject="source")
 
-    def _code(self, member: Member, by: str) -> str:
+    def _code(self, member: OverviewMember, by: str) -> str:
         """What narrows to a member; to what belongs to none its own code, of a node what none of its children holds."""
         return member.code or (f"{self.node.code}{REST}" if by == BY_CHILD else "-")
 

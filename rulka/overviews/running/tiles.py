@@ -10,16 +10,25 @@ from django.urls import reverse
 from rulka.core.compute.computed import Computed
 from rulka.core.errors import RulkaError
 from rulka.core.overviews import parts
-from rulka.core.overviews.definitions import BESIDE, KINDS, WINDOWS, LineRef, OverviewDef, PageDef, TileDef, Window
-from rulka.core.overviews.filling import Asked, content, shared_scales, strip
-from rulka.core.overviews.tiles import Content, Point, Points, Strip, Words
+from rulka.core.overviews.definitions import (
+    BESIDE,
+    KINDS,
+    WINDOWS,
+    LineRef,
+    OverviewDef,
+    OverviewPageDef,
+    TileDef,
+    Window,
+)
+from rulka.core.overviews.filling import TileQuestion, content, shared_scales, strip
+from rulka.core.overviews.tiles import Point, Points, Strip, TileContent, TileWords
 from rulka.ledger.reading.suspects import suspects
 from rulka.overviews.running.readings import StatementReadings
 from rulka.people.library.persons import Readers
 from rulka.statements.running.explained import Explained, explained_of, figure_of
 from rulka.statements.running.runs import run_at
 
-Filled = Strip | Content | Words | Points
+Filled = Strip | TileContent | TileWords | Points
 MOST_POINTS = 6
 SHOWS = {"strip": "strip", "words": "words", "explanations": "points", "findings": "points", "part": "table"}
 """What kinds of tiles are shown as; all others are drawn."""
@@ -36,7 +45,7 @@ class Tile:
 
     @property
     def title(self) -> str:
-        own = self.filled.title if isinstance(self.filled, Content | Words | Points) else self.asked.title
+        own = self.filled.title if isinstance(self.filled, TileContent | TileWords | Points) else self.asked.title
         return own or (KINDS[self.asked.kind] if self.asked.kind != "strip" else "")
 
 
@@ -48,17 +57,17 @@ def windows_of(switch: str) -> tuple[Window, ...]:
 
 
 def filled_page(
-    definition: OverviewDef, page: PageDef, readings: StatementReadings, switch: str, chosen: LineRef | None
+    definition: OverviewDef, page: OverviewPageDef, readings: StatementReadings, switch: str, chosen: LineRef | None
 ) -> list[Tile]:
     """All tiles of a page; one that can't be shown says why, the others stand."""
-    asked = Asked(windows_of(switch), chosen)
+    asked = TileQuestion(windows_of(switch), chosen)
     tiles = [filled(tile, readings, asked) for tile in page.tiles]
-    among = shared_scales([(one.asked, one.filled) for one in tiles if isinstance(one.filled, Content)])
+    among = shared_scales([(one.asked, one.filled) for one in tiles if isinstance(one.filled, TileContent)])
     shared = replace(asked, among=among)
     return [filled(one.asked, readings, shared) if one.asked.kind in among else one for one in tiles]
 
 
-def filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Tile:
+def filled(tile: TileDef, readings: StatementReadings, asked: TileQuestion) -> Tile:
     """One tile, or why it can't be shown."""
     shows = SHOWS.get(tile.kind, "drawn")
     try:
@@ -67,7 +76,7 @@ def filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Tile:
         return Tile(tile, shows, None, error)
 
 
-def _filled(tile: TileDef, readings: StatementReadings, asked: Asked) -> Filled:
+def _filled(tile: TileDef, readings: StatementReadings, asked: TileQuestion) -> Filled:
     match tile.kind:
         case "strip":
             return strip(tile, readings, asked)

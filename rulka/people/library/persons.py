@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from functools import cached_property
-from typing import Any
+import json
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cache, cached_property
 
 from django.apps import apps
+from django.conf import settings
 from django.contrib.auth.models import Group
 from django.contrib.auth.password_validation import validate_password
 from django.db import models, transaction
@@ -15,26 +17,6 @@ from rulka.core.errors import RulkaError
 from rulka.core.sending.letters import addresses_in
 from rulka.people.library.rights import LedgerAccess, accesses_to
 from rulka.people.models import Access, Person
-
-DEMO_PEOPLE: dict[str, dict[str, Any]] = {
-    "accountant": {
-        "title": "Accountant",
-        "role": Person.Role.ACCOUNTANT,
-        "opens_seals": True,
-        "does": "builds statements",
-    },
-    "controller": {"title": "Controller", "role": Person.Role.CONTROLLER, "opens_seals": True, "does": "approves them"},
-    "ships-lead": {
-        "title": "Ships lead",
-        "role": Person.Role.LEAD,
-        "members": {"department": "under:100"},
-        "does": "sees the ships' departments only",
-    },
-    "director": {"title": "Director", "role": Person.Role.DIRECTOR, "does": "reads"},
-    "administrator": {"title": "Administrator", "role": Person.Role.ADMINISTRATOR, "does": "keeps people and rights"},
-}
-SEALED = "5010 to 5040"
-"""Payroll lines name people: their detail is sealed for everyone but accountant and controller."""
 
 
 def find_person(number: int | None) -> Person | None:
@@ -98,24 +80,41 @@ class Readers:
         return accesses_to(people_of(self.ledger_code), self.ledger_code)
 
 
+@dataclass(frozen=True)
+class DemoPerson:
+    """One of the demo's people, see `demo/people.json`: what they do in words, and their rights on its ledger."""
+
+    username: str
+    title: str
+    role: str
+    does: str
+    members: Mapping[str, str] = field(default_factory=dict)
+    opens_seals: bool = False
+
+
+@cache
+def demo_people() -> tuple[str, tuple[DemoPerson, ...]]:
+    """Which accounts the demo seals (payroll lines name people), and its people, from the demo's file."""
+    told = json.loads(settings.DEMO_PEOPLE.read_text(encoding="utf-8"))
+    return told["sealed"], tuple(DemoPerson(username, **about) for username, about in told["people"].items())
+
+
 @transaction.atomic
 def make_demo_people(ledger_code: str) -> list[Person]:
     """Make the demo's people without passwords; they sign in by one click under the demo settings only."""
+    sealed, demo = demo_people()
     ledger = apps.get_model("ledger", "Ledger").objects.get(code=ledger_code)
-    ledger.sealed = SEALED
+    ledger.sealed = sealed
     ledger.save(update_fields=["sealed"])
     people = []
-    for username, about in DEMO_PEOPLE.items():
-        person, new = Person.objects.get_or_create(username=username)
-        person.title, person.role = about["title"], about["role"]
+    for one in demo:
+        person, new = Person.objects.get_or_create(username=one.username)
+        person.title, person.role = one.title, one.role
         if new:
             person.set_unusable_password()
         person.save()
-        Access.objects.update_or_create(
-            person=person,
-            ledger=ledger,
-            defaults={"members": about.get("members", {}), "opens_seals": about.get("opens_seals", False)},
-        )
+        rights = {"members": dict(one.members), "opens_seals": one.opens_seals}
+        Access.objects.update_or_create(person=person, ledger=ledger, defaults=rights)
         people.append(person)
     return people
 

@@ -16,7 +16,7 @@ from rulka.core.books.inside import bounds_inside
 from rulka.core.books.narrowing import Narrowing, parse_narrowing
 from rulka.core.books.selection import parse_selection
 from rulka.core.errors import NotFound, RulkaError, one_of
-from rulka.people.models import Access, GivenRight, GroupAccess, Person, Reach
+from rulka.people.models import Access, GivenRight, GroupAccess, LedgerBounds, Person
 
 NodesOf = Callable[[Any, str, str], tuple[Narrowing, ...] | None]
 _NODES: list[NodesOf] = []
@@ -45,7 +45,7 @@ class LedgerAccess:
 
     person: Person
     ledger: Any
-    through: tuple[Reach, ...]
+    through: tuple[LedgerBounds, ...]
 
     @property
     def ledger_id(self) -> int:
@@ -83,7 +83,7 @@ def _depth_at(depth: str) -> int:
     return DEPTHS.index(depth) if depth in DEPTHS else 0
 
 
-def bounds_now(reach: Reach) -> Bounds:
+def bounds_now(reach: LedgerBounds) -> Bounds:
     """The bounds that somebody has, as things are now."""
     try:
         if not reach.node:
@@ -100,13 +100,13 @@ def accesses_of(person: Person) -> list[LedgerAccess]:
     """The ledgers a person may see, each with its bounds, by ledger code; none for whoever was deactivated."""
     if not person.is_active:
         return []
-    own: list[Reach] = list(Access.objects.filter(person=person).select_related("ledger"))
+    own: list[LedgerBounds] = list(Access.objects.filter(person=person).select_related("ledger"))
     of_groups = GroupAccess.objects.filter(group__in=person.groups.all()).select_related("ledger", "group")
     return _joined(person, [*own, *of_groups.order_by("group__name")])
 
 
-def _joined(person: Person, reaches: Iterable[Reach]) -> list[LedgerAccess]:
-    by_ledger: dict[str, list[Reach]] = {}
+def _joined(person: Person, reaches: Iterable[LedgerBounds]) -> list[LedgerAccess]:
+    by_ledger: dict[str, list[LedgerBounds]] = {}
     for one in reaches:
         by_ledger.setdefault(one.ledger.code, []).append(one)
     return [LedgerAccess(person, found[0].ledger, tuple(found)) for _, found in sorted(by_ledger.items())]
@@ -120,7 +120,7 @@ def access_of(person: Person, ledger_code: str) -> LedgerAccess | None:
 def accesses_to(people: Sequence[Person], ledger_code: str) -> list[tuple[Person, LedgerAccess]]:
     """What several people may see of one ledger, of those who see anything; their rights are known afterwards."""
     groups = {person.pk: {group.pk for group in person.groups.all()} for person in people}
-    own: dict[int, list[Reach]] = {}
+    own: dict[int, list[LedgerBounds]] = {}
     for one in Access.objects.filter(person__in=people, ledger__code=ledger_code).select_related("ledger"):
         own.setdefault(one.person_id, []).append(one)
     every = set().union(*groups.values())
@@ -155,12 +155,12 @@ def bounded_by(ledger: Any, scope: str = "", node: str = "") -> list[tuple[Perso
     return sorted(found.values(), key=lambda pair: (pair[1], pair[0].username))
 
 
-def through(reach: Reach) -> str:
+def through(reach: LedgerBounds) -> str:
     """Through what somebody sees a ledger."""
     return f"group {reach.group.name}" if isinstance(reach, GroupAccess) else "their own"
 
 
-def bounds_in_words(reach: Reach) -> str:
+def bounds_in_words(reach: LedgerBounds) -> str:
     """What somebody sees of a ledger, and how deep."""
     told = [
         f"node {reach.node}" + ("" if inside_node(reach.ledger, reach.node) is not None else ", which is gone")
@@ -228,7 +228,7 @@ def grant(
     opens_seals: bool,
     node: str = "",
     depth: str = "",
-) -> Reach:
+) -> LedgerBounds:
     """Let a person or a group see a ledger within bounds; refuses bounds that can't be read or name no dimension."""
     ledger = apps.get_model("ledger", "Ledger").objects.filter(code=ledger_code).first()
     if ledger is None:

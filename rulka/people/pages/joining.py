@@ -2,13 +2,25 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_http_methods
 
 from rulka.core.errors import RulkaError
 from rulka.people.library import keeping
+from rulka.people.models import Invitation
+from rulka.screen import Page
+
+
+@dataclass(frozen=True, kw_only=True)
+class JoinPage(Page):
+    """An invitation, where the link leads to one."""
+
+    html = "people/join.html"
+    invitation: Invitation | None
 
 
 @login_not_required
@@ -23,5 +35,4 @@ def join(request: HttpRequest, key: str) -> HttpResponse:
             return redirect("sign-in")
     except RulkaError as error:
         problem = error
-    context = {"invitation": found, "problem": problem}
-    return render(request, "people/join.html", context, status=422 if problem else 200)
+    return JoinPage(problem=problem, invitation=found).answer(request)

@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any, cast
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import cast
 
 from django.conf import settings
 from django.contrib.auth import update_session_auth_hash
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import redirect
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.people.library import keeping, preferences, record, steps
+from rulka.people.library.keeping import OpenSession
 from rulka.people.models import Person
+from rulka.screen import Page
 
 
 def me(request: HttpRequest) -> Person:
@@ -23,22 +26,38 @@ def me(request: HttpRequest) -> Person:
     return cast(Person, request.user)
 
 
+@dataclass(frozen=True, kw_only=True)
+class MinePage(Page):
+    """One's settings, each with what there is to choose, sessions, and how far the second step is (`begun`)."""
+
+    html = "people/mine.html"
+    sessions: Sequence[OpenSession]
+    has_password: bool
+    dates: Sequence[tuple[str, str]]
+    numbers: Sequence[tuple[str, str]]
+    pages: Sequence[tuple[str, str]]
+    first: str
+    zones: Sequence[str]
+    has_steps: bool
+    begun: tuple[str, str] | None
+    server_zone: str
+
+
 def _page(request: HttpRequest, problem: RulkaError | None = None) -> HttpResponse:
     person = me(request)
-    context: dict[str, Any] = {
-        "sessions": keeping.sessions_of(person, request.session.session_key or ""),
-        "problem": problem,
-        "has_password": person.has_usable_password(),
-        "dates": preferences.DATES.items(),
-        "numbers": [(name, looks) for name, (looks, _) in preferences.NUMBERS.items()],
-        "pages": preferences.first_pages().items(),
-        "first": preferences.first_page(person),
-        "zones": preferences.time_zones(),
-        "has_steps": steps.has_steps(person),
-        "begun": steps.begun(person),
-        "server_zone": settings.TIME_ZONE,
-    }
-    return render(request, "people/mine.html", context, status=422 if problem else 200)
+    return MinePage(
+        problem=problem,
+        sessions=keeping.sessions_of(person, request.session.session_key or ""),
+        has_password=person.has_usable_password(),
+        dates=list(preferences.DATES.items()),
+        numbers=[(name, looks) for name, (looks, _) in preferences.NUMBERS.items()],
+        pages=list(preferences.first_pages().items()),
+        first=preferences.first_page(person),
+        zones=preferences.time_zones(),
+        has_steps=steps.has_steps(person),
+        begun=steps.begun(person),
+        server_zone=settings.TIME_ZONE,
+    ).answer(request)
 
 
 @require_GET

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 
 from django.contrib.auth.models import Group
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect, render
+from django.http import HttpRequest, HttpResponse, QueryDict
+from django.shortcuts import redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.people.duties import RIGHTS, ROLES
 from rulka.people.library import keeping, record, steps
-from rulka.people.library.keeping import Keeper, keeper_of
+from rulka.people.library.keeping import Keeper, OpenSession, keeper_of
 from rulka.people.library.rights import accesses_of, bounds_in_words, through
-from rulka.people.models import Access, GivenRight, GroupAccess, Person, Reach, Recorded
+from rulka.people.models import Access, GivenRight, GroupAccess, LedgerBounds, Person, Recorded
 from rulka.people.pages.mine import me
+from rulka.screen import Page
 
 
 def _administers(keeper: Keeper) -> bool:
@@ -35,21 +36,33 @@ def people(request: HttpRequest) -> HttpResponse:
     return _people(request, keeper_of(me(request)))
 
 
+@dataclass(frozen=True, kw_only=True)
+class PeoplePage(Page):
+    """Everybody and the groups; the `link` of somebody who was invited just now."""
+
+    html = "people/people.html"
+    everybody: Sequence[Person]
+    groups: Sequence[Group]
+    entered: QueryDict
+    link: str
+    invited: str
+    administers: bool
+    roles: Sequence[tuple[str, str]] = tuple(ROLE_NAMES)
+
+
 def _people(
     request: HttpRequest, keeper: Keeper, *, problem: RulkaError | None = None, link: str = "", invited: str = ""
 ) -> HttpResponse:
     everybody = Person.objects.prefetch_related("groups", "accesses__ledger").order_by("-is_active", "username")
-    context: dict[str, Any] = {
-        "everybody": list(everybody),
-        "groups": list(Group.objects.prefetch_related("user_set").order_by("name")),
-        "roles": ROLE_NAMES,
-        "problem": problem,
-        "entered": request.POST,
-        "link": link,
-        "invited": invited,
-        "administers": _administers(keeper),
-    }
-    return render(request, "people/people.html", context, status=422 if problem else 200)
+    return PeoplePage(
+        problem=problem,
+        everybody=list(everybody),
+        groups=list(Group.objects.prefetch_related("user_set").order_by("name")),
+        entered=request.POST,
+        link=link,
+        invited=invited,
+        administers=_administers(keeper),
+    ).answer(request)
 
 
 @require_POST
@@ -108,15 +121,21 @@ def rights_of_person(person: Person) -> list[ShownRight]:
     return found
 
 
-def _seen(person: Person, keeper: Keeper) -> list[dict[str, Any]]:
+@dataclass(frozen=True)
+class SeenLedger:
+    """A ledger that somebody sees: through what, within which bounds, and whether that opens seals."""
+
+    name: str
+    reaches: Sequence[tuple[str, str, bool]]
+
+
+def _seen(person: Person, keeper: Keeper) -> list[SeenLedger]:
     """What somebody sees, as far as who keeps them may know: administrators all of it, others of their own ledgers."""
     known = None if _administers(keeper) else {code for code, *_ in _ledgers(keeper)}
     return [
-        {
-            "ledger": access.ledger,
-            "reaches": [(through(one), bounds_in_words(one), one.opens_seals) for one in access.through],
-            "seals": access.opens_seals,
-        }
+        SeenLedger(
+            access.ledger.name, [(through(one), bounds_in_words(one), one.opens_seals) for one in access.through]
+        )
         for access in accesses_of(person)
         if known is None or access.ledger.code in known
     ]
@@ -128,31 +147,48 @@ def _ledgers(keeper: Keeper) -> list[tuple[str, str, str]]:
     return [(one.code, one.name, ", ".join(one.dimensions)) for one in every]
 
 
-def _bound_forms(keeper: Keeper, given: Iterable[Reach], entered: Any, *, refused: bool) -> list[dict[str, Any]]:
+@dataclass(frozen=True)
+class BoundForm:
+    """The form for somebody's bounds in a ledger they see (`had`), or in another one of `ledgers`; `entered` where it
+    holds what was refused."""
+
+    ledger: str = ""
+    name: str = ""
+    had: bool = False
+    entered: bool = False
+    node: str = ""
+    entities: str = ""
+    accounts: str = ""
+    depth: str = ""
+    opens_seals: bool | str = False
+    members: str = ""
+    ledgers: Sequence[tuple[str, str, str]] = ()
+
+
+def _bound_forms(keeper: Keeper, given: Iterable[LedgerBounds], entered: Any, *, refused: bool) -> list[BoundForm]:
     """A form for the bounds of each ledger that somebody or a group sees, with what they are, and one for another
     ledger; what was typed and refused stands in its form."""
-    ledgers = {told[0]: told for told in _ledgers(keeper)}
-    forms: list[dict[str, Any]] = [
-        {
-            "ledger": one.ledger.code,
-            "name": one.ledger.name,
-            "had": True,
-            "entered": False,
-            **{name: getattr(one, name) for name in BOUNDS},
-            "members": "\n".join(f"{name}: {selection}" for name, selection in one.members.items()),
-        }
-        for one in given
-        if one.ledger.code in ledgers
-    ]
-    had = {form["ledger"] for form in forms}
-    if others := [told for code, told in ledgers.items() if code not in had]:
-        empty = dict.fromkeys(("ledger", *BOUNDS, "members"), "")
-        forms.append({"had": False, "entered": False, "ledgers": others, **empty})
+    ledgers = {ledger[0]: ledger for ledger in _ledgers(keeper)}
+    forms = [_bound_form(bounds) for bounds in given if bounds.ledger.code in ledgers]
+    had = {form.ledger for form in forms}
+    if others := [ledger for code, ledger in ledgers.items() if code not in had]:
+        forms.append(BoundForm(ledgers=others))
     if refused and entered.get("do") == "bounds" and forms:
         code = entered.get("ledger", "")
-        form = next((one for one in forms if one["ledger"] == code), forms[-1])
-        form |= {name: entered.get(name, "") for name in ("ledger", *BOUNDS, "members")} | {"entered": True}
+        refused_form = next((number for number, form in enumerate(forms) if form.ledger == code), len(forms) - 1)
+        typed = {name: entered.get(name, "") for name in ("ledger", *BOUNDS, "members")}
+        forms[refused_form] = replace(forms[refused_form], entered=True, **typed)
     return forms
+
+
+def _bound_form(reach: LedgerBounds) -> BoundForm:
+    return BoundForm(
+        ledger=reach.ledger.code,
+        name=reach.ledger.name,
+        had=True,
+        members="\n".join(f"{name}: {selection}" for name, selection in reach.members.items()),
+        **{name: getattr(reach, name) for name in BOUNDS},
+    )
 
 
 def _history(keeper: Keeper, thing: str) -> list[Recorded]:
@@ -169,33 +205,53 @@ def person(request: HttpRequest, username: str) -> HttpResponse:
     return _person(request, keeper_of(me(request)), keeping.find(username))
 
 
+@dataclass(frozen=True, kw_only=True)
+class PersonPage(Page):
+    """What somebody may see and do, and why; the `link` by which they choose a password, once. `acts` is where the
+    forms of their bounds go."""
+
+    html = "people/person.html"
+    who: Person
+    acts: str
+    rights: Sequence[ShownRight]
+    seen: Sequence[SeenLedger]
+    own: Sequence[Access]
+    forms: Sequence[BoundForm]
+    groups: Sequence[tuple[str, bool]]
+    sessions: Sequence[OpenSession]
+    heirs: Sequence[Person]
+    history: Sequence[Recorded]
+    administers: bool
+    has_steps: bool
+    is_me: bool
+    link: str
+    roles: Sequence[tuple[str, str]] = tuple(ROLE_NAMES)
+
+
 def _person(
-    request: HttpRequest, keeper: Keeper, who: Person, *, problem: RulkaError | None = None, link: str = "",
-    done: str = "",
-) -> HttpResponse:  # fmt: skip
+    request: HttpRequest, keeper: Keeper, who: Person, *, problem: RulkaError | None = None, link: str = ""
+) -> HttpResponse:
     mine = set(who.groups.values_list("name", flat=True))
     known = {code for code, *_ in _ledgers(keeper)}
     own = list(Access.objects.filter(person=who).select_related("ledger").order_by("ledger__code"))
-    context: dict[str, Any] = {
-        "who": who,
-        "acts": reverse("act-on-person", args=[who.username]),
-        "rights": rights_of_person(who),
-        "seen": _seen(who, keeper),
-        "own": [one for one in own if one.ledger.code in known],
-        "forms": _bound_forms(keeper, own, request.POST, refused=problem is not None),
-        "groups": [(name, name in mine) for name in Group.objects.order_by("name").values_list("name", flat=True)],
-        "roles": ROLE_NAMES,
-        "sessions": keeping.sessions_of(who) if _administers(keeper) else [],
-        "heirs": [one for one in Person.objects.filter(is_active=True).order_by("username") if one.pk != who.pk],
-        "history": _history(keeper, f"person {who.username}"),
-        "administers": _administers(keeper),
-        "has_steps": steps.has_steps(who),
-        "is_me": keeper.person is not None and who.pk == keeper.person.pk,
-        "problem": problem,
-        "link": link,
-        "done": done,
-    }
-    return render(request, "people/person.html", context, status=422 if problem else 200)
+    others = Person.objects.filter(is_active=True).exclude(pk=who.pk)
+    return PersonPage(
+        problem=problem,
+        who=who,
+        acts=reverse("act-on-person", args=[who.username]),
+        rights=rights_of_person(who),
+        seen=_seen(who, keeper),
+        own=[one for one in own if one.ledger.code in known],
+        forms=_bound_forms(keeper, own, request.POST, refused=problem is not None),
+        groups=[(name, name in mine) for name in Group.objects.order_by("name").values_list("name", flat=True)],
+        sessions=keeping.sessions_of(who) if _administers(keeper) else [],
+        heirs=list(others.order_by("username")),
+        history=_history(keeper, f"person {who.username}"),
+        administers=_administers(keeper),
+        has_steps=steps.has_steps(who),
+        is_me=keeper.person is not None and who.pk == keeper.person.pk,
+        link=link,
+    ).answer(request)
 
 
 def _members(text: str) -> dict[str, str]:
@@ -282,23 +338,37 @@ def group(request: HttpRequest, name: str) -> HttpResponse:
     return _group(request, keeper_of(me(request)), keeping.find_group(name))
 
 
+@dataclass(frozen=True, kw_only=True)
+class GroupPage(Page):
+    """A group: who is inside and could be, its rights as (name, words, given), and how far it reaches."""
+
+    html = "people/group.html"
+    who: Group
+    acts: str
+    rights: Sequence[tuple[str, str, bool]]
+    reaches: Sequence[tuple[GroupAccess, str]]
+    forms: Sequence[BoundForm]
+    inside: Sequence[Person]
+    outside: Sequence[Person]
+    history: Sequence[Recorded]
+
+
 def _group(request: HttpRequest, keeper: Keeper, who: Group, *, problem: RulkaError | None = None) -> HttpResponse:
     given = set(GivenRight.objects.filter(group=who).values_list("right", flat=True))
     known = {code for code, *_ in _ledgers(keeper)}
     given_ledgers = GroupAccess.objects.filter(group=who).select_related("ledger")
     reaches = [one for one in given_ledgers if _administers(keeper) or one.ledger.code in known]
-    context: dict[str, Any] = {
-        "who": who,
-        "acts": reverse("act-on-group", args=[who.name]),
-        "rights": [(name, words, name in given) for name, words in RIGHTS.items()],
-        "reaches": [(one, bounds_in_words(one)) for one in reaches],
-        "forms": _bound_forms(keeper, reaches, request.POST, refused=problem is not None),
-        "inside": list(who.user_set.order_by("username")),
-        "outside": list(Person.objects.filter(is_active=True).exclude(groups=who).order_by("username")),
-        "history": _history(keeper, f"group {who.name}"),
-        "problem": problem,
-    }
-    return render(request, "people/group.html", context, status=422 if problem else 200)
+    return GroupPage(
+        problem=problem,
+        who=who,
+        acts=reverse("act-on-group", args=[who.name]),
+        rights=[(name, words, name in given) for name, words in RIGHTS.items()],
+        reaches=[(one, bounds_in_words(one)) for one in reaches],
+        forms=_bound_forms(keeper, reaches, request.POST, refused=problem is not None),
+        inside=list(who.user_set.order_by("username")),
+        outside=list(Person.objects.filter(is_active=True).exclude(groups=who).order_by("username")),
+        history=_history(keeper, f"group {who.name}"),
+    ).answer(request)
 
 
 @require_POST

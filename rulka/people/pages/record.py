@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
-from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.values import key_in
 from rulka.people.library import record
 from rulka.people.library.rights import accesses_of
+from rulka.people.models import Recorded
 from rulka.people.pages.mine import me
+from rulka.screen import Page
 
 PAGE = 100
 NAMES = ("person", "what", "thing", "text", "since")
@@ -25,6 +28,18 @@ def _found(request: HttpRequest) -> Any:
     person = me(request)
     whole = [one.ledger.code for one in accesses_of(person) if one.own_fence().hides_nothing]
     return record.searched(record.record_for(person, whole), given), given
+
+
+@dataclass(frozen=True, kw_only=True)
+class RecordPage(Page):
+    """The record as it was searched (`given`); `more` is the last row's key where there are more rows."""
+
+    html = "people/record.html"
+    rows: Sequence[Recorded]
+    given: Mapping[str, str]
+    more: int
+    query: str
+    kinds: Sequence[tuple[str, str]] = tuple(record.KINDS.items())
 
 
 @require_GET
@@ -40,9 +55,8 @@ def record_page(request: HttpRequest) -> HttpResponse:
         more = rows[PAGE - 1].pk if len(rows) > PAGE else 0
     except RulkaError as error:
         problem = error
-    context = {"rows": rows[:PAGE], "given": given, "kinds": record.KINDS.items(), "more": more, "problem": problem,
-               "query": request.GET.urlencode()}  # fmt: skip
-    return render(request, "people/record.html", context, status=422 if problem else 200)
+    page = RecordPage(problem=problem, rows=rows[:PAGE], given=given, more=more, query=request.GET.urlencode())
+    return page.answer(request)
 
 
 @require_GET

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
@@ -12,15 +13,16 @@ from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.views import LoginView
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render, resolve_url
+from django.shortcuts import get_object_or_404, redirect, resolve_url
 from django.utils.crypto import constant_time_compare
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_http_methods, require_POST
 
 from rulka.core.errors import RulkaError
 from rulka.people.library import record, signing, steps
-from rulka.people.library.persons import DEMO_PEOPLE
+from rulka.people.library.persons import demo_people
 from rulka.people.models import Person
+from rulka.screen import Page
 
 BACKEND = "django.contrib.auth.backends.ModelBackend"
 STEP_LASTS = 300
@@ -60,15 +62,10 @@ class SignIn(LoginView):
         return come_in(self.request, person, self.get_success_url())
 
     def get_context_data(self, **kwargs: object) -> dict[str, object]:
-        there = (
-            set(Person.objects.filter(username__in=DEMO_PEOPLE).values_list("username", flat=True))
-            if settings.DEMO
-            else set()
-        )
-        people = [
-            (username, about["title"], about["does"]) for username, about in DEMO_PEOPLE.items() if username in there
-        ]
-        return {**super().get_context_data(**kwargs), "demo_people": people}
+        people = demo_people()[1] if settings.DEMO else ()
+        named = Person.objects.filter(username__in=[one.username for one in people])
+        there = set(named.values_list("username", flat=True)) if people else set()
+        return {**super().get_context_data(**kwargs), "demo_people": [one for one in people if one.username in there]}
 
 
 def come_in(request: HttpRequest, person: Person, onwards: str) -> HttpResponse:
@@ -90,6 +87,13 @@ def _came(request: HttpRequest) -> tuple[Person, str] | None:
     return (person, onwards) if constant_time_compare(person.get_session_auth_hash(), proof) else None
 
 
+@dataclass(frozen=True, kw_only=True)
+class SecondStepPage(Page):
+    """Where the code is asked for."""
+
+    html = "people/second_step.html"
+
+
 @login_not_required
 @require_http_methods(["GET", "POST"])
 def second_step(request: HttpRequest) -> HttpResponse:
@@ -109,14 +113,14 @@ def second_step(request: HttpRequest) -> HttpResponse:
             del request.session["first step"]
             login(request, person, backend=BACKEND)
             return redirect(onwards)
-    return render(request, "people/second_step.html", {"problem": problem}, status=422 if problem else 200)
+    return SecondStepPage(problem=problem).answer(request)
 
 
 @login_not_required
 @require_POST
 def demo_sign_in(request: HttpRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's people; does not exist outside the demo settings."""
-    if not settings.DEMO or username not in DEMO_PEOPLE:
+    if not settings.DEMO or username not in [one.username for one in demo_people()[1]]:
         raise Http404
     person = get_object_or_404(Person, username=username, is_active=True)
     return come_in(request, person, resolve_url(settings.LOGIN_REDIRECT_URL))

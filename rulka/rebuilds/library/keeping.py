@@ -12,7 +12,7 @@ from django.conf import settings
 from django.utils import timezone
 
 from rulka.core.errors import NotFound, RulkaError
-from rulka.core.rebuild.answering import Answers
+from rulka.core.rebuild.answering import RebuildAnswers
 from rulka.core.rebuild.given import Given, joined
 from rulka.core.rebuild.plain import given_again, given_plain
 from rulka.formats.intake.finished_table import pasted, read_finished
@@ -112,10 +112,10 @@ def drop(rebuild: Rebuild) -> None:
     rebuild.delete()
 
 
-def answers_in(rebuild: Rebuild) -> Answers:
+def answers_in(rebuild: Rebuild) -> RebuildAnswers:
     """What was answered, as the core takes it."""
     kept = rebuild.answers
-    return Answers(
+    return RebuildAnswers(
         lines={int(row): text for row, text in kept.get("lines", {}).items()},
         cells=frozenset((int(row), int(column)) for row, column in kept.get("cells", ())),
         accounts=kept.get("accounts", {}),

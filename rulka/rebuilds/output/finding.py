@@ -8,16 +8,16 @@ from django_tasks import task
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
 from rulka.core.errors import NotFound, RulkaError
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.rebuild.plain import proposal_plain
-from rulka.core.rebuild.proposing import Asked, proposed
+from rulka.core.rebuild.proposing import RebuildTerms, proposed
 from rulka.ledger.reading.queries import find_ledger, view_of
 from rulka.people.library.persons import find_person
 from rulka.people.library.rights import fence_of
 from rulka.rebuilds.library.keeping import JOBS, given_in
 from rulka.rebuilds.models import Rebuild
 from rulka.work.services.guarding import guarded
-from rulka.work.services.outputs import Cancelled
+from rulka.work.services.jobs import JobCancelled
 from rulka.work.services.recovery import PAUSE
 
 
@@ -49,7 +49,7 @@ def find(number: int) -> None:
             JOBS.tell(number, done, of)
 
         found = proposed(given, view, _asked(job, view), tell)
-    except Cancelled:
+    except JobCancelled:
         JOBS.end(number, Rebuild.State.CANCELLED)
     except RulkaError as error:
         JOBS.end(number, Rebuild.State.FAILED, problem=str(error))
@@ -68,11 +68,11 @@ def _seen(job: Rebuild) -> tuple[View, Fence]:
     return view_of(find_ledger(job.ledger), fence), fence
 
 
-def _asked(job: Rebuild, view: View) -> Asked:
+def _asked(job: Rebuild, view: View) -> RebuildTerms:
     kept = job.asked
     period = view.frame.calendar.period(kept["period"]) if kept.get("period") else None
-    columns = {int(at): Reading(**one) for at, one in kept.get("columns", {}).items()}
-    return Asked(kept.get("node", ""), period, kept.get("scale"), columns)
+    columns = {int(at): TableReading(**one) for at, one in kept.get("columns", {}).items()}
+    return RebuildTerms(kept.get("node", ""), period, kept.get("scale"), columns)
 
 
 @task()

@@ -9,10 +9,10 @@ from django.db import transaction
 from django.utils import timezone
 
 from rulka.core.errors import RulkaError
-from rulka.core.rebuild.answering import Answers, Question, questions, with_answers
+from rulka.core.rebuild.answering import Question, RebuildAnswers, questions, with_answers
 from rulka.core.rebuild.given import Given
 from rulka.core.rebuild.plain import proposal_again
-from rulka.core.rebuild.proposing import Proposal
+from rulka.core.rebuild.proposing import TableProposal
 from rulka.core.rebuild.statement import Bodies, OddCell, bodies_of, differences, of_whole_rows
 from rulka.ledger.models import Ledger
 from rulka.ledger.seat import Seat
@@ -25,11 +25,11 @@ from rulka.statements.library.storing import entry, reserve, state_in, write
 from rulka.statements.models import Definition
 
 
-class Shown:
+class ShownRebuild:
     """A rebuild as its page shows it and as it is stored: table, proposal with its answers, what the engine makes of
     it, what is asked."""
 
-    def __init__(self, rebuild: Rebuild, seat: Seat, answers: Answers | None = None) -> None:
+    def __init__(self, rebuild: Rebuild, seat: Seat, answers: RebuildAnswers | None = None) -> None:
         self.rebuild = rebuild
         self.given: Given = given_in(rebuild)
         self.answers = answers_in(rebuild) if answers is None else answers
@@ -39,7 +39,7 @@ class Shown:
             )
         if rebuild.found is None or rebuild.fence != seat.view.fence.digest:
             raise RulkaError("What you may see has changed since.", hint="Search again.", subject=rebuild.title)
-        self.proposal: Proposal = with_answers(self.given, proposal_again(rebuild.found), self.answers, seat.view)
+        self.proposal: TableProposal = with_answers(self.given, proposal_again(rebuild.found), self.answers, seat.view)
         self.bodies: Bodies = bodies_of(self.given, self.proposal, seat.view, rebuild.title, self.answers.accounts)
         self.off: list[OddCell] = differences(self.given, self.proposal, self.bodies, seat.view)
         self.odd: list[OddCell] = of_whole_rows(self.proposal, self.off)
@@ -50,7 +50,7 @@ class Shown:
         return Counter(line.state for line in self.proposal.lines if line.kind == "line")
 
 
-def make(ledger: Ledger, shown: Shown, title: str, person: Person) -> Definition:
+def make(ledger: Ledger, shown: ShownRebuild, title: str, person: Person) -> Definition:
     """Store what was found under a title; refused while anything is asked."""
     required_editor(person)
     title = " ".join(title.split())
@@ -74,7 +74,7 @@ def make(ledger: Ledger, shown: Shown, title: str, person: Person) -> Definition
     return made
 
 
-def _note(shown: Shown) -> str:
+def _note(shown: ShownRebuild) -> str:
     """What the history says of it."""
     states, answers = shown.states, shown.answers
     lines = shown.proposal.lines
@@ -97,7 +97,7 @@ def mark_made(rebuild: Rebuild, statement: Definition) -> None:
     Rebuild.objects.filter(pk=rebuild.pk).update(made=statement.pk, ended=timezone.now())
 
 
-def tried(shown: Shown, seat: Seat, row: int, text: str) -> Shown:
+def tried(shown: ShownRebuild, seat: Seat, row: int, text: str) -> ShownRebuild:
     """The same with a row's accounts tried, nothing kept."""
     answers = replace(shown.answers, lines={**shown.answers.lines, row: text})
-    return Shown(shown.rebuild, seat, answers)
+    return ShownRebuild(shown.rebuild, seat, answers)

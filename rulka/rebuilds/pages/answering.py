@@ -11,13 +11,13 @@ from django.views.decorators.http import require_POST
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.rebuild.answering import LEFT_OUT
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.values import place_in
 from rulka.ledger.seat import Seat, seat_of
 from rulka.rebuilds.library import keeping
 from rulka.rebuilds.models import Rebuild
 from rulka.rebuilds.output.finding import ask
-from rulka.rebuilds.output.making import Shown, make, mark_made
+from rulka.rebuilds.output.making import ShownRebuild, make, mark_made
 from rulka.rebuilds.pages.rebuild import page_of, selection_in, table_in
 
 
@@ -52,7 +52,7 @@ def _answered(request: HttpRequest, seat: Seat, found: Rebuild) -> None:
         _line(seat, found, sent, kept, do)
     elif do == "cell":
         cell = [_whole(sent.get("row", "")), _whole(sent.get("column", ""))]
-        if cell not in [[one.row, one.column] for one in Shown(found, seat).odd]:
+        if cell not in [[one.row, one.column] for one in ShownRebuild(found, seat).odd]:
             raise NotFound("That figure is the ledger's.", hint="Load the page again.", subject="figure")
         keeping.keep_answers(found, {**kept, "cells": [*kept.get("cells", []), cell]})
     elif do == "accounts":
@@ -62,7 +62,7 @@ def _answered(request: HttpRequest, seat: Seat, found: Rebuild) -> None:
                 f"{', '.join(open_ones[:5])} have figures: say where they belong.", hint="Choose a line, or left out.",
                 subject="accounts",
             )  # fmt: skip
-        unplaced = {one.code for asked in Shown(found, seat).questions for one in asked.accounts}
+        unplaced = {one.code for asked in ShownRebuild(found, seat).questions for one in asked.accounts}
         placed = {code: _taker(text) for code, text in taken.items() if code in unplaced}
         keeping.keep_answers(found, {**kept, "accounts": {**kept.get("accounts", {}), **placed}})
     elif do == "afresh":
@@ -91,7 +91,7 @@ def _search(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any]) -> None
 def _column(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any], do: str) -> None:
     at = _whole(sent.get("column", ""))
     columns = sorted({*kept.get("columns", []), at})
-    now = Shown(found, seat).proposal.readings
+    now = ShownRebuild(found, seat).proposal.readings
     if not 0 <= at < len(now):
         raise NotFound("There is no such column.", hint="Load the page again.", subject="column")
     reading = now[at]
@@ -99,7 +99,7 @@ def _column(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any], do: str
         reading = _read(seat, sent, found)
     elif do == "column":
         scenario, measure, first, last = (sent.get("reading", "").split("|") + [""] * 4)[:4]
-        reading = Reading("", scenario, measure, _whole(first), _whole(last))
+        reading = TableReading("", scenario, measure, _whole(first), _whole(last))
     own = now[at]
     same = own is not None and reading is not None and asdict(reading) | {"node": ""} == asdict(own) | {"node": ""}
     if do == "column-out" or same:
@@ -114,7 +114,7 @@ def _column(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any], do: str
     ask(found)
 
 
-def _read(seat: Seat, sent: Any, found: Rebuild) -> Reading:
+def _read(seat: Seat, sent: Any, found: Rebuild) -> TableReading:
     """A column as somebody says what it is."""
     calendar = seat.view.frame.calendar
     period = calendar.period(sent.get("of", ""))
@@ -122,12 +122,12 @@ def _read(seat: Seat, sent: Any, found: Rebuild) -> Reading:
     if scenario not in seat.view.frame.scenarios:
         raise NotFound(f"There is no scenario '{scenario[:40]}'.", hint="Choose one.", subject="column")
     first = int(calendar.first_of_year()[calendar.years.index(period.year)]) if window == "year" else period.index
-    return Reading("", scenario, "closing" if window == "closing" else "activity", first, period.index)
+    return TableReading("", scenario, "closing" if window == "closing" else "activity", first, period.index)
 
 
 def _line(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any], do: str) -> None:
     row = _whole(sent.get("row", ""))
-    every = Shown(found, seat).proposal.lines
+    every = ShownRebuild(found, seat).proposal.lines
     if row >= len(every) or every[row].kind != "line":
         raise NotFound("There is no such line.", hint="Load the page again.", subject="line")
     lines = {key: text for key, text in kept.get("lines", {}).items() if key != str(row)}
@@ -138,7 +138,7 @@ def _line(seat: Seat, found: Rebuild, sent: Any, kept: dict[str, Any], do: str) 
         lines[str(row)] = text
     trial = {**kept, "lines": lines}
     found.answers = trial
-    Shown(found, seat)  # refuses what can't be read before it is kept
+    ShownRebuild(found, seat)  # refuses what can't be read before it is kept
     keeping.keep_answers(found, trial)
 
 
@@ -184,7 +184,7 @@ def make_statement(request: HttpRequest, number: int) -> HttpResponse:
     seat = seat_of(request)
     found = keeping.find_rebuild(seat.ledger, number, seat.person)
     try:
-        shown = Shown(found, seat)
+        shown = ShownRebuild(found, seat)
         made = make(seat.ledger, shown, request.POST.get("title", ""), seat.person)
     except RulkaError as error:
         return page_of(request, seat, found, error)

@@ -11,12 +11,12 @@ from rulka.core.books.selection import select
 from rulka.core.compute.nodes import find_node, nodes_of
 from rulka.core.money import grouped
 from rulka.core.rebuild.answering import LEFT_OUT, Question, Unplaced, odd_columns, sums_of
-from rulka.core.rebuild.books import Reading
+from rulka.core.rebuild.books import TableReading
 from rulka.core.rebuild.given import SCALES, Given
 from rulka.core.rebuild.lines import alike
 from rulka.core.rebuild.proposing import Candidate, ProposedLine
 from rulka.ledger.seat import Seat
-from rulka.rebuilds.output.making import Shown
+from rulka.rebuilds.output.making import ShownRebuild
 
 STATES = {
     "sure": "sure", "doubtful": "doubtful", "not found": "not found", "told": "chosen", "total": "adds up",
@@ -99,7 +99,7 @@ def number(value: Decimal | None, decimals: int) -> str:
     return grouped(int(value.scaleb(decimals).to_integral_value()), decimals)
 
 
-def rows_of(shown: Shown, chosen: int) -> list[RowShown]:
+def rows_of(shown: ShownRebuild, chosen: int) -> list[RowShown]:
     """All rows, each figure with what the ledger has instead."""
     given = shown.given
     off = {(cell.row, cell.column): cell for cell in shown.off}
@@ -120,27 +120,27 @@ def rows_of(shown: Shown, chosen: int) -> list[RowShown]:
     return found
 
 
-def columns_of(shown: Shown, seat: Seat) -> list[ColumnShown]:
+def columns_of(shown: ShownRebuild, seat: Seat) -> list[ColumnShown]:
     """What each column is taken for."""
     odd = odd_columns(shown.given, shown.odd)
     found = []
-    for at in shown.given.of_table(0):
-        column, reading = shown.proposal.found.columns[at], shown.proposal.readings[at]
+    for number in shown.given.of_table(0):
+        column, reading = shown.proposal.found.columns[number], shown.proposal.readings[number]
         tone = "sure"
         if reading is not None:
-            told = reading_words(reading, seat)
-            tone = "doubtful" if (column.open or at in odd) and at not in shown.answers.columns else "sure"
+            words = reading_words(reading, seat)
+            tone = "doubtful" if (column.open or number in odd) and number not in shown.answers.columns else "sure"
         elif column.compares:
-            first, second = (shown.given.headings[one] or f"column {one + 1}" for one in column.of)
-            told = {"difference": f"{first} less {second}", "sum": f"{first} and {second}",
+            first, second = (shown.given.headings[of] or f"column {of + 1}" for of in column.of)
+            words = {"difference": f"{first} less {second}", "sum": f"{first} and {second}",
                     "percent": f"{first} against {second}, percent"}[column.compares]  # fmt: skip
         else:
-            told, tone = "not found", "lost"
-        found.append(ColumnShown(at, shown.given.headings[at] or f"Column {at + 1}", told, tone))
+            words, tone = "not found", "lost"
+        found.append(ColumnShown(number, shown.given.headings[number] or f"Column {number + 1}", words, tone))
     return found
 
 
-def reading_words(reading: Reading, seat: Seat) -> str:
+def reading_words(reading: TableReading, seat: Seat) -> str:
     """A reading in words: which figures, of when."""
     calendar = seat.view.frame.calendar
     first, last = calendar.periods[reading.first], calendar.periods[reading.last]
@@ -152,7 +152,18 @@ def reading_words(reading: Reading, seat: Seat) -> str:
 # questions ------------------------------------------------------------------------------------------------------------
 
 
-def asking(shown: Shown, question: Question, seat: Seat) -> Asking:
+def _asking_column(shown: ShownRebuild, question: Question, heading: str, seat: Seat) -> Asking:
+    offered = _readings(shown, question.column, seat)
+    if len(offered) > 1:
+        what = "Each of these gives the same figures."
+    elif shown.proposal.readings[question.column]:
+        what = "The ledger has other figures in most of its rows."
+    else:
+        what = "None of the ledger's columns gives its figures."
+    return Asking(question, f"What is {heading or f'column {question.column + 1}'}?", what, offered)
+
+
+def asking(shown: ShownRebuild, question: Question, seat: Seat) -> Asking:
     """A question in words."""
     given, proposal = shown.given, shown.proposal
     caption = given.rows[question.row].caption if question.row >= 0 else ""
@@ -160,12 +171,7 @@ def asking(shown: Shown, question: Question, seat: Seat) -> Asking:
     if question.about == "node":
         return Asking(question, "Which node and scale?", "More than one fits the figures.", _nodes(shown))
     if question.about == "column":
-        what = "The ledger has other figures in most of its rows." if proposal.readings[question.column] else (
-            "None of the ledger's columns gives its figures."
-        )  # fmt: skip
-        offered = _readings(shown, question.column, seat)
-        what = "Each of these gives the same figures." if len(offered) > 1 else what
-        return Asking(question, f"What is {heading or f'column {question.column + 1}'}?", what, offered)
+        return _asking_column(shown, question, heading, seat)
     if question.about == "month":
         return Asking(
             question, "Have you another month?",
@@ -196,7 +202,7 @@ def asking(shown: Shown, question: Question, seat: Seat) -> Asking:
     )  # fmt: skip
 
 
-def _nodes(shown: Shown) -> tuple[Offered, ...]:
+def _nodes(shown: ShownRebuild) -> tuple[Offered, ...]:
     own = shown.proposal.found
     every = [(own.node, own.scale), *((one.node, one.scale) for one in shown.proposal.rivals)]
     return tuple(
@@ -205,7 +211,7 @@ def _nodes(shown: Shown) -> tuple[Offered, ...]:
     )  # fmt: skip
 
 
-def _readings(shown: Shown, column: int, seat: Seat) -> tuple[Offered, ...]:
+def _readings(shown: ShownRebuild, column: int, seat: Seat) -> tuple[Offered, ...]:
     own = shown.proposal.readings[column]
     every = ([own] if own is not None else []) + list(shown.proposal.ties[column])
     return tuple(
@@ -213,7 +219,7 @@ def _readings(shown: Shown, column: int, seat: Seat) -> tuple[Offered, ...]:
     )  # fmt: skip
 
 
-def reading_value(one: Reading) -> str:
+def reading_value(one: TableReading) -> str:
     """A reading as a form's value."""
     return f"{one.scenario}|{one.measure}|{one.first}|{one.last}"
 
@@ -222,7 +228,7 @@ def _candidates(every: tuple[Candidate, ...], chosen: str) -> tuple[Offered, ...
     return tuple(Offered(one.selection, one.selection, one.names, one.selection == chosen) for one in every)
 
 
-def choosing(shown: Shown, row: int, seat: Seat, question: Question | None = None) -> Asking:
+def choosing(shown: ShownRebuild, row: int, seat: Seat, question: Question | None = None) -> Asking:
     """A line whose accounts are chosen: what no other line has, with figures, and a selection to be written."""
     line = shown.proposal.lines[row]
     question = question or Question("missing", row, candidates=line.others)
@@ -242,39 +248,39 @@ def is_nothing(given: Given, row: int) -> bool:
     return not any(given.rows[row].values)
 
 
-def _free(shown: Shown, row: int, seat: Seat) -> list[FreeAccount]:
+def _free(shown: ShownRebuild, row: int, seat: Seat) -> list[FreeAccount]:
     view, given, proposal = seat.view, shown.given, shown.proposal
     accounts = view.frame.accounts
     taken, own = np.zeros(len(accounts), dtype=bool), np.zeros(len(accounts), dtype=bool)
-    for at, line in enumerate(proposal.lines):
+    for number, line in enumerate(proposal.lines):
         if line.selection:
-            (own if at == row else taken)[:] |= select(line.selection, accounts).mask
+            (own if number == row else taken)[:] |= select(line.selection, accounts).mask
     node = find_node(view, proposal.found.node)
-    columns = [at for at in given.of_table(0) if proposal.readings[at] is not None]
-    readings = [proposal.readings[at] for at in columns]
+    columns = [column for column in given.of_table(0) if proposal.readings[column] is not None]
+    readings = [proposal.readings[column] for column in columns]
     sums = [sums_of(reading, view, node) for reading in readings if reading is not None]
     zeros = is_nothing(given, row)
     caption = proposal.lines[row].caption
-    types = {accounts.items[place].type for place in np.flatnonzero(taken)}
+    types = {accounts.items[account].type for account in np.flatnonzero(taken)}
 
-    def rank(place: int) -> tuple[bool, bool, float]:
-        item = accounts.items[place]
-        most = -alike(caption, item.name) if zeros else -abs(float(sums[0][place])) if sums else 0.0
-        return not own[place], item.type not in types, most
+    def rank(account: int) -> tuple[bool, bool, float]:
+        item = accounts.items[account]
+        most = -alike(caption, item.name) if zeros else -abs(float(sums[0][account])) if sums else 0.0
+        return not own[account], item.type not in types, most
 
-    places = [
-        place for place in range(len(accounts))
-        if own[place] or (not taken[place] and zeros != any(one[place] for one in sums))
+    free = [
+        account for account in range(len(accounts))
+        if own[account] or (not taken[account] and zeros != any(of_column[account] for of_column in sums))
     ]  # fmt: skip
-    places.sort(key=rank)
+    free.sort(key=rank)
     return [
         FreeAccount(
-            accounts.items[place].code, accounts.items[place].name,
-            [_scaled(int(one[place]), node.digits, given, at, proposal.found.scale)
-             for one, at in zip(sums, columns, strict=True)],
-            bool(own[place]),
+            accounts.items[account].code, accounts.items[account].name,
+            [_scaled(int(of_column[account]), node.digits, given, column, proposal.found.scale)
+             for of_column, column in zip(sums, columns, strict=True)],
+            bool(own[account]),
         )
-        for place in places[:FREE]
+        for account in free[:FREE]
     ]  # fmt: skip
 
 

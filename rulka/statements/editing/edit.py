@@ -54,11 +54,11 @@ from rulka.statements.library.storing import (
     write,
 )
 from rulka.statements.models import PARTS, Change, Definition, Edit
-from rulka.statements.running.runs import Outcome, node_asked, read_by, run
+from rulka.statements.running.runs import RunOutcome, node_asked, read_by, run
 
 
 @dataclass(frozen=True)
-class Sight:
+class EditSight:
     """Through whose eyes, when and for which node an edit shows its effect."""
 
     view: View
@@ -67,9 +67,9 @@ class Sight:
     person: Person | None = None
 
 
-def sight_of(seat: Seat, statement: Definition) -> Sight:
+def edit_sight(seat: Seat, statement: Definition) -> EditSight:
     """Through a person's eyes, at the period and node of the page."""
-    return Sight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of), seat.person)
+    return EditSight(seat.view, seat.period, node_asked(statement, node=seat.node, of=seat.of), seat.person)
 
 
 class SharedPart(RulkaError):
@@ -194,7 +194,7 @@ class Done:
 
     told: str
     chosen: tuple[str, ...]
-    outcome: Outcome
+    outcome: RunOutcome
     definitions: Definitions
     known: Known
 
@@ -204,7 +204,7 @@ def change_statement(
     do: Callable[[Parts], Edited],
     *,
     person: Person,
-    sight: Sight,
+    sight: EditSight,
     stamp: str = "",
     window: str = "",
     share: Mapping[str, str] | None = None,
@@ -220,14 +220,8 @@ def change_statement(
         statement = definitions["statement"]
         required(person, statement, EDIT)
         refuse_stale(definitions, stamp, person, window)
-        parts = Parts(
-            definitions,
-            {kind: state_of(definition) for kind, definition in definitions.items()},
-            sight.view,
-            person,
-            share or {},
-            known=known_of(definitions),
-        )
+        states = {kind: state_of(definition) for kind, definition in definitions.items()}
+        parts = Parts(definitions, states, sight.view, person, share or {}, known=known_of(definitions))
         edited = do(parts)
         written = list(_written(parts)) if edited.told else []
         if written:
@@ -244,10 +238,10 @@ def change_statement(
     return Done(edited.told, edited.chosen, outcome, now, parts.known)
 
 
-def outcome_of(definitions: Definitions, sight: Sight) -> Outcome:
+def outcome_of(definitions: Definitions, sight: EditSight) -> RunOutcome:
     """The statement as it is now, through somebody's eyes."""
     computed = run_statement(read_by(definitions, sight.person), sight.view, sight.period, sight.node)
-    return Outcome(computed, footing(computed), definitions)
+    return RunOutcome(computed, footing(computed), definitions)
 
 
 def refuse_stale(definitions: Definitions, stamp: str, person: Person, window: str) -> None:
@@ -277,8 +271,6 @@ def _written(parts: Parts) -> Iterable[tuple[Definition, Raw]]:
                 definition = _own_copy(parts, kind)
             elif choice != "all":
                 raise SharedPart(definition, users, seen_among(parts.person, users))
-            else:
-                required(parts.person, definition, EDIT)
         yield definition, parts.states[kind]
     yield from parts.made
     for definition, state in parts.others:
@@ -303,8 +295,11 @@ def _check(
     known: Known,
     run: Definition | None = None,
 ) -> None:
-    """Refuse what the schema or another user of a part can't take; the statement that is run next needs no names looked
-    up twice."""
+    """Refuse an edit that breaks a definition, or another statement that uses it.
+
+    A part belongs to several statements: taking a line out of a spine is refused where another statement's rule names
+    it. `run` is the statement that is run next; running it checks its names, so they aren't checked here.
+    """
     errors = [error for definition in written for error in check_changes(_before(definition), definition.text)]
     if errors:
         raise together(errors)
@@ -385,7 +380,7 @@ def save_as_copy(
     do: Callable[[Parts], Edited],
     *,
     person: Person,
-    sight: Sight,
+    sight: EditSight,
     stamp: str,
     title: str = "",
 ) -> str:

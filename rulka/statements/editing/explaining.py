@@ -18,7 +18,7 @@ from rulka.people.models import Person
 from rulka.statements.models import Explanation, ExplanationFile, ExplanationStep
 from rulka.statements.running.bounds import bounds_of
 from rulka.statements.running.explained import Explained, Explainers, explained_of
-from rulka.statements.running.runs import Outcome
+from rulka.statements.running.runs import RunOutcome
 
 MOST_TEXT = 4_000
 MOST_BYTES = 5_000_000
@@ -27,12 +27,12 @@ MOST_PROOF = 200
 
 
 @dataclass(frozen=True)
-class Asked:
+class ExplainRequest:
     """What somebody does something about: the variance of a row in a column of a run, as they saw it: which version of
     what is stored, and which figure (an exact fraction, empty where it doesn't matter)."""
 
     ledger: Ledger
-    outcome: Outcome
+    outcome: RunOutcome
     person: Person
     row: str
     column: str
@@ -40,7 +40,7 @@ class Asked:
     figure: str = ""
 
 
-def find(asked: Asked) -> Explained:
+def find(asked: ExplainRequest) -> Explained:
     """The item that is meant; NotFound where there is none."""
     for one in explained_of(asked.ledger, asked.outcome.computed):
         if one.item.key == (asked.row, asked.column):
@@ -48,29 +48,34 @@ def find(asked: Asked) -> Explained:
     raise NotFound("There is nothing to explain here.", hint="Choose one of the list.", subject="explanation")
 
 
-def _change(asked: Asked, what: str, do: Callable[[Explanation, Explained], None]) -> Explanation:
+def _refuse_changed(asked: ExplainRequest, found: Explained) -> None:
+    item = found.item
+    if item.state == "closed" or item.variance is None:
+        raise RulkaError(f"It is closed. {item.why}", hint="Nothing is left to say.", subject="explanation")
+    if found.version != asked.version:
+        raise RulkaError(
+            "Somebody else did something about it since you opened it.",
+            hint="What you wrote stands in the field; look at theirs, then do it again.",
+            subject="explanation",
+            code="changed-since",
+        )
+    if asked.figure and asked.figure != str(item.variance.value):
+        raise RulkaError(
+            "Its figure changed since you opened it.",
+            hint="What you wrote stands in the field; look at the new figure, then do it again.",
+            subject="explanation",
+            code="changed-since",
+        )
+
+
+def _change(asked: ExplainRequest, what: str, do: Callable[[Explanation, Explained], None]) -> Explanation:
     """Do something about an item, kept with its history; refused where somebody else did in the meantime, or the figure
     is another one."""
     computed = asked.outcome.computed
     with transaction.atomic():
         found = find(asked)
         item = found.item
-        if item.state == "closed" or item.variance is None:
-            raise RulkaError(f"It is closed. {item.why}", hint="Nothing is left to say.", subject="explanation")
-        if found.version != asked.version:
-            raise RulkaError(
-                "Somebody else did something about it since you opened it.",
-                hint="What you wrote stands in the field; look at theirs, then do it again.",
-                subject="explanation",
-                code="changed-since",
-            )
-        if asked.figure and asked.figure != str(item.variance.value):
-            raise RulkaError(
-                "Its figure changed since you opened it.",
-                hint="What you wrote stands in the field; look at the new figure, then do it again.",
-                subject="explanation",
-                code="changed-since",
-            )
+        _refuse_changed(asked, found)
         stored = found.stored or Explanation(
             ledger=asked.ledger,
             statement=asked.outcome.definitions["statement"],
@@ -99,7 +104,7 @@ def _may(allowed: bool, what: str, who: str) -> None:
         raise RulkaError(f"You may not {what}.", hint=f"Ask {who}.", subject="rights", code="rights")
 
 
-def explain(asked: Asked, text: str) -> Explanation:
+def explain(asked: ExplainRequest, text: str) -> Explanation:
     """Say what a variance is about; from then on it waits to be accepted."""
     _may(asked.person.may_explain, "explain variances", "an accountant")
     text = text.strip().replace("\r\n", "\n")
@@ -120,13 +125,13 @@ def explain(asked: Asked, text: str) -> Explanation:
     return _change(asked, "explained", do)
 
 
-def accept(asked: Asked) -> Explanation:
+def accept(asked: ExplainRequest) -> Explanation:
     """Accept what somebody else said."""
     _may_judge(asked)
     return _change(asked, "accepted", _judging(asked, Explanation.State.ACCEPTED, ""))
 
 
-def send_back(asked: Asked, remark: str) -> Explanation:
+def send_back(asked: ExplainRequest, remark: str) -> Explanation:
     """Send back what somebody said, with what is missing."""
     _may_judge(asked)
     remark = remark.strip()[:1000]
@@ -135,11 +140,11 @@ def send_back(asked: Asked, remark: str) -> Explanation:
     return _change(asked, f"sent back: {remark}", _judging(asked, Explanation.State.SENT_BACK, remark))
 
 
-def _may_judge(asked: Asked) -> None:
+def _may_judge(asked: ExplainRequest) -> None:
     _may(asked.person.may_accept, "accept explanations", "a controller")
 
 
-def _judging(asked: Asked, state: str, remark: str) -> Callable[[Explanation, Explained], None]:
+def _judging(asked: ExplainRequest, state: str, remark: str) -> Callable[[Explanation, Explained], None]:
     def do(stored: Explanation, found: Explained) -> None:
         if found.item.state not in ("explained", "accepted"):
             raise RulkaError(
@@ -157,7 +162,7 @@ def _judging(asked: Asked, state: str, remark: str) -> Callable[[Explanation, Ex
     return do
 
 
-def assign(asked: Asked, owner: str, due: str) -> Explanation:
+def assign(asked: ExplainRequest, owner: str, due: str) -> Explanation:
     """Put somebody down for it (by the name they sign in with, empty for nobody), until a day (empty for the usual)."""
     _may(asked.person.may_edit, "put people down for variances", "an accountant")
     people = Explainers(asked.ledger, asked.outcome.computed).every()
@@ -183,7 +188,7 @@ def _day(text: str) -> date | None:
         raise RulkaError(f"'{text[:20]}' is no day.", hint="Write 2026-11-06.", subject="due") from None
 
 
-def prove(asked: Asked, entity: str, number: str) -> Explanation:
+def prove(asked: ExplainRequest, entity: str, number: str) -> Explanation:
     """Name an entry that proves what is said: one that the person sees."""
     _may(asked.person.may_explain, "explain variances", "an accountant")
     entry = seen_entry(asked.ledger, asked.outcome.computed.view, entity.strip(), number.strip()).entry
@@ -199,7 +204,7 @@ def prove(asked: Asked, entity: str, number: str) -> Explanation:
     return _change(asked, f"entry {number} as proof", do)
 
 
-def disprove(asked: Asked, entity: str, number: str) -> Explanation:
+def disprove(asked: ExplainRequest, entity: str, number: str) -> Explanation:
     """Take an entry out of what proves it."""
     _may(asked.person.may_explain, "explain variances", "an accountant")
 
@@ -209,7 +214,7 @@ def disprove(asked: Asked, entity: str, number: str) -> Explanation:
     return _change(asked, f"entry {number} no longer as proof", do)
 
 
-def attach(asked: Asked, name: str, data: bytes) -> Explanation:
+def attach(asked: ExplainRequest, name: str, data: bytes) -> Explanation:
     """Attach a file."""
     _may(asked.person.may_explain, "explain variances", "an accountant")
     name = name.strip().rpartition("/")[2].rpartition("\\")[2][-120:] or "file"
@@ -230,7 +235,7 @@ def attach(asked: Asked, name: str, data: bytes) -> Explanation:
     return _change(asked, f"attached {name}", do)
 
 
-def detach(asked: Asked, number: str) -> Explanation:
+def detach(asked: ExplainRequest, number: str) -> Explanation:
     """Take a file away."""
     _may(asked.person.may_explain, "explain variances", "an accountant")
     file = find_file(asked, number)
@@ -241,7 +246,7 @@ def detach(asked: Asked, number: str) -> Explanation:
     return _change(asked, f"took {file.name} away", do)
 
 
-def find_file(asked: Asked, number: str) -> ExplanationFile:
+def find_file(asked: ExplainRequest, number: str) -> ExplanationFile:
     """A file of the item that is meant."""
     stored = find(asked).stored
     file = stored.files.filter(pk=key_in(number)).first() if stored else None

@@ -357,7 +357,7 @@ def passed_on(leaves: Person, heir: Person) -> str:
 
 
 @dataclass(frozen=True)
-class Reach:
+class ShelfReader:
     """One who may see the ledger: what they may do with an item (empty for nothing), and why."""
 
     name: str
@@ -367,7 +367,7 @@ class Reach:
     """Through what they see the ledger, within which bounds, how deep."""
 
 
-def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[Reach]:
+def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[ShelfReader]:
     """Everybody who may see a ledger, with what they may do with what stands on a shelf, or on none, and why."""
     found = []
     rights = list(shelf.rights.select_related("person", "group")) if shelf else []
@@ -388,7 +388,9 @@ def reach_of(ledger: Ledger, shelf: Shelf | None) -> list[Reach]:
             why = ", ".join(through) or "the shelf gives them nothing"
             if given and max(right.level for right in given) > level:
                 why += f"; as {role} they only read"
-        found.append(Reach(one.title or one.username, LEVELS.get(level, ""), why, sees_in_words(one, ledger.code)))
+        found.append(
+            ShelfReader(one.title or one.username, LEVELS.get(level, ""), why, sees_in_words(one, ledger.code))
+        )
     return found
 
 

@@ -30,6 +30,7 @@ from rulka.statements.library.assemble import (
     find_definition,
     free_name,
 )
+from rulka.statements.library.shelves import EDIT, required
 from rulka.statements.models import PARTS, Change, Definition, Edit
 
 
@@ -55,7 +56,10 @@ def reserve(ledger: Ledger, kind: str, wanted: str, *, owner: Definition | None 
 
 
 def write(definition: Definition, state: Mapping[str, Any] | None, edit: Edit) -> None:
-    """Give a definition another state, none to take it out; what it was and what it became is kept."""
+    """Give a definition another state, none to take it out; what it was and what it became is kept. Refused where the
+    person of the edit may not edit what stands on the definition's shelf."""
+    if edit.person is not None:
+        required(edit.person, definition, EDIT)
     definition.version += 1
     Change.objects.create(
         edit=edit, definition=definition, version=definition.version, before=definition.state, after=state

@@ -3,7 +3,7 @@ done again. Extracts, overviews and whatever else is a text keep theirs here."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
@@ -141,6 +141,20 @@ class Texts(Generic[Text]):
         self.required(person, text, EDIT)
         self._noted(text, person, "deleted")
         text.delete()
+
+    def delete_typed(self, text: Text, title: str, typed: str, person: Person | None) -> None:
+        """Take a text away for good, once somebody typed its title."""
+        if typed.strip() != title:
+            raise RulkaError(
+                f"'{title}' was not deleted.", hint="Type its title; this can't be undone.", subject="title"
+            )
+        self.delete(text, person)
+
+    def only_body(self, bodies: Sequence[Mapping[str, Any]], text: Text) -> dict[str, Any]:
+        """The one body of a written text, under the name of the text whose place it takes."""
+        if len(bodies) != 1:
+            raise RulkaError(f"It holds several {self.what}s.", hint="Keep one here.", subject="text")
+        return {**bodies[0], self.what: text.name}
 
     def put_on_shelf(self, text: Text, shelf: str, person: Person) -> None:
         """Put a text on a shelf by the shelf's number, or on none."""

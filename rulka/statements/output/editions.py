@@ -33,7 +33,7 @@ from rulka.statements.library.shelves import EDIT, RUN, level_of, rights_among
 from rulka.statements.models import Definition, Edition
 from rulka.statements.running.bounds import fence_text
 from rulka.statements.running.explained import Explained, explained_of, notes_of
-from rulka.statements.running.runs import Outcome
+from rulka.statements.running.runs import RunOutcome
 
 NOTHING_SEALED = "nothing"
 OF_LINES: tuple[RowKind, ...] = ("counterparty", "entry")
@@ -75,9 +75,19 @@ def _shows_sealed(statement: StatementDef, view: View, period: str, node: str, *
     return any(row.sealed_at or (row.sealed and not behind) for row in computed.rows)
 
 
+def _seals_of(computed: Computed, ledger: Ledger) -> tuple[str, str]:
+    """The seal a run was judged by, and what it opens of it to its readers; both empty where nothing is sealed."""
+    fence = computed.view.fence
+    if fence.sealed or not ledger.sealed:
+        return (seal_text(fence) if fence.sealed else ""), ""
+    behind = fence.with_seal(ledger.sealed, ledger.seal_grain)
+    shows = _shows_sealed(computed.statement, view_of(ledger, behind), computed.period.code, computed.node.code)
+    return seal_text(behind), NOTHING_SEALED if shows else ""
+
+
 @as_usual()
 def keep_edition(
-    definitions: Definitions, title: str, outcome: Outcome, *, person: Person, reason: str = ""
+    definitions: Definitions, title: str, outcome: RunOutcome, *, person: Person, reason: str = ""
 ) -> Edition:
     """Keep the run of a statement that is shown, under a name. Refused while variances beyond their thresholds aren't
     explained, unless somebody who may accept explanations says why."""
@@ -89,16 +99,8 @@ def keep_edition(
     explained = explained_of(statement.ledger, computed)
     reason = _reason(explained, reason, person)
     notes = notes_of(explained)
-    ledger, fence = statement.ledger, computed.view.fence
-    judged = seals = ""
-    if ledger.sealed and not fence.sealed:
-        behind = fence.with_seal(ledger.sealed, ledger.seal_grain)
-        judged = seal_text(behind)
-        view = view_of(ledger, behind)
-        if _shows_sealed(computed.statement, view, computed.period.code, computed.node.code):
-            seals = NOTHING_SEALED
-    elif fence.sealed:
-        judged = seal_text(fence)
+    ledger = statement.ledger
+    judged, seals = _seals_of(computed, ledger)
     told = f"'{title}', {computed.period.code}, {computed.node.code}" + (f"; {reason}" if reason else "")
     record.note(person, "kept", ledger=ledger.code, thing=f"statement {statement.name}", detail=told)
     return Edition.objects.create(

@@ -13,10 +13,10 @@ from rulka.core.money import as_usual
 from rulka.formats.figures import plain_text
 from rulka.formats.output.html import as_html_pages, as_pdf_pages
 from rulka.formats.output.old_workbook import as_old
-from rulka.formats.output.page import Page
+from rulka.formats.output.page import HtmlPage
 from rulka.formats.output.stamp import Stamp
 from rulka.formats.output.text import as_csv, as_json, pages_json
-from rulka.formats.output.workbook import About, as_xlsx_pages
+from rulka.formats.output.workbook import CoverTexts, as_xlsx_pages
 from rulka.ledger.leaving import leave_as
 from rulka.ledger.models import Ledger
 from rulka.people.library.persons import Readers
@@ -24,7 +24,7 @@ from rulka.statements.models import Picture, Template
 from rulka.statements.output.origins import left_of
 from rulka.statements.output.templates import filled, with_template
 from rulka.statements.running.explained import explained_of, notes_of
-from rulka.statements.running.runs import Outcome, has_own_nodes
+from rulka.statements.running.runs import RunOutcome, has_own_nodes
 
 TYPES = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
@@ -57,7 +57,7 @@ class Maker:
 
 
 def leave(
-    outcomes: Sequence[Outcome], ledger: Ledger, form: str, maker: Maker = Maker(), template: Template | None = None
+    outcomes: Sequence[RunOutcome], ledger: Ledger, form: str, maker: Maker = Maker(), template: Template | None = None
 ) -> bytes:
     """The same as a file that leaves: it names its origin, by which it is verified when it comes back. A workbook is
     filled into a template where one is given."""
@@ -72,7 +72,7 @@ def leave(
 
 @as_usual()
 def export(
-    outcomes: Sequence[Outcome],
+    outcomes: Sequence[RunOutcome],
     ledger: Ledger,
     form: str,
     maker: Maker = Maker(),
@@ -97,10 +97,12 @@ def export(
         return "".join(f"{plain_text(one.computed.node.name)}\r\n{page}\r\n" for one, page in pages)
     at = timezone.localtime()
     readers = Readers(ledger.code)
-    given = [Page(one.computed, one.checks, notes_of(explained_of(ledger, one.computed, readers))) for one in outcomes]
+    given = [
+        HtmlPage(one.computed, one.checks, notes_of(explained_of(ledger, one.computed, readers))) for one in outcomes
+    ]
     link = _links(outcomes[0], ledger, maker)
     if form in ("xlsx", "xls"):
-        book = as_xlsx_pages(given, About(ledger.name, at, maker.person, link, stamp))
+        book = as_xlsx_pages(given, CoverTexts(ledger.name, at, maker.person, link, stamp))
         return book if form == "xlsx" else as_old(book)
     logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
     if form == "html":
@@ -108,7 +110,7 @@ def export(
     return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows, link=link, stamp=stamp)
 
 
-def _links(outcome: Outcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:
+def _links(outcome: RunOutcome, ledger: Ledger, maker: Maker) -> Callable[[str, str, str], str] | None:
     """Where a figure of a file is traced in Rulka."""
     if maker.address is None:
         return None
@@ -128,7 +130,7 @@ def logo_of(ledger: Ledger, name: str) -> str:
     return f"data:{picture.type};base64,{base64.b64encode(bytes(picture.data)).decode()}" if picture else ""
 
 
-def file_name(outcome: Outcome, form: str, *, several: bool = False) -> str:
+def file_name(outcome: RunOutcome, form: str, *, several: bool = False) -> str:
     """`income-statement-TF-2027-P07.xlsx`."""
     computed = outcome.computed
     return (

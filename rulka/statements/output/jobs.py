@@ -6,21 +6,21 @@ from rulka.ledger.seat import Seat
 from rulka.statements.models import Definition
 from rulka.statements.output.tasks import make_output
 from rulka.work.models import Output
-from rulka.work.services import outputs
+from rulka.work.services.outputs import OUTPUTS
 
 
 def recover(own: bool) -> int:
     """Queue again the files that a dead worker left."""
-    left = outputs.orphans(own=own)
+    left = OUTPUTS.orphans(own=own)
     for output in left:
-        outputs.wait_again(output.pk)
+        OUTPUTS.wait_again(output.pk)
         make_output.enqueue(output.pk)
     return len(left)
 
 
 def ask(seat: Seat, statement: Definition, form: str, node: str, address: str, *, pages: str = "all") -> Output:
     """Queue a file with a page or sheet for a node and all below it, or with other `pages`."""
-    output = outputs.create(
+    output = OUTPUTS.create(
         ledger=seat.ledger.code,
         person=seat.person.pk,
         person_name=seat.person.title or seat.person.username,

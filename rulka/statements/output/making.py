@@ -13,23 +13,25 @@ from rulka.statements.library.opening import open_stored
 from rulka.statements.output.exports import Maker, file_name, leave
 from rulka.statements.running.runs import run_pages, view_by
 from rulka.work.models import Output
-from rulka.work.services import files, outputs
+from rulka.work.services import files
+from rulka.work.services.jobs import JobCancelled
+from rulka.work.services.outputs import OUTPUTS
 
 
 def make(number: int) -> None:
     """Make a queued file, as the person who asked for it may see it."""
-    output = outputs.claim(number)
+    output = OUTPUTS.claim(number)
     if output is None:
         return
     try:
-        content, name, fence = _content(output, lambda done, of: outputs.tell(number, done, of))
-    except outputs.Cancelled:
-        outputs.end(number, Output.State.CANCELLED)
+        content, name, fence = _content(output, lambda done, of: OUTPUTS.tell(number, done, of))
+    except JobCancelled:
+        OUTPUTS.end(number, Output.State.CANCELLED)
     except RulkaError as error:
-        outputs.end(number, Output.State.FAILED, problem=str(error))
+        OUTPUTS.end(number, Output.State.FAILED, problem=str(error))
     else:
         path = files.keep(f"{number}.{output.form}", content)
-        outputs.end(number, Output.State.READY, file=path, name=name, fence=fence)
+        OUTPUTS.end(number, Output.State.READY, file=path, name=name, fence=fence)
 
 
 def _content(output: Output, tell: Callable[[int, int], None]) -> tuple[bytes, str, str]:

@@ -20,7 +20,7 @@ from rulka.core.proof.terms import terms_of
 from rulka.formats.output.text import as_json
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import ChangedEntry, ChangedSum, EntrySum, changes_between, view_at
-from rulka.ledger.reading.trace_lines import LineQuery, Lines, ShownLine
+from rulka.ledger.reading.trace_lines import LineQuery, ShownLine, TraceLines
 from rulka.people.models import Person
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.models import Edition
@@ -140,7 +140,7 @@ def _largest(ledger: Ledger, computed: Computed, line: MovedLine) -> tuple[Shown
     for figure in (line.figure, *line.others):
         try:
             opened = open_figure(computed, line.row, figure.column)
-            lines = Lines.of(ledger, opened, LineQuery(sort="-amount"), 0)
+            lines = TraceLines.of(ledger, opened, LineQuery(sort="-amount"), 0)
         except RulkaError:
             continue  # sealed for the reader, or no row any more: nothing of it shows
         if found := lines.page(1, ("date", "document", "text", "counterparty name"), size=3).lines:

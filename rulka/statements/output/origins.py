@@ -24,7 +24,7 @@ from rulka.statements.library.shelves import EDIT, RUN, depth_on, level_on
 from rulka.statements.models import Definition
 from rulka.statements.output.editions import OF_LINES, statement_in
 from rulka.statements.output.moving import WhatMoved, since_run
-from rulka.statements.running.runs import Outcome
+from rulka.statements.running.runs import RunOutcome
 from rulka.work.models import LeftFile
 from rulka.work.services import leaving
 from rulka.work.services.leaving import Left
@@ -43,7 +43,9 @@ WAYS: Mapping[str, Callable[[StatementDef], StatementDef]] = {
 # leaving ------------------------------------------------------------------------------------------------------------
 
 
-def left_of(outcomes: Sequence[Outcome], ledger: Ledger, *, person: int | None = None, person_name: str = "") -> Left:
+def left_of(
+    outcomes: Sequence[RunOutcome], ledger: Ledger, *, person: int | None = None, person_name: str = ""
+) -> Left:
     """What a file of some runs is of, with all that computes it again."""
     first = outcomes[0].computed
     names = {one.computed.statement.name for one in outcomes}
@@ -61,7 +63,7 @@ def left_of(outcomes: Sequence[Outcome], ledger: Ledger, *, person: int | None =
     )
 
 
-def _page(outcome: Outcome, ledger: Ledger) -> dict[str, Any]:
+def _page(outcome: RunOutcome, ledger: Ledger) -> dict[str, Any]:
     computed = outcome.computed
     bodies = texts_of(outcome.definitions)
     statement = statement_in(bodies)
@@ -109,7 +111,7 @@ class Since:
 
 
 @dataclass(frozen=True)
-class Kind:
+class OriginKind:
     """What can leave: on which shelf a page stands, which right it needs, whether it shows what was read from journal
     lines, and what moved of it since."""
 
@@ -119,10 +121,21 @@ class Kind:
     since: Callable[[LeftFile, Page, Ledger, Fence, Person | None], Since]
 
 
-_KINDS: dict[str, Kind] = {}
+def shelf_by_name(model: type[Any], key: str) -> Callable[[Ledger, Page], int | None]:
+    """The shelf of the thing that a page names under a key: as it stands now; of one that is gone the shelf it had."""
+
+    def shelf(ledger: Ledger, page: Page) -> int | None:
+        found = model._default_manager.filter(ledger=ledger, name=page[key]).first()
+        number: int | None = found.shelf_id if found else page["shelf"]
+        return number
+
+    return shelf
 
 
-def leaves(name: str, kind: Kind) -> None:
+_KINDS: dict[str, OriginKind] = {}
+
+
+def leaves(name: str, kind: OriginKind) -> None:
     """Register something else whose files name their origin."""
     _KINDS[name] = kind
 
@@ -223,7 +236,7 @@ def may_take(digest: str, person: Person) -> bool:
     return left is not None and may_see(left, person)
 
 
-def _may_see_page(kind: Kind, ledger: Ledger, page: Page, person: Person) -> bool:
+def _may_see_page(kind: OriginKind, ledger: Ledger, page: Page, person: Person) -> bool:
     shelf = kind.shelf(ledger, page)
     deep = _fence(ledger, person, shelf).shows_lines or not kind.shows_lines(page)
     return deep and level_on(person, shelf) >= kind.needs(page)
@@ -265,4 +278,4 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
         return Since(*named, why=str(error))
 
 
-leaves("statement", Kind(_shelf, _needed, _shows_lines, _since))
+leaves("statement", OriginKind(_shelf, _needed, _shows_lines, _since))

@@ -10,7 +10,7 @@ from rulka.ledger.reading.journal import Journal, JournalFilter, came_to
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
-from rulka.statements.output.origins import Kind, Page, Since, shelf_of
+from rulka.statements.output.origins import OriginKind, Page, Since, shelf_of
 from rulka.work.models import LeftFile
 
 
@@ -44,6 +44,6 @@ def _shelf_of_trace(ledger: Ledger, page: Page) -> int | None:
     return shelf_of(ledger, page, "name")
 
 
-JOURNAL = Kind(lambda ledger, page: None, lambda page: RUN, lambda page: True, _since_journal)
-TRACE = Kind(_shelf_of_trace, lambda page: RUN, lambda page: True, _since_trace)
-BALANCES = Kind(lambda ledger, page: None, lambda page: RUN, lambda page: False, _since_balances)
+JOURNAL = OriginKind(lambda ledger, page: None, lambda page: RUN, lambda page: True, _since_journal)
+TRACE = OriginKind(_shelf_of_trace, lambda page: RUN, lambda page: True, _since_trace)
+BALANCES = OriginKind(lambda ledger, page: None, lambda page: RUN, lambda page: False, _since_balances)

@@ -19,11 +19,11 @@ from rulka.statements.library.opening import definition_for, definitions_for, op
 from rulka.statements.library.shelves import RUN, depth_on, level_of
 from rulka.statements.models import Definition, Edition
 from rulka.statements.output.exports import TYPES, Maker, export, leave
-from rulka.statements.running.runs import Outcome, page_nodes, read_by, run_pages, view_by
+from rulka.statements.running.runs import RunOutcome, page_nodes, read_by, run_pages, view_by
 
 
 @dataclass(frozen=True)
-class Asked:
+class SendRequest:
     """What somebody gets of one thing: as which person, when, for which node, at which revision; `edition` as it was
     kept. `leaves` where the file really goes: it names its origin then."""
 
@@ -44,17 +44,17 @@ class Asked:
 
 
 @dataclass(frozen=True)
-class Piece:
+class SentFile:
     """What becomes one file: what names it, and its content by form."""
 
     values: Mapping[str, str]
     content: Callable[[str], bytes]
 
 
-class Kind(Protocol):
+class SendableKind(Protocol):
     """A kind of thing that can be sent."""
 
-    def pieces(self, asked: Asked) -> Sequence[Piece]:
+    def pieces(self, asked: SendRequest) -> Sequence[SentFile]:
         """What somebody gets of it; raises RulkaError where they get nothing."""
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
@@ -70,7 +70,7 @@ class Kind(Protocol):
         """The names and titles of what somebody may send."""
 
 
-_KINDS: dict[str, Kind] = {}
+_KINDS: dict[str, SendableKind] = {}
 
 
 SENT_AS: Mapping[str, str] = {
@@ -81,7 +81,7 @@ SENT_AS: Mapping[str, str] = {
 """What files are that go, by their ending."""
 
 
-def sends(name: str, kind: Kind) -> None:
+def sends(name: str, kind: SendableKind) -> None:
     """Register another kind."""
     _KINDS[name] = kind
 
@@ -91,7 +91,7 @@ def kinds() -> tuple[str, ...]:
     return tuple(_KINDS)
 
 
-def kind_named(name: str) -> Kind:
+def kind_named(name: str) -> SendableKind:
     """A kind by its name."""
     if name not in _KINDS:
         raise NotFound(f"Nothing of the kind '{name[:40]}' is sent.", hint=one_of(name, _KINDS), subject="sends")
@@ -101,7 +101,7 @@ def kind_named(name: str) -> Kind:
 # statements ---------------------------------------------------------------------------------------------------------
 
 
-def definitions_sent(asked: Asked) -> Definitions:
+def definitions_sent(asked: SendRequest) -> Definitions:
     """A statement with its parts as they are, or as in the newest edition of the period."""
     now = open_statement(asked.ledger, asked.name, person=asked.person)
     if not asked.edition:
@@ -128,7 +128,7 @@ def edition_sent(statement: Definition, period: str) -> Edition:
     return found
 
 
-def outcomes_of(asked: Asked) -> list[Outcome]:
+def outcomes_of(asked: SendRequest) -> list[RunOutcome]:
     """A statement as somebody gets it, for its node and those asked for below; without a node for the first that they
     see."""
     definitions = definitions_sent(asked)
@@ -141,12 +141,12 @@ def outcomes_of(asked: Asked) -> list[Outcome]:
 
 
 class _Statements:
-    def pieces(self, asked: Asked) -> list[Piece]:
+    def pieces(self, asked: SendRequest) -> list[SentFile]:
         outcomes = outcomes_of(asked)
         groups = [[one] for one in outcomes] if asked.each else [outcomes]
         return [self._piece(group, asked) for group in groups]
 
-    def _piece(self, outcomes: list[Outcome], asked: Asked) -> Piece:
+    def _piece(self, outcomes: list[RunOutcome], asked: SendRequest) -> SentFile:
         maker = Maker(asked.sender, number=asked.person.pk)
 
         def content(form: str) -> bytes:
@@ -161,7 +161,7 @@ class _Statements:
             )  # fmt: skip
             return made if isinstance(made, bytes) else made.encode()
 
-        return Piece(page_values(outcomes[0].computed, asked.ledger.name, asked.at), content)
+        return SentFile(page_values(outcomes[0].computed, asked.ledger.name, asked.at), content)
 
     def edition(self, ledger: Ledger, name: str, period: str) -> int | None:
         return edition_sent(definition_for(ledger, "statement", name, None), period).revision

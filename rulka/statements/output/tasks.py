@@ -6,8 +6,8 @@ from django.utils import timezone
 from django_tasks import task
 
 from rulka.statements.output import making
-from rulka.work.services import outputs
 from rulka.work.services.guarding import guarded
+from rulka.work.services.outputs import OUTPUTS
 from rulka.work.services.recovery import PAUSE
 
 
@@ -16,7 +16,7 @@ def make_output(number: int) -> None:
     """Make a queued file; what nobody expected ends it with an incident number."""
 
     def again() -> None:
-        outputs.wait_again(number)
+        OUTPUTS.wait_again(number)
         make_output.using(run_after=timezone.now() + PAUSE).enqueue(number)
 
-    guarded("output", number, making.make, again=again, fail=lambda told: outputs.fail(number, told))
+    guarded("output", number, making.make, again=again, fail=lambda told: OUTPUTS.fail(number, told))

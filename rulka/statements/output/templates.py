@@ -49,7 +49,7 @@ class Subject:
         return tuple(one.casefold() for one in self.layouts or ())
 
 
-class Kind(Protocol):
+class TemplateKind(Protocol):
     """What templates can be made of: how it is opened, what of its output stays the reader's own, and what follows
     once one is kept. `route` names its page's address, `bar` its place in the bar."""
 
@@ -72,15 +72,15 @@ class Kind(Protocol):
         """What an address of its page carries to show a template."""
 
 
-_KINDS: dict[str, Kind] = {}
+_KINDS: dict[str, TemplateKind] = {}
 
 
-def makes_templates(name: str, kind: Kind) -> None:
+def makes_templates(name: str, kind: TemplateKind) -> None:
     """Register something whose output can become a template."""
     _KINDS[name] = kind
 
 
-def kind_named(name: str) -> Kind:
+def kind_named(name: str) -> TemplateKind:
     """What is registered under a name."""
     if name not in _KINDS:
         raise NotFound(f"'{name[:20]}' has no templates.", hint=one_of(name, _KINDS), subject="template")

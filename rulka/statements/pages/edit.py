@@ -24,7 +24,7 @@ from rulka.screen import Screen
 from rulka.statements.editing import edit as editing
 from rulka.statements.editing import starting
 from rulka.statements.editing.actions import copied, copied_columns, find_action, keys
-from rulka.statements.editing.edit import ChangedSince, Parts, SharedPart, Sight
+from rulka.statements.editing.edit import ChangedSince, EditSight, Parts, SharedPart
 from rulka.statements.library import catalogue, versions
 from rulka.statements.library.assemble import Definitions, Known
 from rulka.statements.library.opening import open_definition, open_statement
@@ -32,7 +32,7 @@ from rulka.statements.models import PARTS
 from rulka.statements.pages.fields import SELECTIONS
 from rulka.statements.pages.panel import STATE, Said, refused
 from rulka.statements.pages.statement import statement_screen
-from rulka.statements.running.runs import Outcome
+from rulka.statements.running.runs import RunOutcome
 
 KEPT = ("row", "column", "lines", "columns", "account", "search", "type", "category", "only", "sort")
 
@@ -55,7 +55,7 @@ def answer(
     name: str,
     asked: QueryDict,
     said: Said,
-    outcome: Outcome | None = None,
+    outcome: RunOutcome | None = None,
     definitions: Definitions | None = None,
     known: Known | None = None,
 ) -> HttpResponse:
@@ -75,7 +75,7 @@ def answer(
     return changed
 
 
-def _doing(request: HttpRequest, definitions: Definitions, sight: Sight) -> Callable[[Parts], Edited]:
+def _doing(request: HttpRequest, definitions: Definitions, sight: EditSight) -> Callable[[Parts], Edited]:
     """The edit that a request asks for."""
     action = find_action(request.POST.get("do", ""))
 
@@ -106,7 +106,7 @@ def edit(request: HttpRequest, name: str) -> HttpResponse:
     """Do one edit and show the statement with it, or the question or refusal beside what was asked."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
+    name, sight = definitions["statement"].name, editing.edit_sight(seat, definitions["statement"])
     do = _doing(request, definitions, sight)
     try:
         if request.POST.get("copy"):
@@ -186,7 +186,7 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
     """What is wrong with what is being typed, in words; nothing is changed."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
+    name, sight = definitions["statement"].name, editing.edit_sight(seat, definitions["statement"])
     do = _doing(request, definitions, sight)
     problem = None
     with transaction.atomic():
@@ -198,11 +198,11 @@ def check(request: HttpRequest, name: str) -> HttpResponse:
         except RulkaError as error:
             problem = error
         transaction.set_rollback(True)
-    return Note(problem=problem, meant=None if problem else _meant(request.POST, sight)).response(request)
+    return FieldNote(problem=problem, meant=None if problem else _meant(request.POST, sight)).response(request)
 
 
 @dataclass(frozen=True, kw_only=True)
-class Note(Screen):
+class FieldNote(Screen):
     """What is told beside a field while somebody types: what is wrong with it, or what a selection means."""
 
     html = "statements/_note.html"
@@ -210,7 +210,7 @@ class Note(Screen):
     meant: Meant | None
 
 
-def _meant(posted: QueryDict, sight: Sight) -> Meant | None:
+def _meant(posted: QueryDict, sight: EditSight) -> Meant | None:
     """What the selection means that somebody types or has set; None where it is none or stands for nothing on
     purpose."""
     text = str(posted.get("value", "")).strip()
@@ -239,7 +239,7 @@ def _turned(request: HttpRequest, name: str, word: str, turn: Callable[..., tupl
         told, definitions = turn(statement, person=seat.person)
     except RulkaError as error:
         return answer(request, seat, name, address(request.POST), refused(error, request.POST))
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
     asked = _known(request.POST, outcome.computed)
     return answer(request, seat, name, asked, Said(done=f"{word}: {told}."), outcome, definitions)
 

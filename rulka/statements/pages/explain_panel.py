@@ -19,7 +19,7 @@ from rulka.ledger.reading.entries import entries_in_sight
 from rulka.ledger.reading.suspects import suspects
 from rulka.ledger.seat import Seat
 from rulka.people.models import Person
-from rulka.screen import Screen
+from rulka.screen import PanelBody
 from rulka.statements.models import Explanation, ExplanationFile, ExplanationStep
 from rulka.statements.running.explained import (
     Explained,
@@ -80,7 +80,7 @@ def _called(person: Person | None) -> str:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ExplainPanel(Screen):
+class ExplainPanel(PanelBody):
     """What is to be explained of a run: how many of how many are left, by whom, and which one is open; `entry` is one
     that the address offers as proof, `wrong` what looks wrong there."""
 

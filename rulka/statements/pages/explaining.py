@@ -28,7 +28,7 @@ from rulka.ledger.seat import Seat, seat_of
 from rulka.screen import Screen
 from rulka.statements.editing import edit as editing
 from rulka.statements.editing import explaining
-from rulka.statements.editing.explaining import MOST_BYTES, Asked
+from rulka.statements.editing.explaining import MOST_BYTES, ExplainRequest
 from rulka.statements.library.assemble import Definitions
 from rulka.statements.library.opening import open_statement
 from rulka.statements.pages.edit import address, answer
@@ -36,7 +36,7 @@ from rulka.statements.pages.panel import Said, refused
 from rulka.statements.pages.statement import trace_room
 from rulka.statements.running.compared import with_comparison
 from rulka.statements.running.explained import Explained, explained_of, progress_of
-from rulka.statements.running.runs import Outcome
+from rulka.statements.running.runs import RunOutcome
 
 MOST_SHOWN = 200
 MOST_HINTED = 20
@@ -64,7 +64,7 @@ class ShownVariance:
 
 
 @dataclass(frozen=True)
-class Found:
+class FoundVariances:
     """What was found: the first rows of `count`, how many lie within their thresholds (`judged` whether there are any),
     the comparison as addresses carry it, how many have nothing to compare with (`zero`), and what is closed."""
 
@@ -96,7 +96,7 @@ class VariancesPage(Screen):
     others: Sequence[tuple[str, str]]
     windows: Sequence[str]
     every: str
-    found: Found | None
+    found: FoundVariances | None
     problem: RulkaError | None
 
 
@@ -132,53 +132,46 @@ def variances_page(request: HttpRequest, name: str) -> HttpResponse:
     ).response(request, status=422 if problem else 200)
 
 
-def _found(seat: Seat, definitions: Definitions, given: dict[str, Any], *, every: bool) -> Found:
+def _found(seat: Seat, definitions: Definitions, given: dict[str, Any], *, every: bool) -> FoundVariances:
     compare = ""
     if given["against"]:
         asked = comparison(given["shown"], given["against"], given["look"], seat.view.frame.scenarios)
         definitions, compare = with_comparison(definitions, asked), asked.text
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
     computed = outcome.computed
-    own = read_threshold(given["beyond"], "beyond") if given["beyond"] else None
+    threshold = read_threshold(given["beyond"], "beyond") if given["beyond"] else None
     columns = [column.key for column in computed.columns if column.kind == "difference"] if compare else []
-    found = by_size(variances(computed, columns))
+    largest_first = by_size(variances(computed, columns))
 
     def exceeds(variance: Variance) -> bool:
-        return own.exceeded(variance.value, variance.compared) if own else variance.exceeds
+        return threshold.exceeded(variance.value, variance.compared) if threshold else variance.exceeds
 
-    judged = own is not None or any(variance.threshold for variance in found)
-    kept = [variance for variance in found if every or not judged or exceeds(variance)]
+    judged = threshold is not None or any(variance.threshold for variance in largest_first)
+    shown = [variance for variance in largest_first if every or not judged or exceeds(variance)]
     explained = [] if compare else explained_of(seat.ledger, computed, seat.readers)
-    by_key = {one.item.key: one for one in explained}
+    by_key = {explanation.item.key: explanation for explanation in explained}
     base = f"{seat.query}&{urlencode({'compare': compare})}" if compare else seat.query
-    rows = [
-        _row(
-            outcome,
-            variance,
-            by_key.get(variance.key),
-            base,
-            judged and exceeds(variance),
-            kept if at < MOST_HINTED else (),
-        )
-        for at, variance in enumerate(kept[:MOST_SHOWN])
-    ]
-    return Found(
+    rows = []
+    for number, variance in enumerate(shown[:MOST_SHOWN]):
+        hinted = shown if number < MOST_HINTED else ()
+        rows.append(_row(outcome, variance, by_key.get(variance.key), base, judged and exceeds(variance), hinted))
+    return FoundVariances(
         rows=rows,
-        count=len(kept),
-        left_out=len(found) - len(kept),
+        count=len(shown),
+        left_out=len(largest_first) - len(shown),
         judged=judged,
         compare=compare,
         progress=progress_of(explained),
         node=computed.node,
         unit=computed.statement.unit,
         beyond=given["beyond"] or computed.statement.explain.beyond.written,
-        zero=sum(1 for variance in kept if not variance.compared),
-        closed=[one for one in explained if one.item.state == "closed"],
+        zero=sum(1 for variance in shown if not variance.compared),
+        closed=[explanation for explanation in explained if explanation.item.state == "closed"],
     )
 
 
 def _row(
-    outcome: Outcome, variance: Variance, one: Explained | None, base: str, exceeds: bool, among: Sequence[Variance]
+    outcome: RunOutcome, variance: Variance, one: Explained | None, base: str, exceeds: bool, among: Sequence[Variance]
 ) -> ShownVariance:
     computed, row, column = outcome.computed, variance.row, variance.column
     style = style_of(row, column, computed)
@@ -203,7 +196,7 @@ def _row(
     )
 
 
-def _compared_with(outcome: Outcome, variance: Variance) -> str:
+def _compared_with(outcome: RunOutcome, variance: Variance) -> str:
     """What a variance is compared with, and its time."""
     columns = sides_of(outcome.computed, variance.column.key)
     heading = columns[1].heading if columns else ""
@@ -211,7 +204,7 @@ def _compared_with(outcome: Outcome, variance: Variance) -> str:
     return ", ".join(dict.fromkeys(filter(None, (heading, group))))
 
 
-def _hint(outcome: Outcome, variance: Variance, among: Sequence[Variance]) -> str:
+def _hint(outcome: RunOutcome, variance: Variance, among: Sequence[Variance]) -> str:
     """That a variance is a matter of time or place, in a few words."""
     try:
         found = timing_of(open_figure(outcome.computed, *variance.key)).hints
@@ -227,10 +220,10 @@ def _hint(outcome: Outcome, variance: Variance, among: Sequence[Variance]) -> st
 
 # what people do about them ------------------------------------------------------------------------------------------
 
-Doing = Callable[[Asked, HttpRequest], Any]
+Doing = Callable[[ExplainRequest, HttpRequest], Any]
 
 
-def _attach(asked: Asked, request: HttpRequest) -> Any:
+def _attach(asked: ExplainRequest, request: HttpRequest) -> Any:
     file = request.FILES.get("file")
     if file is None:
         raise RulkaError("No file came.", hint="Choose one.", subject="file")
@@ -270,9 +263,9 @@ def _entry(text: str) -> tuple[str, str]:
     return entity, number.strip()
 
 
-def _asked(seat: Seat, definitions: Definitions, given: Any) -> Asked:
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
-    return Asked(
+def _asked(seat: Seat, definitions: Definitions, given: Any) -> ExplainRequest:
+    outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
+    return ExplainRequest(
         seat.ledger,
         outcome,
         seat.person,

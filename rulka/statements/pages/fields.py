@@ -53,7 +53,7 @@ class Setting:
 
 
 @dataclass(frozen=True)
-class Group:
+class SettingGroup:
     """Fields that belong together; `open` groups are unfolded at first."""
 
     title: str
@@ -76,7 +76,7 @@ class Of:
 
 
 @dataclass(frozen=True)
-class Row:
+class SettingRow:
     """One setting: where it is written, what it is called, how it is filled in, for which kinds of lines or columns
     there is it (for all where none is named), and `when`."""
 
@@ -95,26 +95,26 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Rows:
+class SettingRows:
     """Settings that belong together: folded at first where `folded`, but for when one of the settings that it `opens`
     for is written."""
 
     title: str
-    rows: tuple[Row, ...]
+    rows: tuple[SettingRow, ...]
     folded: bool = False
     opens: tuple[str, ...] = ()
 
 
-def _numbers(prefix: str, kinds: tuple[str, ...] = ()) -> Rows:
+def _numbers(prefix: str, kinds: tuple[str, ...] = ()) -> SettingRows:
     """How figures are written, of a line or a column."""
     styles, as_statement = ("amount", "percent", "per unit", "quantity"), "as the statement"
-    return Rows("Numbers", (
-        Row(f"{prefix}.style", "Written as", "choice", styles, "as they are", kinds),
-        Row(f"{prefix}.decimals", "Decimals", "choice", "0123456", as_statement, kinds),
-        Row(f"{prefix}.unit", "Unit", "choice", UNITS, as_statement, kinds),
-        Row(f"{prefix}.negative", "Negative", "choice", ("minus", "brackets", "red"), as_statement, kinds),
-        Row(f"{prefix}.zero", "Zero", "choice", ("dash", "0", "blank"), as_statement, kinds),
-        Row(f"{prefix}.currency", "Currency", "choice", ("never", "first and totals"), as_statement, kinds),
+    return SettingRows("Numbers", (
+        SettingRow(f"{prefix}.style", "Written as", "choice", styles, "as they are", kinds),
+        SettingRow(f"{prefix}.decimals", "Decimals", "choice", "0123456", as_statement, kinds),
+        SettingRow(f"{prefix}.unit", "Unit", "choice", UNITS, as_statement, kinds),
+        SettingRow(f"{prefix}.negative", "Negative", "choice", ("minus", "brackets", "red"), as_statement, kinds),
+        SettingRow(f"{prefix}.zero", "Zero", "choice", ("dash", "0", "blank"), as_statement, kinds),
+        SettingRow(f"{prefix}.currency", "Currency", "choice", ("never", "first and totals"), as_statement, kinds),
     ), folded=True)  # fmt: skip
 
 
@@ -129,65 +129,100 @@ EXPANDED, ITS_COLUMN, QUOTES = (
 )
 
 LINE = (
-    Rows("What it shows", (
-        Row("kind", "Kind", "choice", Of("kinds"), do="line-kind"),
-        Row("label", Of("label"), kinds=LABELLED, required=True),
-        Row("accounts", "Accounts", "area", default="none yet", kinds=LIN, example=Of("example")),
-        Row("formula", "Formula", "area", kinds=CAL, hint=QUOTES),
-        Row("total", "Label of its total", default="no total", kinds=SEC),
-        Row("show", "Its heading", "choice", ("total only",), "shown", SEC),
-        Row("panel", "Half of the page", "choice", ("second",), "goes on", SEC),
-        Row("holds", "What must be true", "area", default="says what must agree instead", kinds=CHECK),
-        Row("agree", "What must agree, one a row", "area", default="says what must be true instead", kinds=CHECK),
-        Row("tolerance", "Tolerance", default="0", kinds=CHECK),
-        Row("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
-    )),
-    Rows("From where", (
-        Row("sign", "Sign", "choice", SIGNS, Of("sign"), LIN),
-        Row("expand", "One row for each of", default="one row for all", kinds=LIN, hint=Of("expansions")),
-        Row("detail", "Detail for readers", "choice", ("closed",), "open", LIN),
-        Row("rows", "Its rows stand", "choice", ("below",), "in its place", LIN, EXPANDED),
-        Row("sort", "Rows sorted by", "choice", SORTS, "code", LIN, EXPANDED),
-        Row("top", "Only the largest", default="all", kinds=LIN, when=EXPANDED),
-        Row("others", "Label of the others", default="All others", kinds=LIN, when=EXPANDED),
-    )),
-    Rows("Instead of what its column reads", (
-        Row("measure", "Measure", "choice", MEASURES, ITS_COLUMN, LIN),
-        Row("window", "Window of time", "suggest", WINDOWS, ITS_COLUMN, LIN),
-        Row("shift", "Shifted by", "suggest", SHIFTS, "not shifted", LIN),
-        Row("scenario", "Scenario", "choice", Of("scenarios"), ITS_COLUMN, LIN),
-        Row("entries", "Entries", "choice", ENTRIES, ITS_COLUMN, LIN),
-        Row("intercompany", "Intercompany", "choice", ("difference",), "no", LIN),
-    ), folded=True, opens=("measure", "window", "shift", "scenario", "entries", "intercompany")),
-    Rows("Variances", (
-        Row("explain", "To explain beyond", default="as the statement", kinds=VALUED,
-            example="100 000 and 5 %, or never"),
-        Row("owner", "Explained by", "person", Of("people"), "by node", VALUED),
-        Row("volume", "Counted by", default="nothing", kinds=LIN, example="a statistical account, 9030"),
-    ), folded=True, opens=("explain",)),
-    Rows("How it looks", (
-        Row("hide", "Hide", "choice", HIDING, "by default", VALUED),
-        Row("favourable", "Better when", "choice", ("higher", "lower", "neither"), "by account type", VALUED),
-        Row("ruling", "Ruling", "choice", ("single", "double"), "by kind", VALUED),
-        Row("hide", "Hide", "choice", HIDING, "never", ("heading", "text", "spacer")),
-        Row("look.bold", "Bold", "choice", YES_NO, "by kind", WORDED),
-        Row("look.italic", "Italic", "choice", YES_NO, "no", WORDED),
-        Row("look.shade", "Shaded", "choice", ("light", "strong"), "no", WORDED),
-        Row("look.above", "Line above", "choice", RULES, "by kind", WORDED),
-        Row("look.below", "Line below", "choice", RULES, "by kind", WORDED),
-        Row("look.box", "Boxed", "choice", YES_NO, "no", WORDED),
-        Row("look.align", "Figures", "choice", ("left", "right", "centre"), "right", WORDED),
-        Row("look.indent", "Indented further by", "choice", "1234", "0", WORDED),
-        Row("look.note", "Note", default="none", kinds=WORDED),
-        Row("look.break", "Page break", "choice", ("before", "after"), "none", WORDED),
-        Row("look.keep", "Keep together", "choice", ("with next",), "no", WORDED),
-        Row("rounding", "Rounding", "choice", ("exempt",), "as the statement", VALUED),
-    ), folded=True),
+    SettingRows(
+        "What it shows",
+        (
+            SettingRow("kind", "Kind", "choice", Of("kinds"), do="line-kind"),
+            SettingRow("label", Of("label"), kinds=LABELLED, required=True),
+            SettingRow("accounts", "Accounts", "area", default="none yet", kinds=LIN, example=Of("example")),
+            SettingRow("formula", "Formula", "area", kinds=CAL, hint=QUOTES),
+            SettingRow("total", "Label of its total", default="no total", kinds=SEC),
+            SettingRow("show", "Its heading", "choice", ("total only",), "shown", SEC),
+            SettingRow("panel", "Half of the page", "choice", ("second",), "goes on", SEC),
+            SettingRow("holds", "What must be true", "area", default="says what must agree instead", kinds=CHECK),
+            SettingRow(
+                "agree", "What must agree, one a row", "area", default="says what must be true instead", kinds=CHECK
+            ),
+            SettingRow("tolerance", "Tolerance", default="0", kinds=CHECK),
+            SettingRow("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
+        ),
+    ),
+    SettingRows(
+        "From where",
+        (
+            SettingRow("sign", "Sign", "choice", SIGNS, Of("sign"), LIN),
+            SettingRow("expand", "One row for each of", default="one row for all", kinds=LIN, hint=Of("expansions")),
+            SettingRow("detail", "Detail for readers", "choice", ("closed",), "open", LIN),
+            SettingRow("rows", "Its rows stand", "choice", ("below",), "in its place", LIN, EXPANDED),
+            SettingRow("sort", "Rows sorted by", "choice", SORTS, "code", LIN, EXPANDED),
+            SettingRow("top", "Only the largest", default="all", kinds=LIN, when=EXPANDED),
+            SettingRow("others", "Label of the others", default="All others", kinds=LIN, when=EXPANDED),
+        ),
+    ),
+    SettingRows(
+        "Instead of what its column reads",
+        (
+            SettingRow("measure", "Measure", "choice", MEASURES, ITS_COLUMN, LIN),
+            SettingRow("window", "Window of time", "suggest", WINDOWS, ITS_COLUMN, LIN),
+            SettingRow("shift", "Shifted by", "suggest", SHIFTS, "not shifted", LIN),
+            SettingRow("scenario", "Scenario", "choice", Of("scenarios"), ITS_COLUMN, LIN),
+            SettingRow("entries", "Entries", "choice", ENTRIES, ITS_COLUMN, LIN),
+            SettingRow("intercompany", "Intercompany", "choice", ("difference",), "no", LIN),
+        ),
+        folded=True,
+        opens=("measure", "window", "shift", "scenario", "entries", "intercompany"),
+    ),
+    SettingRows(
+        "Variances",
+        (
+            SettingRow(
+                "explain",
+                "To explain beyond",
+                default="as the statement",
+                kinds=VALUED,
+                example="100 000 and 5 %, or never",
+            ),
+            SettingRow("owner", "Explained by", "person", Of("people"), "by node", VALUED),
+            SettingRow("volume", "Counted by", default="nothing", kinds=LIN, example="a statistical account, 9030"),
+        ),
+        folded=True,
+        opens=("explain",),
+    ),
+    SettingRows(
+        "How it looks",
+        (
+            SettingRow("hide", "Hide", "choice", HIDING, "by default", VALUED),
+            SettingRow(
+                "favourable", "Better when", "choice", ("higher", "lower", "neither"), "by account type", VALUED
+            ),
+            SettingRow("ruling", "Ruling", "choice", ("single", "double"), "by kind", VALUED),
+            SettingRow("hide", "Hide", "choice", HIDING, "never", ("heading", "text", "spacer")),
+            SettingRow("look.bold", "Bold", "choice", YES_NO, "by kind", WORDED),
+            SettingRow("look.italic", "Italic", "choice", YES_NO, "no", WORDED),
+            SettingRow("look.shade", "Shaded", "choice", ("light", "strong"), "no", WORDED),
+            SettingRow("look.above", "Line above", "choice", RULES, "by kind", WORDED),
+            SettingRow("look.below", "Line below", "choice", RULES, "by kind", WORDED),
+            SettingRow("look.box", "Boxed", "choice", YES_NO, "no", WORDED),
+            SettingRow("look.align", "Figures", "choice", ("left", "right", "centre"), "right", WORDED),
+            SettingRow("look.indent", "Indented further by", "choice", "1234", "0", WORDED),
+            SettingRow("look.note", "Note", default="none", kinds=WORDED),
+            SettingRow("look.break", "Page break", "choice", ("before", "after"), "none", WORDED),
+            SettingRow("look.keep", "Keep together", "choice", ("with next",), "no", WORDED),
+            SettingRow("rounding", "Rounding", "choice", ("exempt",), "as the statement", VALUED),
+        ),
+        folded=True,
+    ),
     _numbers("look.number", VALUED),
-    Rows("Only in some columns", (
-        Row("columns", "Columns by key", default="all", kinds=("line", "calculation", "check"), hint=Of("columns")),
-    ), folded=True),
-)  # fmt: skip
+    SettingRows(
+        "Only in some columns",
+        (
+            SettingRow(
+                "columns", "Columns by key", default="all", kinds=("line", "calculation", "check"), hint=Of("columns")
+            ),
+        ),
+        folded=True,
+    ),
+)
 """The settings of a line."""
 
 READING, SERIES, DIFFERENCES = ("figures", "series"), ("series",), ("difference", "percent", "sum")
@@ -198,48 +233,48 @@ AGAIN = "yes: derived again from this column's own lines"
 TOGETHER = "with commas between, a series with all its columns"
 
 COLUMN = (
-    Rows("What it shows", (
-        Row("kind", "Kind", "choice", Of("kinds"), do="column-kind"),
-        Row("heading", "Heading", default="by its key", hint=HEADING),
-        Row("each", "One for each", "choice", Of("each"), kinds=SERIES),
-        Row("total", "Heading of its total", default="no total", kinds=SERIES),
-        Row("within", "Cut from", "suggest", WINDOWS, Of("within"), SERIES, TIMED),
-        Row("totals", "Totals after each", default="none", kinds=SERIES, when=TIMED, hint="quarter, year"),
-        Row("none", "Heading of what is none of these", default="left out", kinds=SERIES, when=COUNTED),
+    SettingRows("What it shows", (
+        SettingRow("kind", "Kind", "choice", Of("kinds"), do="column-kind"),
+        SettingRow("heading", "Heading", default="by its key", hint=HEADING),
+        SettingRow("each", "One for each", "choice", Of("each"), kinds=SERIES),
+        SettingRow("total", "Heading of its total", default="no total", kinds=SERIES),
+        SettingRow("within", "Cut from", "suggest", WINDOWS, Of("within"), SERIES, TIMED),
+        SettingRow("totals", "Totals after each", default="none", kinds=SERIES, when=TIMED, hint="quarter, year"),
+        SettingRow("none", "Heading of what is none of these", default="left out", kinds=SERIES, when=COUNTED),
     )),
-    Rows("From where", (
-        Row("scenario", "Scenario", "choice", Of("scenarios"), "actual", READING),
-        Row("window", "Window of time", "suggest", WINDOWS, "period", READING, Of("windowed")),
-        Row("shift", "Shifted by", "suggest", SHIFTS, "not shifted", READING),
-        Row("measure", "Measure", "choice", MEASURES, "activity", READING),
-        Row("narrow", "Narrowed to", default="everything", kinds=READING, example=Of("example")),
-        Row("then", "Then, after the period", "choice", Of("others"), "nothing", READING),
-        Row("entries", "Entries", "choice", ENTRIES, "posted", READING),
-        Row("credits", "Credits", "choice", ("positive", "negative"), "positive", READING),
-        Row("node", "Node", "choice", NODES, "that of the page", READING, NODES),
-        Row("inside", "Inside of node", "choice", NODES, "all of it", READING, NODES),
-        Row("calendar", "Calendar", "choice", ("own", "group"), "as the statement", READING, Of("calendars")),
-        Row("part", "Consolidation", "choice", CONSOLIDATION, "before elimination", READING),
-        Row("weeks", "Weeks begin", "choice", WEEKDAYS, "with the period", READING),
-        Row("by day", "Budgets by day", "choice", ("refuse", "spread"), "refuse", READING),
-        Row("check", "Columns that together, by key", kinds=CHECK, hint=TOGETHER),
-        Row("equals", "must equal the column", kinds=CHECK),
-        Row("tolerance", "Tolerance", default="0", kinds=CHECK),
-        Row("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
-        Row(Of("kind"), "Of columns, by key", kinds=("difference", "percent"), hint="the first less the second"),
-        Row("sum", "Of columns, by key", kinds=("sum",), hint="with commas between"),
-        Row("base", "Percent of", default="the second", kinds=("percent",)),
-        Row("share", "Of column, by key", kinds=("share",)),
-        Row("line", "As a part of the line", kinds=("share",)),
-        Row("formula", "Formula over columns by key", "area", kinds=("formula",)),
-        Row("aggregates", "Totals", "choice", YES_NO, "by kind", (*DIFFERENCES, "formula"), hint=AGAIN),
-        Row("text", "Text", "choice", TEXTS, kinds=("text",)),
+    SettingRows("From where", (
+        SettingRow("scenario", "Scenario", "choice", Of("scenarios"), "actual", READING),
+        SettingRow("window", "Window of time", "suggest", WINDOWS, "period", READING, Of("windowed")),
+        SettingRow("shift", "Shifted by", "suggest", SHIFTS, "not shifted", READING),
+        SettingRow("measure", "Measure", "choice", MEASURES, "activity", READING),
+        SettingRow("narrow", "Narrowed to", default="everything", kinds=READING, example=Of("example")),
+        SettingRow("then", "Then, after the period", "choice", Of("others"), "nothing", READING),
+        SettingRow("entries", "Entries", "choice", ENTRIES, "posted", READING),
+        SettingRow("credits", "Credits", "choice", ("positive", "negative"), "positive", READING),
+        SettingRow("node", "Node", "choice", NODES, "that of the page", READING, NODES),
+        SettingRow("inside", "Inside of node", "choice", NODES, "all of it", READING, NODES),
+        SettingRow("calendar", "Calendar", "choice", ("own", "group"), "as the statement", READING, Of("calendars")),
+        SettingRow("part", "Consolidation", "choice", CONSOLIDATION, "before elimination", READING),
+        SettingRow("weeks", "Weeks begin", "choice", WEEKDAYS, "with the period", READING),
+        SettingRow("by day", "Budgets by day", "choice", ("refuse", "spread"), "refuse", READING),
+        SettingRow("check", "Columns that together, by key", kinds=CHECK, hint=TOGETHER),
+        SettingRow("equals", "must equal the column", kinds=CHECK),
+        SettingRow("tolerance", "Tolerance", default="0", kinds=CHECK),
+        SettingRow("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
+        SettingRow(Of("kind"), "Of columns, by key", kinds=("difference", "percent"), hint="the first less the second"),
+        SettingRow("sum", "Of columns, by key", kinds=("sum",), hint="with commas between"),
+        SettingRow("base", "Percent of", default="the second", kinds=("percent",)),
+        SettingRow("share", "Of column, by key", kinds=("share",)),
+        SettingRow("line", "As a part of the line", kinds=("share",)),
+        SettingRow("formula", "Formula over columns by key", "area", kinds=("formula",)),
+        SettingRow("aggregates", "Totals", "choice", YES_NO, "by kind", (*DIFFERENCES, "formula"), hint=AGAIN),
+        SettingRow("text", "Text", "choice", TEXTS, kinds=("text",)),
     )),
-    Rows("How it looks", (
-        Row("group", "Headings above, one a row", "area", default="none"),
-        Row("hide", "Hide", "choice", COLUMN_HIDING, "never"),
-        Row("width", "Width in characters", default="as needed"),
-        Row("key", "Key", hint="how other columns name it", required=True),
+    SettingRows("How it looks", (
+        SettingRow("group", "Headings above, one a row", "area", default="none"),
+        SettingRow("hide", "Hide", "choice", COLUMN_HIDING, "never"),
+        SettingRow("width", "Width in characters", default="as needed"),
+        SettingRow("key", "Key", hint="how other columns name it", required=True),
     ), folded=True),
     _numbers("number"),
 )  # fmt: skip
@@ -247,52 +282,53 @@ COLUMN = (
 
 SEPARATORS = ("space", "comma", "point", "apostrophe", "none")
 STATEMENT = (
-    Rows("Title", (Row("title", "Title"), Row("subtitle", "Below it", default="nothing"))),
-    Rows("Figures", (
-        Row("figures.unit", "Unit", "choice", UNITS, "units"),
-        Row("figures.decimals", "Decimals", "choice", "0123", "2"),
-        Row("figures.negative", "Negative", "choice", ("minus", "brackets", "red"), "minus"),
-        Row("figures.zero", "Zero", "choice", ("dash", "0", "blank"), "dash"),
-        Row("figures.currency", "Currency", "choice", ("never", "first and totals"), "never"),
-        Row("figures.rounding", "Rounding", "choice", ROUNDINGS, "exact"),
-        Row("figures.rest", "Takes the differences", "choice", Of("labels"), "largest remainder", when=Of("rounds")),
-        Row("figures.grouping", "Thousands", "choice", SEPARATORS, "space"),
-        Row("figures.decimal mark", "Decimal mark", "choice", ("point", "comma"), "point"),
-        Row("currency", "Currency of the page", "choice", ("group",), "the node's own"),
-        Row("calendar", "Calendar", "choice", ("own",), "the group's", when=Of("calendars")),
+    SettingRows("Title", (SettingRow("title", "Title"), SettingRow("subtitle", "Below it", default="nothing"))),
+    SettingRows("Figures", (
+        SettingRow("figures.unit", "Unit", "choice", UNITS, "units"),
+        SettingRow("figures.decimals", "Decimals", "choice", "0123", "2"),
+        SettingRow("figures.negative", "Negative", "choice", ("minus", "brackets", "red"), "minus"),
+        SettingRow("figures.zero", "Zero", "choice", ("dash", "0", "blank"), "dash"),
+        SettingRow("figures.currency", "Currency", "choice", ("never", "first and totals"), "never"),
+        SettingRow("figures.rounding", "Rounding", "choice", ROUNDINGS, "exact"),
+        SettingRow("figures.rest", "Takes the differences", "choice", Of("labels"), "largest remainder",
+                   when=Of("rounds")),
+        SettingRow("figures.grouping", "Thousands", "choice", SEPARATORS, "space"),
+        SettingRow("figures.decimal mark", "Decimal mark", "choice", ("point", "comma"), "point"),
+        SettingRow("currency", "Currency of the page", "choice", ("group",), "the node's own"),
+        SettingRow("calendar", "Calendar", "choice", ("own",), "the group's", when=Of("calendars")),
     )),
-    Rows("Paper", (
-        Row("depth", "Output shows", "choice", DEPTHS, "figures"),
-        Row("page.paper", "Paper", "choice", PAPERS, "A4"),
-        Row("page.orientation", "Orientation", "choice", ORIENTATIONS, "by its columns"),
-        Row("page.fit", "Fit to", "choice", ("width",), "as it is"),
-        Row("page.heads", "Headings", "choice", ("once",), "on every page"),
-        Row("page.breaks", "New page", "choice", ("before sections",), "where it is full"),
-        Row("page.title", "Title block", "choice", ("left out",), "shown"),
-        Row("page.checks", "Checks", "choice", ("left out",), "shown"),
-        Row("page.logo", "Logo", "choice", Of("pictures"), "none"),
+    SettingRows("Paper", (
+        SettingRow("depth", "Output shows", "choice", DEPTHS, "figures"),
+        SettingRow("page.paper", "Paper", "choice", PAPERS, "A4"),
+        SettingRow("page.orientation", "Orientation", "choice", ORIENTATIONS, "by its columns"),
+        SettingRow("page.fit", "Fit to", "choice", ("width",), "as it is"),
+        SettingRow("page.heads", "Headings", "choice", ("once",), "on every page"),
+        SettingRow("page.breaks", "New page", "choice", ("before sections",), "where it is full"),
+        SettingRow("page.title", "Title block", "choice", ("left out",), "shown"),
+        SettingRow("page.checks", "Checks", "choice", ("left out",), "shown"),
+        SettingRow("page.logo", "Logo", "choice", Of("pictures"), "none"),
     )),
-    Rows("To explain", (
-        Row("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),
-        *(Row(f"explain.types.{kind}", f"Of {kind}", default="the same")
+    SettingRows("To explain", (
+        SettingRow("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),
+        *(SettingRow(f"explain.types.{kind}", f"Of {kind}", default="the same")
           for kind in ("revenue", "expense", "asset", "liability")),
-        Row("explain.columns", "In columns, by key", default="all differences", hint=Of("columns")),
-        Row("explain.due", "Days after the period", default="no date"),
-        Row(Of("owner of node"), Of("by node"), "person", Of("people"), "nobody", when=Of("node")),
+        SettingRow("explain.columns", "In columns, by key", default="all differences", hint=Of("columns")),
+        SettingRow("explain.due", "Days after the period", default="no date"),
+        SettingRow(Of("owner of node"), Of("by node"), "person", Of("people"), "nobody", when=Of("node")),
     ), folded=True, opens=("explain",)),
-    Rows("Headers, footers, notes", (
-        *(Row(f"page.{edge}.{place}", f"{title} {place}", "tokens", default=Of(f"{edge} {place}"))
+    SettingRows("Headers, footers, notes", (
+        *(SettingRow(f"page.{edge}.{place}", f"{title} {place}", "tokens", default=Of(f"{edge} {place}"))
           for edge, title in (("header", "Top"), ("footer", "Foot")) for place in PLACES),
-        Row("page.notes", "Notes under it, one a row", "area", default="none"),
+        SettingRow("page.notes", "Notes under it, one a row", "area", default="none"),
     ), folded=True),
 )  # fmt: skip
 """The settings of the page."""
 
 SPINE = (
-    Rows("Signs and places", (
-        Row("signs", "Signs", "choice", CONVENTIONS, "both positive"),
-        Row("totals", "Totals", "choice", ("stepped",), "in the same column"),
-        Row("covers", "Accounts it owes a place", default="all of the types it places",
+    SettingRows("Signs and places", (
+        SettingRow("signs", "Signs", "choice", CONVENTIONS, "both positive"),
+        SettingRow("totals", "Totals", "choice", ("stepped",), "in the same column"),
+        SettingRow("covers", "Accounts it owes a place", default="all of the types it places",
             example="type:revenue, type:expense or nothing"),
     ), folded=True),
 )  # fmt: skip
@@ -307,14 +343,16 @@ Named = Sequence[tuple[str, str]]
 """Names that are stored, with what people read."""
 
 
-def _written(table: Iterable[Rows], raw: Raw, kind: str, do: str, around: Mapping[str, Any]) -> list[Group]:
+def _written(
+    table: Iterable[SettingRows], raw: Raw, kind: str, do: str, around: Mapping[str, Any]
+) -> list[SettingGroup]:
     """The fields of a table for what is written, without groups that have none; `around` is what rows leave open, and
     the values of what isn't written as it is shown, under `value of PATH`."""
 
     def said(value: Any) -> Any:
         return around[value.name] if isinstance(value, Of) else value
 
-    def setting(row: Row) -> Setting:
+    def setting(row: SettingRow) -> Setting:
         path, default = said(row.path), said(row.default)
         value = around[f"value of {path}"] if f"value of {path}" in around else value_of(raw, path)
         named: list[tuple[str, str]] = []
@@ -340,13 +378,13 @@ def _written(table: Iterable[Rows], raw: Raw, kind: str, do: str, around: Mappin
         settings = tuple(setting(row) for row in fields if row.when is None or said(row.when))
         if settings:
             is_open = not rows.folded or any(raw.get(path) for path in rows.opens)
-            groups.append(Group(rows.title, settings, is_open))
+            groups.append(SettingGroup(rows.title, settings, is_open))
     return groups
 
 
 def line_settings(
     raw: Raw, frame: Frame, column_keys: Sequence[str], default_sign: str, people: Named = ()
-) -> list[Group]:
+) -> list[SettingGroup]:
     """The fields of a line as it is written."""
     kind = line_kind(raw)
     around = {
@@ -374,7 +412,7 @@ def example_of(frame: Frame, *, accounts: bool = True) -> str:
     return "; ".join(clauses)
 
 
-def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[str]) -> list[Group]:
+def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[str]) -> list[SettingGroup]:
     """The fields of a column or a series as it is written."""
     kind = columns.column_kind(raw)
     in_time = kind == "series" and raw["each"] in TIME
@@ -399,7 +437,7 @@ def statement_settings(
     columns: Sequence[str] = (),
     node: str = "",
     people: Named = (),
-) -> list[Group]:
+) -> list[SettingGroup]:
     """The fields of the page: title, figures, signs."""
     usual = {} if "footer" in body.get("page", {}) else dict(FOOTER)
     around = {

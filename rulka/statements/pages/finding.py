@@ -10,7 +10,7 @@ from urllib.parse import urlencode
 from django.urls import reverse
 
 from rulka.core.definitions.spines import spine_from
-from rulka.ledger.finding import Found, FoundKind, matching, shown
+from rulka.ledger.finding import FoundKind, FoundThing, matching, shown
 from rulka.ledger.seat import Seat
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN, SEE
@@ -26,13 +26,13 @@ def of_statements(seat: Seat, text: str) -> Iterator[FoundKind]:
     yield shown(
         "Statements",
         matching(seen, text, lambda one: (one.name, one.title)),
-        lambda one: Found(one.title, "statement", _address(seat, one.name)),
+        lambda one: FoundThing(one.title, "statement", _address(seat, one.name)),
     )
     runs = seen_definitions(seat.ledger, seat.person, "statement", level=RUN)
     yield shown(
         "Lines",
         matching(_lines(seat, runs), text, lambda line: (line[2], line[3])),
-        lambda line: Found(line[3], line[1], _address(seat, line[0], panel="line", row=line[2])),
+        lambda line: FoundThing(line[3], line[1], _address(seat, line[0], panel="line", row=line[2])),
     )
 
 

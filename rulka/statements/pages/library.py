@@ -109,7 +109,7 @@ class ShelfPage(Screen):
     shelf: Shelf
     rights: Sequence[tuple[str, str, str]]
     who: Sequence[tuple[str, str]]
-    reach: Sequence[shelves.Reach]
+    reach: Sequence[shelves.ShelfReader]
     levels: Sequence[str]
     question: shelves.FirstRestriction | None
     asked: Mapping[str, str]
@@ -139,7 +139,7 @@ class ReachPage(Screen):
     seat: Seat
     definition: Definition
     title: str
-    reach: Sequence[shelves.Reach]
+    reach: Sequence[shelves.ShelfReader]
 
 
 @require_GET

@@ -8,14 +8,14 @@ from urllib.parse import urlencode
 
 from django.urls import reverse
 
-from rulka.ledger.month import Holds, Item, Used, Waits
+from rulka.ledger.month import Item, MonthHolds, Used, Waits
 from rulka.ledger.seat import Seat
 from rulka.people.library.preferences import day_text
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.statements.models import Visit
 from rulka.statements.running.explained import Explained, explained_of, figure_of
-from rulka.statements.running.monthly import Judged, judged_statements
+from rulka.statements.running.monthly import MonthlyVerdict, judged_statements
 
 MOST_UNPLACED = 5
 MOST_VARIANCES = 8
@@ -26,16 +26,16 @@ def of_statements(seat: Seat) -> Iterator[Item]:
     every = judged_statements(seat)
     for one in every:
         address = f"{reverse('statement', args=[one.definition.name])}?{seat.query}&panel=footing"
-        yield Holds(one.title, one.state, one.detail, address)
+        yield MonthHolds(one.title, one.state, one.detail, address)
     if seat.person.may_edit:
         yield from _unplaced(seat, every)
     for one in every:
         yield from _variances(seat, one)
 
 
-def _unplaced(seat: Seat, every: list[Judged]) -> Iterator[Item]:
+def _unplaced(seat: Seat, every: list[MonthlyVerdict]) -> Iterator[Item]:
     """Accounts that statements owe a place, each once."""
-    owing: dict[tuple[str, str], list[Judged]] = {}
+    owing: dict[tuple[str, str], list[MonthlyVerdict]] = {}
     for one in every:
         for account in one.unplaced:
             owing.setdefault(account, []).append(one)
@@ -48,7 +48,7 @@ def _unplaced(seat: Seat, every: list[Judged]) -> Iterator[Item]:
         yield Waits("place", f"{len(owing) - MOST_UNPLACED} more accounts are on no line", address, "", "bad", 3)
 
 
-def _variances(seat: Seat, judged: Judged) -> Iterator[Item]:
+def _variances(seat: Seat, judged: MonthlyVerdict) -> Iterator[Item]:
     """Variances of a statement that somebody has to explain, or may accept."""
     person = seat.person
     if judged.outcome is None or not (person.may_explain or person.may_accept):
@@ -64,7 +64,7 @@ def _variances(seat: Seat, judged: Judged) -> Iterator[Item]:
         yield Waits("explain", f"{len(several) - MOST_VARIANCES} more of {judged.title}", address, "", "", 4)
 
 
-def _waits(seat: Seat, judged: Judged, verb: str, one: Explained) -> Waits:
+def _waits(seat: Seat, judged: MonthlyVerdict, verb: str, one: Explained) -> Waits:
     row, column = one.item.key
     query = urlencode({"panel": "explain", "row": row, "column": column})
     sent_back = f", sent back: {one.stored.remark}" if one.item.state == "sent back" and one.stored else ""

@@ -38,7 +38,8 @@ from rulka.statements.pages.panel import Said, refused
 from rulka.statements.running.nodes import computed_beside, outcomes_of
 from rulka.statements.running.runs import PAGES, node_asked
 from rulka.work.models import Output
-from rulka.work.services import files, outputs
+from rulka.work.services import files
+from rulka.work.services.outputs import OUTPUTS
 
 MOST_PRINTED_AT_ONCE = 1_500
 """Rows of a PDF that a person waits for; more are printed in the background."""
@@ -113,7 +114,7 @@ def table(request: HttpRequest, name: str) -> HttpResponse:
     """The visible statement as text and as a table, for the clipboard."""
     seat = seat_of(request)
     definitions = _opened(seat, name)
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
     text, html = as_table(computed_beside(seat, outcome))
     return JsonResponse({"text": text, "html": html})
 
@@ -131,7 +132,7 @@ def add_picture(request: HttpRequest, name: str) -> HttpResponse:
     """Upload a logo and put it on the page."""
     seat = seat_of(request)
     definitions = _opened(seat, name, shelves.EDIT)
-    name, sight = definitions["statement"].name, editing.sight_of(seat, definitions["statement"])
+    name, sight = definitions["statement"].name, editing.edit_sight(seat, definitions["statement"])
     try:
         uploaded = request.FILES.get("picture")
         if uploaded is None:
@@ -187,7 +188,7 @@ class OutputPage(Screen):
 def output(request: HttpRequest, number: int) -> HttpResponse:
     """How far a file is; the fragment asks again by itself."""
     seat = seat_of(request)
-    found = outputs.find(number, seat.person.pk)
+    found = OUTPUTS.find(number, seat.person.pk)
     template = "statements/_output.html" if request.headers.get("HX-Request") else ""
     return OutputPage(seat=seat, output=found).response(request, template=template)
 
@@ -196,7 +197,7 @@ def output(request: HttpRequest, number: int) -> HttpResponse:
 def cancel_output(request: HttpRequest, number: int) -> HttpResponse:
     """Stop making a file."""
     seat = seat_of(request)
-    outputs.cancel(outputs.find(number, seat.person.pk).pk)
+    OUTPUTS.cancel(OUTPUTS.find(number, seat.person.pk).pk)
     return redirect(f"{reverse('output', args=[number])}?{seat.query}")
 
 
@@ -204,7 +205,7 @@ def cancel_output(request: HttpRequest, number: int) -> HttpResponse:
 def take_output(request: HttpRequest, number: int) -> FileResponse:
     """The file."""
     person = seat_of(request).person
-    found = outputs.find(number, person.pk)
+    found = OUTPUTS.find(number, person.pk)
     path = files.find(found.file) if found.state == Output.State.READY and making.may_take(found, person) else None
     if path is None:
         raise NotFound("This file isn't there.", hint="Ask for it again.", subject="output")
@@ -221,7 +222,7 @@ def keep_edition(request: HttpRequest, name: str) -> HttpResponse:
     definitions = _opened(seat, name)
     name = definitions["statement"].name
     try:
-        outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+        outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
         title, reason = (request.POST.get(field, "") for field in ("title", "reason"))
         edition = editions.keep_edition(definitions, title, outcome, person=seat.person, reason=reason)
     except RulkaError as error:
@@ -314,7 +315,7 @@ def moved(request: HttpRequest, name: str) -> HttpResponse:
 
 
 def _moved(seat: Seat, definitions: Definitions, given: Mapping[str, str]) -> moving.WhatMoved | None:
-    node, period = editing.sight_of(seat, definitions["statement"]).node, seat.period.code
+    node, period = editing.edit_sight(seat, definitions["statement"]).node, seat.period.code
     if given["first"]:
         first, last = (whole(given[end], "revision", least=1) for end in ("first", "last"))
         return moving.between_revisions(definitions, first, last, period, node, seat.view, seat.person)

@@ -31,10 +31,10 @@ from rulka.core.proof.checks import Check
 from rulka.core.proof.placing import Suggestion, suggestions
 from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
-from rulka.ledger.reading.trace_levels import Crumb, Places, TracePanel
+from rulka.ledger.reading.trace_levels import Crumb, TraceAddresses, TracePanel
 from rulka.ledger.reading.trace_panel import known_crumbs, leading, trace_panel
 from rulka.ledger.seat import Seat
-from rulka.screen import Screen
+from rulka.screen import PanelBody, Screen
 from rulka.statements.library.assemble import Definitions, Known, known_of, users_of
 from rulka.statements.library.opening import seen_among, seen_definitions
 from rulka.statements.library.shelves import RUN
@@ -43,10 +43,10 @@ from rulka.statements.library.versions import Versions, versions_of
 from rulka.statements.models import PARTS, Edition, Picture
 from rulka.statements.output.editions import editions_of
 from rulka.statements.pages.explain_panel import ExplainPanel, explain_panel, named_explainers, waiting
-from rulka.statements.pages.fields import Group, Setting, column_settings, line_settings, statement_settings
+from rulka.statements.pages.fields import Setting, SettingGroup, column_settings, line_settings, statement_settings
 from rulka.statements.running.explained import explained_of
 from rulka.statements.running.nodes import NodeChoices, node_choices
-from rulka.statements.running.runs import Outcome, page_nodes
+from rulka.statements.running.runs import RunOutcome, page_nodes
 
 TABS = ("line", "column", "page", "trace", "footing", "explain")
 STATE: tuple[str, ...] = (
@@ -102,7 +102,7 @@ class Panel(Screen):
     html = "statements/_panel.html"
     seat: Seat
     name: str
-    outcome: Outcome
+    outcome: RunOutcome
     nodes: NodeChoices
     panel: str
     tab: str
@@ -112,10 +112,9 @@ class Panel(Screen):
     panel_url: str
     trace_base: str
     parts_used: Mapping[str, Sequence[tuple[str, str]]]
-    body: Screen | None
+    body: PanelBody | None
     refused: RulkaError | None
     crumbs: Sequence[Crumb]
-    wide: bool
     problem_at_field: bool
     done: str
     warned: str
@@ -125,10 +124,36 @@ class Panel(Screen):
     posted: Sequence[tuple[str, str]]
     stamp_asked: str
 
+    @property
+    def wide(self) -> bool:
+        return self.body is not None and self.body.wide
+
+
+def _shown_kind(state: State, outcome: RunOutcome, begun: bool) -> str:
+    """What the panel shows: what its address asks for, or how a statement begins, or what keeps it from standing."""
+    if state["panel"] in BODIES:
+        return state["panel"]
+    return "footing" if not outcome.verdict.stands and not begun else "start"
+
+
+def _tabs(state: State, begun: bool) -> list[tuple[str, str, str]]:
+    """Name, title and address of each tab."""
+    kept = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
+    tabs = [*(["start"] if begun else []), *TABS]
+    return [(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs]
+
+
+def _body_of(subject: PanelSubject, kind: str, begun: bool) -> tuple[PanelBody | None, RulkaError | None]:
+    """The body of a kind, or why there is none."""
+    try:
+        return BODIES["footing" if kind == "start" and not begun else kind](subject), None
+    except RulkaError as error:
+        return None, error
+
 
 def panel_of(
     seat: Seat,
-    outcome: Outcome,
+    outcome: RunOutcome,
     asked: QueryDict,
     definitions: Definitions,
     said: Said,
@@ -136,20 +161,11 @@ def panel_of(
 ) -> Panel:
     """The panel for an address, which `asked` holds, see STATE. `known` are definitions that were loaded already."""
     state = State({name: ",".join(asked.getlist(name)) for name in STATE if asked.get(name)})
-    kept: dict[str, str] = {name: state[name] for name in ("row", "column", "lines", "columns") if name in state}
     statement = definitions["statement"]
     begun = "begun" in statement.body
-    kind = state.get("panel", "")
-    if kind not in BODIES:
-        kind = "footing" if not outcome.verdict.stands and not begun else "start"
-    about = About(seat, outcome, state, definitions, known or known_of(definitions), said)
-    tabs = [*(["start"] if begun else []), *TABS]
-    body: Screen | None = None
-    wrong: RulkaError | None = None
-    try:
-        body = (BODIES[kind] if begun or kind != "start" else _footing)(about)
-    except RulkaError as error:
-        wrong = error
+    kind = _shown_kind(state, outcome, begun)
+    about = PanelSubject(seat, outcome, state, definitions, known or known_of(definitions), said)
+    body, wrong = _body_of(about, kind, begun)
     return Panel(
         seat=seat,
         name=statement.name,
@@ -158,7 +174,7 @@ def panel_of(
         panel=kind,
         tab={"accounts": "line"}.get(kind, kind),
         state=state,
-        tabs=[(tab, TITLES.get(tab, tab.capitalize()), urlencode({**kept, "panel": tab})) for tab in tabs],
+        tabs=_tabs(state, begun),
         stamp=stamp_of(definitions),
         panel_url=reverse("statement-panel", args=[statement.name]),
         trace_base=about.base,
@@ -166,8 +182,7 @@ def panel_of(
         body=body,
         refused=wrong,
         crumbs=known_crumbs(outcome.computed, state) if wrong else (),
-        wide=getattr(body, "wide", False),
-        problem_at_field=any(about.wrong in group.paths for group in getattr(body, "groups", ())),
+        problem_at_field=isinstance(body, SettingsBody) and any(about.wrong in one.paths for one in body.groups),
         done=said.done,
         warned=said.warned,
         problem=said.problem,
@@ -179,11 +194,11 @@ def panel_of(
 
 
 @dataclass(frozen=True)
-class About:
+class PanelSubject:
     """What a panel is about: whose seat, which run, which address, which definitions."""
 
     seat: Seat
-    outcome: Outcome
+    outcome: RunOutcome
     state: dict[str, str]
     definitions: Definitions
     known: Known
@@ -194,7 +209,7 @@ class About:
         """The setting that was refused, none where nothing was."""
         return self.said.entered.get("path", "") if self.said.problem else ""
 
-    def opened(self, groups: Sequence[Group]) -> list[Group]:
+    def opened(self, groups: Sequence[SettingGroup]) -> list[SettingGroup]:
         """Groups of settings, the one of what was refused unfolded."""
         return [replace(group, open=group.open or self.wrong in group.paths) for group in groups]
 
@@ -221,16 +236,29 @@ class About:
 
 
 @dataclass(frozen=True, kw_only=True)
-class FootingPanel(Screen):
+class SettingsBody(PanelBody):
+    """What shows settings, and says itself what was refused of them."""
+
+    groups: Sequence[SettingGroup] = ()
+
+
+@dataclass(frozen=True, kw_only=True)
+class SuggestingBody(PanelBody):
+    """What suggests places for accounts that have none."""
+
+    suggested: Sequence[Suggestion]
+
+
+@dataclass(frozen=True, kw_only=True)
+class FootingPanel(SuggestingBody):
     """Each check with the (key, label) of lines it is about; accounts without a place, and where they could go."""
 
     html = "statements/_panel_footing.html"
     told: Sequence[tuple[Check, Sequence[tuple[str, str]]]]
-    suggested: Sequence[Suggestion]
     lines_by_label: Sequence[tuple[str, str]]
 
 
-def _footing(about: About) -> FootingPanel:
+def _footing(about: PanelSubject) -> FootingPanel:
     labels = {row.key: row.label for row in about.computed.rows} | {
         line.key: line.label for line in about.computed.statement.spine.walk()
     }
@@ -247,7 +275,7 @@ def _account_lines(computed: Computed) -> list[tuple[str, str]]:
 
 
 @dataclass(frozen=True, kw_only=True)
-class LinesPanel(Screen):
+class LinesPanel(PanelBody):
     """Several lines that are chosen."""
 
     html = "statements/_panel_lines.html"
@@ -256,7 +284,7 @@ class LinesPanel(Screen):
 
 
 @dataclass(frozen=True, kw_only=True)
-class LinePanel(Screen):
+class LinePanel(SettingsBody):
     """A line with its settings and the first accounts it selects; none where none is chosen."""
 
     html = "statements/_panel_line.html"
@@ -266,7 +294,6 @@ class LinePanel(Screen):
     matched: Sequence[Item] = ()
     line_codes: Sequence[str] = ()
     matched_count: int = 0
-    groups: Sequence[Group] = ()
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -280,7 +307,7 @@ class AccountsPanel(LinePanel):
     wide: bool = True
 
 
-def _line(about: About) -> LinesPanel | LinePanel:
+def _line(about: PanelSubject) -> LinesPanel | LinePanel:
     computed, state = about.computed, about.state
     chosen = [key for key in state.get("lines", "").split(",") if key]
     spine = about.definitions["spine"].body
@@ -315,7 +342,7 @@ def _line(about: About) -> LinesPanel | LinePanel:
     )
 
 
-def _accounts(about: About) -> LinesPanel | LinePanel:
+def _accounts(about: PanelSubject) -> LinesPanel | LinePanel:
     state = about.state
     shown = _line(about)
     if isinstance(shown, LinesPanel) or shown.line is None or shown.line.kind != "line":
@@ -349,16 +376,16 @@ def _accounts(about: About) -> LinesPanel | LinePanel:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ColumnsPanel(Screen):
+class ColumnsPanel(PanelBody):
     """Several columns that are chosen."""
 
     html = "statements/_panel_columns.html"
     column_kinds: Sequence[str]
-    chosen_columns: Sequence[columns.Place]
+    chosen_columns: Sequence[columns.ColumnPlace]
 
 
 @dataclass(frozen=True, kw_only=True)
-class ColumnPanel(Screen):
+class ColumnPanel(SettingsBody):
     """A column or series with its settings; none where none is chosen. `inner` are (key, heading) of a series' own
     columns, `series` the key of the one it stands in."""
 
@@ -366,13 +393,12 @@ class ColumnPanel(Screen):
     column_kinds: Sequence[str]
     column: Column | None = None
     column_key: str = ""
-    place: columns.Place | None = None
+    place: columns.ColumnPlace | None = None
     inner: Sequence[tuple[str, str]] = ()
     series: str = ""
-    groups: Sequence[Group] = ()
 
 
-def _column(about: About) -> ColumnsPanel | ColumnPanel:
+def _column(about: PanelSubject) -> ColumnsPanel | ColumnPanel:
     kinds = list(columns.KINDS)
     computed, state = about.computed, about.state
     span = about.definitions["span"].body
@@ -413,15 +439,14 @@ def _raw_key(column: Column, span: Mapping[str, Any]) -> str:
 
 
 @dataclass(frozen=True, kw_only=True)
-class PagePanel(Screen):
+class PagePanel(SettingsBody):
     """The settings of the page, with the tokens that its texts may have."""
 
     html = "statements/_panel_page.html"
-    groups: Sequence[Group]
     tokens: Sequence[str]
 
 
-def _page(about: About) -> PagePanel:
+def _page(about: PanelSubject) -> PagePanel:
     labels = [line.label for line in about.computed.statement.spine.walk() if line.kind == "line"]
     pictures = list(Picture.objects.filter(ledger=about.seat.ledger).values_list("name", flat=True))
     node = about.computed.node.code
@@ -439,7 +464,7 @@ def _page(about: About) -> PagePanel:
 
 
 @dataclass(frozen=True, kw_only=True)
-class StartPanel(Screen):
+class StartPanel(SuggestingBody):
     """What a statement that was begun can be: its lines, columns and pages, each as (what is sent, words)."""
 
     html = "statements/_panel_start.html"
@@ -448,11 +473,10 @@ class StartPanel(Screen):
     patterns: Sequence[tuple[str, str]]
     pages: Sequence[tuple[str, str]]
     models: Sequence[tuple[str, str]]
-    suggested: Sequence[Suggestion]
     lines_by_label: Sequence[tuple[str, str]]
 
 
-def _start(about: About) -> StartPanel:
+def _start(about: PanelSubject) -> StartPanel:
     frame, seat = about.computed.view.frame, about.seat
     others = [
         one
@@ -474,7 +498,7 @@ def _start(about: About) -> StartPanel:
 
 
 @dataclass(frozen=True, kw_only=True)
-class NodesPanel(Screen):
+class NodesPanel(PanelBody):
     """Which scope says what the nodes are, which others could, and the scope's nodes as text."""
 
     html = "statements/_panel_nodes.html"
@@ -483,7 +507,7 @@ class NodesPanel(Screen):
     nodes_text: str
 
 
-def _nodes(about: About) -> NodesPanel:
+def _nodes(about: PanelSubject) -> NodesPanel:
     scope = about.definitions.get("scope")
     stored = seen_definitions(about.seat.ledger, about.seat.person, "scope", level=RUN)
     dimensions = about.computed.view.frame.dimensions
@@ -499,7 +523,7 @@ def _nodes(about: About) -> NodesPanel:
 
 
 @dataclass(frozen=True, kw_only=True)
-class EditionsPanel(Screen):
+class EditionsPanel(PanelBody):
     """The editions that somebody may open, and how many variances keep another one from being kept."""
 
     html = "statements/_panel_editions.html"
@@ -507,34 +531,34 @@ class EditionsPanel(Screen):
     editions: Sequence[Edition]
 
 
-def _editions(about: About) -> EditionsPanel:
+def _editions(about: PanelSubject) -> EditionsPanel:
     return EditionsPanel(
         left=waiting(explained_of(about.seat.ledger, about.computed, about.seat.readers)),
         editions=editions_of(about.definitions["statement"], about.seat.view, about.seat.person),
     )
 
 
-def _explain(about: About) -> ExplainPanel:
+def _explain(about: PanelSubject) -> ExplainPanel:
     return explain_panel(about.seat, about.computed, about.state, room=False)
 
 
 @dataclass(frozen=True, kw_only=True)
-class VersionsPanel(Screen):
+class VersionsPanel(PanelBody):
     """Saved versions, history, and two versions compared."""
 
     html = "statements/_panel_versions.html"
     versions: Versions
 
 
-def _versions(about: About) -> VersionsPanel:
+def _versions(about: PanelSubject) -> VersionsPanel:
     named = about.state.get("one", ""), about.state.get("other", "")
     return VersionsPanel(versions=versions_of(about.definitions, *named))
 
 
-def _trace(about: About) -> TracePanel:
+def _trace(about: PanelSubject) -> TracePanel:
     seat, name = about.seat, about.definitions["statement"].name
     shown = trace_panel(seat.ledger, seat.view, about.computed, about.state)
-    places = Places(
+    places = TraceAddresses(
         reverse("statement", args=[name]),
         reverse("statement-trace", args=[name]),
         lambda form: reverse("statement-take", args=[name, form]),
@@ -544,7 +568,7 @@ def _trace(about: About) -> TracePanel:
     return leading(shown, about.base, places, room=room, may_take=seat.person.may_edit)
 
 
-BODIES: Mapping[str, Callable[[About], Screen]] = {
+BODIES: Mapping[str, Callable[[PanelSubject], PanelBody]] = {
     "line": _line,
     "column": _column,
     "page": _page,

@@ -21,7 +21,7 @@ Marked = tuple[ShownRow, tuple[Mark, ...]]
 
 
 @dataclass(frozen=True)
-class Sent:
+class SentPage:
     """The rows of an answer as they were shown, and all that stands around them: columns, headings, titles, and what
     their addresses carry."""
 
@@ -34,7 +34,7 @@ class Sent:
     written: frozenset[int]
     """The blocks of rows that were written, where there are any."""
 
-    def changed_since(self, former: Sent, held: str) -> tuple[ShownRow, ...] | None:
+    def changed_since(self, former: SentPage, held: str) -> tuple[ShownRow, ...] | None:
         """The rows that an answer has to carry for a window that shows a former one, and that holds some blocks of rows
         (their numbers, with commas between them); None where more than rows changed."""
         if (self.around, self.order) != (former.around, former.order):
@@ -44,7 +44,7 @@ class Sent:
         return tuple(now[0] for key, now in self.rows.items() if former.rows.get(key) != now)
 
 
-_SENT: Few[Sent] = Few(MOST)
+_SENT: Few[SentPage] = Few(MOST)
 
 
 def remember(
@@ -53,13 +53,13 @@ def remember(
     marks: Mapping[str, Sequence[Mark]],
     blocks: Sequence[Block],
     around: Hashable,
-) -> Sent:
+) -> SentPage:
     """Keep what is sent to a window now. `around` is what stands on the page besides the statement itself, and isn't
     sent with rows."""
     every = [row for panel in shown.panels for row in panel]
     written = [row for block in blocks if block.written for row in block.rows] if blocks else every
     sides = tuple(len(panel) for panel in shown.panels)
-    sent = Sent(
+    sent = SentPage(
         secrets.token_hex(6),
         (around, sides, tuple(block.number for block in blocks), replace(shown, rows=(), panels=())),
         tuple(row.key for row in every),
@@ -70,7 +70,7 @@ def remember(
     return sent
 
 
-def shown_in(window: Hashable, number: str) -> Sent | None:
+def shown_in(window: Hashable, number: str) -> SentPage | None:
     """What a window shows, by the number that it says; None where it shows something else."""
     sent = _SENT.find(window)
     return sent if sent is not None and sent.number == number else None

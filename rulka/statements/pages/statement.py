@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from time import perf_counter
-from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse, QueryDict
 from django.urls import reverse
@@ -29,14 +30,14 @@ from rulka.statements.library import shelves
 from rulka.statements.library.assemble import Definitions, Known
 from rulka.statements.library.leads import Lead, leads
 from rulka.statements.library.opening import open_statement
-from rulka.statements.models import Edit
+from rulka.statements.models import Definition, Edit, Template
 from rulka.statements.output.exports import TITLES
 from rulka.statements.output.printing import preview_page
 from rulka.statements.output.statement_templates import subject_for
 from rulka.statements.output.templates import names_of
 from rulka.statements.pages.blocks import Block, Blocks
 from rulka.statements.pages.explain_panel import ExplainPanel, explain_panel, waiting
-from rulka.statements.pages.panel import Panel, Said, State, panel_of
+from rulka.statements.pages.panel import Panel, Said, State, SuggestingBody, panel_of
 from rulka.statements.pages.sent import remember, shown_in
 from rulka.statements.running import runs
 from rulka.statements.running.compared import compared
@@ -52,36 +53,116 @@ class StatementPage(Screen):
 
     html = "statements/page.html"
     where: str = "statements"
-    seat: Seat
-    name: str
-    outcome: runs.Outcome
-    nodes: NodeChoices
     aside: Panel
-    state: Mapping[str, str]
-    stamp: str
     show_hidden: bool
     paper: bool
     window: str
     sent: str
     changed: Sequence[ShownRow] | None
     paper_pages: Sequence[int]
-    last_export: Mapping[str, str] | None
+    repeat: str
     shown: ShownStatement
-    translated_part: bool
     blocks: Sequence[Block]
-    unplaced: Check | None
-    latest: Revision | None
     marks: Mapping[str, Sequence[Mark]]
     waiting: int
     taken: str
-    undoable: Edit | None
-    redoable: Edit | None
-    forms: Iterable[tuple[str, str]]
-    templates: Sequence[Any]
-    leads: Sequence[Lead]
-    paged_forms: Sequence[tuple[str, str]]
+    statement: Definition
     fragment: bool = False
     rows_only: bool = False
+
+    @property
+    def seat(self) -> Seat:
+        return self.aside.seat
+
+    @property
+    def outcome(self) -> runs.RunOutcome:
+        return self.aside.outcome
+
+    @property
+    def name(self) -> str:
+        return self.statement.name
+
+    @property
+    def undoable(self) -> Edit | None:
+        """The edit of the person that can be taken back."""
+        return editing.last_edit(self.statement, self.seat.person) if self.seat.person.may_edit else None
+
+    @property
+    def redoable(self) -> Edit | None:
+        return editing.next_edit(self.statement, self.seat.person) if self.seat.person.may_edit else None
+
+    @property
+    def templates(self) -> Sequence[Template]:
+        """Templates that a file of it can be filled into."""
+        return names_of(subject_for(self.statement, self.seat.person), self.seat.person)
+
+    @property
+    def nodes(self) -> NodeChoices:
+        return self.aside.nodes
+
+    @property
+    def panel_url(self) -> str:
+        return self.aside.panel_url
+
+    @property
+    def nodes_address(self) -> str:
+        return _nodes_address(self.seat, self.name, self.nodes)
+
+    @property
+    def state(self) -> Mapping[str, str]:
+        return self.aside.state
+
+    @property
+    def stamp(self) -> str:
+        return self.aside.stamp
+
+    @property
+    def translated_part(self) -> bool:
+        """Whether a part of the ledger is translated by itself."""
+        return self.outcome.computed.plan.translated and self.seat.view.is_part
+
+    @property
+    def unplaced(self) -> Check | None:
+        return next((check for check in self.outcome.checks if check.code == "placed"), None)
+
+    @cached_property
+    def latest(self) -> Revision | None:
+        return latest_revision(self.seat.ledger)
+
+    @property
+    def forms(self) -> Iterable[tuple[str, str]]:
+        return TITLES.items()
+
+    @property
+    def paged_forms(self) -> Sequence[tuple[str, str]]:
+        """Forms of a file that has each node on a page."""
+        return [(form, TITLES[form]) for form in ("xlsx", "pdf", "html")]
+
+    @property
+    def leads(self) -> Sequence[Lead]:
+        return leads()
+
+
+def _repeated(seat: Seat, name: str, last: Mapping[str, str]) -> str:
+    """Where the file that was taken last is taken again, of this statement; empty where none was."""
+    if not last:
+        return ""
+    address = f"{reverse('download', args=[name, last['form']])}?{seat.query}"
+    return f"{address}&{urlencode({key: value for key, value in last.items() if key != 'form'})}"
+
+
+def _nodes_address(seat: Seat, name: str, nodes: NodeChoices) -> str:
+    """Where the statement is asked for another node, which the choice adds; one of its own scope stands in a node."""
+    node = {"node": seat.node} if nodes.field == "of" else {}
+    query = urlencode({"ledger": seat.ledger.code, "period": seat.period.code, **node})
+    return f"{reverse('statement-work', args=[name])}?{query}"
+
+
+def _window_of(request: HttpRequest, seat: Seat, name: str) -> tuple[QueryDict, str, Hashable]:
+    """What a request sends, the window that sends it, and what is remembered for that window."""
+    sent = request.POST if request.method == "POST" else request.GET
+    window = sent.get("window") or secrets.token_hex(6)
+    return sent, window, (seat.person.pk, request.session.session_key, window[:20], name)
 
 
 def statement_screen(
@@ -90,57 +171,39 @@ def statement_screen(
     definitions: Definitions,
     asked: QueryDict,
     said: Said | None = None,
-    outcome: runs.Outcome | None = None,
+    outcome: runs.RunOutcome | None = None,
     known: Known | None = None,
 ) -> StatementPage:
     """What the page of a statement shows; `asked` is the panel's address, `outcome` a run that was made already."""
     before = perf_counter()
     statement = definitions["statement"]
-    outcome = outcome or editing.outcome_of(definitions, editing.sight_of(seat, statement))
+    outcome = outcome or editing.outcome_of(definitions, editing.edit_sight(seat, statement))
     aside = panel_of(seat, outcome, asked, definitions, said or Said(), known)
     hidden, paper = _switched(request, statement.name)
-    open_ones = getattr(aside.body, "suggested", None)
-    open_ones = suggestions(outcome.computed) if open_ones is None else open_ones
-    may_edit = seat.person.may_edit
-    sent = request.POST if request.method == "POST" else request.GET
+    body = aside.body
+    open_ones = body.suggested if isinstance(body, SuggestingBody) else suggestions(outcome.computed)
+    sent, window, place = _window_of(request, seat, statement.name)
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=aside.state.get("row", ""))
     explained = explained_of(seat.ledger, outcome.computed, seat.readers)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
     marked = marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained])
-    window = sent.get("window") or secrets.token_hex(6)
-    cut = [] if beside_of(seat) else blocks.cut(shown.rows)
-    place = (seat.person.pk, request.session.session_key, window[:20], statement.name)
-    former = shown_in(place, sent.get("sent", ""))
+    cut, former = [] if beside_of(seat) else blocks.cut(shown.rows), shown_in(place, sent.get("sent", ""))
     now = remember(place, shown, marked, cut, (seat.query, hidden, paper))
     return StatementPage(
-        seat=seat,
-        name=statement.name,
-        outcome=outcome,
-        nodes=aside.nodes,
         aside=aside,
-        state=aside.state,
-        stamp=aside.stamp,
         show_hidden=hidden,
         paper=paper,
         window=window,
         sent=now.number,
         changed=None if former is None or paper else now.changed_since(former, sent.get("blocks", "")),
         paper_pages=range(1, preview_page(seat, definitions, 1)[1] + 1) if paper else (),
-        last_export=request.session.get("last-export"),
+        repeat=_repeated(seat, statement.name, request.session.get("last-export") or {}),
         shown=shown,
-        translated_part=outcome.computed.plan.translated and seat.view.is_part,
         blocks=cut,
-        unplaced=next((check for check in outcome.checks if check.code == "placed"), None),
-        latest=latest_revision(seat.ledger),
         marks=marked,
         waiting=waiting(explained),
         taken=f"{(perf_counter() - before) * 1000:.0f}",
-        undoable=editing.last_edit(statement, seat.person) if may_edit else None,
-        redoable=editing.next_edit(statement, seat.person) if may_edit else None,
-        forms=TITLES.items(),
-        templates=names_of(subject_for(statement, seat.person), seat.person),
-        leads=leads(),
-        paged_forms=[(form, title) for form, title in TITLES.items() if form in ("xlsx", "pdf", "html")],
+        statement=statement,
     )
 
 
@@ -195,7 +258,7 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
     """One block of rows of a large statement."""
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
     hidden = request.session.get("hidden") == "yes"
     blocks = Blocks(outcome.computed, hidden=hidden, asked=str(number))
     shown = show(outcome.computed, hidden=hidden, within=blocks.holds)
@@ -215,7 +278,7 @@ def statement_panel(request: HttpRequest, name: str) -> HttpResponse:
     if at := request.GET.get("at", ""):
         own = runs.node_asked(definitions["statement"], node="", of="own")
         seat = replace(seat, of=at) if own else replace(seat, node=at)
-    outcome = editing.outcome_of(definitions, editing.sight_of(seat, definitions["statement"]))
+    outcome = editing.outcome_of(definitions, editing.edit_sight(seat, definitions["statement"]))
     panel = panel_of(seat, outcome, request.GET, definitions, Said())
     response = panel.response(request)
     if not at:
@@ -245,7 +308,7 @@ class TraceRoom(Screen):
     panel_url: str
     trace_base: str
     state: Mapping[str, str]
-    outcome: runs.Outcome
+    outcome: runs.RunOutcome
     latest: Revision | None
     trace: Screen | None
     agrees: bool | None
@@ -264,7 +327,7 @@ def trace_room(
     asked = given.copy()
     asked["panel"], asked["room"] = "trace", "yes"
     looked_at = compared(definitions, asked.get("compare", ""), seat.view)
-    outcome = editing.outcome_of(looked_at, editing.sight_of(seat, statement))
+    outcome = editing.outcome_of(looked_at, editing.edit_sight(seat, statement))
     aside = panel_of(seat, outcome, asked, looked_at, said)
     asks = not asked.get("compare") and asks_anything(outcome.computed)
     return TraceRoom(
@@ -293,7 +356,7 @@ def statement_take(request: HttpRequest, name: str, form: str) -> HttpResponse:
     seat = seat_of(request)
     definitions = open_statement(seat.ledger, name, person=seat.person)
     looked_at = compared(definitions, request.GET.get("compare", ""), seat.view)
-    outcome = editing.outcome_of(looked_at, editing.sight_of(seat, definitions["statement"]))
+    outcome = editing.outcome_of(looked_at, editing.edit_sight(seat, definitions["statement"]))
     statement = definitions["statement"]
     of = ("statement", statement.name, statement.pk, statement.shelf_id)
     return taken_file(seat.ledger, seat.view, outcome.computed, said_in(request.GET), form, person=seat.person, of=of)

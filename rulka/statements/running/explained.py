@@ -15,10 +15,10 @@ from rulka.core.compute.computed import Computed
 from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.looks import ANY_STYLE, NumberStyle
 from rulka.core.proof.explaining import (
-    Item,
-    Note,
+    ExplainItem,
+    ExplainNote,
     Notes,
-    Said,
+    SaidBefore,
     State,
     due_of,
     items_of,
@@ -46,7 +46,7 @@ class Explained:
     """Something to explain, with what is stored about it: nothing as long as nobody did anything. `owner` is who was
     put down, or who is proposed; `last` what was said of an earlier period."""
 
-    item: Item
+    item: ExplainItem
     stored: Explanation | None
     owner: Person | None
     due: date | None
@@ -167,8 +167,8 @@ def _stored(ledger: Ledger, computed: Computed) -> list[Explanation]:
     )
 
 
-def _said(one: Explanation) -> Said:
-    return Said(STATES[one.state], exact_value(one.value), one.label, one.heading)
+def _said(one: Explanation) -> SaidBefore:
+    return SaidBefore(STATES[one.state], exact_value(one.value), one.label, one.heading)
 
 
 def notes_of(explained: Iterable[Explained]) -> Notes:
@@ -181,7 +181,7 @@ def notes_of(explained: Iterable[Explained]) -> Notes:
         if item.is_done and one.text:
             row, column = item.key
             text = " ".join(one.text.split())
-            notes.append(Note(item.number, row, column, item.label, item.heading, figure_of(one), text))
+            notes.append(ExplainNote(item.number, row, column, item.label, item.heading, figure_of(one), text))
         else:
             missing.append(f"{item.number} {item.label}")
     return Notes(tuple(notes), tuple(missing) if notes else ())

@@ -16,7 +16,7 @@ from rulka.statements.library.assemble import Definitions, definitions_of_statem
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import EDIT, RUN, depth_on, level_of
 from rulka.statements.models import Definition, Visit
-from rulka.statements.running.runs import Outcome, node_asked, run
+from rulka.statements.running.runs import RunOutcome, node_asked, run
 
 MOST_CODES = 3
 MOST_KEPT = 36
@@ -27,19 +27,19 @@ MOST_STATEMENTS = 12
 
 
 @dataclass(frozen=True)
-class Judged:
+class MonthlyVerdict:
     """A statement's month: the state that counts most, why, and its run where there is one."""
 
     definition: Definition
     title: str
     state: str
     detail: str
-    outcome: Outcome | None
+    outcome: RunOutcome | None
     unplaced: tuple[tuple[str, str], ...] = ()
     """(code, name) of the accounts that it owes a place."""
 
 
-def judged_statements(seat: Seat) -> list[Judged]:
+def judged_statements(seat: Seat) -> list[MonthlyVerdict]:
     """The statements that somebody may run, those they used last first, each judged for the page's period."""
     seen = [
         one for one in seen_definitions(seat.ledger, seat.person, "statement", level=RUN) if "begun" not in one.body
@@ -52,13 +52,13 @@ def judged_statements(seat: Seat) -> list[Judged]:
     return [_judged(seat, one) for one in seen[:MOST_STATEMENTS]]
 
 
-def _judged(seat: Seat, definition: Definition) -> Judged:
+def _judged(seat: Seat, definition: Definition) -> MonthlyVerdict:
     parts = definitions_of_statement(definition)
     name = (
         _digest(parts), seat.period.code, node_asked(definition, node=seat.node, of=""), definition.pk,
         depth_on(seat.person, definition.shelf_id), level_of(seat.person, definition) >= EDIT,
     )  # fmt: skip
-    few: Few[Judged] = seat.view.kept("month", lambda: Few(MOST_KEPT))
+    few: Few[MonthlyVerdict] = seat.view.kept("month", lambda: Few(MOST_KEPT))
     return few.get(name, lambda: _run(seat, parts))
 
 
@@ -66,17 +66,17 @@ def _digest(parts: Definitions) -> str:
     return sha256(json.dumps({kind: one.text for kind, one in parts.items()}, sort_keys=True).encode()).hexdigest()
 
 
-def _run(seat: Seat, parts: Definitions) -> Judged:
+def _run(seat: Seat, parts: Definitions) -> MonthlyVerdict:
     definition = parts["statement"]
     title = definition.title
     node = node_asked(definition, node=seat.node, of="")
     try:
         outcome = run(parts, seat.period.code, node, seat.view.fence, seat.person)
     except RulkaError as error:
-        return Judged(definition, title, NOT_JUDGED, str(error), None)
+        return MonthlyVerdict(definition, title, NOT_JUDGED, str(error), None)
     state, detail = _state(outcome.checks)
     unplaced = tuple((one.code, one.name) for one in suggestions(outcome.computed))
-    return Judged(definition, title, state, detail or outcome.verdict.text, outcome, unplaced)
+    return MonthlyVerdict(definition, title, state, detail or outcome.verdict.text, outcome, unplaced)
 
 
 def _short(check: Check) -> str:

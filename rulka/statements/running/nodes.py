@@ -12,7 +12,7 @@ from rulka.core.compute.statement import run_nodes
 from rulka.formats.output.page import ShownBefore, ShownStatement, show, side_by_side
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import Definitions
-from rulka.statements.running.runs import Outcome, has_own_nodes, node_asked, page_nodes, run_pages
+from rulka.statements.running.runs import RunOutcome, has_own_nodes, node_asked, page_nodes, run_pages
 
 MOST_BESIDE = 8
 """Nodes that stand beside another at most."""
@@ -48,7 +48,7 @@ class NodeChoices:
     kept: dict[str, str]
 
 
-def node_choices(seat: Seat, outcome: Outcome) -> NodeChoices:
+def node_choices(seat: Seat, outcome: RunOutcome) -> NodeChoices:
     """The nodes to choose from, the way down to the one shown, and its neighbours."""
     statement, frame = outcome.computed.statement, seat.view.frame
     translated = statement.currency == "group"
@@ -91,7 +91,7 @@ def _path(choices: list[NodeChoice]) -> list[NodeChoice]:
     return found
 
 
-def computed_beside(seat: Seat, outcome: Outcome) -> list[Computed]:
+def computed_beside(seat: Seat, outcome: RunOutcome) -> list[Computed]:
     """What stands side by side on the page: its own node first."""
     computed = outcome.computed
     statement, own = computed.statement, computed.node.code
@@ -101,7 +101,9 @@ def computed_beside(seat: Seat, outcome: Outcome) -> list[Computed]:
     return [computed, *run_nodes(statement, seat.view, computed.period, found)] if found else [computed]
 
 
-def shown_with_beside(seat: Seat, outcome: Outcome, *, hidden: bool, within: Callable[[int], bool]) -> ShownStatement:
+def shown_with_beside(
+    seat: Seat, outcome: RunOutcome, *, hidden: bool, within: Callable[[int], bool]
+) -> ShownStatement:
     """The page's texts; with nodes beside it, all of them on one page and in full."""
     every, computed = computed_beside(seat, outcome), outcome.computed
     page = (seat.ledger.pk, computed.statement.name, computed.node.code, computed.period.code, hidden)
@@ -112,12 +114,12 @@ def shown_with_beside(seat: Seat, outcome: Outcome, *, hidden: bool, within: Cal
     return side_by_side([first, *(show(one, hidden=hidden) for one in every[1:])], [one.node.code for one in every])
 
 
-def outcomes_of(seat: Seat, definitions: Definitions, pages: str = "node") -> list[Outcome]:
+def outcomes_of(seat: Seat, definitions: Definitions, pages: str = "node") -> list[RunOutcome]:
     """The runs that a file of the page holds: its node, those beside it, or with `pages` those below; in depth, as
     output shows it."""
     node = node_asked(definitions["statement"], node=seat.node, of=seat.of)
 
-    def run(code: str, pages: str) -> list[Outcome]:
+    def run(code: str, pages: str) -> list[RunOutcome]:
         return run_pages(
             definitions, seat.period.code, code, seat.view.fence, person=seat.person, pages=pages, in_depth=True
         )

@@ -22,7 +22,7 @@ from rulka.statements.models import Definition
 
 
 @dataclass(frozen=True)
-class Outcome:
+class RunOutcome:
     """A computed statement with its checks, and the definitions that it was computed from."""
 
     computed: Computed
@@ -53,11 +53,11 @@ def view_by(definitions: Definitions, fence: Fence, person: Person | None, revis
     return view_of(statement.ledger, deep) if revision is None else view_at(statement.ledger, revision, deep)
 
 
-def run(definitions: Definitions, period: str, node: str, fence: Fence, person: Person | None = None) -> Outcome:
+def run(definitions: Definitions, period: str, node: str, fence: Fence, person: Person | None = None) -> RunOutcome:
     """Compute a statement as one person may see it."""
     view = view_by(definitions, fence, person)
     computed = run_statement(read_by(definitions, person), view, view.frame.calendar.period(period), node)
-    return Outcome(computed, footing(computed), definitions)
+    return RunOutcome(computed, footing(computed), definitions)
 
 
 def run_at(definitions: Definitions, view: View, period: str, node: str, person: Person | None) -> Computed:
@@ -83,7 +83,7 @@ def run_pages(
     in_depth: bool = False,
     tell: Callable[[int, int], None] | None = None,
     revision: int | None = None,
-) -> list[Outcome]:
+) -> list[RunOutcome]:
     """Compute a statement for several nodes, the whole first; `in_depth` as output shows it, `revision` as it was then.
 
     `tell` hears (done, of) before each block of nodes and after the last; what it raises ends the run.
@@ -93,23 +93,17 @@ def run_pages(
     statement = statement.in_depth() if in_depth else statement
     at = view.frame.calendar.period(period)
     first = find_node(view, node, statement.scope, translated=statement.currency == "group")
-    below = (
-        []
-        if pages == "node"
-        else children_of(statement, view, first)
-        if pages == "children"
-        else all_below(statement, view, first)
-    )
+    below: list[Node] = []
+    if pages != "node":
+        below = (children_of if pages == "children" else all_below)(statement, view, first)
     chosen = [first, *below]
     size = BLOCK if tell else len(chosen)
-    outcomes: list[Outcome] = []
+    outcomes: list[RunOutcome] = []
     for start in range(0, len(chosen), size):
         if tell:
             tell(start, len(chosen))
-        outcomes += [
-            Outcome(computed, footing(computed), definitions)
-            for computed in run_nodes(statement, view, at, chosen[start : start + size])
-        ]
+        computed = run_nodes(statement, view, at, chosen[start : start + size])
+        outcomes += [RunOutcome(one, footing(one), definitions) for one in computed]
     if tell:
         tell(len(chosen), len(chosen))
     return outcomes

@@ -9,14 +9,30 @@ from typing import Any
 from urllib.parse import quote
 
 from django import template
+from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 
 from rulka.core.proof.marks import Mark
-from rulka.formats.output.page import ShownCell, ShownRow, ShownStatement
+from rulka.formats.output.page import ShownCell, ShownColumn, ShownRow, ShownStatement
 from rulka.statements.pages.blocks import MANY
 
 register = template.Library()
 SIGNS = {"fails": "\u00d7", "twice": "2\u00d7", "warning": "!", "unjudged": "?", "holds": "\u2713"}
+
+
+@register.simple_tag
+def head_looks(column: ShownColumn, chosen: Sequence[str]) -> SafeString:
+    """The attributes of a column's heading: how wide it is, how many columns it spans, how it looks."""
+    looks = {
+        "opens": column.opens_group,
+        "words": column.words,
+        "chosen": column.written in chosen,
+        "ghost": column.ghost,
+        column.keep: column.keep,
+    }
+    style = format_html('style="min-width:{}ch" ', column.width) if column.width else ""
+    span = format_html('colspan="{}" ', column.span) if column.span > 1 else ""
+    return format_html('{}{}class="{}"', style, span, " ".join(look for look, has in looks.items() if has))
 
 
 @register.simple_tag

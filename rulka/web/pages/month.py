@@ -2,16 +2,30 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from time import perf_counter
 
 from django.http import HttpRequest, HttpResponse
-from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
-from rulka.ledger.month import month_of
+from rulka.ledger.models import Revision
+from rulka.ledger.month import Month, month_of
 from rulka.ledger.reading.history import latest_revision
-from rulka.ledger.seat import seat_of
+from rulka.ledger.seat import SeatedPage, seat_of
+
+
+@dataclass(frozen=True, kw_only=True)
+class MonthPage(SeatedPage):
+    """A reporting period as it stands, `days` after its end; `empty` where nothing was loaded yet."""
+
+    html = "web/month.html"
+    where: str = "month"
+    month: Month
+    latest: Revision | None
+    days: int
+    empty: bool
+    taken: str
 
 
 @require_GET
@@ -20,13 +34,12 @@ def month(request: HttpRequest) -> HttpResponse:
     before = perf_counter()
     seat = seat_of(request)
     latest = latest_revision(seat.ledger)
-    context = {
-        "where": "month",
-        "seat": seat,
-        "month": month_of(seat),
-        "latest": latest,
-        "days": (timezone.localdate() - seat.period.end).days,
-        "empty": latest is None,
-    }
-    context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
-    return render(request, "web/month.html", context)
+    page = MonthPage(
+        seat=seat,
+        month=month_of(seat),
+        latest=latest,
+        days=(timezone.localdate() - seat.period.end).days,
+        empty=latest is None,
+        taken=f"{(perf_counter() - before) * 1000:.0f}",
+    )
+    return page.answer(request)

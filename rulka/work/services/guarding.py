@@ -9,6 +9,14 @@ from collections.abc import Callable
 from rulka.work.services.waiting import as_refusal
 
 
+def incident(what: str) -> str:
+    """What nobody expected, in words for whoever waits; the log has its cause under the number that they are told. To
+    be called while it is handled."""
+    number = secrets.token_hex(4)
+    logging.getLogger("rulka.work").exception("Incident %s in %s", number, what)
+    return f"Something went wrong that we did not expect; incident {number} is in the log."
+
+
 def guarded(
     what: str, number: int, do: Callable[[int], None], *, again: Callable[[], None], fail: Callable[[str], None]
 ) -> None:
@@ -22,7 +30,5 @@ def guarded(
             again()
             logger.warning("%s %s waits: %s", what.capitalize(), number, error)
             return
-        incident = secrets.token_hex(4)
-        logger.exception("Incident %s in %s %s", incident, what, number)
-        fail(f"Something went wrong that we did not expect; incident {incident} is in the log.")
+        fail(incident(f"{what} {number}"))
         raise

@@ -7,12 +7,16 @@ from typing import Any, Generic, TypeVar
 
 from django.utils import timezone
 
+from rulka.core.errors import RulkaError
 from rulka.work.models import Progress
 from rulka.work.services.loads import is_left, this_worker
-from rulka.work.services.outputs import Cancelled
 
 Job = TypeVar("Job", bound=Progress)
 WAITING, RUNNING, CANCELLED = "waiting", "running", "cancelled"
+
+
+class JobCancelled(RulkaError):
+    """Somebody doesn't want what a job makes any more."""
 
 
 class Jobs(Generic[Job]):
@@ -43,7 +47,7 @@ class Jobs(Generic[Job]):
         """Write progress down; raises Cancelled once somebody asked for that."""
         self._some(pk=number).update(done=done, of=of)
         if self._some(pk=number, cancel=True).exists():
-            raise Cancelled("Cancelled.")
+            raise JobCancelled("Cancelled.")
 
     def end(self, number: int, state: str, **values: Any) -> None:
         """Set a job's end."""

@@ -18,7 +18,7 @@ TELL_EVERY = 0.25
 """Seconds between two writes of a load's progress."""
 
 
-class Cancelled(RulkaError):
+class LoadCancelled(RulkaError):
     """Somebody cancelled the load while it ran; nothing was changed."""
 
     code = "cancelled"
@@ -117,7 +117,7 @@ def watcher(load_id: int) -> Callable[[str, int, int], None]:
         last = now
         Load.objects.filter(pk=load_id).update(doing=doing, done=done, of=of)
         if Load.objects.filter(pk=load_id, cancel=True).exists():
-            raise Cancelled("The load was cancelled.", hint="Nothing was changed.")
+            raise LoadCancelled("The load was cancelled.", hint="Nothing was changed.")
 
     return told
 

@@ -11,7 +11,7 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet import edits
 from rulka.core.sheet.adding import add_missing
 from rulka.core.sheet.addresses import MOST_COLUMNS, MOST_ROWS, Box, letters, read_box
-from rulka.core.sheet.blocks import PLAIN, Done, chart_steps
+from rulka.core.sheet.blocks import PLAIN, LaidBlock, chart_steps
 from rulka.core.sheet.differing import steps_between
 from rulka.core.sheet.listed import bring, rows_steps
 from rulka.core.sheet.parameters import KINDS
@@ -103,7 +103,7 @@ def _copy(asked: Asked) -> tuple[str, Action]:
     source, target = box(asked, "source"), box(asked, "target")
     what = text(asked, "what", "all")
 
-    def act(workbook: Workbook, live: Live) -> Done:
+    def act(workbook: Workbook, live: Live) -> LaidBlock:
         own = sheet_in(workbook, asked, "from")
 
         def value_at(row: int, column: int) -> Scalar:
@@ -111,7 +111,7 @@ def _copy(asked: Asked) -> tuple[str, Action]:
 
         steps = edits.copy(workbook, own, source, sheet_in(workbook, asked), target, what=what, value_at=value_at)
         asks = any(key[0] == own.number and source.holds(key[1], key[2]) for key in live.calculation.questions)
-        return Done(steps, [PLAIN] if what == "values" and asks else [])
+        return LaidBlock(steps, [PLAIN] if what == "values" and asks else [])
 
     return f"copied {'' if what == 'all' else f'{what} of '}{source.text()}", act
 
@@ -393,7 +393,7 @@ def _check(asked: Asked) -> tuple[str, Action]:
 def _add_missing(asked: Asked) -> tuple[str, Action]:
     number = whole(asked, "group", 0, 100)
 
-    def act(workbook: Workbook, live: Live) -> Done:
+    def act(workbook: Workbook, live: Live) -> LaidBlock:
         sheet = sheet_in(workbook, asked)
         found = live.coverage(sheet)
         if number >= len(found):
@@ -408,10 +408,10 @@ def _bring(asked: Asked) -> tuple[str, Action]:
     if not isinstance(roles, list) or not all(isinstance(role, str) for role in roles):
         raise RulkaError("The columns are not told.", hint="Say what each is.", subject="rows")
 
-    def act(workbook: Workbook, live: Live) -> Done:
+    def act(workbook: Workbook, live: Live) -> LaidBlock:
         brought = bring(edits.rows_in(pasted), roles, live.reader.view)
         steps = rows_steps(workbook, sheet_in(workbook, asked), own.top, own.left, brought)
-        return Done(steps, [f"Row {one.at + 1}: {one.problem}" for one in brought if one.problem][:20])
+        return LaidBlock(steps, [f"Row {one.at + 1}: {one.problem}" for one in brought if one.problem][:20])
 
     return "brought rows over", act
 

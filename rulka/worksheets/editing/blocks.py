@@ -7,7 +7,7 @@ from typing import Any
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet import blocks
-from rulka.core.sheet.blocks import Done, Layout
+from rulka.core.sheet.blocks import LaidBlock, Layout
 from rulka.core.sheet.ledger_functions import code_text
 from rulka.core.sheet.steps import apply
 from rulka.core.sheet.tokens import FormulaFault
@@ -47,7 +47,7 @@ def _value(live: Live, sheet: Sheet, value: str) -> str:
     return code_text(single)
 
 
-def act_on_block(workbook: Workbook, live: Live, sheet: Sheet, how: str, asked: Mapping[str, Any]) -> Done:
+def act_on_block(workbook: Workbook, live: Live, sheet: Sheet, how: str, asked: Mapping[str, Any]) -> LaidBlock:
     """Do something with a block of a sheet."""
     if how == "place":
         block = {
@@ -85,9 +85,9 @@ def act_on_block(workbook: Workbook, live: Live, sheet: Sheet, how: str, asked: 
     return blocks.refresh(workbook, sheet, block, layout)
 
 
-def refresh_all(workbook: Workbook, live: Live) -> Done:
+def refresh_all(workbook: Workbook, live: Live) -> LaidBlock:
     """Refresh every block of a workbook that isn't frozen, one after the other."""
-    done = Done()
+    done = LaidBlock()
     trial = copied(workbook)
     for sheet in workbook.sheets:
         for one in sheet.settings.get("blocks", []):

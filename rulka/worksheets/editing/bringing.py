@@ -23,12 +23,12 @@ from rulka.statements.running.runs import node_asked, page_nodes, run
 from rulka.worksheets.library.opening import required_editor
 from rulka.worksheets.library.storing import store_workbook
 from rulka.worksheets.models import Worksheet
-from rulka.worksheets.running.live import Reader, calculated_for
+from rulka.worksheets.running.live import WorksheetReader, calculated_for
 
 MOST_ROUNDS = 4
 
 
-def open_as_worksheet(reader: Reader, name: str, *, of: str = "", title: str = "") -> Worksheet:
+def open_as_worksheet(reader: WorksheetReader, name: str, *, of: str = "", title: str = "") -> Worksheet:
     """A new worksheet that gives a statement's figures; `of` is the node of a statement that has nodes of its own."""
     required_editor(reader.person)
     definitions = definitions_for(reader.ledger, name, reader.person)
@@ -37,7 +37,7 @@ def open_as_worksheet(reader: Reader, name: str, *, of: str = "", title: str = "
     return store_workbook(reader.ledger, title, laid.workbook, person=reader.person)
 
 
-def laid_down(reader: Reader, definitions: Definitions, of: str = "") -> LaidDown:
+def laid_down(reader: WorksheetReader, definitions: Definitions, of: str = "") -> LaidDown:
     """A statement as a workbook. Where a formula of its own gives another figure than the statement, for this node and
     period or for others tried beside it, the cell asks the statement instead."""
     statement = definitions["statement"]
@@ -63,13 +63,15 @@ def laid_down(reader: Reader, definitions: Definitions, of: str = "") -> LaidDow
     return laid
 
 
-def _wrong(laid: LaidDown, reader: Reader, period: Period, node: str, computed: Computed) -> list[tuple[int, int]]:
-    own = Reader(reader.ledger, reader.view, period, reader.node if laid.has_nodes else node, reader.person)
+def _wrong(
+    laid: LaidDown, reader: WorksheetReader, period: Period, node: str, computed: Computed
+) -> list[tuple[int, int]]:
+    own = WorksheetReader(reader.ledger, reader.view, period, reader.node if laid.has_nodes else node, reader.person)
     workbook = laid.at_node(node) if laid.has_nodes else laid.workbook
     return disagreeing(laid, calculated_for(workbook, own), computed)
 
 
-def _others(definitions: Definitions, reader: Reader, first: Computed) -> list[tuple[Period, str, Computed]]:
+def _others(definitions: Definitions, reader: WorksheetReader, first: Computed) -> list[tuple[Period, str, Computed]]:
     """The statement at other periods and nodes, as far as it can be run for them."""
     periods = reader.view.frame.calendar.periods
     at = reader.period.index
@@ -89,7 +91,7 @@ def _others(definitions: Definitions, reader: Reader, first: Computed) -> list[t
     return found
 
 
-def _run(definitions: Definitions, reader: Reader, period: Period, node: str) -> Computed:
+def _run(definitions: Definitions, reader: WorksheetReader, period: Period, node: str) -> Computed:
     return run(definitions, period.code, node, reader.view.fence, reader.person).computed
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import cell_text
-from rulka.core.sheet.blocks import Done
+from rulka.core.sheet.blocks import LaidBlock
 from rulka.core.sheet.parameters import Parameter, check_pairs, checked_value
 from rulka.core.sheet.steps import apply, inverses
 from rulka.core.sheet.workbook import Cell, Step, Workbook, copied
@@ -21,25 +21,25 @@ from rulka.statements.library.shelves import EDIT
 from rulka.worksheets.library.opening import required
 from rulka.worksheets.library.storing import read_workbook, write_steps
 from rulka.worksheets.models import ChosenValues, SheetStep, Worksheet
-from rulka.worksheets.running.live import Live, Reader
+from rulka.worksheets.running.live import Live, WorksheetReader
 from rulka.worksheets.running.options import listed_for
 
 MOST_STEPS = 500
 """Steps that are kept of a worksheet; older ones can't be undone."""
 
 STRUCTURE = ("remap", "sheets")
-Action = Callable[[Workbook, Live], list[Step] | Done]
+Action = Callable[[Workbook, Live], list[Step] | LaidBlock]
 """What is done to a workbook: the steps, and where there is something to say of them, that too."""
 
 
-class ChangedSince(RulkaError):
+class WorksheetChangedSince(RulkaError):
     """Rows, columns or sheets moved since what somebody acts on was shown."""
 
     code = "changed-since"
 
 
 @dataclass(frozen=True)
-class Edited:
+class EditedWorksheet:
     """What an edit did: whether anything changed, and what has to be told of it."""
 
     changed: bool
@@ -48,7 +48,7 @@ class Edited:
 
 def change_worksheet(
     worksheet: Worksheet, what: str, action: Action, live: Live, *, person: Person, seen: int
-) -> Edited:
+) -> EditedWorksheet:
     """Do an edit on what is stored now and keep it. `seen` is the version that the person saw: where rows, columns or
     sheets moved since by somebody else, addresses mean other cells, and nothing is done; where somebody else changed
     the same cells since, this edit stands, and the person is told what it replaced."""
@@ -61,7 +61,7 @@ def change_worksheet(
             own = live.version == stored.version
             workbook = live.workbook if own else read_workbook(stored)
             given = action(workbook, live)
-            given = given if isinstance(given, Done) else Done(given)
+            given = given if isinstance(given, LaidBlock) else LaidBlock(given)
             steps = [step for step in given.steps if step["kind"] != "cells" or step["cells"]]
             told = [*given.told, *_replaced(stored, person, seen, steps)]
             for step in steps:
@@ -77,7 +77,7 @@ def change_worksheet(
         live.version = stored.version
         live.calculate(steps)
     worksheet.refresh_from_db()
-    return Edited(bool(steps), tuple(told))
+    return EditedWorksheet(bool(steps), tuple(told))
 
 
 def _replaced(stored: Worksheet, person: Person, seen: int, steps: list[Step]) -> list[str]:
@@ -111,7 +111,7 @@ def _replaced(stored: Worksheet, person: Person, seen: int, steps: list[Step]) -
 def _check_seen(stored: Worksheet, person: Person, seen: int) -> None:
     for step in stored.steps.filter(version__gt=seen).exclude(person=person):
         if any(one["kind"] in STRUCTURE for one in step.steps):
-            raise ChangedSince(
+            raise WorksheetChangedSince(
                 f"{_who(step.person)} moved rows, columns or sheets while you had it open: {step.what}.",
                 hint="It is shown as it is now; do yours again.",
             )
@@ -206,31 +206,38 @@ def _turn(stored: Worksheet, step: SheetStep, steps: list[Step], person: Person,
 
 def _check_untouched(stored: Worksheet, workbook: Workbook, one: Step, step: SheetStep) -> None:
     """Refuse to turn a step where what it left isn't there any more."""
+    later = stored.steps.filter(version__gt=step.version).exclude(person=step.person)
+    changed = _changed_since(workbook, one, later)
+    if changed:
+        last = later.order_by("-version").first()
+        who = f"{_who(last.person)} ({timezone.localtime(last.at):%H:%M}, {last.what})" if last else "Somebody"
+        raise RulkaError(
+            f"'{step.what}' can't be turned: {who} changed {changed} since.",
+            hint="Change it by hand, or ask them.",
+            code="changed-since",
+        )
+
+
+def _changed_since(workbook: Workbook, one: Step, later: Iterable[SheetStep]) -> str:
+    """What of a step isn't as the step left it, in words; `later` are the steps of others since."""
     changed = ""
+    sheet = next((sheet for sheet in workbook.sheets if sheet.number == one.get("sheet")), None)
     match one["kind"]:
         case "cells":
-            sheet = next((sheet for sheet in workbook.sheets if sheet.number == one["sheet"]), None)
             for row, column, before, _ in one["cells"]:
                 if sheet is None or sheet.cell(row, column) != Cell(*before):
                     changed = cell_text(row, column)
                     break
         case "remap":
             kind, axis, at, count, _ = one["remap"]
-            sheet = next((sheet for sheet in workbook.sheets if sheet.number == one["sheet"]), None)
-            moved = stored.steps.filter(version__gt=step.version).exclude(person=step.person)
-            if sheet is None or any(
-                other["kind"] in STRUCTURE
-                for later in moved
-                for other in later.steps
-                if other.get("sheet") == one["sheet"]
-            ):
+            others = (other for step in later for other in step.steps if other.get("sheet") == one["sheet"])
+            if sheet is None or any(other["kind"] in STRUCTURE for other in others):
                 changed = axis
             elif kind == "delete":
                 place = 0 if axis == "rows" else 1
                 if any(at <= cell[place] < at + count and not own.is_nothing for cell, own in sheet.cells.items()):
                     changed = f"the new {axis}"
         case "settings":
-            sheet = next((sheet for sheet in workbook.sheets if sheet.number == one["sheet"]), None)
             changed = "" if sheet is not None and sheet.settings == one["before"] else "the sheet's settings"
         case "names":
             changed = "" if workbook.names == one["before"] else "a name"
@@ -239,17 +246,12 @@ def _check_untouched(stored: Worksheet, workbook: Workbook, one: Step, step: She
         case "sheets":
             own = [[sheet.number, sheet.name] for sheet in workbook.sheets]
             changed = "" if own == one["before"] else "the sheets"
-    if changed:
-        later = stored.steps.filter(version__gt=step.version).exclude(person=step.person).order_by("-version").first()
-        who = f"{_who(later.person)} ({timezone.localtime(later.at):%H:%M}, {later.what})" if later else "Somebody"
-        raise RulkaError(
-            f"'{step.what}' can't be turned: {who} changed {changed} since.",
-            hint="Change it by hand, or ask them.",
-            code="changed-since",
-        )
+    return changed
 
 
-def choose_values(worksheet: Worksheet, given: Mapping[str, str], live: Live, reader: Reader) -> dict[str, str]:
+def choose_values(
+    worksheet: Worksheet, given: Mapping[str, str], live: Live, reader: WorksheetReader
+) -> dict[str, str]:
     """Keep what a reader chose for parameters; refused where it isn't allowed. Returns all values chosen so far."""
     parameters: list[Parameter] = live.parameters
     known = {parameter.name: parameter for parameter in parameters}

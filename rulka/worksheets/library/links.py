@@ -34,7 +34,7 @@ WRONG_A_MINUTE = 60
 """Keys that don't exist that may be tried in a minute, from everywhere together."""
 
 
-class Refused(RulkaError):
+class LinkRefused(RulkaError):
     """A key that opens nothing (any more)."""
 
     code = "link"
@@ -128,7 +128,7 @@ def cell_now(link: LiveLink, version: int, sheet: int, row: int, column: int) ->
     it was taken out. Refused where that can't be told any more."""
     remaps = _remaps(link.worksheet_id, link.version, version)
     if remaps is None:
-        raise Refused("The worksheet was changed too much since this workbook was made.", hint="Export it again.")
+        raise LinkRefused("The worksheet was changed too much since this workbook was made.", hint="Export it again.")
     place: tuple[int, int] | None = (row, column)
     for number, remap in remaps:
         if number == sheet and place is not None:
@@ -170,19 +170,21 @@ def open_link(key: str) -> tuple[LiveLink, LedgerAccess]:
     if found is None:
         if not _WRONG.count("wrong"):
             raise TooOften("Too many keys were tried.", hint="Wait a minute.")
-        raise Refused("This link opens nothing.", hint="Ask for a new one.")
+        raise LinkRefused("This link opens nothing.", hint="Ask for a new one.")
     count_asked(found)
     if found.revoked or found.expires <= timezone.now():
-        raise Refused("This link has ended.", hint="Ask for a new one.")
+        raise LinkRefused("This link has ended.", hint="Ask for a new one.")
     person = found.person
     ledger = found.worksheet.ledger_id
     access = next((one for one in accesses_of(person) if one.ledger_id == ledger), None)
     if not person.is_active or access is None:
-        raise Refused("Whoever made this link may not see these figures any more.", hint="Ask for a new one.")
+        raise LinkRefused("Whoever made this link may not see these figures any more.", hint="Ask for a new one.")
     try:
         required(person, found.worksheet, RUN)
     except RulkaError:
-        raise Refused("Whoever made this link may not see these figures any more.", hint="Ask for a new one.") from None
+        raise LinkRefused(
+            "Whoever made this link may not see these figures any more.", hint="Ask for a new one."
+        ) from None
     if found.used is None or found.used < timezone.now() - timedelta(minutes=1):
         found.used = timezone.now()
         with aside():

@@ -18,7 +18,7 @@ from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN
 from rulka.statements.models import Template
-from rulka.statements.output.origins import Kind, Page, Since
+from rulka.statements.output.origins import OriginKind, Page, Since, shelf_by_name
 from rulka.statements.output.row_origins import TRACE
 from rulka.statements.output.templates import filled, with_template
 from rulka.work.models import LeftFile
@@ -26,7 +26,13 @@ from rulka.work.services.leaving import Left, digest_of
 from rulka.worksheets.models import Worksheet
 from rulka.worksheets.output.runs import as_json
 from rulka.worksheets.running.drawn import is_drawn
-from rulka.worksheets.running.live import Live, Reader, opened
+from rulka.worksheets.running.live import Live, WorksheetReader, opened
+
+
+def _is_drawn(live: Live) -> bool:
+    """Whether a sheet holds a picture drawn of cells, whose figures are none of a statement."""
+    pictures = (one for sheet in live.workbook.sheets for one in sheet.settings.get("pictures", ()))
+    return any(is_drawn(one) and "of" not in one for one in pictures)
 
 
 def leave(
@@ -49,11 +55,7 @@ def leave(
         "bodies": digest_of(_inputs(told)),
         "run": {"lines": [[sheet["name"], _values(sheet)] for sheet in told]},
         "mode": mode,
-        "drawn": any(
-            is_drawn(one) and "of" not in one
-            for sheet in live.workbook.sheets
-            for one in sheet.settings.get("pictures", ())
-        ),
+        "drawn": _is_drawn(live),
     }
     left = Left(
         reader.ledger.code,
@@ -100,12 +102,6 @@ def _parts(lines: list[Any]) -> list[ReadPart]:
     return [ReadPart(name, {at: ReadCell(value) for at, value in cells.items()}) for name, cells in lines]
 
 
-def _shelf(ledger: Ledger, page: Page) -> int | None:
-    found = Worksheet.objects.filter(ledger=ledger, name=page["worksheet"]).first()
-    shelf: int | None = found.shelf_id if found else page["shelf"]
-    return shelf
-
-
 def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Person | None) -> Since:
     """What of its cells is another value now, as long as what is typed into it is the same."""
     named = page["worksheet"], page["node"]
@@ -114,7 +110,7 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
         return Since(*named, why="The worksheet was deleted.")
     try:
         view = view_of(ledger, fence)
-        reader = Reader(ledger, view, view.frame.calendar.period(page["period"]), page["node"], person)
+        reader = WorksheetReader(ledger, view, view.frame.calendar.period(page["period"]), page["node"], person)
         with opened(worksheet, reader, page["values"]) as live:
             told = json.loads(as_json(worksheet, with_sheets(live, page.get("sheets", ()))))["sheets"]
     except RulkaError as error:
@@ -125,13 +121,7 @@ def _since(left: LeftFile, page: Page, ledger: Ledger, fence: Fence, person: Per
     return Since(*named, cells=altered(_parts(page["run"]["lines"]), _parts(now)))
 
 
-def _shelf_of_trace(ledger: Ledger, page: Page) -> int | None:
-    found = Worksheet.objects.filter(ledger=ledger, name=page["name"]).first()
-    shelf: int | None = found.shelf_id if found else page["shelf"]
-    return shelf
-
-
-OF_TRACE = replace(TRACE, shelf=_shelf_of_trace)
+OF_TRACE = replace(TRACE, shelf=shelf_by_name(Worksheet, "name"))
 """Rows of a trace of a worksheet's cell."""
 
-KIND = Kind(_shelf, lambda page: RUN, lambda page: bool(page["lines"]), _since)
+KIND = OriginKind(shelf_by_name(Worksheet, "worksheet"), lambda page: RUN, lambda page: bool(page["lines"]), _since)

@@ -9,15 +9,15 @@ from rulka.ledger.models import Ledger
 from rulka.ledger.reading.history import view_at
 from rulka.people.models import Person
 from rulka.statements.library.shelves import RUN, Rights, depth_on, level_on
-from rulka.statements.output.sendable import Asked, Piece
+from rulka.statements.output.sendable import SendRequest, SentFile
 from rulka.worksheets.library.opening import open_worksheet, seen_worksheets
 from rulka.worksheets.models import Worksheet
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave, with_sheets
-from rulka.worksheets.running.live import Reader, opened
+from rulka.worksheets.running.live import WorksheetReader, opened
 
 
-def reader_of(worksheet: Worksheet, asked: Asked, *, any_node: bool = False) -> Reader:
+def reader_of(worksheet: Worksheet, asked: SendRequest, *, any_node: bool = False) -> WorksheetReader:
     """For whom a worksheet that is sent is calculated. Its node is the first one where none is asked for; with
     `any_node` also where the one that is asked for is a statement's own, which worksheets don't have."""
     view = view_at(asked.ledger, asked.revision, asked.fence.down_to(depth_on(asked.person, worksheet.shelf_id)))
@@ -27,13 +27,13 @@ def reader_of(worksheet: Worksheet, asked: Asked, *, any_node: bool = False) -> 
         if not any_node:
             raise
         node = first_node(view).code
-    return Reader(asked.ledger, view, view.frame.calendar.period(asked.period), node, asked.person)
+    return WorksheetReader(asked.ledger, view, view.frame.calendar.period(asked.period), node, asked.person)
 
 
 class Worksheets:
     """Worksheets as a kind of thing that can be sent."""
 
-    def pieces(self, asked: Asked) -> list[Piece]:
+    def pieces(self, asked: SendRequest) -> list[SentFile]:
         worksheet = open_worksheet(asked.ledger, asked.name, person=asked.person)
         reader = reader_of(worksheet, asked)
         with opened(worksheet, reader, {}) as live:
@@ -41,7 +41,7 @@ class Worksheets:
         groups = [[name] for name in chosen] if asked.each else [chosen]
         return [self._piece(worksheet, reader, group, asked) for group in groups]
 
-    def _piece(self, worksheet: Worksheet, reader: Reader, sheets: list[str], asked: Asked) -> Piece:
+    def _piece(self, worksheet: Worksheet, reader: WorksheetReader, sheets: list[str], asked: SendRequest) -> SentFile:
         def content(form: str) -> bytes:
             if form in ("docx", "pptx"):
                 raise RulkaError(f"'{worksheet.title}' is a worksheet: it doesn't go as .{form}.",
@@ -59,7 +59,7 @@ class Worksheets:
                 return made if isinstance(made, bytes) else made.encode()
 
         node = find_node(reader.view, reader.node)
-        return Piece(
+        return SentFile(
             {
                 "statement": worksheet.title, "sheet": sheets[0] if len(sheets) == 1 else worksheet.title,
                 "node": node.name, "node.code": node.code, "period": reader.period.title,

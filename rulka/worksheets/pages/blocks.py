@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -9,12 +10,13 @@ from django.http import QueryDict
 
 from rulka.core.errors import RulkaError
 from rulka.core.sheet.addresses import Box, Key
-from rulka.core.sheet.bounded import Piece
+from rulka.core.sheet.bounded import BoundedPiece
 from rulka.core.sheet.values import SheetError
+from rulka.screen import PanelBody
 from rulka.statements.library.opening import seen_definitions
 from rulka.statements.library.shelves import RUN
 from rulka.worksheets.library.tables import seen_tables
-from rulka.worksheets.pages.readers import Asked
+from rulka.worksheets.pages.readers import WorksheetRequest
 from rulka.worksheets.running.live import Live
 
 
@@ -42,7 +44,18 @@ class ShownBlock:
     problem: str = ""
 
 
-def blocks_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class BlocksPanel(PanelBody):
+    """Blocks of the sheet; tables and statements that may be placed, as (name, title)."""
+
+    html = "worksheets/_panel_blocks.html"
+    blocks: Sequence[ShownBlock]
+    tables: Sequence[tuple[str, str]]
+    statements: Sequence[tuple[str, str]]
+    may_make: bool
+
+
+def blocks_panel(page: WorksheetRequest, live: Live, key: Key, asked: QueryDict) -> BlocksPanel:
     """Blocks of the sheet; tables and statements that may be placed."""
     sheet = live.workbook.sheet(key[0])
     person, ledger = page.seat.person, page.seat.ledger
@@ -50,13 +63,12 @@ def blocks_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[
     seen = seen_definitions(ledger, person, "statement", level=RUN)
     statements = [(one.name, one.title) for one in seen]
     titles = {"table": dict(tables), "statement": dict(statements)}
-    return {
-        "template": "worksheets/_panel_blocks.html",
-        "blocks": [_shown(live, block, titles) for block in sheet.settings.get("blocks", [])],
-        "tables": tables,
-        "statements": statements,
-        "may_make": person.may_give,
-    }
+    return BlocksPanel(
+        blocks=[_shown(live, block, titles) for block in sheet.settings.get("blocks", [])],
+        tables=tables,
+        statements=statements,
+        may_make=person.may_give,
+    )
 
 
 def _shown(live: Live, block: dict[str, Any], titles: dict[str, dict[str, str]]) -> ShownBlock:
@@ -83,7 +95,7 @@ def _shown(live: Live, block: dict[str, Any], titles: dict[str, dict[str, str]])
     )
 
 
-def _choices(piece: Piece, block: dict[str, Any]) -> list[ShownChoice]:
+def _choices(piece: BoundedPiece, block: dict[str, Any]) -> list[ShownChoice]:
     found = []
     for one in piece.table.page:
         try:

@@ -3,10 +3,10 @@ or a new statement."""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_http_methods
 
@@ -15,47 +15,64 @@ from rulka.core.sheet.addresses import MOST_COLUMNS, Box, cell_text, read_cell
 from rulka.core.sheet.edits import rows_in
 from rulka.core.sheet.listed import MOST_LISTED, ROLES, Brought, bring, guessed_roles
 from rulka.core.values import is_whole, key_in
-from rulka.ledger.seat import Seat
+from rulka.ledger.seat import Seat, SeatedPage
 from rulka.worksheets.editing import edit as editing
 from rulka.worksheets.editing.actions import action_for
 from rulka.worksheets.editing.bringing import statement_from_rows
-from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.models import Worksheet
+from rulka.worksheets.pages.readers import WorksheetRequest, asked_for
 from rulka.worksheets.running.live import opened
 
 SHOWN = 40
 """Rows of the preview."""
 
 
+@dataclass(frozen=True, kw_only=True)
+class BringPage(SeatedPage):
+    """Rows that were pasted: the columns with what each is taken for, the first rows (`shown`) and how many `more`;
+    what was `brought` of them, and those with a problem."""
+
+    html = "worksheets/bring.html"
+    where: str = "worksheets"
+    worksheet: Worksheet
+    text: str
+    at: str
+    sheet: str
+    title: str
+    columns: Sequence[tuple[int, str]] = ()
+    shown: Sequence[Sequence[str]] = ()
+    more: int = 0
+    brought: Sequence[Brought] = ()
+    problems: Sequence[Brought] = ()
+    roles_known: Sequence[tuple[str, str]] = tuple(ROLES.items())
+
+
 @require_http_methods(["GET", "POST"])
 def bring_rows(request: HttpRequest, name: str) -> HttpResponse:
     """The page on which rows are pasted and understood; nothing changes until somebody says what becomes of them."""
     asked = asked_for(request, name, edit=True)
-    text = request.POST.get("text", "")[:2_000_000]
-    where = request.POST.get("at") or request.GET.get("cell", "A1")
-    sheet = request.POST.get("sheet") or request.GET.get("sheet", "")
-    context: dict[str, Any] = {
-        "where": "worksheets",
-        "worksheet": asked.worksheet,
-        "seat": asked.seat,
-        "text": text,
-        "at": where,
-        "sheet": sheet,
-        "roles_known": ROLES.items(),
-        "title": request.POST.get("title", ""),
-    }
-    if request.method == "POST" and text.strip():
+    page = BringPage(
+        seat=asked.seat,
+        worksheet=asked.worksheet,
+        text=request.POST.get("text", "")[:2_000_000],
+        at=request.POST.get("at") or request.GET.get("cell", "A1"),
+        sheet=request.POST.get("sheet") or request.GET.get("sheet", ""),
+        title=request.POST.get("title", ""),
+    )
+    if request.method == "POST" and page.text.strip():
         try:
-            rows = rows_in(text)[: MOST_LISTED + 1]
+            rows = rows_in(page.text)[: MOST_LISTED + 1]
             roles = _roles(request, rows, asked.seat)
-            context |= {"columns": list(enumerate(roles)), "shown": rows[:SHOWN], "more": max(len(rows) - SHOWN, 0)}
+            more = max(len(rows) - SHOWN, 0)
+            page = replace(page, columns=list(enumerate(roles)), shown=rows[:SHOWN], more=more)
             brought = bring(rows, roles, asked.seat.view)
-            context |= {"brought": brought[:SHOWN], "problems": [one for one in brought if one.problem]}
-            done = _done(request, asked, text, roles, brought, where, sheet)
+            page = replace(page, brought=brought[:SHOWN], problems=[one for one in brought if one.problem])
+            done = _done(request, asked, page.text, roles, brought, page.at, page.sheet)
             if done is not None:
                 return done
         except RulkaError as error:
-            context["refused"] = error
-    return render(request, "worksheets/bring.html", context, status=422 if "refused" in context else 200)
+            page = replace(page, problem=error)
+    return page.answer(request)
 
 
 def _roles(request: HttpRequest, rows: list[list[str]], seat: Seat) -> list[str]:
@@ -66,7 +83,13 @@ def _roles(request: HttpRequest, rows: list[list[str]], seat: Seat) -> list[str]
 
 
 def _done(
-    request: HttpRequest, asked: Asked, text: str, roles: list[str], brought: list[Brought], where: str, sheet: str
+    request: HttpRequest,
+    asked: WorksheetRequest,
+    text: str,
+    roles: list[str],
+    brought: list[Brought],
+    where: str,
+    sheet: str,
 ) -> HttpResponse | None:
     """What the pressed button makes of the rows; None where it only looks."""
     into = request.POST.get("into", "")

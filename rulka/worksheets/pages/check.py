@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from django.http import QueryDict
 
@@ -13,7 +13,8 @@ from rulka.core.sheet.covering import Coverage, Odd
 from rulka.core.sheet.number_format import write
 from rulka.core.sheet.values import SheetError
 from rulka.core.values import key_in
-from rulka.worksheets.pages.readers import Asked
+from rulka.screen import PanelBody
+from rulka.worksheets.pages.readers import WorksheetRequest
 from rulka.worksheets.running.live import Live
 
 MOST_SHOWN = 200
@@ -29,23 +30,38 @@ class ShownOdd:
     cells: tuple[str, ...]
 
 
-def check_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class CheckPanel(PanelBody):
+    """What a group of formulas misses of the accounts and covers twice; the groups as (number, title, how many
+    formulas); how many missing accounts have nothing, how many `more` don't show."""
+
+    html = "worksheets/_panel_check.html"
+    selection: str
+    groups: Sequence[tuple[int, str, int]]
+    group: int
+    coverage: Coverage | None
+    missing: Sequence[ShownOdd]
+    twice: Sequence[ShownOdd]
+    nothing: int
+    more: int
+
+
+def check_panel(page: WorksheetRequest, live: Live, key: Key, asked: QueryDict) -> CheckPanel:
     """What the sheet's formulas miss and cover twice, for the group of formulas that is looked at."""
     sheet = live.workbook.sheet(key[0])
     found = live.coverage(sheet)
     number = min(key_in(asked.get("group", "0")), max(len(found) - 1, 0))
     chosen = found[number] if found else None
-    return {
-        "template": "worksheets/_panel_check.html",
-        "selection": sheet.settings.get("check", ""),
-        "groups": [(at, one.group.title, len(one.group.askers)) for at, one in enumerate(found)],
-        "group": number,
-        "coverage": chosen,
-        "missing": _shown(chosen.missing) if chosen else (),
-        "twice": _shown(chosen.twice) if chosen else (),
-        "nothing": sum(odd.is_nothing for odd in chosen.missing) if chosen else 0,
-        "more": _more(chosen),
-    }
+    return CheckPanel(
+        selection=sheet.settings.get("check", ""),
+        groups=[(at, one.group.title, len(one.group.askers)) for at, one in enumerate(found)],
+        group=number,
+        coverage=chosen,
+        missing=_shown(chosen.missing) if chosen else (),
+        twice=_shown(chosen.twice) if chosen else (),
+        nothing=sum(odd.is_nothing for odd in chosen.missing) if chosen else 0,
+        more=_more(chosen),
+    )
 
 
 def _more(chosen: Coverage | None) -> int:

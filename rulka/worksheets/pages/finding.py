@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from django.urls import reverse
 
-from rulka.ledger.finding import Found, FoundKind, matching, shown
+from rulka.ledger.finding import FoundKind, FoundThing, matching, shown
 from rulka.ledger.seat import Seat
 from rulka.worksheets.library.opening import seen_worksheets
 
@@ -16,5 +16,5 @@ def of_worksheets(seat: Seat, text: str) -> Iterator[FoundKind]:
     yield shown(
         "Worksheets",
         matching(seen_worksheets(seat.ledger, seat.person), text, lambda one: (one.name, one.title)),
-        lambda one: Found(one.title, "worksheet", f"{reverse('worksheet', args=[one.name])}?{seat.query}"),
+        lambda one: FoundThing(one.title, "worksheet", f"{reverse('worksheet', args=[one.name])}?{seat.query}"),
     )

@@ -3,20 +3,21 @@ give."""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse, JsonResponse, QueryDict
-from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from rulka.core.money import GAP, MINUS
 from rulka.core.sheet.addresses import Key, read_cell
-from rulka.core.sheet.guide import functions_by_purpose, help_on, offered, taken_apart
+from rulka.core.sheet.guide import ArgumentHelp, FunctionHelp, functions_by_purpose, help_on, offered, taken_apart
 from rulka.core.sheet.number_format import write
 from rulka.core.sheet.tokens import FormulaFault
 from rulka.core.sheet.values import Array, Scalar, SheetError, Value, as_text
 from rulka.core.values import is_whole, key_in
-from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.screen import PanelBody, Screen
+from rulka.worksheets.pages.readers import WorksheetRequest, asked_for
 from rulka.worksheets.running.live import Live, opened
 
 MOST_TRIED = 8_192
@@ -27,7 +28,28 @@ MORE = 2
 """Further fields for an argument that repeats."""
 
 
-def formula_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict[str, Any]:
+@dataclass(frozen=True, kw_only=True)
+class FunctionsPanel(PanelBody):
+    """The functions by purpose, narrowed by a search."""
+
+    html = "worksheets/_panel_functions.html"
+    purposes: Sequence[tuple[str, Sequence[FunctionHelp]]]
+    search: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class FunctionPanel(PanelBody):
+    """One function with a field for each argument: (place, argument, what is given); the formula's text before and
+    after it."""
+
+    html = "worksheets/_panel_formula.html"
+    function: FunctionHelp
+    fields: Sequence[tuple[int, ArgumentHelp, str]]
+    before: str
+    after: str
+
+
+def formula_panel(page: WorksheetRequest, live: Live, key: Key, asked: QueryDict) -> FunctionsPanel | FunctionPanel:
     """Functions by purpose, or one with its arguments: of the cell's own formula, unless another is asked for."""
     text = live.workbook.sheet(key[0]).cell(key[1], key[2]).input
     name, search = asked.get("function", ""), asked.get("search", "")
@@ -35,11 +57,7 @@ def formula_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict
     apart = None if name or search or asked.get("list") else taken_apart(text, int(at) if is_whole(at) else None)
     chosen = help_on(name or (apart.function if apart else ""))
     if chosen is None:
-        return {
-            "template": "worksheets/_panel_functions.html",
-            "purposes": functions_by_purpose(search),
-            "search": search,
-        }
+        return FunctionsPanel(purposes=functions_by_purpose(search), search=search)
     given = list(apart.arguments) if apart and apart.function == chosen.name else []
     fields = []
     for place in range(max(len(chosen.arguments) + MORE, len(given))):
@@ -47,13 +65,12 @@ def formula_context(page: Asked, live: Live, key: Key, asked: QueryDict) -> dict
         if argument is None or (place >= len(chosen.arguments) and not argument.repeats):
             break
         fields.append((place, argument, given[place] if place < len(given) else ""))
-    return {
-        "template": "worksheets/_panel_formula.html",
-        "function": chosen,
-        "fields": fields,
-        "before": apart.before if apart and given else "=",
-        "after": apart.after if apart and given else "",
-    }
+    return FunctionPanel(
+        function=chosen,
+        fields=fields,
+        before=apart.before if apart and given else "=",
+        after=apart.after if apart and given else "",
+    )
 
 
 @require_GET
@@ -71,13 +88,22 @@ def offer(request: HttpRequest, name: str) -> JsonResponse:
     return JsonResponse({"offered": found})
 
 
+@dataclass(frozen=True, kw_only=True)
+class Attempt(Screen):
+    """What a formula would give: the first rows of texts and the `size` of all, or why it gives none."""
+
+    html = "worksheets/_attempt.html"
+    problem: str = ""
+    rows: Sequence[Sequence[str]] = ()
+    size: str = ""
+
+
 @require_GET
 def attempt(request: HttpRequest, name: str) -> HttpResponse:
     """What a formula would give in a cell, for who may write it there; nothing changes."""
     asked = asked_for(request, name, edit=True)
     text = request.GET.get("text", "")[:MOST_TRIED]
     at = read_cell(request.GET.get("cell", "A1")) or (0, 0)
-    problem, rows, size = "", list[list[str]](), ""
     with opened(asked.worksheet, asked.reader) as live:
         number = key_in(request.GET.get("sheet", ""))
         sheet = live.workbook.sheet(number) if number else live.workbook.sheets[0]
@@ -86,11 +112,9 @@ def attempt(request: HttpRequest, name: str) -> HttpResponse:
         except FormulaFault as fault:
             value = fault.error
     if isinstance(value, SheetError):
-        problem = f"{value.code} {value.note}".strip()
-    else:
-        rows, size = _rows(value)
-    context = {"problem": problem, "rows": rows, "size": size}
-    return render(request, "worksheets/_attempt.html", context)
+        return Attempt(problem=f"{value.code} {value.note}".strip()).response(request)
+    rows, size = _rows(value)
+    return Attempt(rows=rows, size=size).response(request)
 
 
 def _rows(value: Value) -> tuple[list[list[str]], str]:

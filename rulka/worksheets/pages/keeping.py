@@ -12,12 +12,12 @@ from rulka.formats.output.drawn import alone
 from rulka.worksheets.library.opening import put_on_shelf
 from rulka.worksheets.library.pictures import MOST_BYTES, add_picture, find_picture
 from rulka.worksheets.library.saved import delete_state, save_state
-from rulka.worksheets.pages.readers import Asked, asked_for, sheet_asked
+from rulka.worksheets.pages.readers import WorksheetRequest, asked_for, sheet_asked
 from rulka.worksheets.running.drawn import find_drawing, svg_on
 from rulka.worksheets.running.live import opened
 
 
-def back(asked: Asked, panel: str) -> HttpResponseRedirect:
+def back(asked: WorksheetRequest, panel: str) -> HttpResponseRedirect:
     """The worksheet's page again."""
     return HttpResponseRedirect(f"{reverse('worksheet', args=[asked.worksheet.name])}?{asked.seat.query}&panel={panel}")
 

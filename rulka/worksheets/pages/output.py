@@ -15,12 +15,12 @@ from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.values import SheetError
 from rulka.core.values import key_in, whole
 from rulka.statements.output.templates import template_asked
-from rulka.worksheets.library.links import Refused, TooOften, make_link, revoke_link
+from rulka.worksheets.library.links import LinkRefused, TooOften, make_link, revoke_link
 from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
 from rulka.worksheets.output.templates import subject_for
 from rulka.worksheets.output.workbook import MODES, Links, as_xlsx
-from rulka.worksheets.pages.readers import Asked, asked_for
+from rulka.worksheets.pages.readers import WorksheetRequest, asked_for
 from rulka.worksheets.running.answering import figure_for
 from rulka.worksheets.running.live import chosen_of, opened
 
@@ -34,7 +34,7 @@ TYPES = {
 }
 
 
-def _file(asked: Asked, form: str, content: bytes) -> HttpResponse:
+def _file(asked: WorksheetRequest, form: str, content: bytes) -> HttpResponse:
     response = HttpResponse(content, content_type=TYPES[form])
     name = f"{asked.worksheet.name} {asked.reader.period.code}.{form}"
     response["Content-Disposition"] = content_disposition_header(True, name) or "attachment"
@@ -108,7 +108,7 @@ def live_figure(request: HttpRequest, key: str, sheet: str = "", cell: str = "")
         value = figure_for(key, key_in(sheet), *at)
     except TooOften as error:
         return _plain(str(error), 429)
-    except Refused as error:
+    except LinkRefused as error:
         return _plain(str(error), 403)
     except RulkaError as error:
         return _plain(str(error), 404)

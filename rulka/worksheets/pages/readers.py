@@ -11,33 +11,33 @@ from rulka.core.values import key_in
 from rulka.ledger.seat import Seat, seat_of
 from rulka.worksheets.library.opening import may_change, open_worksheet
 from rulka.worksheets.models import Worksheet
-from rulka.worksheets.running.live import Live, Reader
+from rulka.worksheets.running.live import Live, WorksheetReader
 from rulka.worksheets.running.revisions import reader_for
 
 
 @dataclass(frozen=True)
-class Asked:
+class WorksheetRequest:
     """A request about a worksheet: who sits where, the worksheet, and the reader at the revision they see it at."""
 
     seat: Seat
     worksheet: Worksheet
-    reader: Reader
+    reader: WorksheetReader
 
     @property
     def may_change(self) -> bool:
         return may_change(self.seat.person, self.worksheet)
 
 
-def reader_of(seat: Seat) -> Reader:
+def reader_of(seat: Seat) -> WorksheetReader:
     """Whoever sits there, at the newest revision."""
-    return Reader(seat.ledger, seat.view, seat.period, seat.node, seat.person)
+    return WorksheetReader(seat.ledger, seat.view, seat.period, seat.node, seat.person)
 
 
-def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> Asked:
+def asked_for(request: HttpRequest, name: str, *, edit: bool = False) -> WorksheetRequest:
     """The worksheet that an address names, for the person who asks; refused for who may not run or edit it."""
     seat = seat_of(request)
     worksheet = open_worksheet(seat.ledger, name, person=seat.person, edit=edit)
-    return Asked(seat, worksheet, reader_for(worksheet, reader_of(seat)))
+    return WorksheetRequest(seat, worksheet, reader_for(worksheet, reader_of(seat)))
 
 
 def sheet_asked(live: Live, request: HttpRequest) -> Sheet:

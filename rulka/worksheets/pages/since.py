@@ -19,12 +19,12 @@ from rulka.people.duties import LOAD
 from rulka.people.models import Person
 from rulka.work.services import loads
 from rulka.worksheets.models import ReaderMarks, Worksheet
-from rulka.worksheets.pages.readers import Asked, asked_for, reader_of
+from rulka.worksheets.pages.readers import WorksheetRequest, asked_for, reader_of
 from rulka.worksheets.running.revisions import drop_marks, set_opening, take_newest
 
 
 @dataclass(frozen=True)
-class Source:
+class FeedAge:
     """A feed of the ledger: when it was last pulled with success, and whether it is at it now."""
 
     number: int
@@ -45,10 +45,10 @@ class Age:
     changed: int
     opening: str
     stays: bool
-    sources: tuple[Source, ...]
+    sources: tuple[FeedAge, ...]
 
 
-def age_of(asked: Asked) -> Age:
+def age_of(asked: WorksheetRequest) -> Age:
     """What the head of a worksheet says of its age."""
     revision, newest = asked.reader.view.revision, asked.seat.view.revision
     at = find_revision(asked.seat.ledger, revision).at if revision else None
@@ -63,7 +63,7 @@ def age_of(asked: Asked) -> Age:
         len(marks.changed) if marks else 0,
         asked.worksheet.opening,
         asked.worksheet.opening == Worksheet.Opening.STAYS,
-        tuple(Source(feed.pk, feed.name, last_accepted(feed), loads.is_busy(feed.pk)) for feed in feeds),
+        tuple(FeedAge(feed.pk, feed.name, last_accepted(feed), loads.is_busy(feed.pk)) for feed in feeds),
     )
 
 

@@ -2,28 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
-from rulka.core.errors import NotFound
+from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.addresses import MOST_ROWS, Key, read_cell
+from rulka.core.sheet.workbook import Sheet
 from rulka.core.values import key_in
-from rulka.ledger.models import Ledger
+from rulka.ledger.models import Ledger, Revision
 from rulka.ledger.pages.taking import taken_file
 from rulka.ledger.reading.history import latest_revision
 from rulka.ledger.reading.trace_address import Address, said_in
+from rulka.ledger.reading.trace_levels import Crumb, TracePanel
 from rulka.ledger.reading.trace_taking import rows_of
-from rulka.ledger.seat import Seat, seat_of
+from rulka.ledger.seat import Seat, SeatedPage, seat_of
+from rulka.screen import PanelBody
 from rulka.statements.library.opening import definitions_for, open_statement
 from rulka.statements.running.runs import node_asked, run
 from rulka.worksheets.editing.taking import TOP, worksheet_of_rows
-from rulka.worksheets.pages.panel import figure_state, panel_context, traced_question
+from rulka.worksheets.models import Worksheet
+from rulka.worksheets.pages.panel import figure_state, traced_question, worksheet_panel
 from rulka.worksheets.pages.readers import asked_for, sheet_asked
 from rulka.worksheets.running.live import Live, opened
 
@@ -33,6 +38,28 @@ def _key(request: HttpRequest, live: Live) -> Key:
     return (sheet_asked(live, request).number, *at)
 
 
+@dataclass(frozen=True, kw_only=True)
+class WholeTrace(SeatedPage):
+    """A trace of a cell on the whole page, or why there is none; `agrees` whether it gives the figure it splits, None
+    where that was not judged."""
+
+    html = "worksheets/trace.html"
+    where: str = "worksheets"
+    worksheet: Worksheet
+    sheet: Sheet
+    cell: str
+    body: PanelBody | None
+    refused: RulkaError | None
+    crumbs: Sequence[Crumb]
+    agrees: bool | None
+    trace_base: str
+    panel_url: str
+    page_url: str
+    cell_query: str
+    revision: int
+    latest: Revision | None
+
+
 @require_GET
 def whole_page(request: HttpRequest, name: str) -> HttpResponse:
     """A trace of a cell on the whole page."""
@@ -40,17 +67,25 @@ def whole_page(request: HttpRequest, name: str) -> HttpResponse:
     address = request.GET.copy()
     address["panel"], address["room"] = "trace", "yes"
     with opened(asked.worksheet, asked.reader) as live:
-        context = panel_context(asked, live, sheet_asked(live, request), address)
-    page = reverse("worksheet", args=[name])
-    where = urlencode({key: request.GET[key] for key in ("sheet", "cell") if key in request.GET})
-    context |= {
-        "panel_url": reverse("worksheet-trace", args=[name]),
-        "page_url": page,
-        "where": "worksheets",
-        "cell_query": where,
-        "latest": latest_revision(asked.seat.ledger),
-    }
-    return render(request, "worksheets/trace.html", context)
+        panel = worksheet_panel(asked, live, sheet_asked(live, request), address)
+        revision = live.source.around.view.revision
+    body = panel.body
+    return WholeTrace(
+        seat=asked.seat,
+        worksheet=asked.worksheet,
+        sheet=panel.sheet,
+        cell=panel.cell,
+        body=body,
+        refused=panel.refused,
+        crumbs=panel.crumbs,
+        agrees=body.trace.agrees if isinstance(body, TracePanel) else None,
+        trace_base=panel.trace_base,
+        panel_url=reverse("worksheet-trace", args=[name]),
+        page_url=reverse("worksheet", args=[name]),
+        cell_query=urlencode({key: request.GET[key] for key in ("sheet", "cell") if key in request.GET}),
+        revision=revision,
+        latest=latest_revision(asked.seat.ledger),
+    ).answer(request)
 
 
 @require_GET

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from time import perf_counter
 from typing import Any
 
 from django.core.exceptions import RequestDataTooBig
 from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
-from django.shortcuts import render
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
@@ -16,8 +17,9 @@ from rulka.core.errors import NotFound, RulkaError
 from rulka.core.sheet.showing import plain_value
 from rulka.core.sheet.workbook import Sheet, Workbook
 from rulka.core.values import key_in
-from rulka.ledger.seat import seat_of
-from rulka.statements.library.leads import leads
+from rulka.ledger.seat import SeatedPage, seat_of
+from rulka.statements.library.leads import Lead, leads
+from rulka.statements.models import Template
 from rulka.statements.output.templates import forget as forget_templates
 from rulka.statements.output.templates import names_of
 from rulka.worksheets.editing import edit as editing
@@ -26,13 +28,25 @@ from rulka.worksheets.editing.bringing import open_as_worksheet
 from rulka.worksheets.library.opening import open_worksheet, required_editor, seen_worksheets
 from rulka.worksheets.library.storing import store_workbook
 from rulka.worksheets.library.tables import seen_tables
+from rulka.worksheets.models import BoundedTable, Worksheet
 from rulka.worksheets.output.templates import subject_for
 from rulka.worksheets.pages.cells import MOST_ROWS_SENT, block_of, cells_at, layout_of, next_found
-from rulka.worksheets.pages.panel import covers_text, panel_context
-from rulka.worksheets.pages.readers import Asked, asked_for, reader_of, sheet_asked
-from rulka.worksheets.pages.since import age_of, done_since
+from rulka.worksheets.pages.panel import WorksheetPanel, covers_text, worksheet_panel
+from rulka.worksheets.pages.readers import WorksheetRequest, asked_for, reader_of, sheet_asked
+from rulka.worksheets.pages.since import Age, age_of, done_since
 from rulka.worksheets.running.live import Live, forget, opened
 from rulka.worksheets.running.revisions import marks_of, note_seen
+
+
+@dataclass(frozen=True, kw_only=True)
+class WorksheetsPage(SeatedPage):
+    """The worksheets by shelf, and the bounded tables."""
+
+    html = "worksheets/list.html"
+    where: str = "worksheets"
+    groups: Sequence[tuple[str, Sequence[Worksheet]]]
+    search: str
+    tables: Sequence[BoundedTable]
 
 
 @require_GET
@@ -45,9 +59,8 @@ def worksheet_list(request: HttpRequest) -> HttpResponse:
     shelves = sorted({one.shelf for one in found if one.shelf}, key=lambda shelf: shelf.name.casefold())
     groups = [(shelf.name, [one for one in found if one.shelf_id == shelf.pk]) for shelf in shelves]
     groups += [("", alone)] if (alone := [one for one in found if one.shelf_id is None]) else []
-    template = "worksheets/_list.html" if request.headers.get("HX-Request") else "worksheets/list.html"
-    context = {"where": "worksheets", "groups": groups, "search": search, "seat": seat}
-    return render(request, template, {**context, "tables": seen_tables(seat.ledger, seat.person)})
+    page = WorksheetsPage(seat=seat, groups=groups, search=search, tables=seen_tables(seat.ledger, seat.person))
+    return page.response(request, template="worksheets/_list.html" if request.headers.get("HX-Request") else "")
 
 
 @require_POST
@@ -98,6 +111,24 @@ def delete(request: HttpRequest, name: str) -> HttpResponse:
     return HttpResponseRedirect(f"{reverse('worksheets')}?{seat.query}")
 
 
+@dataclass(frozen=True, kw_only=True)
+class WorksheetPage(SeatedPage):
+    """A worksheet: the panel beside it, the `first` rows with what the page knows besides, how old its figures are."""
+
+    html = "worksheets/page.html"
+    where: str = "worksheets"
+    worksheet: Worksheet
+    may_change: bool
+    panel: WorksheetPanel
+    cell: str
+    leads: Sequence[Lead]
+    templates: Sequence[Template]
+    sheet: Sheet
+    first: Mapping[str, Any]
+    age: Age
+    taken: str
+
+
 @require_GET
 def worksheet_page(request: HttpRequest, name: str) -> HttpResponse:
     """A worksheet with its side panel; the first rows come with it."""
@@ -107,21 +138,24 @@ def worksheet_page(request: HttpRequest, name: str) -> HttpResponse:
     with opened(asked.worksheet, asked.reader) as live:
         sheet = sheet_asked(live, request)
         rows = block_of(live, sheet, 0, MOST_ROWS_SENT - 1)
-        context = {
-            **panel_context(asked, live, sheet, request.GET),
-            "where": "worksheets",
-            "leads": leads("worksheet"),
-            "templates": names_of(subject_for(asked.worksheet, asked.seat.person), asked.seat.person),
-            "sheets": live.workbook.sheets,
-            "sheet": sheet,
-            "first": _state(asked, live, sheet) | {"rows": rows},
-            "age": age_of(asked),
-        }
-    context["taken"] = f"{(perf_counter() - before) * 1000:.0f}"
-    return render(request, "worksheets/page.html", context)
+        panel = worksheet_panel(asked, live, sheet, request.GET)
+        page = WorksheetPage(
+            seat=asked.seat,
+            worksheet=asked.worksheet,
+            may_change=asked.may_change,
+            panel=panel,
+            cell=panel.cell,
+            leads=leads("worksheet"),
+            templates=names_of(subject_for(asked.worksheet, asked.seat.person), asked.seat.person),
+            sheet=sheet,
+            first=_state(asked, live, sheet) | {"rows": rows},
+            age=age_of(asked),
+            taken=f"{(perf_counter() - before) * 1000:.0f}",
+        )
+    return page.answer(request)
 
 
-def _state(asked: Asked, live: Live, sheet: Sheet, *, every: bool = False) -> dict[str, Any]:
+def _state(asked: WorksheetRequest, live: Live, sheet: Sheet, *, every: bool = False) -> dict[str, Any]:
     """What the page has to know besides the cells."""
     calculation, worksheet, person = live.calculation, asked.worksheet, asked.seat.person
     own = asked.may_change
@@ -181,7 +215,7 @@ def cells(request: HttpRequest, name: str) -> JsonResponse:
     return JsonResponse(answer)
 
 
-def _changes(asked: Asked, live: Live, sheet: Sheet, since: int, *, every: bool = False) -> dict[str, Any]:
+def _changes(asked: WorksheetRequest, live: Live, sheet: Sheet, since: int, *, every: bool = False) -> dict[str, Any]:
     """What a page at an older version has to take in: the cells that show something else, or word to load anew."""
     keys = live.changed_since(since)
     own = sorted(key for key in keys or () if key[0] == sheet.number)
@@ -248,7 +282,7 @@ def choose(request: HttpRequest, name: str) -> HttpResponse:
         editing.choose_values(asked.worksheet, given, live, asked.reader)
         sheet = sheet_asked(live, request)
     with opened(asked.worksheet, asked.reader) as live:
-        context = panel_context(asked, live, live.workbook.sheet(sheet.number), request.GET)
-    response = render(request, "worksheets/_panel.html", context)
+        panel = worksheet_panel(asked, live, live.workbook.sheet(sheet.number), request.GET)
+    response = panel.response(request)
     response["HX-Trigger"] = "sheet-changed"
     return response

@@ -17,7 +17,7 @@ from rulka.ledger.seat import latest_period
 from rulka.statements.library.shelves import depth_on
 from rulka.worksheets.library.links import cell_now, count_asked, digest_of, open_link
 from rulka.worksheets.models import LiveLink
-from rulka.worksheets.running.live import Live, Reader, opened
+from rulka.worksheets.running.live import Live, WorksheetReader, opened
 from rulka.worksheets.running.revisions import newest_for
 
 FRESH = 1.0
@@ -64,7 +64,7 @@ def _check(key: str) -> _Checked:
     link, access = open_link(key)
     ledger: Ledger = access.ledger
     view = view_of(ledger, access.own_fence().down_to(depth_on(access.person, link.worksheet.shelf_id)))
-    reader = newest_for(link.worksheet, Reader(ledger, view, _period(link, view), link.node, link.person))
+    reader = newest_for(link.worksheet, WorksheetReader(ledger, view, _period(link, view), link.node, link.person))
     with opened(link.worksheet, reader, link.values) as live:
         return _Checked(until, link, live)
 

@@ -9,7 +9,7 @@ from typing import Any, Protocol
 
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, round_half_away
-from rulka.core.picturing.drawings import ASCENT, LINE, SIZE, Drawing, Words
+from rulka.core.picturing.drawings import ASCENT, LINE, SIZE, Drawing, DrawnWords
 from rulka.core.picturing.range_drawing import grid_of, range_drawing
 from rulka.core.picturing.words import broken
 from rulka.core.sheet.addresses import Box
@@ -18,7 +18,7 @@ from rulka.core.sheet.workbook import Sheet
 from rulka.formats.output.drawn import svg_of
 from rulka.ledger.models import Ledger
 from rulka.people.models import Person
-from rulka.worksheets.running.live import Live, Reader
+from rulka.worksheets.running.live import Live, WorksheetReader
 
 MOST_CELLS = 10_000
 Drawn = Mapping[str, Any]
@@ -32,7 +32,7 @@ class Drawer(Protocol):
     def names(self, ledger: Ledger, person: Person) -> Sequence[tuple[str, str, str]]:
         """(name, piece, title) of each drawing that somebody may place."""
 
-    def draw(self, reader: Reader, name: str, piece: str, wide: int) -> Drawing:
+    def draw(self, reader: WorksheetReader, name: str, piece: str, wide: int) -> Drawing:
         """One of them at a width; raises RulkaError where the reader may not see it."""
 
 
@@ -113,5 +113,5 @@ def svg_on(live: Live, sheet: Sheet, one: Drawn) -> str:
 
 def _refused(text: str, wide: int) -> Drawing:
     lines = broken(text, wide - 8, SIZE, lines=4)
-    words = [Words(4, ASCENT + 4 + place * LINE, line, whole=text) for place, line in enumerate(lines)]
+    words = [DrawnWords(4, ASCENT + 4 + place * LINE, line, whole=text) for place, line in enumerate(lines)]
     return Drawing(wide, LINE * len(lines) + 8, [], words, [])

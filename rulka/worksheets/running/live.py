@@ -28,7 +28,7 @@ from rulka.ledger.reading.queries import snapshot
 from rulka.people.models import Person
 from rulka.worksheets.library.storing import read_workbook
 from rulka.worksheets.models import ChosenValues, Worksheet
-from rulka.worksheets.running.sources import Outside, surroundings
+from rulka.worksheets.running.sources import OtherLedgers, surroundings
 
 MOST_LIVE = 16
 MOST_LOGGED = 400
@@ -42,7 +42,7 @@ MOST_CELLS = 1_500_000
 
 
 @dataclass(frozen=True)
-class Reader:
+class WorksheetReader:
     """For whom, when and for which node a worksheet is calculated."""
 
     ledger: Ledger
@@ -57,12 +57,12 @@ class Live:
     """One worksheet, calculated for one reader. Used by one request at a time, see `opened`."""
 
     worksheet: Worksheet
-    reader: Reader
+    reader: WorksheetReader
     version: int
     workbook: Workbook
     calculation: Calculation
     source: LedgerSource
-    outside: Outside
+    outside: OtherLedgers
     values: dict[str, str]
     lock: RLock = field(default_factory=RLock)
     kept: dict[Hashable, Any] = field(default_factory=dict)
@@ -175,9 +175,9 @@ def calculated(workbook: Workbook, source: LedgerSource, values: Mapping[str, st
     return Calculation(sheets.values(), workbook.names, source=source, context=source.around, today=_today())
 
 
-def calculated_for(workbook: Workbook, reader: Reader) -> Calculation:
+def calculated_for(workbook: Workbook, reader: WorksheetReader) -> Calculation:
     """A workbook that isn't stored, calculated for a reader."""
-    outside = Outside(reader.ledger, reader.view, reader.period, reader.node, reader.person)
+    outside = OtherLedgers(reader.ledger, reader.view, reader.period, reader.node, reader.person)
     source = LedgerSource(surroundings(outside, reader.period, reader.node))
     return calculated(workbook, source, own_values(workbook, {}, reader))
 
@@ -186,7 +186,7 @@ def _today() -> date:
     return timezone.localdate()
 
 
-def own_values(workbook: Workbook, chosen: Mapping[str, str], reader: Reader) -> dict[str, str]:
+def own_values(workbook: Workbook, chosen: Mapping[str, str], reader: WorksheetReader) -> dict[str, str]:
     """The values of the parameters for a reader."""
     parameters = [parameter_from(raw) for raw in workbook.parameters]
     typed = {}
@@ -208,7 +208,7 @@ def chosen_of(worksheet: Worksheet, person: Person | None) -> dict[str, str]:
 
 
 @contextmanager
-def opened(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str] | None = None) -> Iterator[Live]:
+def opened(worksheet: Worksheet, reader: WorksheetReader, chosen: Mapping[str, str] | None = None) -> Iterator[Live]:
     """A worksheet calculated for a reader, at its stored version; nobody else works on it meanwhile."""
     own = chosen_of(worksheet, reader.person) if chosen is None else dict(chosen)
     name = (
@@ -241,11 +241,11 @@ def _bound() -> None:
         _KEPT.popitem(last=False)
 
 
-def _made(worksheet: Worksheet, reader: Reader, chosen: Mapping[str, str]) -> Live:
+def _made(worksheet: Worksheet, reader: WorksheetReader, chosen: Mapping[str, str]) -> Live:
     with snapshot():  # cells and the version that they are of
         worksheet.refresh_from_db()
         workbook, version = read_workbook(worksheet), worksheet.version
-    outside = Outside(reader.ledger, reader.view, reader.period, reader.node, reader.person)
+    outside = OtherLedgers(reader.ledger, reader.view, reader.period, reader.node, reader.person)
     source = LedgerSource(surroundings(outside, reader.period, reader.node))
     values = own_values(workbook, chosen, reader)
     made = Live(worksheet, reader, version, workbook, calculated(workbook, source, values), source, outside, values)

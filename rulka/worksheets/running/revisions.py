@@ -15,7 +15,7 @@ from rulka.ledger.reading.history import find_revision, view_at
 from rulka.people.models import Person
 from rulka.work.services.waiting import aside
 from rulka.worksheets.models import ReaderMarks, Worksheet
-from rulka.worksheets.running.live import Live, Reader, opened
+from rulka.worksheets.running.live import Live, WorksheetReader, opened
 
 MOST_MARKS = 5_000
 """Changed cells that are remembered for a reader."""
@@ -32,7 +32,7 @@ def revision_for(worksheet: Worksheet, person: Person | None, newest: int) -> in
     return newest
 
 
-def reader_at(reader: Reader, revision: int) -> Reader:
+def reader_at(reader: WorksheetReader, revision: int) -> WorksheetReader:
     """A reader who sees the ledger as at a revision."""
     if revision == reader.view.revision:
         return reader
@@ -41,17 +41,17 @@ def reader_at(reader: Reader, revision: int) -> Reader:
     return replace(reader, view=view, period=period)
 
 
-def newest_for(worksheet: Worksheet, reader: Reader) -> Reader:
+def newest_for(worksheet: Worksheet, reader: WorksheetReader) -> WorksheetReader:
     """A reader at the newest revision that a worksheet shows to anybody, whatever they last took themselves."""
     return reader_at(reader, revision_for(worksheet, None, reader.view.revision))
 
 
-def reader_for(worksheet: Worksheet, reader: Reader) -> Reader:
+def reader_for(worksheet: Worksheet, reader: WorksheetReader) -> WorksheetReader:
     """A reader at the revision whose figures they see on a worksheet."""
     return reader_at(reader, revision_for(worksheet, reader.person, reader.view.revision))
 
 
-def take_newest(worksheet: Worksheet, reader: Reader) -> int:
+def take_newest(worksheet: Worksheet, reader: WorksheetReader) -> int:
     """Let a reader see the newest revision, with marks on what changed for them since the one they saw; how many cells
     that are."""
     if reader.person is None:
@@ -74,7 +74,7 @@ def take_newest(worksheet: Worksheet, reader: Reader) -> int:
     return len(changed)
 
 
-def note_seen(worksheet: Worksheet, reader: Reader) -> None:
+def note_seen(worksheet: Worksheet, reader: WorksheetReader) -> None:
     """Remember the revision that somebody opened a worksheet at, so that it can be told what changes for them later.
     On a worksheet that takes the newest on opening this marks what changed since they last had it open."""
     if reader.person is None or reader.person.looked_by is not None:
@@ -89,7 +89,7 @@ def note_seen(worksheet: Worksheet, reader: Reader) -> None:
         take_newest(worksheet, reader)
 
 
-def _changed(worksheet: Worksheet, reader: Reader, revision: int) -> dict[str, str]:
+def _changed(worksheet: Worksheet, reader: WorksheetReader, revision: int) -> dict[str, str]:
     """Cells that show something else than at a revision, with what they showed."""
     try:
         former = reader_at(reader, revision)

@@ -21,12 +21,12 @@ from rulka.core.sheet.amounts import argument
 from rulka.core.sheet.blocks import columns_of, piece_of
 from rulka.core.sheet.bounded import BoundedDef, bounded_from
 from rulka.core.sheet.from_statement import heading_of
-from rulka.core.sheet.ledger_functions import Figure, StatementPiece
-from rulka.core.sheet.listing import AMOUNT_LOOK, Table, table_of
+from rulka.core.sheet.ledger_functions import FigureFunction, StatementPiece
+from rulka.core.sheet.listing import AMOUNT_LOOK, ListedTable, table_of
 from rulka.core.sheet.surroundings import Surroundings
 from rulka.core.sheet.values import DIVIDED, NA, Array, Scalar, SheetError, Value, number_in
 from rulka.extracts.running.as_table import extract_names, extract_state, extract_table
-from rulka.extracts.running.asked import Reader
+from rulka.extracts.running.asked import ExtractReader
 from rulka.formats.figures import unit_title
 from rulka.ledger.models import Ledger
 from rulka.ledger.reading.beside import find_table, inside, state_of
@@ -40,13 +40,13 @@ from rulka.statements.running.runs import node_asked, read_by
 from rulka.worksheets.library.tables import open_table
 
 
-class Outside:
+class OtherLedgers:
     """What a calculated worksheet reads beside its own view: other ledgers, statements, tables. It notes the state in
     which it found each, rights included, so that whoever keeps values can ask whether they still hold."""
 
     def __init__(self, ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> None:
         self.ledger, self.view, self.person = ledger, view, person
-        self.figures = Figures(ledger, view, period, node, person)
+        self.figures = FigureCells(ledger, view, period, node, person)
         self.seen: dict[tuple[str, str], Hashable] = {}
 
     def other_ledger(self, code: str) -> View:
@@ -62,9 +62,9 @@ class Outside:
             raise NotFound(f"Ledger '{code}' does not exist.", hint=one_of(code, accesses), subject="ledger")
         return view_of(accesses[code].ledger, accesses[code].own_fence())
 
-    def figure(self, question: Figure | StatementPiece) -> Value:
+    def figure(self, question: FigureFunction | StatementPiece) -> Value:
         self._note("statement", question.statement)
-        return self.figures.answer(question) if isinstance(question, Figure) else self.figures.piece(question)
+        return self.figures.answer(question) if isinstance(question, FigureFunction) else self.figures.piece(question)
 
     def computed(self, name: str) -> Computed:
         """A statement run as the reader sees it."""
@@ -75,9 +75,9 @@ class Outside:
         self._note("statement", name)
         return self.figures.head(name)
 
-    def table(self, question: Table) -> Value:
+    def table(self, question: ListedTable) -> Value:
         self._note("table", question.name)
-        reader = Reader(
+        reader = ExtractReader(
             self.ledger, self.view.fence, self.figures.period.code, self.figures.node, self.person, self.view.revision
         )
         return table_rows(self.ledger, self.view, question, reader)
@@ -112,7 +112,7 @@ class Outside:
             return str(error)
 
 
-def surroundings(outside: Outside, period: Period, node: str) -> Surroundings:
+def surroundings(outside: OtherLedgers, period: Period, node: str) -> Surroundings:
     """What a worksheet is calculated in for a reader."""
     ledger, person = outside.ledger, outside.person
     shown = ledger.revisions.filter(number=outside.view.revision).first()
@@ -133,7 +133,7 @@ def surroundings(outside: Outside, period: Period, node: str) -> Surroundings:
     )
 
 
-class Figures:
+class FigureCells:
     """Answers questions for cells of statements; each statement is run once."""
 
     def __init__(self, ledger: Ledger, view: View, period: Period, node: str, person: Person | None) -> None:
@@ -142,7 +142,7 @@ class Figures:
 
     def computed(self, statement: str, period: str = "", node: str = "") -> Computed:
         """A statement run as the reader sees it; raises RulkaError in words."""
-        computed = self._run(Figure(statement, "", "", period, node))
+        computed = self._run(FigureFunction(statement, "", "", period, node))
         if isinstance(computed, SheetError):
             raise NotFound(computed.note, subject="statement")
         return computed
@@ -159,22 +159,22 @@ class Figures:
         computed = self._run(question)
         if isinstance(computed, SheetError):
             return computed
-        place = "lines"
+        reading = "lines"
         try:
             rows = piece_of(computed, question.lines)
-            place = "columns"
+            reading = "columns"
             keys = columns_of(computed, question.columns)
         except RulkaError as error:
-            return argument(place, error)
+            return argument(reading, error)
         places = [computed.place(key) for key in keys]
-        heads: list[Scalar] = ["", *(heading_of(computed.columns[at]) for at in places)]
-        found: list[list[Scalar]] = [heads]
+        heads: list[Scalar] = ["", *(heading_of(computed.columns[place]) for place in places)]
+        table: list[list[Scalar]] = [heads]
         for row in rows:
             if row.kind not in ("spacer", "page break"):
-                found.append([row.label, *(_shown(row, at) for at in places)])
-        return Array(found, ("", *(AMOUNT_LOOK for _ in places)))
+                table.append([row.label, *(_shown(row, place) for place in places)])
+        return Array(table, ("", *(AMOUNT_LOOK for _ in places)))
 
-    def answer(self, question: Figure) -> Value:
+    def answer(self, question: FigureFunction) -> Value:
         """The exact figure of a statement's cell, in presented sign; `label` gives what stands before it."""
         computed = self._run(question)
         if isinstance(computed, SheetError):
@@ -210,7 +210,7 @@ class Figures:
             return SheetError(NA.code, f"{row.label}: it has no meaning there.")
         return value
 
-    def _run(self, question: Figure | StatementPiece) -> Computed | SheetError:
+    def _run(self, question: FigureFunction | StatementPiece) -> Computed | SheetError:
         """A statement as the reader may see it, of the same state of the ledger as all else on the worksheet."""
         period = question.period or self.period.code
         name = (question.statement, period, question.node)
@@ -239,7 +239,7 @@ def _shown(row: Row, place: int) -> Scalar:
     return SheetError(NA.code, f"{row.label}: {word}.")
 
 
-def table_rows(ledger: Ledger, view: View, question: Table, reader: Reader) -> Value:
+def table_rows(ledger: Ledger, view: View, question: ListedTable, reader: ExtractReader) -> Value:
     """Rows of a table beside the ledger, as far as they lie inside of the reader's fence; or of an extract."""
     try:
         if state_of(ledger, question.name) is None and question.name in extract_names(ledger, reader.person):

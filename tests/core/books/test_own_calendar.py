@@ -9,7 +9,8 @@ from fractions import Fraction
 import pytest
 
 from rulka.core.books.fence import Fence
-from rulka.core.compute.statement import run_statement
+from rulka.core.compute.nodes import find_node
+from rulka.core.compute.statement import run_nodes, run_statement
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
@@ -206,3 +207,15 @@ def test_sums_by_own_periods_are_those_of_the_days():
     assert {heading.split(",")[0]: value for heading, value in found.items() if value} == {
         f"2026-P{month:02d}": value for (year, month), value in wanted.items() if year == 2026
     }
+
+
+def test_companies_of_other_calendars_are_computed_together_as_each_alone():
+    definition = statement_from(
+        {"statement": "t", "spine": "s", "span": "p"},
+        spine_from({"spine": "s", "lines": [{"line": "Sales", "accounts": "40"}]}),
+        span_from({"span": "p", "columns": [{"column": "own", **YTD, "calendar": "own"}]}),
+        None,
+    )
+    period, nodes = VIEW.frame.calendar.period("2027-P03"), [find_node(VIEW, code) for code in "AB"]
+    together = [computed.row("sales").values for computed in run_nodes(definition, VIEW, period, nodes)]
+    assert together == [(650_300,), (650_000,)]

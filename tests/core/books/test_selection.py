@@ -5,12 +5,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rulka.core.books.chart import Item, code_list
-from rulka.core.books.selection import Part, SelectionError, parse_selection, select
+from rulka.core.books.selection import SelectionError, SelectionPart, parse_selection, select
 from rulka.core.errors import RulkaError
 
 
 def codes_as_text(codes):
-    return ", ".join(Part("code", code).text() for code in codes)
+    return ", ".join(SelectionPart("code", code).text() for code in codes)
 
 
 CODES = code_list(

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from rulka.core.books.balances import Source
+from rulka.core.books.balances import MovementSource
 from rulka.core.books.fence import LETS_NOTHING_THROUGH, NO_FENCE, Bounds, Fence
 from rulka.core.books.narrowing import read_narrowing
 from rulka.core.books.selection import SelectionError
@@ -87,7 +87,7 @@ def test_balances_inside_are_those_of_a_ledger_that_has_no_more(works, entities,
 
 
 def by_account(view, scenario, pending, at):
-    balances = view.balances_of(Source(scenario, pending))
+    balances = view.balances_of(MovementSource(scenario, pending))
     assert len(balances.closing) == len(view.keys)
     every = np.ones(len(view.keys), dtype=bool)
     return view.by_account(balances.opening[:, at], every).tolist(), view.by_account(

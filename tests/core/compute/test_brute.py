@@ -51,6 +51,21 @@ MEMBERS = [
 CODES = [row["code"] for row in ACCOUNTS]
 
 
+def _drawn_rates(draw: Any, periods):
+    """Rates of each period, told either way round."""
+    rates = []
+    for (year, number), _, _, is_adjusting in periods:
+        if not is_adjusting:
+            turned = draw(st.booleans())
+            average, closing = (
+                str(draw(st.integers(8, 14)) if turned else Decimal(draw(st.integers(70, 140))).scaleb(-3))
+                for _ in range(2)
+            )
+            pair = ("EUR", "SEK") if turned else ("SEK", "EUR")
+            rates.append((f"{year}-P{number:02d}", *pair, average, closing))
+    return rates
+
+
 @st.composite
 def ledgers(draw: Any, *, closing_rates_only: bool = False) -> Works:
     adjusting = draw(st.integers(0, 1))
@@ -87,16 +102,7 @@ def ledgers(draw: Any, *, closing_rates_only: bool = False) -> Works:
                 scenario=scenario,
             )
         )
-    rates = []
-    for (year, number), _, _, is_adjusting in periods:
-        if not is_adjusting:
-            turned = draw(st.booleans())
-            average, closing = (
-                str(draw(st.integers(8, 14)) if turned else Decimal(draw(st.integers(70, 140))).scaleb(-3))
-                for _ in range(2)
-            )
-            pair = ("EUR", "SEK") if turned else ("SEK", "EUR")
-            rates.append((f"{year}-P{number:02d}", *pair, average, closing))
+    rates = _drawn_rates(draw, periods)
     return Works(calendar, ENTITIES, ACCOUNTS, MEMBERS, lines, rates)
 
 
@@ -147,15 +153,19 @@ def some(draw: Any, **choices: list[Any]) -> dict[str, Any]:
     return {name: value for name, value in found.items() if value}
 
 
-@st.composite
-def spines(draw: Any, *, plain: bool = False) -> dict[str, Any]:
-    labels: list[str] = []
+class _Drawn:
+    """What is drawn for a spine, with the labels that it has by now."""
 
-    def name(word: str) -> str:
-        labels.append(f"{word} {len(labels)}")
-        return labels[-1]
+    def __init__(self, draw: Any, plain: bool) -> None:
+        self.draw, self.plain = draw, plain
+        self.labels: list[str] = []
 
-    def line() -> dict[str, Any]:
+    def name(self, word: str) -> str:
+        self.labels.append(f"{word} {len(self.labels)}")
+        return self.labels[-1]
+
+    def line(self) -> dict[str, Any]:
+        draw, plain = self.draw, self.plain
         selection = draw(st.sampled_from(SELECTIONS)) + ("" if plain else draw(st.sampled_from(CLAUSES)))
         if not plain and draw(st.integers(0, 5)) == 0:
             selection = "department: o, d"
@@ -171,32 +181,33 @@ def spines(draw: Any, *, plain: bool = False) -> dict[str, Any]:
                 shift=["", "-1 period", "-1 year"],
                 scenario=["", "budget"],
             )
-        return {"line": name("Line"), **given}
+        return {"line": self.name("Line"), **given}
 
-    def section(depth: int) -> dict[str, Any]:
-        label = name("Section")
+    def section(self, depth: int) -> dict[str, Any]:
+        draw, label = self.draw, self.name("Section")
         inner = [
-            section(depth - 1) if depth and draw(st.integers(0, 2)) == 0 else line()
+            self.section(depth - 1) if depth and draw(st.integers(0, 2)) == 0 else self.line()
             for _ in range(draw(st.integers(1, 3)))
         ]
         return {"section": label, "lines": inner, **({"total": f"Total of {label}"} if draw(st.booleans()) else {})}
 
-    lines: list[dict[str, Any]] = [
-        section(1) if draw(st.booleans()) else line() for _ in range(draw(st.integers(1, 4)))
-    ]
-    known = list(labels)
-    for _ in range(draw(st.integers(0, 3))):
+    def calculation(self, known: list[str]) -> dict[str, Any]:
+        draw = self.draw
         tree: Any = draw(st.sampled_from(known))
         for _ in range(draw(st.integers(1, 2))):
             tree = (draw(st.sampled_from("+-*/")), tree, draw(st.sampled_from(known) | st.integers(1, 3)))
-        lines.append(
-            {
-                "calculation": name("Sum"),
-                "formula": tree,
-                "hide": draw(st.sampled_from(["never", "when nothing was booked"])),
-            }
-        )
-        known.append(labels[-1])
+        hide = draw(st.sampled_from(["never", "when nothing was booked"]))
+        return {"calculation": self.name("Sum"), "formula": tree, "hide": hide}
+
+
+@st.composite
+def spines(draw: Any, *, plain: bool = False) -> dict[str, Any]:
+    drawn = _Drawn(draw, plain)
+    lines = [drawn.section(1) if draw(st.booleans()) else drawn.line() for _ in range(draw(st.integers(1, 4)))]
+    known = list(drawn.labels)
+    for _ in range(draw(st.integers(0, 3))):
+        lines.append(drawn.calculation(known))
+        known.append(drawn.labels[-1])
     return {"spine": "s", "signs": draw(st.sampled_from(["both positive", "effect on the result"])), "lines": lines}
 
 
@@ -312,12 +323,12 @@ def test_random_translated_statement_equals_loops_over_its_lines(data, works, sp
 @settings(max_examples=several(60))
 @given(ledgers())
 def test_translated_books_of_a_foreign_entity_sum_to_zero_and_share_without_loss(works):
-    from rulka.core.books.balances import Source
+    from rulka.core.books.balances import MovementSource
 
     book = book_of(works)
     money = ~book.frame.accounts.of_type("statistical")[book.keys.account]
     keys = money & (book.keys.entity == book.frame.entities.index["C"])
-    balances = book.balances_of(Source(translated=True))
+    balances = book.balances_of(MovementSource(translated=True))
     assert not balances.opening[keys].sum(axis=0).any() and not balances.closing[keys].sum(axis=0).any()
     assert (balances.debits[keys].sum(axis=0) == balances.credits[keys].sum(axis=0)).all()
 

@@ -20,7 +20,7 @@ from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import RulkaError
 from rulka.core.proof.footing import footing
-from rulka.core.proof.splits import Opened, directions, open_figure, split, step_into
+from rulka.core.proof.splits import OpenedFigure, directions, open_figure, split, step_into
 from rulka.core.proof.trace import trace_cell
 from rulka.formats.output.text import as_json
 from tests.books import Line, Works, book_of
@@ -144,7 +144,7 @@ def traced(computed: Any, row: str, column: str) -> Any:
         return str(error)
 
 
-def ways(opened: Opened, depth: int) -> Any:
+def ways(opened: OpenedFigure, depth: int) -> Any:
     """All that a figure tells in every direction, and behind each part of it."""
     found = []
     for by in directions(opened) if opened.pools is not None else ():

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.bringing import Foreign, Limit, Wanted, draft, field_named, plain
+from rulka.core.extracting.bringing import Foreign, Limit, WantedField, draft, field_named, plain
 from rulka.core.extracting.fields import Field, RowKind
 
 LINES = RowKind(
@@ -47,7 +47,7 @@ WORDS = {
 
 
 def of(*columns, limits=(), **more):
-    return Foreign(columns=tuple(Wanted(one) for one in columns), limits=tuple(limits), **more)
+    return Foreign(columns=tuple(WantedField(one) for one in columns), limits=tuple(limits), **more)
 
 
 @pytest.mark.parametrize(
@@ -152,7 +152,7 @@ def test_tables_choose_the_rows_and_unknown_ones_are_listed():
 
 def test_totals_titles_and_order_come_along():
     foreign = Foreign(
-        columns=(Wanted("account"), Wanted("amount", "Spent", "sum"), Wanted("amount", "", "most")),
+        columns=(WantedField("account"), WantedField("amount", "Spent", "sum"), WantedField("amount", "", "most")),
         order=(("Spent", True), ("account", False), ("nowhere", False)),
         top=10,
     )

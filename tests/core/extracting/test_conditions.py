@@ -15,11 +15,11 @@ from rulka.core.errors import RulkaError
 from rulka.core.extracting.asking import answers_of, pasted, quoted_lists, with_answers
 from rulka.core.extracting.conditions import (
     Between,
-    Chosen,
+    ChosenCodes,
     Clock,
     Either,
     Empty,
-    Holds,
+    HoldsText,
     Not,
     bounded_by,
     read_condition,
@@ -70,11 +70,11 @@ def test_not_turns_and_commas_mean_any():
     assert read_condition(AMOUNT, "not 0", CLOCK) == Not(Between(AMOUNT, 0, 0))
     assert read_condition(AMOUNT, "1, 2", CLOCK) == Either((Between(AMOUNT, 100, 100), Between(AMOUNT, 200, 200)))
     assert read_condition(TEXT, "not empty", CLOCK) == Not(Empty(TEXT))
-    assert read_condition(TEXT, 'contains "a, b"', CLOCK) == Holds(TEXT, "contains", "a, b")
+    assert read_condition(TEXT, 'contains "a, b"', CLOCK) == HoldsText(TEXT, "contains", "a, b")
     plain = read_condition(TEXT, "Fuel of the month", CLOCK)
-    assert isinstance(plain, Chosen) and plain.selection.text() == '"Fuel of the month"'
+    assert isinstance(plain, ChosenCodes) and plain.selection.text() == '"Fuel of the month"'
     chosen = read_condition(ACCOUNT, "6*, 7000 to 7099 except 6250", CLOCK)
-    assert isinstance(chosen, Chosen) and chosen.selection.text() == "6*, 7000 to 7099 except 6250"
+    assert isinstance(chosen, ChosenCodes) and chosen.selection.text() == "6*, 7000 to 7099 except 6250"
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from rulka.core.extracting import edits
 from rulka.core.extracting.changes import differences
 from rulka.core.extracting.definitions import extract_from, layout_from, layout_mapping
 from rulka.core.extracting.fields import Field, RowKind
-from rulka.core.extracting.pivots import Asked, ordered_down, pivot_from
+from rulka.core.extracting.pivots import AskedPivot, ordered_down, pivot_from
 
 ROWS = RowKind(
     "journal lines", "Journal lines",
@@ -111,7 +111,7 @@ def test_order_goes_first_by_what_was_chosen_last():
 
 
 def test_the_largest_stay_by_size_whatever_their_sign_and_the_rest_is_told():
-    asked = Asked((0,), (1,), 2, "sum", top=2)
+    asked = AskedPivot((0,), (1,), 2, "sum", top=2)
     rows = [(("a",), 10), (("b",), -500), (("c",), 70), ((None,), 3)]
     assert ordered_down(asked, dict(rows)) == [("b",), ("c",), ("a",), (None,)]
     cells = [(("a", "x"), 10), (("b", "x"), -500), (("c", "y"), 70), ((None, "y"), 3)]

@@ -12,7 +12,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.filings.checking import TITLES, judged, verdict_on
 from rulka.core.filings.definitions import filing_from
 from rulka.core.filings.facts import Material, facts_of
-from rulka.core.filings.reported import Column, Words
+from rulka.core.filings.reported import ReportedColumn, ReportedWords
 from tests.core.filings.world import END, TAXONOMY, YEAR, body, cell, material, reported
 
 
@@ -42,19 +42,35 @@ def test_values_are_those_that_show_with_signs_turned():
 PLANTED: list[tuple[str, dict[str, Any], str, str]] = [
     ("nobody files", {"raw": body(identifier="")}, "who", "Nothing says who files"),
     ("a part is seen", {"part": "TF only"}, "whole", "a part of the whole: TF only"),
-    ("a sealed figure", {"statement": reported(fuel=cell("fuel", text="sealed", exact=None, word="sealed"))}, "whole",
-     "Fuel, 2026 is sealed for you"),
+    (
+        "a sealed figure",
+        {"statement": reported(fuel=cell("fuel", text="sealed", exact=None, word="sealed"))},
+        "whole",
+        "Fuel, 2026 is sealed for you",
+    ),
     ("a statement can't be shown", {"problems": {"gone": "It is closed."}}, "whole", "'gone' can't be shown"),
-    ("a section of another year", {"words": (Words("words", "In words", "text", False, True, "2025-P12"),)},
-     "current", "'In words' is done for 2025-P12"),
+    (
+        "a section of another year",
+        {"words": (ReportedWords("words", "In words", "text", False, True, "2025-P12"),)},
+        "current",
+        "'In words' is done for 2025-P12",
+    ),
     ("an untagged line", {"raw": body(lines={"trips": None})}, "tagged", "'Trips' isn't tagged (12)"),
     ("a column of which nothing is said", {"raw": body(columns=[])}, "tagged", "whether the column '2026'"),
     ("a line that is gone", {"raw": body(lines={"old": {"concept": "x:Cash"}})}, "found", "the line 'old' is gone"),
     ("a column that is gone", {"raw": body(columns=[{"column": "year"}, {"column": "old"}])}, "found", "'old' is gone"),
-    ("a statement that is gone", {"raw": body(more=[]) | {"statements": [{"statement": "other", "lines": []}]}},
-     "found", "doesn't show the statement 'other'"),
-    ("a section that is gone", {"raw": body(texts=[{"concept": "x:Words", "sections": ["nowhere"]}])}, "found",
-     "no section of words 'nowhere'"),
+    (
+        "a statement that is gone",
+        {"raw": body(more=[]) | {"statements": [{"statement": "other", "lines": []}]}},
+        "found",
+        "doesn't show the statement 'other'",
+    ),
+    (
+        "a section that is gone",
+        {"raw": body(texts=[{"concept": "x:Words", "sections": ["nowhere"]}])},
+        "found",
+        "no section of words 'nowhere'",
+    ),
     ("two tags of a line", {"raw": body(more=[{"line": "fares", "concept": "x:Income"}])}, "once", "has 2 tags"),
     ("two tags of a cell", {"raw": body(columns=[{"column": "year", "concept": "x:Fuel"}])}, "once", "by its line and"),
     ("a concept that isn't there", {"raw": body(lines={"trips": {"concept": "x:Voyages"}})}, "known", "'x:Voyages'"),
@@ -63,32 +79,75 @@ PLANTED: list[tuple[str, dict[str, Any], str, str]] = [
     ("no time", {"statement": reported(fares=cell("fares", time=None))}, "period", "no time of its own"),
     ("a quantity as money", {"raw": body(lines={"trips": {"concept": "x:Fuel"}})}, "unit", "shows a quantity"),
     ("money as a number", {"raw": body(lines={"fuel": {"concept": "x:Trips"}})}, "unit", "shows money"),
-    ("another unit", {"raw": body(lines={"fuel": {"concept": "x:Fuel", "sign": "turned", "unit": "iso4217:SEK"}})},
-     "unit", "is in iso4217:EUR; its tag says iso4217:SEK"),
+    (
+        "another unit",
+        {"raw": body(lines={"fuel": {"concept": "x:Fuel", "sign": "turned", "unit": "iso4217:SEK"}})},
+        "unit",
+        "is in iso4217:EUR; its tag says iso4217:SEK",
+    ),
     ("words as money", {"raw": body(texts=[{"concept": "x:Fuel", "sections": ["words"]}])}, "unit", "is words"),
     ("a wrong sign", {"raw": body(lines={"fuel": {"concept": "x:Fuel"}})}, "sign", "shows credits as positive"),
-    ("a sign turned for nothing", {"raw": body(lines={"shop": {"concept": "x:ShopIncome", "sign": "turned"}})}, "sign",
-     "and is turned"),
-    ("a wrong scale", {"raw": body(lines={"fuel": {"concept": "x:Fuel", "sign": "turned", "scale": "3"}})}, "scale",
-     "reported as 250,000"),
-    ("a figure that is no number", {"statement": reported(fuel=cell("fuel", text="about 250"))}, "scale",
-     "'about 250' can't be read"),
-    ("a member that isn't there", {"raw": body(lines={"fares": {"concept": "x:Fares", "members": {"x:RouteAxis":
-                                                                                                  "x:South"}}})},
-     "members", "no member 'x:South'"),
-    ("a member that doesn't fit", {"raw": body(lines={"fares": {"concept": "x:Fares", "members": {"x:RouteAxis":
-                                                                                                  "x:All"}}})},
-     "members", "isn't reported for"),
+    (
+        "a sign turned for nothing",
+        {"raw": body(lines={"shop": {"concept": "x:ShopIncome", "sign": "turned"}})},
+        "sign",
+        "and is turned",
+    ),
+    (
+        "a wrong scale",
+        {"raw": body(lines={"fuel": {"concept": "x:Fuel", "sign": "turned", "scale": "3"}})},
+        "scale",
+        "reported as 250,000",
+    ),
+    (
+        "a figure that is no number",
+        {"statement": reported(fuel=cell("fuel", text="about 250"))},
+        "scale",
+        "'about 250' can't be read",
+    ),
+    (
+        "a member that isn't there",
+        {"raw": body(lines={"fares": {"concept": "x:Fares", "members": {"x:RouteAxis": "x:South"}}})},
+        "members",
+        "no member 'x:South'",
+    ),
+    (
+        "a member that doesn't fit",
+        {"raw": body(lines={"fares": {"concept": "x:Fares", "members": {"x:RouteAxis": "x:All"}}})},
+        "members",
+        "isn't reported for",
+    ),
     ("contradicting duplicates", {"raw": body(lines={"shop": {"concept": "x:Fares"}})}, "duplicates", "is 700"),
-    ("two texts of one concept", {"raw": body(texts=[{"concept": "x:Words", "sections": ["words"]},
-                                                     {"concept": "x:Words", "sections": ["words"]}])}, "duplicates",
-     "is reported as 2 texts"),
-    ("what doesn't add up", {"statement": reported(shop=cell("shop", text="299.00", exact=Decimal(299)))}, "sums",
-     "is 1,000.00; what adds up to it comes to 999.00 (Fares 700.00, Income of the shop 299.00): 1.00 between"),
+    (
+        "two texts of one concept",
+        {
+            "raw": body(
+                texts=[{"concept": "x:Words", "sections": ["words"]}, {"concept": "x:Words", "sections": ["words"]}]
+            )
+        },
+        "duplicates",
+        "is reported as 2 texts",
+    ),
+    (
+        "what doesn't add up",
+        {"statement": reported(shop=cell("shop", text="299.00", exact=Decimal(299)))},
+        "sums",
+        "is 1,000.00; what adds up to it comes to 999.00 (Fares 700.00, Income of the shop 299.00): 1.00 between",
+    ),
     ("a part of a sum that isn't reported", {"raw": body(lines={"shop": {"left out": "yes"}})}, "sums", "300.00"),
-    ("a file of pages as text", {"words": (Words("words", "In words", "pdf", False, True),)}, "texts", "file of pages"),
-    ("nothing written", {"words": (Words("words", "In words", "text", True, True),)}, "texts", "Nothing was written"),
-]  # fmt: skip
+    (
+        "a file of pages as text",
+        {"words": (ReportedWords("words", "In words", "pdf", False, True),)},
+        "texts",
+        "file of pages",
+    ),
+    (
+        "nothing written",
+        {"words": (ReportedWords("words", "In words", "text", True, True),)},
+        "texts",
+        "Nothing was written",
+    ),
+]
 
 
 @pytest.mark.parametrize(("title", "changed", "code", "words"), PLANTED, ids=[one[0] for one in PLANTED])
@@ -130,9 +189,9 @@ def test_nothing_tagged_is_nothing_judged():
 
 
 def test_an_unfinished_text_warns_only():
-    checks = judged(material(words=(Words("words", "In words", "text", False, False),)))
+    checks = judged(material(words=(ReportedWords("words", "In words", "text", False, False),)))
     assert verdict_on(checks) == "warns" and [one.code for one in checks if one.state == "warns"] == ["texts"]
-    unwritten = judged(material(words=(Words("words", "In words", "text", False, False, is_begun=False),)))
+    unwritten = judged(material(words=(ReportedWords("words", "In words", "text", False, False, is_begun=False),)))
     assert "as it begins" in next(one for one in unwritten if one.code == "texts").problems[0].message
 
 
@@ -157,7 +216,7 @@ def test_the_same_figure_with_other_decimals_is_no_contradiction():
     whole, again = reported(), cell("fares", "again", text="0.7", scale=3, decimals=1)
     both = replace(
         whole,
-        columns=(*whole.columns, Column("again", "Again")),
+        columns=(*whole.columns, ReportedColumn("again", "Again")),
         known_columns=whole.known_columns | {"again"},
         cells={**whole.cells, ("fares", "again"): again},
     )

@@ -13,7 +13,7 @@ from rulka.core.filings import edits
 from rulka.core.filings.facts import facts_of, in_words
 from rulka.core.filings.proposing import alike, all_proposals, moved_to, proposals, searched
 from rulka.core.filings.reported import decimals_shown, digits_shown, number_shown
-from rulka.core.filings.taxonomy import Concept, Taxonomy, circle_in
+from rulka.core.filings.taxonomy import Concept, Concepts, circle_in
 from rulka.core.money import grouped
 from tests.core.filings.world import TAXONOMY, body, cell, material, reported
 
@@ -94,7 +94,7 @@ def test_likeness_of_labels():
     assert alike("Total income", "Income") > alike("Total income", "Other income")
 
 
-NEXT = Taxonomy(
+NEXT = Concepts(
     "Tiny", "2027", "e", {"x": "http://tiny.example/2027"},
     {one.name: one for one in (
         Concept("x:BunkerFuel", "Fuel", "money", "duration", "debit"),

@@ -9,11 +9,18 @@ from typing import Any
 
 from rulka.core.filings.definitions import filing_from
 from rulka.core.filings.facts import Material
-from rulka.core.filings.reported import Cell, Column, Line, Reported, Time, Words
-from rulka.core.filings.taxonomy import Concept, Cube, Sum, Taxonomy
+from rulka.core.filings.reported import (
+    Reported,
+    ReportedCell,
+    ReportedColumn,
+    ReportedLine,
+    ReportedTime,
+    ReportedWords,
+)
+from rulka.core.filings.taxonomy import Concept, Concepts, Cube, Sum
 
-YEAR = Time(date(2025, 4, 1), date(2026, 3, 31))
-END = Time(None, date(2026, 3, 31))
+YEAR = ReportedTime(date(2025, 4, 1), date(2026, 3, 31))
+END = ReportedTime(None, date(2026, 3, 31))
 
 CONCEPTS = (
     Concept("x:Income", "Income", "money", "duration", "credit"),
@@ -25,7 +32,7 @@ CONCEPTS = (
     Concept("x:Words", "Words", "block", "duration"),
     Concept("x:Heading", "Everything", "text", "duration", abstract=True),
 )
-TAXONOMY = Taxonomy(
+TAXONOMY = Concepts(
     "Tiny",
     "2026",
     "http://tiny.example/tiny.xsd",
@@ -50,21 +57,21 @@ LINES: dict[str, tuple[str, str, str, Any, int]] = {
 }
 
 
-def cell(line: str, column: str = "year", **changed: Any) -> Cell:
+def cell(line: str, column: str = "year", **changed: Any) -> ReportedCell:
     _, text, exact, what, side = LINES[line]
-    made = Cell(
+    made = ReportedCell(
         "result", line, column, text.replace(" ", "\u00a0"), Decimal(exact), 0, 0 if what == "quantity" else 2, ".",
         what, "EUR", YEAR, side,
     )  # fmt: skip
     return replace(made, **changed)
 
 
-def reported(**cells: Cell) -> Reported:
+def reported(**cells: ReportedCell) -> Reported:
     """The statement `result` with one column; cells by their line, changed ones given."""
-    lines = tuple(Line(key, one[0], strong=key == "income") for key, one in LINES.items())
+    lines = tuple(ReportedLine(key, one[0], strong=key == "income") for key, one in LINES.items())
     every = {(key, "year"): cells.get(key, cell(key)) for key in LINES}
     return Reported(
-        "result", "Result", ("result",), lines, (Column("year", "2026"),), every,
+        "result", "Result", ("result",), lines, (ReportedColumn("year", "2026"),), every,
         known_lines=frozenset({*LINES, "hidden"}), known_columns=frozenset({"year", "hidden-column"}),
     )  # fmt: skip
 
@@ -92,8 +99,8 @@ def body(**changed: Any) -> dict[str, Any]:
 
 def material(raw: dict[str, Any] | None = None, statement: Reported | None = None, **changed: Any) -> Material:
     words = (
-        Words("result", "Result", "text", False, True, is_written=False),
-        Words("words", "In words", "text", False, True),
+        ReportedWords("result", "Result", "text", False, True, is_written=False),
+        ReportedWords("words", "In words", "text", False, True),
     )
     given: dict[str, Any] = {"words": words, "time": YEAR, "period": "2026-P12", **changed}
     return Material(filing_from(raw or body()), TAXONOMY, (statement or reported(),), **given)

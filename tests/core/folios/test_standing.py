@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rulka.core.folios.outline import SectionDef, Turn
-from rulka.core.folios.standing import Actor, Standing, after, fitted, refused
+from rulka.core.folios.standing import Actor, SectionStanding, after, fitted, refused
 
 TEXT = SectionDef("a", "Words", "text", writers=(Turn("ann"), Turn("bob")), reviewers=(Turn("cat"), Turn("dan")))
 ALONE = SectionDef("b", "Alone", "text", writers=(Turn("ann"),))
@@ -16,15 +16,15 @@ ANN, BOB, CAT, DAN = (Actor(name) for name in ("ann", "bob", "cat", "dan"))
 OWNER, ADMIN, READER = Actor("olga", manages=True), Actor("adm", administers=True), Actor("rea")
 
 
-def open_one(section=TEXT, **given_so) -> Standing:
-    return Standing(section, "writing", **given_so)
+def open_one(section=TEXT, **given_so) -> SectionStanding:
+    return SectionStanding(section, "writing", **given_so)
 
 
 CASES = [
     # what, now, who, step, why not (a part of it), or "" where it is permitted
-    ("nobody writes before it is opened", Standing(TEXT), ANN, "hold", "isn't open for writing"),
-    ("nor once it is closed", Standing(TEXT, "closed"), ANN, "hold", "is closed"),
-    ("a remark is said whenever", Standing(TEXT, "closed"), READER, "remark", ""),
+    ("nobody writes before it is opened", SectionStanding(TEXT), ANN, "hold", "isn't open for writing"),
+    ("nor once it is closed", SectionStanding(TEXT, "closed"), ANN, "hold", "is closed"),
+    ("a remark is said whenever", SectionStanding(TEXT, "closed"), READER, "remark", ""),
     ("the first writer holds it", open_one(), ANN, "hold", ""),
     ("the second one waits", open_one(), BOB, "hold", "turn of ann"),
     ("a reader doesn't hold it", open_one(), READER, "hold", "turn of ann"),
@@ -117,7 +117,7 @@ def test_giving_up_leaves_all_else_as_it_was():
 )  # fmt: skip
 def test_a_turn_that_the_outline_lost_is_one_that_it_has(state, turn, writers, reviewers):
     section = SectionDef("x", "X", "text", writers=tuple(map(Turn, writers)), reviewers=tuple(map(Turn, reviewers)))
-    now = fitted(Standing(section, "writing", state, turn))
+    now = fitted(SectionStanding(section, "writing", state, turn))
     turns = section.turns
     if now.state == "done":
         assert now.responsible == ""

@@ -8,14 +8,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rulka.core.folios.filled import Fact
+from rulka.core.folios.filled import FolioFact
 from rulka.core.folios.typed import judge, numbers_in
 from rulka.core.money import grouped
 
-FARES = Fact("Fares per sailing", "Actual", "2320.49", "money")
-VEHICLES = Fact("Vehicles", "Difference", "-261512.20", "money")
-PASSENGERS = Fact("Passengers", "Actual", "46512", "quantity")
-SHARE = Fact("Part of income", "Actual", "35.8512", "percent")
+FARES = FolioFact("Fares per sailing", "Actual", "2320.49", "money")
+VEHICLES = FolioFact("Vehicles", "Difference", "-261512.20", "money")
+PASSENGERS = FolioFact("Passengers", "Actual", "46512", "quantity")
+SHARE = FolioFact("Part of income", "Actual", "35.8512", "percent")
 NOW = [FARES, VEHICLES, PASSENGERS, SHARE]
 
 
@@ -64,7 +64,7 @@ def test_typed_numbers_beside_figures(line, judged):
 
 
 def test_what_was_right_once_is_stale_and_what_still_is_isnt():
-    former = [Fact("Passengers", "Actual", "44102", "quantity"), PASSENGERS]
+    former = [FolioFact("Passengers", "Actual", "44102", "quantity"), PASSENGERS]
     found = judge(["In all 44 102 passengers came.", "46 512 passengers"], NOW, former)
     assert [(one.line, one.judgement) for one in found] == [(0, "stale"), (1, "equal")]
 
@@ -76,5 +76,5 @@ def test_a_figure_written_in_any_unit_is_found_equal(value, scale, digits):
         return
     text = grouped(int(shown.scaleb(digits)), digits)
     unit = {0: "", 3: " thousand", 6: " million"}[scale]
-    found = judge([f"It was {text}{unit} then."], [Fact("Some", "", str(value), "money")], [])
+    found = judge([f"It was {text}{unit} then."], [FolioFact("Some", "", str(value), "money")], [])
     assert [one.judgement for one in found] == ["equal"]

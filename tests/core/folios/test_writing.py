@@ -22,21 +22,21 @@ from rulka.core.folios.filled import (
     moved,
 )
 from rulka.core.folios.outline import folio_from
-from rulka.core.folios.styles import Looks, differences, undecided
+from rulka.core.folios.styles import StyleLooks, differences, undecided
 from rulka.core.folios.writing import (
-    Cell,
     Document,
-    Figure,
+    FigureLook,
+    FigurePlace,
     Footnote,
     Heading,
     LineBreak,
     Listing,
     LiveTable,
-    Look,
     PageBreak,
     Paragraph,
-    Table,
+    TableCell,
     Text,
+    TextTable,
     document_from,
     document_to,
     figure_named,
@@ -47,9 +47,12 @@ words = st.text(
     st.characters(min_codepoint=32, max_codepoint=0x2FFF, exclude_categories=["Cs"]), min_size=1, max_size=20
 )
 figures = st.builds(
-    Figure, st.sampled_from(["statement:a|b|c", "worksheet:m|S!B4"]),
-    st.builds(Look, st.sampled_from(["", "thousands", "millions"]), st.sampled_from(["", "0", "2"]), st.booleans()),
-)  # fmt: skip
+    FigurePlace,
+    st.sampled_from(["statement:a|b|c", "worksheet:m|S!B4"]),
+    st.builds(
+        FigureLook, st.sampled_from(["", "thousands", "millions"]), st.sampled_from(["", "0", "2"]), st.booleans()
+    ),
+)
 inlines = st.one_of(
     st.builds(Text, words, st.frozensets(st.sampled_from(["strong", "em", "underline"])),
               st.sampled_from(["", "https://a.example"])),
@@ -65,7 +68,7 @@ blocks = st.recursive(
     lambda inner: st.one_of(
         st.builds(Listing, st.booleans(), st.lists(st.lists(inner, min_size=1, max_size=2).map(tuple), min_size=1,
                                                    max_size=2).map(tuple)),
-        st.builds(Table, st.lists(st.lists(st.builds(Cell, st.lists(inner, min_size=1, max_size=2).map(tuple),
+        st.builds(TextTable, st.lists(st.lists(st.builds(TableCell, st.lists(inner, min_size=1, max_size=2).map(tuple),
                                                      st.booleans(), st.integers(1, 2), st.integers(1, 2)),
                                            min_size=1, max_size=2).map(tuple), min_size=1, max_size=2).map(tuple)),
     ),
@@ -210,9 +213,9 @@ def test_who_takes_over_has_no_two_turns_in_a_row():
 
 
 def test_differences_from_a_master_style_by_style():
-    own = Looks({"Heading 2": {"size": "19 pt", "font": "A"}, "Quote": {"size": "9 pt"}, "Normal": {"font": "A"}},
+    own = StyleLooks({"Heading 2": {"size": "19 pt", "font": "A"}, "Quote": {"size": "9 pt"}, "Normal": {"font": "A"}},
                 {"header": "Mine", "paper": "210 by 297 mm"})  # fmt: skip
-    master = Looks({"Heading 2": {"size": "17 pt", "font": "A", "bold": "yes"}, "Normal": {"font": "A"}},
+    master = StyleLooks({"Heading 2": {"size": "17 pt", "font": "A", "bold": "yes"}, "Normal": {"font": "A"}},
                    {"header": "[TITLE]", "paper": "210 by 297 mm"})  # fmt: skip
     found = {one.key: one.told for one in differences(own, master)}
     assert found == {

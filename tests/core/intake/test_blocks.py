@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from rulka.core.books.calendar import monthly_calendar
 from rulka.core.intake import columns
 from rulka.core.intake.blocks import FIELDS, BlockChecker, EntryBlock, Scattered
-from rulka.core.intake.entries import Books, EntryChecker, EntryRow, group_rows
+from rulka.core.intake.entries import BookSoFar, EntryChecker, EntryRow, group_rows
 from rulka.formats.intake import arrow_columns
 from tests.lengths import several
 
-BOOKS = Books(
+BOOKS = BookSoFar(
     calendar=monthly_calendar(first_month=4, year_label="end", first_year=2026, last_year=2027, adjusting_periods=1),
     digits={"A": 2, "J": 0},
     accounts={"1000": "asset", "4000": "revenue", "9000": "statistical"},
@@ -246,7 +246,7 @@ def test_random_mixtures_agree_whatever_blocks_they_come_in(seed):
     parts=st.lists(st.one_of(st.text(max_size=3), st.lists(st.text(max_size=3), min_size=4, max_size=4)), min_size=1)
 )
 def test_texts_are_joined_alike_by_arrow_and_by_python(parts):
-    held = [part if isinstance(part, str) else columns.Column.of(part) for part in parts]
+    held = [part if isinstance(part, str) else columns.GivenColumn.of(part) for part in parts]
     wanted = ["".join(part if isinstance(part, str) else part[row] for part in parts).encode() for row in range(4)]
     for way in (columns.join, arrow_columns.join):
         data, offsets = way(held, 4)

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from rulka.core.picturing.column_drawing import Month, column_drawing, month_scale
+from rulka.core.picturing.column_drawing import DrawnMonth, column_drawing, month_scale
 from rulka.core.picturing.drawings import Drawing, MarkKind
 from rulka.core.picturing.ranked_drawing import Contributor, by_weight, ranked_drawing, summed
 
@@ -25,11 +25,11 @@ def written(value: F) -> str:
 
 
 @st.composite
-def runs(draw: st.DrawFn) -> list[Month]:
+def runs(draw: st.DrawFn) -> list[DrawnMonth]:
     """A year: actual so far, then forecast, either of them maybe none."""
     months, actual = draw(st.integers(1, 14)), draw(st.integers(0, 14))
     return [
-        Month(
+        DrawnMonth(
             f"m{place}",
             draw(st.sampled_from(["A", "Nov", "September 2026"])),
             draw(WHOLE) if place < actual else None,
@@ -53,14 +53,14 @@ def _whole_and_apart(drawing: Drawing) -> None:
         assert right <= left_2 or right_2 <= left or bottom <= top_2 or bottom_2 <= top, (one, other)
 
 
-def _drawn(month: Month) -> list[tuple[MarkKind, str, F]]:
+def _drawn(month: DrawnMonth) -> list[tuple[MarkKind, str, F]]:
     """The marks of a month; a plan or a year before that stands alone has a pale block of its own."""
     alone = month.actual is None and month.forecast is None
     return [("pale", word, value) for _, word, value in month.figures[:1] if alone] + month.figures
 
 
 @given(several=st.lists(runs(), min_size=1, max_size=4))
-def test_runs_of_months_share_one_scale_and_are_drawn_in_full(several: list[list[Month]]) -> None:
+def test_runs_of_months_share_one_scale_and_are_drawn_in_full(several: list[list[DrawnMonth]]) -> None:
     scale = month_scale(several, 160)
     per_unit = scale.length / (scale.most - scale.least)
     for run in several:
@@ -75,9 +75,9 @@ def test_runs_of_months_share_one_scale_and_are_drawn_in_full(several: list[list
 
 def test_a_year_names_its_months_its_last_figure_and_its_forecast() -> None:
     year = [
-        Month("p1", "A", F(10), F(12), F(9)),
-        Month("p2", "M", F(40), F(30)),
-        Month("p3", "J", None, F(30), None, F(-20)),
+        DrawnMonth("p1", "A", F(10), F(12), F(9)),
+        DrawnMonth("p2", "M", F(40), F(30)),
+        DrawnMonth("p3", "J", None, F(30), None, F(-20)),
     ]
     drawing = column_drawing(year, (300, 160), written, month_scale([year], 160))
     assert [words.text for words in drawing.words] == ["A", "M", "J", "40", "forecast"]
@@ -88,7 +88,7 @@ def test_a_year_names_its_months_its_last_figure_and_its_forecast() -> None:
 
 
 def test_a_scale_for_another_height_is_refused() -> None:
-    year = [Month("p1", "A", F(10))]
+    year = [DrawnMonth("p1", "A", F(10))]
     with pytest.raises(ValueError, match="not one for a plot"):
         column_drawing(year, (300, 160), written, month_scale([year], 200))
 

@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from rulka.core.errors import RulkaError
-from rulka.core.picturing.column_drawing import Month, column_drawing, month_scale
+from rulka.core.picturing.column_drawing import DrawnMonth, column_drawing, month_scale
 from rulka.core.picturing.range_drawing import grid_of, range_drawing
 from rulka.core.picturing.together import together
 
@@ -63,7 +63,7 @@ def test_any_cells_are_drawn_each_once_and_in_full(figures: list[list[F | None]]
 
 
 def test_drawings_side_by_side_stay_apart_and_go_on_below() -> None:
-    months = [Month("a", "Jan", F(3)), Month("b", "Feb", F(5))]
+    months = [DrawnMonth("a", "Jan", F(3)), DrawnMonth("b", "Feb", F(5))]
     one = column_drawing(months, (140, 120), written, month_scale([months], 120))
     drawing = together(
         [("First", one), ("Second, with a name that has no room", one), ("Third", one)], 320, ("a note",)

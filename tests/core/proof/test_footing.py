@@ -11,6 +11,7 @@ import pytest
 import yaml
 
 from rulka.core.books.fence import Fence
+from rulka.core.compute.nodes import nodes_of
 from rulka.core.compute.statement import run_statement
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
@@ -268,3 +269,15 @@ def test_runs_kept_before_there_were_codes_are_read_by_their_titles():
     assert [(check.code, check.state, check.detail) for check in read_checks({"footing": new})] == [
         ("totals", NOT_JUDGED, "why")
     ]
+
+
+def test_the_books_of_a_company_above_others_need_no_telling():
+    """Without a scope they follow it as a node of its own by rule; of a drawn scope it is told."""
+    entities = [{"code": "A", "currency": "EUR"}, {"code": "B", "currency": "EUR", "parent": "A"}]
+    lines = [*LINES, Line("B", "40", Decimal(-3), DAY), Line("B", "10", Decimal(3), DAY)]
+    view = book_of(Works(CALENDAR, entities, ACCOUNTS, [], lines, dimensions=())).within(Fence())
+    body, span = {"statement": "t", "spine": "s", "span": "p"}, span_from({"span": "p", "columns": [{"column": "now"}]})
+    statement = statement_from(body, spine_from(SPINE), span)
+    computed = run_statement(statement, view, view.frame.calendar.period("2026-P03"), "A")
+    assert computed.node.children and "A.rest" in [node.code for node in nodes_of(view)]
+    assert [check.title for check in footing(computed) if check.code == "selections"] == [""]

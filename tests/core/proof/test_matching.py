@@ -38,3 +38,18 @@ def test_rows_alike_of_one_amount_are_paired_before_the_rest_is_gathered():
     assert [(one.alike, one.of_first, one.of_second) for one in found.other] == [("a", 5, 4)]
     assert [(one.alike, one.apart) for one in found.first_only] == [("b", 1)]
     assert [(one.alike, one.apart) for one in found.second_only] == [("c", -4)]
+
+
+def test_every_kind_stands_with_the_largest_first():
+    """Whatever their sign; what is alike with other amounts by how far apart it is."""
+    first = side(
+        [("s1", 1), ("s2", -9), ("s3", 4), ("o1", 10), ("o2", 10), ("o3", 10), ("f1", 1), ("f2", -8), ("f3", 3)]
+    )
+    second = side(
+        [("s1", 1), ("s2", -9), ("s3", 4), ("o1", 9), ("o2", 17), ("o3", 7), ("z1", 2), ("z2", -7), ("z3", 5)]
+    )
+    found = match(first, second)
+    assert [one.alike for one in found.same] == ["s2", "s3", "s1"]
+    assert [one.alike for one in found.other] == ["o2", "o3", "o1"]
+    assert [one.alike for one in found.first_only] == ["f2", "f3", "f1"]
+    assert [one.alike for one in found.second_only] == ["z2", "z3", "z1"]

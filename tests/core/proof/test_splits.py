@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import date
+from decimal import Decimal
 from typing import Any
 
 from hypothesis import given, settings
@@ -10,10 +12,14 @@ from hypothesis import strategies as st
 from rulka.core.books.fence import Fence
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.statement import run_statement
+from rulka.core.definitions.scopes import scope_from
+from rulka.core.definitions.spans import span_from
+from rulka.core.definitions.spines import spine_from
+from rulka.core.definitions.statements import statement_from
 from rulka.core.errors import RulkaError
-from rulka.core.proof.splits import Opened, directions, open_figure, split, step_into
-from tests.books import book_of
-from tests.core.compute.test_brute import ledgers, spans, spines
+from rulka.core.proof.splits import OpenedFigure, directions, open_figure, split, step_into
+from tests.books import Line, Works, book_of
+from tests.core.compute.test_brute import ACCOUNTS, ENTITIES, MEMBERS, ledgers, spans, spines
 from tests.core.compute.test_non_interference import SEALED, asked, statement_of, with_finer
 from tests.lengths import several
 
@@ -33,7 +39,7 @@ def figures(computed: Computed) -> list[tuple[str, str]]:
     ]
 
 
-def walk(data: Any, opened: Opened, depth: int) -> int:
+def walk(data: Any, opened: OpenedFigure, depth: int) -> int:
     """Split a figure in every direction, hold the sums against it, and go on into one part of one direction; how many
     splits that were."""
     count = 0
@@ -102,3 +108,23 @@ def test_every_split_on_every_way_gives_the_figure_again(data, works, spine, spa
     told = [opened for opened in sums if len(split(opened, "account").parts) > 0]
     for opened in data.draw(st.lists(st.sampled_from(told), max_size=5, unique_by=id)) if told else ():
         walk(data, opened, 4)
+
+
+def test_a_result_that_rolled_in_shows_no_account_that_holds_nothing():
+    """A line of zero beside a booked one makes its account no part of the result, whatever members it has."""
+    calendar = {"first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2027, "adjusting_periods": 0}
+    on_d = {"department": "d"}
+    lines = [
+        Line("A", "5", Decimal("630.60"), date(2025, 1, 1), on_d, entry="n1"),
+        Line("A", "10", Decimal("-630.60"), date(2025, 1, 1), on_d, entry="n1", source="x"),
+        Line("A", "40", Decimal(0), date(2027, 4, 1), on_d, entry="n2"),
+    ]
+    spine = {"spine": "s", "lines": [{"line": "Kept", "accounts": "30", "sign": "as booked"}]}
+    span = {"span": "p", "columns": [{"column": "opened", "measure": "opening"}]}
+    scope = scope_from({"scope": "n", "nodes": [{"node": "n", "of": "entity: A"}]})
+    body = {"statement": "t", "spine": "s", "span": "p", "scope": "n"}
+    statement = statement_from(body, spine_from(spine), span_from(span), scope)
+    view = book_of(Works(calendar, ENTITIES, ACCOUNTS, MEMBERS, lines)).within(Fence())
+    opened = open_figure(run_statement(statement, view, view.frame.calendar.period("2026-P01"), "n"), "kept", "opened")
+    rolled = step_into(opened, "period", "FY2025 result")
+    assert [(part.code, part.value) for part in split(rolled, "account").parts] == [("5", Decimal("630.60"))]

@@ -20,11 +20,11 @@ from rulka.core.definitions.statements import statement_from
 from rulka.core.definitions.thresholds import read_threshold
 from rulka.core.errors import RulkaError
 from rulka.core.proof.drivers import ENOUGH, drivers_of, taken
-from rulka.core.proof.explaining import Said, items_of, proposed_owners, unexplained
+from rulka.core.proof.explaining import SaidBefore, items_of, proposed_owners, unexplained
 from rulka.core.proof.price_volume import parted, price_volume
 from rulka.core.proof.splits import SplitPart, open_figure
 from rulka.core.proof.terms import sides_of
-from rulka.core.proof.timing import Month, timing_of, turn_of
+from rulka.core.proof.timing import TimedMonth, timing_of, turn_of
 from rulka.core.proof.variances import by_size, exceeding, opposite_of, variances
 from tests.books import Line, Works, book_of
 from tests.core.compute.test_brute import ledgers, spans, spines
@@ -268,9 +268,9 @@ def test_a_cost_that_came_in_another_month_than_planned_is_a_matter_of_time():
 
 
 def test_the_turn_is_the_step_between_periods_before_and_after():
-    def months(*parts: float) -> tuple[Month, ...]:
+    def months(*parts: float) -> tuple[TimedMonth, ...]:
         return tuple(
-            Month(f"2026-P{at:02d}", "", "", Fraction(part).limit_denominator(100), Fraction(1), True)
+            TimedMonth(f"2026-P{at:02d}", "", "", Fraction(part).limit_denominator(100), Fraction(1), True)
             for at, part in enumerate(parts, 1)
         )
 
@@ -291,11 +291,11 @@ def test_an_item_opens_again_with_another_figure_and_closes_with_its_line():
     items = items_of(computed, {})
     assert [(item.number, item.key, item.state) for item in items] == [(1, fuel, "open"), (2, upkeep, "open")]
     said = {
-        fuel: Said("accepted", Fraction(30)),
-        upkeep: Said("explained", Fraction(12)),
-        ("gone", "gap"): Said("explained", Fraction(1), "Hull", "gap"),
-        ("fuel", "gone"): Said("explained", Fraction(1), "Fuel", "old"),
-        ("fares", "gap"): Said("explained", Fraction(90), "Fares", "gap"),
+        fuel: SaidBefore("accepted", Fraction(30)),
+        upkeep: SaidBefore("explained", Fraction(12)),
+        ("gone", "gap"): SaidBefore("explained", Fraction(1), "Hull", "gap"),
+        ("fuel", "gone"): SaidBefore("explained", Fraction(1), "Fuel", "old"),
+        ("fares", "gap"): SaidBefore("explained", Fraction(90), "Fares", "gap"),
     }
     items = {item.key: item for item in items_of(computed, said)}
     assert items[fuel].state == "accepted" and items[fuel].former is None
@@ -305,7 +305,7 @@ def test_an_item_opens_again_with_another_figure_and_closes_with_its_line():
     assert "no longer more" in items[("fares", "gap")].why
     assert [item.key for item in unexplained(list(items.values()))] == [upkeep]
     # what was sent back stays so while its figure moves, and tells the former one
-    back = items_of(computed, {fuel: Said("sent back", Fraction(29))})[0]
+    back = items_of(computed, {fuel: SaidBefore("sent back", Fraction(29))})[0]
     assert (back.state, back.former) == ("sent back", 29)
 
 

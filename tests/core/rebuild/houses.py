@@ -49,6 +49,27 @@ class House:
         return {account for one, account, _ in self.booked if one == entity}
 
 
+def _house_of(
+    chance: random.Random, accounts: list[dict[str, str]], lines: dict[str, tuple[str, ...]], mirrors: dict[str, str]
+) -> House:
+    """The ledger of drawn accounts, with what is booked on them."""
+    quays, cranes = lines["Depreciation of quays"], lines["Depreciation of cranes"]
+    for expense, accumulated in zip((*quays, *cranes), lines["Accumulated depreciation"] * 4, strict=False):
+        mirrors[expense] = accumulated
+    accounts.append({"code": "Z9", "type": "statistical", "name": "Heads", "parent": ""})
+    booked = _booked(chance, lines, mirrors)
+    every = [
+        Line(entity, account, amount, date(year, month, 15), scenario=scenario)
+        for (entity, account, scenario), months in booked.items() for (year, month), amount in months.items() if amount
+    ]  # fmt: skip
+    works = Works(
+        {"first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2026, "adjusting_periods": 0},
+        [{"code": code, "currency": "EUR"} for code in "ABC"], accounts, [], every,
+        kept=lines["Retained"][0], reserve="",
+    )  # fmt: skip
+    return House(works, lines, booked)
+
+
 def house(seed: int, habit: str = "tidy") -> House:
     """A ledger; `habit` is tidy, untidy (codes say nothing) or below (lines are accounts with others below them)."""
     chance = random.Random(f"{seed} {habit}")
@@ -85,21 +106,7 @@ def house(seed: int, habit: str = "tidy") -> House:
                     for row in accounts:
                         row["parent"] = own if row["code"] in codes else row["parent"]
                 lines[caption] = tuple(codes)
-    quays, cranes = lines["Depreciation of quays"], lines["Depreciation of cranes"]
-    for expense, accumulated in zip((*quays, *cranes), lines["Accumulated depreciation"] * 4, strict=False):
-        mirrors[expense] = accumulated
-    accounts.append({"code": "Z9", "type": "statistical", "name": "Heads", "parent": ""})
-    booked = _booked(chance, lines, mirrors)
-    every = [
-        Line(entity, account, amount, date(year, month, 15), scenario=scenario)
-        for (entity, account, scenario), months in booked.items() for (year, month), amount in months.items() if amount
-    ]  # fmt: skip
-    works = Works(
-        {"first_month": 1, "year_label": "start", "first_year": 2025, "last_year": 2026, "adjusting_periods": 0},
-        [{"code": code, "currency": "EUR"} for code in "ABC"], accounts, [], every,
-        kept=lines["Retained"][0], reserve="",
-    )  # fmt: skip
-    return House(works, lines, booked)
+    return _house_of(chance, accounts, lines, mirrors)
 
 
 def _untidy(chance: random.Random, taken: set[str]) -> str:
@@ -110,55 +117,70 @@ def _untidy(chance: random.Random, taken: set[str]) -> str:
             return code
 
 
-def _booked(
-    chance: random.Random, lines: dict[str, tuple[str, ...]], mirrors: dict[str, str]
-) -> dict[tuple[str, str, str], dict[tuple[int, int], Decimal]]:
-    found: dict[tuple[str, str, str], dict[tuple[int, int], Decimal]] = {}
+class _Books:
+    """What is booked, drawn entity by entity."""
 
-    def book(entity: str, account: str, scenario: str, month: tuple[int, int], amount: Decimal) -> None:
-        own = found.setdefault((entity, account, scenario), {})
+    def __init__(self, chance: random.Random, lines: dict[str, tuple[str, ...]], mirrors: dict[str, str]) -> None:
+        self.chance, self.lines, self.mirrors = chance, lines, mirrors
+        self.cash = lines["Cash and bank"][0]
+        self.found: dict[tuple[str, str, str], dict[tuple[int, int], Decimal]] = {}
+
+    def book(self, entity: str, account: str, scenario: str, month: tuple[int, int], amount: Decimal) -> None:
+        own = self.found.setdefault((entity, account, scenario), {})
         own[month] = own.get(month, Decimal(0)) + amount
 
-    income = [(caption, sign) for _, sign, captions in INCOME for caption in captions]
-    balance = [caption for _, _, captions in BALANCE for caption in captions]
-    for entity in "ABC":
+    def entity(self, entity: str) -> None:
+        """An entity that uses most of the accounts, at a size of its own."""
+        chance, lines = self.chance, self.lines
         size = chance.choice((1, 3, 10))
-        cash = lines["Cash and bank"][0]
         used = {
             code for caption in lines for code in lines[caption] if chance.random() < 0.85 or code == lines[caption][0]
         }  # fmt: skip
         level = {code: chance.randrange(2_000_00, 90_000_00) * size for code in sorted(used)}
         for month in MONTHS:
             for scenario in ("actual", "budget"):
-                for caption, sign in income:
-                    for code in lines[caption]:
-                        if code not in used:
-                            continue
-                        swing = Decimal(chance.randrange(80, 121)) / 100
-                        amount = (Decimal(level[code]) * swing / 100).quantize(Decimal("0.01")) * sign
-                        if scenario == "budget":
-                            amount = amount.quantize(Decimal(100))
-                        elif code in mirrors:
-                            amount = Decimal(level[code]) / 100
-                        book(entity, code, scenario, month, amount)
-                        if scenario == "actual":
-                            book(entity, mirrors.get(code, cash), scenario, month, -amount)
-            for caption in balance:
-                for code in lines[caption]:
-                    if code in used and code != cash and caption not in ("Accumulated depreciation", "Share capital"):
-                        if caption == "Retained":
-                            continue
-                        sign = -1 if caption in BALANCE[2][2] else 1
-                        first = 20 if month == MONTHS[0] else 1
-                        amount = Decimal(chance.randrange(-level[code] // 4, level[code] // 2) * first) / 100 * sign
-                        book(entity, code, "actual", month, amount)
-                        book(entity, cash, "actual", month, -amount)
+                self._income(entity, scenario, month, level)
+            self._balances(entity, month, level)
         for code in lines["Share capital"]:
             if code in used:
                 amount = Decimal(chance.randrange(1, 40) * 10_000)
-                book(entity, code, "actual", MONTHS[0], -amount)
-                book(entity, cash, "actual", MONTHS[0], amount)
-    return found
+                self.book(entity, code, "actual", MONTHS[0], -amount)
+                self.book(entity, self.cash, "actual", MONTHS[0], amount)
+
+    def _income(self, entity: str, scenario: str, month: tuple[int, int], level: dict[str, int]) -> None:
+        for code, sign in ((code, sign) for _, sign, names in INCOME for name in names for code in self.lines[name]):
+            if code not in level:
+                continue
+            swing = Decimal(self.chance.randrange(80, 121)) / 100
+            amount = (Decimal(level[code]) * swing / 100).quantize(Decimal("0.01")) * sign
+            if scenario == "budget":
+                amount = amount.quantize(Decimal(100))
+            elif code in self.mirrors:
+                amount = Decimal(level[code]) / 100
+            self.book(entity, code, scenario, month, amount)
+            if scenario == "actual":
+                self.book(entity, self.mirrors.get(code, self.cash), scenario, month, -amount)
+
+    def _balances(self, entity: str, month: tuple[int, int], level: dict[str, int]) -> None:
+        for caption in (name for _, _, names in BALANCE for name in names):
+            if caption in ("Accumulated depreciation", "Share capital", "Retained"):
+                continue
+            sign, first = -1 if caption in BALANCE[2][2] else 1, 20 if month == MONTHS[0] else 1
+            for code in self.lines[caption]:
+                if code in level and code != self.cash:
+                    drawn = self.chance.randrange(-level[code] // 4, level[code] // 2) * first
+                    amount = Decimal(drawn) / 100 * sign
+                    self.book(entity, code, "actual", month, amount)
+                    self.book(entity, self.cash, "actual", month, -amount)
+
+
+def _booked(
+    chance: random.Random, lines: dict[str, tuple[str, ...]], mirrors: dict[str, str]
+) -> dict[tuple[str, str, str], dict[tuple[int, int], Decimal]]:
+    books = _Books(chance, lines, mirrors)
+    for entity in "ABC":
+        books.entity(entity)
+    return books.found
 
 
 # statements -----------------------------------------------------------------------------------------------------------

@@ -11,7 +11,7 @@ import numpy as np
 from rulka.core.books.book import View
 from rulka.core.books.selection import select
 from rulka.core.rebuild.given import Given
-from rulka.core.rebuild.proposing import Proposal
+from rulka.core.rebuild.proposing import TableProposal
 from tests.core.rebuild.houses import House, Row
 
 
@@ -23,7 +23,7 @@ class Judged:
     bad: list[tuple[str, str, str, tuple[str, ...]]]
 
 
-def judged(made: House, entity: str, given: Given, truth: list[Row], proposal: Proposal, view: View) -> Judged:
+def judged(made: House, entity: str, given: Given, truth: list[Row], proposal: TableProposal, view: View) -> Judged:
     """Lines count as right when they hold just the accounts with figures that the table's line was made of."""
     counts: Counter[str] = Counter()
     bad = []

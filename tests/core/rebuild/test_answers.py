@@ -11,13 +11,13 @@ import numpy as np
 import pytest
 
 from rulka.core.errors import RulkaError
-from rulka.core.rebuild.answering import LEFT_OUT, Answers, questions, with_answers
-from rulka.core.rebuild.chance import Wanted, expected_hits
+from rulka.core.rebuild.answering import LEFT_OUT, RebuildAnswers, questions, with_answers
+from rulka.core.rebuild.chance import WantedFigures, expected_hits
 from rulka.core.rebuild.few import few_of, met
 from rulka.core.rebuild.given import given_from, joined
 from rulka.core.rebuild.headings import living_heading
 from rulka.core.rebuild.plain import given_again, given_plain, proposal_again, proposal_plain
-from rulka.core.rebuild.proposing import Asked, proposed
+from rulka.core.rebuild.proposing import RebuildTerms, proposed
 from rulka.core.rebuild.statement import bodies_of, odd_cells
 from rulka.core.rebuild.structure import structure_of
 from tests.core.rebuild.houses import house, income_table
@@ -43,12 +43,12 @@ def test_rows_of_zeros_and_accounts_of_no_line_are_asked_for(made):
     own.insert(2, ("Berth fees of old", (Decimal("0.00"), Decimal("0.00"))))
     table = given_from(given.headings, own)
     proposal = proposed(table, view)
-    found = asked_of(table, proposal, Answers(), view)
+    found = asked_of(table, proposal, RebuildAnswers(), view)
     assert next((one.about, one.row) for one in found if one.about == "missing") == ("missing", 2)
     # a total that doesn't add up, as one of its lines is not there, is asked for too: its accounts stand in its lines
     staff = next(at for at, row in enumerate(table.rows) if row.caption == "Total staff")
     assert ("missing", staff) in [(one.about, one.row) for one in found]
-    left = asked_of(table, proposal, Answers(lines={2: LEFT_OUT}), view)
+    left = asked_of(table, proposal, RebuildAnswers(lines={2: LEFT_OUT}), view)
     assert ("missing", 2) not in [(one.about, one.row) for one in left]
 
 
@@ -58,15 +58,15 @@ def test_what_is_said_of_a_line_is_taken_with_its_sign_and_nothing_that_means_no
     proposal = proposed(given, view)
     row = next(at for at, line in enumerate(proposal.lines) if line.caption == "Berth fees")
     codes = sorted(set(made.lines["Berth fees"]) & made.used("A"))
-    told = with_answers(given, proposal, Answers(lines={row: ", ".join(codes)}), view)
+    told = with_answers(given, proposal, RebuildAnswers(lines={row: ", ".join(codes)}), view)
     assert told.lines[row].state == "told" and told.lines[row].sign == -1
     assert odd_cells(given, told, bodies_of(given, told, view, "Again"), view) == []
     with pytest.raises(RulkaError, match="selects no account"):
-        with_answers(given, proposal, Answers(lines={row: "nothing-of-it"}), view)
+        with_answers(given, proposal, RebuildAnswers(lines={row: "nothing-of-it"}), view)
     with pytest.raises(RulkaError, match="expected"):
-        with_answers(given, proposal, Answers(lines={row: "5010 to"}), view)
+        with_answers(given, proposal, RebuildAnswers(lines={row: "5010 to"}), view)
     # a wrong line is seen by its cells and by those of its totals
-    wrong = with_answers(given, proposal, Answers(lines={row: codes[0]}), view)
+    wrong = with_answers(given, proposal, RebuildAnswers(lines={row: codes[0]}), view)
     odd = odd_cells(given, wrong, bodies_of(given, wrong, view, "Again"), view)
     assert {given.rows[cell.row].caption for cell in odd} == {"Berth fees", "Total revenue", "Result"} or len(
         codes
@@ -77,16 +77,16 @@ def test_accounts_are_placed_or_left_out_and_others_of_their_types_are_owed_a_pl
     view = made.view()
     given, _ = income_table(made, "A", 2026, 5, ["month", "year"])
     proposal = proposed(given, view)
-    found = [one for one in asked_of(given, proposal, Answers(), view) if one.about == "account"]
+    found = [one for one in asked_of(given, proposal, RebuildAnswers(), view) if one.about == "account"]
     codes = [account.code for account in found[0].accounts]
     assert codes and not any(account.has_figures for account in found[0].accounts)
     row = next(at for at, line in enumerate(proposal.lines) if line.caption == "Marketing")
-    answers = Answers(accounts={code: row if at == 0 else None for at, code in enumerate(codes)})
+    answers = RebuildAnswers(accounts={code: row if at == 0 else None for at, code in enumerate(codes)})
     told = with_answers(given, proposal, answers, view)
     assert codes[0] in told.lines[row].selection
     assert asked_of(given, proposal, answers, view) == []
     # placed on a row that has no accounts it is placed nowhere, and asked again
-    nowhere = Answers(accounts={**answers.accounts, codes[0]: 0})
+    nowhere = RebuildAnswers(accounts={**answers.accounts, codes[0]: 0})
     assert [one.about for one in asked_of(given, proposal, nowhere, view)] == ["account"]
     covers = bodies_of(given, told, view, "Again", answers.accounts).spine["covers"]
     assert covers.startswith("type:") and ("except" in covers) == (len(codes) > 1)
@@ -96,8 +96,8 @@ def test_one_rounded_column_asks_for_another_month_and_two_settle_it(made):
     view = made.view()
     single, _ = income_table(made, "A", 2026, 5, ["year"], scale=3, decimals=0)
     proposal = proposed(single, view)
-    assert "month" in [one.about for one in asked_of(single, proposal, Answers(), view)]
-    assert "month" not in [one.about for one in asked_of(single, proposal, Answers(alone=True), view)]
+    assert "month" in [one.about for one in asked_of(single, proposal, RebuildAnswers(), view)]
+    assert "month" not in [one.about for one in asked_of(single, proposal, RebuildAnswers(alone=True), view)]
     every = [income_table(made, "A", 2026, month, ["year"], scale=3, decimals=0)[0] for month in (5, 6, 7)]
     whole = joined(every)
     assert whole.tables == (0, 1, 2) and len(whole.rows) == len(single.rows)
@@ -114,13 +114,13 @@ def test_what_is_known_is_obeyed(made):
     view = made.view()
     given, _ = income_table(made, "B", 2026, 5, ["month", "year"])
     period = view.frame.calendar.periods[16]
-    found = proposed(given, view, Asked("B", period, 0))
+    found = proposed(given, view, RebuildTerms("B", period, 0))
     assert found.found.node == "B" and [one.last for one in found.readings] == [16, 16]
     other = replace(found.readings[0], scenario="budget")
-    told = proposed(given, view, Asked(columns={0: other}))
+    told = proposed(given, view, RebuildTerms(columns={0: other}))
     assert told.readings[0] == other and told.readings[1] == found.readings[1]
     with pytest.raises(RulkaError, match="No column"):
-        proposed(given, view, Asked(scale=6))
+        proposed(given, view, RebuildTerms(scale=6))
 
 
 def test_tables_and_proposals_are_kept_as_plain_data(made):
@@ -163,21 +163,21 @@ def test_a_few_accounts_are_met_in_any_order_and_chance_is_told():
     chosen = [3, 11, 19, 28, 40]
     figures = amounts[chosen].sum(axis=0)
     zeros, ones, shown = np.zeros(3, dtype=np.int64), np.ones(3, dtype=np.int64), np.ones(3, dtype=bool)
-    found = met(few_of(amounts, np.arange(45)), Wanted(-figures, zeros, ones, shown))
+    found = met(few_of(amounts, np.arange(45)), WantedFigures(-figures, zeros, ones, shown))
     assert found.sets == (tuple(chosen),) and found.expected[0] < 1e-6
     # rounded to thousands in one column, almost anything gives them
-    loose = Wanted(figures, np.full(3, 50_000), ones, np.array([True, False, False]))
+    loose = WantedFigures(figures, np.full(3, 50_000), ones, np.array([True, False, False]))
     many = met(few_of(amounts, np.arange(45)), loose)
     assert many.cut and many.expected[-1] > 10
     # all sets of few accounts, also large ones
     large = amounts[:20].sum(axis=0) - amounts[7]
-    every = met(few_of(amounts, np.arange(20)), Wanted(large, zeros, ones, shown))
+    every = met(few_of(amounts, np.arange(20)), WantedFigures(large, zeros, ones, shown))
     assert every.sets == (tuple(place for place in range(20) if place != 7),)
 
 
 def test_chance_is_about_what_brute_force_counts():
     chance = np.random.default_rng(5)
     sums = chance.integers(0, 1_000_000, (200_000, 1))
-    wanted = Wanted(np.array([500_000]), np.array([2]), np.array([1]), np.array([True]))
+    wanted = WantedFigures(np.array([500_000]), np.array([2]), np.array([1]), np.array([True]))
     counted = int((np.abs(sums - 500_000) <= 2).sum())
     assert 0.2 < (expected_hits(sums, wanted) + 0.1) / (counted + 0.1) < 5

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from rulka.core.rebuild.proposing import Proposal, proposed
+from rulka.core.rebuild.proposing import TableProposal, proposed
 from rulka.core.rebuild.statement import bodies_of, odd_cells
 from rulka.core.rebuild.structure import structure_of
 from tests.core.rebuild.world import COLUMNS, Yard, table_of, yard
@@ -13,7 +13,7 @@ from tests.core.rebuild.world import COLUMNS, Yard, table_of, yard
 CENTS = [(seed, ordered) for seed in range(6) for ordered in (True,)]
 
 
-def found_groups(made: Yard, proposal: Proposal) -> tuple[int, int, int]:
+def found_groups(made: Yard, proposal: TableProposal) -> tuple[int, int, int]:
     """(lines whose selection holds just the accounts of their group, lines that are called sure, wrong ones of these).
     Accounts without figures in the table's company don't count."""
     codes = sorted(one["code"] for one in made.works.accounts)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from rulka.core.errors import RulkaError
 from rulka.core.sending.letters import (
-    Token,
+    LetterToken,
     addresses_in,
     file_name,
     filled,
@@ -21,21 +21,24 @@ from rulka.core.sending.letters import (
     tokens_in,
 )
 
-FUEL = Token("figure", ("income-statement", "fuel", "actual"))
+FUEL = LetterToken("figure", ("income-statement", "fuel", "actual"))
 
 
 def test_tokens_are_read_and_filled_in():
     letter = letter_from(
         "{node}, {period}: {figure income-statement/fuel /actual} thousand. {node}", where="subject"
     )  # fmt: skip
-    assert tokens_in([letter]) == [Token("node"), Token("period"), FUEL]
-    values = {Token("node"): "Deck", Token("period"): "October 2026", FUEL: "−466.3"}
+    assert tokens_in([letter]) == [LetterToken("node"), LetterToken("period"), FUEL]
+    values = {LetterToken("node"): "Deck", LetterToken("period"): "October 2026", FUEL: "−466.3"}
     assert filled(letter, values.get, where="subject") == "Deck, October 2026: −466.3 thousand. Deck"
     assert FUEL.text == "{figure income-statement / fuel / actual}"
     assert letter_from(FUEL.text, where="x") == (FUEL,)
     # what is filled in is never read again
     twice = letter_from("{node} {period}", where="subject")
-    assert filled(twice, {Token("node"): "{period}", Token("period"): "{node}"}.get, where="x") == "{period} {node}"
+    assert (
+        filled(twice, {LetterToken("node"): "{period}", LetterToken("period"): "{node}"}.get, where="x")
+        == "{period} {node}"
+    )
 
 
 @pytest.mark.parametrize(
@@ -62,7 +65,7 @@ def test_what_is_no_token_is_told(text, told):
 
 def test_a_table_stands_in_the_text():
     assert letter_from("{table income-statement}", where="text", tables=True) == (
-        Token("table", ("income-statement",)),
+        LetterToken("table", ("income-statement",)),
     )
 
 
@@ -70,7 +73,11 @@ def test_nothing_is_sent_while_a_token_has_no_value():
     letter = letter_from("{node}: {figure a / b / c}", where="subject")
     for value in (None, "", "  "):
         with pytest.raises(RulkaError, match=r"\{figure a / b / c\} has no value"):
-            filled(letter, {Token("node"): "Deck", Token("figure", ("a", "b", "c")): value}.get, where="subject")
+            filled(
+                letter,
+                {LetterToken("node"): "Deck", LetterToken("figure", ("a", "b", "c")): value}.get,
+                where="subject",
+            )
     with pytest.raises(RulkaError, match=r"\{node\}, \{figure a / b / c\} have no value"):
         filled(letter, lambda token: None, where="subject")
 

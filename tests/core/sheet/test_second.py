@@ -4,6 +4,7 @@ whose figures are added up here by hand."""
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 from datetime import date
 from decimal import Decimal
 from typing import Any
@@ -16,7 +17,7 @@ import rulka.core.sheet.functions  # noqa: F401
 from rulka.core.books.fence import NO_FENCE, Fence
 from rulka.core.errors import RulkaError
 from rulka.core.sheet import blocks, edits, guide, listed
-from rulka.core.sheet.bounded import Bounded, Piece, bounded_from, check_bounded
+from rulka.core.sheet.bounded import Bounded, BoundedPiece, bounded_from, check_bounded
 from rulka.core.sheet.calculating import Calculation
 from rulka.core.sheet.covering import coverage_of, groups_of
 from rulka.core.sheet.differing import steps_between
@@ -120,7 +121,7 @@ class House:
         return self.calculation.shown_at((1, *read_cell(cell)))  # type: ignore[misc]
 
     def layout(self, choices: dict[str, str] | None = None) -> Any:
-        piece = Piece(bounded_from(self.table), tuple((choices or {}).items()), self.source.amounts)
+        piece = BoundedPiece(bounded_from(self.table), tuple((choices or {}).items()), self.source.amounts)
         return blocks.table_layout(piece, choices or {})
 
     def rows(self) -> dict[str, list[Any]]:
@@ -265,6 +266,17 @@ def test_nothing_beyond_a_table_is_answered(formula):
     assert isinstance(house.at("A1"), SheetError) and house.at("A1").note, formula
 
 
+def test_what_a_seal_gathers_is_posted_to_no_member():
+    """A head that nothing is posted to is no row, wherever it stands among the codes."""
+    members = [{"dimension": "department", "code": code, "name": code.upper(), "parent": parent}
+               for code, parent in (("d", "z"), ("z", ""))]  # fmt: skip
+    lines = [line for line in works().lines if line.members.get("department", "d") == "d"]
+    raw = {**TABLE, "rows": [{"of": "department", "level": "posted"}], "page": [{"of": "account", "default": "4"}]}
+    for fence in (NO_FENCE, Fence.of(sealed="51", grain=[])):
+        piece = House(replace(works(), members=members, lines=lines), raw, fence).source.amounts
+        assert [row.key for row in BoundedPiece(bounded_from(raw), (), piece).rows] == ["d"]
+
+
 @settings(max_examples=several(60), deadline=None)
 @given(
     st.sampled_from(["4", "5", "4, 5", "40, 51", "5*", ""]),
@@ -279,7 +291,7 @@ def test_random_tables_agree_with_formulas_and_never_leave_the_fence(take, level
     house.around = Surroundings(house.around.view, house.around.period, node, "w", bounded=house.bounded)
     house.source = LedgerSource(house.around)
     try:
-        piece = Piece(bounded_from(raw), (), house.source.amounts)
+        piece = BoundedPiece(bounded_from(raw), (), house.source.amounts)
     except RulkaError as error:
         assert "means no" in str(error)
         return

@@ -11,15 +11,15 @@ import pytest
 
 from demo.taxonomy import package
 from rulka.core.filings.facts import Fact, TextFact
-from rulka.core.filings.reported import Cell, Time
+from rulka.core.filings.reported import ReportedCell, ReportedTime
 from rulka.core.filings.taxonomy import taxonomy_from
 from rulka.formats.filings.apart import judged_apart, read_apart
-from rulka.formats.filings.inline import InlineSection, Page, inlined
+from rulka.formats.filings.inline import InlinePage, InlineSection, inlined
 from rulka.formats.filings.instance import instance
 
 PACKAGE = package(2026)
 ENTITY = ("http://registry.saltmarch.example/companies", "SM-1")
-YEAR, END = Time(date(2025, 4, 1), date(2026, 3, 31)), Time(None, date(2026, 3, 31))
+YEAR, END = ReportedTime(date(2025, 4, 1), date(2026, 3, 31)), ReportedTime(None, date(2026, 3, 31))
 NORTH = (("coast:CrossingAxis", "coast:NorthMember"),)
 
 
@@ -29,7 +29,7 @@ def taxonomy():
 
 
 def fact(concept, text, value, *, time=YEAR, unit="iso4217:EUR", decimals=2, scale=0, members=(), mark="."):
-    cell = Cell("s", concept, "c", text, Decimal(value), scale, decimals, mark)
+    cell = ReportedCell("s", concept, "c", text, Decimal(value), scale, decimals, mark)
     return Fact(concept, time, members, unit, Decimal(value), decimals, scale, cell, concept)
 
 
@@ -68,7 +68,7 @@ def page(taxonomy, facts, texts=TEXTS):
         ),
     ]
     return inlined(
-        Page("Report", "2026", "p { color: #000; } a > b { top: 0; }"), sections, taxonomy, ENTITY, facts, texts,
+        InlinePage("Report", "2026", "p { color: #000; } a > b { top: 0; }"), sections, taxonomy, ENTITY, facts, texts,
         lambda name: True,
     )  # fmt: skip
 

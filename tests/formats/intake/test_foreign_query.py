@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from rulka.core.errors import RulkaError
-from rulka.core.extracting.bringing import Limit, Wanted
+from rulka.core.extracting.bringing import Limit, WantedField
 from rulka.formats.intake.foreign_query import is_query, read_foreign
 
 
@@ -20,11 +20,11 @@ def test_a_query_with_parameters_totals_and_what_can_not_be_told():
     )
     assert found.tables == ("GL_Lines", "Vendors") and found.parameters == ("from", "to")
     assert found.columns == (
-        Wanted("PostingDate"),
-        Wanted("GLAccount", "Account"),
-        Wanted("Amount", "Total", "sum"),
-        Wanted("DocNo", "docs", "distinct"),
-        Wanted("line", "Lines", "count"),
+        WantedField("PostingDate"),
+        WantedField("GLAccount", "Account"),
+        WantedField("Amount", "Total", "sum"),
+        WantedField("DocNo", "docs", "distinct"),
+        WantedField("line", "Lines", "count"),
     )
     assert found.limits == (
         Limit("CompanyCode", "=", ("TF",)),

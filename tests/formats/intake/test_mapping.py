@@ -13,7 +13,7 @@ import pytest
 
 from rulka.core.errors import RulkaError
 from rulka.formats.intake.guessing import KnownCodes, guess
-from rulka.formats.intake.mapping import MappingDefinition, Source, convert, parse_day, parse_number
+from rulka.formats.intake.mapping import FieldSource, MappingDefinition, convert, parse_day, parse_number
 from rulka.formats.intake.table_file import TableLook, look_at, read_rows
 
 KNOWN = KnownCodes(
@@ -103,8 +103,8 @@ def test_swedish_file_in_a_windows_encoding(tmp_path):
         "signed amount",
         "\t",
     )
-    assert mapping.fields["department"] == Source(("Kst",))  # found by its codes
-    mapping = replace(mapping, fields=dict(mapping.fields) | {"description": Source(("Verifikationstext",))})
+    assert mapping.fields["department"] == FieldSource(("Kst",))  # found by its codes
+    mapping = replace(mapping, fields=dict(mapping.fields) | {"description": FieldSource(("Verifikationstext",))})
     assert converted(tmp_path, swedish(tmp_path), mapping, ("V17", "V18"), descriptions=("Försäljning", "Återköp"))
 
 
@@ -124,10 +124,10 @@ def test_american_file_without_a_company_and_with_brackets(tmp_path):
     path = american(tmp_path)
     mapping = guess(path, "entries", KNOWN)
     fields = dict(mapping.fields) | {
-        "entry": Source(("Txn No",)),
-        "date": Source(("Posted On",)),
-        "entity": Source(constant="A"),
-        "status": Source(("Posted?",), translate={"Y": "posted", "N": "pending"}),
+        "entry": FieldSource(("Txn No",)),
+        "date": FieldSource(("Posted On",)),
+        "entity": FieldSource(constant="A"),
+        "status": FieldSource(("Posted?",), translate={"Y": "posted", "N": "pending"}),
     }
     mapping = replace(mapping, fields=fields, date="MM/DD/YYYY")
     assert (mapping.number, mapping.amounts) == ("1,234.56", "signed amount")
@@ -147,15 +147,15 @@ def test_terse_file_with_bars_and_kept_columns(tmp_path):
     path = mainframe(tmp_path)
     mapping = guess(path, "entries", KNOWN)
     fields = {
-        "entity": Source(("CO",)),
-        "entry": Source(("JRNL",)),
-        "line": Source(("SEQ",)),
-        "date": Source(("DT",)),
-        "account": Source(("ACCT",)),
-        "department": Source(("DEPT",)),
-        "debit": Source(("DR_AMT",)),
-        "credit": Source(("CR_AMT",)),
-        "description": Source(("DESC",)),
+        "entity": FieldSource(("CO",)),
+        "entry": FieldSource(("JRNL",)),
+        "line": FieldSource(("SEQ",)),
+        "date": FieldSource(("DT",)),
+        "account": FieldSource(("ACCT",)),
+        "department": FieldSource(("DEPT",)),
+        "debit": FieldSource(("DR_AMT",)),
+        "credit": FieldSource(("CR_AMT",)),
+        "description": FieldSource(("DESC",)),
     }
     mapping = replace(mapping, fields=fields, amounts="debit and credit", date="D Mon YYYY", keep=("RGN",))
     assert mapping.look.delimiter == "|" and mapping.number == "1234.56"
@@ -284,7 +284,7 @@ def test_wrong_encoding_is_told_with_its_row(tmp_path):
 
 def test_nothing_mapped_to_a_needed_field_is_told(tmp_path):
     path = american(tmp_path)
-    mapping = replace(guess(path, "entries", KNOWN), fields={"account": Source(("GL Account",))})
+    mapping = replace(guess(path, "entries", KNOWN), fields={"account": FieldSource(("GL Account",))})
     with pytest.raises(RulkaError, match="Nothing is mapped to entity, entry, date"):
         convert(path, mapping, tmp_path, ["department"])
 

@@ -5,7 +5,7 @@ from xml.etree import ElementTree
 
 from rulka.core.picturing.bridge_drawing import bridge_drawing
 from rulka.core.picturing.bridges import Leg, Step, Total, bridge
-from rulka.core.picturing.drawings import Drawing, Mark, Words
+from rulka.core.picturing.drawings import Drawing, DrawnMark, DrawnWords
 from rulka.core.picturing.words import fitted
 from rulka.formats.output.drawn import svg_of
 
@@ -35,11 +35,15 @@ def test_each_mark_is_a_link_that_says_its_figure() -> None:
 
 def test_sides_are_told_by_shape_and_marks_by_their_kind() -> None:
     marks = [
-        Mark("actual", 0, 0, 10, 50, "", "Actual", torn="bottom"),
-        Mark("forecast", 20, 0, 10, 50, "", "Forecast"),
-        Mark("prior", 40, 0, 10, 10, "", "Prior"),
+        DrawnMark("actual", 0, 0, 10, 50, "", "Actual", torn="bottom"),
+        DrawnMark("forecast", 20, 0, 10, 50, "", "Forecast"),
+        DrawnMark("prior", 40, 0, 10, 10, "", "Prior"),
     ]
-    words = [Words(0, 20, "5", tone="favourable"), Words(0, 40, "-5", tone="unfavourable"), Words(0, 60, "0")]
+    words = [
+        DrawnWords(0, 20, "5", tone="favourable"),
+        DrawnWords(0, 40, "-5", tone="unfavourable"),
+        DrawnWords(0, 60, "0"),
+    ]
     root = _drawn(Drawing(100, 100, marks, words, []))
     dashed = [block.get("stroke-dasharray") for block in root.iter(SVG + "rect")]
     assert dashed == [None, "3 2"]
@@ -53,6 +57,6 @@ def test_sides_are_told_by_shape_and_marks_by_their_kind() -> None:
 
 def test_a_name_that_was_shortened_is_still_there_in_full() -> None:
     name = "Norrsund Fraktlinje Shipping and Forwarding"
-    root = _drawn(Drawing(100, 20, [], [Words(0, 12, fitted(name, 80, 12), whole=name)], []))
+    root = _drawn(Drawing(100, 20, [], [DrawnWords(0, 12, fitted(name, 80, 12), whole=name)], []))
     text = root.find(SVG + "text")
     assert text is not None and (text.text or "").endswith("…") and text.findtext(SVG + "title") == name

@@ -12,7 +12,7 @@ from django.utils import timezone
 from rulka.core.books.fence import NO_FENCE
 from rulka.formats.output import html, many_pages
 from rulka.formats.output.many_pages import draw_many
-from rulka.formats.output.page import Page
+from rulka.formats.output.page import HtmlPage
 
 LENGTHS = [3, 30, 4, 70, 3, 31, 5]
 
@@ -73,7 +73,7 @@ def test_a_statement_of_many_nodes_is_the_same_on_paper(monkeypatch):
 
     definitions = definitions_of(Ledger.objects.get(code="ternwick"), "department-results")
     outcomes = run_pages(definitions, "2027-P07", "TF", NO_FENCE, pages="below")[:4]
-    pages = [Page(one.computed, one.checks) for one in outcomes]
+    pages = [HtmlPage(one.computed, one.checks) for one in outcomes]
     assert len(pages) == 4
     at = timezone.localtime()
     one = paper_of(html.as_pdf_pages(pages, ledger="Ternwick", at=at))

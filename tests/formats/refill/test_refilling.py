@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from rulka.core.errors import RulkaError
 from rulka.formats.output.rows import RowColumn
 from rulka.formats.refill.checking import Linking, check
-from rulka.formats.refill.references import RowMap, Rows, moved, moved_areas, touched
+from rulka.formats.refill.references import InsertedRows, RowMap, moved, moved_areas, touched
 from rulka.formats.refill.refilling import refill
 from tests.formats.refill.world import (
     COLUMNS,
@@ -296,7 +296,7 @@ def test_a_next_version_keeps_looks_and_formulas_of_the_one_before(tmp_path, as_
 
 # references -----------------------------------------------------------------------------------------------------------
 
-MAPS = {"spend plan": RowMap(Rows(2, 3, 500), Rows(2, 3, 620))}
+MAPS = {"spend plan": RowMap(InsertedRows(2, 3, 500), InsertedRows(2, 3, 620))}
 
 
 @pytest.mark.parametrize(("formula", "then", "what"), [
@@ -324,7 +324,7 @@ def test_references_move(formula, then, what):
 
 
 def test_lines_that_are_told_by_labels_are_followed_and_those_that_are_gone_say_so():
-    rows = RowMap(Rows(7, 8, 11), Rows(7, 8, 12), {8: 8, 9: 10, 11: 12})
+    rows = RowMap(InsertedRows(7, 8, 11), InsertedRows(7, 8, 12), {8: 8, 9: 10, 11: 12})
     maps = {"income": rows}
     assert moved("Income!C9+Income!C8-Income!B$11", maps) == "Income!C10+Income!C8-Income!B$12"
     assert moved("SUM(Income!C8:C11)", maps) == "SUM(Income!C8:C12)" and moved("Income!C10*2", maps) == "#REF!*2"
@@ -335,7 +335,7 @@ def test_lines_that_are_told_by_labels_are_followed_and_those_that_are_gone_say_
 @settings(deadline=None, max_examples=several(200))
 @given(st.randoms(use_true_random=False), st.integers(3, 60), st.integers(3, 60), st.integers(1, 3))
 def test_a_range_over_all_rows_is_one_over_all_rows_whatever_their_number(chance, last, last_now, head_now):
-    rows = RowMap(Rows(2, 3, last), Rows(head_now, head_now + 1, max(last_now, head_now + 1)))
+    rows = RowMap(InsertedRows(2, 3, last), InsertedRows(head_now, head_now + 1, max(last_now, head_now + 1)))
     column = chance.choice("ABZ") + chance.choice(["", "A"])
     told = moved(f"SUM(S!{column}3:{column}{last})", {"s": rows})
     assert told == f"SUM(S!{column}{head_now + 1}:{column}{max(last_now, head_now + 1)})"

@@ -13,7 +13,7 @@ from docx.enum.section import WD_ORIENT
 from rulka.core.folios.styles import differences
 from rulka.formats.writing.docx_looks import looks_of, master_looks
 from rulka.formats.writing.docx_master import usual_master
-from rulka.formats.writing.docx_merge import Part, merged
+from rulka.formats.writing.docx_merge import DocxPart, merged
 from rulka.formats.writing.docx_read import is_landscape, lines_of, tags_of
 from rulka.formats.writing.docx_write import refilled, tag_of, write_docx
 from rulka.formats.writing.page import as_page, as_paper
@@ -84,7 +84,7 @@ def test_a_later_sections_own_head_is_told_too():
     told = "The ships' own head; later first page: Cover; later Across only, master [TITLE]"
     assert found["part:header"] == told
     chosen = {**choices(buffer.getvalue(), "keep"), "part:header": "take"}
-    made = opened(merged([Part(buffer.getvalue(), "3 Own", "3", chosen, own=True)], usual_master(), title="P"))
+    made = opened(merged([DocxPart(buffer.getvalue(), "3 Own", "3", chosen, own=True)], usual_master(), title="P"))
     assert "Across only" not in made.sections[-1].header.paragraphs[0].text
     assert made.sections[-1].first_page_header.paragraphs[0].text == made.sections[0].header.paragraphs[0].text
 
@@ -99,8 +99,12 @@ def laid(choice: str) -> bytes:
     ours = write_docx(written(), filled(), usual_master(), heading="1 Ours")
     last = write_docx(written(), filled(), usual_master(), heading="4 Last")
     wide = write_docx(written(), filled(), usual_master(), heading="2 Wide", landscape=True)
-    parts = [Part(ours, "1 Ours", "1"), Part(wide, "2 Wide", "2"),
-             Part(own, "3 From elsewhere", "3", choices(own, choice), own=True), Part(last, "4 Last", "4")]  # fmt: skip
+    parts = [
+        DocxPart(ours, "1 Ours", "1"),
+        DocxPart(wide, "2 Wide", "2"),
+        DocxPart(own, "3 From elsewhere", "3", choices(own, choice), own=True),
+        DocxPart(last, "4 Last", "4"),
+    ]
     return merged(parts, usual_master(), title="Pack", about="TF")
 
 
@@ -131,7 +135,7 @@ def test_sections_laid_together_keep_what_they_are(choice):
 
 
 def test_remarks_stay_behind_and_places_are_plain_in_what_is_final():
-    docx = opened(merged([Part(LIVE, "3 Ships", "3", {}, own=True)], usual_master(), title="P"))
+    docx = opened(merged([DocxPart(LIVE, "3 Ships", "3", {}, own=True)], usual_master(), title="P"))
     names = {str(one.tag).rpartition("}")[2] for one in docx.element.body.iter()}
     assert not names & {"sdt", "commentRangeStart", "commentRangeEnd", "commentReference"}
     assert "The ships carried 46 512 passengers" in " ".join(one.text for one in docx.paragraphs)
@@ -140,7 +144,7 @@ def test_remarks_stay_behind_and_places_are_plain_in_what_is_final():
 def test_what_was_written_elsewhere_beginning_with_its_title_gets_no_second_one():
     own = own_word_file()
     docx = opened(
-        merged([Part(own, "3 From the ships", "3", choices(own, "take"), own=True)], usual_master(), title="P")
+        merged([DocxPart(own, "3 From the ships", "3", choices(own, "take"), own=True)], usual_master(), title="P")
     )
     assert [one.text for one in docx.paragraphs].count("From the ships") == 1
     assert "3 From the ships" not in [one.text for one in docx.paragraphs]
@@ -155,7 +159,7 @@ def test_a_foot_of_its_own_counts_through_the_whole():
     buffer = io.BytesIO()
     own.save(buffer)
     chosen = choices(buffer.getvalue(), "keep")
-    docx = opened(merged([Part(buffer.getvalue(), "3 Own", "3", chosen, True, 41, 99)], usual_master(), title="P",
+    docx = opened(merged([DocxPart(buffer.getvalue(), "3 Own", "3", chosen, True, 41, 99)], usual_master(), title="P",
                          bare=True))  # fmt: skip
     section = docx.sections[0]
     numbers = section._sectPr.find("{http://schemas.openxmlformats.org/wordprocessingml/2006/main}pgNumType")
@@ -184,7 +188,7 @@ if suite("docx"):
     @pytest.mark.slow
     def test_an_office_suite_lays_out_what_came_back_with_remarks():
         data, _ = as_pdf(
-            merged([Part(LIVE, "3 Ships", "3", {}, own=True)], usual_master(), title="P", bare=True), "docx"
+            merged([DocxPart(LIVE, "3 Ships", "3", {}, own=True)], usual_master(), title="P", bare=True), "docx"
         )
         pdf = pypdfium2.PdfDocument(data)
         assert "46 512" in pdf[0].get_textpage().get_text_bounded()

@@ -52,15 +52,15 @@ def sorted_place(wanted: Scalar, cells: Sequence[Scalar], *, descending: bool = 
     kind = _kind(wanted)
     places = [place for place, cell in enumerate(cells) if cell is not None and _kind(cell) == kind]
     if descending:
-        found = None
+        last = None
         for place in places:
             if compare(cells[place], wanted) < 0:
                 break
-            found = place
-        return found
+            last = place
+        return last
     keys = [rank(cells[place]) for place in places]
-    at = bisect_right(keys, rank(Decimal(0) if wanted is None else wanted))
-    return places[at - 1] if at else None
+    beyond = bisect_right(keys, rank(Decimal(0) if wanted is None else wanted))
+    return places[beyond - 1] if beyond else None
 
 
 def _line(array: Array, what: str) -> list[Scalar]:

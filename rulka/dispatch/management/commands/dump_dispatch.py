@@ -2,23 +2,16 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from typing import Any
-
 from rulka.dispatch.library.storing import find_dispatch
 from rulka.formats.dispatch_file import write_dispatch
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import DumpCommand
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 
 
-class Command(RulkaCommand):
+class Command(DumpCommand):
     help = __doc__
+    what = "dispatch"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("name", help="the dispatch")
-
-    def run(self, **options: Any) -> None:
-        person = person_asked(options["person"])
-        found = find_dispatch(find_ledger(options["ledger"]), options["name"], person=person)
-        self.deliver(write_dispatch(found.body), options)
+    def text(self, ledger: Ledger, name: str, person: Person | None) -> str:
+        return write_dispatch(find_dispatch(ledger, name, person=person).body)

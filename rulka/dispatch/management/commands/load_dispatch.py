@@ -2,28 +2,20 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from pathlib import Path
 from typing import Any
 
 from rulka.dispatch.library.storing import save_dispatch
-from rulka.formats.dispatch_file import read_dispatches
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.dispatch.models import Dispatch
+from rulka.formats.dispatch_file import DISPATCHES
+from rulka.ledger.commanding import LoadCommand, person_asked
+from rulka.ledger.models import Ledger
 
 
-class Command(RulkaCommand):
+class Command(LoadCommand):
     help = __doc__
+    writes_output = True
+    texts = DISPATCHES
+    what = "dispatch"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("files", nargs="+", type=Path, help="YAML files with one or several dispatches")
-
-    def run(self, **options: Any) -> None:
-        ledger, person = find_ledger(options["ledger"]), person_asked(options["person"])
-        told = []
-        for path in options["files"]:
-            for body in read_dispatches(path.read_bytes(), path.name):
-                kept = save_dispatch(ledger, body, path.name, person=person)
-                told.append(f"dispatch {kept.name}: version {kept.version}")
-        self.deliver("\n".join(told) + "\n", options)
+    def keep(self, ledger: Ledger, body: dict[str, Any], options: dict[str, Any]) -> tuple[Dispatch, bool]:
+        return save_dispatch(ledger, body, options["where"], person=person_asked(options["person"])), True

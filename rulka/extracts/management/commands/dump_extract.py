@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from typing import Any
-
 from rulka.extracts.library.opening import open_extract
 from rulka.formats.extract_file import EXTRACTS
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import DumpCommand
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 
 
-class Command(RulkaCommand):
+class Command(DumpCommand):
     help = __doc__
+    what = "extract"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("name", help="the extract")
-
-    def run(self, **options: Any) -> None:
-        extract = open_extract(find_ledger(options["ledger"]), options["name"], person=person_asked(options["person"]))
-        self.deliver(EXTRACTS.write(extract.body), options)
+    def text(self, ledger: Ledger, name: str, person: Person | None) -> str:
+        return EXTRACTS.write(open_extract(ledger, name, person=person).body)

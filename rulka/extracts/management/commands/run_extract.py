@@ -14,7 +14,7 @@ from rulka.core.errors import NotFound, RulkaError, one_of
 from rulka.core.values import whole
 from rulka.extracts.output.making import left_of, open_named
 from rulka.extracts.output.writing import FORMS, write, write_news
-from rulka.extracts.running.asked import Reader, check_bounds, opened
+from rulka.extracts.running.asked import ExtractReader, check_bounds, opened
 from rulka.extracts.running.news import news
 from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.leaving import leave_rows
@@ -45,7 +45,7 @@ class Command(RulkaCommand):
         view = view_of(ledger, fence)
         period = view.frame.calendar.period(options["period"]) if options["period"] else latest_period(view)
         given = answers_in(options["values"], [one.name for one in definition.asks])
-        reader = Reader(ledger, fence, period.code, "", person)
+        reader = ExtractReader(ledger, fence, period.code, "", person)
         at, form = timezone.localtime(), options["format"]
         with tempfile.TemporaryDirectory() as folder:
             path = Path(folder) / f"rows.{form}"

@@ -2,23 +2,16 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from typing import Any
-
 from rulka.filings.library.opening import open_filing
 from rulka.formats.filing_file import FILINGS
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import DumpCommand
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 
 
-class Command(RulkaCommand):
+class Command(DumpCommand):
     help = __doc__
+    what = "filing"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("name", help="the filing")
-
-    def run(self, **options: Any) -> None:
-        ledger = find_ledger(options["ledger"])
-        filing = open_filing(ledger, options["name"], person=person_asked(options["person"]))
-        self.deliver(FILINGS.write(filing.body), options)
+    def text(self, ledger: Ledger, name: str, person: Person | None) -> str:
+        return FILINGS.write(open_filing(ledger, name, person=person).body)

@@ -2,30 +2,18 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from pathlib import Path
 from typing import Any
 
-from django.db import transaction
-
 from rulka.filings.editing.tagging import store
+from rulka.filings.models import Filing
 from rulka.formats.filing_file import FILINGS
-from rulka.ledger.commanding import RulkaCommand
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import LoadCommand
+from rulka.ledger.models import Ledger
 
 
-class Command(RulkaCommand):
+class Command(LoadCommand):
     help = __doc__
-    writes_output = False
+    texts = FILINGS
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("files", nargs="+", type=Path)
-
-    def run(self, **options: Any) -> None:
-        ledger = find_ledger(options["ledger"])
-        bodies = [body for file in options["files"] for body in FILINGS.read(file.read_bytes(), file.name)]
-        with transaction.atomic():
-            for body in bodies:
-                filing, moved = store(ledger, body, None)
-                self.stdout.write(f"{filing.name}: version {filing.version}{'' if moved else ', as it was'}")
+    def keep(self, ledger: Ledger, body: dict[str, Any], options: dict[str, Any]) -> tuple[Filing, bool]:
+        return store(ledger, body, None)

@@ -2,22 +2,16 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from typing import Any
-
 from rulka.folios.library.opening import open_folio
 from rulka.formats.folio_file import FOLIOS
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import DumpCommand
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 
 
-class Command(RulkaCommand):
+class Command(DumpCommand):
     help = __doc__
+    what = "folio"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("name", help="the folio")
-
-    def run(self, **options: Any) -> None:
-        folio = open_folio(find_ledger(options["ledger"]), options["name"], person=person_asked(options["person"]))
-        self.deliver(FOLIOS.write(folio.body), options)
+    def text(self, ledger: Ledger, name: str, person: Person | None) -> str:
+        return FOLIOS.write(open_folio(ledger, name, person=person).body)

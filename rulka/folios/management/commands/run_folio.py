@@ -11,7 +11,7 @@ from django.utils import timezone
 from rulka.folios.library.opening import open_folio
 from rulka.folios.output.leaving import leave
 from rulka.folios.output.making import FORMS, Making, made
-from rulka.folios.running.sections import Reading
+from rulka.folios.running.sections import FolioReading
 from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
 from rulka.ledger.reading.queries import find_ledger
 
@@ -29,7 +29,7 @@ class Command(RulkaCommand):
     def run(self, **options: Any) -> None:
         ledger, person = find_ledger(options["ledger"]), person_asked(options["person"])
         folio = open_folio(ledger, options["name"], person=person)
-        reading = Reading(folio, fence_asked(options["person"], ledger), person)
+        reading = FolioReading(folio, fence_asked(options["person"], ledger), person)
         if options["period"]:
             reading.outline = replace(reading.outline, period=options["period"])
         form, at = options["format"], timezone.localtime()

@@ -14,7 +14,7 @@ from rulka.overviews.library.opening import open_overview
 from rulka.overviews.library.storing import checked
 from rulka.overviews.output.leaving import leave
 from rulka.overviews.output.making import FORMS, STATES, made, run_of
-from rulka.overviews.running.readings import Reader, StatementReadings
+from rulka.overviews.running.readings import OverviewReader, StatementReadings
 from rulka.statements.library.shelves import depth_on
 
 
@@ -36,7 +36,7 @@ class Command(RulkaCommand):
         fence = fence_asked(options["person"], ledger)
         fence = fence.down_to(depth_on(person, overview.shelf_id)) if person else fence
         period = options["period"] or latest_period(view_of(ledger, fence)).code
-        reader = Reader(ledger, fence, person, period, options["node"], options["node"])
+        reader = OverviewReader(ledger, fence, person, period, options["node"], options["node"])
         run = run_of(StatementReadings(checked(overview.body), reader), options["window"], options["line"])
         at, form = timezone.localtime(), options["format"]
         if options["out"]:

@@ -9,9 +9,9 @@ from argparse import ArgumentParser
 from pathlib import Path
 from typing import Any
 
-from rulka.core.rebuild.answering import Answers, questions
+from rulka.core.rebuild.answering import RebuildAnswers, questions
 from rulka.core.rebuild.given import joined
-from rulka.core.rebuild.proposing import Asked, proposed
+from rulka.core.rebuild.proposing import RebuildTerms, proposed
 from rulka.core.rebuild.statement import as_mapping, bodies_of, odd_cells
 from rulka.formats.definition_file import write_definitions
 from rulka.formats.intake.finished_table import read_finished
@@ -37,7 +37,7 @@ class Command(RulkaCommand):
         view = view_of(ledger, fence_asked(options["person"], ledger))
         given = joined([read_finished(file) for file in files])
         period = view.frame.calendar.period(options["period"]) if options["period"] else None
-        proposal = proposed(given, view, Asked(options["node"], period))
+        proposal = proposed(given, view, RebuildTerms(options["node"], period))
         bodies = bodies_of(given, proposal, view, options["title"] or files[0].stem)
         odd = odd_cells(given, proposal, bodies, view)
         if options["format"] == "yaml":
@@ -45,6 +45,6 @@ class Command(RulkaCommand):
         else:
             told = as_mapping(given, proposal, bodies, odd)
             self.deliver(json.dumps(told, ensure_ascii=False, indent=2) + "\n", options)
-        doubtful = [one for one in questions(given, proposal, Answers(), odd, view) if one.about != "account"]
+        doubtful = [one for one in questions(given, proposal, RebuildAnswers(), odd, view) if one.about != "account"]
         if odd or doubtful:
             sys.exit(DOUBTFUL)

@@ -19,16 +19,24 @@ document.addEventListener("alpine:init", () => {
   document.addEventListener("keydown", (event) => {
     if (event.defaultPrevented || rulka.inField(event.target) || rulka.keysOff()) return;
     if (event.ctrlKey || event.metaKey || event.altKey) return;
-    if (event.key === "f") { document.getElementById("find-field")?.focus(); event.preventDefault(); }
+    if (event.key === "f") {
+      document.getElementById("find-field")?.focus();
+      event.preventDefault();
+    }
     if (event.key === "r") document.getElementById("run")?.click();
     if (event.key === "a") document.getElementById("again")?.click();
   });
   // what was unfolded to say something folds once it was taken; refused, it stays
   let said = "";
-  document.addEventListener("submit", (event) => { said = event.target.closest?.(".chips details, .question")?.id || ""; });
+  document.addEventListener("submit", (event) => {
+    said = event.target.closest?.(".chips details, .question")?.id || "";
+  });
   document.addEventListener("htmx:afterSettle", () => {
     const sent = said && document.getElementById(said);
-    if (sent && !document.getElementById("problem")) { sent.open = false; for (const form of sent.querySelectorAll("form")) if (said === "addcond") form.reset(); }
+    if (sent && !document.getElementById("problem")) {
+      sent.open = false;
+      for (const form of sent.querySelectorAll("form")) if (said === "addcond") form.reset();
+    }
     said = "";
   });
 })();

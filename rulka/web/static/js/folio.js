@@ -11,7 +11,15 @@ document.addEventListener("keydown", (event) => {
     event.preventDefault();
     return;
   }
-  if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || rulka.inField(event.target) || rulka.keysOff()) return;
+  if (
+    event.defaultPrevented ||
+    event.ctrlKey ||
+    event.metaKey ||
+    event.altKey ||
+    rulka.inField(event.target) ||
+    rulka.keysOff()
+  )
+    return;
   if (event.key === "e") (document.getElementById("write") || document.getElementById("step-hold"))?.click();
   if (event.key === "v") document.getElementById("preview")?.click();
 });
@@ -20,10 +28,16 @@ const walker = (root) => document.createTreeWalker(root, NodeFilter.SHOW_TEXT);
 const rangeOf = (root, words) => {
   const nodes = [];
   let text = "";
-  for (const walk = walker(root); walk.nextNode();) { nodes.push([text.length, walk.currentNode]); text += walk.currentNode.data; }
+  for (const walk = walker(root); walk.nextNode();) {
+    nodes.push([text.length, walk.currentNode]);
+    text += walk.currentNode.data;
+  }
   const at = text.replace(/\s/g, " ").indexOf(words.replace(/\s+/g, " "));
   if (at < 0) return null;
-  const place = (offset) => { const [start, node] = nodes.filter(([begin]) => begin <= offset).pop(); return [node, Math.min(offset - start, node.length)]; };
+  const place = (offset) => {
+    const [start, node] = nodes.filter(([begin]) => begin <= offset).pop();
+    return [node, Math.min(offset - start, node.length)];
+  };
   const range = document.createRange();
   range.setStart(...place(at));
   range.setEnd(...place(at + words.length));
@@ -42,10 +56,13 @@ document.addEventListener("click", (event) => {
 document.addEventListener("selectionchange", () => {
   const chosen = getSelection();
   const quote = document.getElementById("quote");
-  if (!quote || !chosen.rangeCount || chosen.isCollapsed || !chosen.anchorNode?.parentElement?.closest("#paper")) return;
+  if (!quote || !chosen.rangeCount || chosen.isCollapsed || !chosen.anchorNode?.parentElement?.closest("#paper"))
+    return;
   quote.value = chosen.toString().replace(/\s+/g, " ").trim().slice(0, 300);
 });
-document.addEventListener("change", (event) => { if (event.target.id === "upload-file") document.getElementById("upload-now")?.focus(); });
+document.addEventListener("change", (event) => {
+  if (event.target.id === "upload-file") document.getElementById("upload-now")?.focus();
+});
 const leaves = document.getElementById("leaves");
 if (leaves) document.getElementById(location.hash.slice(1) || leaves.dataset.opens)?.scrollIntoView();
 

@@ -2,63 +2,127 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("drop", () => ({
     open: false,
-    toggle() { this.open = !this.open; this.$root.querySelector(".drop").hidden = false; },
-    close() { this.open = false; },
+    toggle() {
+      this.open = !this.open;
+      this.$root.querySelector(".drop").hidden = false;
+    },
+    close() {
+      this.open = false;
+    },
   }));
 });
 
 const rulka = {
   keysOff: () => document.body.dataset.letters === "off",
-  inField: (target) => target.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, dialog, [contenteditable]"),
+  inField: (target) =>
+    target.closest("input:not([type=checkbox]):not([type=radio]), textarea, select, dialog, [contenteditable]"),
 };
 
 (() => {
   document.addEventListener("keydown", (event) => {
     // in a worksheet the first one finds in the sheet, the next one everywhere
-    if (event.key === "/" && event.altKey && !event.ctrlKey && (!document.querySelector(".worksheet") || event.target.matches("input[type=search]"))) { document.getElementById("find")?.focus(); event.preventDefault(); return; }
+    if (
+      event.key === "/" &&
+      event.altKey &&
+      !event.ctrlKey &&
+      (!document.querySelector(".worksheet") || event.target.matches("input[type=search]"))
+    ) {
+      document.getElementById("find")?.focus();
+      event.preventDefault();
+      return;
+    }
     if (event.defaultPrevented || rulka.inField(event.target)) return;
     if (event.ctrlKey || event.metaKey || event.altKey || (rulka.keysOff() && event.key !== "?")) return;
     const step = { ",": "step-back", ".": "step-on" }[event.key];
     if (step) document.getElementById(step)?.click();
-    if (event.key === "/") { document.getElementById("find")?.focus(); event.preventDefault(); return; }
+    if (event.key === "/") {
+      document.getElementById("find")?.focus();
+      event.preventDefault();
+      return;
+    }
     if (event.key === ";") document.getElementById("period-open")?.click();
     if (event.key === "?") document.getElementById("keys")?.showModal();
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     // what is being typed into a form that follows every change must outlast the answer to the change before
     // what somebody unfolded stays so
-    if (window.Idiomorph) window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) => !(name === "open" && node.tagName === "DETAILS");
+    if (window.Idiomorph)
+      window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, node) =>
+        !(name === "open" && node.tagName === "DETAILS");
     const typing = document.activeElement?.matches("input:not([type=radio]):not([type=checkbox]), textarea, select");
-    if (window.Idiomorph) window.Idiomorph.defaults.ignoreActiveValue = typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
+    if (window.Idiomorph)
+      window.Idiomorph.defaults.ignoreActiveValue =
+        typing && ["mapping", "work", "panel"].includes(event.detail.target.id);
   });
   // what is found: walked by arrows from the field on, left by Escape
   document.addEventListener("keydown", (event) => {
     const form = event.target.closest?.("form.find");
     if (!form) return;
     const links = [...form.querySelectorAll("#found a")];
-    if (event.key === "Escape") { form.querySelector("#found").replaceChildren(); form.querySelector("#find").value = ""; document.getElementById("main")?.focus(); event.preventDefault(); }
+    if (event.key === "Escape") {
+      form.querySelector("#found").replaceChildren();
+      form.querySelector("#find").value = "";
+      document.getElementById("main")?.focus();
+      event.preventDefault();
+    }
     if (!["ArrowDown", "ArrowUp"].includes(event.key)) return;
     const next = links.indexOf(event.target) + (event.key === "ArrowDown" ? 1 : -1);
     (next < 0 ? form.querySelector("#find") : links[next])?.focus();
     event.preventDefault();
   });
-  document.addEventListener("click", (event) => { if (!event.target.closest?.("form.find")) document.querySelector("form.find #found")?.replaceChildren(); });
+  document.addEventListener("click", (event) => {
+    if (!event.target.closest?.("form.find")) document.querySelector("form.find #found")?.replaceChildren();
+  });
   document.addEventListener("submit", (event) => {
     const first = event.target.matches?.("form.find") && event.target.querySelector("#found a");
-    if (first && !event.target.querySelector("#find.htmx-request")) { event.preventDefault(); first.click(); }
+    if (first && !event.target.querySelector("#find.htmx-request")) {
+      event.preventDefault();
+      first.click();
+    }
   });
   // a trace goes back and on as the browser does
   document.addEventListener("click", (event) => {
     const went = event.target.closest?.("[data-history]");
     if (went) history[went.dataset.history]();
   });
-  document.addEventListener("htmx:afterSettle", (event) => { if (event.target.id === "trace") document.querySelector("#trace .crumbs, #trace a")?.closest("#trace").querySelector(".ways [aria-current], .crumbs b, a")?.focus({ preventScroll: true }); });
-  document.addEventListener("change", (event) => { if (event.target.matches?.("select.sends")) event.target.form.requestSubmit(); });
-  document.addEventListener("htmx:beforeRequest", () => { document.getElementById("alert").replaceChildren(); });
+  document.addEventListener("htmx:afterSettle", (event) => {
+    if (event.target.id === "trace")
+      document
+        .querySelector("#trace .crumbs, #trace a")
+        ?.closest("#trace")
+        .querySelector(".ways [aria-current], .crumbs b, a")
+        ?.focus({ preventScroll: true });
+  });
+  document.addEventListener("change", (event) => {
+    if (event.target.matches?.("select.sends")) event.target.form.requestSubmit();
+  });
+  document.addEventListener("htmx:beforeRequest", () => {
+    document.getElementById("alert").replaceChildren();
+  });
+  // no answer at all: it may have been done all the same
+  const unanswered = () => {
+    const told = document.createElement("div");
+    told.className = "problem";
+    told.textContent =
+      "No answer came from Rulka. Look at your connection, and load the page again before you repeat it: it may have been done.";
+    document.getElementById("alert").replaceChildren(told);
+  };
+  document.addEventListener("htmx:sendError", unanswered);
+  document.addEventListener("htmx:timeout", unanswered);
   // the list of periods: open once it has come, closed by Escape, by choosing or by going elsewhere
   const periods = () => document.getElementById("period-drop");
-  const closePeriods = (back) => { if (!periods()?.firstElementChild) return; periods().replaceChildren(); if (back) document.getElementById("period-open")?.focus(); };
-  document.addEventListener("htmx:afterSwap", (event) => { if (event.target.id === "period-drop") document.getElementById("period-typed")?.focus(); });
-  document.addEventListener("keydown", (event) => { if (event.key === "Escape" && event.target.closest?.(".period")) closePeriods(true); });
-  document.addEventListener("click", (event) => { if (!event.target.closest?.(".period")) closePeriods(false); });
+  const closePeriods = (back) => {
+    if (!periods()?.firstElementChild) return;
+    periods().replaceChildren();
+    if (back) document.getElementById("period-open")?.focus();
+  };
+  document.addEventListener("htmx:afterSwap", (event) => {
+    if (event.target.id === "period-drop") document.getElementById("period-typed")?.focus();
+  });
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape" && event.target.closest?.(".period")) closePeriods(true);
+  });
+  document.addEventListener("click", (event) => {
+    if (!event.target.closest?.(".period")) closePeriods(false);
+  });
 })();

@@ -2,24 +2,18 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from typing import Any
-
 import yaml
 
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import DumpCommand
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 from rulka.worksheets.library.tables import open_table
 
 
-class Command(RulkaCommand):
+class Command(DumpCommand):
     help = __doc__
+    what = "bounded table"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("name", help="the bounded table")
-
-    def run(self, **options: Any) -> None:
-        table = open_table(find_ledger(options["ledger"]), options["name"], person=person_asked(options["person"]))
-        body = {"table": table.name, **table.body}
-        self.deliver(yaml.safe_dump(body, sort_keys=False, allow_unicode=True, width=4_000), options)
+    def text(self, ledger: Ledger, name: str, person: Person | None) -> str:
+        table = open_table(ledger, name, person=person)
+        return yaml.safe_dump({"table": table.name, **table.body}, sort_keys=False, allow_unicode=True, width=4_000)

@@ -2,24 +2,18 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from typing import Any
-
 from rulka.formats.worksheet_file import write_worksheet
-from rulka.ledger.commanding import RulkaCommand, person_asked
-from rulka.ledger.reading.queries import find_ledger
+from rulka.ledger.commanding import DumpCommand
+from rulka.ledger.models import Ledger
+from rulka.people.models import Person
 from rulka.worksheets.library.opening import open_worksheet
 from rulka.worksheets.library.storing import read_workbook
 
 
-class Command(RulkaCommand):
+class Command(DumpCommand):
     help = __doc__
+    what = "worksheet"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("name", help="the worksheet")
-
-    def run(self, **options: Any) -> None:
-        ledger = find_ledger(options["ledger"])
-        worksheet = open_worksheet(ledger, options["name"], person=person_asked(options["person"]))
-        self.deliver(write_worksheet(worksheet.name, worksheet.title, read_workbook(worksheet)), options)
+    def text(self, ledger: Ledger, name: str, person: Person | None) -> str:
+        worksheet = open_worksheet(ledger, name, person=person)
+        return write_worksheet(worksheet.name, worksheet.title, read_workbook(worksheet))

@@ -2,31 +2,27 @@
 
 from __future__ import annotations
 
-from argparse import ArgumentParser
-from pathlib import Path
 from typing import Any
 
 from rulka.core.compute.nodes import first_node
 from rulka.formats.worksheet_file import read_texts
-from rulka.ledger.commanding import RulkaCommand, fence_asked, person_asked
-from rulka.ledger.reading.queries import find_ledger, view_of
+from rulka.ledger.commanding import LoadCommand, fence_asked, person_asked
+from rulka.ledger.models import Ledger
+from rulka.ledger.reading.queries import view_of
 from rulka.ledger.seat import latest_period
 from rulka.worksheets.library.tables import save_table
+from rulka.worksheets.models import BoundedTable
 
 
-class Command(RulkaCommand):
+class Command(LoadCommand):
     help = __doc__
+    writes_output = True
+    what = "table"
 
-    def add_arguments(self, parser: ArgumentParser) -> None:
-        super().add_arguments(parser)
-        parser.add_argument("files", nargs="+", type=Path, help="YAML files with one or several tables")
+    def read(self, data: bytes, where: str) -> list[dict[str, Any]]:
+        return read_texts(data, where)
 
-    def run(self, **options: Any) -> None:
-        ledger, person = find_ledger(options["ledger"]), person_asked(options["person"])
+    def keep(self, ledger: Ledger, body: dict[str, Any], options: dict[str, Any]) -> tuple[BoundedTable, bool]:
+        person = person_asked(options["person"])
         view = view_of(ledger, fence_asked(options["person"], ledger))
-        told = []
-        for path in options["files"]:
-            for raw in read_texts(path.read_bytes(), path.name):
-                table = save_table(ledger, raw, view, latest_period(view), first_node(view).code, person=person)
-                told.append(f"table {table.name}: version {table.version}")
-        self.deliver("\n".join(told) + "\n", options)
+        return save_table(ledger, body, view, latest_period(view), first_node(view).code, person=person), True

@@ -20,7 +20,7 @@ from rulka.worksheets.output.files import as_file
 from rulka.worksheets.output.leaving import leave
 from rulka.worksheets.output.runs import FORMATS
 from rulka.worksheets.output.templates import subject_for
-from rulka.worksheets.running.live import Reader, opened
+from rulka.worksheets.running.live import WorksheetReader, opened
 from rulka.worksheets.running.options import listed_for
 
 
@@ -47,7 +47,7 @@ class Command(RulkaCommand):
         fence = fence_asked(options["person"], ledger)
         view = view_of(ledger, fence.down_to(depth_on(person, worksheet.shelf_id)) if person else fence)
         period = view.frame.calendar.period(options["period"]) if options["period"] else latest_period(view)
-        reader = Reader(ledger, view, period, options["node"] or first_node(view).code, person)
+        reader = WorksheetReader(ledger, view, period, options["node"] or first_node(view).code, person)
         parameters = {raw["name"]: parameter_from(raw) for raw in worksheet.parameters}
         chosen = {}
         for given in options["values"]:
