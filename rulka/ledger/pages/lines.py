@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
+from urllib.parse import urlencode
 
 from django.http import HttpRequest, HttpResponse, QueryDict, StreamingHttpResponse
 from django.shortcuts import redirect
@@ -19,7 +20,7 @@ from rulka.core.books.selection import select
 from rulka.core.books.trial_balance import EntityPart, TrialBalance, TrialBalanceRow, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
-from rulka.core.values import whole
+from rulka.core.values import quoted, whole
 from rulka.formats.figures import plain_text
 from rulka.ledger import editing
 from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
@@ -274,8 +275,8 @@ def _members(seat: Seat, key: int) -> list[str]:
 
 @dataclass(frozen=True)
 class TrialBalanceTerms:
-    """What a trial balance is of: periods, a dimension that splits accounts, an entity, the revision as a `mark`, and
-    in whose calendar."""
+    """What a trial balance is of: periods, a dimension that splits accounts, an entity, the revision as a `mark`, in
+    whose calendar, whether the journal shows the same lines (`in_journal`), and whether pending ones count."""
 
     first: Period
     last: Period
@@ -284,6 +285,8 @@ class TrialBalanceTerms:
     mark: str
     frame: Frame
     calendar: str
+    in_journal: bool
+    pending: bool
 
 
 def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, TrialBalanceTerms]:
@@ -312,7 +315,17 @@ def _trial_balance(request: HttpRequest, seat: Seat) -> tuple[TrialBalance, Tria
         pending=asked.get("pending") == "1",
         by=by,
     )
-    return rows, TrialBalanceTerms(first, last, by, entity, mark, view.frame, asked.get("calendar", ""))
+    return rows, TrialBalanceTerms(
+        first,
+        last,
+        by,
+        entity,
+        mark,
+        view.frame,
+        asked.get("calendar", ""),
+        in_journal=not revision and not asked.get("calendar") and (asked.get("scenario") or "actual") == "actual",
+        pending=asked.get("pending") == "1",
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -353,7 +366,7 @@ def _balances_of(found: TrialBalance, part: EntityPart, pieces: ListPieces, abou
     for piece in cut:
         if piece.written:
             rows = found.rows(part.start + piece.start, part.start + piece.stop)
-            piece.rows = [_shown(row, frame) for row in rows]
+            piece.rows = [_shown(row, about) for row in rows]
     return BalancesOf(
         pieces=cut,
         entity=frame.entities.items[at],
@@ -407,9 +420,33 @@ def _range(request: HttpRequest, about: TrialBalanceTerms | None) -> list[str]:
     return [request.GET.get("from") or first, request.GET.get("to") or last]
 
 
-def _shown(row: TrialBalanceRow, frame: Frame) -> dict[str, Any]:
+def _shown(row: TrialBalanceRow, about: TrialBalanceTerms) -> dict[str, Any]:
     amounts = [SEALED if row.is_sealed else grouped(amount, row.digits) if amount else "" for amount in row.amounts]
-    return {"row": row, "amounts": amounts, "quantity": frame.accounts[row.account].type == "statistical"}
+    lines = "" if row.is_sealed else _lines_of(row, about)
+    return {
+        "row": row,
+        "amounts": [
+            (amount, lines and f"{lines}&kind=normal" if at in (1, 2) else "") for at, amount in enumerate(amounts)
+        ],
+        "lines": lines,
+        "quantity": about.frame.accounts[row.account].type == "statistical",
+    }
+
+
+def _lines_of(row: TrialBalanceRow, about: TrialBalanceTerms) -> str:
+    """The journal's filter that lets a row's lines through; empty where the journal has others: those of a budget, of a
+    former revision or by a calendar of an entity's own."""
+    if not about.in_journal:
+        return ""
+    wanted = {
+        "accounts": quoted(row.account),
+        "entities": quoted(row.entity),
+        "first": about.first.code,
+        "last": about.last.code,
+    }
+    if about.by:
+        wanted[f"m-{about.by}"] = quoted(row.member)
+    return urlencode(wanted if about.pending else wanted | {"status": "posted"})
 
 
 @require_GET

@@ -116,13 +116,13 @@ class _Writer:
             place = f"panel=explain&amp;row={quote(key)}&amp;column={quote(mark.column)}"
             return (
                 f'<a class="plus {mark.kind}" tabindex="-1" href="{self.base}{place}" title="{text}" '
-                f'aria-label="Variance {mark.count}, {text}">{mark.count}</a>'
+                f'aria-label="{mark.count}, variance: {text}">{mark.count}</a>'
             )
         sign = f"+{mark.count}" if mark.kind == "unplaced" else SIGNS[mark.kind]
         where = f"panel=line&amp;row={quote(key)}" if mark.kind == "warning" else "panel=footing"
         return (
             f'<a class="plus {mark.kind}" tabindex="-1" href="{self.base}{where}" title="{text}" '
-            f'aria-label="{text}">{sign}</a>'
+            f'aria-label="{sign} {text}">{sign}</a>'
         )
 
     def _cell(self, cell: ShownCell, address: str) -> str:

@@ -18,6 +18,11 @@ const files = [
 ];
 for (const [from, name] of files) copyFileSync(`node_modules/${from}`, `${to}/${name}`);
 
+// What judges pages in the browser tests; the application never loads it.
+mkdirSync("tests/browser/vendor", { recursive: true });
+copyFileSync("node_modules/axe-core/axe.min.js", "tests/browser/vendor/axe.min.js");
+copyFileSync("node_modules/axe-core/LICENSE", "tests/browser/vendor/axe.LICENSE.txt");
+
 // The grid is many modules: bundled into one, which defines its elements when it is loaded.
 await build({
   stdin: {

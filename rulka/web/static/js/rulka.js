@@ -80,6 +80,14 @@ const rulka = {
       first.click();
     }
   });
+  // what is skipped to has the focus: the cell one stands on, where there are cells
+  document.addEventListener("click", (event) => {
+    const skip = event.target.closest?.("a.skip");
+    const place = skip && document.querySelector(skip.hash);
+    const spot = place?.querySelector('[tabindex="0"]') || place;
+    spot?.focus();
+    if (spot && document.activeElement === spot) event.preventDefault();
+  });
   // a trace goes back and on as the browser does
   document.addEventListener("click", (event) => {
     const went = event.target.closest?.("[data-history]");

@@ -23,6 +23,13 @@ Object.assign(grid, {
   frameSize: 4,
 });
 
+// The grid draws row numbers and headings without the roles that a screen reader needs: numbers are told with the address
+// of the cell, headings belong to a row.
+new MutationObserver(() => {
+  grid.querySelector("revogr-row-headers:not([aria-hidden])")?.setAttribute("aria-hidden", "true");
+  for (const row of grid.querySelectorAll(".header-rgRow:not([role])")) row.setAttribute("role", "row");
+}).observe(grid, { childList: true, subtree: true });
+
 grid.addEventListener("beforeedit", (event) => {
   event.preventDefault();
   const { prop, model, val } = event.detail;

@@ -83,6 +83,7 @@ function paintColumns() {
     frozenColumns = layout.frozen[1];
   grid.columns = [...now.pinnedColumns, ...now.columns].map((column) => ({
     prop: String(column),
+    filter: false,
     name: letters(column),
     size: Number(layout.widths[column] || 96),
     minSize: 24,
