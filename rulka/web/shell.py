@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 from urllib.parse import urlencode, urlsplit
 
 from django.http import HttpRequest
 from django.urls import reverse
 
+from rulka.people.library.preferences import moment_text
 from rulka.work.services.backups import held_since
+
+
+def _moment(kept: str) -> str:
+    return moment_text(datetime.fromisoformat(kept)) if kept else ""
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
@@ -16,7 +22,7 @@ def shell(request: HttpRequest) -> dict[str, Any]:
     seat = getattr(request, "seat", None)
     held = held_since() if getattr(request.user, "administers", False) else ""
     if seat is None:
-        return {"former": None, "next": None, "held_since": held}
+        return {"former": None, "next": None, "held_since": _moment(held)}
     own = {
         "ledger": seat.ledger.code,
         "node": seat.node,
@@ -40,7 +46,7 @@ def shell(request: HttpRequest) -> dict[str, Any]:
         **own,
     }
     return {
-        "held_since": held,
+        "held_since": _moment(held),
         "seat": seat,
         "former": step(-1),
         "next": step(1),

@@ -53,7 +53,8 @@ def test_settings_are_checked_and_saved(seated):
     good = {
         "name": "Slips",
         "location": "news",
-        "schedule": "30 6 * * 1-5",
+        "pull": "weekday",
+        "pull_clock": "06:30",
         "rule-closed": "refuse",
         "long_past": "5",
         "first_day": "2026-01-01",
@@ -67,9 +68,13 @@ def test_settings_are_checked_and_saved(seated):
         {"closed": "refuse"},
         True,
     )
+    assert '<option value="weekday" selected>each weekday</option>' in page
+    assert "each weekday at 06:30" in seated.get(reverse("feeds")).content.decode()
     assert feed.options["bounds"] == {"first_day": "2026-01-01", "entities": "A"} and feed.options["long_past"] == 5
     for wrong, message in (
-        ({"schedule": "at noon"}, "is no schedule"),
+        ({"pull_clock": "noon"}, "is no time of the day"),
+        ({"pull": "month", "pull_day": "32"}, "is no whole number from 0 to 31"),
+        ({"pull": "fields", "pull_fields": "30 6"}, "is no schedule"),
         ({"rule-closed": "perhaps"}, "is no rule"),
         ({"first_day": "2026-01-02"}, "is not the first day of a period"),
         ({"accounts": "4*"}, "Account &#x27;&#x27; does not exist"),

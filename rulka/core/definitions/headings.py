@@ -1,4 +1,4 @@
-"""Headings with tokens: `Actual to {period.end:%d %B %Y}` to the text that a column shows."""
+"""Headings with tokens: `Actual to {period.end:5 October 2026}` to the text that a column shows."""
 
 from __future__ import annotations
 
@@ -32,6 +32,22 @@ TOKENS = (
     "calendar",
 )
 DIRECTIVES = re.compile(r"(?:[^%]|%-?[dmyYbBaAjUVW%])*")
+EXAMPLE = {
+    "Monday": "%A",
+    "Mon": "%a",
+    "October": "%B",
+    "Oct": "%b",
+    "2026": "%Y",
+    "26": "%y",
+    "05": "%d",
+    "5": "%-d",
+    "10": "%m",
+}
+"""A date's form is written as Monday, 5 October 2026 would be: which part says what."""
+
+EXAMPLES = re.compile(rf"(?<![A-Za-z0-9])(?:{'|'.join(EXAMPLE)})(?![A-Za-z0-9])")
+CODES = re.compile("|".join(sorted(map(re.escape, EXAMPLE.values()), key=len, reverse=True)))
+BY_CODE = {code: part for part, code in EXAMPLE.items()}
 DEFAULT_DATE = "%-d %B %Y"
 
 
@@ -46,10 +62,11 @@ def check_heading(text: str) -> None:
                 hint=f"{near} There are: {', '.join(TOKENS)}.".strip(),
                 code="token",
             )
-        if form is not None and (name not in DATES or not DIRECTIVES.fullmatch(form)):
+        if form is not None and (name not in DATES or not _is_form(form)):
             raise RulkaError(
                 f"'{{{name}:{form}}}' is not written as it must be.",
-                hint="Only dates take a form, such as {period.end:%d %B %Y}, of the letters d m y Y b B a A j.",
+                hint="Only dates take a form: write it as 5 October 2026 shall be, such as {period.end:Oct 26} or "
+                "{period.end:05.10.2026}.",
                 code="token",
             )
     rest = TOKEN.sub("", text)
@@ -75,5 +92,21 @@ def fill_heading(text: str, values: Mapping[str, object]) -> str:
     return TOKEN.sub(one, text).strip()
 
 
+def by_example(text: str) -> str:
+    """A heading with the forms of its dates by example: `To {period.end:%b %y}` is `To {period.end:Oct 26}`. A form
+    that no example says stays as it is."""
+
+    def one(match: re.Match[str]) -> str:
+        form = match["form"]
+        shown = CODES.sub(lambda code: BY_CODE[code[0]], form or "")
+        return match[0] if form is None or "%" in shown else f"{{{match['name']}:{shown}}}"
+
+    return TOKEN.sub(one, text)
+
+
+def _is_form(form: str) -> bool:
+    return bool(DIRECTIVES.fullmatch(form) if "%" in form else EXAMPLES.search(form))
+
+
 def _date(day: date, form: str) -> str:
-    return day.strftime(form)
+    return day.strftime(form if "%" in form else EXAMPLES.sub(lambda part: EXAMPLE[part[0]], form))

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from rulka.core.definitions.expressions import names_in, parse_formula, renamed
+from rulka.core.definitions.headings import by_example
 from rulka.core.definitions.keys import numbered, slug
 from rulka.core.definitions.spans import COMPARED
 from rulka.core.edits.references import raw_columns
@@ -50,7 +51,9 @@ class ColumnPlace:
 
     @property
     def label(self) -> str:
-        return str(self.raw.get("heading", self.key))
+        """What people call it: its heading, for a series what it is cut into."""
+        heading = str(self.raw.get("heading", self.key))
+        return f"each {self.raw['each']}" if "{" in heading and "each" in self.raw else by_example(heading)
 
 
 def key_of(raw: Raw) -> str:
@@ -115,7 +118,7 @@ def _begin(body: Raw, kind: str, at: str) -> Raw:
     if kind == "figures":
         return {"heading": "{scenario}"}
     if kind == "series":
-        return {"each": "period", "within": "last 12 periods", "heading": "{period.end:%b %y}"}
+        return {"each": "period", "within": "last 12 periods", "heading": "{period.end:Oct 26}"}
     if kind == "text":
         return {"text": "accounts", "heading": "Accounts"}
     needed = 2 if kind in ("difference", "percent", "sum", "check") else 1

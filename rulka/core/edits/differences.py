@@ -92,7 +92,7 @@ def _settings(before: Mapping[str, Any], after: Mapping[str, Any], where: str) -
         if name in former and name in now
         else f"{where}{name} set to {_said(now[name])}"
         if name in now
-        else f"{where}{name} back to its default"
+        else f"{where}{name} as usual again"
         for name in names
         if former.get(name) != now.get(name)
     ]

@@ -65,7 +65,17 @@ def set_value(raw: Raw, path: str, text: str) -> str:
     for step, inner in reversed(list(zip(steps, around, strict=False))):
         if not inner[step]:
             del inner[step]
-    return f"{path.replace('.', ' ')} to {text or 'its default'}"
+    return f"{setting_words(path)} to {text}" if text else f"{setting_words(path)} as usual"
+
+
+def setting_words(path: str) -> str:
+    """A setting's name in words: `figures.decimals` is `decimals`, `look.number.unit` is `number unit`."""
+    first, _, rest = path.partition(".")
+    return (
+        {"look": rest, "figures": rest, "explain": f"to explain {rest}"}.get(first, path).replace(".", " ")
+        if rest
+        else path
+    )
 
 
 @keeping_keys

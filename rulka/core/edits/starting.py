@@ -118,7 +118,8 @@ def _lines(groups: Iterable[_Group], taken: Iterable[str] = ()) -> list[Raw]:
     used = {label.casefold() for label in taken}
     lines = []
     for group in groups:
-        label = numbered(group.label, lambda label: label.casefold() in used, " ")
+        label = group.label if group.label.casefold() not in used else f"{group.label} accounts"
+        label = numbered(label, lambda label: label.casefold() in used, " ")
         used.add(label.casefold())
         lines.append({"line": label, "accounts": group.selection, "hide": "when nothing was booked"})
     return lines
@@ -322,7 +323,7 @@ PATTERNS = {
 }
 """Ready columns, with what they show."""
 
-TWELVE = "Twelve to {period.end:%b %y}"
+TWELVE = "Twelve periods to {period.end:Oct 26}"
 
 NATURAL = {
     "balance sheet": "closing",
@@ -376,7 +377,7 @@ MONTHS = {
     "series": "months",
     "each": "period",
     "within": "last 12 periods",
-    "heading": "{period.end:%b %y}",
+    "heading": "{period.end:Oct 26}",
     "total": "Twelve periods",
 }
 COMPANIES = {
@@ -388,10 +389,10 @@ COMPANIES = {
     "hide": "when empty",
 }
 SINCE_YEAR_END = (
-    {"column": "now", "heading": "{period.end:%d %b %y}", "measure": "closing"},
+    {"column": "now", "heading": "{period.end:05 Oct 26}", "measure": "closing"},
     {
         "column": "year-end",
-        "heading": "{period.end:%d %b %y}",
+        "heading": "{period.end:05 Oct 26}",
         "window": "year",
         "shift": "-1 year",
         "measure": "closing",

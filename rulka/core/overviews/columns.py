@@ -130,7 +130,7 @@ def totals_span(known: Scenarios) -> SpanDef:
             "series": MONTHS,
             "each": "period",
             "within": "year" if not known.no_year else "year to date",
-            "heading": "{period.end:%b}",
+            "heading": "{period.end:Oct}",
             "columns": [{**one, **(ahead if one["column"] == "actual" else {})} for one in month],
         }
     )
@@ -139,7 +139,7 @@ def totals_span(known: Scenarios) -> SpanDef:
             "series": RUN,
             "each": "period",
             "within": f"last {RUN_LENGTH} periods",
-            "heading": "{period.end:%b}",
+            "heading": "{period.end:Oct}",
         }
     )
     return span_from({"span": "overview", "columns": columns})
@@ -172,7 +172,7 @@ def member_months_span(known: Scenarios, members: Sequence[MemberDef]) -> SpanDe
                 "series": months_of(place),
                 "each": "period",
                 "within": f"last {RUN_LENGTH} periods",
-                "heading": "{period.end:%b}",
+                "heading": "{period.end:Oct}",
                 **member.raw,
                 "columns": inner,
             }

@@ -307,11 +307,9 @@ def _not_elsewhere(computed: Computed) -> list[Check]:
     if rest is None:
         return []
     accounts = np.unique(computed.view.keys.account[rest.keys])
-    detail = (
-        f"Node {rest.code} holds what no child of {computed.node.name} does, on {len(accounts)} "
-        f"account{'s' if len(accounts) != 1 else ''}"
-    )
-    return [Check("selections", HOLDS, detail, title="What is in no child has a node of its own")]
+    count = f"{len(accounts)} account{'s' if len(accounts) != 1 else ''}"
+    detail = f"{rest.name} ({rest.code}) shows what no node below does, on {count}"
+    return [Check("selections", HOLDS, detail, title="What is in no node below has its own")]
 
 
 # numbers and words --------------------------------------------------------------------------------------------------

@@ -66,6 +66,7 @@ tr.spacer td { height: 4mm; border-bottom: 0; } tr.text td { font-style: normal;
 tr.page-break { break-before: page; } tr.page-break td { height: 0; padding: 0; border: 0; }
 tr.break-before { break-before: page; } tr.break-after { break-after: page; } tr.keep { break-after: avoid; }
 tr.align-left td.f { text-align: left; } tr.align-centre td.f { text-align: center; }
+td.room::after { content: ")"; visibility: hidden; }
 td.w { text-align: left; } .red { color: #a43a2c; }
 .tri { width: 5pt; height: 4.4pt; margin-right: 2pt; }
 .good { color: #1f5a4d; } .bad { color: #a43a2c; }
@@ -381,6 +382,7 @@ def _row(row: ShownRow, shown: ShownStatement) -> str:
 def _classes(cell: ShownCell) -> str:
     """A cell's classes as an attribute's value, which most cells need no quotes for: paper reads every sign of it."""
     told = ["w" if cell.words else "f", cell.verdict, "red" if cell.red else "", "opens" if cell.opens_group else ""]
+    told += ["room"] if cell.room else []
     named = [name for name in told if name]
     return named[0] if len(named) == 1 else f'"{" ".join(named)}"'
 

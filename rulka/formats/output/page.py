@@ -42,6 +42,8 @@ class ShownCell:
     """How it is kept in sight while others scroll by."""
     link: str = ""
     """Where its trace is, in files that lead back."""
+    room: bool = False
+    """Whether it keeps the room of a closing bracket, so that its digits stand under those of figures in brackets."""
 
 
 @dataclass(frozen=True)
@@ -468,6 +470,7 @@ class _Writer:
             red=negative and style.negative == "red",
             align=row.look.align,
             keep=self.keep.get(column.key, ""),
+            room=style.negative == "brackets" and bool(text) and not text.endswith(")"),
         )
 
 

@@ -8,6 +8,7 @@ import shutil
 from datetime import datetime
 from pathlib import Path
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from croniter import CroniterError, croniter
 from django.conf import settings
@@ -97,19 +98,19 @@ def check_schedule(text: str) -> None:
     if len(text.split()) != 5 or not croniter.is_valid(text):
         raise RulkaError(
             f"'{text}' is no schedule.",
-            hint="Write minute, hour, day, month and weekday: 30 6 * * 1-5.",
+            hint="Choose how often and when.",
             subject="schedule",
         )
     if next_pull(text, timezone.now()) is None:
         raise RulkaError(
-            f"The time of '{text}' never comes.", hint="Give a day that its month has: 30 6 28 2 *.", subject="schedule"
+            f"The time of '{text}' never comes.", hint="Give a day that its month has.", subject="schedule"
         )
 
 
 def next_pull(schedule: str, after: datetime) -> datetime | None:
-    """When a schedule comes next; None where it never does."""
+    """When a schedule comes next by the server's clock; None where it never does."""
     try:
-        found: datetime = croniter(schedule, after).get_next(datetime)
+        found: datetime = croniter(schedule, after.astimezone(ZoneInfo(settings.TIME_ZONE))).get_next(datetime)
     except CroniterError:
         return None
     return found

@@ -16,6 +16,7 @@ from django.urls import reverse
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from rulka.core.errors import NotFound, RulkaError, one_of
+from rulka.core.intake.pull_times import KINDS, MINUTES, WEEKDAYS, PullTimes, read_schedule
 from rulka.core.values import quoted, whole
 from rulka.formats.intake.guessing import KnownCodes
 from rulka.formats.intake.mapping import (
@@ -95,7 +96,6 @@ def feed_list(request: HttpRequest) -> HttpResponse:
         loads=loads,
         kinds=Feed.Kind.choices,
         entered=request.POST,
-        folder=feed_settings.feed_folder(),
     ).answer(request)
 
 
@@ -108,7 +108,6 @@ class FeedsPage(LedgerPage):
     loads: Sequence[Load]
     kinds: Sequence[tuple[str, str]]
     entered: Mapping[str, str]
-    folder: Any
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -132,6 +131,11 @@ class FeedPage(LedgerPage):
     bounds: Mapping[str, Any]
     sign_in: Mapping[str, Any]
     mapped: str
+    pulls: PullTimes
+    pull_kinds: Sequence[tuple[str, str]]
+    weekdays: Sequence[str]
+    minutes: Sequence[int]
+    server_zone: str
 
 
 def _save(posted: QueryDict, seat: Seat, feed: Feed) -> None:
@@ -157,6 +161,7 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
             done = "Saved."
         except RulkaError as error:
             problem = error
+    pulls = read_schedule(feed.schedule)
     rules = [(kind, title, (feed.rules or {}).get(kind, RULES[kind])) for kind, title in FINDINGS.items()]
     text = json.dumps(feed.mapping, indent=1, ensure_ascii=False) if feed.mapping else ""
     return FeedPage(
@@ -178,6 +183,11 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         bounds=feed.options.get("bounds") or {},
         sign_in=feed.options.get("sign_in") or {},
         mapped=TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",
+        pulls=pulls,
+        pull_kinds=[(kind, words) for kind, words in KINDS.items() if kind != "fields" or pulls.kind == "fields"],
+        weekdays=WEEKDAYS[1:] + WEEKDAYS[:1],
+        minutes=MINUTES,
+        server_zone=settings.TIME_ZONE,
     ).answer(request)
 
 
@@ -188,7 +198,8 @@ def _groups(feed: Feed) -> list[tuple[str, bool]]:
 
 def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
     """A feed's settings as the form has them."""
-    given = taken(FeedForm(posted))
+    form = FeedForm(posted)
+    given = taken(form)
     bounds = {name: given[name] for name in ("first_day", "entities", "accounts", "rest_account")}
     options = {
         **feed.options,
@@ -200,7 +211,8 @@ def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
     if feed.kind == Feed.Kind.SERVICE:
         options["sign_in"] = {"kind": given["sign_in"], "user": given["user"]}
     values: dict[str, Any] = {
-        **{name: given[name] for name in ("name", "location", "schedule", "on_opening")},
+        **{name: given[name] for name in ("name", "location", "on_opening")},
+        "schedule": form.schedule(),
         "rules": {kind: posted[f"rule-{kind}"] for kind in FINDINGS if f"rule-{kind}" in posted},
         "options": options,
     }

@@ -8,6 +8,7 @@ from django import forms
 
 from rulka.core.books.chart import TYPES
 from rulka.core.errors import RulkaError
+from rulka.core.intake.pull_times import PullTimes, schedule_of
 from rulka.core.values import quoted, whole
 
 NAME, CODE, ADDRESS = 200, 40, 2_000
@@ -55,7 +56,12 @@ class FeedForm(forms.Form):
 
     name = forms.CharField(max_length=80, required=False)
     location = forms.CharField(max_length=ADDRESS, required=False)
-    schedule = forms.CharField(max_length=80, required=False)
+    pull = forms.CharField(max_length=CODE, required=False)
+    pull_minutes = forms.CharField(max_length=2, required=False)
+    pull_clock = forms.CharField(max_length=5, required=False)
+    pull_weekday = forms.CharField(max_length=CODE, required=False)
+    pull_day = forms.CharField(max_length=2, required=False)
+    pull_fields = forms.CharField(max_length=80, required=False)
     on_opening = forms.BooleanField(required=False)
     keep_columns = forms.BooleanField(required=False)
     long_past = forms.CharField(max_length=CODE, required=False)
@@ -70,6 +76,19 @@ class FeedForm(forms.Form):
             return whole(text, "periods in the past", most=1_200) if text else None
         except RulkaError as error:
             raise forms.ValidationError(error.message) from None
+
+    def schedule(self) -> str:
+        """When it pulls by itself, as it is stored, of the words that were chosen."""
+        given, usual = self.cleaned_data, PullTimes()
+        times = PullTimes(
+            given["pull"],
+            minutes=whole(given["pull_minutes"], "minutes", most=59) if given["pull_minutes"] else usual.minutes,
+            clock=given["pull_clock"] or usual.clock,
+            weekday=given["pull_weekday"] or usual.weekday,
+            day=whole(given["pull_day"], "day", most=31) if given["pull_day"] else usual.day,
+            fields=given["pull_fields"],
+        )
+        return schedule_of(times)
 
     sign_in = forms.ChoiceField(choices=[("", "none"), ("basic", "user"), ("bearer", "token")], required=False)
     user = forms.CharField(max_length=NAME, required=False)

@@ -4,9 +4,22 @@ from __future__ import annotations
 
 from django import template
 
+from rulka.core.intake.pull_times import read_schedule
 from rulka.core.money import grouped
 
 register = template.Library()
+
+
+@register.filter
+def place_name(source: str) -> str:
+    """A source as people know it: of a path on the server the last folder or file, anything else as it is."""
+    return source.rstrip("/").rpartition("/")[2] if source.startswith("/") else source
+
+
+@register.filter
+def pull_words(schedule: str) -> str:
+    """When a feed pulls by itself, in words; nothing for never."""
+    return read_schedule(schedule).words if schedule else ""
 
 
 @register.filter

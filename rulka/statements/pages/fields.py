@@ -9,6 +9,7 @@ from typing import Any, Literal
 
 from rulka.core.books.frame import MEASURES, Frame
 from rulka.core.books.selection import NOTHING
+from rulka.core.definitions.headings import by_example
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.looks import UNITS
 from rulka.core.definitions.pages import DEPTHS, FOOTER, ORIENTATIONS, PAPERS, PLACES
@@ -139,9 +140,21 @@ LINE = (
             SettingRow("total", "Label of its total", default="no total", kinds=SEC),
             SettingRow("show", "Its heading", "choice", ("total only",), "shown", SEC),
             SettingRow("panel", "Half of the page", "choice", ("second",), "goes on", SEC),
-            SettingRow("holds", "What must be true", "area", default="says what must agree instead", kinds=CHECK),
             SettingRow(
-                "agree", "What must agree, one a row", "area", default="says what must be true instead", kinds=CHECK
+                "holds",
+                "What must be true",
+                "area",
+                default="or name below what must be equal",
+                kinds=CHECK,
+                example='"Total assets" = "Total equity and liabilities"',
+            ),
+            SettingRow(
+                "agree",
+                "Or lines that must be equal",
+                "area",
+                default="or write above what must be true",
+                kinds=CHECK,
+                hint="One line of the statement in each row",
             ),
             SettingRow("tolerance", "Tolerance", default="0", kinds=CHECK),
             SettingRow("print", "On the page", "choice", PRINTS, "when it fails", CHECK),
@@ -160,7 +173,7 @@ LINE = (
         ),
     ),
     SettingRows(
-        "Instead of what its column reads",
+        "Other than its columns",
         (
             SettingRow("measure", "Measure", "choice", MEASURES, ITS_COLUMN, LIN),
             SettingRow("window", "Window of time", "suggest", WINDOWS, ITS_COLUMN, LIN),
@@ -228,7 +241,7 @@ LINE = (
 READING, SERIES, DIFFERENCES = ("figures", "series"), ("series",), ("difference", "percent", "sum")
 TIMED, COUNTED, NODES = Of("timed"), Of("counted"), Of("nodes")
 CONSOLIDATION = ("before elimination", "eliminations", "after elimination")
-HEADING = "Tokens: {scenario} {window} {year} {period.end:%b %y} {member} …"
+HEADING = "Tokens: {scenario} {window} {year} {period.end:Oct 26} {member} …"
 AGAIN = "yes: derived again from this column's own lines"
 TOGETHER = "with commas between, a series with all its columns"
 
@@ -423,6 +436,7 @@ def column_settings(raw: Raw, frame: Frame, *, in_series: bool, nodes: Sequence[
         "within": "period" if raw.get("each") == "week" else "year to date", "scenarios": frame.scenarios,
         "others": [name for name in frame.scenarios if name != "actual"],
         "example": example_of(frame, accounts=False), "nodes": nodes, "calendars": frame.calendars,
+        **{f"value of {path}": by_example(value_of(raw, path)) for path in ("heading", "group")},
     }  # fmt: skip
     return _written(COLUMN, raw, kind, "column-change", around)
 

@@ -18,6 +18,7 @@ from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.leaves import sign_of
 from rulka.core.compute.rows import Row
+from rulka.core.definitions.headings import by_example
 from rulka.core.definitions.pages import TOKENS
 from rulka.core.definitions.spines import HIDING, SIGNS, LineDef
 from rulka.core.edits import columns
@@ -419,7 +420,10 @@ def _column(about: PanelSubject) -> ColumnsPanel | ColumnPanel:
         column=column,
         column_key=key,
         place=place,
-        inner=[(columns.key_of(raw), raw.get("heading", columns.key_of(raw))) for raw in place.raw.get("columns", ())],
+        inner=[
+            (columns.key_of(raw), by_example(raw.get("heading", columns.key_of(raw))))
+            for raw in place.raw.get("columns", ())
+        ],
         series=columns.key_of(place.series) if place.series else "",
         groups=about.opened(
             column_settings(place.raw, computed.view.frame, in_series=place.series is not None, nodes=nodes)

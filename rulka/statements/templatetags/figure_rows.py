@@ -129,6 +129,7 @@ class _Writer:
         classes = ["w" if cell.words else "f"]
         classes += [cell.verdict] if cell.verdict else []
         classes += ["red"] if cell.red else []
+        classes += ["room"] if cell.room else []
         classes += ["quiet"] if cell.quiet else ["lead"] if cell.lead else []
         classes += ["opens"] if cell.opens_group else []
         classes += ["outer"] if cell.outer else []

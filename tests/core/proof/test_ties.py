@@ -321,15 +321,19 @@ def test_what_stands_in_no_child_of_a_node_is_told_with_its_accounts():
     def rest(**more):
         return [told for told in told_of("selections", **more) if told[2]]
 
-    title = "What is in no child has a node of its own"  # B's sales, cash, and what its results roll into
+    title = "What is in no node below has its own"  # B's sales, cash, and what its results roll into
     both = {"of": "entity: A, B", "inside": {"a": "entity: A"}}
-    assert rest(**both) == [(HOLDS, "Node n.rest holds what no child of n does, on 3 accounts", title, ())]
+    assert rest(**both) == [
+        (HOLDS, "n, not elsewhere (n.rest) shows what no node below does, on 3 accounts", title, ())
+    ]
     assert rest(**{**both, "inside": {"a": "entity: A", "b": "entity: B; account: 30, 40"}}) == [
-        (HOLDS, "Node n.rest holds what no child of n does, on 1 account", title, ())
+        (HOLDS, "n, not elsewhere (n.rest) shows what no node below does, on 1 account", title, ())
     ]
     assert rest(of="entity: A, B", inside={"a": "entity: A", "b": "entity: B"}) == [] == rest()
     three = {"of": "entity: A, C", "inside": {"a": "entity: A"}, "currency": "group"}
-    assert rest(**three) == [(HOLDS, "Node n.rest holds what no child of n does, on 4 accounts", title, ())]
+    assert rest(**three) == [
+        (HOLDS, "n, not elsewhere (n.rest) shows what no node below does, on 4 accounts", title, ())
+    ]
 
 
 @pytest.mark.parametrize(("count", "more"), [(8, ""), (9, " and 1 more")])
@@ -370,5 +374,5 @@ def test_what_translation_leaves_stands_in_no_child_that_leaves_the_reserve_out(
     for currency, told in (({"currency": "group"}, True), ({}, False)):
         computed = small(each, [{"line": "Sales", "accounts": "40"}], COLUMNS[:1], "2026-P02", works={"rates": rates},
                          **drawn, **currency)  # fmt: skip
-        found = [check.detail for check in footing(computed) if check.title.startswith("What is in no child")]
-        assert found == (["Node n.rest holds what no child of n does, on 1 account"] if told else [])
+        found = [check.detail for check in footing(computed) if check.title.startswith("What is in no node below")]
+        assert found == (["n, not elsewhere (n.rest) shows what no node below does, on 1 account"] if told else [])
