@@ -30,6 +30,7 @@ class Person(AbstractUser):
     time_zone = models.CharField(max_length=60, blank=True, help_text="Of moments; empty for the server's")
     first_page = models.CharField(max_length=40, blank=True, help_text="What opens after signing in")
     letters = models.BooleanField(default=True, help_text="Whether single letters are keys")
+    hints_seen = models.JSONField(default=list, blank=True, help_text="Hints for newcomers that they need no more")
     looked_by: Person | None = None
     """The administrator who looks through this person's eyes in the request at hand."""
 

@@ -10,6 +10,7 @@ from django.http import HttpRequest
 from django.urls import reverse
 
 from rulka.people.library.preferences import moment_text
+from rulka.web.help import ABOUT, HINTS, guides
 from rulka.work.services.backups import held_since
 
 
@@ -18,7 +19,24 @@ def _moment(kept: str) -> str:
 
 
 def shell(request: HttpRequest) -> dict[str, Any]:
-    """Context of the frame: the former and the next period as (title, query), None at the calendar's ends."""
+    """Context of the frame: the former and the next period as (title, query), None at the calendar's ends; what the
+    screen is for."""
+    return _frame(request) | _help(request)
+
+
+def _help(request: HttpRequest) -> dict[str, Any]:
+    """What the screen is for, the guide that tells more, and what a newcomer is told once."""
+    name = request.resolver_match.url_name if request.resolver_match else None
+    purpose, guide = ABOUT.get(name or "", ("", ""))
+    seen = getattr(request.user, "hints_seen", ())
+    return {
+        "screen_name": name,
+        "screen_help": {"purpose": purpose, "guide": guide, "title": guides()[guide].title} if guide else None,
+        "screen_hint": HINTS.get(name or "", "") if request.user.is_authenticated and name not in seen else "",
+    }
+
+
+def _frame(request: HttpRequest) -> dict[str, Any]:
     seat = getattr(request, "seat", None)
     held = held_since() if getattr(request.user, "administers", False) else ""
     if seat is None:

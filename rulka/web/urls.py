@@ -10,6 +10,7 @@ from rulka.people.pages.sign_in import SignIn, demo_sign_in, second_step
 from rulka.statements.pages import template
 from rulka.statements.pages.verify import verify
 from rulka.web.pages import health
+from rulka.web.pages.help import guide, help_page, hint_seen, picture
 from rulka.web.pages.month import month
 from rulka.web.pages.restored import let_go_on
 from rulka.worksheets.pages.output import live_figure
@@ -25,6 +26,10 @@ urlpatterns = [
     path("join/<str:key>/", join, name="join"),
     path("let-go-on/", let_go_on, name="let-go-on"),
     path("month/", month, name="month"),
+    path("help/", help_page, name="help"),
+    path("help/pictures/<str:name>", picture, name="help-picture"),
+    path("help/seen/<str:name>/", hint_seen, name="hint-seen"),
+    path("help/<str:name>/", guide, name="guide"),
     path("people/", include("rulka.people.urls")),
     path("ledger/", include("rulka.ledger.urls")),
     path("statements/", include("rulka.statements.urls")),

@@ -73,6 +73,11 @@ def choose(person: Person, *, dates: str, numbers: str, time_zone: str, first: s
     Person.objects.filter(pk=person.pk).update(**fields)
 
 
+def hint_seen(person: Person, name: str) -> None:
+    """Keep that somebody needs a newcomer's hint no more."""
+    Person.objects.filter(pk=person.pk).update(hints_seen=sorted({*person.hints_seen, name}))
+
+
 @contextmanager
 def read_by(person: Person) -> Iterator[None]:
     """Write days, moments and figures for the screen of somebody; files are written for everybody."""

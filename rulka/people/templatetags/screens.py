@@ -81,14 +81,17 @@ SELECTED = SafeString(" selected")
 EVERYWHERE = ((",", "the period before"), (".", "the next period"))
 
 
-@register.simple_tag
-def keys_dialog(*told: str) -> SafeString:
-    """The keys of a page, in the order of what they do, each followed by its words; those of every page come first."""
+@register.simple_tag(takes_context=True)
+def keys_dialog(context: Any, *told: str) -> SafeString:
+    """What a page is for and its keys, in the order of what they do, each followed by its words; those of every page
+    come first."""
+    about = context.template.engine.get_template("web/_about.html").render(context)
     pairs = [*EVERYWHERE, *zip(told[::2], told[1::2], strict=True)]
     listed = format_html_join("", "<dt>{}</dt><dd>{}</dd>", pairs)
     return format_html(
-        '<dialog id="keys" class="keys" aria-label="Keys"><h2>Keys</h2><dl>{}</dl><form method="dialog">'
+        '<dialog id="keys" class="keys" aria-label="Help">{}<h2>Keys</h2><dl>{}</dl><form method="dialog">'
         '<button class="button">Close</button></form></dialog>',
+        about,
         listed,
     )
 

@@ -2,11 +2,14 @@
 document.addEventListener("alpine:init", () => {
   Alpine.data("drop", () => ({
     open: false,
-    toggle() {
+    // opened by key, its first entry has the focus
+    toggle(event) {
       this.open = !this.open;
       this.$root.querySelector(".drop").hidden = false;
+      if (this.open && !event.detail) this.$nextTick(() => this.$root.querySelector(".drop :is(a, button)")?.focus());
     },
-    close() {
+    close(event) {
+      if (event?.key === "Escape") this.$root.querySelector("button").focus();
       this.open = false;
     },
   }));
@@ -42,6 +45,9 @@ const rulka = {
     }
     if (event.key === ";") document.getElementById("period-open")?.click();
     if (event.key === "?") document.getElementById("keys")?.showModal();
+  });
+  document.addEventListener("click", (event) => {
+    if (event.target.closest?.("#help")) document.getElementById("keys")?.showModal();
   });
   document.addEventListener("htmx:beforeSwap", (event) => {
     // what is being typed into a form that follows every change must outlast the answer to the change before
@@ -87,6 +93,29 @@ const rulka = {
     const spot = place?.querySelector('[tabindex="0"]') || place;
     spot?.focus();
     if (spot && document.activeElement === spot) event.preventDefault();
+  });
+  // arrows walk a trace: along the ways of splitting, down into the parts, up again; and the entries of a menu
+  const beside = (place, key, all) => all[all.indexOf(place) + ({ ArrowRight: 1, ArrowDown: 1 }[key] || -1)];
+  const within = (place, path) => [...place.querySelectorAll(path)].filter((one) => one.checkVisibility());
+  function walked(spot, key) {
+    const menu = spot.closest(".drop");
+    const down = ["ArrowDown", "ArrowUp"].includes(key);
+    if (menu && down && !menu.matches(".periods")) return beside(spot, key, within(menu, "a, button"));
+    const trace = spot.closest("#panel, #trace");
+    if (!trace || !spot.matches(".ways a, .parts tbody a")) return null;
+    if (!down) return spot.matches(".ways a") ? beside(spot, key, within(trace, ".ways a")) : null;
+    const parts = within(trace, ".parts tbody tr").map((row) => row.querySelector("a"));
+    if (spot.matches(".ways a")) return key === "ArrowDown" ? parts.find(Boolean) : null;
+    return (
+      beside(spot.closest("tr").querySelector("a"), key, parts.filter(Boolean)) ||
+      (key === "ArrowUp" && within(trace, ".ways a")[0])
+    );
+  }
+  document.addEventListener("keydown", (event) => {
+    if (!/^Arrow/.test(event.key) || event.ctrlKey || event.metaKey || event.altKey || event.shiftKey) return;
+    const next = event.target.closest?.("a, button") && walked(event.target.closest("a, button"), event.key);
+    next?.focus();
+    if (next) event.preventDefault();
   });
   // a trace goes back and on as the browser does
   document.addEventListener("click", (event) => {

@@ -26,7 +26,7 @@ export const STATES = {
     then: "panel",
     arrive: () => {
       follow();
-      if (onBody()) onto(el("panel"));
+      if (onBody()) onto(el("panel").querySelector(".ways [aria-current]") || el("panel"));
     },
   },
   form: { stays: true, types: true, then: "panel", arrive: () => enter(el("panel").querySelector(FIELD)) },
