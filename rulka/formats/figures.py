@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from datetime import datetime
 from fractions import Fraction
 
@@ -13,6 +13,7 @@ from rulka.core.definitions.expressions import Value
 from rulka.core.definitions.looks import UNITS, NumberStyle
 from rulka.core.definitions.statements import StatementDef
 from rulka.core.money import (
+    GAP,
     QUANTITY_DIGITS,
     READ_AS,
     SEPARATORS,
@@ -22,6 +23,7 @@ from rulka.core.money import (
     ratio_text,
     round_half_away,
 )
+from rulka.formats.currencies import symbol_of
 
 DASH = "\u2013"
 
@@ -80,7 +82,42 @@ def _decided(chosen: NumberStyle, style: str, below: NumberStyle) -> NumberStyle
         chosen.negative or below.negative,
         chosen.zero or below.zero,
         chosen.currency or below.currency,
+        chosen.word or below.word,
     )
+
+
+def with_word(text: str, style: NumberStyle) -> str:
+    """A written figure with its unit's own word behind it: `2.4 times`."""
+    return f"{text}{GAP}{style.word}" if style.word and text.strip(DASH) else text
+
+
+def names_currency(row: Row, style: NumberStyle, firsts: Collection[str]) -> bool:
+    """Whether a figure of a row names its currency: on totals, and on the rows that `firsts` names."""
+    if style.style != "amount" or style.currency not in NAMING:
+        return False
+    return row.key in firsts or row.kind in ("total", "calculation")
+
+
+def currency_word(computed: Computed, column: Column) -> str:
+    """A column's currency as its statement names it: by code or by symbol."""
+    code = computed.plan.node_of(column).currency
+    return symbol_of(code) if computed.statement.currency_as == "symbol" else code
+
+
+NAMING = ("first and totals", "sections and totals")
+"""The settings by which figures name their currency; the second one on the first line of each section too."""
+
+
+def first_rows(computed: Computed) -> tuple[str, frozenset[str]]:
+    """The first row of money of the page, and with it the first ones of every section."""
+    found, open_section = list[str](), True
+    for row in computed.rows:
+        if row.kind == "section":
+            open_section = True
+        elif open_section and row.has_figures and row.unit == "money" and not row.hidden:
+            found.append(row.key)
+            open_section = False
+    return (found[0] if found else "", frozenset(found))
 
 
 def digits_of(row: Row, column: Column, computed: Computed) -> tuple[int, int]:

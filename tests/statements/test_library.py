@@ -6,6 +6,7 @@ from __future__ import annotations
 import io
 import json
 import re
+import zipfile
 
 import openpyxl
 import pytest
@@ -209,9 +210,24 @@ def test_logo_stands_in_the_file(accountant):
     accountant.post(address("add-picture", "balance-sheet"), {"picture": upload})
     assert Definition.objects.get(kind="statement", name="balance-sheet").body["page"] == {"logo": "our-logo"}
     assert (
-        'class=logo src="data:image/png;base64,'
+        '<p class="logo right"><img style="height:16mm" src="data:image/png;base64,'
         in accountant.get(address("download", "balance-sheet", "html")).content.decode()
     )
+    for place, height in (("left", "30"), ("centre", "8")):
+        edit(accountant, "balance-sheet", "statement-change", path="page.logo place", value=place)
+        edit(accountant, "balance-sheet", "statement-change", path="page.logo height", value=height)
+        page = accountant.get(address("download", "balance-sheet", "html")).content.decode()
+        assert f'<p class="logo {place}"><img style="height:{height}mm"' in page
+        file = accountant.get(address("download", "balance-sheet", "xlsx")).getvalue()
+        book = openpyxl.load_workbook(io.BytesIO(file))
+        (picture,) = book["Balance sheet"]._images
+        assert picture.anchor._from.col == {"left": 0, "centre": 1}[place]
+        drawing = zipfile.ZipFile(io.BytesIO(file)).read("xl/drawings/drawing1.xml").decode()
+        high = int(re.search(r'<a:ext cx="[0-9]+" cy="([0-9]+)"', drawing)[1])
+        assert high == pytest.approx(int(height) * 36_000, rel=0.05), "a millimetre has 36 000 units"
+    refused = edit(accountant, "balance-sheet", "statement-change", path="page.logo height", value="61")
+    assert "problem" in refused.content.decode()
+    assert Definition.objects.get(kind="statement", name="balance-sheet").body["page"]["logo height"] == "8"
 
 
 # -- output ----------------------------------------------------------------------------------------

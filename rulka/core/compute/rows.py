@@ -9,12 +9,13 @@ from typing import Any, Literal
 import numpy as np
 
 from rulka.core.books.narrowing import Narrowing
+from rulka.core.compute.columns import Column
 from rulka.core.compute.detail_rows import DetailRow
 from rulka.core.compute.figures import Figures, Values, shows, summed
 from rulka.core.compute.leaves import Leaf, direction_of_leaf
 from rulka.core.compute.ranking import Ranked
 from rulka.core.definitions.expressions import Value, direction_of
-from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
+from rulka.core.definitions.looks import PLAIN, PLAIN_TOTALS, Look, NumberStyle
 from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.spines import LineDef
 
@@ -125,6 +126,7 @@ class _Rows:
         self.comparer = figures.comparer
         self.panel = 1
         self.judging = [self._judging(place) for place in range(len(self.columns))]
+        self.gross = [self._compares_sides(column) for column in self.columns]
         self.plain_blanks: dict[tuple[tuple[str, ...], bool], frozenset[int]] = {}
         self.may_miss = [
             place
@@ -178,11 +180,24 @@ class _Rows:
             ruling=given.pop("ruling", line.ruling),
             directions=directions,
             line=line.key,
-            look=given.pop("look", line.look),
+            look=self._look(line, kind, given.pop("look", line.look)),
             panel=self.panel,
             sealed=given.pop("sealed", line.is_closed),
             sealed_at=self._sealed_at(of),
             **given,
+        )
+
+    def _look(self, line: LineDef, kind: RowKind, look: Look) -> Look:
+        """A row's look; what all totals look like counts where the line says nothing of its own."""
+        totals = self.figures.plan.statement.totals
+        if kind not in ("total", "calculation", "subtotal") or totals == PLAIN_TOTALS:
+            return look
+        rules = ("", "") if line.ruling else (totals.above, totals.below)
+        return replace(
+            look,
+            shade=look.shade or totals.shade,
+            above=look.above or rules[0],
+            below=look.below or rules[1],
         )
 
     def _sealed_at(self, key: str) -> frozenset[int]:
@@ -341,7 +356,12 @@ class _Rows:
         for place in self.judging:
             if alike[place] not in found:
                 found[alike[place]] = self._direction(line, place)
-        return tuple(found[alike[place]] for place in self.judging)
+        return tuple(0 if self.gross[at] else found[alike[place]] for at, place in enumerate(self.judging))
+
+    def _compares_sides(self, column: Column) -> bool:
+        """Whether it takes credits from debits, which is neither better nor worse."""
+        measures = {self.columns[self.plan.place(key)].asked.measure for key in column.of}
+        return column.kind in ("difference", "percent") and measures == {"debits", "credits"}
 
     def _judging(self, place: int) -> int:
         """The column whose figures a comparison is about: the first it works on."""
@@ -350,7 +370,8 @@ class _Rows:
         return place
 
     def _leaf_directions(self, leaf: Leaf) -> tuple[int, ...]:
-        return tuple(self._direction_of_leaf(leaf, self._judging(place)) for place in range(len(self.columns)))
+        judged = (self._direction_of_leaf(leaf, self._judging(place)) for place in range(len(self.columns)))
+        return tuple(0 if gross else direction for gross, direction in zip(self.gross, judged, strict=True))
 
     def _direction_of_leaf(self, leaf: Leaf, place: int) -> int:
         column = self.columns[place]

@@ -20,6 +20,8 @@ class NumberStyle:
     negative: str = ""
     zero: str = ""
     currency: str = ""
+    word: str = ""
+    """What is said behind each figure, such as times or points."""
 
     def over(self, below: NumberStyle) -> NumberStyle:
         """This style with what it leaves open taken from another."""
@@ -30,6 +32,7 @@ class NumberStyle:
             self.negative or below.negative,
             self.zero or below.zero,
             self.currency or below.currency,
+            self.word or below.word,
         )
 
 
@@ -66,7 +69,36 @@ def number_from(raw: Mapping[str, Any]) -> NumberStyle:
         raw.get("negative", ""),
         raw.get("zero", ""),
         raw.get("currency", ""),
+        raw.get("word", ""),
     )
+
+
+@dataclass(frozen=True)
+class TotalLook:
+    """How all totals of a statement look that say nothing of their own: a shade, rulings above and below their figures;
+    empty where the kind of line decides."""
+
+    shade: str = ""
+    above: str = ""
+    below: str = ""
+
+
+PLAIN_TOTALS = TotalLook()
+
+RULED = {
+    "above": ("single", "none"),
+    "below": ("none", "single"),
+    "above and below": ("single", "single"),
+    "double below": ("single", "double"),
+    "not": ("none", "none"),
+}
+"""Rulings above and below by the words of the setting for all totals."""
+
+
+def total_look_from(figures: Mapping[str, Any]) -> TotalLook:
+    """The look of all totals from a statement's checked figures."""
+    above, below = RULED.get(figures.get("totals ruled", ""), ("", ""))
+    return TotalLook(figures.get("totals shaded", ""), above, below)
 
 
 def look_from(raw: Mapping[str, Any]) -> Look:

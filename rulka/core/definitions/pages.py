@@ -73,6 +73,9 @@ class PageDef:
     title_block: bool = True
     checks: bool = True
     logo: str = ""
+    logo_place: str = "right"
+    logo_height: int = 16
+    """In millimetres, on paper; a screen shows it as large."""
     header: Boxes = Boxes()
     footer: Boxes = field(default=FOOTER)
     notes: tuple[str, ...] = ()
@@ -89,6 +92,8 @@ def page_from(raw: Mapping[str, Any]) -> PageDef:
         title_block=raw.get("title", "") != "left out",
         checks=raw.get("checks", "") != "left out",
         logo=raw.get("logo", ""),
+        logo_place=raw.get("logo place", "right"),
+        logo_height=int(raw.get("logo height", "16")),
         header=Boxes(**raw.get("header", {})),
         footer=Boxes(**raw["footer"]) if "footer" in raw else FOOTER,
         notes=tuple(raw.get("notes", ())),

@@ -6,7 +6,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from rulka.core.definitions.looks import ANY_STYLE, NumberStyle, number_from
+from rulka.core.definitions.looks import (
+    ANY_STYLE,
+    PLAIN_TOTALS,
+    NumberStyle,
+    TotalLook,
+    number_from,
+    total_look_from,
+)
 from rulka.core.definitions.pages import DEPTHS, PageDef, page_from
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import SpanDef
@@ -40,6 +47,9 @@ class StatementDef:
     number: NumberStyle = ANY_STYLE
     grouping: str = "space"
     decimal_mark: str = "point"
+    currency_as: str = "code"
+    """Whether figures name their currency by its code or by its symbol."""
+    totals: TotalLook = PLAIN_TOTALS
     depth: str = DEPTHS[0]
     page: PageDef = field(default_factory=PageDef)
     calendar: str = ""
@@ -106,6 +116,8 @@ def statement_from(
         rest=figures.get("rest", ""),
         grouping=figures.get("grouping", "space"),
         decimal_mark=figures.get("decimal mark", "point"),
+        currency_as=figures.get("currency as", "code"),
+        totals=total_look_from(figures),
         depth=body.get("depth", DEPTHS[0]),
         page=page_from(body.get("page", {})),
         calendar=body.get("calendar", ""),

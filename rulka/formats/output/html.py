@@ -40,7 +40,8 @@ h1 { font: 600 17pt "Source Serif 4", serif; margin: 0 0 1mm; }
 .foot { color: #69706c; font-size: 8pt; margin: 0 0 1mm; display: flex; gap: 4mm; }
 .foot span { flex: 1 1 0; } .foot span + span { text-align: center; } .foot span:last-child { text-align: right; }
 @media print { .foot { display: none; } } .strings { height: 0; margin: 0; font-size: 0; }
-.logo { float: right; max-height: 16mm; max-width: 60mm; }
+.logo { margin: 0 0 2mm; } .logo img { max-width: 100%; } .logo.centre { text-align: center; }
+.logo.right { float: right; margin-left: 4mm; }
 sup { color: #8a5d10; font-size: 7pt; line-height: 0; margin-left: 1mm; }
 .notes { margin-top: 4mm; font-size: 8.5pt; } .notes p { margin: 0 0 1mm; white-space: pre-line; }
 table { border-collapse: separate; border-spacing: 0; width: 100%; font-variant-numeric: tabular-nums lining-nums; }
@@ -290,7 +291,11 @@ def _css_string(text: str) -> str:
 def _page(shown: ShownStatement, of: HtmlPage, ledger: str, at: datetime, logo: str, stamp: Stamp | None) -> str:
     computed, checks = of.computed, of.checks
     page, values = computed.statement.page, page_values(computed, ledger, at)
-    picture = f'<img class=logo src="{escape(logo)}" alt="">' if logo and page.logo else ""
+    picture = (
+        f'<p class="logo {page.logo_place}"><img style="height:{page.logo_height}mm" src="{escape(logo)}" alt=""></p>'
+        if logo and page.logo
+        else ""
+    )
     about = f"{escape(shown.node)}, {escape(shown.unit)}" + (
         f" &middot; {escape(shown.subtitle)}" if shown.subtitle else ""
     )

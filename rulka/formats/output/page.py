@@ -17,7 +17,20 @@ from rulka.core.definitions.looks import PLAIN, Look, NumberStyle
 from rulka.core.money import GAP, MINUS, READ_AS, round_half_away
 from rulka.core.proof.checks import Check
 from rulka.core.proof.explaining import NO_NOTES, Notes
-from rulka.formats.figures import DASH, EXPANDED, cell_words, separators, style_of, unit_title, verdict_of, written
+from rulka.formats.figures import (
+    DASH,
+    EXPANDED,
+    cell_words,
+    currency_word,
+    first_rows,
+    names_currency,
+    separators,
+    style_of,
+    unit_title,
+    verdict_of,
+    with_word,
+    written,
+)
 
 
 @dataclass(frozen=True)
@@ -378,8 +391,8 @@ class _Writer:
         self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(
             c.of for _, c in shown
         )
-        money = [row.key for row in computed.rows if row.has_figures and row.unit == "money" and not row.hidden]
-        self.first = money[0] if money else ""
+        first, of_sections = first_rows(computed)
+        self.firsts = {"first and totals": frozenset({first}), "sections and totals": of_sections}
         totals = [column.key for _, column in reversed(shown) if column.is_total][:MOST_KEPT] if not stepped else []
         self.keep = {key: f"tot-{at}" + (" tot-last" if at == len(totals) - 1 else "") for at, key in enumerate(totals)}
 
@@ -391,7 +404,7 @@ class _Writer:
         of_nodes = [(node.code, node.currency, node.digits) for node in nodes]
         columns = [(place, column, opening) for (place, column), opening in zip(self.shown, self.opens, strict=True)]
         every = [(column.key, column.series, column.kind) for column in self.computed.columns]
-        own = (self.stepped, self.has_lead, self.first, self.keep, READ_AS.get())
+        own = (self.stepped, self.has_lead, self.firsts, self.keep, READ_AS.get())
         return settings, of_nodes, columns, every, own
 
     def row(self, row: Row, bare: bool, holds: bool) -> ShownRow:
@@ -453,9 +466,10 @@ class _Writer:
             text = self.separated(text)
         if style.style == "percent" and column.kind not in ("percent", "share") and value:
             text = f"{text}{GAP}%"
-        names_currency = style.style == "amount" and style.currency == "first and totals"
-        if value and names_currency and (row.key == self.first or row.kind in ("total", "calculation")):
-            text = f"{self.computed.plan.node_of(column).currency}{GAP}{text}"
+        if value is not None:
+            text = with_word(text, style)
+        if value and names_currency(row, style, self.firsts.get(style.currency, ())):
+            text = f"{currency_word(self.computed, column)}{GAP}{text}"
         verdict = verdict_of(row, place, column, value) if text.strip("0.,()\u2019" + GAP + MINUS) else ""
         lead = self.has_lead and column.scenario_kind == "actual" and row.unit == "money" and not column.series
         negative = bool(value and value < 0)

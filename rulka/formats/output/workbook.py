@@ -14,25 +14,48 @@ from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operation, Tree, Value
 from rulka.core.definitions.keys import numbered
+from rulka.core.definitions.looks import UNITS, NumberStyle
 from rulka.core.definitions.naming import tree_of
 from rulka.core.definitions.pages import Boxes, filled, pieces
 from rulka.core.later import later
 from rulka.core.money import as_decimal
-from rulka.core.proof.checks import Check, verdict_on
-from rulka.core.proof.explaining import Notes
-from rulka.formats.figures import cell_words, digits_of, moment_text, plain_text, unit_title, verdict_of
+from rulka.core.proof.checks import FAILS, Check, verdict_on
+from rulka.formats.figures import (
+    cell_words,
+    currency_word,
+    digits_of,
+    first_rows,
+    moment_text,
+    names_currency,
+    plain_text,
+    style_of,
+    unit_title,
+    verdict_of,
+)
 from rulka.formats.output.page import HtmlPage, note_lines, page_values
 from rulka.formats.output.stamp import Stamp, set_origin
 
 if TYPE_CHECKING:
+    import PIL.Image as images
     import xlsxwriter
     import xlsxwriter.utility as utility
 else:
+    images = later("PIL.Image")
     xlsxwriter = later("xlsxwriter")
     utility = later("xlsxwriter.utility")
 
 TITLE_ROWS = 5
+TITLE_PIXELS = 88
+"""How high the four rows of the title are."""
+
+MM_IN_INCH, PIXELS_IN_INCH = 25.4, 96
+ADDED = ("activity", "debits", "credits")
+"""Measures of which a longer time is the sum of its parts."""
+
 GREEN, MADDER, INK, SOFT, LINE = "#1f5a4d", "#a43a2c", "#20292b", "#69706c", "#cfc7b4"
+
+
+SHADES = {"light": "#f5f1e6", "strong": "#e6e0d1"}
 
 
 MOST_LINKS = 20_000
@@ -51,6 +74,8 @@ class CoverTexts:
     person: str = ""
     link: Link | None = None
     stamp: Stamp | None = None
+    logo: bytes = b""
+    """The picture that pages carry, as PNG or JPEG."""
 
 
 class _Book:
@@ -104,6 +129,9 @@ class _Book:
         sheet.set_column(0, 0, 28)
         sheet.set_column(1, 2, 44)
         sheet.hide_gridlines(2)
+        sheet.set_paper(PAPERS[first.statement.page.paper])
+        sheet.set_landscape()
+        sheet.fit_to_pages(1, 1)
         if stamp := self.about.stamp:
             set_origin(self.book, stamp)
         self.book.set_properties(
@@ -145,15 +173,32 @@ class _Book:
 class _Sheet:
     """One statement for one node."""
 
-    def __init__(self, of: _Book, name: str, computed: Computed, notes: Notes) -> None:
-        self.of, self.computed, self.notes = of, computed, notes
+    def __init__(self, of: _Book, name: str, page: HtmlPage) -> None:
+        computed = page.computed
+        self.of, self.computed, self.notes, self.checks = of, computed, page.notes, page.checks
         self.format = of.format
         self.sheet = of.book.add_worksheet(name)
         self.first = TITLE_ROWS + 2
         self.names = computed.plan.names
-        self.place = {row.key: self.first + at for at, row in enumerate(computed.rows)}
-        self.widths = [20.0] + [10.0] * len(computed.columns)
+        self.step = 2 if computed.statement.spine.totals == "stepped" else 1
+        self.spots, self.rows_used = _spots(computed, self.first, 1 + self.step * len(computed.columns) + 1)
+        self.is_parted = any(left for _, left in self.spots.values())
+        halves = 2 if self.is_parted else 1
+        self.widths = (
+            [20.0] + [10.0 if self.step == 1 else 8.0] * (self.step * len(computed.columns)) + [3.0]
+        ) * halves
+        first, of_sections = first_rows(computed)
+        self.firsts = {"first and totals": frozenset({first}), "sections and totals": of_sections}
         self.link = of.about.link if len(computed.rows) * len(computed.columns) <= MOST_LINKS else None
+
+    def spot(self, row: Row, place: int) -> tuple[int, int]:
+        """(row, column) of a figure on the sheet; stepped totals stand in the outer of two columns."""
+        at, left = self.spots[row.key]
+        return at, left + 1 + self.step * place + (1 if self.step == 2 and row.is_total else 0)
+
+    def cell_name(self, row: Row, place: int) -> str:
+        """A figure's place as formulas write it."""
+        return str(utility.xl_rowcol_to_cell(*self.spot(row, place)))
 
     def write(self) -> None:
         self._title()
@@ -163,76 +208,109 @@ class _Sheet:
         self._layout()
 
     def _title(self) -> None:
-        computed = self.computed
-        self.sheet.write_string(0, 0, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
+        computed, left = self.computed, 1 if self._logo() == "left" else 0
+        self.sheet.write_string(0, left, plain_text(computed.statement.title), self.format(bold=True, font_size=16))
         whose = computed.node.name + (f" – part of the whole: {computed.view.part}" if computed.view.is_part else "")
-        self.sheet.write_string(1, 0, plain_text(whose), self.format(bold=True))
+        self.sheet.write_string(1, left, plain_text(whose), self.format(bold=True))
         self.sheet.write_string(
-            2, 0, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format()
+            2, left, f"{computed.period.title} ({computed.period.code}), {unit_title(computed)}", self.format()
         )
         made = f"{self.of.about.ledger}, revision {computed.view.revision}, made {moment_text(self.of.about.at)}"
-        self.sheet.write_string(3, 0, plain_text(made), self.format(font_color=SOFT, italic=True))
+        self.sheet.write_string(3, left, plain_text(made), self.format(font_color=SOFT, italic=True))
+        verdict = verdict_on(self.checks)
+        if not verdict.stands:
+            told = "; ".join(f"{check.check}: {check.detail}" for check in self.checks if check.state == FAILS)
+            text = f"{verdict.text}. {told}" if told else verdict.text
+            self.sheet.write_string(4, left, plain_text(text), self.format(bold=True, font_color=MADDER))
+
+    def _logo(self) -> str:
+        """The logo at its place and height; where it stands, nothing without one."""
+        page, data = self.computed.statement.page, self.of.about.logo
+        if not page.logo or not data:
+            return ""
+        wanted = page.logo_height / MM_IN_INCH * PIXELS_IN_INCH
+        with images.open(io.BytesIO(data)) as image:
+            across, down = (float(dots) or PIXELS_IN_INCH for dots in image.info.get("dpi", (PIXELS_IN_INCH,) * 2))
+            high, wide = image.height * PIXELS_IN_INCH / down, image.width * PIXELS_IN_INCH / across
+        scale = wanted / high
+        last = self.step * len(self.computed.columns)
+        column = {"left": 0, "centre": max(last // 2, 1), "right": max(last - 1, 1)}[page.logo_place]
+        options = {"image_data": io.BytesIO(data), "x_scale": scale, "y_scale": scale, "object_position": 3}
+        self.sheet.insert_image(0, column, "logo.png", {**options, "decorative": True})
+        if wanted > TITLE_PIXELS:
+            self.sheet.set_row_pixels(4, 20 + int(wanted - TITLE_PIXELS))
+        if page.logo_place == "left":
+            self.widths[0] = max(self.widths[0], wide * scale / 7 + 1)
+        return page.logo_place
 
     def _heads(self) -> None:
         line = self.format(bold=True, bottom=1, bottom_color=INK)
-        self.sheet.write_string(TITLE_ROWS + 1, 0, "", line)
-        for at, column in enumerate(self.computed.columns, 1):
-            former = self.computed.columns[at - 2] if at > 1 else None
-            if column.group and (former is None or former.group != column.group):
-                self.sheet.write_string(TITLE_ROWS, at, plain_text(column.group), self.format(bold=True))
-            self.sheet.write_string(
-                TITLE_ROWS + 1,
-                at,
-                plain_text(column.heading),
-                self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True),
-            )
-            self.widths[at] = max(self.widths[at], len(column.heading) + 3, column.asked.width)
+        right = self.format(bold=True, align="right", bottom=1, bottom_color=INK, text_wrap=True)
+        for left in sorted({left for _, left in self.spots.values()} or {0}):
+            self.sheet.write_string(TITLE_ROWS + 1, left, "", line)
+            for place, column in enumerate(self.computed.columns):
+                at = left + 1 + self.step * place
+                former = self.computed.columns[place - 1] if place else None
+                if column.group and (former is None or former.group != column.group):
+                    self.sheet.write_string(TITLE_ROWS, at, plain_text(column.group), self.format(bold=True))
+                if self.step == 2:
+                    self.sheet.merge_range(
+                        TITLE_ROWS + 1, at, TITLE_ROWS + 1, at + 1, plain_text(column.heading), right
+                    )
+                else:
+                    self.sheet.write_string(TITLE_ROWS + 1, at, plain_text(column.heading), right)
+                wide = max(len(column.heading) + 3, column.asked.width) / self.step
+                self.widths[at] = max(self.widths[at], wide)
 
     def _row(self, row: Row) -> None:
-        at = self.place[row.key]
+        at, left = self.spots[row.key]
         strong = row.kind in ("total", "calculation", "section", "heading")
-        look: dict[str, object] = {"bold": strong, **_rulings(row)}
-        self.sheet.write_string(at, 0, plain_text(row.label), self.format(bold=strong, indent=row.depth))
-        self.widths[0] = max(self.widths[0], len(row.label) * (1.1 if strong else 1.0) + row.depth * 2 + 2)
-        outline = {"level": min(row.depth, 7)} if row.depth else {}
+        shade = {"bg_color": SHADES[row.look.shade]} if row.look.shade else {}
+        look: dict[str, object] = {"bold": strong, **_rulings(row), **shade}
+        self.sheet.write_string(at, left, plain_text(row.label), self.format(bold=strong, indent=row.depth, **shade))
+        self.widths[left] = max(self.widths[left], len(row.label) * (1.1 if strong else 1.0) + row.depth * 2 + 2)
+        outline = {"level": min(row.depth, 7)} if row.depth and not self.is_parted else {}
         if row.hidden or outline:
             self.sheet.set_row(at, None, None, {**outline, **({"hidden": True} if row.hidden else {})})
         if not row.has_figures:
             return
         for place, column in enumerate(self.computed.columns):
-            self._cell(row, column, place, at, row.values[place], look)
+            self._cell(row, column, place, row.values[place], look)
 
-    def _cell(self, row: Row, column: Column, place: int, at: int, value: Value, look: dict[str, object]) -> None:
+    def _cell(self, row: Row, column: Column, place: int, value: Value, look: dict[str, object]) -> None:
+        spot = self.spot(row, place)
         if column.kind == "text" and column.asked.text == "trend":
-            self._trend(row, place, at)
+            self._trend(row, place)
             return
         if column.kind == "text":
-            self.sheet.write_string(
-                at, place + 1, plain_text(cell_words(row, column, self.computed)), self.format(**look)
-            )
+            self.sheet.write_string(*spot, plain_text(cell_words(row, column, self.computed)), self.format(**look))
             return
         if place in row.blank:
-            self.sheet.write_blank(at, place + 1, None, self.format(**look))
+            self.sheet.write_blank(*spot, None, self.format(**look))
             return
-        digits, scale = digits_of(row, column, self.computed)
-        verdict = verdict_of(row, place, column, value)
+        style, verdict = style_of(row, column, self.computed), verdict_of(row, place, column, value)
         colour = {"good": GREEN, "bad": MADDER}.get(verdict, INK)
-        cell = self.format(**look, num_format=_number_format(digits, scale, verdict), align="right", font_color=colour)
-        shown = f"{abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f}"
-        self.widths[place + 1] = max(self.widths[place + 1], len(shown) + 3.0)
+        named = names_currency(row, style, self.firsts.get(style.currency, ()))
+        currency = currency_word(self.computed, column) if named else ""
+        cell = self.format(
+            **look, num_format=_number_format(style, verdict, currency), align="right", font_color=colour
+        )
+        digits, scale = digits_of(row, column, self.computed)
+        shown = f"{currency} {abs(float(value or 0)) / 10.0 ** max(scale, 0):,.{digits}f} {style.word}".strip()
+        self.widths[spot[1]] = max(self.widths[spot[1]], len(shown) + 3.0)
         if self.link:
-            self.sheet.write_url(at, place + 1, self.link(self.computed.node.code, row.key, column.key), cell)
+            self.sheet.write_url(*spot, self.link(self.computed.node.code, row.key, column.key), cell)
         formula = self._formula(row, column, place)
         if formula and value is not None:
-            self.sheet.write_formula(at, place + 1, formula, cell, _number(value))
+            self.sheet.write_formula(*spot, formula, cell, _number(value))
         elif formula and place not in row.sealed_at:
-            self.sheet.write_formula(at, place + 1, formula, cell, "n/m")
+            self.sheet.write_formula(*spot, formula, cell, "n/m")
         elif value is None:
-            self.sheet.write_string(at, place + 1, row.word_at(place), cell)
+            self.sheet.write_string(*spot, row.word_at(place), cell)
         else:
-            self.sheet.write_number(at, place + 1, _number(value), cell)
+            self.sheet.write_number(*spot, _number(value), cell)
 
-    def _trend(self, row: Row, place: int, at: int) -> None:
+    def _trend(self, row: Row, place: int) -> None:
         """A drawing in the cell over the row's own columns of figures."""
         series = [
             p
@@ -240,8 +318,8 @@ class _Sheet:
             if column.has_figures and column.series and not column.is_total
         ]
         if series and row.has_figures:
-            cells = f"{utility.xl_rowcol_to_cell(at, series[0] + 1)}:{utility.xl_rowcol_to_cell(at, series[-1] + 1)}"
-            self.sheet.add_sparkline(at, place + 1, {"range": cells, "series_color": SOFT})
+            cells = f"{self.cell_name(row, series[0])}:{self.cell_name(row, series[-1])}"
+            self.sheet.add_sparkline(*self.spot(row, place), {"range": cells, "series_color": SOFT})
 
     def _formula(self, row: Row, column: Column, place: int) -> str:
         if column.is_mixed:  # other currencies are never taken from each other, by a spreadsheet either
@@ -249,15 +327,21 @@ class _Sheet:
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
             if self._is_gross(column):
                 return ""
-            a, b = (utility.xl_rowcol_to_cell(self.place[row.key], self.computed.place(key) + 1) for key in column.of)
+            a, b = (self.cell_name(row, self.computed.place(key)) for key in column.of)
             if column.kind == "percent":
                 return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),IF(OR({b}=0,{a}*{b}<0),"n/m",({a}-{b})/ABS({b})),"n/m")'
             places = self.computed.digits_of(row, column) if row.unit in ("money", "quantity") else 12
             return f'=IF(AND(ISNUMBER({a}),ISNUMBER({b})),ROUND({a}-{b},{places}),"n/m")'
+        if column.kind == "sum":
+            if row.kind == "total" and column.asked.does_aggregate:
+                return self._sum(row, place)
+            return self._across(row, place, [self.computed.place(key) for key in column.of])
         if not column.has_figures:
             return ""
         if row.kind == "total":
             return self._sum(row, place)
+        if column.is_total and column.asked.measure in ADDED and row.kind != "calculation":
+            return self._across(row, place, self._parts_of(column, place))
         if row.kind == "calculation":
             tree = tree_of(self.computed.line(row.line))
             if not self._is_plain(tree):
@@ -271,21 +355,52 @@ class _Sheet:
             return f'=IFERROR({exact},"n/m")'
         return ""
 
+    def _parts_of(self, column: Column, place: int) -> list[int]:
+        """The columns of a series that one of its totals is about: those before it whose time lies within its own."""
+        whole = column.window
+        return [
+            at
+            for at, one in enumerate(self.computed.columns[:place])
+            if (one.series, one.asked.key) == (column.series, column.asked.key)
+            and not one.is_total
+            and one.window is not None
+            and whole is not None
+            and whole.first <= one.window.first
+            and one.window.last <= whole.last
+        ]
+
+    def _across(self, row: Row, place: int, parts: Sequence[int]) -> str:
+        """The sum of other columns of a row, where that is exactly what it shows; of those that show something."""
+        shown = [at for at in parts if at not in row.blank]
+        values = [row.values[at] for at in shown]
+        known = [value for value in values if value is not None]
+        if row.unit not in ("money", "quantity") or len(known) < 2 or len(known) < len(values):
+            return ""
+        if sum(known) != row.values[place]:
+            return ""
+        digits = self.computed.digits_of(row, self.computed.columns[place])
+        return f"=ROUND(SUM({','.join(_cells_between([self.spot(row, at) for at in shown]))}),{digits})"
+
     def _sum(self, row: Row, place: int) -> str:
         parts = self.computed.rows_of_total(row, self.computed.columns[place])
         if any(part.values[place] is None for part in parts if place not in part.blank):
             return ""
-        rows = [self.place[part.key] for part in parts if place not in part.blank]
+        spots = [self.spot(part, place) for part in parts if place not in part.blank]
         digits = self.computed.digits_of(row, self.computed.columns[place])
-        if not rows:
+        if not spots:
             return ""
-        return f"=ROUND(SUM({','.join(_ranges(sorted(rows), place + 1))}),{digits})"
+        ranges = [
+            one
+            for column in sorted({column for _, column in spots})
+            for one in _ranges(sorted(at for at, other in spots if other == column), column)
+        ]
+        return f"=ROUND(SUM({','.join(ranges)}),{digits})"
 
     def _expression(self, tree: Tree, place: int) -> str:
         if isinstance(tree, Number):
             return f"{as_decimal(tree.value).normalize():f}"
         if isinstance(tree, Name):
-            return str(utility.xl_rowcol_to_cell(self.place[self._key(tree.text)], place + 1))
+            return self.cell_name(self.computed.rows_by_key[self._key(tree.text)], place)
         assert isinstance(tree, Operation)
         return f"({self._expression(tree.left, place)}{tree.sign}{self._expression(tree.right, place)})"
 
@@ -313,8 +428,10 @@ class _Sheet:
 
     def _layout(self) -> None:
         sheet, columns = self.sheet, self.computed.columns
-        for at, width in enumerate(self.widths):
-            hidden = at > 0 and columns[at - 1].hidden
+        half = 1 + self.step * len(columns) + 1
+        for at, width in enumerate(self.widths[:-1]):
+            place = (at % half - 1) // self.step
+            hidden = at % half > 0 and place < len(columns) and columns[place].hidden
             sheet.set_column(at, at, min(width, 60), None, {"hidden": True} if hidden else {})
         sheet.freeze_panes(TITLE_ROWS + 2, 1)
         sheet.hide_gridlines(2)
@@ -331,7 +448,7 @@ class _Sheet:
         if any(text for _, text in page.header):
             sheet.set_header(_margin(page.header, values))
         sheet.set_footer(_margin(page.footer, values))
-        below = self.first + len(self.computed.rows) + 1
+        below = self.first + self.rows_used + 1
         told = [*note_lines(self.notes), *(filled(note, values) for note in page.notes)]
         told += [self.of.about.stamp.line] if self.of.about.stamp else []
         for at, note in enumerate(told):
@@ -377,6 +494,36 @@ def _ranges(rows: list[int], column: int) -> list[str]:
     return parts
 
 
+def _cells_between(spots: Sequence[tuple[int, int]]) -> list[str]:
+    """`B8:D8` for places of one row that follow each other."""
+    parts: list[list[tuple[int, int]]] = []
+    for spot in sorted(spots):
+        if parts and parts[-1][-1] == (spot[0], spot[1] - 1):
+            parts[-1].append(spot)
+        else:
+            parts.append([spot])
+    names = [[str(utility.xl_rowcol_to_cell(*spot)) for spot in (part[0], part[-1])] for part in parts]
+    return [first if first == last else f"{first}:{last}" for first, last in names]
+
+
+def _spots(computed: Computed, first: int, across: int) -> tuple[dict[str, tuple[int, int]], int]:
+    """The (row, column) of each row's label, and how many rows the sheet takes. A page in two halves stands so: the
+    second one `across` columns to the right, both ending on one row, what is hidden below them."""
+    rows = computed.rows
+    if not any(row.panel == 2 for row in rows):
+        return {row.key: (first + at, 0) for at, row in enumerate(rows)}, len(rows)
+    found: dict[str, tuple[int, int]] = {}
+    halves = [[row for row in rows if (row.panel == 2) == second and not row.hidden] for second in (False, True)]
+    tall = max(map(len, halves))
+    for half, left in zip(halves, (0, across), strict=True):
+        last = max((place for place, row in enumerate(half) if row.kind == "total"), default=len(half))
+        for place, row in enumerate(half):
+            found[row.key] = (first + place + (tall - len(half) if place >= last else 0), left)
+    hidden = [row for row in rows if row.hidden]
+    found |= {row.key: (first + tall + at, 0) for at, row in enumerate(hidden)}
+    return found, tall + len(hidden)
+
+
 def _rulings(row: Row) -> dict[str, object]:
     lines = {"single": 1, "thick": 5, "dotted": 4, "double": 6}
     found: dict[str, object] = {}
@@ -392,15 +539,24 @@ def _number(value: Fraction) -> float:
     return float(value)
 
 
-def _number_format(digits: int, scale: int, verdict: str = "") -> str:
-    """Thousands and millions by the format alone, so that the cell holds the whole figure; a verdict carries its
-    shape."""
-    shape = {"good": '"\u25b2 "', "bad": '"\u25bc "'}.get(verdict, "")
-    decimals = "." + "0" * digits if digits else ""
-    if scale < 0:
-        return f"{shape}0{decimals}%;{shape}-0{decimals}%;\u2013"
-    body = f"#,##0{decimals}{',' * (scale // 3)}"
-    return f"{shape}{body};{shape}-{body};\u2013"
+def _number_format(style: NumberStyle, verdict: str = "", currency: str = "") -> str:
+    """A style as a spreadsheet's own: thousands and millions by the format alone, so that the cell holds the whole
+    figure; a verdict carries its shape, a currency and a word are said before and behind."""
+    before = {"good": '"\u25b2 "', "bad": '"\u25bc "'}.get(verdict, "") + (_quoted(f"{currency} ") if currency else "")
+    decimals = "." + "0" * style.decimals if style.decimals else ""
+    thousands = "," * (UNITS[style.unit] // 3) if style.style == "amount" else ""
+    number = f"0{decimals}%" if style.style == "percent" else f"#,##0{decimals}{thousands}"
+    behind = _quoted(f" {style.word}") if style.word else ""
+    zero = {"dash": "\u2013", "0": f"0{decimals}{behind}", "blank": '""'}[style.zero]
+    if style.negative == "brackets":
+        return f"{before}{number}_){behind};{before}({number}){behind};{zero}_)"
+    red = "[Red]" if style.negative == "red" else ""
+    return f"{before}{number}{behind};{red}{before}-{number}{behind};{zero}"
+
+
+def _quoted(text: str) -> str:
+    """Words within a number format; a quotation mark can't stand there."""
+    return '"' + text.replace('"', "'") + '"'
 
 
 def as_xlsx_pages(pages: Sequence[HtmlPage], about: CoverTexts) -> bytes:
@@ -413,7 +569,7 @@ def as_xlsx_pages(pages: Sequence[HtmlPage], about: CoverTexts) -> bytes:
         book.sheet_name(page.computed.statement.title if several or only else page.computed.node.name) for page in pages
     ]
     book.cover(about_name, [page.computed for page in pages], [page.checks for page in pages], names)
-    sheets = [_Sheet(book, name, page.computed, page.notes) for name, page in zip(names, pages, strict=True)]
+    sheets = [_Sheet(book, name, page) for name, page in zip(names, pages, strict=True)]
     for sheet in sheets:
         sheet.write()
     sheets[0].sheet.activate()

@@ -100,11 +100,13 @@ def export(
     given = [
         HtmlPage(one.computed, one.checks, notes_of(explained_of(ledger, one.computed, readers))) for one in outcomes
     ]
-    link = _links(outcomes[0], ledger, maker)
+    link, page = _links(outcomes[0], ledger, maker), outcomes[0].computed.statement.page
     if form in ("xlsx", "xls"):
-        book = as_xlsx_pages(given, CoverTexts(ledger.name, at, maker.person, link, stamp))
+        book = as_xlsx_pages(
+            given, CoverTexts(ledger.name, at, maker.person, link, stamp, _picture_of(ledger, page.logo))
+        )
         return book if form == "xlsx" else as_old(book)
-    logo = logo_of(ledger, outcomes[0].computed.statement.page.logo)
+    logo = logo_of(ledger, page.logo)
     if form == "html":
         return as_html_pages(given, ledger=ledger.name, at=at, logo=logo, link=link, stamp=stamp)
     return as_pdf_pages(given, ledger=ledger.name, at=at, logo=logo, most_rows=most_rows, link=link, stamp=stamp)
@@ -122,6 +124,11 @@ def _links(outcome: RunOutcome, ledger: Ledger, maker: Maker) -> Callable[[str, 
         return f"{page}?{urlencode({'ledger': ledger.code, 'period': computed.period.code, field: node, **traced})}"
 
     return link
+
+
+def _picture_of(ledger: Ledger, name: str) -> bytes:
+    picture = Picture.objects.filter(ledger=ledger, name=name).first() if name else None
+    return bytes(picture.data) if picture else b""
 
 
 def logo_of(ledger: Ledger, name: str) -> str:

@@ -11,7 +11,7 @@ from rulka.core.books.frame import MEASURES, Frame
 from rulka.core.books.selection import NOTHING
 from rulka.core.definitions.headings import by_example
 from rulka.core.definitions.keys import slug
-from rulka.core.definitions.looks import UNITS
+from rulka.core.definitions.looks import RULED, UNITS
 from rulka.core.definitions.pages import DEPTHS, FOOTER, ORIENTATIONS, PAPERS, PLACES
 from rulka.core.definitions.spans import TEXTS, TIME
 from rulka.core.definitions.spines import CONVENTIONS, EXPANSIONS, HIDING, PRINTS, SIGNS, SORTS, UNLABELLED
@@ -23,6 +23,7 @@ from rulka.core.edits.tree import Raw, line_kind
 
 SHIFTS = ("-1 year", "-2 years", "-1 period", "-1 quarter", "+1 period")
 ENTRIES = ("posted", "with pending", "pending only")
+CURRENCIES = ("never", "first and totals", "sections and totals")
 RULES = ("none", "single", "double", "thick", "dotted")
 YES_NO = ("yes", "no")
 COLUMN_HIDING = ("never", "always", "when empty", "when zero")
@@ -115,7 +116,8 @@ def _numbers(prefix: str, kinds: tuple[str, ...] = ()) -> SettingRows:
         SettingRow(f"{prefix}.unit", "Unit", "choice", UNITS, as_statement, kinds),
         SettingRow(f"{prefix}.negative", "Negative", "choice", ("minus", "brackets", "red"), as_statement, kinds),
         SettingRow(f"{prefix}.zero", "Zero", "choice", ("dash", "0", "blank"), as_statement, kinds),
-        SettingRow(f"{prefix}.currency", "Currency", "choice", ("never", "first and totals"), as_statement, kinds),
+        SettingRow(f"{prefix}.currency", "Currency", "choice", CURRENCIES, as_statement, kinds),
+        SettingRow(f"{prefix}.word", "Word behind", default="none", kinds=kinds, example="times or points"),
     ), folded=True)  # fmt: skip
 
 
@@ -301,7 +303,10 @@ STATEMENT = (
         SettingRow("figures.decimals", "Decimals", "choice", "0123", "2"),
         SettingRow("figures.negative", "Negative", "choice", ("minus", "brackets", "red"), "minus"),
         SettingRow("figures.zero", "Zero", "choice", ("dash", "0", "blank"), "dash"),
-        SettingRow("figures.currency", "Currency", "choice", ("never", "first and totals"), "never"),
+        SettingRow("figures.currency", "Currency", "choice", CURRENCIES, "never"),
+        SettingRow("figures.currency as", "Named by", "choice", ("symbol",), "code"),
+        SettingRow("figures.totals shaded", "Totals shaded", "choice", ("light", "strong"), "no"),
+        SettingRow("figures.totals ruled", "Totals ruled", "choice", tuple(RULED), "by kind"),
         SettingRow("figures.rounding", "Rounding", "choice", ROUNDINGS, "exact"),
         SettingRow("figures.rest", "Takes the differences", "choice", Of("labels"), "largest remainder",
                    when=Of("rounds")),
@@ -320,6 +325,8 @@ STATEMENT = (
         SettingRow("page.title", "Title block", "choice", ("left out",), "shown"),
         SettingRow("page.checks", "Checks", "choice", ("left out",), "shown"),
         SettingRow("page.logo", "Logo", "choice", Of("pictures"), "none"),
+        SettingRow("page.logo place", "Logo stands", "choice", ("left", "centre"), "right"),
+        SettingRow("page.logo height", "Logo's height, mm", default="16", example="5 to 60"),
     )),
     SettingRows("To explain", (
         SettingRow("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),

@@ -14,7 +14,7 @@ from rulka.core.errors import NotFound
 from rulka.people.library import preferences
 from rulka.people.models import Person
 from rulka.screen import Screen
-from rulka.web import help as guides
+from rulka.web import help as shipped
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -23,8 +23,8 @@ class HelpPage(Screen):
 
     html = "web/help.html"
     wanted: str
-    guides: Sequence[guides.Guide]
-    found: Sequence[tuple[guides.Section, str]]
+    guides: Sequence[shipped.Guide]
+    found: Sequence[tuple[shipped.Section, str]]
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -32,7 +32,7 @@ class GuidePage(Screen):
     """One guide; `text` is HTML made of a file that ships with the application."""
 
     html = "web/guide.html"
-    guide: guides.Guide
+    guide: shipped.Guide
     text: SafeString
 
 
@@ -40,22 +40,22 @@ class GuidePage(Screen):
 def help_page(request: HttpRequest) -> HttpResponse:
     """The guides, searched."""
     wanted = request.GET.get("for", "")[:100].strip()
-    page = HelpPage(wanted=wanted, guides=list(guides.guides().values()), found=guides.told_in(wanted))
+    page = HelpPage(wanted=wanted, guides=list(shipped.guides().values()), found=shipped.told_in(wanted))
     return page.response(request)
 
 
 @require_GET
 def guide(request: HttpRequest, name: str) -> HttpResponse:
     """One guide."""
-    found = guides.guide_named(name)
-    return GuidePage(guide=found, text=mark_safe(guides.page_of(name))).response(request)
+    found = shipped.guide_named(name)
+    return GuidePage(guide=found, text=mark_safe(shipped.page_of(name))).response(request)
 
 
 @require_GET
 def picture(request: HttpRequest, name: str) -> HttpResponse:
     """A picture of a guide."""
-    path = guides.PICTURES / name
-    if name not in {one.name for one in guides.PICTURES.glob("*.png")}:
+    path = shipped.PICTURES / name
+    if name not in {one.name for one in shipped.PICTURES.glob("*.png")}:
         raise NotFound(f"There is no picture '{name[:40]}'.", hint="Open the guide again.", subject="picture")
     return HttpResponse(path.read_bytes(), content_type="image/png")
 
@@ -63,7 +63,7 @@ def picture(request: HttpRequest, name: str) -> HttpResponse:
 @require_POST
 def hint_seen(request: HttpRequest, name: str) -> HttpResponse:
     """A hint that somebody needs no more."""
-    if name not in guides.HINTS:
+    if name not in shipped.HINTS:
         raise NotFound(f"There is no hint '{name[:40]}'.", hint="Load the page again.", subject="hint")
     preferences.hint_seen(cast(Person, request.user), name)
     return HttpResponse("")
