@@ -86,28 +86,26 @@ def _score(
     accounts: Sequence[Item], place: int, label: str, places: Sequence[int], alike: Sequence[int]
 ) -> tuple[float, str]:
     """How much speaks for a line that holds `places`, and what; `alike` are all accounts of the type with a place."""
-    item, inside, told, score = accounts[place], set(places), list[str](), 0.0
+    item, inside, reasons, score = accounts[place], set(places), list[str](), 0.0
     if not inside:
         return 0.0, ""
     same = [other for other in alike if item.category and accounts[other].category == item.category]
-    if found := [other for other in same if other in inside]:
-        score += CATEGORY * len(found) / len(same)
-        told.append(f"category {item.category}")
+    if here := inside.intersection(same):
+        score += CATEGORY * len(here) / len(same)
+        reasons.append(f"category {item.category}")
     share, like = _named_alike(accounts, item.name, label, places)
     if share:
         score += NAME * share
-        told.append(f"name like {like}")
+        reasons.append(f"name like {like}")
     same = [other for other in alike if item.parent and accounts[other].parent == item.parent]
-    if found := [other for other in same if other in inside]:
-        score += HEAD * len(found) / len(same)
-        told += [f"below {item.parent}"] if 2 * len(found) >= len(same) else []
-    nearest = sorted(alike, key=lambda other: abs(other - place))[:NEAREST]
-    if found := [other for other in nearest if other in inside]:
-        score += (
-            NEAR * sum(1 / abs(other - place) for other in found) / sum(1 / abs(other - place) for other in nearest)
-        )
-        told.append(f"beside {accounts[found[0]].code}")
-    return score, ", ".join(told)
+    if here := inside.intersection(same):
+        score += HEAD * len(here) / len(same)
+        reasons += [f"below {item.parent}"] if 2 * len(here) >= len(same) else []
+    nearest = {other: 1 / abs(other - place) for other in sorted(alike, key=lambda other: abs(other - place))[:NEAREST]}
+    if beside := [other for other in nearest if other in inside]:
+        score += NEAR * sum(nearest[other] for other in beside) / sum(nearest.values())
+        reasons.append(f"beside {accounts[beside[0]].code}")
+    return score, ", ".join(reasons)
 
 
 def _named_alike(accounts: Sequence[Item], name: str, label: str, places: Sequence[int]) -> tuple[float, str]:

@@ -426,13 +426,17 @@ class _Sheet:
         """Whether it is debits against credits, whose sign follows the line: that is written as a value."""
         return {self.computed.column(key).asked.measure for key in column.of} == {"debits", "credits"}
 
+    def _set_widths(self) -> None:
+        columns = self.computed.columns
+        half = 1 + self.step * len(columns) + 1
+        for across, width in enumerate(self.widths[:-1]):
+            place = (across % half - 1) // self.step
+            hidden = across % half > 0 and place < len(columns) and columns[place].hidden
+            self.sheet.set_column(across, across, min(width, 60), None, {"hidden": True} if hidden else {})
+
     def _layout(self) -> None:
         sheet, columns = self.sheet, self.computed.columns
-        half = 1 + self.step * len(columns) + 1
-        for at, width in enumerate(self.widths[:-1]):
-            place = (at % half - 1) // self.step
-            hidden = at % half > 0 and place < len(columns) and columns[place].hidden
-            sheet.set_column(at, at, min(width, 60), None, {"hidden": True} if hidden else {})
+        self._set_widths()
         sheet.freeze_panes(TITLE_ROWS + 2, 1)
         sheet.hide_gridlines(2)
         page = self.computed.statement.page
@@ -511,17 +515,17 @@ def _spots(computed: Computed, first: int, across: int) -> tuple[dict[str, tuple
     second one `across` columns to the right, both ending on one row, what is hidden below them."""
     rows = computed.rows
     if not any(row.panel == 2 for row in rows):
-        return {row.key: (first + at, 0) for at, row in enumerate(rows)}, len(rows)
-    found: dict[str, tuple[int, int]] = {}
+        return {row.key: (first + number, 0) for number, row in enumerate(rows)}, len(rows)
+    spots: dict[str, tuple[int, int]] = {}
     halves = [[row for row in rows if (row.panel == 2) == second and not row.hidden] for second in (False, True)]
     tall = max(map(len, halves))
     for half, left in zip(halves, (0, across), strict=True):
-        last = max((place for place, row in enumerate(half) if row.kind == "total"), default=len(half))
-        for place, row in enumerate(half):
-            found[row.key] = (first + place + (tall - len(half) if place >= last else 0), left)
+        last = max((number for number, row in enumerate(half) if row.kind == "total"), default=len(half))
+        for number, row in enumerate(half):
+            spots[row.key] = (first + number + (tall - len(half) if number >= last else 0), left)
     hidden = [row for row in rows if row.hidden]
-    found |= {row.key: (first + tall + at, 0) for at, row in enumerate(hidden)}
-    return found, tall + len(hidden)
+    spots |= {row.key: (first + tall + number, 0) for number, row in enumerate(hidden)}
+    return spots, tall + len(hidden)
 
 
 def _rulings(row: Row) -> dict[str, object]:

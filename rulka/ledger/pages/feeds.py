@@ -131,11 +131,19 @@ class FeedPage(LedgerPage):
     bounds: Mapping[str, Any]
     sign_in: Mapping[str, Any]
     mapped: str
-    pulls: PullTimes
-    pull_kinds: Sequence[tuple[str, str]]
-    weekdays: Sequence[str]
-    minutes: Sequence[int]
-    server_zone: str
+    weekdays: Sequence[str] = WEEKDAYS[1:] + WEEKDAYS[:1]
+    minutes: Sequence[int] = MINUTES
+    server_zone: str = settings.TIME_ZONE
+
+    @property
+    def pulls(self) -> PullTimes:
+        """When it pulls by itself."""
+        return read_schedule(self.feed.schedule)
+
+    @property
+    def pull_kinds(self) -> list[tuple[str, str]]:
+        """The ways to say when, with their words; fields only where nothing else says it."""
+        return [(kind, words) for kind, words in KINDS.items() if kind != "fields" or self.pulls.kind == "fields"]
 
 
 def _save(posted: QueryDict, seat: Seat, feed: Feed) -> None:
@@ -161,7 +169,6 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
             done = "Saved."
         except RulkaError as error:
             problem = error
-    pulls = read_schedule(feed.schedule)
     rules = [(kind, title, (feed.rules or {}).get(kind, RULES[kind])) for kind, title in FINDINGS.items()]
     text = json.dumps(feed.mapping, indent=1, ensure_ascii=False) if feed.mapping else ""
     return FeedPage(
@@ -183,11 +190,6 @@ def feed_page(request: HttpRequest, pk: int) -> HttpResponse:
         bounds=feed.options.get("bounds") or {},
         sign_in=feed.options.get("sign_in") or {},
         mapped=TARGETS.get(feed.mapping.get("table", ""), "") if feed.kind == Feed.Kind.TABLE else "",
-        pulls=pulls,
-        pull_kinds=[(kind, words) for kind, words in KINDS.items() if kind != "fields" or pulls.kind == "fields"],
-        weekdays=WEEKDAYS[1:] + WEEKDAYS[:1],
-        minutes=MINUTES,
-        server_zone=settings.TIME_ZONE,
     ).answer(request)
 
 
