@@ -272,6 +272,7 @@ def test_page_is_furnished_previewed_and_printed(page: Page, tmp_path):
     page.get_by_label("Top right", exact=True).fill("For the board, ")
     page.get_by_label("Put a token into Top right").select_option("period")
     expect(page.locator("#panel .done")).to_contain_text("page header right to For the board, {period}")
+    page.get_by_text("More about figures").click()
     page.get_by_label("Decimal mark").select_option("comma")
     expect(page.locator("#panel .done")).to_contain_text("decimal mark to comma")
     expect(picture).not_to_have_attribute("src", before)

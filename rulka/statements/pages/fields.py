@@ -260,18 +260,10 @@ COLUMN = (
     SettingRows("From where", (
         SettingRow("scenario", "Scenario", "choice", Of("scenarios"), "actual", READING),
         SettingRow("window", "Window of time", "suggest", WINDOWS, "period", READING, Of("windowed")),
-        SettingRow("shift", "Shifted by", "suggest", SHIFTS, "not shifted", READING),
-        SettingRow("measure", "Measure", "choice", MEASURES, "activity", READING),
+        SettingRow("shift", "Shifted by", "suggest", SHIFTS, "not shifted", READING, hint="-1 year: the year before"),
+        SettingRow("measure", "Measure", "choice", MEASURES, "activity", READING,
+                   hint="closing: what stands at the end"),
         SettingRow("narrow", "Narrowed to", default="everything", kinds=READING, example=Of("example")),
-        SettingRow("then", "Then, after the period", "choice", Of("others"), "nothing", READING),
-        SettingRow("entries", "Entries", "choice", ENTRIES, "posted", READING),
-        SettingRow("credits", "Credits", "choice", ("positive", "negative"), "positive", READING),
-        SettingRow("node", "Node", "choice", NODES, "that of the page", READING, NODES),
-        SettingRow("inside", "Inside of node", "choice", NODES, "all of it", READING, NODES),
-        SettingRow("calendar", "Calendar", "choice", ("own", "group"), "as the statement", READING, Of("calendars")),
-        SettingRow("part", "Consolidation", "choice", CONSOLIDATION, "before elimination", READING),
-        SettingRow("weeks", "Weeks begin", "choice", WEEKDAYS, "with the period", READING),
-        SettingRow("by day", "Budgets by day", "choice", ("refuse", "spread"), "refuse", READING),
         SettingRow("check", "Columns that together, by key", kinds=CHECK, hint=TOGETHER),
         SettingRow("equals", "must equal the column", kinds=CHECK),
         SettingRow("tolerance", "Tolerance", default="0", kinds=CHECK),
@@ -285,6 +277,18 @@ COLUMN = (
         SettingRow("aggregates", "Totals", "choice", YES_NO, "by kind", (*DIFFERENCES, "formula"), hint=AGAIN),
         SettingRow("text", "Text", "choice", TEXTS, kinds=("text",)),
     )),
+    SettingRows("More about what it reads", (
+        SettingRow("then", "Then, after the period", "choice", Of("others"), "nothing", READING,
+                   hint="a forecast for the periods that are to come"),
+        SettingRow("entries", "Entries", "choice", ENTRIES, "posted", READING),
+        SettingRow("credits", "Credits", "choice", ("positive", "negative"), "positive", READING),
+        SettingRow("node", "Node", "choice", NODES, "that of the page", READING, NODES),
+        SettingRow("inside", "Inside of node", "choice", NODES, "all of it", READING, NODES),
+        SettingRow("calendar", "Calendar", "choice", ("own", "group"), "as the statement", READING, Of("calendars")),
+        SettingRow("part", "Consolidation", "choice", CONSOLIDATION, "before elimination", READING),
+        SettingRow("weeks", "Weeks begin", "choice", WEEKDAYS, "with the period", READING),
+        SettingRow("by day", "Budgets by day", "choice", ("refuse", "spread"), "refuse", READING),
+    ), folded=True, opens=("then", "entries", "credits", "node", "inside", "calendar", "part", "weeks", "by day")),
     SettingRows("How it looks", (
         SettingRow("group", "Headings above, one a row", "area", default="none"),
         SettingRow("hide", "Hide", "choice", COLUMN_HIDING, "never"),
@@ -299,35 +303,47 @@ SEPARATORS = ("space", "comma", "point", "apostrophe", "none")
 STATEMENT = (
     SettingRows("Title", (SettingRow("title", "Title"), SettingRow("subtitle", "Below it", default="nothing"))),
     SettingRows("Figures", (
-        SettingRow("figures.unit", "Unit", "choice", UNITS, "units"),
+        SettingRow("figures.unit", "Unit", "choice", UNITS, "units", hint="1 234 500 is 1 234.5 thousands"),
         SettingRow("figures.decimals", "Decimals", "choice", "0123", "2"),
-        SettingRow("figures.negative", "Negative", "choice", ("minus", "brackets", "red"), "minus"),
+        SettingRow("figures.negative", "Negative", "choice", ("minus", "brackets", "red"), "minus",
+                   hint="\u2212120, (120) or \u2212120 in red"),
+    )),
+    SettingRows("More about figures", (
         SettingRow("figures.zero", "Zero", "choice", ("dash", "0", "blank"), "dash"),
-        SettingRow("figures.currency", "Currency", "choice", CURRENCIES, "never"),
-        SettingRow("figures.currency as", "Named by", "choice", ("symbol",), "code"),
-        SettingRow("figures.totals shaded", "Totals shaded", "choice", ("light", "strong"), "no"),
-        SettingRow("figures.totals ruled", "Totals ruled", "choice", tuple(RULED), "by kind"),
+        SettingRow("figures.currency", "Currency", "choice", CURRENCIES, "never",
+                   hint="named beside the first figure and on totals"),
+        SettingRow("figures.currency as", "Named by", "choice", ("symbol",), "code", hint="EUR or \u20ac"),
         SettingRow("figures.rounding", "Rounding", "choice", ROUNDINGS, "exact"),
         SettingRow("figures.rest", "Takes the differences", "choice", Of("labels"), "largest remainder",
                    when=Of("rounds")),
         SettingRow("figures.grouping", "Thousands", "choice", SEPARATORS, "space"),
         SettingRow("figures.decimal mark", "Decimal mark", "choice", ("point", "comma"), "point"),
-        SettingRow("currency", "Currency of the page", "choice", ("group",), "the node's own"),
+        SettingRow("currency", "Currency of the page", "choice", ("group",), "the node's own",
+                   hint="group: companies are translated and added up"),
         SettingRow("calendar", "Calendar", "choice", ("own",), "the group's", when=Of("calendars")),
-    )),
+    ), folded=True),
+    SettingRows("Totals", (
+        SettingRow("figures.totals shaded", "Shaded", "choice", ("light", "strong"), "no"),
+        SettingRow("figures.totals ruled", "Ruled", "choice", tuple(RULED), "by kind",
+                   hint="all totals that have no look of their own"),
+    ), folded=True, opens=("figures.totals shaded", "figures.totals ruled")),
     SettingRows("Paper", (
-        SettingRow("depth", "Output shows", "choice", DEPTHS, "figures"),
+        SettingRow("depth", "Output shows", "choice", DEPTHS, "figures", hint="with the accounts below each line"),
         SettingRow("page.paper", "Paper", "choice", PAPERS, "A4"),
         SettingRow("page.orientation", "Orientation", "choice", ORIENTATIONS, "by its columns"),
+    )),
+    SettingRows("More about paper", (
         SettingRow("page.fit", "Fit to", "choice", ("width",), "as it is"),
         SettingRow("page.heads", "Headings", "choice", ("once",), "on every page"),
         SettingRow("page.breaks", "New page", "choice", ("before sections",), "where it is full"),
         SettingRow("page.title", "Title block", "choice", ("left out",), "shown"),
         SettingRow("page.checks", "Checks", "choice", ("left out",), "shown"),
+    ), folded=True, opens=("page.fit", "page.heads", "page.breaks", "page.title", "page.checks")),
+    SettingRows("Logo", (
         SettingRow("page.logo", "Logo", "choice", Of("pictures"), "none"),
-        SettingRow("page.logo place", "Logo stands", "choice", ("left", "centre"), "right"),
-        SettingRow("page.logo height", "Logo's height, mm", default="16", example="5 to 60"),
-    )),
+        SettingRow("page.logo place", "Stands", "choice", ("left", "centre"), "right"),
+        SettingRow("page.logo height", "Height in mm", default="16", example="5 to 60"),
+    ), folded=True, opens=("page.logo",)),
     SettingRows("To explain", (
         SettingRow("explain.beyond", "Beyond", default="nothing", example="100 000 and 5 %"),
         *(SettingRow(f"explain.types.{kind}", f"Of {kind}", default="the same")
@@ -397,9 +413,13 @@ def _written(
         fields = [row for row in rows.rows if not row.kinds or kind in row.kinds]
         settings = tuple(setting(row) for row in fields if row.when is None or said(row.when))
         if settings:
-            is_open = not rows.folded or any(raw.get(path) for path in rows.opens)
+            is_open = not rows.folded or any(_is_written(raw, path) for path in rows.opens)
             groups.append(SettingGroup(rows.title, settings, is_open))
     return groups
+
+
+def _is_written(raw: Raw, path: str) -> bool:
+    return bool(value_of(raw, path) if "." in path else raw.get(path))
 
 
 def line_settings(

@@ -29,6 +29,7 @@ from rulka.core.edits.starting import KINDS, patterns_for
 from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
 from rulka.core.proof.checks import Check
+from rulka.core.proof.marks import Mark, marks
 from rulka.core.proof.placing import Suggestion, suggestions
 from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
@@ -295,6 +296,8 @@ class LinePanel(SettingsBody):
     matched: Sequence[Item] = ()
     line_codes: Sequence[str] = ()
     matched_count: int = 0
+    marked: Sequence[Mark] = ()
+    """What the margin marks it with, said in words."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -324,8 +327,10 @@ def _line(about: PanelSubject) -> LinesPanel | LinePanel:
     matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
     unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
     flipped = bool(unsigned) and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0
+    marked = marks(computed, about.outcome.checks, suggestions(computed)).get(state.get("row") or line.key, ())
     return LinePanel(
         line=line,
+        marked=marked,
         row=computed.rows_by_key.get(state.get("row", "")),
         matched=matched[:60],
         line_codes=[account.code for account in matched],

@@ -111,7 +111,10 @@ class _Writer:
     def _mark(self, mark: Mark, key: str) -> str:
         text = escape(mark.text)
         if mark.kind == "sealed":
-            return f'<span class="seal" role="img" aria-label="Detail is sealed" title="{text}"></span>'
+            return (
+                f'<a class="seal" tabindex="-1" href="{self.base}panel=line&amp;row={quote(key)}" title="{text}" '
+                f'aria-label="{text}"></a>'
+            )
         if mark.column:
             place = f"panel=explain&amp;row={quote(key)}&amp;column={quote(mark.column)}"
             return (
