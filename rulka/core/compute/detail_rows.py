@@ -125,8 +125,9 @@ def _entries(readings: Readings, leaf: Leaf, columns: Sequence[Column], open_key
 
 
 def _entry_row(line: EntryLine, entity: str, leaf: Leaf, columns: Sequence[Column], readings: Readings) -> DetailRow:
-    """The row of an entry, without amounts yet."""
-    label = f"{line.number} {line.description}".strip()
+    """The row of an entry, without amounts yet; its label says the day where no column does."""
+    day = "" if any(column.asked.text == "date" for column in columns) else f"{line.day.isoformat()} "
+    label = f"{day}{line.number} {line.description}".strip()
     row = _empty(leaf, f"{entity}/{line.number}", label, "entry", columns, readings)
     row.texts = {
         "number": line.number,

@@ -224,6 +224,10 @@ def _paper(page: PageDef, shown: list[ShownStatement], total: int = 0) -> str:
         if text
     )
     rules = [f"@page {{ size: {page.paper} {orientation}; margin: 15mm 14mm 15mm;\n{boxes}}}"]
+    rules += [
+        'tbody tr { string-set: running ""; } tr[data-running] { string-set: running attr(data-running); }',
+        f"@page {{ @top-left {{ {BOX} content: string(running, start); }} }}" if not page.header.left else "",
+    ]
     rules.append(f"thead {{ display: {'table-header-group' if page.repeat_heads else 'table-row-group'}; }}")
     if page.fit:
         width = PAPER_WIDTHS[page.paper][orientation == "landscape"] - MARGINS
@@ -326,13 +330,18 @@ def _line(boxes: Boxes, values: Mapping[str, str]) -> str:
 
 def _tables(shown: ShownStatement) -> str:
     """One table, or two side by side."""
-    tables = [
-        f"<table>{_head(shown)}<tbody>{''.join(_row(row, shown) for row in rows)}</tbody></table>"
-        for rows in shown.panels
-    ]
+    tables = [f"<table>{_head(shown)}<tbody>{''.join(_rows(rows, shown))}</tbody></table>" for rows in shown.panels]
     if len(tables) == 1:
         return tables[0]
     return f"<div class=sides>{''.join(f'<div class=side>{table}</div>' for table in tables)}</div>"
+
+
+def _rows(rows: Sequence[ShownRow], shown: ShownStatement) -> Iterator[str]:
+    """The rows in order; a row that an entry follows knows what that is below, so that the next page says it again."""
+    above = ""
+    for row, following in zip(rows, [*rows[1:], None], strict=True):
+        above = above if row.kind == "entry" else row.label
+        yield _row(row, shown, above if following and following.kind == "entry" else "")
 
 
 def _head(shown: ShownStatement) -> str:
@@ -373,7 +382,7 @@ def _text(cell: ShownCell) -> str:
     return f'<a class=trace href="{escape(cell.link, quote=True)}">{text}</a>' if cell.link else text
 
 
-def _row(row: ShownRow, shown: ShownStatement) -> str:
+def _row(row: ShownRow, shown: ShownStatement, above: str = "") -> str:
     cells = "".join(
         f"<td class={_classes(cell)}>{TRIANGLE[cell.verdict]}{_trend(cell.trend)}{_text(cell)}</td>"
         for cell in row.cells
@@ -381,7 +390,8 @@ def _row(row: ShownRow, shown: ShownStatement) -> str:
     note = f"<sup>{escape(row.note)}</sup>" if row.note else ""
     label = f'<td style="padding-left:{2 + 4 * row.depth}mm">{escape(row.label)}{note}</td>' if shown.has_label else ""
     outer = " outer" if row.kind == "section" and not row.depth else ""
-    return f'<tr class="{row.classes}{outer}">{label}{cells}</tr>'
+    running = f' data-running="{escape(above, quote=True)}, continued"' if above else ""
+    return f'<tr class="{row.classes}{outer}"{running}>{label}{cells}</tr>'
 
 
 def _classes(cell: ShownCell) -> str:
