@@ -18,7 +18,7 @@ from rulka.core.definitions.headings import fill_heading
 from rulka.core.definitions.keys import slug
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import TIME, ColumnDef, SpanDef
-from rulka.core.definitions.windows import PIECE, Shift, WindowDef, pieces_of, read_window, shifted, window_at
+from rulka.core.definitions.windows import BY_DAY, PIECE, Shift, WindowDef, pieces_of, read_window, shifted, window_at
 
 
 def build_columns(
@@ -127,7 +127,7 @@ class _Series:
     def _within(self, within: WindowDef, at: Period, asked: ColumnDef) -> tuple[Window | None, list[NoTime]]:
         """The window that a series cuts, and blank pieces for what of it lies before the calendar, or that say why it
         can't be cut."""
-        if within.kind in ("week", "days"):
+        if within.kind in BY_DAY:
             return None, [NoTime("no period", f"a series is cut from whole periods, and '{within.written}' is days")]
         whole = window_at(self.calendar, within, at)
         if whole is not None:

@@ -23,10 +23,11 @@ WINDOWS: Final = (
 )
 """The windows that are plain words; see `WINDOW_FORMS` for those with numbers."""
 
-WINDOW_FORMS = "last 12 periods, periods 1 to 6, week 2 or 2026-10-05 to 2026-10-11"
+WINDOW_FORMS = "last 12 periods, periods 1 to 6, week 2, days 1 to 10, days 16 to last or 2026-10-05 to 2026-10-11"
 LAST = re.compile(r"last ([1-9][0-9]{0,2}) periods?", re.ASCII)
 NUMBERED = re.compile(r"periods? ([1-9][0-9]?)(?: to ([1-9][0-9]?))?", re.ASCII)
 WEEK = re.compile(r"week ([1-9][0-9]?)", re.ASCII)
+PART = re.compile(r"days? ([1-9][0-9]{0,2})(?: to ([1-9][0-9]{0,2}|last))?", re.ASCII)
 DAYS = re.compile(r"([0-9]{4}-[0-9]{2}-[0-9]{2}) to ([0-9]{4}-[0-9]{2}-[0-9]{2})", re.ASCII)
 SHIFT = re.compile(r"(?P<count>[+-]?[0-9]{1,3}) (?P<unit>year|quarter|period)s?", re.ASCII)
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
@@ -43,15 +44,19 @@ WindowKind = Literal[
     "last",
     "numbered",
     "week",
+    "days of period",
     "days",
     "piece",
 ]
+BY_DAY = ("week", "days of period", "days")
+"""Kinds of windows that may begin and end within a period."""
 
 
 @dataclass(frozen=True)
 class WindowDef:
-    """What time a definition asks for: `first` is the number of a `last`, `numbered` or `week` window, `last` where a
-    numbered one ends, `start` and `end` the days of `days`, both included; `piece` is the piece of a series."""
+    """What time a definition asks for: `first` is the number of a `last`, `numbered`, `week` or `days of period` window,
+    `last` where a numbered one or some days of the period end (0 for its last day), `start` and `end` the days of
+    `days`, both included; `piece` is the piece of a series."""
 
     written: str
     kind: WindowKind
@@ -110,6 +115,11 @@ def read_window(text: str) -> WindowDef:
         return WindowDef(text, "numbered", first, until)
     if week := WEEK.fullmatch(text):
         return WindowDef(text, "week", int(week[1]))
+    if part := PART.fullmatch(text):
+        first, until = int(part[1]), 0 if part[2] == "last" else int(part[2] or part[1])
+        if until and first > until:
+            raise RulkaError(f"'{text}' runs backwards.", hint="Give the earlier day first.", code="window")
+        return WindowDef(text, "days of period", first, until)
     if days := DAYS.fullmatch(text):
         start, end = _day(days[1], text), _day(days[2], text)
         if end < start:
@@ -179,10 +189,19 @@ def window_at(calendar: FiscalCalendar, asked: WindowDef, period: Period, week_s
         case "week":
             weeks = list(weeks_of(period, week_start))
             return weeks[asked.first - 1] if asked.first <= len(weeks) else None
+        case "days of period":
+            return _days_of(period, asked)
         case "days":
             return _between(calendar, asked)
         case "piece":
             raise RulkaError("Only a series through time has pieces.", hint="Say which window.", code="window")
+
+
+def _days_of(period: Period, asked: WindowDef) -> Window | None:
+    """Days counted from the period's first one; a period that is shorter ends them, or has none of them."""
+    start = period.start + timedelta(days=asked.first - 1)
+    end = min(period.start + timedelta(days=asked.last - 1), period.end) if asked.last else period.end
+    return Window(period.index, period.index, days_title(start, end), start, end) if start <= period.end else None
 
 
 def _between(calendar: FiscalCalendar, asked: WindowDef) -> Window | None:
