@@ -28,21 +28,6 @@ def minor_digits(code: str) -> int:
     return int(exponent)
 
 
-SYMBOLS = {
-    "AUD": "A$", "BRL": "R$", "CAD": "CA$", "CNY": "CN¥", "CZK": "Kč", "DKK": "kr", "EUR": "€", "GBP": "£",
-    "HKD": "HK$",
-    "HUF": "Ft", "ILS": "₪", "INR": "₹", "ISK": "kr", "JPY": "¥", "KRW": "₩", "MXN": "MX$", "NOK": "kr", "NZD": "NZ$",
-    "PHP": "₱", "PLN": "zł", "RON": "lei", "SEK": "kr", "THB": "฿", "TRY": "₺", "TWD": "NT$", "UAH": "₴", "USD": "$",
-    "VND": "₫", "ZAR": "R",
-}  # fmt: skip
-"""Symbols that are read without doubt where figures are of one currency; all others are named by their code."""
-
-
-def symbol_of(code: str) -> str:
-    """A currency's symbol, or its code where it has none that everybody reads."""
-    return SYMBOLS.get(code, code)
-
-
 @cache
 def currency_digits() -> dict[str, int]:
     """Minor digits of every currency that amounts can be kept in."""

@@ -22,8 +22,8 @@ from rulka.core.money import (
     grouped,
     ratio_text,
     round_half_away,
+    symbol_of,
 )
-from rulka.formats.currencies import symbol_of
 
 DASH = "\u2013"
 

@@ -54,9 +54,9 @@ BY_DAY = ("week", "days of period", "days")
 
 @dataclass(frozen=True)
 class WindowDef:
-    """What time a definition asks for: `first` is the number of a `last`, `numbered`, `week` or `days of period` window,
-    `last` where a numbered one or some days of the period end (0 for its last day), `start` and `end` the days of
-    `days`, both included; `piece` is the piece of a series."""
+    """What time a definition asks for: `first` is the number of a `last`, `numbered`, `week` or `days of period`
+    window, `last` where a numbered one or some days of the period end (0 for its last day), `start` and `end` the days
+    of `days`, both included; `piece` is the piece of a series."""
 
     written: str
     kind: WindowKind
