@@ -27,7 +27,7 @@ Object.assign(grid, {
 // of the cell, headings belong to a row.
 new MutationObserver(() => {
   grid.querySelector("revogr-row-headers:not([aria-hidden])")?.setAttribute("aria-hidden", "true");
-  for (const row of grid.querySelectorAll(".header-rgRow:not([role])")) row.setAttribute("role", "row");
+  for (const heads of grid.querySelectorAll(".header-rgRow:not([role])")) heads.setAttribute("role", "row");
 }).observe(grid, { childList: true, subtree: true });
 
 grid.addEventListener("beforeedit", (event) => {
