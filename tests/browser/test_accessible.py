@@ -59,6 +59,8 @@ def judged(page, addresses, within="html"):
         page.goto(address)
         page.wait_for_function(STILL)
         wrong += [f"{address}\n  {problem}" for problem in problems_of(page, within)]
+        if page.locator("#keys").count() and not page.locator("#keys .purpose").count():
+            wrong.append(f"{address}\n  nobody is told what it is for")
     return wrong
 
 
