@@ -312,7 +312,9 @@ def test_what_no_page_sends_is_refused_in_words(do, values, message, accountant)
 def test_picker_lists_accounts_with_balances_and_where_they_stand(accountant, demo_folder):
     oracle = Oracle(demo_folder / "ledger", demo_folder / "news")
     closing = oracle.trial_balance("TF", (2027, 7), (2027, 7))
-    picks = page(accountant, "balance-sheet", panel="accounts", row="receivables", search="bank").context["pick_rows"]
+    shown = page(accountant, "balance-sheet", panel="accounts", row="receivables", search="bank")
+    assert '<aside class="panel wide"' in shown.content.decode(), "accounts need more room than a line's settings"
+    picks = shown.context["pick_rows"]
     rows = {pick.code: pick for pick, _ in picks}
     assert rows["1810"].amount == int(closing["1810"][3] * 100) and rows["1810"].lines == ("Cash and bank",)
     assert not rows["1810"].chosen and rows["1800"].below == 5 and next(iter(rows)) == "1800"

@@ -308,7 +308,6 @@ class AccountsPanel(LinePanel):
     picks: Picks
     pick_rows: Sequence[tuple[Pick, str]]
     setting: Setting
-    wide: bool = True
 
 
 def _line(about: PanelSubject) -> LinesPanel | LinePanel:
@@ -372,7 +371,7 @@ def _accounts(about: PanelSubject) -> LinesPanel | LinePanel:
         only=state.get("only", ""),
     )
     return AccountsPanel(
-        **shown.context,
+        **shown.context | {"wide": True},
         picks=found,
         pick_rows=[
             (pick, figure_text(Fraction(pick.amount, 10**pick.digits), digits=pick.digits)) for pick in found.rows
