@@ -293,6 +293,33 @@ def test_members_scenarios_and_rates(ternwick, client):
     assert "11.2534" in get(client, "ledger-rates")
 
 
+def test_trial_balance_leads_to_the_lines_that_make_up_each_amount(ternwick, client):
+    """Every third account's debits and credits are what the journal behind their link adds up to, by department too."""
+    as_(client, "accountant")
+    for more in ({}, {"by": "department"}, {"pending": "1"}):
+        asked = {"from": "2027-P06", "to": "2027-P07", "entity": "TF", **more}
+        shown = lxml.html.fromstring(client.get(reverse("ledger-trial-balance"), asked).content)
+        rows = shown.xpath("//table[contains(@class, 'rows tb')]/tbody/tr")
+        followed = 0
+        for row in rows[:: 3 if not more else 25]:
+            debit, credit = (cell.text_content().strip() for cell in row.xpath("td[@class='n']")[1:3])
+            ways = {link.get("href") for link in row.xpath("td[@class='n']/a")}
+            if not ways:
+                assert debit == credit == "\u2013", row.text_content()
+                continue
+            (way,) = ways
+            sums = client.get(way).context["shown"].sums
+            digits = [[re.sub(r"[^0-9]", "", text) for text in pair[1:]] for pair in sums]
+            assert [re.sub(r"[^0-9]", "", text) or "0" for text in (debit, credit)] in digits, row.text_content()
+            followed += 1
+        assert followed > 2
+    assert (
+        "ledger/journal/?" not in get(client, "ledger-trial-balance", revision="1").partition('class="list rows tb')[2]
+    )
+    budget = get(client, "ledger-trial-balance", scenario="budget").partition('class="list rows tb')[2]
+    assert budget and "kind=normal" not in budget, "the journal has no lines of a budget"
+
+
 def test_trial_balance_page_breaks_down_goes_back_and_exports(ternwick, client, command):
     as_(client, "accountant")
     asked = {"entity": "TF", "from": "2027-P01", "to": "2027-P07"}

@@ -16,12 +16,12 @@ from django.views.decorators.http import require_GET, require_http_methods
 from rulka.core.books.calendar import Period, period_code
 from rulka.core.books.chart import Item
 from rulka.core.books.frame import Frame
-from rulka.core.books.selection import select
+from rulka.core.books.selection import SelectionPart, select
 from rulka.core.books.trial_balance import EntityPart, TrialBalance, TrialBalanceRow, trial_balance
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.money import grouped, minor_text
-from rulka.core.values import quoted, whole
-from rulka.formats.figures import plain_text
+from rulka.core.values import whole
+from rulka.formats.figures import DASH, plain_text
 from rulka.ledger import editing
 from rulka.ledger.leaving import left_rows, rows_as_csv, rows_as_workbook
 from rulka.ledger.models import Scenario
@@ -421,16 +421,22 @@ def _range(request: HttpRequest, about: TrialBalanceTerms | None) -> list[str]:
 
 
 def _shown(row: TrialBalanceRow, about: TrialBalanceTerms) -> dict[str, Any]:
-    amounts = [SEALED if row.is_sealed else grouped(amount, row.digits) if amount else "" for amount in row.amounts]
+    amounts = [SEALED if row.is_sealed else grouped(amount, row.digits) if amount else DASH for amount in row.amounts]
     lines = "" if row.is_sealed else _lines_of(row, about)
     return {
         "row": row,
         "amounts": [
-            (amount, lines and f"{lines}&kind=normal" if at in (1, 2) else "") for at, amount in enumerate(amounts)
+            (amount, lines and f"{lines}&kind=normal" if at in (1, 2) and amount != DASH else "")
+            for at, amount in enumerate(amounts)
         ],
         "lines": lines,
         "quantity": about.frame.accounts[row.account].type == "statistical",
     }
+
+
+def _selecting(code: str) -> str:
+    """A selection that means one code, whichever signs are in it."""
+    return SelectionPart("code", code).text()
 
 
 def _lines_of(row: TrialBalanceRow, about: TrialBalanceTerms) -> str:
@@ -439,13 +445,13 @@ def _lines_of(row: TrialBalanceRow, about: TrialBalanceTerms) -> str:
     if not about.in_journal:
         return ""
     wanted = {
-        "accounts": quoted(row.account),
-        "entities": quoted(row.entity),
+        "accounts": _selecting(row.account),
+        "entities": _selecting(row.entity),
         "first": about.first.code,
         "last": about.last.code,
     }
     if about.by:
-        wanted[f"m-{about.by}"] = quoted(row.member)
+        wanted[f"m-{about.by}"] = _selecting(row.member)
     return urlencode(wanted if about.pending else wanted | {"status": "posted"})
 
 
