@@ -180,6 +180,8 @@ def narrow_by_mouse(mouse: Mouse) -> None:
 def placed(page: Page) -> None:
     expect(page.locator("#panel .done")).to_contain_text("6815 Shore power placed")
     expect(page.locator("#foot")).to_contain_text("Foots: every check holds")
+    expect(page.locator("#announce")).to_contain_text("6815 Shore power placed")
+    expect(page.locator("#announce")).to_contain_text("Foots: every check holds")
 
 
 def place_by_keys(keys: Keys) -> None:

@@ -130,6 +130,14 @@ const rulka = {
         .querySelector(".ways [aria-current], .crumbs b, a")
         ?.focus({ preventScroll: true });
   });
+  // what came of an edit is said to those who don't see it, with whether the statement still foots
+  document.addEventListener("htmx:afterSettle", () => {
+    const said = document.querySelector("#panel :is(.done, .warned)[role=status]");
+    const verdict = document.getElementById("verdict-line");
+    const text = said ? [said, verdict].map((one) => one?.textContent.trim().replace(/\s+/g, " ")).join(" ") : "";
+    const announce = document.getElementById("announce");
+    if (announce.textContent !== text) announce.textContent = text;
+  });
   document.addEventListener("change", (event) => {
     if (event.target.matches?.("select.sends")) event.target.form.requestSubmit();
   });
