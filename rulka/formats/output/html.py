@@ -46,7 +46,7 @@ sup { color: #8a5d10; font-size: 7pt; line-height: 0; margin-left: 1mm; }
 .notes { margin-top: 4mm; font-size: 8.5pt; } .notes p { margin: 0 0 1mm; white-space: pre-line; }
 table { border-collapse: separate; border-spacing: 0; width: 100%; font-variant-numeric: tabular-nums lining-nums; }
 th { font-weight: 600; text-align: right; padding: 1mm 2mm; vertical-align: bottom; }
-th:first-child, td:first-child { text-align: left; }
+th:first-child, td:first-child { text-align: left; overflow-wrap: anywhere; }
 tr.groups th { text-align: left; }
 tr.heads th { border-bottom: 0.8pt solid #20292b; }
 td { padding: 0.45mm 2mm; border-bottom: 0.3pt solid #e6e0d1; vertical-align: bottom; }

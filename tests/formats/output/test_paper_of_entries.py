@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import re
 
+import pypdfium2
 import pytest
 from pypdf import PdfReader
 
@@ -55,3 +56,16 @@ def test_an_entry_says_its_day_unless_a_column_does(made):
     days = r"20[0-9]{2}-[0-9]{2}-[0-9]{2} TF-"
     assert re.search(days, made("csv").decode())
     assert not re.search(days, made("csv", ", {column: day, text: date, heading: Date}").decode())
+
+
+def test_a_long_word_in_a_label_pushes_no_figure_off_the_paper(ternwick, command, tmp_path):
+    text = TEXT.replace("Costs", "Averylongword" * 12).replace("depth: entries\n", "") % (
+        ", {column: b, scenario: budget}, {column: c, shift: -1 year}"
+    )
+    (tmp_path / "s.yaml").write_text(text)
+    command("load_statement", tmp_path / "s.yaml", ledger="ternwick")
+    command("run_statement", "listed", ledger="ternwick", period="2027-P07", format="pdf", out=tmp_path / "s.pdf")
+    page = pypdfium2.PdfDocument(tmp_path / "s.pdf")[0]
+    words = page.get_textpage()
+    boxes = [words.get_charbox(at) for at in range(words.count_chars())]
+    assert max(box[2] for box in boxes) < page.get_width() - 20 and len(boxes) > 200
