@@ -421,7 +421,7 @@ def test_library_has_shelves_tags_favourites_and_rights(page: Page, browser, liv
     page.get_by_label("Favourite: Balance sheet", exact=True).click()
     expect(page.get_by_role("heading", name="Favourites")).to_be_visible()
     page.get_by_label("Search statements").fill("board")
-    expect(page.locator("#library table td.whitespace-nowrap a")).to_have_text(["Balance sheet"])
+    expect(page.locator("#library table td.name a")).to_have_text(["Balance sheet"])
     shelf = page.locator("#library h2 a").first.get_attribute("href")
     other = browser.new_context(base_url=live_server.url).new_page()
     other.goto("/sign-in/")

@@ -186,6 +186,11 @@ def main() -> None:
 
 def words(html: str) -> str:
     """The text of a page, without tags, moments and how long it took."""
+    html = re.sub(r'<nav class="skips".*?</nav>', " Skip to the page ", html, flags=re.S)
+    html = re.sub(r'<button[^>]* id="help".*?</button>|<a href="/help/">Guides</a>', " ", html, flags=re.S)
+    html = re.sub(r'<aside class="firsthint".*?</aside>|<p class="(purpose|guides)">.*?</p>', " ", html, flags=re.S)
+    html = re.sub(r'<dialog id="keys" class="keys" aria-label="Help">.*?</dialog>', " ", html, flags=re.S)
+    html = re.sub(r'<span class="sr-only">, [^<]*</span></button>', " </button>", html)
     text = re.sub(r"<(script|style|svg).*?</\1>|<[^>]*>", " ", html, flags=re.S)
     text = re.sub(r"\d{1,2} \w+ 20\d\d,? \d\d:\d\d|\b\d+ ms\b|\d\d:\d\d", "", text)
     return " ".join(text.split())

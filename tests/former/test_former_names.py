@@ -5,6 +5,8 @@ from __future__ import annotations
 
 import gzip
 import json
+import re
+from functools import reduce
 from pathlib import Path
 
 import pytest
@@ -12,10 +14,22 @@ import pytest
 from tests.former.test_former_database import python
 
 HERE = Path(__file__).parent
+WORDS = (
+    (r"&#x276F;", "❯"),
+    (
+        r"Node (\w+)\.rest holds what no child of ([\w ]+?) does",
+        r"\2, not elsewhere (\1.rest) shows what no node below does",
+    ),
+    (r"What is in no child has a node of its own", "What is in no node below has its own"),
+)
+"""What is said in other words now."""
+
 SEEN = json.loads(
-    gzip.decompress((HERE / "names_seen.json.gz").read_bytes())
-    .decode()
-    .replace("&#x276F;", "❯")  # written as itself now
+    reduce(
+        lambda text, words: re.sub(*words, text),
+        WORDS,
+        gzip.decompress((HERE / "names_seen.json.gz").read_bytes()).decode(),
+    )
 )
 
 

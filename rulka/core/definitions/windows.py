@@ -180,9 +180,7 @@ def window_at(calendar: FiscalCalendar, asked: WindowDef, period: Period, week_s
                 return Window(of_quarter[0].index, of_quarter[-1].index, f"Quarter {quarter}, FY{period.year}")
             return _run(calendar, of_quarter[0], period)
         case "last":
-            own = period if not period.adjusting else [p for p in of_year if not p.adjusting][-1]
-            first = calendar.moved(own, periods=1 - asked.first)
-            return _run(calendar, first, period) if first else None
+            return _last_periods(calendar, period, asked.first)
         case "numbered":
             chosen = [p for p in of_year if asked.first <= p.number <= asked.last]
             return _run(calendar, chosen[0], chosen[-1]) if chosen else None
@@ -195,6 +193,13 @@ def window_at(calendar: FiscalCalendar, asked: WindowDef, period: Period, week_s
             return _between(calendar, asked)
         case "piece":
             raise RulkaError("Only a series through time has pieces.", hint="Say which window.", code="window")
+
+
+def _last_periods(calendar: FiscalCalendar, period: Period, count: int) -> Window | None:
+    """That many ordinary periods up to a period, with the adjusting ones that they pass over."""
+    own = period if not period.adjusting else [p for p in calendar.of_year(period.year) if not p.adjusting][-1]
+    first = calendar.moved(own, periods=1 - count)
+    return _run(calendar, first, period) if first else None
 
 
 def _days_of(period: Period, asked: WindowDef) -> Window | None:

@@ -124,9 +124,9 @@ def test_rows_of_entries_and_counterparties_read_it_too():
     ]
     computed = run([{"column": "group", **YTD}, {"column": "own", **YTD, "calendar": "own"}], spine=spine)
     assert {row.label: row.values for row in computed.rows} == {
-        "e300": (0, 300),
-        "e50000": (50_000, 50_000),
-        "e600000": (600_000, 600_000),
+        "2026-01-08 e300": (0, 300),
+        "2026-04-02 e50000": (50_000, 50_000),
+        "2026-06-20 e600000": (600_000, 600_000),
         "K1": (650_000, 650_300),
     }
 
@@ -134,7 +134,7 @@ def test_rows_of_entries_and_counterparties_read_it_too():
 def test_entries_of_the_own_adjusting_period_are_found_wherever_the_group_adjusts():
     spine = [{"line": "Each", "accounts": "40", "expand": "entries"}]
     computed = run([{"column": "own", "window": "periods 13 to 13", "calendar": "own"}], spine=spine)
-    assert {row.label: row.values for row in computed.rows} == {"e4000": (4000,)}
+    assert {row.label: row.values for row in computed.rows} == {"2026-03-31 e4000": (4000,)}
 
 
 def test_every_figure_agrees_with_its_trace_and_the_footing_holds():
