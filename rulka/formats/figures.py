@@ -108,8 +108,8 @@ NAMING = ("first and totals", "sections and totals")
 """The settings by which figures name their currency; the second one on the first line of each section too."""
 
 
-def first_rows(computed: Computed) -> tuple[str, frozenset[str]]:
-    """The first row of money of the page, and with it the first ones of every section."""
+def first_rows(computed: Computed) -> dict[str, frozenset[str]]:
+    """The rows that name the currency because they are first, by the setting: of the page, or of each section."""
     found, open_section = list[str](), True
     for row in computed.rows:
         if row.kind == "section":
@@ -117,7 +117,7 @@ def first_rows(computed: Computed) -> tuple[str, frozenset[str]]:
         elif open_section and row.has_figures and row.unit == "money" and not row.hidden:
             found.append(row.key)
             open_section = False
-    return (found[0] if found else "", frozenset(found))
+    return dict(zip(NAMING, (frozenset(found[:1]), frozenset(found)), strict=True))
 
 
 def digits_of(row: Row, column: Column, computed: Computed) -> tuple[int, int]:

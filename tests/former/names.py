@@ -22,6 +22,8 @@ from typing import Any
 import django
 import yaml
 
+from tests.former.watch import as_framed_before
+
 HERE = Path(__file__).parent
 WHERE = "?ledger=s&period=2026-P01&node=A&of=A"
 SPINE: dict[str, Any] = {
@@ -186,11 +188,7 @@ def main() -> None:
 
 def words(html: str) -> str:
     """The text of a page, without tags, moments and how long it took."""
-    html = re.sub(r'<nav class="skips".*?</nav>', " Skip to the page ", html, flags=re.S)
-    html = re.sub(r'<button[^>]* id="help".*?</button>|<a href="/help/">Guides</a>', " ", html, flags=re.S)
-    html = re.sub(r'<aside class="firsthint".*?</aside>|<p class="(purpose|guides)">.*?</p>', " ", html, flags=re.S)
-    html = re.sub(r'<dialog id="keys" class="keys" aria-label="Help">.*?</dialog>', " ", html, flags=re.S)
-    html = re.sub(r'<span class="sr-only">, [^<]*</span></button>', " </button>", html)
+    html = as_framed_before(html)
     text = re.sub(r"<(script|style|svg).*?</\1>|<[^>]*>", " ", html, flags=re.S)
     text = re.sub(r"\d{1,2} \w+ 20\d\d,? \d\d:\d\d|\b\d+ ms\b|\d\d:\d\d", "", text)
     return " ".join(text.split())

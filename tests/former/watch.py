@@ -46,13 +46,19 @@ def client_of(name: str) -> Any:
     return client
 
 
-def words(html: str) -> str:
-    """The text of a page, without tags, moments and how long it took, and without the bar, which gains places."""
+def as_framed_before(html: str) -> str:
+    """A page without what its frame gained: skip links, help, hints."""
     html = re.sub(r'<nav class="skips".*?</nav>', " Skip to the page ", html, flags=re.S)
     html = re.sub(r'<button[^>]* id="help".*?</button>|<a href="/help/">Guides</a>', " ", html, flags=re.S)
     html = re.sub(r'<aside class="firsthint".*?</aside>|<p class="(purpose|guides)">.*?</p>', " ", html, flags=re.S)
     html = re.sub(r'<dialog id="keys" class="keys" aria-label="Help">.*?</dialog>', " ", html, flags=re.S)
     html = re.sub(r'<span class="sr-only">, [^<]*</span></button>', " </button>", html)
+    return html
+
+
+def words(html: str) -> str:
+    """The text of a page, without tags, moments and how long it took, and without the bar, which gains places."""
+    html = as_framed_before(html)
     html = re.sub(r"<nav aria-label=\"(?:Sections|Places)\">.*?</nav>", " Ledger Statements ", html, flags=re.S)
     html = re.sub(r"<form class=\"find\".*?</form>", " ", html, flags=re.S)
     html = re.sub(r"<a href=\"/people/[^\"]*\">[^<]*</a>", " ", html)

@@ -71,6 +71,9 @@ def test_settings_are_checked_and_saved(seated):
     assert '<option value="weekday" selected>each weekday</option>' in page
     assert "each weekday at 06:30" in seated.get(reverse("feeds")).content.decode()
     assert feed.options["bounds"] == {"first_day": "2026-01-01", "entities": "A"} and feed.options["long_past"] == 5
+    seated.post(reverse("feed", args=[feed.pk]), {key: value for key, value in good.items() if "pull" not in key})
+    feed.refresh_from_db()
+    assert feed.schedule == "30 6 * * 1-5", "what isn't said of its times leaves them"
     for wrong, message in (
         ({"pull_clock": "noon"}, "is no time of the day"),
         ({"pull": "month", "pull_day": "32"}, "is no whole number from 0 to 31"),

@@ -391,8 +391,7 @@ class _Writer:
         self.has_lead = len({column.scenario_kind for _, column in shown if column.has_figures}) > 1 or any(
             c.of for _, c in shown
         )
-        first, of_sections = first_rows(computed)
-        self.firsts = {"first and totals": frozenset({first}), "sections and totals": of_sections}
+        self.firsts = first_rows(computed)
         totals = [column.key for _, column in reversed(shown) if column.is_total][:MOST_KEPT] if not stepped else []
         self.keep = {key: f"tot-{at}" + (" tot-last" if at == len(totals) - 1 else "") for at, key in enumerate(totals)}
 

@@ -187,8 +187,7 @@ class _Sheet:
         self.widths = (
             [20.0] + [10.0 if self.step == 1 else 8.0] * (self.step * len(computed.columns)) + [3.0]
         ) * halves
-        first, of_sections = first_rows(computed)
-        self.firsts = {"first and totals": frozenset({first}), "sections and totals": of_sections}
+        self.firsts = first_rows(computed)
         self.link = of.about.link if len(computed.rows) * len(computed.columns) <= MOST_LINKS else None
 
     def spot(self, row: Row, place: int) -> tuple[int, int]:

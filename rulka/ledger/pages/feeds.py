@@ -214,7 +214,7 @@ def _settings(posted: QueryDict, feed: Feed) -> dict[str, Any]:
         options["sign_in"] = {"kind": given["sign_in"], "user": given["user"]}
     values: dict[str, Any] = {
         **{name: given[name] for name in ("name", "location", "on_opening")},
-        "schedule": form.schedule(),
+        "schedule": form.schedule() if "pull" in posted else feed.schedule,
         "rules": {kind: posted[f"rule-{kind}"] for kind in FINDINGS if f"rule-{kind}" in posted},
         "options": options,
     }

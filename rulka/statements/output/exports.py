@@ -102,9 +102,9 @@ def export(
     ]
     link, page = _links(outcomes[0], ledger, maker), outcomes[0].computed.statement.page
     if form in ("xlsx", "xls"):
-        book = as_xlsx_pages(
-            given, CoverTexts(ledger.name, at, maker.person, link, stamp, _picture_of(ledger, page.logo))
-        )
+        picture = _picture_of(ledger, page.logo)
+        data = bytes(picture.data) if picture else b""
+        book = as_xlsx_pages(given, CoverTexts(ledger.name, at, maker.person, link, stamp, data))
         return book if form == "xlsx" else as_old(book)
     logo = logo_of(ledger, page.logo)
     if form == "html":
@@ -126,14 +126,13 @@ def _links(outcome: RunOutcome, ledger: Ledger, maker: Maker) -> Callable[[str, 
     return link
 
 
-def _picture_of(ledger: Ledger, name: str) -> bytes:
-    picture = Picture.objects.filter(ledger=ledger, name=name).first() if name else None
-    return bytes(picture.data) if picture else b""
+def _picture_of(ledger: Ledger, name: str) -> Picture | None:
+    return Picture.objects.filter(ledger=ledger, name=name).first() if name else None
 
 
 def logo_of(ledger: Ledger, name: str) -> str:
     """A stored picture as a data address; nothing where there is none of that name."""
-    picture = Picture.objects.filter(ledger=ledger, name=name).first() if name else None
+    picture = _picture_of(ledger, name)
     return f"data:{picture.type};base64,{base64.b64encode(bytes(picture.data)).decode()}" if picture else ""
 
 

@@ -26,7 +26,7 @@ lines: [{line: Costs, accounts: 6500 to 6799}]
 
 @pytest.fixture
 def made(ternwick, command, tmp_path):
-    def make(form, more="", **options):
+    def make(form, more=""):
         (tmp_path / "s.yaml").write_text(TEXT % more)
         command("load_statement", tmp_path / "s.yaml", ledger="ternwick")
         out = tmp_path / f"s.{form}"
