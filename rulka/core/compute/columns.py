@@ -14,7 +14,7 @@ from rulka.core.books.own_calendar import own_period
 from rulka.core.compute.nodes import Node
 from rulka.core.definitions.spans import ColumnDef, ColumnKind
 from rulka.core.definitions.spines import Override
-from rulka.core.definitions.windows import Shift, shifted, weeks_of, window_at
+from rulka.core.definitions.windows import Shift, Stretch, shifted, weeks_of, window_at
 
 
 @dataclass(frozen=True)
@@ -140,6 +140,41 @@ def shifted_window(calendar: FiscalCalendar, window: Window, shift: Shift, week_
     )
 
 
+def stretch_in(stretch: Stretch, column: Column, view: View, run_period: Period) -> Window | None:
+    """The periods that a stretch is in a column: moved as the column is, in its calendar, of a piece of a series those
+    of the piece's year that lie within it. None where there are none, and in the total of a series through time, whose
+    pieces lie apart.
+
+    A period that the column's calendar has and the run's doesn't, such as an adjusting one, belongs to the row before,
+    so that the rows add up to the whole.
+    """
+    calendar = view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
+    moved = [_moved(period, column, view, calendar, run_period) for period in stretch.periods]
+    own = [period.index for period in moved if period is not None]
+    if not own or (column.is_cut and column.is_total):
+        return None
+    first, last = own[0], own[-1]
+    following = _moved(stretch.following, column, view, calendar, run_period) if stretch.following else None
+    if following is not None:
+        last = following.index - 1
+    if column.is_cut and column.window is not None:
+        first, last = max(first, column.window.first), min(last, column.window.last)
+    if last < first:
+        return None
+    return Window(first, last, calendar.range_title(calendar.periods[first], calendar.periods[last]))
+
+
+def _moved(period: Period, column: Column, view: View, calendar: FiscalCalendar, run_period: Period) -> Period | None:
+    """What a period of the run is in a column: shifted as it is, in a piece of a series of the piece's year."""
+    if column.at is None:
+        return None
+    own, run = (period_in(view, column.calendar, one) for one in (period, run_period))
+    if column.at == shifted(calendar, run, column.asked.shift):
+        return shifted(calendar, own, column.asked.shift)
+    year = column.at.year + own.year - run.year
+    return next((one for one in calendar.of_year(year) if one.number == own.number), None)
+
+
 def reading_of(
     column: Column,
     override: Override,
@@ -152,7 +187,9 @@ def reading_of(
     """What a line with an override reads in a column; a line's shift comes on top of the column's."""
     asked, calendar = column.asked, view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
     window, at = column.window, column.at
-    if override.window or override.shift:
+    if override.stretch is not None:
+        window = stretch_in(override.stretch, column, view, run_period)
+    elif override.window or override.shift:
         moved = shifted(calendar, at, override.shift) if at else None
         if override.window:
             window = window_at(calendar, override.window, moved, asked.weeks) if moved else None

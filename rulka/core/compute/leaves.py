@@ -2,22 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Hashable, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Hashable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Literal
 
 import numpy as np
 
 from rulka.core.books.book import View
+from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.few import Few
 from rulka.core.books.narrowing import Clause, KeyMask, codes_of
+from rulka.core.definitions.headings import fill_heading, time_values
 from rulka.core.definitions.keys import slug
-from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, SpineDef
+from rulka.core.definitions.spines import DETAIL, EXPANSIONS, LineDef, Override, SpineDef
+from rulka.core.definitions.windows import Stretch, stretches_of
 from rulka.core.errors import RulkaError, one_of
 
-LeafKind = Literal["line", "account", "subtotal", "member", "detail", "others", "sealed"]
+LeafKind = Literal["line", "period", "account", "subtotal", "member", "detail", "others", "sealed"]
 SEALED = "Sealed detail"
 MOST_LEAVES = 20_000
 MOST_LINES = 4_000
@@ -102,14 +105,18 @@ class Leaves:
         return {leaf.key: leaf for leaf in self.walk()}
 
 
-def leaves_of(spine: SpineDef, view: View, *, has_quantities: bool = False) -> Leaves:
-    """The leaves of every account line; kept with the view, since they follow from spine, ledger and fence alone."""
-    return view.kept(("leaves", spine, has_quantities), lambda: _Leaves(spine, view, has_quantities).all())
+def leaves_of(spine: SpineDef, view: View, period: Period, *, has_quantities: bool = False) -> Leaves:
+    """The leaves of every account line; kept with the view, since they follow from spine, ledger and fence alone, of
+    lines with a row for each period from the reporting period too."""
+    seen_from = period if any(line.has_periods for line in spine.walk()) else None
+    return view.kept(
+        ("leaves", spine, has_quantities, seen_from), lambda: _Leaves(spine, view, period, has_quantities).all()
+    )
 
 
 class _Leaves:
-    def __init__(self, spine: SpineDef, view: View, has_quantities: bool) -> None:
-        self.spine, self.view, self.has_quantities = spine, view, has_quantities
+    def __init__(self, spine: SpineDef, view: View, period: Period, has_quantities: bool) -> None:
+        self.spine, self.view, self.period, self.has_quantities = spine, view, period, has_quantities
         self.known: Few[_OfLine] = view.kept(("leaves by line",), lambda: Few(MOST_LINES))
         self.warnings: dict[str, tuple[str, ...]] = {}
         self.notes: dict[str, tuple[str, ...]] = {}
@@ -136,7 +143,8 @@ class _Leaves:
 
     def _of(self, line: LineDef) -> tuple[Leaf, ...]:
         """The leaves of a line; kept with the view too, since most lines of a spine that is edited are as they were."""
-        found = self.known.get((line, self.has_quantities), lambda: self._read(line))
+        seen_from = self.period if line.has_periods else None
+        found = self.known.get((line, self.has_quantities, seen_from), lambda: self._read(line))
         self.warnings[line.key] = found.warnings
         if found.notes:
             self.notes[line.key] = found.notes
@@ -144,12 +152,17 @@ class _Leaves:
 
     def _read(self, line: LineDef) -> _OfLine:
         mask = self.view.mask(line.accounts)
-        leaves = tuple(_Line(line, self.view, mask).leaves())
+        stretches: tuple[Stretch, ...] = ()
+        lacks = ""
+        if line.override.periods is not None:
+            whole, each, lacks = stretches_of(self.view.frame.calendar, line.override.periods, self.period)
+            stretches = (whole, *each)
+        leaves = tuple(_Line(line, self.view, mask, stretches).leaves())
         statistical = self.view.frame.accounts.of_type("statistical")
         mixes = mask.names_accounts and bool((statistical & mask.accounts).any())
         leaves_out = mixes and not line.expand and not leaves[0].is_quantity and not self.has_quantities
         notes = ("statistical accounts are left out of a money line",) if leaves_out else ()
-        return _OfLine(leaves, mask.warnings, notes)
+        return _OfLine(leaves, (*mask.warnings, lacks) if lacks else mask.warnings, notes)
 
 
 @dataclass(frozen=True, eq=False)
@@ -160,10 +173,10 @@ class _OfLine:
 
 
 class _Line:
-    """Expands one line."""
+    """Expands one line; `stretches` are the whole and each period of one with a row for each."""
 
-    def __init__(self, line: LineDef, view: View, mask: KeyMask) -> None:
-        self.line, self.view, self.narrowed = line, view, mask
+    def __init__(self, line: LineDef, view: View, mask: KeyMask, stretches: Sequence[Stretch] = ()) -> None:
+        self.line, self.view, self.narrowed, self.stretches = line, view, mask, stretches
         self.frame, self.keys = view.frame, view.keys
         self.statistical = self.frame.accounts.of_type("statistical")
         self.accounts = mask.accounts & view.visible_accounts()
@@ -183,10 +196,38 @@ class _Line:
                 raise RulkaError(f"Nothing expands {kind} further.", hint=f"Put {kind} last.", code="expand")
 
     def leaves(self) -> list[Leaf]:
+        if self.stretches:
+            return [self._by_period()]
         if not self.line.expand:
             inner = self._inside(self.line.key, self.line.below, self.narrowed.keys, self.accounts)
             return [self._leaf(self.line.key, self.line.label, "line", self.narrowed.keys, self.accounts, inner=inner)]
         return self._expanded(self.line.key, self.narrowed.keys, self.accounts, self.line.expand)
+
+    def _by_period(self) -> Leaf:
+        """The line over all of its window, with a leaf for each period inside of it."""
+        key, whole, each = self.line.key, self.stretches[0], self.stretches[1:]
+        inner = [
+            self._reading(one, f"{key}:{one.periods[0].code.lower()}", self._label_of(one), "period")
+            for one in (each if not self.line.is_closed else ())
+        ]
+        return replace(self._reading(whole, key, self._label_of(whole), "line"), inner=tuple(inner))
+
+    def _label_of(self, stretch: Stretch) -> str:
+        """The line's label with the tokens of a period, or that of its total with those of the whole."""
+        line, calendar, periods = self.line, self.frame.calendar, stretch.periods
+        is_whole = stretch is self.stretches[0]
+        text = (line.total or line.label) if is_whole else line.label
+        if not periods:
+            return fill_heading(text, {})
+        title = calendar.range_title(periods[0], periods[-1])
+        values = time_values(calendar, Window(periods[0].index, periods[-1].index, title))
+        return fill_heading(text if "{" in text or (is_whole and line.total) else f"{text}, {{window}}", values)
+
+    def _reading(self, stretch: Stretch, key: str, label: str, kind: LeafKind) -> Leaf:
+        """The line's leaf that reads a stretch of time."""
+        line = replace(self.line, override=replace(self.line.override, stretch=stretch))
+        leaf = self._leaf(key, label, kind, self.narrowed.keys, self.accounts)
+        return replace(leaf, line=line, group=self._group_of(line.override))
 
     def _keys_of(self, mask: BoolArray, accounts: BoolArray, is_quantity: bool) -> tuple[BoolArray, BoolArray]:
         """Masks of a leaf's keys and of those among the asked ones that hold quantities, `(keys,)` each."""
@@ -235,8 +276,11 @@ class _Line:
 
     @cached_property
     def group(self) -> Hashable:
+        return self._group_of(self.line.override)
+
+    def _group_of(self, override: Override) -> Hashable:
         """What stands for all that lines have to have alike to be read alike: one thing for each, over all spines."""
-        alike = (self.line.override, self.narrowed.by_line, self.line.intercompany, self.narrowed.names_accounts)
+        alike = (override, self.narrowed.by_line, self.line.intercompany, self.narrowed.names_accounts)
         return self.view.kept(("alike", alike), object)
 
     def _expanded(self, prefix: str, mask: BoolArray, accounts: BoolArray, kinds: tuple[str, ...]) -> list[Leaf]:

@@ -78,7 +78,7 @@ def plan_for(statement: StatementDef, view: View, period: Period, nodes: Sequenc
     names = view.kept(("names", spine), lambda: check_names(spine))
     asked = [column.measure for column in statement.span.walk()]
     asked += [line.override.measure for line in spine.walk() if line.override]
-    leaves = leaves_of(spine, view, has_quantities=any(measure in QUANTITIES for measure in asked))
+    leaves = leaves_of(spine, view, period, has_quantities=any(measure in QUANTITIES for measure in asked))
     return [
         Plan(
             statement,

@@ -51,7 +51,7 @@ class _Ranker:
         leaves = self.figures.plan.leaves.by_line[line.key]
         if line.expand:
             self._below(line, line.key, leaves)
-        for leaf in leaves if line.below else ():
+        for leaf in leaves if line.below or line.has_periods else ():
             self._below(line, leaf.key, leaf.inner)
 
     def _below(self, line: LineDef, above: str, leaves: Sequence[Leaf]) -> None:

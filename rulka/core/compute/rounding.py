@@ -7,7 +7,7 @@ from dataclasses import replace
 from fractions import Fraction
 
 from rulka.core.compute.comparing import Comparer
-from rulka.core.compute.plan import Plan
+from rulka.core.compute.readings import FLOWS, Readings
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import evaluate
 from rulka.core.definitions.looks import UNITS
@@ -16,7 +16,7 @@ from rulka.core.definitions.spines import LineDef
 from rulka.core.money import exact_text, round_half_away
 
 
-def round_to_foot(rows: Sequence[Row], plan: Plan) -> tuple[list[Row], list[str]]:
+def round_to_foot(rows: Sequence[Row], readings: Readings) -> tuple[list[Row], list[str]]:
     """The rows with rounded values, and in words each figure that shows another value than its own rounding.
 
     A total that stands in no other section is rounded first. Its parts are rounded, too, and may then miss a unit:
@@ -24,13 +24,14 @@ def round_to_foot(rows: Sequence[Row], plan: Plan) -> tuple[list[Row], list[str]
     remainder, or to the line that the statement names. Exempt lines, and figures outside of sections, keep their own
     rounding.
     """
-    footer = _Footer(rows, plan)
+    footer = _Footer(rows, readings)
     return footer.run(), footer.told
 
 
 class _Footer:
-    def __init__(self, rows: Sequence[Row], plan: Plan) -> None:
-        self.plan, self.every = plan, rows
+    def __init__(self, rows: Sequence[Row], readings: Readings) -> None:
+        self.readings, self.plan, self.every = readings, readings.plan, rows
+        plan = self.plan
         self.unit = Fraction(10 ** UNITS[plan.statement.unit], 10**plan.statement.decimals)
         self.rows = {row.key: row for row in rows}
         self.told: list[str] = []
@@ -45,6 +46,8 @@ class _Footer:
         money = [row for row in self.every if row.unit == "money" and row.has_figures]
         for row in money:
             self._figures(row)
+        for row in money:
+            self._periods(row)
         for row in money:
             self._across(row)
         return [replace(row, shown=tuple(self.shown[row.key])) if row.key in self.shown else row for row in self.every]
@@ -76,6 +79,15 @@ class _Footer:
                     self._tell(row, place, again - former)
                     own[place] = again
         return own
+
+    def _periods(self, row: Row) -> None:
+        """The rows of a line's periods so that they sum to its whole, where that is what they add up to."""
+        if row.kind != "line" or not row.parts:
+            return
+        parts, leaf = [self.rows[key] for key in row.parts], self.plan.leaves.by_key[row.key]
+        for place in self.figures:
+            if self.readings.reading(leaf, self.plan.columns[place]).measure in FLOWS:
+                self._share_column(row, parts, place)
 
     def _row_of(self, line: LineDef) -> Row:
         return self.rows[f"{line.key}.total" if f"{line.key}.total" in self.rows else line.key]

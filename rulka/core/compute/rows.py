@@ -29,6 +29,7 @@ RowKind = Literal[
     "page break",
     "check",
     "total",
+    "period",
     "account",
     "subtotal",
     "member",
@@ -146,6 +147,8 @@ class _Rows:
             self._emit_section(line, depth, rows)
         elif line.kind == "line" and line.expand:
             self._emit_leaves(line, line.key, depth, rows)
+        elif line.has_periods:
+            self._emit_periods(line, depth, rows)
         elif line.kind in FIGURELESS:
             rows.append(self._row(line, line.kind, depth, values=self._blank(), blank=self._all()))
         else:
@@ -268,6 +271,43 @@ class _Rows:
         if above in self.ranked.others:
             rows.append(self._others(line, self.ranked.others[above], depth))
 
+    def _emit_periods(self, line: LineDef, depth: int, rows: list[Row]) -> None:
+        """A row for each period, then the whole."""
+        before = len(rows)
+        leaf = self.plan.leaves.by_line[line.key][0]
+        self._emit_leaves(line, leaf.key, depth, rows)
+        parts = tuple(row.key for row in rows[before:])
+        look = replace(line.look, bold=line.look.bold or "yes") if parts else line.look
+        rows.append(
+            self._row(
+                line,
+                "line",
+                depth,
+                label=leaf.label,
+                codes=self._codes(line),
+                values=self._values(line.key),
+                parts=parts,
+                blank=self._blanks(line) | self._without_time(leaf),
+                detail=line.accounts.written,
+                look=look,
+                ruling=line.ruling or ("single" if parts else ""),
+            )
+        )
+
+    def _without_time(self, leaf: Leaf) -> frozenset[int]:
+        """The columns in which a leaf has no time to read, and those that work on them."""
+        blank: set[int] = set()
+        for place, column in enumerate(self.columns):
+            if column.has_figures and self.readings.reading(leaf, column).window is None:
+                blank.add(place)
+            elif column.kind in ("difference", "percent", "share") and any(
+                self.plan.place(key) in blank for key in column.of
+            ):
+                blank.add(place)
+            elif column.of and all(self.plan.place(key) in blank for key in column.of):
+                blank.add(place)
+        return frozenset(blank)
+
     def _emit_leaf(self, line: LineDef, leaf: Leaf, depth: int, rows: list[Row]) -> None:
         if leaf.detail:
             rows += [self._detail(line, leaf, detail, depth) for detail in self.ranked.details[leaf.key]]
@@ -286,6 +326,7 @@ class _Rows:
             member=leaf.member,
             sealed=leaf.kind == "sealed",
             ruling="",
+            blank=self._blanks(line) | (self._without_time(leaf) if leaf.kind == "period" else frozenset()),
         )
         rows.append(replace(row, directions=self._leaf_directions(leaf)))
         if leaf.inner:

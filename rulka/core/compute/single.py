@@ -12,7 +12,7 @@ from rulka.core.books.calendar import Period, Window
 from rulka.core.books.chart import BoolArray
 from rulka.core.compute.columns import Column, NoTime, period_in, shifted_window
 from rulka.core.compute.nodes import Node, find_node, node_inside, own_calendar_of
-from rulka.core.definitions.headings import fill_heading
+from rulka.core.definitions.headings import fill_heading, time_values
 from rulka.core.definitions.scopes import ScopeDef
 from rulka.core.definitions.spans import COMPARED, ColumnDef, SpanDef
 from rulka.core.definitions.windows import PIECE, shifted, window_at
@@ -199,20 +199,5 @@ class Builder:
             "window": "no period",
         }
         if window is not None:
-            looked = self.calendar.periods[window.first : window.last + 1]
-            ordinary = [period for period in looked if not period.adjusting] or looked
-            first, last = ordinary[0], ordinary[-1]
-            values |= {
-                "window": window.title,
-                "period.name": last.title,
-                "period.code": last.code,
-                "period.number": last.number,
-                "period.start": last.start,
-                "period.end": last.end,
-                "window.start": window.start or first.start,
-                "window.end": window.end or last.end,
-                "year": last.year,
-                "from": first.title,
-                "to": last.title,
-            }
+            values |= time_values(self.calendar, window)
         return values

@@ -66,7 +66,7 @@ def _computed(readings: Readings, sums: Sums) -> Computed:
     columns, rows = suppress(rows, figures, ranked, checks)
     roundings: list[str] = []
     if plan.statement.rounding != "exact":
-        rows, roundings = round_to_foot(rows, plan)
+        rows, roundings = round_to_foot(rows, readings)
     return Computed(
         plan,
         readings,

@@ -90,7 +90,7 @@ class _Hider:
         if row.kind == "page break":
             return False
         expanded = row.key != line.key and row.kind not in ("total", "section")
-        hide = line.hide or ("when nothing was booked" if expanded else "never")
+        hide = line.hide or ("when nothing was booked" if expanded and row.kind != "period" else "never")
         if hide in ("never", "always") or row.kind in FIGURELESS:
             return hide == "always"
         if hide == "when zero":

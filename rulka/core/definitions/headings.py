@@ -6,6 +6,7 @@ import re
 from collections.abc import Mapping
 from datetime import date
 
+from rulka.core.books.calendar import FiscalCalendar, Window
 from rulka.core.errors import RulkaError, one_of
 
 TOKEN = re.compile(r"\{(?P<name>[^{}:]*)(?::(?P<form>[^{}]*))?\}")
@@ -90,6 +91,26 @@ def fill_heading(text: str, values: Mapping[str, object]) -> str:
         return "" if value is None else str(value)
 
     return TOKEN.sub(one, text).strip()
+
+
+def time_values(calendar: FiscalCalendar, window: Window) -> dict[str, object]:
+    """What the tokens about time stand for where a window is looked through."""
+    looked = calendar.periods[window.first : window.last + 1]
+    ordinary = [period for period in looked if not period.adjusting] or looked
+    first, last = ordinary[0], ordinary[-1]
+    return {
+        "window": window.title,
+        "period.name": last.title,
+        "period.code": last.code,
+        "period.number": last.number,
+        "period.start": last.start,
+        "period.end": last.end,
+        "window.start": window.start or first.start,
+        "window.end": window.end or last.end,
+        "year": last.year,
+        "from": first.title,
+        "to": last.title,
+    }
 
 
 def by_example(text: str) -> str:

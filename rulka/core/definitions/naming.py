@@ -15,7 +15,11 @@ def _named(spine: SpineDef) -> Iterator[tuple[str, str]]:
     for line in spine.walk():
         if line.kind in NAMED:
             yield line.key, line.label
-        if line.kind == "section" and line.total and line.total.casefold() != line.label.casefold():
+        if (
+            (line.kind == "section" or line.has_periods)
+            and line.total
+            and line.total.casefold() != line.label.casefold()
+        ):
             yield line.key, line.total
 
 

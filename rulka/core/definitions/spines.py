@@ -13,10 +13,11 @@ from rulka.core.books.frame import QUANTITIES
 from rulka.core.books.narrowing import EVERYTHING, Narrowing, read_narrowing
 from rulka.core.books.selection import Selection, parse_selection
 from rulka.core.definitions.expressions import Formula, read_formula
+from rulka.core.definitions.headings import check_heading
 from rulka.core.definitions.keys import KeyGiver
 from rulka.core.definitions.looks import PLAIN, Look, look_from
 from rulka.core.definitions.thresholds import Threshold, read_threshold
-from rulka.core.definitions.windows import NO_SHIFT, Shift, WindowDef, read_shift, read_window
+from rulka.core.definitions.windows import BY_DAY, NO_SHIFT, Shift, Stretch, WindowDef, read_shift, read_window
 from rulka.core.errors import RulkaError, together
 
 SIGNS = ("as booked", "flipped")
@@ -37,16 +38,22 @@ PRINTS = ("when it fails", "always", "never")
 
 @dataclass(frozen=True)
 class Override:
-    """What a line says instead of the column; empty leaves it to the column."""
+    """What a line says instead of the column; empty leaves it to the column.
+
+    `periods` is the window of whose periods each has a row, `stretch` what one of these rows or their total reads of it
+    where it is seen from a period.
+    """
 
     measure: str = ""
     scenario: str = ""
     window: WindowDef | None = None
     shift: Shift = NO_SHIFT
     entries: str = ""
+    periods: WindowDef | None = None
+    stretch: Stretch | None = None
 
     def __bool__(self) -> bool:
-        return bool(self.measure or self.scenario or self.window or self.shift.written or self.entries)
+        return bool(self.measure or self.scenario or self.window or self.shift.written or self.entries or self.periods)
 
 
 @dataclass(frozen=True)
@@ -99,6 +106,11 @@ class LineDef:
     @cached_property
     def _hash(self) -> int:
         return hash((self.kind, self.key, self.label, self.accounts, self.formula, self.lines))
+
+    @property
+    def has_periods(self) -> bool:
+        """Whether it stands as one row for each period of a window."""
+        return self.override.periods is not None
 
     @property
     def reads_quantities(self) -> bool:
@@ -266,7 +278,38 @@ class _Reader:
                 read_window(raw["window"]) if raw.get("window") else None,
                 read_shift(raw.get("shift", "")),
                 raw.get("entries", ""),
+                _periods(raw) if raw.get("periods") else None,
             )
         except RulkaError as error:
             error.subject = place
             raise
+
+
+WITHOUT_PERIODS = {
+    "window": "window of time",
+    "shift": "shift",
+    "expand": "rows for anything else",
+    "top": "largest rows",
+    "sort": "order of rows",
+}
+"""What a line doesn't say that stands as a row for each period, in words."""
+
+
+def _periods(raw: Mapping[str, Any]) -> WindowDef:
+    """The window of whose periods each has a row."""
+    window = read_window(raw["periods"])
+    if window.kind in BY_DAY:
+        raise RulkaError(
+            f"'{window.written}' has no whole periods.",
+            hint="Use a window of periods, such as year to date or last 12 periods.",
+            code="periods",
+        )
+    if also := next((name for name in WITHOUT_PERIODS if raw.get(name)), ""):
+        raise RulkaError(
+            f"A line with one row for each period has no {WITHOUT_PERIODS[also]} of its own.",
+            hint=f"Take away its periods, or its {WITHOUT_PERIODS[also]}.",
+            code="periods",
+        )
+    for text in (raw["line"], raw.get("total", "")):
+        check_heading(text)
+    return window

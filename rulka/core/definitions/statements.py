@@ -80,7 +80,7 @@ def _closed(line: LineDef) -> LineDef:
 
 
 def _deepened(line: LineDef, below: tuple[str, ...]) -> LineDef:
-    if line.kind == "line" and not line.expand and not line.intercompany and not line.is_closed:
+    if line.kind == "line" and not (line.expand or line.has_periods or line.intercompany or line.is_closed):
         own = line.below
         return replace(
             line,

@@ -71,6 +71,15 @@ PERIOD, PIECE = WindowDef("period", "period"), WindowDef("", "piece")
 
 
 @dataclass(frozen=True)
+class Stretch:
+    """Periods one after the other of the calendar that a statement is run in; `following` is the one that the next
+    stretch begins with."""
+
+    periods: tuple[Period, ...]
+    following: Period | None = None
+
+
+@dataclass(frozen=True)
 class Shift:
     """How far a window is moved before it is looked through: years first, then quarters and ordinary periods."""
 
@@ -193,6 +202,20 @@ def window_at(calendar: FiscalCalendar, asked: WindowDef, period: Period, week_s
             return _between(calendar, asked)
         case "piece":
             raise RulkaError("Only a series through time has pieces.", hint="Say which window.", code="window")
+
+
+def stretches_of(calendar: FiscalCalendar, asked: WindowDef, period: Period) -> tuple[Stretch, list[Stretch], str]:
+    """The whole of a window seen from a period, the stretch of each of its periods, and in words what of it the
+    calendar lacks."""
+    window, lacks = window_at(calendar, asked, period), ""
+    if window is None:
+        lacks = f"the calendar has no {asked.written}, seen from {period.code}"
+        if asked.kind == "last":
+            window = window_at(calendar, read_window("from the beginning"), period)
+            lacks += ": only the periods that it has are shown and added up"
+    periods = calendar.periods[window.first : window.last + 1] if window else ()
+    following = (*periods[1:], None)
+    return Stretch(tuple(periods)), [Stretch((own,), after) for own, after in zip(periods, following)], lacks
 
 
 def _last_periods(calendar: FiscalCalendar, period: Period, count: int) -> Window | None:

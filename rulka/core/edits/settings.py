@@ -107,6 +107,8 @@ def set_line(body: Raw, key: str, path: str, text: str, beside: Iterable[Raw] = 
         spot.raw["rows"] = "below"
     if path == "expand" and not text.strip():
         spot.raw.pop("rows", None)
+    if path == "periods" and not text.strip():
+        spot.raw.pop("total", None)
     other = {"agree": "holds", "holds": "agree"}.get(path)
     if other and text.strip():  # a check says one of them
         spot.raw.pop(other, None)

@@ -67,7 +67,7 @@ def computed_for(question: Amount, amounts: Amounts) -> Computed:
     translated = source.translated
     statement = StatementDef(FIGURE, "", spine, span, currency="group" if translated else "")
     node = in_group_currency(read.node, read.view) if translated else read.node
-    leaves, names = leaves_of(spine, read.view), check_names(spine)
+    leaves, names = leaves_of(spine, read.view, amounts.around.period), check_names(spine)
     plan = Plan(statement, read.view, amounts.around.period, node, (_column_of(read, asked),), leaves, names)
     return run_plans([plan])[0]
 

@@ -339,6 +339,8 @@ class _Sheet:
             return ""
         if row.kind == "total":
             return self._sum(row, place)
+        if row.kind == "line" and row.parts and self._is_added(row, column):
+            return self._sum(row, place)
         if column.is_total and column.asked.measure in ADDED and row.kind != "calculation":
             return self._across(row, place, self._parts_of(column, place))
         if row.kind == "calculation":
@@ -353,6 +355,10 @@ class _Sheet:
             )
             return f'=IFERROR({exact},"n/m")'
         return ""
+
+    def _is_added(self, row: Row, column: Column) -> bool:
+        """Whether a line over several periods is what these add up to, not what stands at their end."""
+        return self.computed.readings.reading(self.computed.leaves[row.key], column).measure in ADDED
 
     def _parts_of(self, column: Column, place: int) -> list[int]:
         """The columns of a series that one of its totals is about: those before it whose time lies within its own."""

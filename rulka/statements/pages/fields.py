@@ -26,6 +26,7 @@ ENTRIES = ("posted", "with pending", "pending only")
 CURRENCIES = ("never", "first and totals", "sections and totals")
 RULES = ("none", "single", "double", "thick", "dotted")
 YES_NO = ("yes", "no")
+BY_PERIOD = ("year to date", "year", "quarter", "last 12 periods")
 COLUMN_HIDING = ("never", "always", "when empty", "when zero")
 
 Widget = Literal["text", "area", "tokens", "suggest", "choice", "person"]
@@ -168,6 +169,17 @@ LINE = (
             SettingRow("sign", "Sign", "choice", SIGNS, Of("sign"), LIN),
             SettingRow("expand", "One row for each of", default="one row for all", kinds=LIN, hint=Of("expansions")),
             SettingRow("detail", "Detail for readers", "choice", ("closed",), "open", LIN),
+            SettingRow(
+                "periods",
+                "One row for each period of",
+                "suggest",
+                BY_PERIOD,
+                "one row for all",
+                LIN,
+                Of("unexpanded"),
+                example="last 12 periods; a label may say when: Sales in {period.end:Oct 26}",
+            ),
+            SettingRow("total", "Label of its total", default="its label and the time", kinds=LIN, when=Of("periods")),
             SettingRow("rows", "Its rows stand", "choice", ("below",), "in its place", LIN, EXPANDED),
             SettingRow("sort", "Rows sorted by", "choice", SORTS, "code", LIN, EXPANDED),
             SettingRow("top", "Only the largest", default="all", kinds=LIN, when=EXPANDED),
@@ -178,8 +190,8 @@ LINE = (
         "Other than its columns",
         (
             SettingRow("measure", "Measure", "choice", MEASURES, ITS_COLUMN, LIN),
-            SettingRow("window", "Window of time", "suggest", WINDOWS, ITS_COLUMN, LIN),
-            SettingRow("shift", "Shifted by", "suggest", SHIFTS, "not shifted", LIN),
+            SettingRow("window", "Window of time", "suggest", WINDOWS, ITS_COLUMN, LIN, Of("of one time")),
+            SettingRow("shift", "Shifted by", "suggest", SHIFTS, "not shifted", LIN, Of("of one time")),
             SettingRow("scenario", "Scenario", "choice", Of("scenarios"), ITS_COLUMN, LIN),
             SettingRow("entries", "Entries", "choice", ENTRIES, ITS_COLUMN, LIN),
             SettingRow("intercompany", "Intercompany", "choice", ("difference",), "no", LIN),
@@ -431,7 +443,8 @@ def line_settings(
         "kinds": tuple(lines.NEW), "label": "Text" if kind in ("text", "heading") else "Label",
         "value of kind": kind, "value of label": str(raw.get(kind, "")), "example": example_of(frame),
         "sign": f"by account type ({default_sign})", "expansions": ", ".join((*EXPANSIONS, *frame.dimensions)),
-        "expanded": raw.get("expand"), "scenarios": frame.scenarios, "people": people,
+        "expanded": raw.get("expand"), "unexpanded": not raw.get("expand"),
+        "periods": raw.get("periods"), "of one time": not raw.get("periods"), "scenarios": frame.scenarios, "people": people,
         "columns": ", ".join(column_keys[:12]),
     }  # fmt: skip
     if raw.get("accounts") == NOTHING:

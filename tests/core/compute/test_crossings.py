@@ -15,6 +15,7 @@ from rulka.core.definitions.scopes import scope_from
 from rulka.core.definitions.spans import span_from
 from rulka.core.definitions.spines import spine_from
 from rulka.core.definitions.statements import statement_from
+from rulka.core.definitions.windows import read_window, window_at
 from rulka.core.proof.footing import footing
 from rulka.core.proof.trace import trace_cell
 from rulka.formats.definition_file import check_body
@@ -265,3 +266,54 @@ def test_weeks_with_columns_and_totals_equal_loops(data, works, spine):
     if computed is not None:
         states = [check.state for check in footing(computed) if check.code == "columns"]
         assert states and "fails" not in states
+
+
+def _figures_in(computed: Any, key: str) -> list[Any]:
+    row = next(row for row in computed.rows if row.line == "it" and row.key == key)
+    return [None if place in row.blank else row.values[place] for place in range(len(computed.columns))]
+
+
+@settings(max_examples=several(90))
+@given(st.data(), ledgers())
+def test_a_row_for_each_period_equals_the_line_seen_from_it_and_the_rows_add_up(data, works):
+    """Each row is what the line reads of one period where the whole statement is run at it; the total what it reads of
+    the window."""
+    works, draw = noted(works, data.draw), data.draw
+    columns = [
+        {
+            "column": f"c{number}",
+            **some(draw, measure=["", "closing", "opening", "debits", "closing quantity"], shift=["", "-1 year"]),
+            **some(draw, scenario=["", "", "budget"], narrow=["", *KEYED], window=["", "year to date"]),
+        }
+        for number in range(draw(st.integers(1, 3)))
+    ]
+    window = draw(st.sampled_from(["year to date", "year", "last 3 periods", "from the beginning", "periods 2 to 13"]))
+    line = {"line": "It", "key": "it", "accounts": draw(st.sampled_from(LINE_SELECTIONS))}
+    at, node = data.draw(st.sampled_from([period[0] for period in Brute(works).periods])), draw(st.sampled_from("nm"))
+    calendar = book_of(works).within(NO_FENCE).frame.calendar
+
+    def run(more: dict[str, str], at: tuple[int, int]) -> Any:
+        return compute(works, {"spine": "s", "lines": [line | more]}, {"span": "p", "columns": columns}, at, node)
+
+    brute = Brute(works)
+    if any(not any(brute.passes(of)(key.key) for key in brute.lines) for of in NODES.values()):
+        return
+    made = run({"periods": window, "total": "All of it"}, at)
+    each = [row for row in made.rows if row.kind == "period"]
+    for row in each:
+        period = calendar.by_code[row.key.partition(":")[2].upper()]
+        alone = run({"window": "period"}, (period.year, period.number))
+        assert _figures_in(made, row.key) == _figures_in(alone, "it"), (row.label, window)
+    if not each:
+        return
+    whole = run({"window": window if window_at_all(calendar, window, at) else "from the beginning"}, at)
+    assert _figures_in(made, "it") == _figures_in(whole, "it")
+    for place, column in enumerate(made.columns):
+        if column.asked.measure in ("activity", "debits"):
+            values = [row.values[place] for row in each if place not in row.blank]
+            assert not values or sum(values) == made.rows_by_key["it"].values[place], column.key
+    agree_with_traces(made)
+
+
+def window_at_all(calendar: Any, window: str, at: tuple[int, int]) -> bool:
+    return window_at(calendar, read_window(window), calendar.by_code[f"{at[0]}-P{at[1]:02d}"]) is not None
