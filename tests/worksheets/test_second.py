@@ -15,6 +15,7 @@ from typing import Any
 
 import openpyxl
 import pytest
+from django.core.management import call_command
 from django.core.management.base import CommandError
 from django.db import connection
 from django.test import Client
@@ -96,6 +97,31 @@ def hold_together(name: str, seed: int, count: int) -> int:
 @pytest.mark.parametrize("name", SHIPPED)
 def test_a_statement_opened_as_a_worksheet_gives_its_figures(ternwick, name):
     assert hold_together(name, 1, 2) > 20
+
+
+BY_MONTH = """
+statement: by-month
+spine: by-month
+span: by-month
+---
+spine: by-month
+lines:
+  - {line: Sales, accounts: "4*", periods: year to date, total: All sales}
+  - {line: "Fuel in {period.end:Oct 26}", accounts: "6110, 6120", periods: last 3 periods}
+  - {calculation: Left, formula: '"All sales" - 2'}
+---
+span: by-month
+columns:
+  - {column: actual}
+  - {column: prior, shift: -1 year, measure: closing}
+  - {column: difference, difference: [actual, prior]}
+"""
+
+
+def test_rows_for_periods_opened_as_a_worksheet_give_their_figures(ternwick, tmp_path):
+    (tmp_path / "by-month.yaml").write_text(BY_MONTH)
+    call_command("load_statement", str(tmp_path / "by-month.yaml"), "--ledger", "ternwick")
+    assert hold_together("by-month", 1, 2) > 20
 
 
 @pytest.mark.slow

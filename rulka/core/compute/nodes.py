@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import Counter
+from collections.abc import Iterator, Set
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -63,11 +64,10 @@ def _find_nodes(view: View, scope: ScopeDef | None, translated: bool) -> list[No
         return _entity_nodes(view)
     booked = view.ever_booked("actual", translated=translated)
     everything = np.ones(len(view.keys), dtype=bool)
-    return [
-        node
-        for definition in scope.nodes
-        for node in _Grower(view, booked).grown(definition, everything, view.visible_entities(), 0, frozenset())
-    ]
+    grows = Counter(node.grow for node in scope.walk() if node.grow)
+    grower = _Grower(view, booked, {name for name, count in grows.items() if count > 1})
+    whole = _Cut("", "", everything, view.visible_entities(), -1, frozenset())
+    return [node for definition in scope.nodes for node in grower.grown(definition, whole)]
 
 
 def _entity_nodes(view: View) -> list[Node]:
@@ -111,56 +111,62 @@ def _with_currency(view: View, node: Node) -> Node:
 
 
 class _Grower:
-    """Grows the nodes of a scope; `booked` are the posting keys that make a node."""
+    """Grows the nodes of a scope; `booked` are the posting keys that make a node, `repeated` what nodes grow from in
+    several places, where the code of what they grow in goes before theirs."""
 
-    def __init__(self, view: View, booked: BoolArray) -> None:
-        self.view, self.booked = view, booked
+    def __init__(self, view: View, booked: BoolArray, repeated: Set[str]) -> None:
+        self.view, self.booked, self.repeated = view, booked, repeated
 
-    def grown(
-        self, definition: NodeDef, within: BoolArray, members: BoolArray, depth: int, by: frozenset[str]
-    ) -> Iterator[Node]:
+    def grown(self, definition: NodeDef, outer: _Cut) -> Iterator[Node]:
+        """The nodes of a definition within what stands above it."""
         view = self.view
         if definition.grow:
             codes = codes_of(definition.grow, view.frame)
             for item in codes.items:
                 if not item.parent and item.code != "-":
-                    yield from self._of_members(
-                        definition.grow, codes, item.code, within, members, depth, by | {definition.grow}
-                    )
+                    yield from self._of_members(definition, codes, item.code, outer, outer.depth + 1)
             return
         narrowing = definition.of
-        by = by | narrowing.names
-        mask, members = within & view.mask(narrowing).keys, members & entities_of(narrowing, view.frame)
-        below = [node for inner in definition.nodes for node in self.grown(inner, mask, members, depth + 1, by)]
-        yield from self._with_rest(_Cut(definition.code, definition.name, mask, members, depth, by), below)
+        mask, members = outer.keys & view.mask(narrowing).keys, outer.members & entities_of(narrowing, view.frame)
+        by = outer.by | narrowing.names
+        cut = _Cut(definition.code, definition.name, mask, members, outer.depth + 1, by)
+        yield from self._with_rest(cut, self._below(definition, cut))
 
-    def _of_members(
-        self,
-        name: str,
-        codes: CodeList,
-        code: str,
-        within: BoolArray,
-        members: BoolArray,
-        depth: int,
-        by: frozenset[str],
-    ) -> Iterator[Node]:
+    def _below(self, definition: NodeDef, cut: _Cut) -> list[Node]:
+        return [node for inner in definition.nodes for node in self.grown(inner, cut)]
+
+    def _of_members(self, definition: NodeDef, codes: CodeList, code: str, outer: _Cut, depth: int) -> Iterator[Node]:
+        """The node of a member, then those of the members below it, or of what grows within it where there are none."""
+        name = definition.grow
         chosen = np.zeros(len(codes), dtype=bool)
         chosen[codes.below[code]] = True
         keys = self.view.keys
-        mask = within & (
+        mask = outer.keys & (
             chosen[keys.entity]
             if name == "entity"
             else keys.with_member(list(self.view.frame.dimensions).index(name), chosen)
         )
-        members = members & chosen if name == "entity" else members
+        members = outer.members & chosen if name == "entity" else outer.members
+        known, title = self._named(definition, codes[code], outer)
+        own = _Cut(known, title, mask, members, depth, outer.by | {name}, is_member=True)
         children = [item.code for item in codes.items if item.parent == code]
-        below = [
-            node for child in children for node in self._of_members(name, codes, child, within, members, depth + 1, by)
-        ]
-        yield from self._with_rest(_Cut(code, codes[code].name, mask, members, depth, by), below)
+        below = [node for child in children for node in self._of_members(definition, codes, child, outer, depth + 1)]
+        if children:
+            yield from self._with_rest(own, below, definition)
+        else:
+            yield from self._with_rest(own, self._below(definition, own))
 
-    def _with_rest(self, cut: _Cut, below: list[Node]) -> Iterator[Node]:
-        """The node itself, then its children, then a node for what no child holds.
+    def _named(self, definition: NodeDef, item: Item, outer: _Cut) -> tuple[str, str]:
+        """The code and name of a member's node: after those of the member that it grows in, and of any node where
+        others grow from the same."""
+        if outer.is_member:
+            return f"{outer.code}-{item.code}", f"{outer.name}, {item.name}"
+        if outer.code and definition.grow in self.repeated:
+            return f"{outer.code}-{item.code}", item.name
+        return item.code, item.name
+
+    def _with_rest(self, cut: _Cut, below: list[Node], within: NodeDef | None = None) -> Iterator[Node]:
+        """The node itself, then its children, then a node for what no child holds, with what grows `within` that.
 
         Department 100 has the children 110 and 120. Lines that name 100 itself belong to neither, so they stand in
         `100.rest`, called "100, not elsewhere". A node in which nothing was booked inside the fence is left out.
@@ -178,12 +184,14 @@ class _Grower:
         if has_rest:
             by = cut.by.union(*(node.by for node in below))
             name = f"{cut.name}, not elsewhere"
-            yield _node_of(self.view, _Cut(cut.code + REST, name, rest, cut.members, cut.depth + 1, by), ())
+            own = _Cut(cut.code + REST, name, rest, cut.members, cut.depth + 1, by)
+            inner = self._below(within, replace(own, is_member=True)) if within is not None else []
+            yield from self._with_rest(own, inner) if inner else (_node_of(self.view, own, ()),)
 
 
 @dataclass(frozen=True, eq=False)
 class _Cut:
-    """What becomes a node: its keys, the entities that belong to it, and by what it was cut out."""
+    """What becomes a node: its keys, the entities that belong to it, by what it was cut out, and whether it grew."""
 
     code: str
     name: str
@@ -191,6 +199,7 @@ class _Cut:
     members: BoolArray
     depth: int
     by: frozenset[str]
+    is_member: bool = False
 
 
 def _node_of(view: View, cut: _Cut, children: tuple[str, ...]) -> Node:

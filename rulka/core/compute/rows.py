@@ -298,13 +298,12 @@ class _Rows:
         """The columns in which a leaf has no time to read, and those that work on them."""
         blank: set[int] = set()
         for place, column in enumerate(self.columns):
-            if column.has_figures and self.readings.reading(leaf, column).window is None:
-                blank.add(place)
-            elif column.kind in ("difference", "percent", "share") and any(
-                self.plan.place(key) in blank for key in column.of
-            ):
-                blank.add(place)
-            elif column.of and all(self.plan.place(key) in blank for key in column.of):
+            if column.has_figures:
+                missing = self.readings.reading(leaf, column).window is None
+            else:
+                gone = [self.plan.place(key) in blank for key in column.of]
+                missing = any(gone) if column.kind in ("difference", "percent", "share") else bool(gone) and all(gone)
+            if missing:
                 blank.add(place)
         return frozenset(blank)
 

@@ -13,7 +13,8 @@ from rulka.core.errors import RulkaError
 
 @dataclass(frozen=True)
 class NodeDef:
-    """One node: a narrowing (`of`) within its parent's, or a whole hierarchy grown from a dimension or the entities."""
+    """One node: a narrowing (`of`) within its parent's, or a whole hierarchy grown from a dimension or the entities,
+    with what else grows within each of its members."""
 
     code: str
     name: str = ""
@@ -67,9 +68,17 @@ def scope_from(body: Mapping[str, Any]) -> ScopeDef:
     return scope
 
 
-def _node(raw: Mapping[str, Any], scope: str) -> NodeDef:
+def _node(raw: Mapping[str, Any], scope: str, outer: tuple[str, ...] = ()) -> NodeDef:
+    """A node with those below it; `outer` is what the nodes that it stands in grew from."""
     if "grow" in raw:
-        return NodeDef("", grow=raw["grow"])
+        if raw["grow"] in outer:
+            raise RulkaError(
+                f"Nodes grow from {raw['grow']} within nodes that grew from {raw['grow']}.",
+                hint="Let something else grow within them.",
+                subject=f"scope {scope}",
+            )
+        inner = (*outer, raw["grow"])
+        return NodeDef("", grow=raw["grow"], nodes=tuple(_node(one, scope, inner) for one in raw.get("nodes", ())))
     try:
         narrowing = parse_narrowing(raw["of"]) if raw.get("of") else EVERYTHING
     except RulkaError as error:

@@ -215,7 +215,8 @@ def stretches_of(calendar: FiscalCalendar, asked: WindowDef, period: Period) -> 
             lacks += ": only the periods that it has are shown and added up"
     periods = calendar.periods[window.first : window.last + 1] if window else ()
     following = (*periods[1:], None)
-    return Stretch(tuple(periods)), [Stretch((own,), after) for own, after in zip(periods, following)], lacks
+    each = [Stretch((own,), after) for own, after in zip(periods, following, strict=False)]
+    return Stretch(tuple(periods)), each, lacks
 
 
 def _last_periods(calendar: FiscalCalendar, period: Period, count: int) -> Window | None:

@@ -1,5 +1,5 @@
 """Nodes of a scope as text that a person edits: one row a node, `code | name | what it is`, deeper rows below it, `grow
-department`."""
+department`, deeper what grows within each of these."""
 
 from __future__ import annotations
 
@@ -17,6 +17,7 @@ def text_of_nodes(nodes: Sequence[Raw], depth: int = 0) -> str:
     for node in nodes:
         if "grow" in node:
             rows.append(f"{STEP * depth}grow {node['grow']}")
+            rows += [text_of_nodes(node["nodes"], depth + 1)] if node.get("nodes") else []
             continue
         parts = [node["node"], node.get("name", node["node"]), *([node["of"]] if node.get("of") else [])]
         rows.append(STEP * depth + " | ".join(parts))
@@ -35,10 +36,10 @@ def nodes_of_text(text: str) -> list[Raw]:
         while open_rows and open_rows[-1][0] >= depth:
             open_rows.pop()
         node = _node(row.strip(), number)
-        if open_rows and "grow" in open_rows[-1][1]:
+        if open_rows and "grow" in open_rows[-1][1] and "grow" not in node:
             raise RulkaError(
                 f"Row {number} stands below 'grow', which makes its nodes by itself.",
-                hint="Indent it less.",
+                hint="Indent it less, or let something else grow there.",
                 subject="nodes",
             )
         (open_rows[-1][1].setdefault("nodes", []) if open_rows else tops).append(node)

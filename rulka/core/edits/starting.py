@@ -469,15 +469,25 @@ def _against(prefix: str, window: Raw, other: Raw, *, heading: str = "{window}")
 # nodes ----------------------------------------------------------------------------------------------------------------
 
 
+WITHIN = " > "
+"""Stands between a dimension and another one that pages grow from within it."""
+
+
 def start_scope(grow: str, name: str, frame: Frame, entity: str) -> Raw:
-    """A scope of one entity with a page for the whole of it and for each member of a dimension."""
-    if grow not in frame.dimensions:
-        raise RulkaError(f"There are no pages by '{grow}'.", hint=one_of(grow, frame.dimensions), subject="start")
+    """A scope of one entity with a page for the whole of it and for each member of a dimension, or of one within
+    another, outer > inner."""
+    grown: list[Raw] = []
+    for name_of in reversed(grow.split(WITHIN)):
+        if name_of not in frame.dimensions:
+            raise RulkaError(
+                f"There are no pages by '{name_of}'.", hint=one_of(name_of, frame.dimensions), subject="start"
+            )
+        grown = [{"grow": name_of, **({"nodes": grown} if grown else {})}]
     whole = frame.entities[entity if entity in frame.entities.index else frame.first_entity]
     node: Raw = {
         "node": whole.code,
         "name": whole.name,
         "of": f"entity: {SelectionPart('under', whole.code).text()}",
-        "nodes": [{"grow": grow}],
+        "nodes": grown,
     }
-    return {"scope": name, "title": f"{whole.name} by {grow}", "nodes": [node]}
+    return {"scope": name, "title": f"{whole.name} by {grow.replace(WITHIN, ' and ')}", "nodes": [node]}

@@ -3,13 +3,15 @@ accounts."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
 from rulka.core.compute.computed import Computed
+from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.rows import Row
+from rulka.core.definitions.naming import tree_of
 
 
 @dataclass(frozen=True)
@@ -113,7 +115,8 @@ def moved_since(run: Run, now: Run, computed: Computed) -> list[Moved]:
     found = []
     for moved in compare_runs(run, now):
         row = computed.rows_by_key.get(moved.row)
-        periods = tuple(period for key in _read(computed, moved.column) for period in key)
+        behind = _overridden(computed, row) if row is not None else ((), True)
+        periods = tuple(dict.fromkeys(code for codes in _read(computed, moved.column, *behind) for code in codes))
         found.append(
             replace(moved, codes=_codes(row, computed), periods=periods, unit=_unit(row, moved.column, computed))
         )
@@ -140,15 +143,38 @@ def _codes(row: Row | None, computed: Computed) -> tuple[str, ...]:
     return tuple(sorted({code for part in parts for code in _codes(part, computed)}))
 
 
-def _read(computed: Computed, key: str) -> Iterable[tuple[str, ...]]:
-    """The periods that a column reads: up to its end for balances, those of its window for activity."""
+def _overridden(computed: Computed, row: Row) -> tuple[Sequence[Leaf], bool]:
+    """The leaves behind a row that read something else than its columns, and whether there are others too."""
+    if row.key in computed.leaves:
+        leaves = [computed.leaves[row.key]]
+    else:
+        todo, lines = [computed.line(row.line)], {}
+        while todo:
+            line = todo.pop()
+            if line.key not in lines:
+                lines[line.key] = line
+                todo += line.lines
+                todo += computed.plan.names.operands(tree_of(line)) if line.kind == "calculation" else []
+        leaves = [leaf for key in lines for leaf in computed.plan.leaves.by_line.get(key, ())]
+    own = [leaf for leaf in leaves if leaf.line.override]
+    return own, len(own) < len(leaves) or not leaves
+
+
+def _read(computed: Computed, key: str, own: Sequence[Leaf], is_plain: bool) -> Iterable[tuple[str, ...]]:
+    """The periods that a column reads, and some leaves in it by what they say themselves: up to the end for balances,
+    those of the window for activity."""
     column = next((column for column in computed.columns if column.key == key), None)
     if column is None:
         return
     if column.of:
         for other in column.of:
-            yield from _read(computed, other)
+            yield from _read(computed, other, own, is_plain)
         return
-    if column.window is not None:
-        first = 0 if column.asked.measure not in FLOWS else column.window.first
-        yield tuple(period.code for period in computed.plan.calendar_of(column).periods[first : column.window.last + 1])
+    readings = [computed.readings.reading(leaf, column) for leaf in own] if column.has_figures else []
+    looked = [(reading.window, reading.measure) for reading in readings]
+    if is_plain:
+        looked.insert(0, (column.window, column.asked.measure))
+    periods = computed.plan.calendar_of(column).periods
+    for window, measure in looked:
+        if window is not None:
+            yield tuple(period.code for period in periods[window.first if measure in FLOWS else 0 : window.last + 1])

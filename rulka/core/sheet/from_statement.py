@@ -369,7 +369,7 @@ class _Layer:
         reading = self.computed.readings.reading(leaf, column)
         assert reading.window is not None  # asked for before
         calendar = self.view.frame.calendar
-        if asked.then:
+        if asked.then or override.stretch is not None:
             return None  # which scenario it shows depends on the reporting period
         if column.is_total and asked.within is not None and not override:
             return relative(asked.within, asked.shift)

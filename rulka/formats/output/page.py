@@ -82,7 +82,8 @@ class ShownRow:
     def classes(self) -> str:
         """What the row looks like, in words that style sheets know."""
         look = self.look
-        words = [self.kind.replace(" ", "-"), f"above-{self.above}", f"below-{self.below}", self.unit]
+        kind = "of-period" if self.kind == "period" else self.kind.replace(" ", "-")
+        words = [kind, f"above-{self.above}", f"below-{self.below}", self.unit]
         words += ["holds"] if self.holds else []
         words += ["ghost"] if self.ghost else []
         words += [f"shade-{look.shade}"] if look.shade else []

@@ -9,9 +9,11 @@ from django.db import transaction
 
 from rulka.core.books.book import View
 from rulka.core.compute.computed import Computed
+from rulka.core.definitions.keys import slug
 from rulka.core.edits.starting import (
     KINDS,
     SHOWS_BALANCES,
+    WITHIN,
     natural_pattern,
     patterns_for,
     start_scope,
@@ -132,10 +134,10 @@ def use_scope(parts: Parts, value: str, now: Callable[[], Computed]) -> Edited:
     statement.pop("scope", None)
     if value.startswith("new "):
         grow = value.removeprefix("new ")
-        name = f"{parts.statement.name}-by-{grow}"
+        name = f"{parts.statement.name}-by-{slug(grow)}"
         text = start_scope(grow, name, parts.view.frame, now().node.code)
         statement["scope"] = parts.make("scope", name, state_in(parts.statement.ledger, text)).pk
-        return Edited(f"pages by {grow}")
+        return Edited(f"pages by {grow.replace(WITHIN, ' and ')}")
     if value:
         scope = open_definition(parts.statement.ledger, "scope", value, person=parts.person)
         statement["scope"] = scope.pk

@@ -137,7 +137,7 @@ LINE = (
         "What it shows",
         (
             SettingRow("kind", "Kind", "choice", Of("kinds"), do="line-kind"),
-            SettingRow("label", Of("label"), kinds=LABELLED, required=True),
+            SettingRow("label", Of("label"), kinds=LABELLED, required=True, hint=Of("tokens")),
             SettingRow("accounts", "Accounts", "area", default="none yet", kinds=LIN, example=Of("example")),
             SettingRow("formula", "Formula", "area", kinds=CAL, hint=QUOTES),
             SettingRow("total", "Label of its total", default="no total", kinds=SEC),
@@ -177,7 +177,7 @@ LINE = (
                 "one row for all",
                 LIN,
                 Of("unexpanded"),
-                example="last 12 periods; a label may say when: Sales in {period.end:Oct 26}",
+                example="last 12 periods",
             ),
             SettingRow("total", "Label of its total", default="its label and the time", kinds=LIN, when=Of("periods")),
             SettingRow("rows", "Its rows stand", "choice", ("below",), "in its place", LIN, EXPANDED),
@@ -444,7 +444,9 @@ def line_settings(
         "value of kind": kind, "value of label": str(raw.get(kind, "")), "example": example_of(frame),
         "sign": f"by account type ({default_sign})", "expansions": ", ".join((*EXPANSIONS, *frame.dimensions)),
         "expanded": raw.get("expand"), "unexpanded": not raw.get("expand"),
-        "periods": raw.get("periods"), "of one time": not raw.get("periods"), "scenarios": frame.scenarios, "people": people,
+        "tokens": "Sales in {period.end:Oct 26}" if raw.get("periods") else "",
+        "periods": raw.get("periods"), "of one time": not raw.get("periods"),
+        "scenarios": frame.scenarios, "people": people,
         "columns": ", ".join(column_keys[:12]),
     }  # fmt: skip
     if raw.get("accounts") == NOTHING:

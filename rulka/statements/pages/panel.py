@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from functools import cached_property
+from itertools import islice, permutations
 from typing import Any
 from urllib.parse import urlencode
 
@@ -25,7 +26,7 @@ from rulka.core.edits import columns
 from rulka.core.edits.lines import NEW
 from rulka.core.edits.nodes import text_of_nodes
 from rulka.core.edits.picking import Pick, Picks, picks
-from rulka.core.edits.starting import KINDS, patterns_for
+from rulka.core.edits.starting import KINDS, WITHIN, patterns_for
 from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
 from rulka.core.proof.checks import Check
@@ -515,6 +516,10 @@ class NodesPanel(PanelBody):
     nodes_text: str
 
 
+MOST_PAIRS = 12
+"""Dimensions within others that are offered; more are written in the nodes' text."""
+
+
 def _nodes(about: PanelSubject) -> NodesPanel:
     scope = about.definitions.get("scope")
     stored = seen_definitions(about.seat.ledger, about.seat.person, "scope", level=RUN)
@@ -525,6 +530,10 @@ def _nodes(about: PanelSubject) -> NodesPanel:
             ("", "entities"),
             *((one.name, one.title) for one in stored),
             *((f"new {name}", f"a new one by {name}") for name in dimensions),
+            *(
+                (f"new {outer}{WITHIN}{inner}", f"a new one by {outer}, in each by {inner}")
+                for outer, inner in islice(permutations(dimensions, 2), MOST_PAIRS)
+            ),
         ],
         nodes_text=text_of_nodes(scope.body["nodes"]) if scope else "",
     )

@@ -384,12 +384,14 @@ def test_nodes_are_text_and_back():
             "node": "all",
             "name": "All of it",
             "of": "entity: TF",
-            "nodes": [{"grow": "department"}, {"node": "n", "name": "North"}],
+            "nodes": [{"grow": "department", "nodes": [{"grow": "crossing"}]}, {"node": "n", "name": "North"}],
         },
         {"grow": "crossing"},
     ]
     text = text_of_nodes(nodes)
-    assert text.splitlines() == ["all | All of it | entity: TF", "  grow department", "  n | North", "grow crossing"]
+    assert text.splitlines() == [
+        "all | All of it | entity: TF", "  grow department", "    grow crossing", "  n | North", "grow crossing"
+    ]  # fmt: skip
     assert nodes_of_text(text) == nodes
     for wrong, message in (
         ("", "at least one node"),

@@ -122,6 +122,26 @@ def test_accounts_and_periods_stand_behind_each_figure_that_moved():
     )
 
 
+def test_behind_a_line_of_a_time_of_its_own_stand_the_periods_that_it_reads():
+    spine = [
+        {"section": "Income", "total": "All", "lines": [
+            {"line": "Sales", "accounts": "40", "window": "period", "shift": "-1 period"},
+            {"line": "Other", "accounts": "41"}]},
+        {"line": "By month", "key": "by", "accounts": "40", "periods": "year to date"},
+    ]  # fmt: skip
+
+    def of(amount):
+        lines = [Line("A", "40", Decimal(-amount), date(2026, 1, 5)), Line("A", "41", Decimal(-1), date(2026, 2, 5))]
+        return small(lines, spine, COLUMNS[:1], "2026-P02")
+
+    was, now = (json.loads(as_json(of(amount), [], "t")) for amount in (5, 9))
+    told = {one.row: one.periods for one in moved_since(was, now, of(9))}
+    assert told == {
+        "sales": ("2026-P01",), "income.total": ("2026-P02", "2026-P01"), "by:2026-p01": ("2026-P01",),
+        "by": ("2026-P01", "2026-P02"),
+    }  # fmt: skip
+
+
 def test_a_line_that_is_gone_has_nothing_behind_it():
     before, after = booked(), small([Line("A", "10", Decimal(1), date(2026, 2, 5))], SPINE[1:], COLUMNS[:1], "2026-P02")
     was, now = (json.loads(as_json(computed, [], "t")) for computed in (before, after))
