@@ -449,8 +449,39 @@ def test_nodes_of_a_statement_are_changed_on_its_page(accountant):
     assert "is used by 2 statements" in asked
     edit(accountant, "balance-sheet", "scope-use", value="new crossing")
     assert body("scope", "balance-sheet-by-crossing")["nodes"][0]["nodes"] == [{"grow": "crossing"}]
+    edit(accountant, "balance-sheet", "scope-use", value="new department > crossing")
+    within = [{"grow": "department", "nodes": [{"grow": "crossing"}]}]
+    assert body("scope", "balance-sheet-by-department-crossing")["nodes"][0]["nodes"] == within
+    shown = page(accountant, "balance-sheet", panel="nodes").content.decode()
+    assert "a new one by department, in each by crossing" in shown and "Deck, North" in shown
     edit(accountant, "balance-sheet", "scope-use", value="")
     assert "scope" not in body("statement", "balance-sheet")
+
+
+def test_a_line_becomes_a_row_for_each_period_and_one_again(accountant):
+    def rows():
+        computed = page(accountant, "income-statement").context["outcome"].computed
+        return [row.label for row in computed.rows if row.line == "fuel"]
+
+    def setting(path, value):
+        return edit(
+            accountant, "income-statement", "line-change", key="fuel", path=path, value=value, **{"share-spine": "all"}
+        )
+
+    assert rows() == ["Fuel"]
+    setting("periods", "last 3 periods")
+    assert rows() == [
+        "Fuel, August 2026", "Fuel, September 2026", "Fuel, October 2026", "Fuel, August to October 2026",
+    ]  # fmt: skip
+    setting("total", "Fuel of {year}")
+    setting("label", "{period.end:Oct}")
+    assert rows() == ["Aug", "Sep", "Oct", "Fuel of 2027"]
+    refused = setting("window", "year").content.decode()
+    assert "has no window of time of its own" in refused
+    refused = setting("label", "{month}").content.decode()
+    assert "is no token of a heading" in refused and rows()[0] == "Aug"
+    setting("periods", "")
+    assert rows() == ["{period.end:Oct}"] and "total" not in str(body("spine", "income-statement")["lines"][1]["lines"])
 
 
 def test_name_that_another_statement_has_is_refused(accountant):
