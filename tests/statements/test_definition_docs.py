@@ -62,7 +62,11 @@ def test_example_runs_and_gives_what_the_page_says(example, library, ternwick):
     assert any(value is not None for row in computed.rows for value in row.values)
     assert show(computed).rows and footing(computed)
     if scope:
-        assert [found.code for found in nodes_of(view, scope)] == ["company", "sold", "I", "N", "S", "company.rest"]
+        codes = [found.code for found in nodes_of(view, scope)]
+        if scope.name == "departments":
+            assert codes == ["company", "sold", "I", "N", "S", "company.rest"]
+        else:
+            assert codes[:4] == ["company", "100", "110", "110-I"] and "110-N" in codes
     if wanted is not None:
         assert figures(computed) == [line.rstrip() for line in wanted.rstrip("\n").split("\n")] + (
             [""] if wanted.endswith("\n\n") else []
