@@ -118,7 +118,7 @@ def keep_edition(
         seals=seals,
         judged=judged,
         closed=any(
-            line.detail == "closed" and not line.is_closed and (line.expand or line.below)
+            line.detail == "closed" and not line.is_closed and (line.expand or line.below or line.has_periods)
             for line in computed.statement.spine.walk()
         ),
         notes=[asdict(note) for note in notes.notes],

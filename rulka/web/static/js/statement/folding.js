@@ -32,6 +32,8 @@ export function freeze() {
   const scroll = scroller();
   const on = kept() && scroll.scrollWidth > scroll.clientWidth + 1;
   figures().classList.toggle("frozen", on);
+  const labels = figures().querySelector("thead tr.heads th.labels");
+  figures().style.setProperty("--labels", `${(labels?.offsetLeft ?? 0) + (labels?.offsetWidth ?? 0) + 8}px`);
   let right = 0;
   for (let place = 0; on && place < MOST_TOTALS; place += 1) {
     const head = figures().querySelector(`thead tr.heads th.tot-${place}`);
