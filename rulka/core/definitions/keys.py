@@ -15,6 +15,11 @@ def slug(label: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", label.lower()).strip("-") or "line"
 
 
+def inside_words(label: str) -> str:
+    """A label as it stands inside of a sentence: `Sailings` becomes `sailings`, `FTE` stays."""
+    return f"{label[:1].lower()}{label[1:]}" if label[1:2].islower() or len(label) == 1 else label
+
+
 class KeyGiver:
     """Gives each line or column its own key; keys written by hand are reserved before any is made."""
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 
 from rulka.core.books.chart import CodeList
 from rulka.core.books.selection import NOTHING
+from rulka.core.definitions.keys import inside_words
 from rulka.core.definitions.spines import LINE_KINDS, UNLABELLED, raw_lines
 from rulka.core.edits.choosing import joined
 from rulka.core.edits.references import refuse_if_used, rename_in_spine
@@ -55,7 +56,7 @@ def new_line(body: Raw, kind: str) -> Raw:
 
 def total_of(label: str) -> str:
     """The label that a section's total has when nobody gave it one: `Total income` for Income."""
-    return f"Total {label[:1].lower()}{label[1:]}" if label[1:2].islower() or len(label) == 1 else f"Total {label}"
+    return f"Total {inside_words(label)}"
 
 
 @keeping_keys

@@ -17,6 +17,7 @@ from rulka.core.books.chart import BoolArray
 from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.readings import finer_than_seal
+from rulka.core.definitions.keys import inside_words
 from rulka.core.definitions.spines import LineDef
 from rulka.core.money import QUANTITY_DIGITS
 from rulka.core.proof.splits import OpenedFigure, places_of
@@ -110,7 +111,7 @@ def parted(
     )
     mean = whole.compared_price
     if mean is None:
-        return PriceVolume(value, unit, by, why=f"There are no {unit.lower()} on the side that it is compared with.")
+        return PriceVolume(value, unit, by, why=f"There are no {inside_words(unit)} on the side that it is compared with.")
     price = mixed = none
     for rate in measured.values():
         at_former = (mean if rate.compared_price is None else rate.compared_price) * rate.quantity

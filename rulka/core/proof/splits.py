@@ -137,7 +137,13 @@ def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tupl
         raise RulkaError(FIGURES_ONLY, hint="Ask an administrator if you need to get deeper.", code="depth")
     row, column = computed.row(row_key), computed.column(column_key)
     place = computed.place(column.key)
-    if not row.has_figures or column.kind == "text":
+    if column.kind == "text":
+        raise NotFound(
+            f"Column {column.heading or column.key} shows words, no figures.",
+            hint="Open a figure in another column.",
+            subject="column",
+        )
+    if not row.has_figures:
         raise NotFound(f"{row.label} shows no figures.", hint="Open a line below it.", subject="line")
     if place in row.sealed_at:
         raise RulkaError(

@@ -9,6 +9,7 @@ from fractions import Fraction
 from typing import Any
 
 from rulka.core.definitions.expressions import Value
+from rulka.core.definitions.keys import inside_words
 from rulka.core.errors import RulkaError
 from rulka.core.money import ratio_text
 from rulka.core.proof.drivers import Driver, Drivers, drivers_of
@@ -122,9 +123,13 @@ def drivers_level(ledger: Ledger, opened: OpenedFigure, address: Address) -> Dri
         raise RulkaError(
             "Nothing drives it: it is no difference.", hint="Open a difference between two columns.", subject="by"
         )
+    if not opened.pools and opened.closed:
+        raise RulkaError(
+            "Its author closed what is behind it.", hint="Whoever edits the statement can open it.", subject="by"
+        )
     if not opened.pools:
         raise RulkaError(
-            "What is behind it can't be told apart: it is no sum of what was booked, or its detail is closed.",
+            "What is behind it can't be told apart: it is no sum of what was booked.",
             hint="Open one of the figures that it is made of.",
             subject="by",
         )
@@ -235,7 +240,7 @@ class _Writer:
         )
 
     def parted_title(self, parted: PriceVolume) -> str:
-        return f"Price or volume, by {parted.unit.lower()}"
+        return f"Price or volume, by {inside_words(parted.unit)}"
 
     def parted(self, parted: PriceVolume) -> Iterator[DriverPart]:
         rate = parted.total
@@ -246,11 +251,11 @@ class _Writer:
         words = "more" if more > 0 else "fewer"
         count = figure_text(abs(more), digits=0) if more else "as many"
         yield self._part(f"Price: {self.text(prices[0])} each for {self.text(prices[1])}", parted.price)
-        yield self._part(f"Volume: {count} {parted.unit.lower()}{f' {words}' if more else ''}", parted.volume)
+        yield self._part(f"Volume: {count} {inside_words(parted.unit)}{f' {words}' if more else ''}", parted.volume)
         if parted.by:
             yield self._part(f"Mix of {parted.by}", parted.mix)
         if parted.unmeasured:
-            yield self._part(f"Without {parted.unit.lower()}", parted.unmeasured)
+            yield self._part(f"Without {inside_words(parted.unit)}", parted.unmeasured)
 
     def _part(self, label: str, value: Fraction) -> DriverPart:
         return DriverPart(label, self.text(value), value < 0)

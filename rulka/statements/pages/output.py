@@ -297,6 +297,7 @@ def moved(request: HttpRequest, name: str) -> HttpResponse:
     seat = seat_of(request)
     definitions = _opened(seat, name)
     given = {key: request.GET.get(key, "") for key in ("before", "after", "first", "last")}
+    former = seat.view.frame.calendar.moved(seat.period, periods=-1)
     found, problem = None, None
     try:
         found = _moved(seat, definitions, given)
@@ -306,7 +307,7 @@ def moved(request: HttpRequest, name: str) -> HttpResponse:
         seat=seat,
         name=name,
         title=definitions["statement"].title,
-        given=given,
+        given=given | {"before": given["before"] or (former.code if former else "")},
         periods=[(period.code, period.title) for period in reversed(seat.view.frame.calendar.periods)],
         revisions=list(seat.ledger.revisions.values_list("number", "at", "source")),
         moved=found,

@@ -277,7 +277,7 @@ def test_a_figure_that_is_no_sum_says_so():
     ("row", "column", "asked", "hint", "subject", "code"),
     [
         ("sales", "now", Fence(depth=DEPTHS[0]), "Ask an administrator if you need to get deeper.", "", "depth"),
-        ("sales", "word", Fence(), "Open a line below it.", "line", "not-found"),
+        ("sales", "word", Fence(), "Open a figure in another column.", "column", "not-found"),
         ("head", "now", Fence(), "Open a line below it.", "line", "not-found"),
         ("sales", "part", Fence.of(sealed="40", grain=()),
          "Whoever may open the seal sees it; a column that is cut less finely shows it to all.", "trace", "sealed"),

@@ -150,7 +150,9 @@ def test_what_opens_no_further_says_why():
     whole = computed()
     told = ("shows no figures.", "Open a line below it.", "line", "not-found")
     assert refusal(whole, "bare", "now") == (f"Bare {told[0]}", *told[1:])
-    assert refusal(whole, "sales", "word") == (f"Sales {told[0]}", *told[1:])
+    assert refusal(whole, "sales", "word") == (
+        "Column word shows words, no figures.", "Open a figure in another column.", "column", "not-found"
+    )  # fmt: skip
     shallow = computed(replace(Fence(), depth="figures"))
     message, hint, subject, code = refusal(shallow, "sales", "now")
     assert message and (hint, subject, code) == ("Ask an administrator if you need to get deeper.", "", "depth")
