@@ -16,7 +16,7 @@ from rulka.core.errors import RulkaError
 from rulka.core.money import round_half_away
 from rulka.core.overviews.bridging import bridge_table, parts_of
 from rulka.core.overviews.columns import Scenarios
-from rulka.core.overviews.definitions import BY_LINE, LineRef, TileDef, Window
+from rulka.core.overviews.definitions import BY_CHILD, BY_LINE, LineRef, TileDef, Window
 from rulka.core.overviews.reading import NOTHING, OverviewMember, OverviewReading, ShownFigure, mark_key, place_of
 from rulka.core.overviews.tiles import Strip, StripRow, StripWindow, TableRow, TileContent, TilePicture, TileTable
 from rulka.core.picturing.bridge_drawing import bridge_drawing, fitting
@@ -352,7 +352,8 @@ def _ranked(tile: TileDef, line: LineRef, readings: TileReadings, asked: TileQue
         row = reading.row(line)
         members = reading.members()
         if not members:
-            raise RulkaError(f"There is no {tile.by} with anything booked here.", hint="Choose another node.")
+            told = "Nothing" if tile.by == BY_CHILD else f"No {tile.by}"
+            raise RulkaError(f"{told} below this node has anything booked.", hint="Choose another node.")
         write = reading.texts(row, members[0].key("actual"))
         made = [_contributor(member, line, row, reading, readings, tile.by) for member in members]
         made = _largest(made, [reading.shown(row, member.key("gap")) for member in members] if line.planned else [])

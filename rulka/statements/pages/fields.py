@@ -29,6 +29,9 @@ YES_NO = ("yes", "no")
 BY_PERIOD = ("year to date", "year", "quarter", "last 12 periods")
 COLUMN_HIDING = ("never", "always", "when empty", "when zero")
 
+IN_WORDS = {"child": "what is below the node"}
+"""Choices that read otherwise than they are written."""
+
 Widget = Literal["text", "area", "tokens", "suggest", "choice", "person"]
 """How a field is filled in: `suggest` takes any text and offers the usual ones, `person` one of the people."""
 
@@ -410,7 +413,8 @@ def _written(
         elif row.widget == "choice" and path == "kind":
             named = [(choice, choice) for choice in said(row.choices)]
         elif row.widget == "choice":
-            named = [("", default), *((one, one) for one in dict.fromkeys([*said(row.choices), value]) if one)]
+            known = dict.fromkeys([*said(row.choices), value])
+            named = [("", default), *((one, IN_WORDS.get(one, one)) for one in known if one)]
         elif row.widget == "suggest":
             named = [(choice, choice) for choice in said(row.choices)]
         chosen = row.widget in ("choice", "person")

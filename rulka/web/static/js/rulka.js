@@ -130,6 +130,15 @@ const rulka = {
         .querySelector(".ways [aria-current], .crumbs b, a")
         ?.focus({ preventScroll: true });
   });
+  // a panel of words alone is scrolled by key as well
+  const reachBodies = () => {
+    for (const body of document.querySelectorAll(".panel .body")) {
+      if (body.querySelector("a[href], button, input, select, textarea, summary")) body.removeAttribute("tabindex");
+      else body.tabIndex = 0;
+    }
+  };
+  document.addEventListener("DOMContentLoaded", reachBodies);
+  document.addEventListener("htmx:afterSettle", reachBodies);
   // what came of an edit is said to those who don't see it, with whether the statement still foots
   document.addEventListener("htmx:afterSettle", () => {
     const said = document.querySelector("#panel :is(.done, .warned)[role=status]");
