@@ -137,8 +137,23 @@ const rulka = {
       else body.tabIndex = 0;
     }
   };
-  document.addEventListener("DOMContentLoaded", reachBodies);
-  document.addEventListener("htmx:afterSettle", reachBodies);
+  // a table without a caption is called by the heading that it stands under
+  const nameTables = () => {
+    const headings = [...document.querySelectorAll("main :is(h1, h2, h3, h4)")];
+    for (const table of document.querySelectorAll("main :is(table, [role=grid], [role=treegrid])")) {
+      if (table.caption || (table.ariaLabel && !table.dataset.named) || table.getAttribute("role") === "presentation")
+        continue;
+      const above = headings.filter((one) => one.compareDocumentPosition(table) & Node.DOCUMENT_POSITION_FOLLOWING);
+      if (!above.length) continue;
+      table.ariaLabel = above.at(-1).textContent.trim().replace(/\s+/g, " ");
+      table.dataset.named = "by its heading";
+    }
+  };
+  for (const shown of ["DOMContentLoaded", "htmx:afterSettle"])
+    document.addEventListener(shown, () => {
+      reachBodies();
+      nameTables();
+    });
   // what came of an edit is said to those who don't see it, with whether the statement still foots
   document.addEventListener("htmx:afterSettle", () => {
     const said = document.querySelector("#panel :is(.done, .warned)[role=status]");
