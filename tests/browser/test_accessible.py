@@ -24,6 +24,12 @@ STILL = """() => !document.querySelector(".htmx-request") &&
   document.querySelector("revo-grid[data-ready] .header-rgRow[role]"))"""
 """Whether a page waits for nothing more."""
 
+NAMELESS = """() => [...document.querySelectorAll("main :is(table, [role=grid], [role=treegrid])")]
+  .filter((one) => !one.caption && !one.ariaLabel && one.getAttribute("role") !== "presentation")
+  .filter((one) => document.querySelector("main :is(h1, h2, h3)")?.compareDocumentPosition(one) & 4)
+  .map((one) => one.outerHTML.slice(0, 120))"""
+"""Tables that no caption, and no heading above them, gives a name."""
+
 LEAVE = {"sign-out", "home", "demo-sign-in", "desk", "desk-root"}
 """Addresses that only lead elsewhere, or that programs ask for."""
 
@@ -59,6 +65,7 @@ def judged(page, addresses, within="html"):
         page.goto(address)
         page.wait_for_function(STILL)
         wrong += [f"{address}\n  {problem}" for problem in problems_of(page, within)]
+        wrong += [f"{address}\n  a table without a name below {name}" for name in page.evaluate(NAMELESS)]
         if page.locator("#keys").count() and not page.locator("#keys .purpose").count():
             wrong.append(f"{address}\n  nobody is told what it is for")
     return wrong
@@ -116,3 +123,35 @@ def test_every_state_of_the_working_pages(page):
     sheets = [f"/worksheets/income-of-departments/?{WHERE}&panel={tab}&cell=C6" for tab, _ in TABS]
     wrong = judged(page, STATES) + judged(page, [*panels, *sheets], "#panel")
     assert not wrong, "\n".join(wrong)
+
+
+PRINTED = (
+    f"/month/?{WHERE}",
+    STATEMENT,
+    f"/ledger/journal/?{WHERE}",
+    f"/extracts/supplier-spend/?{WHERE}",
+    f"/overviews/group/?{WHERE}",
+)
+
+
+def test_who_sees_a_part_and_what_comes_on_paper(page):
+    """A reader of some departments meets nothing to stumble over either; printed, a screen is what it shows, within the
+    sheet and without what one presses."""
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Ships lead").click()
+    page.wait_for_load_state()
+    wrong = judged(page, [f"/month/?{WHERE}", STATEMENT, f"{STATEMENT}&panel=line&row=fuel", f"/ledger/?{WHERE}"])
+    assert not wrong, "\n".join(wrong)
+    page.context.clear_cookies()
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").click()
+    page.set_viewport_size({"width": 1032, "height": 700})  # a sheet of A4 across, less its margins
+    for address in PRINTED:
+        page.emulate_media(media="screen")
+        page.goto(address)
+        page.wait_for_function(STILL)
+        page.emulate_media(media="print")
+        shown = page.locator(":is(.bar, .foot, .tabs, .panel, .button, .firsthint) >> visible=true")
+        assert shown.count() == 0, (address, shown.first.inner_text())
+        table = page.locator("main table >> visible=true").first.bounding_box()
+        assert table and table["x"] + table["width"] < 1036, (address, table)

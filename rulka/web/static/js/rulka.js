@@ -149,7 +149,7 @@ const rulka = {
       table.dataset.named = "by its heading";
     }
   };
-  for (const shown of ["DOMContentLoaded", "htmx:afterSettle"])
+  for (const shown of ["DOMContentLoaded", "htmx:load", "htmx:afterSettle"])
     document.addEventListener(shown, () => {
       reachBodies();
       nameTables();
