@@ -111,7 +111,8 @@ def parted(
     )
     mean = whole.compared_price
     if mean is None:
-        return PriceVolume(value, unit, by, why=f"There are no {inside_words(unit)} on the side that it is compared with.")
+        told = f"There are no {inside_words(unit)} on the side that it is compared with."
+        return PriceVolume(value, unit, by, why=told)
     price = mixed = none
     for rate in measured.values():
         at_former = (mean if rate.compared_price is None else rate.compared_price) * rate.quantity

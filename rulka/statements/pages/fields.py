@@ -32,6 +32,90 @@ COLUMN_HIDING = ("never", "always", "when empty", "when zero")
 IN_WORDS = {"child": "what is below the node"}
 """Choices that read otherwise than they are written."""
 
+EFFECTS = {
+    "total": "such as Total income",
+    "show": "total only: no heading above the lines",
+    "panel": "second: from here on in the right half",
+    "tolerance": "0.50: cents may be apart",
+    "print": "it is judged whether it shows or not",
+    "sign": "as booked: debits are positive",
+    "detail": "closed: readers get no further than the line",
+    "rows": "below: the line stays, with its own figures",
+    "sort": "amount: the largest first",
+    "top": "10: the ten largest, the others in one row",
+    "measure": "closing: what stands at the end",
+    "window": "period: the month, also beside a year to date",
+    "shift": "-1 year: the year before",
+    "scenario": "budget: what was planned",
+    "entries": "pending only: what isn't posted yet",
+    "intercompany": "difference: what two companies don't agree on",
+    "owner": "asked first why it moved",
+    "hide": "when zero: it shows once there is something",
+    "favourable": "says which way is green",
+    "ruling": "double: closes the statement",
+    "shade": "light: as a total often is",
+    "above": "single: as over a total",
+    "below": "double: as under a result",
+    "align": "left: beside its label",
+    "indent": "2: two steps to the right",
+    "note": "4.1: where the notes say more",
+    "break": "before: it begins a page",
+    "keep": "with next: no page ends between",
+    "rounding": "exempt: it takes no difference",
+    "number.style": "percent: 0.125 is 12.5 %",
+    "number.decimals": "1: 1 234.5",
+    "number.unit": "thousands: 1 234 500 is 1 234.5",
+    "number.negative": "brackets: (120)",
+    "number.zero": "dash: \u2013",
+    "number.currency": "beside the first figure and on totals",
+    "columns": "actual, budget: it shows in these alone",
+    "column kind": "figures of the ledger, or worked out of columns",
+    "each": "period: a column for each month",
+    "column total": "such as All departments",
+    "within": "year: all its months, also those to come",
+    "none": "such as No department",
+    "equals": "total: the key of the one that holds all",
+    "base": "budget: the key of what is 100 %",
+    "share": "actual: the key of its figures",
+    "line": "Total income: each line as a part of it",
+    "formula": "actual / sailings: keys of columns",
+    "text": "note: the numbers of notes",
+    "credits": "negative: they stand with a minus",
+    "node": "TF: this company on every page",
+    "inside": "110: of the page, what is of Deck",
+    "calendar": "own: as the company's year runs",
+    "part": "eliminations: what is taken out between companies",
+    "weeks": "monday: weeks from Monday to Sunday",
+    "by day": "spread: a month's budget, day by day",
+    "group": "such as October 2026",
+    "column hide": "when empty: it shows once something was booked",
+    "width": "such as 14",
+    "subtitle": "such as Posted entries, in full",
+    "figures.decimals": "1: 1 234.5",
+    "figures.zero": "dash: \u2013",
+    "figures.rounding": "so that it foots: shown figures add up",
+    "figures.rest": "a line such as Other costs",
+    "figures.grouping": "space: 1 234 567",
+    "figures.decimal mark": "comma: 1 234,5",
+    "figures.totals shaded": "light: each total on a tint",
+    "page.paper": "A3 holds twice as many columns",
+    "page.orientation": "landscape: for many columns",
+    "page.fit": "width: columns shrink to one sheet",
+    "page.heads": "once: not again on each sheet",
+    "page.breaks": "before sections: each on its own sheet",
+    "page.logo": "a picture from the ledger's shelf",
+    "page.logo place": "centre: over the title",
+    "page.title": "left out: figures alone, to be put into another paper",
+    "page.checks": "left out: not told under the figures",
+    "page.notes": "such as 1 At cost, less depreciation",
+    "explain.due": "5: by the fifth day of the next month",
+    "explain.types.revenue": "50 000, or never",
+    "explain.types.expense": "50 000, or never",
+    "explain.types.asset": "50 000, or never",
+    "explain.types.liability": "50 000, or never",
+}
+"""What a setting does where nothing else stands beside it, by its path: a value and what comes of it."""
+
 Widget = Literal["text", "area", "tokens", "suggest", "choice", "person"]
 """How a field is filled in: `suggest` takes any text and offers the usual ones, `person` one of the people."""
 
@@ -403,6 +487,11 @@ def _written(
     def said(value: Any) -> Any:
         return around[value.name] if isinstance(value, Of) else value
 
+    def _told_by(row: SettingRow, path: str) -> str:
+        """What an effect is kept under: the path, of numbers without whose they are; a column's own go before."""
+        own = f"column {path}"
+        return own if table is COLUMN and own in EFFECTS else path.removeprefix("look.")
+
     def setting(row: SettingRow) -> Setting:
         path, default = said(row.path), said(row.default)
         value = around[f"value of {path}"] if f"value of {path}" in around else value_of(raw, path)
@@ -420,8 +509,8 @@ def _written(
         chosen = row.widget in ("choice", "person")
         return Setting(
             path, said(row.label), value, "choice" if chosen else row.widget, tuple(named),
-            default="" if chosen else default, hint=said(row.hint), do=row.do or do, required=row.required,
-            example=said(row.example),
+            default="" if chosen else default, hint=said(row.hint) or EFFECTS.get(_told_by(row, path), ""),
+            do=row.do or do, required=row.required, example=said(row.example),
         )  # fmt: skip
 
     groups = []
