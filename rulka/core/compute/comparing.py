@@ -50,6 +50,13 @@ class Comparer:
         a, b = (self.columns[self.place[key]].asked for key in column.of)
         return (a.measure, b.measure) == ("debits", "credits")
 
+    def sets_sides_apart(self, column: Column) -> bool:
+        """Whether it takes debits and credits from each other, in whatever order or as a percent: neither better nor
+        worse."""
+        if column.kind not in ("difference", "percent"):
+            return False
+        return {self.columns[self.place[key]].asked.measure for key in column.of} == {"debits", "credits"}
+
     def value(self, column: Column, figure: Figure, line_sign: int = 1) -> Value:
         """The value of a line from its figures in other columns, None where these differ in currency; a share needs
         `share` instead."""

@@ -9,7 +9,6 @@ from typing import Any, Literal
 import numpy as np
 
 from rulka.core.books.narrowing import Narrowing
-from rulka.core.compute.columns import Column
 from rulka.core.compute.detail_rows import DetailRow
 from rulka.core.compute.figures import Figures, Values, shows, summed
 from rulka.core.compute.leaves import Leaf, direction_of_leaf
@@ -127,7 +126,7 @@ class _Rows:
         self.comparer = figures.comparer
         self.panel = 1
         self.judging = [self._judging(place) for place in range(len(self.columns))]
-        self.gross = [self._compares_sides(column) for column in self.columns]
+        self.gross = [self.comparer.sets_sides_apart(column) for column in self.columns]
         self.plain_blanks: dict[tuple[tuple[str, ...], bool], frozenset[int]] = {}
         self.may_miss = [
             place
@@ -397,11 +396,6 @@ class _Rows:
             if alike[place] not in found:
                 found[alike[place]] = self._direction(line, place)
         return tuple(0 if self.gross[at] else found[alike[place]] for at, place in enumerate(self.judging))
-
-    def _compares_sides(self, column: Column) -> bool:
-        """Whether it takes credits from debits, which is neither better nor worse."""
-        measures = {self.columns[self.plan.place(key)].asked.measure for key in column.of}
-        return column.kind in ("difference", "percent") and measures == {"debits", "credits"}
 
     def _judging(self, place: int) -> int:
         """The column whose figures a comparison is about: the first it works on."""

@@ -10,6 +10,7 @@ from fractions import Fraction
 from typing import TYPE_CHECKING, Any
 
 from rulka.core.compute.columns import Column
+from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import COMPARISONS, Name, Number, Operation, Tree, Value
@@ -180,6 +181,7 @@ class _Sheet:
         self.sheet = of.book.add_worksheet(name)
         self.first = TITLE_ROWS + 2
         self.names = computed.plan.names
+        self.comparer = Comparer(computed.columns)
         self.step = 2 if computed.statement.spine.totals == "stepped" else 1
         self.spots, self.rows_used = _spots(computed, self.first, 1 + self.step * len(computed.columns) + 1)
         self.is_parted = any(left for _, left in self.spots.values())
@@ -324,7 +326,7 @@ class _Sheet:
         if column.is_mixed:  # other currencies are never taken from each other, by a spreadsheet either
             return ""
         if column.kind in ("difference", "percent") and not column.base and not column.asked.does_aggregate:
-            if self._is_gross(column):
+            if self.comparer.sets_sides_apart(column):  # the sign follows the line: written as a value
                 return ""
             a, b = (self.cell_name(row, self.computed.place(key)) for key in column.of)
             if column.kind == "percent":
@@ -426,10 +428,6 @@ class _Sheet:
         if isinstance(tree, Operation):
             return tree.sign not in COMPARISONS and self._is_plain(tree.left) and self._is_plain(tree.right)
         return isinstance(tree, Number) or (isinstance(tree, Name) and bool(self._key(tree.text)))
-
-    def _is_gross(self, column: Column) -> bool:
-        """Whether it is debits against credits, whose sign follows the line: that is written as a value."""
-        return {self.computed.column(key).asked.measure for key in column.of} == {"debits", "credits"}
 
     def _set_widths(self) -> None:
         columns = self.computed.columns
