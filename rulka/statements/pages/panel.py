@@ -31,7 +31,7 @@ from rulka.core.edits.tree import find_line
 from rulka.core.errors import RulkaError
 from rulka.core.proof.checks import Check
 from rulka.core.proof.marks import Mark, marks
-from rulka.core.proof.placing import Suggestion, suggestions
+from rulka.core.proof.placing import Suggestion
 from rulka.formats.figures import figure_text
 from rulka.ledger.reading import trace_address
 from rulka.ledger.reading.trace_levels import Crumb, TraceAddresses, TracePanel
@@ -246,18 +246,12 @@ class SettingsBody(PanelBody):
 
 
 @dataclass(frozen=True, kw_only=True)
-class SuggestingBody(PanelBody):
-    """What suggests places for accounts that have none."""
-
-    suggested: Sequence[Suggestion]
-
-
-@dataclass(frozen=True, kw_only=True)
-class FootingPanel(SuggestingBody):
+class FootingPanel(PanelBody):
     """Each check with the (key, label) of lines it is about; accounts without a place, and where they could go."""
 
     html = "statements/_panel_footing.html"
     told: Sequence[tuple[Check, Sequence[tuple[str, str]]]]
+    suggested: Sequence[Suggestion]
     lines_by_label: Sequence[tuple[str, str]]
 
 
@@ -267,7 +261,7 @@ def _footing(about: PanelSubject) -> FootingPanel:
     }
     return FootingPanel(
         told=[(check, [(key, labels.get(key, key)) for key in check.lines[:5]]) for check in about.outcome.checks],
-        suggested=suggestions(about.computed),
+        suggested=about.outcome.suggested,
         lines_by_label=_account_lines(about.computed),
     )
 
@@ -327,7 +321,7 @@ def _line(about: PanelSubject) -> LinesPanel | LinePanel:
     matched = [accounts[at] for at in np.flatnonzero(leaves[0].of_line)] if leaves else []
     unsigned = [replace(leaf, line=replace(line, sign="")) for leaf in leaves[:1]]
     flipped = bool(unsigned) and sign_of(unsigned[0], None, computed.statement.spine.signs, computed.view) < 0
-    marked = marks(computed, about.outcome.checks, suggestions(computed)).get(state.get("row") or line.key, ())
+    marked = marks(computed, about.outcome.checks, about.outcome.suggested).get(state.get("row") or line.key, ())
     return LinePanel(
         line=line,
         marked=marked,
@@ -473,11 +467,12 @@ def _page(about: PanelSubject) -> PagePanel:
 
 
 @dataclass(frozen=True, kw_only=True)
-class StartPanel(SuggestingBody):
+class StartPanel(PanelBody):
     """What a statement that was begun can be: its lines, columns and pages, each as (what is sent, words)."""
 
     html = "statements/_panel_start.html"
     begun: Mapping[str, str]
+    suggested: Sequence[Suggestion]
     starts: Sequence[tuple[str, str]]
     patterns: Sequence[tuple[str, str]]
     pages: Sequence[tuple[str, str]]
@@ -501,7 +496,7 @@ def _start(about: PanelSubject) -> StartPanel:
             *((name, f"A page for each {name}") for name in frame.dimensions),
         ],
         models=[(f"from {other.name}", other.title) for other in others if "begun" not in other.body],
-        suggested=suggestions(about.computed),
+        suggested=about.outcome.suggested,
         lines_by_label=_account_lines(about.computed),
     )
 

@@ -16,7 +16,6 @@ from django.views.decorators.http import require_GET
 from rulka.core.errors import NotFound, RulkaError
 from rulka.core.proof.checks import Check
 from rulka.core.proof.marks import Mark, marks
-from rulka.core.proof.placing import suggestions
 from rulka.formats.output.page import ShownRow, ShownStatement, show
 from rulka.ledger.models import Revision
 from rulka.ledger.pages.taking import taken_file
@@ -37,7 +36,7 @@ from rulka.statements.output.statement_templates import subject_for
 from rulka.statements.output.templates import names_of
 from rulka.statements.pages.blocks import Block, Blocks
 from rulka.statements.pages.explain_panel import ExplainPanel, explain_panel, waiting
-from rulka.statements.pages.panel import Panel, Said, State, SuggestingBody, panel_of
+from rulka.statements.pages.panel import Panel, Said, State, panel_of
 from rulka.statements.pages.sent import remember, shown_in
 from rulka.statements.running import runs
 from rulka.statements.running.compared import compared
@@ -180,13 +179,11 @@ def statement_screen(
     outcome = outcome or editing.outcome_of(definitions, editing.edit_sight(seat, statement))
     aside = panel_of(seat, outcome, asked, definitions, said or Said(), known)
     hidden, paper = _switched(request, statement.name)
-    body = aside.body
-    open_ones = body.suggested if isinstance(body, SuggestingBody) else suggestions(outcome.computed)
     sent, window, place = _window_of(request, seat, statement.name)
     blocks = Blocks(outcome.computed, hidden=hidden, asked=sent.get("blocks", ""), row=aside.state.get("row", ""))
     explained = explained_of(seat.ledger, outcome.computed, seat.readers)
     shown = shown_with_beside(seat, outcome, hidden=hidden, within=blocks.holds)
-    marked = marks(outcome.computed, outcome.checks, open_ones, [one.item for one in explained])
+    marked = marks(outcome.computed, outcome.checks, outcome.suggested, [one.item for one in explained])
     cut, former = [] if beside_of(seat) else blocks.cut(shown.rows), shown_in(place, sent.get("sent", ""))
     now = remember(place, shown, marked, cut, (seat.query, hidden, paper))
     return StatementPage(
@@ -266,7 +263,7 @@ def statement_block(request: HttpRequest, name: str, number: int) -> HttpRespons
     if block is None:
         raise NotFound(f"There is no block {number}.", hint="Load the page again.", subject="rows")
     explained = explained_of(seat.ledger, outcome.computed, seat.readers)
-    marked = marks(outcome.computed, outcome.checks, suggestions(outcome.computed), [one.item for one in explained])
+    marked = marks(outcome.computed, outcome.checks, outcome.suggested, [one.item for one in explained])
     return BlockOfRows(seat=seat, shown=shown, block=block, marks=marked).response(request)
 
 

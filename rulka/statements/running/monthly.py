@@ -10,7 +10,6 @@ from hashlib import sha256
 from rulka.core.books.few import Few
 from rulka.core.errors import RulkaError
 from rulka.core.proof.checks import FAILS, HOLDS, NOT_JUDGED, WARNS, Check
-from rulka.core.proof.placing import suggestions
 from rulka.ledger.seat import Seat
 from rulka.statements.library.assemble import Definitions, definitions_of_statement
 from rulka.statements.library.opening import seen_definitions
@@ -75,7 +74,7 @@ def _run(seat: Seat, parts: Definitions) -> MonthlyVerdict:
     except RulkaError as error:
         return MonthlyVerdict(definition, title, NOT_JUDGED, str(error), None)
     state, detail = _state(outcome.checks)
-    unplaced = tuple((one.code, one.name) for one in suggestions(outcome.computed))
+    unplaced = tuple((one.code, one.name) for one in outcome.suggested)
     return MonthlyVerdict(definition, title, state, detail or outcome.verdict.text, outcome, unplaced)
 
 

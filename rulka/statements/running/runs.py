@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from rulka.core.books.book import View
 from rulka.core.books.fence import Fence
@@ -13,6 +14,7 @@ from rulka.core.compute.statement import run_nodes, run_statement
 from rulka.core.definitions.statements import StatementDef
 from rulka.core.proof.checks import Check, Verdict, verdict_on
 from rulka.core.proof.footing import footing
+from rulka.core.proof.placing import Suggestion, suggestions
 from rulka.ledger.reading.history import view_at
 from rulka.ledger.reading.queries import view_of
 from rulka.people.models import Person
@@ -33,6 +35,11 @@ class RunOutcome:
     def verdict(self) -> Verdict:
         """What the checks say together."""
         return verdict_on(self.checks)
+
+    @cached_property
+    def suggested(self) -> Sequence[Suggestion]:
+        """Where accounts without a place could go."""
+        return suggestions(self.computed)
 
 
 def read_by(definitions: Definitions, person: Person | None) -> StatementDef:
