@@ -116,8 +116,8 @@ class DriversLevel(Level):
     largest: Sequence[LargestTable]
 
 
-def drivers_level(ledger: Ledger, opened: OpenedFigure, address: Address) -> DriversLevel:
-    """The level of a trace that says what drives a difference."""
+def _sides_that_drive(opened: OpenedFigure) -> tuple[str, str]:
+    """The columns that a difference sets apart; raises RulkaError where nothing can be told to drive it."""
     named = sides(opened)
     if named is None:
         raise RulkaError(
@@ -133,6 +133,12 @@ def drivers_level(ledger: Ledger, opened: OpenedFigure, address: Address) -> Dri
             hint="Open one of the figures that it is made of.",
             subject="by",
         )
+    return named
+
+
+def drivers_level(ledger: Ledger, opened: OpenedFigure, address: Address) -> DriversLevel:
+    """The level of a trace that says what drives a difference."""
+    named = _sides_that_drive(opened)
     computed = opened.computed
     digits = computed.plan.node_of(computed.column(opened.column_key)).digits
     writer = _Writer(opened, address, digits)

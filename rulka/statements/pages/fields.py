@@ -487,11 +487,6 @@ def _written(
     def said(value: Any) -> Any:
         return around[value.name] if isinstance(value, Of) else value
 
-    def _told_by(row: SettingRow, path: str) -> str:
-        """What an effect is kept under: the path, of numbers without whose they are; a column's own go before."""
-        own = f"column {path}"
-        return own if table is COLUMN and own in EFFECTS else path.removeprefix("look.")
-
     def setting(row: SettingRow) -> Setting:
         path, default = said(row.path), said(row.default)
         value = around[f"value of {path}"] if f"value of {path}" in around else value_of(raw, path)
@@ -509,7 +504,7 @@ def _written(
         chosen = row.widget in ("choice", "person")
         return Setting(
             path, said(row.label), value, "choice" if chosen else row.widget, tuple(named),
-            default="" if chosen else default, hint=said(row.hint) or EFFECTS.get(_told_by(row, path), ""),
+            default="" if chosen else default, hint=said(row.hint) or _effect(table, path),
             do=row.do or do, required=row.required, example=said(row.example),
         )  # fmt: skip
 
@@ -521,6 +516,12 @@ def _written(
             is_open = not rows.folded or any(_is_written(raw, path) for path in rows.opens)
             groups.append(SettingGroup(rows.title, settings, is_open))
     return groups
+
+
+def _effect(table: Iterable[SettingRows], path: str) -> str:
+    """What a setting does, by its path: of numbers without whose they are, a column's own before a line's."""
+    own = EFFECTS.get(f"column {path}") if table is COLUMN else None
+    return own or EFFECTS.get(path.removeprefix("look."), "")
 
 
 def _is_written(raw: Raw, path: str) -> bool:
