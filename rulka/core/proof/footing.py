@@ -81,7 +81,8 @@ def _placing(computed: Computed, why: str) -> list[Check]:
     if computed.statement.spine.covers_nothing:
         return []
     if not why and not places_accounts(computed):
-        why = "Its lines select by more than accounts, and the spine doesn't say which accounts it covers."
+        reads = "Its lines read a time of their own or select by more than accounts"
+        why = f"{reads}, and nothing says which accounts it covers."
     if why:
         return [Check(code, NOT_JUDGED, why) for code in ("placed", "placed-once", "ledger-tie")]
     placed, covered = placed_of(computed), covered_of(computed)
