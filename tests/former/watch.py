@@ -52,7 +52,9 @@ def as_framed_before(html: str) -> str:
     html = re.sub(r'<button[^>]* id="help".*?</button>|<a href="/help/">Guides</a>', " ", html, flags=re.S)
     html = re.sub(r'<aside class="firsthint".*?</aside>|<p class="(purpose|guides)">.*?</p>', " ", html, flags=re.S)
     html = re.sub(r'<dialog id="keys" class="keys" aria-label="Help">.*?</dialog>', " ", html, flags=re.S)
-    html = re.sub(r'<span class="sr-only">, [^<]*</span></button>', " </button>", html)
+    html = re.sub(
+        r'(<span aria-hidden="true">\w+</span>)<span class="sr-only">[^<]*</span>\s*</button>', r"\1 </button>", html
+    )
     return html
 
 
