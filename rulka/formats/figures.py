@@ -95,7 +95,7 @@ def names_currency(row: Row, style: NumberStyle, firsts: Collection[str]) -> boo
     """Whether a figure of a row names its currency: on totals, and on the rows that `firsts` names."""
     if style.style != "amount" or style.currency not in NAMING:
         return False
-    return row.key in firsts or row.kind in ("total", "calculation")
+    return row.key in firsts or row.kind in ("total", "calculation") or row.is_whole
 
 
 def currency_word(computed: Computed, column: Column) -> str:

@@ -142,8 +142,8 @@ def shifted_window(calendar: FiscalCalendar, window: Window, shift: Shift, week_
 
 def stretch_in(stretch: Stretch, column: Column, view: View, run_period: Period) -> Window | None:
     """The periods that a stretch is in a column: moved as the column is, in its calendar, of a piece of a series those
-    of the piece's year that lie within it. None where there are none, and in the total of a series through time, whose
-    pieces lie apart.
+    of the piece's year that lie within it. None where there are none, where the calendar lacks one of them, since less
+    than all would be no whole, and in the total of a series through time, whose pieces lie apart.
 
     A period that the column's calendar has and the run's doesn't, such as an adjusting one, belongs to the row before,
     so that the rows add up to the whole.
@@ -151,7 +151,8 @@ def stretch_in(stretch: Stretch, column: Column, view: View, run_period: Period)
     calendar = view.frame.calendars[column.calendar] if column.calendar else view.frame.calendar
     moved = [_moved(period, column, view, calendar, run_period) for period in stretch.periods]
     own = [period.index for period in moved if period is not None]
-    if not own or (column.is_cut and column.is_total):
+    lacks = any(one is None and not asked.adjusting for one, asked in zip(moved, stretch.periods, strict=True))
+    if not own or (lacks and not (column.is_cut or stretch.of_all)) or (column.is_cut and column.is_total):
         return None
     first, last = own[0], own[-1]
     following = _moved(stretch.following, column, view, calendar, run_period) if stretch.following else None

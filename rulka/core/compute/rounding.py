@@ -82,7 +82,7 @@ class _Footer:
 
     def _periods(self, row: Row) -> None:
         """The rows of a line's periods so that they sum to its whole, where that is what they add up to."""
-        if row.kind != "line" or not row.parts:
+        if not row.is_whole:
             return
         parts, leaf = [self.rows[key] for key in row.parts], self.plan.leaves.by_key[row.key]
         for place in self.figures:

@@ -88,8 +88,13 @@ class Row:
         return "sealed" if place in self.sealed_at else "n/m"
 
     @property
+    def is_whole(self) -> bool:
+        """Whether it is a line that stands below the rows of its periods."""
+        return self.kind == "line" and bool(self.parts)
+
+    @property
     def is_total(self) -> bool:
-        return self.kind in ("total", "calculation", "subtotal")
+        return self.kind in ("total", "calculation", "subtotal") or self.is_whole
 
     @property
     def direction(self) -> int:
@@ -182,7 +187,9 @@ class _Rows:
             ruling=given.pop("ruling", line.ruling),
             directions=directions,
             line=line.key,
-            look=self._look(line, kind, given.pop("look", line.look)),
+            look=self._look(
+                line, "total" if kind == "line" and given.get("parts") else kind, given.pop("look", line.look)
+            ),
             panel=self.panel,
             sealed=given.pop("sealed", line.is_closed),
             sealed_at=self._sealed_at(of),

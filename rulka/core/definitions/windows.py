@@ -73,10 +73,11 @@ PERIOD, PIECE = WindowDef("period", "period"), WindowDef("", "piece")
 @dataclass(frozen=True)
 class Stretch:
     """Periods one after the other of the calendar that a statement is run in; `following` is the one that the next
-    stretch begins with."""
+    stretch begins with, `of_all` says that they begin with the books, however far these reach back."""
 
     periods: tuple[Period, ...]
     following: Period | None = None
+    of_all: bool = False
 
 
 @dataclass(frozen=True)
@@ -216,7 +217,8 @@ def stretches_of(calendar: FiscalCalendar, asked: WindowDef, period: Period) -> 
     periods = calendar.periods[window.first : window.last + 1] if window else ()
     following = (*periods[1:], None)
     each = [Stretch((own,), after) for own, after in zip(periods, following, strict=False)]
-    return Stretch(tuple(periods)), each, lacks
+    of_all = bool(periods) and periods[0].index == 0 and (asked.kind == "from the beginning" or bool(lacks))
+    return Stretch(tuple(periods), of_all=of_all), each, lacks
 
 
 def _last_periods(calendar: FiscalCalendar, period: Period, count: int) -> Window | None:

@@ -341,7 +341,7 @@ class _Sheet:
             return ""
         if row.kind == "total":
             return self._sum(row, place)
-        if row.kind == "line" and row.parts and self._is_added(row, column):
+        if row.is_whole and self._is_added(row, column):
             return self._sum(row, place)
         if column.is_total and column.asked.measure in ADDED and row.kind != "calculation":
             return self._across(row, place, self._parts_of(column, place))

@@ -273,7 +273,7 @@ def _figures_in(computed: Any, key: str) -> list[Any]:
     return [None if place in row.blank else row.values[place] for place in range(len(computed.columns))]
 
 
-@settings(max_examples=several(90))
+@settings(max_examples=several(240))
 @given(st.data(), ledgers())
 def test_a_row_for_each_period_equals_the_line_seen_from_it_and_the_rows_add_up(data, works):
     """Each row is what the line reads of one period where the whole statement is run at it; the total what it reads of
@@ -311,7 +311,9 @@ def test_a_row_for_each_period_equals_the_line_seen_from_it_and_the_rows_add_up(
     for place, column in enumerate(made.columns):
         if column.asked.measure in ("activity", "debits"):
             values = [row.values[place] for row in each if place not in row.blank]
-            assert not values or sum(values) == made.rows_by_key["it"].values[place], column.key
+            told = made.rows_by_key["it"]
+            assert place in told.blank or sum(values) == told.values[place], column.key
+            assert place not in told.blank or len(values) < len(each), column.key
     agree_with_traces(made)
 
 
