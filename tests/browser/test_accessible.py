@@ -134,6 +134,34 @@ PRINTED = (
 )
 
 
+NARROW = (
+    *PRINTED,
+    f"/statements/?{WHERE}",
+    f"/ledger/periods/?{WHERE}",
+    f"/ledger/trial-balance/?{WHERE}",
+    f"/worksheets/income-of-departments/?{WHERE}",
+    f"/overviews/?{WHERE}",
+    "/folios/board-pack/?ledger=ternwick&section=fuel",
+    f"/dispatch/department-packs/?{WHERE}",
+    "/help/definition-format/",
+)
+
+
+def test_narrow_windows_and_large_letters_push_nothing_off_the_page(page):
+    """At 1024 pixels, and at the 640 that letters of 200 % leave of a usual window."""
+    page.goto("/sign-in/")
+    page.get_by_role("button", name="Accountant").click()
+    wrong = []
+    for width in (1024, 640):
+        page.set_viewport_size({"width": width, "height": 700})
+        for address in NARROW:
+            page.goto(address)
+            page.wait_for_function(STILL)
+            over = page.evaluate("document.documentElement.scrollWidth - innerWidth")
+            wrong += [f"{address} at {width}: {over} pixels over"] if over > 0 else []
+    assert not wrong, "\n".join(wrong)
+
+
 def test_who_sees_a_part_and_what_comes_on_paper(page):
     """A reader of some departments meets nothing to stumble over either; printed, a screen is what it shows, within the
     sheet and without what one presses."""
