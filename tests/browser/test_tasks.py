@@ -144,6 +144,7 @@ def build_by_keys(keys: Keys) -> None:
             break
         keys.press("ArrowDown")
         keys.page.locator("#panel .done").wait_for()
+        expect(keys.page.locator(".htmx-request")).to_have_count(0)  # an answer on its way would show the choice before
         expect(keys.page.locator("#panel [id^='start-columns-']:focus")).to_be_checked()
 
 
