@@ -12,6 +12,7 @@ from django.urls import reverse
 from rulka.core.edits.starting import KINDS, PATTERNS
 from rulka.people.models import Person
 from rulka.statements.models import Definition, Edit
+from rulka.statements.pages import fields
 from tests.oracle import Oracle
 
 pytestmark = pytest.mark.django_db
@@ -534,3 +535,13 @@ def test_columns_are_changed_duplicated_and_deleted_on_the_page(accountant):
     assert raw[3]["number"] == {"decimals": "2"} and raw[0]["group"] == ["Closing", "Balances"]
     refused = edit(accountant, "balance-sheet", "column-delete", columns="now").content.decode()
     assert "is used by change, percent" in refused
+
+
+def test_every_effect_stands_beside_a_setting():
+    """Nothing is told of a setting that isn't there, or that says something of its own."""
+    told = set()
+    for table in (fields.LINE, fields.COLUMN, fields.STATEMENT):
+        for row in (row for group in table for row in group.rows if isinstance(row.path, str) and not row.hint):
+            own = f"column {row.path}"
+            told.add(own if table is fields.COLUMN and own in fields.EFFECTS else row.path.removeprefix("look."))
+    assert set(fields.EFFECTS) <= told

@@ -3,15 +3,14 @@ accounts."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any
 
 from rulka.core.compute.computed import Computed
-from rulka.core.compute.leaves import Leaf
 from rulka.core.compute.rows import Row
-from rulka.core.definitions.naming import tree_of
+from rulka.core.proof.terms import terms_of
 
 
 @dataclass(frozen=True)
@@ -115,8 +114,7 @@ def moved_since(run: Run, now: Run, computed: Computed) -> list[Moved]:
     found = []
     for moved in compare_runs(run, now):
         row = computed.rows_by_key.get(moved.row)
-        behind = _overridden(computed, row) if row is not None else ((), True)
-        periods = tuple(dict.fromkeys(code for codes in _read(computed, moved.column, *behind) for code in codes))
+        periods = tuple(dict.fromkeys(_read(computed, row, moved.column)))
         found.append(
             replace(moved, codes=_codes(row, computed), periods=periods, unit=_unit(row, moved.column, computed))
         )
@@ -143,38 +141,21 @@ def _codes(row: Row | None, computed: Computed) -> tuple[str, ...]:
     return tuple(sorted({code for part in parts for code in _codes(part, computed)}))
 
 
-def _overridden(computed: Computed, row: Row) -> tuple[Sequence[Leaf], bool]:
-    """The leaves behind a row that read something else than its columns, and whether there are others too."""
-    if row.key in computed.leaves:
-        leaves = [computed.leaves[row.key]]
-    else:
-        todo, lines = [computed.line(row.line)], {}
-        while todo:
-            line = todo.pop()
-            if line.key not in lines:
-                lines[line.key] = line
-                todo += line.lines
-                todo += computed.plan.names.operands(tree_of(line)) if line.kind == "calculation" else []
-        leaves = [leaf for key in lines for leaf in computed.plan.leaves.by_line.get(key, ())]
-    own = [leaf for leaf in leaves if leaf.line.override]
-    return own, len(own) < len(leaves) or not leaves
-
-
-def _read(computed: Computed, key: str, own: Sequence[Leaf], is_plain: bool) -> Iterable[tuple[str, ...]]:
-    """The periods that a column reads, and some leaves in it by what they say themselves: up to the end for balances,
-    those of the window for activity."""
+def _read(computed: Computed, row: Row | None, key: str) -> Iterator[str]:
+    """The periods that a figure reads: those of each line in each column that it is the sum of, up to its end for
+    balances; where it is no sum, those of its columns."""
     column = next((column for column in computed.columns if column.key == key), None)
     if column is None:
         return
     if column.of:
         for other in column.of:
-            yield from _read(computed, other, own, is_plain)
+            yield from _read(computed, row, other)
         return
-    readings = [computed.readings.reading(leaf, column) for leaf in own] if column.has_figures else []
-    looked = [(reading.window, reading.measure) for reading in readings]
-    if is_plain:
-        looked.insert(0, (column.window, column.asked.measure))
+    terms = terms_of(computed, row.key, key) if row is not None else None
+    readings = [computed.readings.reading(term.leaf, term.column) for term in terms or ()]
+    looked = [(reading.window, reading.measure) for reading in readings] or [(column.window, column.asked.measure)]
     periods = computed.plan.calendar_of(column).periods
-    for window, measure in looked:
+    for window, measure in dict.fromkeys(looked):
         if window is not None:
-            yield tuple(period.code for period in periods[window.first if measure in FLOWS else 0 : window.last + 1])
+            first = window.first if measure in FLOWS else 0
+            yield from (period.code for period in periods[first : window.last + 1])

@@ -12,6 +12,7 @@ import numpy as np
 from rulka.core.books.chart import BoolArray, CodeList, IntArray
 from rulka.core.books.fence import FIGURES_ONLY
 from rulka.core.books.narrowing import codes_of
+from rulka.core.compute.columns import Column
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.readings import FLOWS
 from rulka.core.compute.rows import Row
@@ -132,11 +133,12 @@ def open_figure(computed: Computed, row: str, column: str, way: Sequence[Step] =
     return opened
 
 
-def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tuple[Step, str], ...]) -> OpenedFigure:
+def openable(computed: Computed, row_key: str, column_key: str) -> tuple[Row, Column]:
+    """The row and column of a figure that may be opened; raises NotFound where there is none, RulkaError where the
+    fence or a seal keeps it shut. Whatever opens a figure asks here first."""
     if not computed.view.fence.opens_figures:
         raise RulkaError(FIGURES_ONLY, hint="Ask an administrator if you need to get deeper.", code="depth")
     row, column = computed.row(row_key), computed.column(column_key)
-    place = computed.place(column.key)
     if column.kind == "text":
         raise NotFound(
             f"Column {column.heading or column.key} shows words, no figures.",
@@ -145,13 +147,19 @@ def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tupl
         )
     if not row.has_figures:
         raise NotFound(f"{row.label} shows no figures.", hint="Open a line below it.", subject="line")
-    if place in row.sealed_at:
+    if computed.place(column.key) in row.sealed_at:
         raise RulkaError(
             f"{row.label} is sealed here: it would tell apart what shows together only.",
             hint="Whoever may open the seal sees it; a column that is cut less finely shows it to all.",
             subject="trace",
             code="sealed",
         )
+    return row, column
+
+
+def _figure(computed: Computed, row_key: str, column_key: str, steps: tuple[tuple[Step, str], ...]) -> OpenedFigure:
+    row, column = openable(computed, row_key, column_key)
+    place = computed.place(column.key)
     terms = None if row.sealed else terms_of(computed, row.key, column.key)
     pools = None if terms is None else pools_of(computed, terms)
     closed = tuple(term for term in terms or () if term.is_closed)

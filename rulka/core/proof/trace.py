@@ -6,15 +6,13 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
-from rulka.core.books.fence import FIGURES_ONLY
 from rulka.core.compute.columns import Column
 from rulka.core.compute.comparing import Comparer
 from rulka.core.compute.computed import Computed
 from rulka.core.compute.rows import Row
 from rulka.core.definitions.expressions import Value, evaluate
 from rulka.core.definitions.naming import tree_of
-from rulka.core.errors import NotFound, RulkaError
-from rulka.core.proof.splits import open_figure, split
+from rulka.core.proof.splits import open_figure, openable, split
 
 PartKind = Literal["row", "column", "account", "rest"]
 
@@ -53,27 +51,10 @@ class Trace:
 def trace_cell(computed: Computed, row_key: str, column_key: str) -> Trace:
     """Open a cell: a column that works on others into these, a total or calculation into lines, a line into
     accounts."""
-    if not computed.view.fence.opens_figures:
-        raise RulkaError(FIGURES_ONLY, hint="Ask an administrator if you need to get deeper.", code="depth")
-    row, column = computed.row(row_key), computed.column(column_key)
-    place = computed.place(column_key)
-    if column.kind == "text":
-        raise NotFound(
-            f"Column {column.heading or column.key} shows words, no figures.",
-            hint="Open a figure in another column.",
-            subject="column",
-        )
-    if not row.has_figures:
-        raise NotFound(f"{row.label} shows no figures.", hint="Open a line below it.", subject="line")
+    row, column = openable(computed, row_key, column_key)
+    place = computed.place(column.key)
     value = row.values[place]
     comparer = Comparer(computed.columns)
-    if place in row.sealed_at:
-        raise RulkaError(
-            f"{row.label} is sealed here: it would tell apart what shows together only.",
-            hint="Whoever may open the seal sees it; a column that is cut less finely shows it to all.",
-            subject="trace",
-            code="sealed",
-        )
     if column.is_empty:
         return Trace(row.label, value, (), None, row.unit, "The column lies outside the calendar.")
     if column.kind == "figures" or (comparer.is_base[place] and row.kind in ("calculation", "total", "check")):

@@ -68,7 +68,6 @@ EFFECTS = {
     "number.negative": "brackets: (120)",
     "number.zero": "dash: \u2013",
     "number.currency": "beside the first figure and on totals",
-    "columns": "actual, budget: it shows in these alone",
     "column kind": "figures of the ledger, or worked out of columns",
     "each": "period: a column for each month",
     "column total": "such as All departments",
@@ -109,10 +108,10 @@ EFFECTS = {
     "page.checks": "left out: not told under the figures",
     "page.notes": "such as 1 At cost, less depreciation",
     "explain.due": "5: by the fifth day of the next month",
-    "explain.types.revenue": "50 000, or never",
-    "explain.types.expense": "50 000, or never",
-    "explain.types.asset": "50 000, or never",
-    "explain.types.liability": "50 000, or never",
+    "explain.types.revenue": "such as 50 000, or never",
+    "explain.types.expense": "such as 50 000, or never",
+    "explain.types.asset": "such as 50 000, or never",
+    "explain.types.liability": "such as 50 000, or never",
 }
 """What a setting does where nothing else stands beside it, by its path: a value and what comes of it."""
 

@@ -107,6 +107,7 @@ def compute(case: dict[str, Any]) -> Computed:
             raise errors[0]
     view = book().within(Fence.of(**case.get("fence", {})))
     definition = statement_from(statement, spine_from(spine), span_from(span), scope_from(scope) if scope else None)
+    definition = definition.for_readers() if case.get("closed") else definition
     return run_statement(
         definition, view, view.frame.calendar.period(case.get("period", "2027-P03")), case.get("node", "")
     )
